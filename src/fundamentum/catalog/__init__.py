@@ -1,0 +1,198 @@
+"""Facts about PHP itself: branches, extensions, directives and their built-in defaults.
+
+Only what cannot be read from a server is kept here.  The values were harvested from real builds (7.4, 8.2 and
+8.4) by ``tools/harvest_catalog.py``; between two harvested branches a fact is known where both agree.
+"""
+
+import tomllib
+from collections.abc import Mapping
+from datetime import date
+from functools import cache
+from pathlib import Path
+from typing import Any, Final
+
+import msgspec
+
+_HERE: Final = Path(__file__).parent
+HARVESTED: Final = ("7.4", "8.2", "8.4")
+
+
+class Directive(msgspec.Struct, frozen=True):
+    """One ini directive: the extension that brings it, where it may be set, and its built-in default."""
+
+    owner: str
+    access: int
+    """Bits: 1 in scripts, 2 per directory, 4 in the system's files only."""
+    default: str
+    sapis: tuple[str, ...] | None = None
+    """The ways of running PHP that know it; None: all."""
+    refuses_empty: bool = False
+    """Whether it keeps its default where a file sets it to nothing."""
+
+
+class Extension(msgspec.Struct, frozen=True):
+    """One extension file of Debian's packages, by the file's name."""
+
+    shown: str
+    zend: bool
+    requires: tuple[str, ...]
+    """Extension files that have to be loaded before it."""
+
+
+class Facts(msgspec.Struct, frozen=True):
+    """What is known of one branch."""
+
+    branch: str
+    constants: dict[str, str]
+    static: dict[str, tuple[str, ...]]
+    """Extensions compiled into the program, by way of running PHP."""
+    extensions: dict[str, Extension]
+    sapi_defaults: dict[str, dict[str, str]]
+    forced: dict[str, dict[str, str]]
+    """Directives that a way of running PHP sets itself, whatever the files say."""
+    packaged: dict[str, dict[str, str]]
+    """The settings of the php.ini that a fresh installation puts in place: ``web`` and ``cli``."""
+    directives: dict[str, Directive]
+
+    def default(self, name: str, sapi: str) -> str | None:
+        """The built-in default of a directive; None if this way of running PHP has no such directive, or not known."""
+        directive = self.directives.get(name)
+        if directive is None or (directive.sapis is not None and sapi not in directive.sapis):
+            return None
+        return self.sapi_defaults.get(sapi, {}).get(name, directive.default)
+
+
+def branch_key(branch: str) -> tuple[int, int]:
+    """``8.10`` sorts after ``8.9``."""
+    major, _, minor = branch.partition(".")
+    return int(major), int(minor or 0)
+
+
+@cache
+def facts(branch: str) -> Facts:
+    """The facts of a branch: as harvested, or what its two nearest harvested neighbours agree on."""
+    if branch in HARVESTED:
+        return _load(branch)
+    key = branch_key(branch)
+    below = [b for b in HARVESTED if branch_key(b) < key]
+    above = [b for b in HARVESTED if branch_key(b) > key]
+    if not below or not above:
+        return _load(below[-1] if below else above[0])
+    low, high = _load(below[-1]), _load(above[0])
+
+    def agreed(one: Mapping[str, Any], two: Mapping[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in one.items() if two.get(name) == value}
+
+    return Facts(
+        branch=branch,
+        constants=agreed(low.constants, high.constants),
+        static={sapi: tuple(x for x in names if x in high.static[sapi]) for sapi, names in low.static.items()},
+        extensions={**high.extensions, **low.extensions},
+        sapi_defaults={sapi: agreed(found, high.sapi_defaults.get(sapi, {})) for sapi, found in low.sapi_defaults.items()},
+        forced=low.forced,
+        packaged={key: agreed(found, high.packaged[key]) for key, found in low.packaged.items()},
+        directives=agreed(low.directives, high.directives),
+    )
+
+
+def _load(branch: str) -> Facts:
+    return msgspec.json.decode((_HERE / f"data/php-{branch}.json").read_bytes(), type=Facts)
+
+
+@cache
+def _table(name: str) -> dict[str, Any]:
+    return tomllib.loads((_HERE / f"{name}.toml").read_text("utf-8"))
+
+
+def known_branches() -> tuple[str, ...]:
+    """Every branch with a known support date, oldest first."""
+    return tuple(_table("branches")["branch"])
+
+
+def api_number(branch: str) -> str | None:
+    """The module API number of a branch: ``20220829`` for 8.2."""
+    entry = _table("branches")["branch"].get(branch)
+    return entry["api"] if entry else None
+
+
+def branch_of_api(api: str) -> str | None:
+    """The branch with that module API number."""
+    return next((b for b, entry in _table("branches")["branch"].items() if entry["api"] == api), None)
+
+
+def security_ends(branch: str) -> date | None:
+    """The day on which the PHP project stops fixing security problems in this branch."""
+    entry = _table("branches")["branch"].get(branch)
+    return entry["security_ends"] if entry else None
+
+
+def canonical(name: str) -> str:
+    """One spelling for an extension: ``Zend OPcache`` and ``pdo-mysql`` are ``opcache`` and ``pdo_mysql``."""
+    lowered = name.lower().strip()
+    return {"zend opcache": "opcache", "libvirt-php": "libvirt", "cgi-fcgi": "cgi-fcgi"}.get(lowered, lowered.replace("-", "_"))
+
+
+def catalogued(known: Facts) -> set[str]:
+    """Every extension that is known for a branch, compiled in or as a file."""
+    names = {canonical(extension.shown) for extension in known.extensions.values()}
+    return names | {canonical(shown) for static in known.static.values() for shown in static}
+
+
+def inside(name: str, branch: str, sapi: str) -> bool:
+    """Whether the extension is compiled into that PHP, so that no package is needed."""
+    since = _table("branches")["always_inside"].get(name)
+    if since is not None:
+        return branch_key(branch) >= branch_key(since)
+    return any(canonical(shown) == name for shown in facts(branch).static.get(sapi, ()))
+
+
+def extension_gone(name: str, branch: str) -> str | None:
+    """The branch with which an extension left PHP, if that has happened by ``branch``."""
+    gone: str | None = _table("branches")["gone"].get(name)
+    return gone if gone and branch_key(branch) >= branch_key(gone) else None
+
+
+def instead_of(name: str) -> str | None:
+    """What took the place of an extension that is gone."""
+    found: str | None = _table("branches")["instead"].get(name)
+    return found
+
+
+def directive_gone(name: str, branch: str) -> str | None:
+    """The branch from which on a directive no longer exists, if that has happened by ``branch``."""
+    gone: str | None = _table("directives")["gone"].get(name)
+    if gone is None and name not in facts(branch).directives:
+        gone = next((b for old, b in zip(HARVESTED, HARVESTED[1:], strict=False) if _vanished(name, old, b)), None)
+    return gone if gone and branch_key(branch) >= branch_key(gone) else None
+
+
+def _vanished(name: str, old: str, new: str) -> bool:
+    """A directive of PHP itself that one harvested branch has and the next has not."""
+    directive = _load(old).directives.get(name)
+    if directive is None or name in _load(new).directives:
+        return False
+    return directive.owner in {"core", "standard", *(x.lower() for x in _load(new).static["fpm"])}
+
+
+def is_unlimited(name: str, value: str) -> bool:
+    """Whether this value of this directive means that there is no limit."""
+    return value.strip() in _table("directives")["unlimited"].get(name, ())
+
+
+def has_unlimited(name: str) -> bool:
+    """Whether the directive knows a value that means no limit."""
+    return name in _table("directives")["unlimited"]
+
+
+def follows(name: str, value: str) -> str | None:
+    """The directive that counts instead, for a special value (``max_input_time = -1``)."""
+    found: str | None = _table("directives")["follows"].get(name, {}).get(value.strip())
+    return found
+
+
+def owner_of_directive(name: str, branch: str) -> str | None:
+    """The extension that brings the directive; None for PHP itself or an unknown directive."""
+    directive = facts(branch).directives.get(name)
+    if directive is None or directive.owner in ("core", "standard"):
+        return None
+    return directive.owner

@@ -1,0 +1,70 @@
+"""Numbers and switches in ini values, read as PHP reads them (``zend_ini_parse_quantity``, ``zend_ini_parse_bool``)."""
+
+import re
+from dataclasses import dataclass
+from typing import Final
+
+_FACTORS: Final = {"k": 2**10, "m": 2**20, "g": 2**30}
+_DIGITS: Final = (
+    (re.compile(r"0[xX]([0-9a-fA-F]+)"), 16),
+    (re.compile(r"0[bB]([01]+)"), 2),
+    (re.compile(r"0[oO]([0-7]+)"), 8),
+    (re.compile(r"0([0-7]+)"), 8),
+    (re.compile(r"([0-9]+)"), 10),
+)
+_BLANK: Final = " \t\n\r\v\f"
+
+
+@dataclass(frozen=True, slots=True)
+class Quantity:
+    """A number as PHP understands it, and what is odd about the way it was written."""
+
+    number: int
+    oddity: str | None = None
+
+
+def quantity(text: str) -> Quantity:
+    """The number PHP makes of ``text``: an optional sign, digits, and K, M or G as the very last character.
+
+    Anything between the digits and that last character is ignored, which is seldom what was meant; the oddity
+    says so.  Values are bytes for sizes, plain counts or seconds for the rest.
+    """
+    body = text.strip(_BLANK)
+    if not body:
+        return Quantity(0)
+    sign = -1 if body[0] == "-" else 1
+    digits = body[1:] if body[0] in "+-" else body
+    for pattern, base in _DIGITS:
+        if match := pattern.match(digits):
+            number, rest = int(match[1], base), digits[match.end() :]
+            break
+    else:
+        return Quantity(0, f"'{text}' is no number: PHP reads it as 0")
+    factor = _FACTORS.get(digits[-1].lower(), 1) if rest else 1
+    value = _wrapped(sign * number * factor)
+    if not rest.strip(_BLANK):
+        return Quantity(value)
+    if rest.strip(_BLANK) in ("k", "K", "m", "M", "g", "G"):
+        return Quantity(value)
+    return Quantity(value, f"'{text}' is not what it looks like: PHP reads it as {spelled(value)}")
+
+
+def _wrapped(value: int) -> int:
+    """Sixty-four bits, as on every system current PHP branches run on: too large a number wraps around."""
+    return (value + 2**63) % 2**64 - 2**63
+
+
+def spelled(value: int) -> str:
+    """A number the way an ini file writes it: ``256M`` rather than 268435456."""
+    for letter, factor in (("G", 2**30), ("M", 2**20), ("K", 2**10)):
+        if value and value % factor == 0:
+            return f"{value // factor}{letter}"
+    return str(value)
+
+
+def switch(text: str) -> bool:
+    """Whether PHP takes the value for *on*."""
+    if text.lower() in ("true", "yes", "on"):
+        return True
+    match = re.match(rf"[{_BLANK}]*([+-]?\d+)", text)
+    return bool(match and int(match[1]))

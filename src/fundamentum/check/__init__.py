@@ -1,0 +1,1 @@
+"""Needs held against a survey: findings."""

@@ -1,0 +1,146 @@
+"""The state of an extension or loader in one runtime, and the remedy that follows from it."""
+
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog import canonical, extension_gone, inside, instead_of
+from fundamentum.check.model import Finding, State, Target
+from fundamentum.check.offers import Market
+from fundamentum.needs.model import ExtensionNeed, LoaderNeed
+from fundamentum.server.model import Branch, Loaded, Module, Survey
+
+ORDER: Final[tuple[State, ...]] = ("active", "awaiting-restart", "switched-off", "installable", "misfit", "other-branch", "unobtainable")
+"""Which alternative to take where any one is enough: the one with the least to do."""
+
+
+class Standing(msgspec.Struct, frozen=True):
+    """Where one extension stands.  ``state`` None: it cannot be told."""
+
+    name: str
+    state: State | None
+    found: str
+    remedy: str | None = None
+    origin: str | None = None
+    package: str | None = None
+    remark: str | None = None
+
+
+def judge(need: ExtensionNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for an extension, or for the best of several alternatives."""
+    standings = [standing(name, survey, target, market) for name in need.names]
+    best = min(standings, key=lambda s: ORDER.index(s.state) if s.state else len(ORDER))
+    return _finding(need.key, need, best, " or ".join(need.names) if len(need.names) > 1 else None)
+
+
+def judge_loader(need: LoaderNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for a loader, by the name PHP lists it under."""
+    found = standing(canonical(need.name), survey, target, market, loader=need.name)
+    return _finding(need.key, need, found, None)
+
+
+def _finding(key: str, need: ExtensionNeed | LoaderNeed, best: Standing, wanted: str | None) -> Finding:
+    met = best.state == "active"
+    return Finding(
+        need=key,
+        level=need.level,
+        verdict="met" if met else "unmet",
+        state=best.state,
+        wanted=wanted or "loaded",
+        found=best.found,
+        origin=best.origin,
+        remedy=best.remedy,
+        remark=best.remark,
+        subject=best.name,
+        package=best.package,
+    )
+
+
+def standing(name: str, survey: Survey, target: Target, market: Market, loader: str | None = None) -> Standing:
+    """Follow the states from good to bad and stop at the first that is so."""
+    runtime = target.runtime
+    loaded = [one for one in runtime.extensions if one.name == name]
+    if working := next((one for one in loaded if one.problem is None), None):
+        twice = next((f"{one.origin}: {one.problem}" for one in loaded if one.problem), None)
+        return _working(name, working, target, twice)
+    if loader is None and inside(name, runtime.branch, runtime.sapi):
+        return Standing(name, "active", "part of PHP itself", origin="built-in")
+    branch = next((one for one in survey.branches if one.branch == runtime.branch), None)
+    modules = [module for module in (branch.modules if branch else ()) if module.name == name]
+    offer = market.supplier(name, runtime.branch)
+    if loaded:
+        return _misfit(name, loaded[0], modules, offer.name if offer else None, branch)
+    if fitting := next((module for module in modules if module.misfit is None), None):
+        return _switched_off(name, fitting, target)
+    if modules:
+        return Standing(name, "misfit", f"{modules[0].path} {_worded(modules[0].misfit)}", _right_build(branch, offer.name if offer else None), package=offer.name if offer else None)
+    if offer:
+        found = "not installed" if target.present else "not installed yet"
+        return Standing(name, "installable", found, f"install {offer.name} ({offer.source})", package=offer.name)
+    return _not_here(name, target, market, loader)
+
+
+def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Standing:
+    runtime = target.runtime
+    changed = {one.path, one.origin.rpartition(":")[0]} & set(runtime.stale)
+    if changed:
+        return Standing(
+            name, "awaiting-restart", f"configured, but {runtime.service} started before {sorted(filter(None, changed))[0]} changed",
+            f"restart {runtime.service}", one.origin,
+        )
+    found = "part of PHP itself" if one.origin == "built-in" else "loaded"
+    return Standing(name, "active", found, origin=one.origin, remark=twice)
+
+
+def _switched_off(name: str, module: Module, target: Target) -> Standing:
+    runtime = target.runtime
+    file = module.path.rpartition("/")[2].removesuffix(".so")
+    if module.switch:
+        remedy = f"phpenmod -v {runtime.branch} -s {runtime.sapi} {module.switch.rpartition('/')[2].removesuffix('.ini')}"
+    else:
+        remedy = f"add {'zend_extension' if module.zend else 'extension'}={file} to a file in {runtime.scan_dir}"
+    return Standing(name, "switched-off", f"{module.path} is there, but not loaded by {runtime.sapi}", remedy, package=module.package)
+
+
+def _misfit(name: str, one: Loaded, modules: list[Module], package: str | None, branch: Branch | None) -> Standing:
+    problem = one.problem or ""
+    if problem.startswith("needs "):
+        missing = problem.removeprefix("needs ").partition(",")[0]
+        remedy = f"switch on {missing}, so that it is loaded first"
+    elif "zend_extension=" in problem:
+        remedy = f"correct the line {one.origin}"
+    elif problem.startswith("the file ") and not modules:
+        remedy = f"install {package}" if package else f"remove the line {one.origin}, or put the right file in place"
+    else:
+        remedy = _right_build(branch, package)
+    return Standing(name, "misfit", problem, remedy, one.origin, package)
+
+
+def _right_build(branch: Branch | None, package: str | None) -> str:
+    if package:
+        return f"install {package} again, which brings the right file"
+    if branch is None:
+        return "put the right file in place"
+    return f"put the build for PHP {branch.branch}, not thread-safe, into {branch.extension_dir}"
+
+
+def _worded(misfit: str | None) -> str:
+    return misfit if misfit and misfit.startswith(("is ", "carries ")) else f"is {misfit}"
+
+
+def _not_here(name: str, target: Target, market: Market, loader: str | None) -> Standing:
+    branch = target.runtime.branch
+    if others := market.branches_with(name):
+        return Standing(
+            name, "other-branch", f"not offered for PHP {branch}", f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
+        )
+    if not market.complete:
+        what = "only read in part" if market.known else "not known"
+        return Standing(name, None, "not installed", f"what could be installed is {what}: run apt-get update on the server and survey it again")
+    if loader:
+        return Standing(name, "unobtainable", "not installed", f"get the loader for PHP {branch} (not thread-safe) from its maker and load it with zend_extension=")
+    if gone := extension_gone(name, branch):
+        instead = instead_of(name)
+        hint = f"; {instead} took its place" if instead else ""
+        return Standing(name, "unobtainable", f"not part of PHP since {gone}", f"no repository here carries it for PHP {branch}{hint}")
+    return Standing(name, "unobtainable", "not installed", "no repository here carries it; one with more PHP extensions, or a build of your own, would")

@@ -1,0 +1,43 @@
+"""The check itself: for each need, find where it stands."""
+
+import msgspec
+
+from fundamentum.check import extensions, settings
+from fundamentum.check.model import Finding, Judgement, Target
+from fundamentum.check.offers import Market
+from fundamentum.check.target import choose, other_branches
+from fundamentum.needs.model import Needs
+from fundamentum.server.model import Survey
+
+
+def check(needs: Needs, survey: Survey, selector: str | None = None, market: Market | None = None) -> Judgement:
+    """Hold an application's needs against the runtime that serves the web, or the one that ``selector`` names."""
+    market = market or Market(survey)
+    return judge(needs, survey, choose(survey, needs, selector, market), market)
+
+
+def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
+    """One finding for each need, in the order of the needs file, PHP itself first."""
+    findings = [php(needs, survey, target, market)]
+    findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
+    findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
+    findings += [settings.judge(need, survey, target, market) for need in needs.settings]
+    return Judgement(needs, target, tuple(msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings))
+
+
+def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding:
+    """The PHP version of the runtime, and whether it is there at all."""
+    runtime = target.runtime
+    base = Finding(need="php", level="required", verdict="met", wanted=str(needs.php), found=runtime.version or runtime.branch, origin=runtime.program)
+    others = [branch for branch in other_branches(survey, needs, market) if branch != runtime.branch]
+    instead = f"the application accepts PHP {', '.join(others)}, which this server has or offers" if others else "no PHP that the application accepts is installed or offered here"
+    accepted = needs.php.accepts(runtime.version) if runtime.version else needs.php.accepts_branch(runtime.branch)
+    if not accepted:
+        return msgspec.structs.replace(base, verdict="unmet", state="other-branch" if others else "unobtainable", remedy=instead)
+    if not target.present:
+        offer = market.runtime_package(runtime.branch, runtime.sapi)
+        return msgspec.structs.replace(
+            base, verdict="unmet", state="installable", found="not installed", subject=runtime.sapi, package=offer.name if offer else None,
+            remedy=f"install {offer.name} ({offer.source})" if offer else "install PHP",
+        )
+    return base

@@ -1,0 +1,105 @@
+"""Settings: the effective value in the judged runtime against what is wanted."""
+
+from fundamentum.catalog import directive_gone, facts, follows, is_unlimited, owner_of_directive
+from fundamentum.catalog.quantity import quantity, spelled
+from fundamentum.check.extensions import standing
+from fundamentum.check.model import Finding, Target
+from fundamentum.check.offers import Market
+from fundamentum.needs.model import Condition, SettingNeed
+from fundamentum.server.model import Setting, Survey
+
+
+def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for one directive."""
+    runtime = target.runtime
+    setting = runtime.settings.get(need.name)
+    if setting is None:
+        return _absent(need, survey, target, market)
+    finding = Finding(
+        need=need.key, level=need.level, verdict="met", wanted=need.condition.text, found=shown(need.name, setting, need.condition),
+        origin=setting.origin, overridden=setting.overridden,
+    )
+    if setting.value is None:
+        return _changed(finding, verdict="unknown", remedy=f"it depends on an environment variable: see {setting.origin}")
+    value = effective(need.name, setting.value, target)
+    oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
+    if not need.condition.holds(need.name, value):
+        proposal = need.condition.proposal(need.name, value)
+        what = f"set {need.name} = {proposal}" if need.condition.kind != "unset" else f"empty {need.name}"
+        return _changed(finding, verdict="unmet", remedy=what, remark=oddity)
+    if setting.origin.rpartition(":")[0] in runtime.stale:
+        return _changed(
+            finding, verdict="unmet", state="awaiting-restart", remedy=f"restart {runtime.service}",
+            remark=f"{runtime.service} started before {setting.origin.rpartition(':')[0]} changed",
+        )
+    return _changed(finding, remark=oddity)
+
+
+def _changed(finding: Finding, **what: object) -> Finding:
+    import msgspec  # noqa: PLC0415
+
+    return msgspec.structs.replace(finding, **what)
+
+
+def effective(name: str, value: str, target: Target) -> str:
+    """The value that counts, where a special value means that another directive's does."""
+    other = follows(name, value)
+    setting = target.runtime.settings.get(other) if other else None
+    return setting.value if setting and setting.value is not None else value
+
+
+def _numeric(condition: Condition) -> bool:
+    return any(operator in (">=", ">", "<=", "<") for operator, _ in condition.comparisons)
+
+
+def _sized(condition: Condition) -> bool:
+    return any(wanted.strip()[-1:].lower() in ("k", "m", "g") for _, wanted in condition.comparisons)
+
+
+def shown(name: str, setting: Setting, condition: Condition) -> str:
+    """The value in words: as set, and what PHP makes of it where the two differ."""
+    value = setting.value
+    if value is None:
+        return "not known"
+    if condition.kind == "switch":
+        return f"{value or 'off'}" if value not in ("0", "1") else {"0": "off", "1": "on"}[value]
+    if value == "":
+        return "not set"
+    if is_unlimited(name, value):
+        return f"{value} (no limit)"
+    if other := follows(name, value):
+        return f"{value} (as {other})"
+    if _numeric(condition):
+        number = quantity(value)
+        if number.oddity:
+            return f"{value} (PHP reads {spelled(number.number)}{' bytes' if _sized(condition) and number.number < 1024 else ''})"
+        if _sized(condition) and value.strip().lstrip("+-").isdigit() and number.number:
+            return f"{value} ({spelled(number.number)}{'' if spelled(number.number)[-1] in 'KMG' else ' bytes'})" if spelled(number.number) != value else f"{value} bytes"
+    return value
+
+
+def _absent(need: SettingNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The runtime has no such directive: it is gone, belongs to an extension that is not loaded, or is unknown."""
+    branch = target.runtime.branch
+    base = Finding(need=need.key, level=need.level, verdict="unmet", wanted=need.condition.text)
+    harmless = need.condition.kind == "unset" or (need.condition.kind == "switch" and not need.condition.on)
+    if gone := directive_gone(need.name, branch):
+        remark = f"{need.name} no longer exists since PHP {gone}"
+        if harmless:
+            return _changed(base, verdict="met", found="does not exist", remark=remark)
+        return _changed(base, found="does not exist", remark=remark, remedy=f"nothing to set: {remark}; ask whether the application still needs it")
+    owner = owner_of_directive(need.name, branch)
+    if owner is None:
+        return _changed(
+            base, verdict="unknown", found="not known",
+            remedy=f"PHP {branch} has no directive {need.name} that this program knows of, and no file sets it: check the spelling",
+        )
+    if harmless:
+        return _changed(base, verdict="met", found="not in effect", remark=f"the extension {owner} is not loaded")
+    where = standing(owner, survey, target, market)
+    default = facts(branch).default(need.name, target.runtime.sapi) or ""
+    enough = need.condition.holds(need.name, default)
+    then = "" if enough else f", then set {need.name} = {need.condition.proposal(need.name, default)}"
+    return _changed(
+        base, state=where.state, found=f"the extension {owner} is not loaded", remedy=f"{where.remedy}{then}", subject=owner, package=where.package,
+    )

@@ -1,0 +1,111 @@
+"""Which runtime is judged.  Never silently the command line's, and never one of several by guessing."""
+
+import re
+from typing import Final
+
+from fundamentum.catalog import branch_key, facts
+from fundamentum.check.model import Target
+from fundamentum.check.offers import Market
+from fundamentum.errors import ChoiceNeeded, FundamentumError
+from fundamentum.needs.model import Needs
+from fundamentum.server.model import SAPIS, Installed, Loaded, Runtime, Sapi, Setting, Survey
+
+_SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
+
+
+def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -> Target:
+    """The runtime that ``selector`` names, or else the one that serves the web."""
+    if selector is not None:
+        return _selected(survey, selector, market)
+    serving = [runtime for runtime in survey.runtimes if runtime.serves]
+    if len(serving) == 1:
+        return Target(serving[0], "the only runtime here that serves the web")
+    if serving:
+        labels = ", ".join(runtime.label for runtime in serving)
+        raise ChoiceNeeded(f"{survey.server}: several runtimes serve the web; choose one with --runtime: {labels}")
+    return _fresh(survey, needs, market)
+
+
+def _selected(survey: Survey, selector: str, market: Market) -> Target:
+    match = _SELECTOR.fullmatch(selector)
+    if not match or match["sapi"] not in (None, *SAPIS):
+        raise FundamentumError(f"--runtime {selector}: write BRANCH[/SAPI[/POOL]], such as 8.2 or 8.2/fpm/www; SAPI is one of {', '.join(SAPIS)}")
+    of_branch = [runtime for runtime in survey.runtimes if runtime.branch == match["branch"]]
+    found = [r for r in of_branch if match["sapi"] in (None, r.sapi) and match["pool"] in (None, r.pool)]
+    if match["sapi"] is None:
+        found = [runtime for runtime in found if runtime.serves]  # the command line only if it is named
+    if len(found) == 1:
+        return Target(found[0], "named with --runtime")
+    if found:
+        labels = ", ".join(runtime.label for runtime in found)
+        raise ChoiceNeeded(f"{survey.server}: --runtime {selector} fits several; choose one: {labels}")
+    sapi: Sapi = match["sapi"] or "fpm"  # type: ignore[assignment]
+    if match["pool"] and any(runtime.sapi == sapi for runtime in of_branch):
+        labels = ", ".join(runtime.label for runtime in of_branch if runtime.sapi == sapi)
+        raise FundamentumError(f"{survey.server}: no pool '{match['pool']}' in PHP {match['branch']}; there is {labels}")
+    if market.known and market.runtime_package(match["branch"], sapi) is None:
+        offered = ", ".join(market.branches(sapi)) or "none"
+        raise FundamentumError(f"{survey.server}: PHP {match['branch']} ({sapi}) is neither installed nor offered here; offered: {offered}")
+    return Target(imagined(survey, match["branch"], sapi), "named with --runtime; not installed yet, judged as a fresh installation", present=False)
+
+
+def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
+    """No runtime serves the web: the one that would be installed is judged."""
+    sapi: Sapi = "fpm"
+    offered = market.branches(sapi)
+    fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
+    if not offered:
+        present = ", ".join(runtime.label for runtime in survey.runtimes) or "no PHP at all"
+        raise FundamentumError(
+            f"{survey.server}: nothing here serves the web with PHP and no package index offers it; there is: {present}. "
+            "Name one of these with --runtime, or run apt-get update on the server and survey it again"
+        )
+    installed = {runtime.branch for runtime in survey.runtimes}
+    preferred = needs.preferred if needs.preferred in fitting else None
+    branch = next((b for b in fitting if b in installed), None) or preferred or (fitting[0] if fitting else offered[0])
+    command_line = ", ".join(runtime.label for runtime in survey.runtimes if runtime.sapi == "cli")
+    reason = "no PHP here serves the web; judged as a fresh installation of it would be"
+    if command_line:
+        reason += f" (the command line's {command_line} runs no web application)"
+    return Target(imagined(survey, branch, sapi), reason, present=False)
+
+
+def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
+    """The runtime as its package would set it up: compiled-in extensions, the packaged php.ini."""
+    known = facts(branch)
+    packaged = known.packaged["cli" if sapi == "cli" else "web"]
+    ini_file = f"/etc/php/{branch}/{sapi}/php.ini"
+    settings: dict[str, Setting] = {}
+    for name, directive in known.directives.items():
+        default = known.default(name, sapi)
+        if default is None or directive.owner not in ("core", "standard", *(x.lower() for x in known.static.get(sapi, ()))):
+            continue
+        value = known.forced.get(sapi, {}).get(name)
+        origin = "built-in"
+        if value is None and name in packaged:
+            value, origin = packaged[name], f"{ini_file} (as packaged)"
+        settings[name] = Setting(default if value is None else value, origin)
+    return Runtime(
+        branch=branch,
+        sapi=sapi,
+        version=None,
+        pool="www" if sapi == "fpm" else None,
+        serves=sapi != "cli",
+        ini_file=ini_file,
+        scan_dir=f"/etc/php/{branch}/{sapi}/conf.d",
+        pool_dir=f"/etc/php/{branch}/fpm/pool.d" if sapi == "fpm" else None,
+        service={"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi),
+        settings=settings,
+        extensions=tuple(Loaded(shown.lower(), shown, "built-in") for shown in known.static.get(sapi, ())),
+    )
+
+
+def installed_version(survey: Survey, package: str) -> Installed | None:
+    """The installed package of that name."""
+    return next((one for one in survey.installed or () if one.name == package), None)
+
+
+def other_branches(survey: Survey, needs: Needs, market: Market) -> list[str]:
+    """Installed or offered branches that the application accepts, newest first."""
+    found = {runtime.branch for runtime in survey.runtimes} | set(market.branches("fpm"))
+    return sorted((branch for branch in found if needs.php.accepts_branch(branch)), key=branch_key, reverse=True)

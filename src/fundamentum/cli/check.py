@@ -1,0 +1,25 @@
+"""``fundamentum check``."""
+
+import argparse
+import sys
+
+from fundamentum.check.judge import check
+from fundamentum.check.offers import Market
+from fundamentum.cli import inputs
+from fundamentum.report import documents
+
+
+def run(options: argparse.Namespace) -> int:
+    """Judge every application; 1 if one of them lacks something required."""
+    applications = [inputs.application(word) for word in options.applications]
+    survey = inputs.server(options.server)
+    market = Market(survey)
+    judgements = [check(needs, survey, options.runtime, market) for needs in applications]
+    if options.format == "json":
+        sys.stdout.write(documents.as_json(documents.check_document(judgements, survey)))
+    else:
+        from fundamentum.report import text  # noqa: PLC0415 — needs a terminal library that JSON does not
+
+        text.write_remarks(survey, judgements)
+        text.write_check(text.console_for(sys.stdout), judgements, survey)
+    return 0 if all(one.satisfied for one in judgements) else 1

@@ -1,0 +1,35 @@
+"""``fundamentum demo``."""
+
+import argparse
+import sys
+from pathlib import Path
+
+from rich.rule import Rule
+from rich.text import Text
+
+import fundamentum.demo
+from fundamentum.check.judge import check
+from fundamentum.check.offers import Market
+from fundamentum.cli import inputs
+from fundamentum.plan.planner import plan
+from fundamentum.report import text
+
+DATA = Path(fundamentum.demo.__file__).parent / "data"
+
+
+def run(options: argparse.Namespace) -> int:
+    """Check one application on a server that is ready and on one that is not, and plan for the second."""
+    console = text.console_for(sys.stdout)
+    for scene in fundamentum.demo.SCENES:
+        console.print(Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-"))
+        console.print(Text(scene.story, style="dim"))
+        console.print()
+        needs = inputs.application(str(DATA / f"{scene.application}.needs.toml"))
+        survey = inputs.server(str(DATA / f"{scene.server}.survey.json"))
+        if scene.command.startswith("check"):
+            text.write_check(console, [check(needs, survey, None, Market(survey))], survey)
+        else:
+            text.write_plan(console, plan([needs], survey))
+        console.print()
+    console.print(Text(f"The needs files and surveys shown here are in {DATA}; try the commands on them, or on a server of yours.", style="dim"))
+    return 0

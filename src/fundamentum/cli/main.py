@@ -1,0 +1,130 @@
+"""The ``fundamentum`` program: parse the command line, run one command, turn errors into exit codes."""
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+
+from fundamentum import __version__
+from fundamentum.errors import FundamentumError
+
+USAGE_ERROR, INTERRUPTED = 2, 130
+
+
+class Parser(argparse.ArgumentParser):
+    """Errors in one line, without the usage text above it."""
+
+    def error(self, message: str) -> "None":  # type: ignore[override]
+        self.exit(USAGE_ERROR, f"{self.prog}: {message}; see '{self.prog} --help'\n")
+
+
+def parser() -> argparse.ArgumentParser:
+    """The whole command line.  Commands are imported when they run, not here: ``--version`` has to be quick."""
+    top = Parser(
+        prog="fundamentum",
+        description="Hold a PHP application's needs against a server, and plan what is missing: all of it, at once.",
+        epilog="Exit codes: 0 all required needs met, 1 something required is not met, 2 unusable input, 130 interrupted.",
+    )
+    top.add_argument("--version", action="version", version=f"fundamentum {__version__}")
+    commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True)
+
+    check = commands.add_parser(
+        "check", help="say everything that is missing on a server", formatter_class=argparse.RawDescriptionHelpFormatter,
+        description="Say everything an application needs and a server lacks, with the remedy for each.", epilog=NEEDS_HELP,
+    )
+    _applications(check)
+    _server(check)
+    check.add_argument("--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)")
+
+    plan = commands.add_parser(
+        "plan", help="say what to install, switch on, set and restart",
+        description="Make a plan that turns the server as it is into one that meets the needs. Nothing is changed by this program.",
+    )
+    _applications(plan)
+    _server(plan)
+    plan.add_argument("--format", choices=("text", "json", "script"), default="text", help="text, JSON, or a POSIX shell script to read and then run (default: text)")
+    plan.add_argument("--required-only", action="store_true", help="leave recommended needs out of the plan")
+    plan.add_argument("-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)")
+
+    survey = commands.add_parser(
+        "survey", help="record what a server has",
+        description="Record what a server has, for a check elsewhere or later. Without -o, a summary for a person.",
+    )
+    survey.add_argument("server", metavar="REF", nargs="?", help=SERVER_HELP)
+    survey.add_argument("-o", "--output", metavar="FILE", help="write the whole survey as JSON to FILE (NAME.survey.json); - is standard output")
+
+    commands.add_parser("demo", help="show all of this on made-up servers", description="A small observatory with two servers: one ready, one full of gaps. Needs no server of yours.")
+    return top
+
+
+SERVER_HELP = "the machine itself (left out), a directory holding a root file system, or a file made by 'survey' (*.survey.json)"
+
+NEEDS_HELP = """\
+A needs file, for example nightlog.needs.toml:
+
+  format = 1
+  [application]
+  name = "nightlog"
+  [php]
+  version = ">=8.1, <8.5"            # every comparison must hold
+  preferred = "8.3"
+  [extensions]
+  required = ["mbstring", "pdo_mysql | pdo_pgsql"]   # | means any one
+  recommended = ["intl"]
+  [settings.required]
+  memory_limit = ">= 256M"           # or "on", "off", "unset", "= VALUE"
+  "session.auto_start" = "off"
+  [loaders]
+  required = ["Orrery Loader"]       # the name as PHP lists it
+  [notes]
+  "extension:intl" = "why it is needed"
+"""
+
+
+def _applications(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("applications", metavar="APP", nargs="+", help="a needs file (*.needs.toml), or a directory that holds one")
+
+
+def _server(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--server", metavar="REF", help=SERVER_HELP)
+    parser.add_argument("--runtime", metavar="SEL", help="BRANCH[/SAPI[/POOL]] to judge, such as 8.2/fpm/www (default: the one that serves the web)")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command.  Returns the exit code."""
+    options = parser().parse_args(arguments)
+    for stream in (sys.stdout, sys.stderr):
+        stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    try:
+        code = _run(options)
+        sys.stdout.flush()
+        return code
+    except FundamentumError as error:
+        return _failed(str(error))
+    except KeyboardInterrupt:
+        sys.stderr.write("interrupted\n")
+        return INTERRUPTED
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader went away; nothing to say
+        return 0
+    except OSError as error:
+        return _failed(f"{error.filename or 'output'}: {error.strerror}")
+
+
+def _run(options: argparse.Namespace) -> int:
+    match options.command:
+        case "check":
+            from fundamentum.cli import check as command  # noqa: PLC0415
+        case "plan":
+            from fundamentum.cli import plan as command  # type: ignore[no-redef] # noqa: PLC0415
+        case "survey":
+            from fundamentum.cli import survey as command  # type: ignore[no-redef] # noqa: PLC0415
+        case _:
+            from fundamentum.cli import demo as command  # type: ignore[no-redef] # noqa: PLC0415
+    return command.run(options)
+
+
+def _failed(message: str) -> int:
+    line = "".join(c if c.isprintable() else "?" for c in " ".join(message.split("\n")))
+    sys.stderr.write(f"fundamentum: {line}\n")
+    return USAGE_ERROR

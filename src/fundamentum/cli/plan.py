@@ -1,0 +1,41 @@
+"""``fundamentum plan``."""
+
+import argparse
+import io
+import sys
+
+from fundamentum.cli import inputs
+from fundamentum.plan.model import Plan
+from fundamentum.plan.planner import plan
+from fundamentum.report import documents
+
+
+def run(options: argparse.Namespace) -> int:
+    """Plan for the applications; 1 if the plan leaves something required unmet."""
+    applications = [inputs.application(word) for word in options.applications]
+    survey = inputs.server(options.server)
+    made = plan(applications, survey, options.runtime, recommended=not options.required_only)
+    if options.format == "text" and options.output == "-":
+        from fundamentum.report import text  # noqa: PLC0415
+
+        text.write_remarks(survey, made.before)
+        text.write_plan(text.console_for(sys.stdout), made)
+    elif options.output == "-":
+        sys.stdout.write(_written(made, options.format))
+    else:
+        inputs.write_whole(options.output, _written(made, options.format).encode("utf-8", "backslashreplace"))
+    return 0 if made.complete else 1
+
+
+def _written(made: Plan, form: str) -> str:
+    if form == "json":
+        return documents.as_json(documents.plan_document(made))
+    if form == "script":
+        from fundamentum.report.script import as_script  # noqa: PLC0415
+
+        return as_script(made)
+    from fundamentum.report import text  # noqa: PLC0415
+
+    out = io.StringIO()
+    text.write_plan(text.console_for(out), made)
+    return out.getvalue()

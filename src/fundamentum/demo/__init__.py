@@ -1,0 +1,26 @@
+"""The example that ships with the program: a small volunteer observatory and its servers."""
+
+from dataclasses import dataclass
+from typing import Final
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """One command of the example."""
+
+    application: str
+    server: str
+    verb: str
+    story: str
+
+    @property
+    def command(self) -> str:
+        """What a person would type beside the shipped files."""
+        return f"{self.verb} {self.application}.needs.toml --server {self.server}.survey.json"
+
+
+SCENES: Final = (
+    Scene("nightlog", "altair", "check", "The observers' log runs on altair since last winter. Is everything there?"),
+    Scene("nightlog", "vega", "check", "It shall move to vega, where somebody has begun to set up PHP. What is missing?"),
+    Scene("nightlog", "vega", "plan", "And what has to be done about it?"),
+)

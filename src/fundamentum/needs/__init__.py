@@ -1,0 +1,1 @@
+"""What an application requires: the model, its file, and the words of the file."""

@@ -1,0 +1,1 @@
+"""From findings to an ordered, reasoned list of changes."""

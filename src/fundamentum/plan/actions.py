@@ -1,0 +1,125 @@
+"""The remedy for one finding, as actions."""
+
+import posixpath
+from collections.abc import Iterable
+
+from fundamentum.catalog import canonical, facts
+from fundamentum.check import extensions
+from fundamentum.check.model import Finding, Target
+from fundamentum.check.offers import Market
+from fundamentum.check.settings import effective
+from fundamentum.needs.model import Condition
+from fundamentum.plan.model import Action, Enable, Install, Restart, Set
+from fundamentum.server.model import Module, Survey
+
+
+def for_finding(finding: Finding, survey: Survey, target: Target, market: Market) -> list[Action]:
+    """What would mend this finding; nothing where nothing here can."""
+    if finding.state == "awaiting-restart" and target.runtime.service:
+        return [Restart(target.runtime.service)]
+    if finding.need == "php":
+        return [Install(finding.package)] if finding.state == "installable" and finding.package else []
+    if finding.subject and (finding.need.startswith(("extension:", "loader:")) or finding.state):
+        return list(_for_extension(finding.subject, survey, target, market))
+    return []
+
+
+def _for_extension(name: str, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+    where = extensions.standing(name, survey, target, market)
+    module = _module(name, survey, target)
+    if where.state == "installable" and where.package:
+        yield Install(where.package)
+    elif where.state == "switched-off" and module and module.switch:
+        yield _enable(module, target)
+    elif where.state == "misfit":
+        yield from _for_misfit(name, where, module, survey, target, market)
+    elif where.state == "awaiting-restart" and target.runtime.service:
+        yield Restart(target.runtime.service)
+
+
+def _for_misfit(name: str, where: extensions.Standing, module: Module | None, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+    if where.found.startswith("needs "):
+        known = facts(target.runtime.branch).extensions
+        needed = next((extension.requires for extension in known.values() if canonical(extension.shown) == name), ())
+        for one in needed:
+            if extensions.standing(canonical(one), survey, target, market).state != "active":
+                yield from _for_extension(canonical(one), survey, target, market)
+    elif where.package and not (where.found.startswith("loaded twice") or "zend_extension=" in where.found):
+        installed = any(package.name == where.package for package in survey.installed or ())
+        yield Install(where.package, again=installed)
+
+
+def _module(name: str, survey: Survey, target: Target) -> Module | None:
+    branch = next((one for one in survey.branches if one.branch == target.runtime.branch), None)
+    return next((m for m in (branch.modules if branch else ()) if m.name == name and m.misfit is None), None)
+
+
+def _enable(module: Module, target: Target) -> Enable:
+    switch = posixpath.basename(module.switch or "").removesuffix(".ini")
+    return Enable(module.name, switch, target.runtime.branch, target.runtime.sapi)
+
+
+def value_for(conditions: list[Condition], name: str, value: str) -> str | None:
+    """The value nearest to the present one that satisfies all conditions; None if none does."""
+    for _ in range(len(conditions) + 1):
+        failing = next((one for one in conditions if not one.holds(name, value)), None)
+        if failing is None:
+            return value
+        value = failing.proposal(name, value)
+    return value if all(one.holds(name, value) for one in conditions) else None
+
+
+def for_setting(name: str, conditions: list[Condition], label: str, target: Target) -> Set | None:
+    """The change that makes a directive satisfy all conditions, in the place where it counts.
+
+    That is a file of the scan directory, unless the pool's own configuration sets the directive: it is applied
+    after every ini file, so only the pool's configuration can win there.
+    """
+    runtime = target.runtime
+    present = runtime.settings.get(name)
+    if present is None or present.value is None or not runtime.scan_dir:
+        return None
+    if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
+        return None
+    if present.origin.rpartition(":")[0] in runtime.stale and all(one.holds(name, effective(name, present.value, target)) for one in conditions):
+        return None
+    after = value_for(conditions, name, effective(name, present.value, target))
+    if after is None or ini_text(after) is None:
+        return None
+    origin = present.origin.rpartition(":")[0]
+    if runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
+        file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
+    else:
+        file, pool = _after(runtime.scan_dir, label, origin), None
+    return Set(name, present.value, after, file, runtime.label, pool)
+
+
+def _after(folder: str, label: str, *origins: str) -> str:
+    """A file of the scan directory that is read after those that set the directive now."""
+    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
+    for prefix in ("90-", "zz-", "zzzz-", "zzzzzzzz-"):
+        name = f"{prefix}{label}.ini"
+        if all(name.encode() >= other.encode() for other in names):
+            return posixpath.join(folder, name)
+    return posixpath.join(folder, f"{'z' * 40}-{label}.ini")
+
+
+def _before(folder: str, label: str, *origins: str) -> str:
+    """A pool file that is read before those that set the directive now: in pools the first line wins."""
+    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
+    for prefix in ("00-", "000-", "00000000-"):
+        name = f"{prefix}{label}.conf"
+        if all(name.encode() <= other.encode() for other in names):
+            return posixpath.join(folder, name)
+    return posixpath.join(folder, f"{'0' * 40}-{label}.conf")
+
+
+def ini_text(value: str) -> str | None:
+    """The value as an ini file writes it, quoted where PHP would read it otherwise; None if it cannot be written."""
+    if value == "" or all(c.isascii() and (c.isalnum() or c in "._/-") for c in value):
+        return value
+    if not value.isprintable():
+        return None
+    if "'" not in value:
+        return f"'{value}'"
+    return f'"{value}"' if not any(c in value for c in '"\\$') else None

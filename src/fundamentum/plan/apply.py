@@ -1,0 +1,113 @@
+"""What a server would be once an action has been carried out: a pure function on surveys.
+
+This is how a plan proves itself: apply it, check again, and what is still unmet is what the plan must own up to.
+"""
+
+from collections.abc import Iterable
+
+from msgspec.structs import replace
+
+from fundamentum.catalog import api_number, canonical, facts
+from fundamentum.check.offers import SAPI_PACKAGES, Market, branch_of, extensions_in
+from fundamentum.check.target import imagined
+from fundamentum.plan.model import Action, Enable, Install, Restart, Set
+from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey
+
+
+def apply(actions: Iterable[Action], survey: Survey, market: Market, along: Iterable[str] = ()) -> Survey:
+    """The survey after these actions, ``along`` being the packages that come as dependencies."""
+    actions = list(actions)
+    packages = [*along, *(action.package for action in actions if isinstance(action, Install))]
+    for name in dict.fromkeys(packages):
+        survey = _installed(name, survey, market)
+    for action in actions:
+        if isinstance(action, Enable):
+            survey = _each(survey, action.branch, lambda r, a=action: _loading(r, a.extension) if r.sapi == a.sapi else r)  # type: ignore[misc]
+    for action in actions:
+        if isinstance(action, Set):
+            survey = _set(action, survey)
+    for action in actions:
+        if isinstance(action, Restart):
+            survey = replace(survey, runtimes=tuple(replace(r, stale=()) if r.service == action.service else r for r in survey.runtimes))
+    return survey
+
+
+def _each(survey: Survey, branch: str, change: "object") -> Survey:
+    return replace(survey, runtimes=tuple(change(r) if r.branch == branch else r for r in survey.runtimes))  # type: ignore[operator]
+
+
+def _installed(name: str, survey: Survey, market: Market) -> Survey:
+    offer = market.package(name)
+    if offer is None:
+        return survey
+    others = tuple(one for one in survey.installed or () if one.name != name)
+    survey = replace(survey, installed=(*others, Installed(name, offer.version, offer.provides)))
+    branch = branch_of(offer) or next((b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None)
+    if branch is None:
+        return survey
+    for sapi, pattern in SAPI_PACKAGES.items():
+        if name == pattern.format(branch=branch) and not any(r.branch == branch and r.sapi == sapi for r in survey.runtimes):
+            fresh = imagined(survey, branch, sapi)
+            present = next((b for b in survey.branches if b.branch == branch), None)
+            for module in present.modules if present else ():
+                fresh = _loading(fresh, module.name) if not module.misfit else fresh
+            survey = replace(survey, runtimes=(*survey.runtimes, fresh))
+    for extension in sorted(extensions_in(offer, branch)):
+        survey = _with_module(survey, branch, extension, name)
+    return survey
+
+
+def _with_module(survey: Survey, branch: str, extension: str, package: str) -> Survey:
+    known = next((e for e in facts(branch).extensions.values() if canonical(e.shown) == extension), None)
+    api = api_number(branch) or ""
+    module = Module(
+        extension, known.shown if known else extension, f"/usr/lib/php/{api}/{extension}.so", known.zend if known else False, package,
+        f"/etc/php/{branch}/mods-available/{extension}.ini",
+    )
+    found = {b.branch: b for b in survey.branches}
+    present = found.get(branch, Branch(branch, api, f"/usr/lib/php/{api}"))
+    found[branch] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))
+    survey = replace(survey, branches=tuple(found.values()))
+    return _each(survey, branch, lambda r: _loading(r, extension))
+
+
+def _loading(runtime: Runtime, extension: str) -> Runtime:
+    """The runtime with one more extension, and with the directives that come with it."""
+    known = facts(runtime.branch)
+    entry = next((e for e in known.extensions.values() if canonical(e.shown) == extension), None)
+    others = tuple(one for one in runtime.extensions if one.name != extension)
+    new = Loaded(extension, entry.shown if entry else extension, f"{runtime.scan_dir}/20-{extension}.ini:1")
+    runtime = replace(runtime, extensions=_settled((*others, new), known.extensions))
+    settings = dict(runtime.settings)
+    for name, directive in known.directives.items():
+        if directive.owner == extension and name not in settings and (default := known.default(name, runtime.sapi)) is not None:
+            settings[name] = Setting(default)
+    return replace(runtime, settings=settings)
+
+
+def _settled(loaded: tuple[Loaded, ...], known: object) -> tuple[Loaded, ...]:
+    """Extensions that waited for another one load once that one does; one that lacks another does not."""
+    requires = {canonical(e.shown): {canonical(r) for r in e.requires} for e in known.values()}  # type: ignore[attr-defined]
+    for _ in range(4):
+        working = {one.name for one in loaded if one.problem is None}
+        loaded = tuple(
+            replace(one, problem=None) if (one.problem or "").startswith("needs ") and requires.get(one.name, set()) <= working
+            else replace(one, problem=f"needs {' and '.join(sorted(requires[one.name] - working))}, which no earlier line loads")
+            if one.problem is None and not requires.get(one.name, set()) <= working else one
+            for one in loaded
+        )
+    return loaded
+
+
+def _set(action: Set, survey: Survey) -> Survey:
+    def change(runtime: Runtime) -> Runtime:
+        same = runtime.label == action.runtime if action.pool else f"{runtime.scan_dir}/" == action.file[: action.file.rfind("/") + 1]
+        if not same or action.name not in runtime.settings:
+            return runtime
+        before = runtime.settings[action.name]
+        if not action.pool and before.origin.rpartition(":")[0].endswith(".conf"):
+            return runtime  # another pool of the same directory has its own value
+        lost = (f"{before.origin} ({before.value})",) if before.origin != "built-in" else ()
+        return replace(runtime, settings={**runtime.settings, action.name: Setting(action.after, f"{action.file}:1", lost)})
+
+    return replace(survey, runtimes=tuple(change(r) for r in survey.runtimes))

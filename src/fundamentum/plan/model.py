@@ -1,0 +1,129 @@
+"""A plan: what to change on a server, in which order, and why."""
+
+from typing import Literal
+
+import msgspec
+
+from fundamentum.check.model import Judgement
+from fundamentum.needs.model import Level
+
+
+class Value(msgspec.Struct, frozen=True):
+    """Base of the values of a plan."""
+
+
+class Reason(Value, frozen=True):
+    """The need that a change serves."""
+
+    application: str
+    need: str
+    level: Level
+    note: str | None = None
+
+    def __str__(self) -> str:
+        kind, _, name = self.need.partition(":")
+        what = f"{kind} {name.replace('|', ' or ')}" if name else "PHP itself"
+        return f"{self.application}: {what}, {self.level}" + (f" ({self.note})" if self.note else "")
+
+
+class Install(Value, frozen=True):
+    """Install a package."""
+
+    package: str
+    again: bool = False
+    """Whether it is installed already, but its files are not what they should be."""
+
+
+class Enable(Value, frozen=True):
+    """Switch on an extension whose file is there, for one way of running one branch."""
+
+    extension: str
+    switch: str
+    """The name of its file under ``mods-available``, without the ending."""
+    branch: str
+    sapi: str
+
+
+class Set(Value, frozen=True):
+    """Give a directive another value, in a file of its own that is read after those that set it now."""
+
+    name: str
+    before: str | None
+    after: str
+    file: str
+    runtime: str
+    pool: str | None = None
+    """The pool, where only a pool's own configuration can win."""
+
+
+class Restart(Value, frozen=True):
+    """Restart a service."""
+
+    service: str
+
+
+Action = Install | Enable | Set | Restart
+
+
+class DropIn(Value, frozen=True):
+    """A configuration file to be written, whole."""
+
+    path: str
+    content: str
+
+
+class Unresolved(Value, frozen=True):
+    """A need that the plan leaves unmet, and why."""
+
+    need: str
+    why: str
+    application: str
+    level: Level
+
+
+class Plan(Value, frozen=True):
+    """The way from the server as surveyed to one that meets the needs."""
+
+    server: str
+    family: str
+    before: tuple[Judgement, ...]
+    after: tuple[Judgement, ...]
+    """What a check finds once the plan has been carried out: the plan's own proof."""
+    installs: tuple[Install, ...] = ()
+    along: tuple[str, ...] = ()
+    """Packages that come along as dependencies."""
+    enables: tuple[Enable, ...] = ()
+    settings: tuple[Set, ...] = ()
+    files: tuple[DropIn, ...] = ()
+    restarts: tuple[Restart, ...] = ()
+    reasons: dict[str, tuple[Reason, ...]] = {}
+    """Why, by :func:`key_of` the action."""
+    sources: dict[str, str] = {}
+    """Package → the repository it comes from."""
+    unresolved: tuple[Unresolved, ...] = ()
+
+    @property
+    def complete(self) -> bool:
+        """Whether nothing required is left unmet."""
+        return not any(one.level == "required" for one in self.unresolved)
+
+    @property
+    def empty(self) -> bool:
+        """Whether there is nothing to do."""
+        return not (self.installs or self.enables or self.settings or self.restarts)
+
+
+StepKind = Literal["packages", "extensions", "settings", "services"]
+
+
+def key_of(action: Action) -> str:
+    """A name for an action, under which its reasons are kept."""
+    match action:
+        case Install(package):
+            return f"install:{package}"
+        case Enable(extension, _, branch, sapi):
+            return f"enable:{branch}/{sapi}:{extension}"
+        case Set(name, _, _, _, runtime):
+            return f"set:{runtime}:{name}"
+        case Restart(service):
+            return f"restart:{service}"

@@ -1,0 +1,1 @@
+"""Findings and plans as text, JSON and scripts."""

@@ -1,0 +1,225 @@
+"""The JSON of ``check`` and ``plan``: typed documents, from which the shipped schemas are made too."""
+
+import shlex
+from collections.abc import Sequence
+
+import msgspec
+
+from fundamentum.check.model import Finding, Judgement, State, Verdict
+from fundamentum.needs.model import Level
+from fundamentum.plan.model import Plan, key_of
+from fundamentum.server.model import Survey
+
+FORMAT = 1
+
+
+class RuntimeName(msgspec.Struct):
+    """The runtime that was judged."""
+
+    php: str | None
+    branch: str
+    sapi: str
+    pool: str | None
+    installed: bool
+    reason: str
+
+
+class FindingRow(msgspec.Struct):
+    """One need held against the runtime."""
+
+    need: str
+    level: Level
+    verdict: Verdict
+    state: State | None
+    wanted: str | None
+    found: str | None
+    origin: str | None
+    remedy: str | None
+    overridden: list[str]
+    remark: str | None
+    note: str | None
+
+
+class ApplicationResult(msgspec.Struct):
+    """One application."""
+
+    name: str
+    version: str | None
+    satisfied: bool
+    runtime: RuntimeName
+    findings: list[FindingRow]
+
+
+class RemarkRow(msgspec.Struct):
+    """What could not be read on the server, and what is unknown for that reason."""
+
+    about: str
+    why: str
+
+
+class CheckDocument(msgspec.Struct):
+    """The output of ``fundamentum check --format json``."""
+
+    format: int
+    server: str
+    satisfied: bool
+    applications: list[ApplicationResult]
+    remarks: list[RemarkRow]
+
+
+class PlannedRuntime(msgspec.Struct):
+    """Where an application will run."""
+
+    application: str
+    branch: str
+    sapi: str
+    pool: str | None
+
+
+class Packages(msgspec.Struct):
+    """Packages by what happens to them."""
+
+    install: list[str]
+    remove: list[str]
+    along: list[str]
+
+
+class PlannedSetting(msgspec.Struct):
+    """One directive that gets another value."""
+
+    name: str
+    from_: str | None = msgspec.field(name="from")
+    to: str
+    file: str
+    runtime: str
+
+
+class PlannedExtension(msgspec.Struct):
+    """One extension that is switched on."""
+
+    extension: str
+    runtime: str
+
+
+class PlannedService(msgspec.Struct):
+    """One service that is restarted."""
+
+    name: str
+    action: str
+
+
+class Step(msgspec.Struct):
+    """One step: its commands in a shell's words, and the reason for each thing in it."""
+
+    title: str
+    commands: list[str]
+    why: list[str]
+
+
+class UnresolvedNeed(msgspec.Struct):
+    """A need that stays unmet."""
+
+    need: str
+    why: str
+    application: str
+    level: Level
+
+
+class PlanDocument(msgspec.Struct):
+    """The output of ``fundamentum plan --format json``."""
+
+    format: int
+    server: str
+    complete: bool
+    runtimes: list[PlannedRuntime]
+    packages: Packages
+    settings: list[PlannedSetting]
+    enable: list[PlannedExtension]
+    services: list[PlannedService]
+    steps: list[Step]
+    unresolved: list[UnresolvedNeed]
+
+
+def _row(finding: Finding) -> FindingRow:
+    return FindingRow(
+        need=finding.need, level=finding.level, verdict=finding.verdict, state=finding.state, wanted=finding.wanted, found=finding.found,
+        origin=finding.origin, remedy=finding.remedy, overridden=list(finding.overridden), remark=finding.remark, note=finding.note,
+    )
+
+
+def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocument:
+    """All findings of all applications."""
+    return CheckDocument(
+        format=FORMAT,
+        server=survey.server,
+        satisfied=all(one.satisfied for one in judgements),
+        applications=[
+            ApplicationResult(
+                name=one.needs.name,
+                version=one.needs.version,
+                satisfied=one.satisfied,
+                runtime=RuntimeName(
+                    php=one.target.runtime.version, branch=one.target.runtime.branch, sapi=one.target.runtime.sapi, pool=one.target.runtime.pool,
+                    installed=one.target.present, reason=one.target.reason,
+                ),
+                findings=[_row(finding) for finding in one.findings],
+            )
+            for one in judgements
+        ],
+        remarks=[RemarkRow(one.about, one.why) for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))],
+    )
+
+
+def plan_document(plan: Plan) -> PlanDocument:
+    """The plan with its steps spelled out."""
+    targets = [(one.needs.name, one.target.runtime) for one in plan.after]
+    return PlanDocument(
+        format=FORMAT,
+        server=plan.server,
+        complete=plan.complete,
+        runtimes=[PlannedRuntime(name, runtime.branch, runtime.sapi, runtime.pool) for name, runtime in targets],
+        packages=Packages(install=[one.package for one in plan.installs], remove=[], along=list(plan.along)),
+        settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings],
+        enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables],
+        services=[PlannedService(one.service, "restart") for one in plan.restarts],
+        steps=steps(plan),
+        unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
+    )
+
+
+def why(plan: Plan, key: str, about: str) -> list[str]:
+    """The reasons of one action, each in a line that begins with what it is about."""
+    return [f"{about}: {reason}" for reason in plan.reasons.get(key, ())]
+
+
+def steps(plan: Plan) -> list[Step]:
+    """The plan in order: packages, extensions, settings, services."""
+    found = []
+    fresh = [one.package for one in plan.installs if not one.again]
+    again = [one.package for one in plan.installs if one.again]
+    if plan.installs:
+        commands = [f"apt-get install --no-install-recommends {shlex.join(fresh)}"] if fresh else []
+        commands += [f"apt-get install --reinstall --no-install-recommends {shlex.join(again)}"] if again else []
+        reasons = [line for one in plan.installs for line in why(plan, key_of(one), one.package)]
+        found.append(Step(f"install {_count(len(plan.installs), 'package')}", commands, reasons))
+    if plan.enables:
+        commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
+        reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
+        found.append(Step(f"switch on {_count(len(plan.enables), 'extension')}", commands, reasons))
+    for file in plan.files:
+        lines = shlex.join(file.content.splitlines())
+        reasons = [line for one in plan.settings if one.file == file.path for line in why(plan, key_of(one), one.name)]
+        found.append(Step(f"write {file.path}", [f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"], reasons))
+    for restart in plan.restarts:
+        touched = sorted({reason.application for reason in plan.reasons.get(key_of(restart), ())})
+        found.append(Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], [f"{restart.service}: so that it runs with the changes for {', '.join(touched)}"]))
+    return found
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
+
+
+def as_json(document: CheckDocument | PlanDocument) -> str:
+    """The document, indented, with a newline at its end."""
+    return msgspec.json.format(msgspec.json.encode(document), indent=2).decode("utf-8") + "\n"

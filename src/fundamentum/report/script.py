@@ -1,0 +1,74 @@
+"""A plan as a POSIX shell script that is safe to read and safe to run twice."""
+
+import re
+import shlex
+from pathlib import Path
+from typing import Final
+
+from fundamentum.errors import FundamentumError
+from fundamentum.plan.model import Plan, Reason, key_of
+from fundamentum.report.clean import clean
+
+_HEAD: Final = Path(__file__).with_name("script_head.sh")
+
+
+def as_script(plan: Plan) -> str:
+    """The script.  Every word that comes from a server or an application is quoted."""
+    if plan.family != "debian" and not plan.empty:
+        raise FundamentumError(f"{plan.server}: a script can be written for Debian-family servers only")
+    names = ", ".join(one.needs.name for one in plan.after)
+    runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
+    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), _HEAD.read_text("utf-8")]
+    fresh = [one for one in plan.installs if not one.again]
+    again = [one for one in plan.installs if one.again]
+    for title, function, group in (("Packages", "install_packages", fresh), ("Packages whose files are not what they should be", "install_again", again)):
+        if group:
+            out += _comment(title)
+            for one in group:
+                out += _reasons(one.package, plan.reasons.get(key_of(one), ()))
+            out += [f"{function} {shlex.join([one.package for one in group])}", ""]
+    if plan.along and fresh:
+        out[-1:] = [*_comment(f"These come along as dependencies: {', '.join(plan.along)}"), ""]
+    if plan.enables:
+        out += _comment("Extensions that are there, but not switched on")
+        for enable in plan.enables:
+            out += _reasons(enable.extension, plan.reasons.get(key_of(enable), ()))
+            out.append(shlex.join(["switch_on", enable.branch, enable.sapi, enable.switch]))
+        out.append("")
+    for file in plan.files:
+        out += _comment("Settings")
+        for change in (one for one in plan.settings if one.file == file.path):
+            out += _reasons(f"{change.name} (now {change.before or 'not set'})", plan.reasons.get(key_of(change), ()))
+        end = _delimiter(file.content)
+        out += [f"write_file {shlex.quote(file.path)} <<'{end}'", file.content.rstrip("\n"), end, ""]
+    for restart in plan.restarts:
+        only_restart = not (plan.installs or plan.enables or plan.files)
+        out += _comment("The service, so that it runs with all of this")
+        out += [shlex.join(["restart_service", restart.service, "always" if only_restart else "if-changed", *_test(restart.service)]), ""]
+    for one in plan.unresolved:
+        out += _comment(f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}")
+    if plan.empty:
+        out += ['say "nothing to do"']
+    return "\n".join(out).rstrip("\n") + "\n"
+
+
+def _comment(text: str) -> list[str]:
+    return [f"# {clean(text)}"]
+
+
+def _reasons(about: str, reasons: tuple[Reason, ...]) -> list[str]:
+    return [line for reason in reasons for line in _comment(f"  {about}: {reason}")]
+
+
+def _delimiter(content: str) -> str:
+    end = "END"
+    while end in content.splitlines():
+        end += "_"
+    return end
+
+
+def _test(service: str) -> list[str]:
+    """The command with which the service tests its own configuration."""
+    if match := re.fullmatch(r"php(\d+\.\d+)-fpm", service):
+        return [f"php-fpm{match[1]}", "-t"]
+    return ["apache2ctl", "configtest"] if service == "apache2" else ["true"]

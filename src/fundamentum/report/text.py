@@ -1,0 +1,235 @@
+"""Findings, plans and surveys for a person at a terminal."""
+
+import os
+import sys
+from collections.abc import Iterable, Sequence
+from typing import IO, Final, cast
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from fundamentum.check.model import Finding, Judgement
+from fundamentum.plan.model import Plan, Reason, key_of
+from fundamentum.report.clean import clean
+from fundamentum.server.model import Survey
+
+STYLES: Final = {"unmet": "bold red", "recommended": "yellow", "met": "green", "dim": "dim", "remedy": "cyan", "name": "bold"}
+PIPE_WIDTH: Final = 110
+"""Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""
+KINDS: Final = {"extension": "extension", "setting": "setting", "loader": "loader", "php": "PHP"}
+
+
+class _Trimmed:
+    """A stream that drops the blanks with which tables fill their last column."""
+
+    def __init__(self, stream: IO[str]) -> None:
+        self.stream = stream
+
+    def write(self, text: str) -> int:
+        return self.stream.write("\n".join(line.rstrip(" ") for line in text.split("\n")))
+
+    def flush(self) -> None:
+        self.stream.flush()
+
+
+def console_for(stream: IO[str]) -> Console:
+    """A console that writes colour to a terminal only, and never where ``NO_COLOR`` is set."""
+    terminal = stream.isatty()
+    width = None if terminal else PIPE_WIDTH
+    return Console(file=stream if terminal else cast(IO[str], _Trimmed(stream)), highlight=False, markup=False, emoji=False, force_terminal=terminal, width=width, no_color=bool(os.environ.get("NO_COLOR")))
+
+
+def name_of(need: str) -> str:
+    """``extension:pdo_mysql|pdo_pgsql`` in words."""
+    kind, _, names = need.partition(":")
+    return clean(f"{KINDS.get(kind, kind)} {' or '.join(names.split('|'))}".strip())
+
+
+def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey) -> None:
+    """What is wrong first, then what is fine in short."""
+    for number, judgement in enumerate(judgements):
+        if number:
+            console.print()
+        _heading(console, judgement, survey)
+        for level, style in (("required", "unmet"), ("recommended", "recommended")):
+            wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
+            if wrong:
+                console.print(Text(f"\n{level}, not met", style=STYLES[style]))
+                console.print(Padding(_problems(wrong), (0, 0, 0, 2)))
+        _fine(console, [f for f in judgement.findings if f.verdict in ("met", "accepted")])
+
+
+def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
+    needs, runtime = judgement.needs, judgement.target.runtime
+    title = Text.assemble((clean(f"{needs.name} {needs.version or ''}".strip()), "bold"), " on ", (clean(survey.server), "bold"))
+    title.append(clean(f"  ({survey.system.name or 'unknown system'})"), STYLES["dim"])
+    console.print(title)
+    version = f"PHP {runtime.version}" if runtime.version else "not installed"
+    console.print(Text(clean(f"judged: {runtime.label} ({version}), {judgement.target.reason}"), style=STYLES["dim"]))
+    required = sum(f.level == "required" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
+    optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
+    if required:
+        more = f", and {optional} recommended" if optional else ""
+        console.print(Text(f"does not run here: {required} required {'need is' if required == 1 else 'needs are'} not met{more}", style=STYLES["unmet"]))
+    elif optional:
+        console.print(Text(f"runs here; {optional} recommended {'need is' if optional == 1 else 'needs are'} not met", style=STYLES["recommended"]))
+    else:
+        console.print(Text(f"runs here: all {len(judgement.findings)} needs are met", style=STYLES["met"]))
+
+
+def _problems(findings: Iterable[Finding]) -> Table:
+    table = Table.grid(padding=(0, 2))
+    table.add_column(overflow="fold", min_width=24)
+    table.add_column(overflow="fold", ratio=1)
+    for finding in findings:
+        what = Text()
+        if finding.state:
+            what.append(f"{finding.state}: ", style=STYLES["name"])
+        if finding.verdict == "unknown":
+            what.append("unknown: ", style=STYLES["name"])
+        wants_value = finding.need.startswith("setting:") or finding.need == "php"
+        what.append(clean(f"wanted {finding.wanted}, found {finding.found}" if wants_value else finding.found or ""))
+        if finding.origin:
+            what.append(clean(f"  {finding.origin}"), style=STYLES["dim"])
+        below = [(f"overrides {place}", "dim") for place in finding.overridden]
+        below += [(f"note: {finding.remark}", "recommended")] if finding.remark else []
+        below += [(f"-> {finding.remedy}", "remedy")] if finding.remedy else []
+        below += [(f"for: {finding.note}", "dim")] if finding.note else []
+        for line, style in below:
+            what.append("\n" + clean(line), style=STYLES[style])
+        table.add_row(Text(name_of(finding.need), style=STYLES["name"]), what)
+    return table
+
+
+def _fine(console: Console, findings: Sequence[Finding]) -> None:
+    if not findings:
+        return
+    console.print(Text(f"\nmet ({len(findings)})", style=STYLES["met"]))
+    groups: dict[str, list[str]] = {}
+    for finding in findings:
+        kind, _, names = finding.need.partition(":")
+        if kind == "php":
+            groups.setdefault("PHP", []).append(finding.found or "")
+        else:
+            chosen = f" ({finding.subject})" if "|" in names and finding.subject else ""
+            value = f" {finding.found}" if kind == "setting" else chosen
+            groups.setdefault(f"{kind}s", []).append(f"{names.replace('|', ' or ')}{value}")
+    table = Table.grid(padding=(0, 2))
+    table.add_column(min_width=10)
+    table.add_column(overflow="fold")
+    for title, names_in_group in groups.items():
+        table.add_row(Text(title, style=STYLES["dim"]), Text(clean(", ".join(names_in_group))))
+    console.print(Padding(table, (0, 0, 0, 2)))
+    for finding in findings:
+        if finding.remark:
+            console.print(Text(clean(f"  note: {name_of(finding.need)}: {finding.remark}"), style=STYLES["recommended"]))
+
+
+def write_plan(console: Console, plan: Plan) -> None:
+    """The steps in order, each change with its reason, and what the plan leaves open."""
+    for one in plan.after:
+        runtime = one.target.runtime
+        console.print(Text.assemble("plan for ", (clean(f"{one.needs.name} {one.needs.version or ''}".strip()), "bold"), " on ", (clean(plan.server), "bold"), clean(f", {runtime.label}")))
+        before = next(b for b in plan.before if b.needs.name == one.needs.name)
+        console.print(Text(clean(f"chosen: {before.target.reason}"), style=STYLES["dim"]))
+    if plan.empty and plan.complete:
+        console.print(Text("nothing to do: every required need is met", style=STYLES["met"]))
+    number = 0
+    if plan.installs:
+        number += 1
+        _step(console, number, f"install {len(plan.installs)} package{'s' if len(plan.installs) > 1 else ''}")
+        again = [one.package for one in plan.installs if one.again]
+        fresh = [one.package for one in plan.installs if not one.again]
+        for option, names in (("", fresh), ("--reinstall ", again)):
+            if names:
+                _command(console, f"apt-get install {option}--no-install-recommends {' '.join(names)}")
+        _table(console, ((one.package, plan.sources.get(one.package, ""), plan.reasons.get(key_of(one), ())) for one in plan.installs))
+        if plan.along:
+            _aside(console, f"{len(plan.along)} come along: {', '.join(plan.along)}")
+    if plan.enables:
+        number += 1
+        _step(console, number, "switch on what is there already")
+        for enable in plan.enables:
+            _command(console, f"phpenmod -v {enable.branch} -s {enable.sapi} {enable.switch}")
+        _table(console, ((one.extension, "", plan.reasons.get(key_of(one), ())) for one in plan.enables))
+    for file in plan.files:
+        number += 1
+        _step(console, number, f"write {file.path}")
+        changes = [one for one in plan.settings if one.file == file.path]
+        _table(console, ((one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", plan.reasons.get(key_of(one), ())) for one in changes))
+    for restart in plan.restarts:
+        number += 1
+        _step(console, number, f"restart {restart.service}")
+        _command(console, f"systemctl restart {restart.service}")
+    _outcome(console, plan)
+
+
+def _step(console: Console, number: int, title: str) -> None:
+    console.print(Text.assemble("\n", (f"{number}. ", "bold"), (clean(title), "bold")))
+
+
+def _command(console: Console, command: str) -> None:
+    console.print(Padding(Text(clean(command), style=STYLES["remedy"]), (0, 0, 0, 3)))
+
+
+def _aside(console: Console, text: str) -> None:
+    console.print(Padding(Text(clean(text), style=STYLES["dim"]), (0, 0, 0, 3)))
+
+
+def _table(console: Console, rows: Iterable[tuple[str, str, tuple[Reason, ...]]]) -> None:
+    table = Table.grid(padding=(0, 2))
+    for _ in range(2):
+        table.add_column(overflow="fold")
+    table.add_column(overflow="fold", ratio=1)
+    for name, detail, reasons in rows:
+        table.add_row(clean(name), clean(detail), Text("\n".join(clean(str(reason)) for reason in reasons), style=STYLES["dim"]))
+    console.print(Padding(table, (0, 0, 0, 3)))
+
+
+def _outcome(console: Console, plan: Plan) -> None:
+    console.print()
+    if plan.unresolved:
+        console.print(Text("not resolved by this plan", style=STYLES["unmet"]))
+        for one in plan.unresolved:
+            console.print(Padding(Text(clean(f"{one.application} {name_of(one.need)} ({one.level}): {one.why}")), (0, 0, 0, 2)))
+    for judgement in plan.after:
+        met = sum(f.verdict in ("met", "accepted") for f in judgement.findings)
+        style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
+        console.print(Text(clean(f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"), style=style))
+
+
+def write_survey(console: Console, survey: Survey) -> None:
+    """One screen about a server."""
+    console.print(Text.assemble((clean(survey.server), "bold"), clean(f"  {survey.system.name or 'unknown system'} {survey.system.architecture}")))
+    installed = "unknown" if survey.installed is None else str(len(survey.installed))
+    offers = "unknown" if survey.offers is None else str(len(survey.offers))
+    sources = sorted({offer.source for offer in survey.offers or ()})
+    console.print(Text(clean(f"packages installed: {installed}; offers that concern PHP: {offers}{f' from {chr(44).join(sources)}' if sources else ''}"), style=STYLES["dim"]))
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    for title in ("runtime", "version", "serves the web", "extensions", "not loading", "configuration"):
+        table.add_column(title, header_style="dim", overflow="fold")
+    for runtime in survey.runtimes:
+        failing = [one.name for one in runtime.extensions if one.problem]
+        table.add_row(
+            clean(runtime.label), clean(runtime.version or "?"), "yes" if runtime.serves else "no", str(len(runtime.extensions) - len(failing)),
+            clean(", ".join(failing)) or "-", clean(runtime.ini_file or "none"),
+        )
+    if survey.runtimes:
+        console.print()
+        console.print(table)
+    else:
+        console.print(Text("no PHP installed", style=STYLES["recommended"]))
+    for branch in survey.branches:
+        loaded = {one.name for runtime in survey.runtimes if runtime.branch == branch.branch for one in runtime.extensions if one.problem is None}
+        idle = [module.name for module in branch.modules if module.name not in loaded]
+        if idle:
+            console.print(Text(clean(f"\nPHP {branch.branch}: there, but switched on nowhere: {', '.join(idle)}"), style=STYLES["recommended"]))
+
+
+def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:
+    """What could not be read, on standard error."""
+    remarks = [*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks)]
+    for remark in dict.fromkeys(remarks):
+        stream.write(clean(f"remark: {remark.about}: {remark.why}") + "\n")

@@ -1,0 +1,159 @@
+"""A survey: what one server has, as observed facts with their origin.
+
+Plain frozen values, written to and read from ``*.survey.json`` as they stand here.  A survey holds facts only;
+what they mean for an application is decided in :mod:`fundamentum.check`.
+"""
+
+from typing import Literal
+
+import msgspec
+
+Sapi = Literal["cli", "fpm", "apache2", "cgi"]
+"""How PHP is run: command line, FastCGI process manager, module in Apache, CGI."""
+
+SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi")
+
+
+class Fact(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """Base of all values in a survey: unknown fields in a file are an error, defaults are not written."""
+
+
+class Remark(Fact, frozen=True):
+    """Something that could not be read, or was read only in part: what is therefore unknown, and why."""
+
+    about: str
+    why: str
+
+
+class System(Fact, frozen=True):
+    """The operating system, from ``/etc/os-release`` and the package database."""
+
+    family: str = "unknown"
+    """``debian`` where the package probes apply, else ``unknown``."""
+    id: str = ""
+    name: str = ""
+    release: str = ""
+    codename: str = ""
+    architecture: str = ""
+
+
+class Installed(Fact, frozen=True):
+    """One installed package."""
+
+    name: str
+    version: str
+    provides: str = ""
+    """The ``Provides`` field as it stands in the package database."""
+
+
+class Offer(Fact, frozen=True):
+    """One package that a repository index holds.  Relation fields stand as in the index."""
+
+    name: str
+    version: str
+    source: str
+    """The repository in words: label, suite and component."""
+    architecture: str = ""
+    provides: str = ""
+    depends: str = ""
+    pre_depends: str = ""
+    section: str = ""
+
+
+class Module(Fact, frozen=True):
+    """One extension file found in a branch's extension directory."""
+
+    name: str
+    """The name PHP lists it under, in lower case; the file's own name where that cannot be read."""
+    shown: str
+    """The name exactly as PHP lists it."""
+    path: str
+    zend: bool = False
+    """Whether it is loaded with ``zend_extension=``."""
+    package: str | None = None
+    """The installed package that owns the file, if one does."""
+    switch: str | None = None
+    """The ini file under ``mods-available`` that loads it."""
+    misfit: str | None = None
+    """Why this file cannot be loaded by this branch, from the file itself."""
+
+
+class Branch(Fact, frozen=True):
+    """One PHP branch that is at least partly installed."""
+
+    branch: str
+    api: str
+    extension_dir: str
+    modules: tuple[Module, ...] = ()
+
+
+class Setting(Fact, frozen=True):
+    """The effective value of one directive in one runtime.
+
+    ``value`` is the text PHP works with (``ini_get``); None: it cannot be known from here.
+    """
+
+    value: str | None
+    origin: str = "built-in"
+    """``FILE:LINE``, or ``built-in`` where no file sets it."""
+    overridden: tuple[str, ...] = ()
+    """Places whose value lost, the last one first, each as ``FILE:LINE (value)``."""
+    raw: str | None = None
+    """The value as set, where it is withheld or not known."""
+
+
+class Loaded(Fact, frozen=True):
+    """One extension that a runtime has, or is told to load."""
+
+    name: str
+    shown: str
+    origin: str
+    """``built-in`` for those compiled in, else ``FILE:LINE`` of the line that loads it."""
+    path: str | None = None
+    problem: str | None = None
+    """Why loading it fails.  None: it loads."""
+
+
+class Runtime(Fact, frozen=True):
+    """One way PHP runs on this server, with the configuration that counts for it."""
+
+    branch: str
+    sapi: Sapi
+    version: str | None
+    pool: str | None = None
+    serves: bool = False
+    """Whether web pages are served by it: an FPM pool, or the Apache module where it is switched on."""
+    program: str | None = None
+    ini_file: str | None = None
+    scan_dir: str | None = None
+    pool_file: str | None = None
+    pool_dir: str | None = None
+    user: str | None = None
+    service: str | None = None
+    started: float | None = None
+    """When the running process started (seconds since 1970), where one runs and that can be seen."""
+    stale: tuple[str, ...] = ()
+    """Configuration and extension files that changed after the running process had started."""
+    settings: dict[str, Setting] = {}
+    extensions: tuple[Loaded, ...] = ()
+    remarks: tuple[Remark, ...] = ()
+
+    @property
+    def label(self) -> str:
+        """``8.2/fpm/www``: the name a user gives with ``--runtime``."""
+        return "/".join(part for part in (self.branch, self.sapi, self.pool) if part)
+
+
+class Survey(Fact, frozen=True):
+    """Everything observed on one server."""
+
+    format: int
+    server: str
+    system: System
+    branches: tuple[Branch, ...] = ()
+    runtimes: tuple[Runtime, ...] = ()
+    installed: tuple[Installed, ...] | None = None
+    """None: the package database could not be read, which is not the same as nothing installed."""
+    offers: tuple[Offer, ...] | None = None
+    """Packages that have to do with PHP, and what they depend on.  None: no index could be read."""
+    remarks: tuple[Remark, ...] = ()

@@ -1,0 +1,96 @@
+"""The pools of a FastCGI process manager: who they run as, and what they set for PHP."""
+
+import fnmatch
+import posixpath
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from fundamentum.server import ini
+from fundamentum.server.hosts import Host, HostError, text_of
+from fundamentum.server.model import Remark
+
+MAX_FILES: Final = 500
+MAX_DEPTH: Final = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Override:
+    """One ``php_value``, ``php_flag``, ``php_admin_value`` or ``php_admin_flag`` line."""
+
+    name: str
+    value: str | None
+    admin: bool
+    origin: str
+
+
+@dataclass(slots=True)
+class Pool:
+    """One pool, put together from all the files that speak of it."""
+
+    name: str
+    file: str
+    user: str | None = None
+    listen: str | None = None
+    overrides: list[Override] = field(default_factory=list)
+
+
+def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
+    """The pools, the files they were read from, and what could not be read.
+
+    Source: the manager's own reader (``fpm_conf.c``): ini dialect, ``include`` with patterns, ``$pool`` in values;
+    a section that comes again continues the pool of that name.
+    """
+    pools: dict[str, Pool] = {}
+    files: list[str] = []
+    remarks: list[Remark] = []
+    _read(host, posixpath.join(folder, "php-fpm.conf"), constants, pools, files, remarks, 0)
+    return list(pools.values()), files, remarks
+
+
+def _read(
+    host: Host, path: str, constants: Mapping[str, str], pools: dict[str, Pool], files: list[str], remarks: list[Remark], depth: int
+) -> None:
+    if depth > MAX_DEPTH or len(files) >= MAX_FILES:
+        remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
+        return
+    try:
+        text = text_of(host, path)
+    except HostError as error:
+        remarks.append(Remark("FPM pools", str(error)))
+        return
+    if text is None:
+        return
+    files.append(path)
+    parsed = ini.parse(text, constants)
+    if parsed.broken_at:
+        remarks.append(Remark("FPM pools", f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file"))
+    for entry in parsed.entries:
+        if entry.name == "include" and entry.value:
+            for included in _matching(host, entry.value, remarks):
+                _read(host, included, constants, pools, files, remarks, depth + 1)
+        elif entry.section and entry.section != "global":
+            pool = pools.setdefault(entry.section, Pool(entry.section, path))
+            _take(pool, entry, path)
+
+
+def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
+    value = entry.value.replace("$pool", pool.name) if entry.value is not None else None
+    kind, _, suffix = entry.name.rpartition("_")
+    if entry.key and kind in ("php", "php_admin") and suffix in ("value", "flag"):
+        if suffix == "flag" and value is not None:
+            value = "1" if value in ("1", "on", "yes", "true") else "0"
+        pool.overrides.append(Override(entry.key, value, kind == "php_admin", f"{path}:{entry.line}"))
+    elif entry.name == "user":
+        pool.user = value
+    elif entry.name == "listen":
+        pool.listen = value
+
+
+def _matching(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:
+    folder, name = posixpath.split(pattern if pattern.startswith("/") else posixpath.join("/", pattern))
+    try:
+        return [posixpath.join(folder, found) for found in host.names(folder) if fnmatch.fnmatchcase(found, name) and not found.startswith(".")]
+    except HostError as error:
+        remarks.append(Remark("FPM pools", str(error)))
+        return []

@@ -1,0 +1,143 @@
+"""The effective configuration of one runtime: which files count, in which order, and who wins."""
+
+import posixpath
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Final
+
+from fundamentum.catalog import Facts, catalogued
+from fundamentum.server import ini
+from fundamentum.server.hosts import Host, HostError, text_of
+from fundamentum.server.model import Remark, Setting
+from fundamentum.server.probes.fpm_pools import Override
+
+_SECRET_NAME: Final = re.compile(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
+_SECRET_VALUE: Final = re.compile(
+    r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|(?P<key>(?:auth|password|passwd|pwd|secret|token)(?:%5B\w*%5D|\[\w*\])?=)(?P<two>[^&\s;\"',]+)", re.I
+)
+WITHHELD: Final = "(withheld)"
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One configuration line that counts: what it sets, and where it stands."""
+
+    name: str
+    value: str | None
+    origin: str
+
+
+@dataclass(slots=True)
+class Configuration:
+    """All lines of one runtime in the order in which PHP reads them."""
+
+    ini_file: str | None
+    scan_dir: str | None
+    lines: list[Line] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+
+    def loads(self, kind: str) -> list[Line]:
+        """The ``extension=`` or ``zend_extension=`` lines, in order."""
+        return [line for line in self.lines if line.name.lower() == kind and line.value]
+
+
+def probe(host: Host, folder: str, facts: Facts) -> Configuration:
+    """Read ``php.ini`` and the scan directory below ``folder``.  Source: php.net, "The configuration file"."""
+    ini_file, scan_dir = posixpath.join(folder, "php.ini"), posixpath.join(folder, "conf.d")
+    found = Configuration(ini_file if host.stat(ini_file) else None, scan_dir if host.stat(scan_dir) else None)
+    paths = [ini_file]
+    try:
+        paths += [posixpath.join(scan_dir, name) for name in host.names(scan_dir) if name.endswith(".ini")]
+    except HostError as error:
+        found.remarks.append(Remark("configuration", f"{error}: files there may change settings"))
+    values: dict[str, str] = {}
+
+    def variable(name: str) -> str | None:
+        # PHP looks among the values read so far before it looks into the environment, which cannot be seen here.
+        return values.get(name)
+
+    for path in paths:
+        try:
+            text = text_of(host, path)
+        except HostError as error:
+            found.remarks.append(Remark("configuration", f"{error}: settings made there are unknown"))
+            continue
+        if text is None:
+            if path != ini_file:
+                found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
+            continue
+        found.files.append(path)
+        parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
+        if parsed.broken_at:
+            found.remarks.append(Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on"))
+        conditional = False
+        for entry in parsed.entries:
+            if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
+                conditional = True  # these hold for some directories or host names only
+            elif entry.key is None:
+                found.lines.append(Line(entry.name, entry.value, f"{path}:{entry.line}"))
+                if entry.value is not None:
+                    values[entry.name] = entry.value
+        if conditional:
+            found.remarks.append(Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged"))
+    return found
+
+
+def settings(facts: Facts, sapi: str, owners: set[str], extension_dir: str, lines: Iterable[Line], overrides: Iterable[Override]) -> dict[str, Setting]:
+    """The effective value of every directive this runtime knows.
+
+    ``owners`` are the loaded extensions: a directive exists only while its extension is loaded.  In a pool,
+    ordinary values are applied first and the administrator's (``php_admin_*``) last; of two lines for the same
+    directive the manager applies the one it read first last, so that one wins (``fpm_conf.c`` puts each new line
+    at the head of its list; tested against a real pool).
+    """
+    found: dict[str, Setting] = {}
+    shipped = facts.packaged["web"].keys() | facts.packaged["cli"].keys()
+    foreign = bool(owners - catalogued(facts))  # an extension nobody has looked at may know any directive
+    for name, directive in facts.directives.items():
+        default = facts.default(name, sapi)
+        if default is not None and (directive.owner in ("core", "standard") or directive.owner in owners):
+            found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
+    ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
+    latest_first = list(overrides)[::-1]
+    ordered += [Line(o.name, o.value, o.origin) for admin in (False, True) for o in latest_first if o.admin is admin and _changes_value(o)]
+    for line in ordered:
+        known = facts.directives.get(line.name)
+        if line.name not in found and (known is not None or line.name in shipped or not foreign):
+            continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all
+        if known is not None and known.refuses_empty and line.value == "":
+            continue
+        before = found.get(line.name)
+        lost = before.overridden if before else ()
+        if before and before.origin != "built-in":
+            lost = (f"{before.origin} ({'?' if before.value is None else before.value})", *lost)
+        found[line.name] = Setting(line.value, line.origin, lost)
+    for name, value in facts.forced.get(sapi, {}).items():
+        before = found.get(name)
+        lost = (f"{before.origin} ({before.value})",) if before and before.origin != "built-in" else ()
+        found[name] = Setting(value, "built-in", lost)
+    return {name: _without_secrets(name, setting) for name, setting in sorted(found.items())}
+
+
+def _changes_value(override: Override) -> bool:
+    """Disabling functions or loading an extension from a pool acts at once and leaves the directive as it was."""
+    return override.name not in ("extension", "disable_functions", "disable_classes")
+
+
+def _without_secrets(name: str, setting: Setting) -> Setting:
+    """No password, token or credential leaves the server, whichever directive it stands in."""
+    if _SECRET_NAME.search(name):
+        if not setting.value and not setting.overridden:
+            return setting
+        kept = tuple(f"{place.partition(' ')[0]} {WITHHELD}" for place in setting.overridden)
+        return Setting(WITHHELD if setting.value else setting.value, setting.origin, kept)
+    value = setting.value and scrubbed(setting.value)
+    lost = tuple(scrubbed(place) for place in setting.overridden)
+    return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
+
+
+def scrubbed(text: str) -> str:
+    """The text with credentials in addresses and ``password=`` pairs taken out."""
+    return _SECRET_VALUE.sub(lambda m: (m["before"] or m["key"]) + WITHHELD, text)

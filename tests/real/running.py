@@ -1,0 +1,90 @@
+"""Ask a running PHP what it really has."""
+
+import json
+import signal
+import subprocess
+import time
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+from debian_root import Root
+
+REPORT = (
+    "<?php echo 'REPORT', json_encode(['ini' => ini_get_all(null, false), 'extensions' => array_merge(get_loaded_extensions(), "
+    "array_diff(get_loaded_extensions(true), get_loaded_extensions()))], JSON_PARTIAL_OUTPUT_ON_ERROR);"
+)
+
+
+def report(root: Root, branch: str, sapi: str, pool: str | None = None) -> dict[str, Any]:
+    """Settings and extensions as that runtime itself reports them."""
+    root.write("/tmp/report.php", REPORT)
+    match sapi:
+        case "cli":
+            text = root.run(f"php{branch}", "/tmp/report.php")
+        case "cgi":
+            text = root.run(f"php-cgi{branch}", "-q", "/tmp/report.php", REDIRECT_STATUS="1")
+        case "fpm":
+            text = fpm(root, branch, pool or "www")
+        case _:
+            text = apache(root, branch)
+    found: dict[str, Any] = json.loads(text[text.index("REPORT{") + 6 :])
+    return found
+
+
+def stop(daemon: "subprocess.Popen[bytes]") -> None:
+    """End a daemon that a test started."""
+    daemon.send_signal(signal.SIGTERM)
+    daemon.wait(20)
+
+
+def wait_for(path: Path) -> None:
+    """Wait until a daemon has made its socket or pid file."""
+    for _ in range(100):
+        if path.exists():
+            return
+        time.sleep(0.1)
+    raise TimeoutError(path)
+
+
+def start_fpm(root: Root, branch: str) -> "subprocess.Popen[bytes]":
+    """The process manager with the root's own configuration."""
+    (root.path / "run/php").mkdir(parents=True, exist_ok=True)
+    return subprocess.Popen(["chroot", str(root.path), f"php-fpm{branch}", "-F"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+def ask_pool(root: Root, socket: str) -> str:
+    """The answer of one pool, over FastCGI.  The pool may be shut into its own directories; a file under /tmp is in reach."""
+    wait_for(root.path / socket.lstrip("/"))
+    return root.run("cgi-fcgi", "-bind", "-connect", socket, REQUEST_METHOD="GET", SCRIPT_FILENAME="/tmp/report.php")
+
+
+def fpm(root: Root, branch: str, pool: str) -> str:
+    socket = f"/run/php/php{branch}-fpm.sock" if pool == "www" else f"/run/php/{pool}.sock"
+    daemon = start_fpm(root, branch)
+    try:
+        return ask_pool(root, socket)
+    finally:
+        stop(daemon)
+
+
+def apache(root: Root, branch: str) -> str:
+    """Apache with the root's own module, on loopback."""
+    loads = "".join(f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n" for name in ("mpm_prefork", "authz_core", "mime"))
+    module = "php7" if branch.startswith("7") else "php"
+    root.write("/tmp/apache.conf", (
+        f"ServerRoot /tmp\nServerName localhost\nListen 127.0.0.1:8098\nPidFile /tmp/apache.pid\nErrorLog /tmp/apache.log\n{loads}"
+        f"LoadModule {module}_module /usr/lib/apache2/modules/libphp{branch}.so\nPHPINIDir /etc/php/{branch}/apache2\nUser www-data\nGroup www-data\n"
+        "TypesConfig /dev/null\nDocumentRoot /tmp\n<Directory /tmp>\nRequire all granted\n</Directory>\nAddHandler application/x-httpd-php .php\n"
+    ))
+    daemon = subprocess.Popen(["chroot", str(root.path), "/usr/sbin/apache2", "-X", "-f", "/tmp/apache.conf"])
+    try:
+        for _ in range(100):
+            try:
+                with urllib.request.urlopen("http://127.0.0.1:8098/report.php", timeout=20) as answer:
+                    return str(answer.read().decode())
+            except OSError:
+                time.sleep(0.1)
+        raise TimeoutError("apache did not answer")
+    finally:
+        stop(daemon)

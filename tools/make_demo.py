@@ -1,0 +1,77 @@
+"""Make the surveys of the demo: set up the observatory's servers as real Debian roots, and survey them.
+
+    sudo python tools/make_demo.py
+
+Only package names and versions, file names and settings of Debian's own packages get into the files.
+"""
+
+import re
+import sys
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from debian_root import STORE, Root, base
+from fundamentum.check.offers import provided
+from fundamentum.server import control
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.model import Offer, Survey
+from fundamentum.server.survey import survey, written
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests/real"))
+from running import start_fpm, stop, wait_for  # noqa: E402
+
+DATA = Path(__file__).parents[1] / "src/fundamentum/demo/data"
+KEPT = re.compile(r"php8\.2-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|intl|mbstring|zip|curl|bcmath|soap|apcu)$|libapache2-mod-php8\.2$|php-common$")
+
+
+def altair() -> Survey:
+    """The server that is ready."""
+    root = _root("altair")
+    root.install("php8.2-fpm", "php8.2-xml", "php8.2-mysql", "php8.2-intl", "php8.2-gd", "php8.2-mbstring")
+    root.write("/etc/php/8.2/fpm/conf.d/90-nightlog.ini", "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n")
+    return survey(DirectoryHost(root.path, "altair"))
+
+
+def vega() -> Survey:
+    """The server where somebody has begun."""
+    root = _root("vega")
+    root.install("php8.2-fpm", "php8.2-cli", "php8.2-xml", "php8.2-gd")
+    root.run("phpdismod", "-v", "8.2", "-s", "fpm", "dom")
+    root.write("/etc/php/8.2/fpm/conf.d/95-uploads.ini", "; larger uploads, please\nupload_max_filesize = 200\nmax_input_vars = 2000\n")
+    daemon = start_fpm(root, "8.2")
+    try:
+        wait_for(root.path / "run/php/php8.2-fpm.sock")
+        root.install("php8.2-mysql")  # while it runs, and nobody restarts it
+        return survey(DirectoryHost(root.path, "vega"))
+    finally:
+        stop(daemon)
+
+
+def _root(name: str) -> Root:
+    root = base("bookworm").copy(STORE / f"demo-{name}")
+    root.write("/etc/hostname", f"{name}\n")
+    return root
+
+
+def slim(found: Survey) -> Survey:
+    """Only the offers that the demo's applications could ask for, with what those depend on."""
+    by_name: dict[str, list[Offer]] = {}
+    for offer in found.offers or ():
+        by_name.setdefault(offer.name, []).append(offer)
+    kept: set[str] = set()
+    todo = [name for name in by_name if KEPT.match(name)]
+    while todo:
+        name = todo.pop()
+        if name in kept or name not in by_name:
+            continue
+        kept.add(name)
+        todo += [n for offer in by_name[name] for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")]
+    installed = tuple(replace(one, provides=", ".join(provided(one.provides))) for one in found.installed or ())
+    return replace(found, offers=tuple(o for o in found.offers or () if o.name in kept), installed=installed)
+
+
+if __name__ == "__main__":
+    for name, make in (("altair", altair), ("vega", vega)):
+        (DATA / f"{name}.survey.json").write_bytes(written(slim(make())))
+        print(f"{name}.survey.json")

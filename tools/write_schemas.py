@@ -1,0 +1,31 @@
+"""Write the JSON Schemas that ship with the program, from the types that read and write the documents."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from fundamentum.needs.file import NeedsFile
+from fundamentum.report.documents import CheckDocument, PlanDocument
+from fundamentum.server.model import Survey
+
+TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
+DOCUMENTS: dict[str, type[msgspec.Struct]] = {"needs": NeedsFile, "check": CheckDocument, "plan": PlanDocument, "survey": Survey}
+
+
+def schema(kind: str) -> str:
+    """One schema as text."""
+    found: dict[str, Any] = {"$schema": "https://json-schema.org/draft/2020-12/schema", **msgspec.json.schema(DOCUMENTS[kind])}
+    if kind == "needs":
+        # The settings tables hold text, or a table where a dotted name was written without quotes.
+        for level in ("required", "recommended"):
+            text_or_table = {"anyOf": [{"type": "string", "minLength": 1}, {"type": "object"}]}
+            found["$defs"]["SettingsTable"]["properties"][level]["additionalProperties"] = text_or_table
+        found["$defs"]["NeedsFile"]["properties"]["format"]["const"] = 1
+    return json.dumps(found, indent=2) + "\n"
+
+
+if __name__ == "__main__":
+    for kind in DOCUMENTS:
+        (TARGET / f"{kind}.schema.json").write_text(schema(kind))

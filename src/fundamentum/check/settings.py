@@ -1,5 +1,7 @@
 """Settings: the effective value in the judged runtime against what is wanted."""
 
+import msgspec
+
 from fundamentum.catalog import directive_gone, facts, follows, is_unlimited, owner_of_directive
 from fundamentum.catalog.quantity import quantity, spelled
 from fundamentum.check.extensions import standing
@@ -24,9 +26,7 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
     value = effective(need.name, setting.value, target)
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):
-        proposal = need.condition.proposal(need.name, value)
-        what = f"set {need.name} = {proposal}" if need.condition.kind != "unset" else f"empty {need.name}"
-        return _changed(finding, verdict="unmet", remedy=what, remark=oddity)
+        return _changed(finding, verdict="unmet", remedy=_remedy(need, value, setting, target), remark=oddity)
     if setting.origin.rpartition(":")[0] in runtime.stale:
         return _changed(
             finding, verdict="unmet", state="awaiting-restart", remedy=f"restart {runtime.service}",
@@ -35,9 +35,16 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
     return _changed(finding, remark=oddity)
 
 
-def _changed(finding: Finding, **what: object) -> Finding:
-    import msgspec  # noqa: PLC0415
+def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> str:
+    runtime = target.runtime
+    if need.name in facts(runtime.branch).forced.get(runtime.sapi, {}):
+        return f"the {runtime.sapi} runtime always has {value or 'nothing'} here, whatever the files say"
+    proposal = need.condition.proposal(need.name, value)
+    place = setting.origin.rpartition(":")[0] or runtime.ini_file or "php.ini"
+    return f"set {need.name} = {proposal} in {place.removesuffix(' (as packaged)')}, or in a file that counts more"
 
+
+def _changed(finding: Finding, **what: object) -> Finding:
     return msgspec.structs.replace(finding, **what)
 
 

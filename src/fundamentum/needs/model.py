@@ -139,6 +139,8 @@ def _compares(name: str, value: str, operator: Operator, wanted: str) -> bool:
 def condition(name: str, text: str) -> Condition:
     """One entry of a settings table: ``>= 256M``, ``on``, ``off``, ``unset``, ``= UTC``."""
     body = text.strip()
+    if not body.isprintable():
+        raise NotUnderstood("a value has to stand on one line, without control characters")
     lowered = body.lower()
     if lowered in ("on", "off"):
         return Condition("switch", lowered, on=lowered == "on")

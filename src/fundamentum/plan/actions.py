@@ -1,7 +1,7 @@
 """The remedy for one finding, as actions."""
 
 import posixpath
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from fundamentum.catalog import canonical, facts
 from fundamentum.check import extensions
@@ -69,11 +69,12 @@ def value_for(conditions: list[Condition], name: str, value: str) -> str | None:
     return value if all(one.holds(name, value) for one in conditions) else None
 
 
-def for_setting(name: str, conditions: list[Condition], label: str, target: Target) -> Set | None:
+def for_setting(name: str, conditions: list[Condition], label: str, target: Target, together: Sequence[str]) -> Set | None:
     """The change that makes a directive satisfy all conditions, in the place where it counts.
 
     That is a file of the scan directory, unless the pool's own configuration sets the directive: it is applied
-    after every ini file, so only the pool's configuration can win there.
+    after every ini file, so only the pool's configuration can win there.  ``together`` are the files that set the
+    directives of this change, so that one new file can stand behind them all.
     """
     runtime = target.runtime
     present = runtime.settings.get(name)
@@ -90,7 +91,7 @@ def for_setting(name: str, conditions: list[Condition], label: str, target: Targ
     if runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
         file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
     else:
-        file, pool = _after(runtime.scan_dir, label, origin), None
+        file, pool = _after(runtime.scan_dir, label, origin, *together), None
     return Set(name, present.value, after, file, runtime.label, pool)
 
 

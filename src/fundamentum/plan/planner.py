@@ -53,7 +53,7 @@ def plan(applications: Sequence[Needs], survey: Survey, selector: str | None = N
         enables=enables,
         settings=settings,
         files=tuple(_files(settings, survey, label)),
-        restarts=tuple(_restarts(actions.values(), targets, reasons)),
+        restarts=tuple(_restarts(list(actions.values()), targets)),
         reasons={key: tuple(found) for key, found in reasons.items()},
         sources={name: offer.source for name in [*along, *(a.package for a in installs)] if (offer := market.package(name))},
         unresolved=unresolved,
@@ -81,8 +81,12 @@ def _mend(
                 for action in for_finding(finding, world, one.target, market):
                     found[key_of(action)] = action
                     reasons.setdefault(key_of(action), {})[reason] = None
-    for (_, name), (target, together, why) in limits.items():
-        change = for_setting(name, together, label, target) if why else None
+    places: dict[str, list[str]] = {}
+    for (runtime, name), (target, _, why) in limits.items():
+        if why and (setting := target.runtime.settings.get(name)):
+            places.setdefault(runtime, []).append(setting.origin.rpartition(":")[0])
+    for (runtime, name), (target, together, why) in limits.items():
+        change = for_setting(name, together, label, target, places.get(runtime, ())) if why else None
         if change and target.present:
             found[key_of(change)] = change
             reasons.setdefault(key_of(change), {}).update(dict.fromkeys(why))
@@ -114,18 +118,10 @@ def _why(finding: Finding) -> str:
     return "; ".join(part for part in (finding.found, finding.remedy) if part)
 
 
-def _restarts(actions: object, targets: Sequence[Target], reasons: dict[str, dict[Reason, None]]) -> list[Restart]:
-    """Every service whose runtime is touched, once, with the reasons of what touches it."""
-    found: dict[str, Restart] = {}
-    for target in targets:
-        runtime = target.runtime
-        for action in actions:  # type: ignore[attr-defined]
-            if runtime.service and _touches(action, runtime):
-                restart = Restart(runtime.service)
-                found[runtime.service] = restart
-                if not isinstance(action, Restart):
-                    reasons.setdefault(key_of(restart), {}).update(reasons.get(key_of(action), {}))
-    return list(found.values())
+def _restarts(actions: Sequence[Action], targets: Sequence[Target]) -> list[Restart]:
+    """Every service whose runtime is touched, once."""
+    services = (target.runtime.service for target in targets if any(_touches(action, target.runtime) for action in actions))
+    return [Restart(service) for service in dict.fromkeys(services) if service]
 
 
 def _touches(action: Action, runtime: Runtime) -> bool:

@@ -211,8 +211,10 @@ def steps(plan: Plan) -> list[Step]:
         reasons = [line for one in plan.settings if one.file == file.path for line in why(plan, key_of(one), one.name)]
         found.append(Step(f"write {file.path}", [f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"], reasons))
     for restart in plan.restarts:
-        touched = sorted({reason.application for reason in plan.reasons.get(key_of(restart), ())})
-        found.append(Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], [f"{restart.service}: so that it runs with the changes for {', '.join(touched)}"]))
+        reasons = why(plan, key_of(restart), restart.service)
+        if plan.installs or plan.enables or plan.files:
+            reasons.append(f"{restart.service}: so that it runs with the changes above")
+        found.append(Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], reasons))
     return found
 
 

@@ -42,9 +42,9 @@ def as_script(plan: Plan) -> str:
         end = _delimiter(file.content)
         out += [f"write_file {shlex.quote(file.path)} <<'{end}'", file.content.rstrip("\n"), end, ""]
     for restart in plan.restarts:
-        only_restart = not (plan.installs or plan.enables or plan.files)
         out += _comment("The service, so that it runs with all of this")
-        out += [shlex.join(["restart_service", restart.service, "always" if only_restart else "if-changed", *_test(restart.service)]), ""]
+        out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
+        out += [shlex.join(["restart_service", restart.service, *_service(restart.service)]), ""]
     for one in plan.unresolved:
         out += _comment(f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}")
     if plan.empty:
@@ -67,8 +67,8 @@ def _delimiter(content: str) -> str:
     return end
 
 
-def _test(service: str) -> list[str]:
-    """The command with which the service tests its own configuration."""
+def _service(service: str) -> list[str]:
+    """The file that holds the service's process number, and the command with which it tests its own configuration."""
     if match := re.fullmatch(r"php(\d+\.\d+)-fpm", service):
-        return [f"php-fpm{match[1]}", "-t"]
-    return ["apache2ctl", "configtest"] if service == "apache2" else ["true"]
+        return [f"/run/php/{service}.pid", f"php-fpm{match[1]}", "-t"]
+    return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]

@@ -65,11 +65,15 @@ write_file() { # PATH, the content on standard input
     changed=yes
 }
 
-restart_service() { # SERVICE WHEN COMMAND...: test the configuration with COMMAND, then restart
-    service=$1 when=$2
+is_older_than_its_files() { # PIDFILE: whether something the process reads has changed since it started
+    [ -f "$1" ] && [ -n "$(find /etc/php /usr/lib/php -cnewer "$1" -print 2>/dev/null | head -n 1)" ]
+}
+
+restart_service() { # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND, then restart
+    service=$1 pidfile=$2
     shift 2
-    if [ "$changed" = no ] && [ "$when" = if-changed ]; then
-        say "service $service: nothing changed, left running"
+    if [ "$changed" = no ] && ! is_older_than_its_files "$pidfile"; then
+        say "service $service: nothing changed, left as it is"
         return 0
     fi
     "$@"

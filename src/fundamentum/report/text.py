@@ -64,7 +64,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     needs, runtime = judgement.needs, judgement.target.runtime
     title = Text.assemble((clean(f"{needs.name} {needs.version or ''}".strip()), "bold"), " on ", (clean(survey.server), "bold"))
-    title.append(clean(f"  ({survey.system.name or 'unknown system'})"), STYLES["dim"])
+    title.append(clean(f", {survey.system.name or 'unknown system'}"), STYLES["dim"])
     console.print(title)
     version = f"PHP {runtime.version}" if runtime.version else "not installed"
     console.print(Text(clean(f"judged: {runtime.label} ({version}), {judgement.target.reason}"), style=STYLES["dim"]))
@@ -147,7 +147,7 @@ def write_plan(console: Console, plan: Plan) -> None:
                 _command(console, f"apt-get install {option}--no-install-recommends {' '.join(names)}")
         _table(console, ((one.package, plan.sources.get(one.package, ""), plan.reasons.get(key_of(one), ())) for one in plan.installs))
         if plan.along:
-            _aside(console, f"{len(plan.along)} come along: {', '.join(plan.along)}")
+            _aside(console, f"with {'it' if len(plan.installs) == 1 else 'them'}: {', '.join(plan.along)}")
     if plan.enables:
         number += 1
         _step(console, number, "switch on what is there already")
@@ -163,6 +163,8 @@ def write_plan(console: Console, plan: Plan) -> None:
         number += 1
         _step(console, number, f"restart {restart.service}")
         _command(console, f"systemctl restart {restart.service}")
+        if reasons := plan.reasons.get(key_of(restart), ()):
+            _table(console, [(restart.service, "started too early", reasons)])
     _outcome(console, plan)
 
 

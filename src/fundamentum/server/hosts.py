@@ -74,7 +74,7 @@ class DirectoryHost:
         try:
             # Not blocking, so that a named pipe in the way cannot hold us.
             descriptor = os.open(real, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        except FileNotFoundError:
+        except (FileNotFoundError, NotADirectoryError):
             return None
         except OSError as error:
             raise HostError(f"{path}: {error.strerror}") from error

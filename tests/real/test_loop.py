@@ -1,0 +1,87 @@
+"""The loop closes: check, plan, run the script, check again, and the real PHP agrees."""
+
+import hashlib
+import json
+import subprocess
+from pathlib import Path
+
+import pytest
+from debian_root import STORE, Root, base
+
+from .running import report
+
+pytestmark = pytest.mark.real
+NEEDS = Path(__file__).parents[2] / "src/fundamentum/demo/data/nightlog.needs.toml"
+
+
+def fundamentum(*arguments: str) -> tuple[int, str]:
+    done = subprocess.run(["fundamentum", *arguments], capture_output=True, text=True, timeout=300)
+    assert "Traceback" not in done.stderr
+    return done.returncode, done.stdout
+
+
+def run_script(root: Root) -> str:
+    code, script = fundamentum("plan", str(NEEDS), "--server", str(root.path), "--format", "script")
+    assert code == 0
+    root.write("/root/plan.sh", script)
+    return root.run("sh", "/root/plan.sh")
+
+
+def state_of(root: Root) -> dict[str, str]:
+    """Everything in the root that a script could change."""
+    files = (path for folder in ("etc", "usr/lib/php", "var/lib/dpkg/info") for path in (root.path / folder).rglob("*"))
+    return {str(path): hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(files) if path.is_file() and not path.is_symlink()}
+
+
+@pytest.mark.parametrize("before", [("php8.2-fpm",), ()], ids=["process manager only", "nothing"])
+def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
+    root = base("bookworm").copy(STORE / "test-loop")
+    if before:
+        root.install(*before)
+    code, text = fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")
+    findings = {row["need"]: row for row in json.loads(text)["applications"][0]["findings"]}
+    assert code == 1
+    lacking = {need for need, row in findings.items() if row["verdict"] == "unmet"}
+    wanted = {"extension:dom", "extension:mbstring", "extension:pdo_mysql|pdo_pgsql", "extension:intl", "setting:memory_limit", "setting:max_input_vars"}
+    assert lacking >= wanted
+    assert ("php" in lacking) is (not before)
+
+    run_script(root)
+    assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
+    after = state_of(root)
+    again = root.run("sh", "/root/plan.sh")
+    assert state_of(root) == after
+    assert "all installed" in again
+    assert "as wanted" in again
+
+    root.install("libfcgi-bin")
+    real = report(root, "8.2", "fpm", "www")
+    assert {"ctype", "dom", "json", "mbstring", "openssl", "pdo_mysql", "intl", "imagick", "sodium", "Zend OPcache"} <= set(real["extensions"])
+    wanted_values = {"memory_limit": "256M", "max_input_vars": "5000", "upload_max_filesize": "16M", "post_max_size": "20M", "opcache.enable": "1"}
+    assert {name: real["ini"][name] for name in wanted_values} == wanted_values
+
+
+def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
+    root = base("bookworm").copy(STORE / "test-loop")
+    root.install("php8.2-fpm", "libfcgi-bin")
+    with (root.path / "etc/php/8.2/fpm/pool.d/www.conf").open("a") as pool:
+        pool.write("php_admin_value[memory_limit] = 32M\nphp_value[post_max_size] = 3M\n")
+    run_script(root)
+    assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
+    real = report(root, "8.2", "fpm", "www")
+    assert (real["ini"]["memory_limit"], real["ini"]["post_max_size"], real["ini"]["max_input_vars"]) == ("256M", "20M", "5000")
+
+
+def test_a_service_that_started_too_early_is_restarted_and_told_apart() -> None:
+    from .running import start_fpm, stop, wait_for  # noqa: PLC0415
+
+    root = base("bookworm").copy(STORE / "test-loop")
+    root.install("php8.2-fpm", "php8.2-xml")
+    daemon = start_fpm(root, "8.2")
+    try:
+        wait_for(root.path / "run/php/php8.2-fpm.sock")
+        root.install("php8.2-mbstring")
+        states = {row["need"]: row["state"] for row in json.loads(fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")[1])["applications"][0]["findings"]}
+    finally:
+        stop(daemon)
+    assert (states["extension:dom"], states["extension:mbstring"], states["extension:intl"]) == ("active", "awaiting-restart", "installable")

@@ -81,7 +81,13 @@ def write(root: Path, files: dict[str, str | bytes]) -> None:
         path.write_bytes(content if isinstance(content, bytes) else content.encode())
 
 
-def small_root(root: Path, modules: Iterable[str] = ("ctype", "pdo"), index: str | bytes | None = INDEX, fpm_ini: str = "", extra: dict[str, str | bytes] | None = None) -> Path:
+def small_root(
+    root: Path,
+    modules: Iterable[str] = ("ctype", "pdo"),
+    index: str | bytes | None = INDEX,
+    fpm_ini: str = "",
+    extra: dict[str, str | bytes] | None = None,
+) -> Path:
     """PHP 8.2 with a process manager, the given extension files switched on, and a package index."""
     modules = list(modules)
     files: dict[str, str | bytes] = {

@@ -19,10 +19,19 @@ class Root:
 
     def run(self, *command: str, check: bool = True, stdin: str | None = None, **environment: str) -> str:
         """Run a command inside; its standard output."""
-        clean = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8", "DEBIAN_FRONTEND": "noninteractive", **environment}
-        done = subprocess.run(["chroot", str(self.path), *command], env=clean, input=stdin, capture_output=True, text=True, timeout=900)
+        clean = {
+            "PATH": "/usr/sbin:/usr/bin:/sbin:/bin",
+            "LC_ALL": "C.UTF-8",
+            "DEBIAN_FRONTEND": "noninteractive",
+            **environment,
+        }
+        done = subprocess.run(
+            ["chroot", str(self.path), *command], env=clean, input=stdin, capture_output=True, text=True, timeout=900
+        )
         if check and done.returncode:
-            raise RuntimeError(f"{command} in {self.path} ended with {done.returncode}:\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}")
+            raise RuntimeError(
+                f"{command} in {self.path} ended with {done.returncode}:\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}"
+            )
         return done.stdout
 
     def install(self, *packages: str) -> None:

@@ -34,13 +34,33 @@ class Build:
 
     def run(self, *command: str, **environment: str) -> str:
         done = subprocess.run(
-            ["chroot", str(self.root), "env", "PHP_INI_SCAN_DIR=", *(f"{k}={v}" for k, v in environment.items()), *command],
-            capture_output=True, text=True, timeout=120,
+            [
+                "chroot",
+                str(self.root),
+                "env",
+                "PHP_INI_SCAN_DIR=",
+                *(f"{k}={v}" for k, v in environment.items()),
+                *command,
+            ],
+            capture_output=True,
+            text=True,
+            timeout=120,
         )
         return done.stdout
 
     def cli(self, *options: str) -> dict[str, Any]:
-        text = self.run(f"php{self.branch}", "-c", "/tmp/base", "-d", "display_startup_errors=0", *options, "-d", "error_log=/dev/null", "-r", REPORT)
+        text = self.run(
+            f"php{self.branch}",
+            "-c",
+            "/tmp/base",
+            "-d",
+            "display_startup_errors=0",
+            *options,
+            "-d",
+            "error_log=/dev/null",
+            "-r",
+            REPORT,
+        )
         start = text.find('{"ini"')
         result: dict[str, Any] = json.loads(text[start:]) if start >= 0 else {"ini": {}, "extensions": []}
         for name in ("error_log", "display_startup_errors"):
@@ -59,10 +79,30 @@ class Build:
         (self.root / "tmp/fpm.conf").write_text(
             "[global]\nerror_log=/tmp/fpm.log\n[www]\nuser=www-data\nlisten=/tmp/fpm.sock\npm=static\npm.max_children=1\n"
         )
-        daemon = subprocess.Popen(["chroot", str(self.root), "env", "PHP_INI_SCAN_DIR=", f"php-fpm{self.branch}", "-c", "/tmp/base", "-F", "-y", "/tmp/fpm.conf"])
+        daemon = subprocess.Popen(
+            [
+                "chroot",
+                str(self.root),
+                "env",
+                "PHP_INI_SCAN_DIR=",
+                f"php-fpm{self.branch}",
+                "-c",
+                "/tmp/base",
+                "-F",
+                "-y",
+                "/tmp/fpm.conf",
+            ]
+        )
         try:
             time.sleep(2)
-            text = self.run("cgi-fcgi", "-bind", "-connect", "/tmp/fpm.sock", REQUEST_METHOD="GET", SCRIPT_FILENAME="/tmp/report.php")
+            text = self.run(
+                "cgi-fcgi",
+                "-bind",
+                "-connect",
+                "/tmp/fpm.sock",
+                REQUEST_METHOD="GET",
+                SCRIPT_FILENAME="/tmp/report.php",
+            )
         finally:
             daemon.send_signal(signal.SIGTERM)
             daemon.wait(10)
@@ -71,7 +111,8 @@ class Build:
     def apache2(self) -> dict[str, Any]:
         module = "php7" if self.branch.startswith("7") else "php"
         loads = "".join(
-            f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n" for name in ("mpm_prefork", "authz_core", "mime")
+            f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
+            for name in ("mpm_prefork", "authz_core", "mime")
         )
         (self.root / "tmp/apache.conf").write_text(
             f"ServerRoot /tmp\nServerName localhost\nListen 127.0.0.1:8099\nPidFile /tmp/apache.pid\nErrorLog /tmp/apache.log\n{loads}"
@@ -79,7 +120,9 @@ class Build:
             "PHPINIDir /tmp/base\nUser www-data\nGroup www-data\nTypesConfig /dev/null\nDocumentRoot /tmp\n"
             "<Directory /tmp>\nRequire all granted\n</Directory>\nAddHandler application/x-httpd-php .php\n"
         )
-        daemon = subprocess.Popen(["chroot", str(self.root), "env", "PHP_INI_SCAN_DIR=", "/usr/sbin/apache2", "-X", "-f", "/tmp/apache.conf"])
+        daemon = subprocess.Popen(
+            ["chroot", str(self.root), "env", "PHP_INI_SCAN_DIR=", "/usr/sbin/apache2", "-X", "-f", "/tmp/apache.conf"]
+        )
         try:
             time.sleep(2)
             with urllib.request.urlopen("http://127.0.0.1:8099/report.php", timeout=20) as answer:
@@ -116,7 +159,7 @@ def harvest(build: Build) -> dict[str, Any]:
     pending = [name for name in files if name not in requires]
     for _ in range(4):
         for name in list(pending):
-            first = [other for other in requires]
+            first = list(requires)
             if not loads(name, first):
                 continue
             for other in list(first):
@@ -133,11 +176,18 @@ def harvest(build: Build) -> dict[str, Any]:
     directives: dict[str, dict[str, Any]] = {}
     extensions: dict[str, dict[str, Any]] = {}
     reports = {"cli": build.plain_cli(), "cgi": build.cgi(), "fpm": build.fpm(), "apache2": build.apache2()}
-    static = {sapi: sorted(set(report["extensions"]) - ({"json"} if build.branch.startswith("7") else set()), key=str.lower) for sapi, report in reports.items()}
+    static = {
+        sapi: sorted(set(report["extensions"]) - ({"json"} if build.branch.startswith("7") else set()), key=str.lower)
+        for sapi, report in reports.items()
+    }
     web = values(reports["fpm"])
     owners = owner_of_directives(build, [])
     for name, value in web.items():
-        directives[name] = {"owner": owners.get(name, "core"), "access": reports["fpm"]["ini"][name]["access"], "default": value}
+        directives[name] = {
+            "owner": owners.get(name, "core"),
+            "access": reports["fpm"]["ini"][name]["access"],
+            "default": value,
+        }
     for name, first in requires.items():
         if name == "json" and build.branch.startswith("7"):
             extensions[name] = {"shown": "json", "zend": False, "requires": []}
@@ -152,8 +202,18 @@ def harvest(build: Build) -> dict[str, Any]:
     note_refusals(build, directives)
     return {
         "branch": build.branch,
-        "constants": json.loads(build.run(f"php{build.branch}", "-c", "/tmp/base", "-d", "error_reporting=0", "-r", "echo json_encode(array_map('strval', array_filter("
-            "get_defined_constants(true)['Core'], function ($k) { return strncmp($k, 'E_', 2) == 0; }, ARRAY_FILTER_USE_KEY)));")),
+        "constants": json.loads(
+            build.run(
+                f"php{build.branch}",
+                "-c",
+                "/tmp/base",
+                "-d",
+                "error_reporting=0",
+                "-r",
+                "echo json_encode(array_map('strval', array_filter("
+                "get_defined_constants(true)['Core'], function ($k) { return strncmp($k, 'E_', 2) == 0; }, ARRAY_FILTER_USE_KEY)));",
+            )
+        ),
         "static": static,
         "extensions": extensions,
         "sapi_defaults": {sapi: found for sapi, found in differing.items() if found},
@@ -182,16 +242,27 @@ def note_sapis(directives: dict[str, Any], reports: dict[str, Any]) -> None:
     for name in names:
         having = [sapi for sapi, report in reports.items() if name in report["ini"]]
         entry = reports[having[0]]["ini"][name]
-        directives.setdefault(name, {"owner": "core", "access": entry["access"], "default": entry["global_value"] or ""})
+        directives.setdefault(
+            name, {"owner": "core", "access": entry["access"], "default": entry["global_value"] or ""}
+        )
         if len(having) < len(reports):
             directives[name]["sapis"] = having
 
 
 def owner_of_directives(build: Build, first: list[str], zend: set[str] | None = None) -> dict[str, str]:
-    code = (
-        "$o = []; foreach (get_loaded_extensions() as $e) foreach (array_keys(@ini_get_all($e) ?: []) as $d) $o[$d] = strtolower($e); echo '{{', json_encode($o);"
+    code = "$o = []; foreach (get_loaded_extensions() as $e) foreach (array_keys(@ini_get_all($e) ?: []) as $d) $o[$d] = strtolower($e); echo '{{', json_encode($o);"
+    text = build.run(
+        f"php{build.branch}",
+        "-c",
+        "/tmp/base",
+        "-d",
+        "display_startup_errors=0",
+        *load_options(first, zend or set()),
+        "-d",
+        "error_log=/dev/null",
+        "-r",
+        code,
     )
-    text = build.run(f"php{build.branch}", "-c", "/tmp/base", "-d", "display_startup_errors=0", *load_options(first, zend or set()), "-d", "error_log=/dev/null", "-r", code)
     found = json.loads(text[text.index("{{") + 2 :] or "{}")
     return {directive: owner.replace("zend opcache", "opcache") for directive, owner in (found or {}).items()}
 
@@ -199,12 +270,18 @@ def owner_of_directives(build: Build, first: list[str], zend: set[str] | None = 
 def forced(build: Build, directives: dict[str, Any]) -> dict[str, str]:
     """Directives that the command line sets itself, whatever a file says: CGI takes the file's value, it does not."""
     found = {}
-    for name in (name for name, entry in directives.items() if entry["owner"] in ("core", "standard") and "cli" in entry.get("sapis", ["cli"])):
+    for name in (
+        name
+        for name, entry in directives.items()
+        if entry["owner"] in ("core", "standard") and "cli" in entry.get("sapis", ["cli"])
+    ):
         (build.root / "tmp/other.ini").write_text(f"{name} = 7\n")
         code = f"<?php echo 'value=', ini_get('{name}');"
         (build.root / "tmp/one.php").write_text(code)
         cli = build.run(f"php{build.branch}", "-c", "/tmp/other.ini", "/tmp/one.php").rpartition("value=")[2]
-        cgi = build.run(f"php-cgi{build.branch}", "-c", "/tmp/other.ini", "-q", "/tmp/one.php", REDIRECT_STATUS="1").rpartition("value=")[2]
+        cgi = build.run(
+            f"php-cgi{build.branch}", "-c", "/tmp/other.ini", "-q", "/tmp/one.php", REDIRECT_STATUS="1"
+        ).rpartition("value=")[2]
         if cgi == "7" and cli != "7":
             found[name] = cli
     return found
@@ -217,7 +294,9 @@ def note_refusals(build: Build, directives: dict[str, Any]) -> None:
             continue
         options = ["-d", "display_errors=0", "-d", f"{name}=", "-r", f"echo 'value=', ini_get('{name}');"]
         # With the root's own configuration, so that every extension is loaded.
-        done = subprocess.run(["chroot", str(build.root), f"php{build.branch}", *options], capture_output=True, text=True, timeout=60)
+        done = subprocess.run(
+            ["chroot", str(build.root), f"php{build.branch}", *options], capture_output=True, text=True, timeout=60
+        )
         if done.stdout.rpartition("value=")[2] == entry["default"]:
             entry["refuses_empty"] = True
 
@@ -228,7 +307,10 @@ def packaged(build: Build) -> dict[str, dict[str, str]]:
     found = {}
     for key, name in (("web", "php.ini-production"), ("cli", "php.ini-production.cli")):
         text = (folder / name).read_text()
-        found[key] = {entry.name: entry.value or "" for entry in parse(text, {"E_ALL": "32767", "E_DEPRECATED": "8192", "E_STRICT": "2048"}).entries}
+        found[key] = {
+            entry.name: entry.value or ""
+            for entry in parse(text, {"E_ALL": "32767", "E_DEPRECATED": "8192", "E_STRICT": "2048"}).entries
+        }
     return found
 
 

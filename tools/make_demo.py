@@ -9,27 +9,32 @@ import re
 import sys
 from pathlib import Path
 
+from debian_root import STORE, Root, base
 from msgspec.structs import replace
 
-from debian_root import STORE, Root, base
 from fundamentum.check.offers import provided
 from fundamentum.server import control
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Offer, Survey
 from fundamentum.server.survey import survey, written
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "tests/real"))
-from running import start_fpm, stop, wait_for  # noqa: E402
+sys.path.insert(0, str(Path(__file__).parents[1]))
+from tests.real.running import start_fpm, stop, wait_for
 
 DATA = Path(__file__).parents[1] / "src/fundamentum/demo/data"
-KEPT = re.compile(r"php8\.2-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|intl|mbstring|zip|curl|bcmath|soap|apcu)$|libapache2-mod-php8\.2$|php-common$")
+KEPT = re.compile(
+    r"php8\.2-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|intl|mbstring|zip|curl|bcmath|soap|apcu)$|libapache2-mod-php8\.2$|php-common$"
+)
 
 
 def altair() -> Survey:
     """The server that is ready."""
     root = _root("altair")
     root.install("php8.2-fpm", "php8.2-xml", "php8.2-mysql", "php8.2-intl", "php8.2-gd", "php8.2-mbstring")
-    root.write("/etc/php/8.2/fpm/conf.d/90-nightlog.ini", "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n")
+    root.write(
+        "/etc/php/8.2/fpm/conf.d/90-nightlog.ini",
+        "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n",
+    )
     return survey(DirectoryHost(root.path, "altair"))
 
 
@@ -38,7 +43,10 @@ def vega() -> Survey:
     root = _root("vega")
     root.install("php8.2-fpm", "php8.2-cli", "php8.2-xml", "php8.2-gd")
     root.run("phpdismod", "-v", "8.2", "-s", "fpm", "dom")
-    root.write("/etc/php/8.2/fpm/conf.d/95-uploads.ini", "; larger uploads, please\nupload_max_filesize = 200\nmax_input_vars = 2000\n")
+    root.write(
+        "/etc/php/8.2/fpm/conf.d/95-uploads.ini",
+        "; larger uploads, please\nupload_max_filesize = 200\nmax_input_vars = 2000\n",
+    )
     daemon = start_fpm(root, "8.2")
     try:
         wait_for(root.path / "run/php/php8.2-fpm.sock")

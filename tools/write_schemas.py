@@ -11,12 +11,20 @@ from fundamentum.report.documents import CheckDocument, PlanDocument
 from fundamentum.server.model import Survey
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
-DOCUMENTS: dict[str, type[msgspec.Struct]] = {"needs": NeedsFile, "check": CheckDocument, "plan": PlanDocument, "survey": Survey}
+DOCUMENTS: dict[str, type[msgspec.Struct]] = {
+    "needs": NeedsFile,
+    "check": CheckDocument,
+    "plan": PlanDocument,
+    "survey": Survey,
+}
 
 
 def schema(kind: str) -> str:
     """One schema as text."""
-    found: dict[str, Any] = {"$schema": "https://json-schema.org/draft/2020-12/schema", **msgspec.json.schema(DOCUMENTS[kind])}
+    found: dict[str, Any] = {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **msgspec.json.schema(DOCUMENTS[kind]),
+    }
     if kind == "needs":
         # The settings tables hold text, or a table where a dotted name was written without quotes.
         for level in ("required", "recommended"):

@@ -7,9 +7,17 @@ from fundamentum import catalog
 
 @pytest.mark.parametrize(
     ("name", "branch", "sapi", "there"),
-    [("json", "8.2", "fpm", True), ("json", "7.4", "fpm", False), ("openssl", "8.2", "fpm", True), ("sodium", "8.4", "cgi", True),
-     ("pcntl", "8.2", "cli", True), ("pcntl", "8.2", "fpm", False), ("dom", "8.2", "fpm", False), ("opcache", "8.5", "fpm", True)],
-)  # fmt: skip
+    [
+        ("json", "8.2", "fpm", True),
+        ("json", "7.4", "fpm", False),
+        ("openssl", "8.2", "fpm", True),
+        ("sodium", "8.4", "cgi", True),
+        ("pcntl", "8.2", "cli", True),
+        ("pcntl", "8.2", "fpm", False),
+        ("dom", "8.2", "fpm", False),
+        ("opcache", "8.5", "fpm", True),
+    ],
+)
 def test_what_is_inside_php(name: str, branch: str, sapi: str, there: bool) -> None:
     assert catalog.inside(name, branch, sapi) is there
 
@@ -23,15 +31,25 @@ def test_a_branch_between_harvested_ones_has_what_both_neighbours_agree_on() -> 
 
 @pytest.mark.parametrize(
     ("name", "branch", "since"),
-    [("safe_mode", "8.2", "5.4"), ("track_errors", "8.2", "8.0"), ("track_errors", "7.4", None), ("memory_limit", "8.4", None),
-     ("assert.quiet_eval", "7.4", None), ("no_such_thing", "8.4", None)],
-)  # fmt: skip
+    [
+        ("safe_mode", "8.2", "5.4"),
+        ("track_errors", "8.2", "8.0"),
+        ("track_errors", "7.4", None),
+        ("memory_limit", "8.4", None),
+        ("assert.quiet_eval", "7.4", None),
+        ("no_such_thing", "8.4", None),
+    ],
+)
 def test_directives_that_are_gone(name: str, branch: str, since: str | None) -> None:
     assert catalog.directive_gone(name, branch) == since
 
 
 def test_names_have_one_spelling() -> None:
-    assert [catalog.canonical(name) for name in ("Zend OPcache", "pdo-mysql", "SimpleXML")] == ["opcache", "pdo_mysql", "simplexml"]
+    assert [catalog.canonical(name) for name in ("Zend OPcache", "pdo-mysql", "SimpleXML")] == [
+        "opcache",
+        "pdo_mysql",
+        "simplexml",
+    ]
 
 
 def test_the_command_line_has_no_time_limit() -> None:

@@ -7,10 +7,33 @@ from hypothesis import strategies as st
 from fundamentum.catalog.quantity import quantity, spelled, switch
 
 QUANTITIES = [
-    ("128M", 134217728), ("128m", 134217728), ("1G", 1073741824), ("2K", 2048), ("200", 200), ("-1", -1), ("+5", 5), ("0", 0), ("", 0),
-    ("200MB", 200), ("1.5G", 1073741824), ("1.5", 1), ("on", 0), ("0x1F", 31), ("017", 15), ("0b11", 3), ("0o17", 15), (" 12 M ", 12582912),
-    ("5 K", 5120), ("12abcM", 12582912), ("abc", 0), ("M", 0), ("1,5M", 1048576), ("2T", 2), ("0x10K", 16384), ("-2K", -2048),
-]  # fmt: skip
+    ("128M", 134217728),
+    ("128m", 134217728),
+    ("1G", 1073741824),
+    ("2K", 2048),
+    ("200", 200),
+    ("-1", -1),
+    ("+5", 5),
+    ("0", 0),
+    ("", 0),
+    ("200MB", 200),
+    ("1.5G", 1073741824),
+    ("1.5", 1),
+    ("on", 0),
+    ("0x1F", 31),
+    ("017", 15),
+    ("0b11", 3),
+    ("0o17", 15),
+    (" 12 M ", 12582912),
+    ("5 K", 5120),
+    ("12abcM", 12582912),
+    ("abc", 0),
+    ("M", 0),
+    ("1,5M", 1048576),
+    ("2T", 2),
+    ("0x10K", 16384),
+    ("-2K", -2048),
+]
 
 
 @pytest.mark.parametrize(("text", "number"), QUANTITIES)
@@ -38,6 +61,20 @@ def test_any_text_is_some_number(text: str) -> None:
     assert -(2**63) <= quantity(text).number < 2**63
 
 
-@pytest.mark.parametrize(("text", "on"), [("1", True), ("On", True), ("yes", True), ("TRUE", True), ("2", True), ("-1", True), ("0", False), ("", False), ("off", False), ("x", False)])
+@pytest.mark.parametrize(
+    ("text", "on"),
+    [
+        ("1", True),
+        ("On", True),
+        ("yes", True),
+        ("TRUE", True),
+        ("2", True),
+        ("-1", True),
+        ("0", False),
+        ("", False),
+        ("off", False),
+        ("x", False),
+    ],
+)
 def test_switch(text: str, on: bool) -> None:
     assert switch(text) is on

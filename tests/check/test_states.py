@@ -19,7 +19,10 @@ from tests.small_root import INDEX, small_root, write
 
 def needs(*extensions: str, settings: str = "", php: str = ">=8.0") -> Needs:
     listed = ", ".join(f'"{name}"' for name in extensions)
-    return parse(f'format = 1\n[application]\nname = "nightlog"\n[php]\nversion = "{php}"\n[extensions]\nrequired = [{listed}]\n{settings}', "f")
+    return parse(
+        f'format = 1\n[application]\nname = "nightlog"\n[php]\nversion = "{php}"\n[extensions]\nrequired = [{listed}]\n{settings}',
+        "f",
+    )
 
 
 def look(root: Path) -> Survey:
@@ -45,12 +48,33 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
     ("orrery | ctype", {}, "active", None),
     ("orrery | gd", {}, "installable", "install php8.2-gd"),
     ("gd", {"etc/php/8.2/fpm/conf.d/20-gd.ini": "extension=gd\n"}, "misfit", "install php8.2-gd"),
-    ("gd", {"usr/lib/php/20220829/gd.so": b"MZ", "etc/php/8.2/fpm/conf.d/20-gd.ini": "extension=gd\n"}, "misfit", "brings the right file"),
-    ("pdo_mysql", {"usr/lib/php/20220829/pdo_mysql.so": b"x", "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
-                   "etc/php/8.2/mods-available/pdo_mysql.ini": "extension=pdo_mysql.so\n"}, "switched-off", "phpenmod -v 8.2 -s fpm pdo_mysql"),
-    ("pdo_mysql", {"usr/lib/php/20220829/pdo_mysql.so": b"x", "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
-                   "etc/php/8.2/fpm/conf.d/20-pdo_mysql.ini": "extension=pdo_mysql.so\n"}, "misfit", "switch on mysqlnd"),
-]  # fmt: skip
+    (
+        "gd",
+        {"usr/lib/php/20220829/gd.so": b"MZ", "etc/php/8.2/fpm/conf.d/20-gd.ini": "extension=gd\n"},
+        "misfit",
+        "brings the right file",
+    ),
+    (
+        "pdo_mysql",
+        {
+            "usr/lib/php/20220829/pdo_mysql.so": b"x",
+            "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
+            "etc/php/8.2/mods-available/pdo_mysql.ini": "extension=pdo_mysql.so\n",
+        },
+        "switched-off",
+        "phpenmod -v 8.2 -s fpm pdo_mysql",
+    ),
+    (
+        "pdo_mysql",
+        {
+            "usr/lib/php/20220829/pdo_mysql.so": b"x",
+            "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
+            "etc/php/8.2/fpm/conf.d/20-pdo_mysql.ini": "extension=pdo_mysql.so\n",
+        },
+        "misfit",
+        "switch on mysqlnd",
+    ),
+]
 
 
 @pytest.mark.parametrize(("extension", "extra", "state", "remedy"), STATES)
@@ -63,7 +87,13 @@ def test_states(tmp_path: Path, extension: str, extra: dict[str, str | bytes], s
 
 def test_a_process_that_started_earlier_awaits_a_restart(tmp_path: Path) -> None:
     found = look(small_root(tmp_path, fpm_ini="memory_limit = 300M\n"))
-    late = replace(found, runtimes=tuple(replace(r, started=1.0, stale=("/etc/php/8.2/fpm/conf.d/20-ctype.ini", "/etc/php/8.2/fpm/php.ini")) for r in found.runtimes))
+    late = replace(
+        found,
+        runtimes=tuple(
+            replace(r, started=1.0, stale=("/etc/php/8.2/fpm/conf.d/20-ctype.ini", "/etc/php/8.2/fpm/php.ini"))
+            for r in found.runtimes
+        ),
+    )
     assert only(late, needs("ctype")).state == "awaiting-restart"
     assert only(late, needs("pdo")).state == "active"
     assert only(late, needs(settings='[settings.required]\nmemory_limit = ">= 200M"')).remedy == "restart php8.2-fpm"
@@ -80,7 +110,12 @@ SETTINGS = [  # condition, php.ini, verdict, found
     ('upload_max_filesize = ">= 16M"', "upload_max_filesize = 200\n", "unmet", "200 bytes"),
     ('upload_max_filesize = ">= 16M"', "upload_max_filesize = 200MB\n", "unmet", "200MB (PHP reads 200 bytes)"),
     ('upload_max_filesize = ">= 1G"', "upload_max_filesize = 1.5G\n", "met", "1.5G (PHP reads 1G)"),
-    ('max_input_time = ">= 60"', "max_input_time = -1\nmax_execution_time = 30\n", "unmet", "-1 (as max_execution_time)"),
+    (
+        'max_input_time = ">= 60"',
+        "max_input_time = -1\nmax_execution_time = 30\n",
+        "unmet",
+        "-1 (as max_execution_time)",
+    ),
     ('max_input_time = ">= 60"', "max_input_time = -1\nmax_execution_time = 0\n", "met", "-1 (as max_execution_time)"),
     ('"session.auto_start" = "off"', "", "met", "off"),
     ('open_basedir = "unset"', "open_basedir = /srv\n", "unmet", "/srv"),
@@ -90,7 +125,7 @@ SETTINGS = [  # condition, php.ini, verdict, found
     ('"opcache.enable" = "off"', "", "met", "not in effect"),
     ('"no.such_thing" = "on"', "", "unknown", "not known"),
     ('user_agent = "= x"', "user_agent = ${OUTSIDE}\n", "unknown", "not known"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("condition", "ini", "verdict", "shown"), SETTINGS)
@@ -100,7 +135,10 @@ def test_settings(tmp_path: Path, condition: str, ini: str, verdict: str, shown:
 
 
 def test_values_written_oddly_are_called_out(tmp_path: Path) -> None:
-    finding = only(look(small_root(tmp_path, fpm_ini="post_max_size = 200MB\n")), needs(settings='[settings.required]\npost_max_size = ">= 20M"\n'))
+    finding = only(
+        look(small_root(tmp_path, fpm_ini="post_max_size = 200MB\n")),
+        needs(settings='[settings.required]\npost_max_size = ">= 20M"\n'),
+    )
     assert "not what it looks like" in (finding.remark or "")
 
 
@@ -115,7 +153,7 @@ def test_the_runtime_that_serves_the_web_is_judged_and_never_one_of_several(tmp_
     root = small_root(tmp_path, extra={"usr/bin/php8.2": b"PHP", "etc/php/8.2/cli/php.ini": ""})
     assert check(needs(), look(root)).target.runtime.label == "8.2/fpm/www"
     write(root, {"etc/php/8.2/fpm/pool.d/two.conf": "[two]\nuser=x\n"})
-    with pytest.raises(ChoiceNeeded, match="8.2/fpm/two, 8.2/fpm/www"):
+    with pytest.raises(ChoiceNeeded, match=r"8\.2/fpm/two, 8.2/fpm/www"):
         check(needs(), look(root))
     assert check(needs(), look(root), "8.2/fpm/two").target.runtime.pool == "two"
     assert check(needs(), look(root), "8.2/cli").target.runtime.sapi == "cli"
@@ -130,7 +168,10 @@ def test_without_a_web_runtime_a_fresh_installation_is_judged(tmp_path: Path) ->
     assert [(f.need, f.verdict) for f in judged.findings] == [("php", "unmet"), ("extension:json", "met")]
 
 
-@pytest.mark.parametrize(("selector", "words"), [("8.x", "BRANCH"), ("8.2/iis", "BRANCH"), ("8.3", "neither installed nor offered"), ("8.2/fpm/none", "no pool")])
+@pytest.mark.parametrize(
+    ("selector", "words"),
+    [("8.x", "BRANCH"), ("8.2/iis", "BRANCH"), ("8.3", "neither installed nor offered"), ("8.2/fpm/none", "no pool")],
+)
 def test_selectors_that_name_nothing(tmp_path: Path, selector: str, words: str) -> None:
     with pytest.raises(FundamentumError, match=words):
         check(needs(), look(small_root(tmp_path)), selector)
@@ -151,8 +192,13 @@ def test_the_newest_version_on_offer_is_taken(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("name", "provides", "depends", "found"),
-    [("php8.2-cli", "php-cli, phpapi-20220829, php-json", "", set()), ("php8.2-gd", "php-gd", "", {"gd"}), ("php8.2-dev", "", "", set()),
-     ("php8.2-mysql", "php8.2-pdo-mysql, php-mysqli", "", {"pdo_mysql", "mysqli"}), ("php8.2-new", "", "phpapi-20220829", {"new"})],
-)  # fmt: skip
+    [
+        ("php8.2-cli", "php-cli, phpapi-20220829, php-json", "", set()),
+        ("php8.2-gd", "php-gd", "", {"gd"}),
+        ("php8.2-dev", "", "", set()),
+        ("php8.2-mysql", "php8.2-pdo-mysql, php-mysqli", "", {"pdo_mysql", "mysqli"}),
+        ("php8.2-new", "", "phpapi-20220829", {"new"}),
+    ],
+)
 def test_what_a_package_brings_stands_in_the_index(name: str, provides: str, depends: str, found: set[str]) -> None:
     assert extensions_in(Offer(name, "1", "s", provides=provides, depends=depends), "8.2") == found

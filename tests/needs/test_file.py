@@ -14,7 +14,9 @@ from fundamentum.needs.file import load, parse
 from fundamentum.needs.model import condition, version_range
 
 HEAD = 'format = 1\n[application]\nname = "nightlog"\n'
-SCHEMA = Draft202012Validator(json.loads((Path(__file__).parents[2] / "src/fundamentum/schemas/needs.schema.json").read_text()))
+SCHEMA = Draft202012Validator(
+    json.loads((Path(__file__).parents[2] / "src/fundamentum/schemas/needs.schema.json").read_text())
+)
 
 ERRORS = [  # text, line, words of the message, whether the schema sees it too
     ("x", 1, "not TOML", None),
@@ -33,7 +35,12 @@ ERRORS = [  # text, line, words of the message, whether the schema sees it too
     (HEAD + "[settings.required]\nmemory_limit = 256\n", 5, "must be text in quotes", True),
     (HEAD + '[settings.required]\nmemory_limit = ">= 200MB"\n', 5, "no number PHP understands", False),
     (HEAD + '[settings.required]\nmemory_limit = ">= 20M, <= 10M"\n', 5, "can never hold", False),
-    (HEAD + '[settings.required]\nmemory_limit = ">= 20M"\n[settings.recommended]\nmemory_limit = "<= 10M"\n', 7, "contradicts '>= 20M'", False),
+    (
+        HEAD + '[settings.required]\nmemory_limit = ">= 20M"\n[settings.recommended]\nmemory_limit = "<= 10M"\n',
+        7,
+        "contradicts '>= 20M'",
+        False,
+    ),
     (HEAD + '[settings.required]\nfoo = "= a\\nb"\n', 5, "one line", False),
     (HEAD + '[notes]\n"extension:gd" = "x"\n', 5, "belongs to no need", False),
     ('format = 1\n[application]\nname = "../up"\n', 3, "may hold letters", True),
@@ -64,20 +71,50 @@ def test_dotted_names_need_no_quotes() -> None:
 
 @pytest.mark.parametrize(
     ("accepted", "version", "fits"),
-    [(">=8.1, <8.5", "8.4.9", True), (">=8.1, <8.5", "8.5.0", False), ("<=8.4", "8.4.7", True), (">8.1", "8.1.20", False), (">8.1", "8.2.0", True), ("=8.2", "8.2.30", True),
-     ("!=8.2", "8.2.30", False), (">=8.1.5", "8.1.4", False), (">=8.1.5", "8.1.10", True), (">=7", "7.4.33-1+deb11u5", True)],
-)  # fmt: skip
+    [
+        (">=8.1, <8.5", "8.4.9", True),
+        (">=8.1, <8.5", "8.5.0", False),
+        ("<=8.4", "8.4.7", True),
+        (">8.1", "8.1.20", False),
+        (">8.1", "8.2.0", True),
+        ("=8.2", "8.2.30", True),
+        ("!=8.2", "8.2.30", False),
+        (">=8.1.5", "8.1.4", False),
+        (">=8.1.5", "8.1.10", True),
+        (">=7", "7.4.33-1+deb11u5", True),
+    ],
+)
 def test_versions_compare_as_far_as_they_are_written(accepted: str, version: str, fits: bool) -> None:
     assert version_range(accepted).accepts(version) is fits
 
 
-@pytest.mark.parametrize(("accepted", "branch", "fits"), [(">=8.1.5", "8.1", True), (">8.1", "8.1", False), ("<8.2", "8.2", False), ("<8.2.5", "8.2", True), ("=8.3.1", "8.3", True)])
+@pytest.mark.parametrize(
+    ("accepted", "branch", "fits"),
+    [
+        (">=8.1.5", "8.1", True),
+        (">8.1", "8.1", False),
+        ("<8.2", "8.2", False),
+        ("<8.2.5", "8.2", True),
+        ("=8.3.1", "8.3", True),
+    ],
+)
 def test_branches(accepted: str, branch: str, fits: bool) -> None:
     assert version_range(accepted).accepts_branch(branch) is fits
 
 
-@given(st.lists(st.tuples(st.sampled_from([">=", ">", "<=", "<", "=", "!="]), st.integers(7, 9), st.integers(0, 3)), min_size=1, max_size=3), st.integers(7, 9), st.integers(0, 3), st.integers(0, 20))
-def test_a_range_that_accepts_something_is_not_called_contradictory(comparisons: list[tuple[str, int, int]], major: int, minor: int, patch: int) -> None:
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([">=", ">", "<=", "<", "=", "!="]), st.integers(7, 9), st.integers(0, 3)),
+        min_size=1,
+        max_size=3,
+    ),
+    st.integers(7, 9),
+    st.integers(0, 3),
+    st.integers(0, 20),
+)
+def test_a_range_that_accepts_something_is_not_called_contradictory(
+    comparisons: list[tuple[str, int, int]], major: int, minor: int, patch: int
+) -> None:
     found = version_range(", ".join(f"{operator}{a}.{b}" for operator, a, b in comparisons))
     if found.accepts(f"{major}.{minor}.{patch}"):
         assert not found.contradictory()
@@ -85,13 +122,27 @@ def test_a_range_that_accepts_something_is_not_called_contradictory(comparisons:
 
 
 CONDITIONS = [  # directive, condition, value, holds, proposal
-    ("memory_limit", ">= 256M", "128M", False, "256M"), ("memory_limit", ">= 256M", "-1", True, None), ("memory_limit", ">= 256M", "268435456", True, None),
-    ("memory_limit", "<= 1G", "-1", False, "1G"), ("max_execution_time", ">= 60", "0", True, None), ("max_input_vars", ">= 5000", "0", False, "5000"),
-    ("upload_max_filesize", ">= 16M", "200", False, "16M"), ("post_max_size", ">= 20M", "0", True, None), ("x", "> 5", "5", False, "6"), ("x", "< 5", "5", False, "4"),
-    ("x", ">= 2, <= 8", "1", False, "2"), ("x", ">= 2, <= 8", "9", False, "8"), ("session.auto_start", "off", "0", True, None), ("session.auto_start", "off", "1", False, "Off"),
-    ("opcache.enable", "on", "", False, "On"), ("open_basedir", "unset", "/srv", False, ""), ("open_basedir", "unset", "", True, None),
-    ("date.timezone", "= UTC", "Europe/Vienna", False, "UTC"), ("date.timezone", "!= UTC", "UTC", False, None), ("x", "= 1K", "1024", True, None),
-]  # fmt: skip
+    ("memory_limit", ">= 256M", "128M", False, "256M"),
+    ("memory_limit", ">= 256M", "-1", True, None),
+    ("memory_limit", ">= 256M", "268435456", True, None),
+    ("memory_limit", "<= 1G", "-1", False, "1G"),
+    ("max_execution_time", ">= 60", "0", True, None),
+    ("max_input_vars", ">= 5000", "0", False, "5000"),
+    ("upload_max_filesize", ">= 16M", "200", False, "16M"),
+    ("post_max_size", ">= 20M", "0", True, None),
+    ("x", "> 5", "5", False, "6"),
+    ("x", "< 5", "5", False, "4"),
+    ("x", ">= 2, <= 8", "1", False, "2"),
+    ("x", ">= 2, <= 8", "9", False, "8"),
+    ("session.auto_start", "off", "0", True, None),
+    ("session.auto_start", "off", "1", False, "Off"),
+    ("opcache.enable", "on", "", False, "On"),
+    ("open_basedir", "unset", "/srv", False, ""),
+    ("open_basedir", "unset", "", True, None),
+    ("date.timezone", "= UTC", "Europe/Vienna", False, "UTC"),
+    ("date.timezone", "!= UTC", "UTC", False, None),
+    ("x", "= 1K", "1024", True, None),
+]
 
 
 @pytest.mark.parametrize(("name", "text", "value", "holds", "proposal"), CONDITIONS)

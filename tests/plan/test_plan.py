@@ -33,8 +33,19 @@ def test_one_install_for_everything_with_what_comes_along(tmp_path: Path) -> Non
 
 
 def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Path) -> None:
-    root = small_root(tmp_path, fpm_ini="memory_limit = 1G\nmax_input_vars = 10\n", extra={"etc/php/8.2/fpm/conf.d/95-x.ini": "post_max_size = 1M\n"})
-    made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\nmax_input_vars = ">= 5000"\npost_max_size = ">= 20M"\n')], look(root))
+    root = small_root(
+        tmp_path,
+        fpm_ini="memory_limit = 1G\nmax_input_vars = 10\n",
+        extra={"etc/php/8.2/fpm/conf.d/95-x.ini": "post_max_size = 1M\n"},
+    )
+    made = plan(
+        [
+            needs(
+                settings='[settings.required]\nmemory_limit = ">= 256M"\nmax_input_vars = ">= 5000"\npost_max_size = ">= 20M"\n'
+            )
+        ],
+        look(root),
+    )
     assert [(one.name, one.before, one.after, one.file) for one in made.settings] == [
         ("max_input_vars", "10", "5000", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
         ("post_max_size", "1M", "20M", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
@@ -48,7 +59,9 @@ def test_a_second_plan_keeps_what_the_first_wrote(tmp_path: Path) -> None:
 
 
 def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_it(tmp_path: Path) -> None:
-    root = small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": "[www]\nphp_admin_value[memory_limit] = 32M\n"})
+    root = small_root(
+        tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": "[www]\nphp_admin_value[memory_limit] = 32M\n"}
+    )
     made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root))
     assert made.files[0].path == "/etc/php/8.2/fpm/pool.d/00-nightlog-www.conf"
     write(root, {made.files[0].path: made.files[0].content})
@@ -79,35 +92,89 @@ def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
 
 
 def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:
-    wanted = parse('format=1\n[application]\nname="nightlog"\n[extensions]\nrequired=["gd"]\nrecommended=["dom"]\n', "f")
+    wanted = parse(
+        'format=1\n[application]\nname="nightlog"\n[extensions]\nrequired=["gd"]\nrecommended=["dom"]\n', "f"
+    )
     found = look(small_root(tmp_path))
     assert len(plan([wanted], found).installs) == 2
     assert len(plan([wanted], found, recommended=False).installs) == 1
 
 
-EXTENSIONS = st.sampled_from(["ctype", "pdo", "gd", "dom", "mysqli", "pdo_mysql", "star", "imap", "orrery", "json", "opcache", "gettext"])
+EXTENSIONS = st.sampled_from(
+    ["ctype", "pdo", "gd", "dom", "mysqli", "pdo_mysql", "star", "imap", "orrery", "json", "opcache", "gettext"]
+)
 CONDITIONS = st.dictionaries(
-    st.sampled_from(["memory_limit", "post_max_size", "max_input_vars", "session.auto_start", "open_basedir", "opcache.enable", "safe_mode", "max_execution_time"]),
-    st.sampled_from([">= 256M", "on", "off", "unset", ">= 10, <= 900", "< 5", "= 7", "!= 0"]), max_size=4,
-)  # fmt: skip
-INI = st.lists(st.sampled_from(["memory_limit = 64M", "memory_limit = -1", "post_max_size = 0", "open_basedir = /srv", "max_input_vars = 200MB", "session.auto_start = on", "x = y"]), max_size=4)
+    st.sampled_from(
+        [
+            "memory_limit",
+            "post_max_size",
+            "max_input_vars",
+            "session.auto_start",
+            "open_basedir",
+            "opcache.enable",
+            "safe_mode",
+            "max_execution_time",
+        ]
+    ),
+    st.sampled_from([">= 256M", "on", "off", "unset", ">= 10, <= 900", "< 5", "= 7", "!= 0"]),
+    max_size=4,
+)
+INI = st.lists(
+    st.sampled_from(
+        [
+            "memory_limit = 64M",
+            "memory_limit = -1",
+            "post_max_size = 0",
+            "open_basedir = /srv",
+            "max_input_vars = 200MB",
+            "session.auto_start = on",
+            "x = y",
+        ]
+    ),
+    max_size=4,
+)
 
 
 @st.composite
 def applications(draw: st.DrawFn) -> Needs:
-    names = draw(st.lists(st.lists(EXTENSIONS, min_size=1, max_size=2, unique=True).map(" | ".join), max_size=4, unique=True))
+    names = draw(
+        st.lists(st.lists(EXTENSIONS, min_size=1, max_size=2, unique=True).map(" | ".join), max_size=4, unique=True)
+    )
     conditions = "".join(f'"{name}" = "{text}"\n' for name, text in draw(CONDITIONS).items())
-    return needs(*names, settings=f"[settings.required]\n{conditions}", php=draw(st.sampled_from([">=8.0", ">=8.3", "<8.2"])))
+    return needs(
+        *names, settings=f"[settings.required]\n{conditions}", php=draw(st.sampled_from([">=8.0", ">=8.3", "<8.2"]))
+    )
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(wanted=st.lists(applications(), min_size=1, max_size=2), ini=INI, late=INI, pool=INI, switched=st.sets(st.sampled_from(["ctype", "pdo", "mysqlnd", "pdo_mysql", "gd"])), present=st.booleans())
-def test_a_plan_proves_itself(tmp_path_factory: pytest.TempPathFactory, wanted: list[Needs], ini: list[str], late: list[str], pool: list[str], switched: set[str], present: bool) -> None:
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    wanted=st.lists(applications(), min_size=1, max_size=2),
+    ini=INI,
+    late=INI,
+    pool=INI,
+    switched=st.sets(st.sampled_from(["ctype", "pdo", "mysqlnd", "pdo_mysql", "gd"])),
+    present=st.booleans(),
+)
+def test_a_plan_proves_itself(
+    tmp_path_factory: pytest.TempPathFactory,
+    wanted: list[Needs],
+    ini: list[str],
+    late: list[str],
+    pool: list[str],
+    switched: set[str],
+    present: bool,
+) -> None:
     """Applied and checked again, every required need is met or listed as unresolved; and then nothing is left to do."""
-    root = small_root(tmp_path_factory.mktemp("server"), ["ctype", "pdo", "mysqlnd", "pdo_mysql", "gd"], fpm_ini="\n".join(ini), extra={
-        "etc/php/8.2/fpm/conf.d/97-late.ini": "\n".join(late),
-        "etc/php/8.2/fpm/pool.d/www.conf": "[www]\n" + "".join(f"php_admin_value[{line.partition(' =')[0]}] = {line.partition('= ')[2]}\n" for line in pool),
-    })  # fmt: skip
+    root = small_root(
+        tmp_path_factory.mktemp("server"),
+        ["ctype", "pdo", "mysqlnd", "pdo_mysql", "gd"],
+        fpm_ini="\n".join(ini),
+        extra={
+            "etc/php/8.2/fpm/conf.d/97-late.ini": "\n".join(late),
+            "etc/php/8.2/fpm/pool.d/www.conf": "[www]\nuser = www-data\n"
+            + "".join(f"php_admin_value[{line.partition(' =')[0]}] = {line.partition('= ')[2]}\n" for line in pool),
+        },
+    )
     for name in {"ctype", "pdo", "mysqlnd", "pdo_mysql", "gd"} - switched:
         (root / f"etc/php/8.2/fpm/conf.d/20-{name}.ini").unlink()
     if not present:
@@ -124,10 +191,14 @@ def test_a_plan_proves_itself(tmp_path_factory: pytest.TempPathFactory, wanted: 
         after = look(root).runtimes[0].settings
         planned = {change.name: change.after for change in made.settings if change.name in after}
         assert all(made.after[0].target.runtime.settings[name].value == value for name, value in planned.items())
-        assert {name: after[name].value.lower() if after[name].value else "" for name in planned} == {name: {"On": "1", "Off": ""}.get(value, value).lower() for name, value in planned.items()}
+        assert {name: (after[name].value or "").lower() for name in planned} == {
+            name: {"On": "1", "Off": ""}.get(value, value).lower() for name, value in planned.items()
+        }
 
 
 def test_installed_versions_count_for_dependencies(tmp_path: Path) -> None:
     found = look(small_root(tmp_path))
-    with_library = replace(found, installed=(*(found.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0")))
+    with_library = replace(
+        found, installed=(*(found.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0"))
+    )
     assert plan([needs("pdo_mysql", "gd")], with_library).along == ()

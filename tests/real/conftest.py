@@ -30,8 +30,21 @@ def _real_system() -> None:
 def bookworm() -> Iterator[Root]:
     """PHP 8.2 with every way of running it, some extensions, and traps of all kinds in its configuration."""
     root = base("bookworm").copy(STORE / "test-bookworm")
-    root.install("php8.2-cli", "php8.2-fpm", "php8.2-cgi", "libapache2-mod-php8.2", "libfcgi-bin",
-                 "php8.2-xml", "php8.2-mysql", "php8.2-gd", "php8.2-intl", "php8.2-mbstring", "php8.2-sqlite3", "php8.2-zip", "php8.2-apcu")
+    root.install(
+        "php8.2-cli",
+        "php8.2-fpm",
+        "php8.2-cgi",
+        "libapache2-mod-php8.2",
+        "libfcgi-bin",
+        "php8.2-xml",
+        "php8.2-mysql",
+        "php8.2-gd",
+        "php8.2-intl",
+        "php8.2-mbstring",
+        "php8.2-sqlite3",
+        "php8.2-zip",
+        "php8.2-apcu",
+    )
     root.run("phpdismod", "-v", "8.2", "-s", "fpm", "gd")
     root.run("phpdismod", "-v", "8.2", "-s", "cli", "pdo")  # the drivers that need it then fail to load
     root.write("/etc/php/8.2/fpm/conf.d/50-observatory.ini", TRAPS)
@@ -40,7 +53,10 @@ def bookworm() -> Iterator[Root]:
     root.write("/etc/php/8.2/cgi/conf.d/50-observatory.ini", TRAPS)
     root.write("/etc/php/8.2/cli/conf.d/50-observatory.ini", TRAPS)
     root.write("/etc/php/8.2/fpm/pool.d/plates.conf", POOL)
-    root.write("/etc/php/8.2/fpm/pool.d/zz-plates.conf", "[plates]\nphp_admin_value[memory_limit] = 640M\nphp_value[max_input_time] = 90\n")  # comes second, and loses
+    root.write(
+        "/etc/php/8.2/fpm/pool.d/zz-plates.conf",
+        "[plates]\nphp_admin_value[memory_limit] = 640M\nphp_value[max_input_time] = 90\n",
+    )  # comes second, and loses
     yield root
     shutil.rmtree(root.path, ignore_errors=True)
 

@@ -50,7 +50,9 @@ def wait_for(path: Path) -> None:
 def start_fpm(root: Root, branch: str) -> "subprocess.Popen[bytes]":
     """The process manager with the root's own configuration."""
     (root.path / "run/php").mkdir(parents=True, exist_ok=True)
-    return subprocess.Popen(["chroot", str(root.path), f"php-fpm{branch}", "-F"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    return subprocess.Popen(
+        ["chroot", str(root.path), f"php-fpm{branch}", "-F"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
 
 
 def ask_pool(root: Root, socket: str) -> str:
@@ -70,13 +72,19 @@ def fpm(root: Root, branch: str, pool: str) -> str:
 
 def apache(root: Root, branch: str) -> str:
     """Apache with the root's own module, on loopback."""
-    loads = "".join(f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n" for name in ("mpm_prefork", "authz_core", "mime"))
+    loads = "".join(
+        f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
+        for name in ("mpm_prefork", "authz_core", "mime")
+    )
     module = "php7" if branch.startswith("7") else "php"
-    root.write("/tmp/apache.conf", (
-        f"ServerRoot /tmp\nServerName localhost\nListen 127.0.0.1:8098\nPidFile /tmp/apache.pid\nErrorLog /tmp/apache.log\n{loads}"
-        f"LoadModule {module}_module /usr/lib/apache2/modules/libphp{branch}.so\nPHPINIDir /etc/php/{branch}/apache2\nUser www-data\nGroup www-data\n"
-        "TypesConfig /dev/null\nDocumentRoot /tmp\n<Directory /tmp>\nRequire all granted\n</Directory>\nAddHandler application/x-httpd-php .php\n"
-    ))
+    root.write(
+        "/tmp/apache.conf",
+        (
+            f"ServerRoot /tmp\nServerName localhost\nListen 127.0.0.1:8098\nPidFile /tmp/apache.pid\nErrorLog /tmp/apache.log\n{loads}"
+            f"LoadModule {module}_module /usr/lib/apache2/modules/libphp{branch}.so\nPHPINIDir /etc/php/{branch}/apache2\nUser www-data\nGroup www-data\n"
+            "TypesConfig /dev/null\nDocumentRoot /tmp\n<Directory /tmp>\nRequire all granted\n</Directory>\nAddHandler application/x-httpd-php .php\n"
+        ),
+    )
     daemon = subprocess.Popen(["chroot", str(root.path), "/usr/sbin/apache2", "-X", "-f", "/tmp/apache.conf"])
     try:
         for _ in range(100):

@@ -30,7 +30,11 @@ def run_script(root: Root) -> str:
 def state_of(root: Root) -> dict[str, str]:
     """Everything in the root that a script could change."""
     files = (path for folder in ("etc", "usr/lib/php", "var/lib/dpkg/info") for path in (root.path / folder).rglob("*"))
-    return {str(path): hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(files) if path.is_file() and not path.is_symlink()}
+    return {
+        str(path): hashlib.sha256(path.read_bytes()).hexdigest()
+        for path in sorted(files)
+        if path.is_file() and not path.is_symlink()
+    }
 
 
 @pytest.mark.parametrize("before", [("php8.2-fpm",), ()], ids=["process manager only", "nothing"])
@@ -42,7 +46,14 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
     findings = {row["need"]: row for row in json.loads(text)["applications"][0]["findings"]}
     assert code == 1
     lacking = {need for need, row in findings.items() if row["verdict"] == "unmet"}
-    wanted = {"extension:dom", "extension:mbstring", "extension:pdo_mysql|pdo_pgsql", "extension:intl", "setting:memory_limit", "setting:max_input_vars"}
+    wanted = {
+        "extension:dom",
+        "extension:mbstring",
+        "extension:pdo_mysql|pdo_pgsql",
+        "extension:intl",
+        "setting:memory_limit",
+        "setting:max_input_vars",
+    }
     assert lacking >= wanted
     assert ("php" in lacking) is (not before)
 
@@ -56,8 +67,25 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
 
     root.install("libfcgi-bin")
     real = report(root, "8.2", "fpm", "www")
-    assert {"ctype", "dom", "json", "mbstring", "openssl", "pdo_mysql", "intl", "imagick", "sodium", "Zend OPcache"} <= set(real["extensions"])
-    wanted_values = {"memory_limit": "256M", "max_input_vars": "5000", "upload_max_filesize": "16M", "post_max_size": "20M", "opcache.enable": "1"}
+    assert {
+        "ctype",
+        "dom",
+        "json",
+        "mbstring",
+        "openssl",
+        "pdo_mysql",
+        "intl",
+        "imagick",
+        "sodium",
+        "Zend OPcache",
+    } <= set(real["extensions"])
+    wanted_values = {
+        "memory_limit": "256M",
+        "max_input_vars": "5000",
+        "upload_max_filesize": "16M",
+        "post_max_size": "20M",
+        "opcache.enable": "1",
+    }
     assert {name: real["ini"][name] for name in wanted_values} == wanted_values
 
 
@@ -69,7 +97,11 @@ def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
     run_script(root)
     assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
     real = report(root, "8.2", "fpm", "www")
-    assert (real["ini"]["memory_limit"], real["ini"]["post_max_size"], real["ini"]["max_input_vars"]) == ("256M", "20M", "5000")
+    assert (real["ini"]["memory_limit"], real["ini"]["post_max_size"], real["ini"]["max_input_vars"]) == (
+        "256M",
+        "20M",
+        "5000",
+    )
 
 
 def test_a_service_that_started_too_early_is_restarted_and_told_apart() -> None:
@@ -81,7 +113,16 @@ def test_a_service_that_started_too_early_is_restarted_and_told_apart() -> None:
     try:
         wait_for(root.path / "run/php/php8.2-fpm.sock")
         root.install("php8.2-mbstring")
-        states = {row["need"]: row["state"] for row in json.loads(fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")[1])["applications"][0]["findings"]}
+        states = {
+            row["need"]: row["state"]
+            for row in json.loads(fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")[1])[
+                "applications"
+            ][0]["findings"]
+        }
     finally:
         stop(daemon)
-    assert (states["extension:dom"], states["extension:mbstring"], states["extension:intl"]) == ("active", "awaiting-restart", "installable")
+    assert (states["extension:dom"], states["extension:mbstring"], states["extension:intl"]) == (
+        "active",
+        "awaiting-restart",
+        "installable",
+    )

@@ -13,25 +13,76 @@ from tests.catalog.test_quantity import QUANTITIES
 from tests.server.test_ini import CASES
 
 pytestmark = pytest.mark.real
-WORDS = ["x", "a b", "=", " = ", "\n", ";", " ; c", '"', '"x y"', "'q'", "on", "Off", "yes", "none", "E_ALL", "E_ALL & ~E_NOTICE", "|", "~", "!", "(", ")", "128M", "-1", "1.5",
-         "$x", "${FOO}", "}", "{", " ", "\t", "\\", "/usr/lib", "a:b", ",", "#c", "é", "@", "<", "%", "1"]  # fmt: skip
+WORDS = [
+    "x",
+    "a b",
+    "=",
+    " = ",
+    "\n",
+    ";",
+    " ; c",
+    '"',
+    '"x y"',
+    "'q'",
+    "on",
+    "Off",
+    "yes",
+    "none",
+    "E_ALL",
+    "E_ALL & ~E_NOTICE",
+    "|",
+    "~",
+    "!",
+    "(",
+    ")",
+    "128M",
+    "-1",
+    "1.5",
+    "$x",
+    "${FOO}",
+    "}",
+    "{",
+    " ",
+    "\t",
+    "\\",
+    "/usr/lib",
+    "a:b",
+    ",",
+    "#c",
+    "é",
+    "@",
+    "<",
+    "%",
+    "1",
+]
 
 
 def php(root: Root, code: str, given: object) -> object:
     program = f"$in = json_decode(stream_get_contents(STDIN), true); echo json_encode({code});"
-    return json.loads(root.run("php8.2", "-d", "display_errors=0", "-d", "log_errors=0", "-r", program, stdin=json.dumps(given), FOO="bar"))
+    return json.loads(
+        root.run(
+            "php8.2", "-d", "display_errors=0", "-d", "log_errors=0", "-r", program, stdin=json.dumps(given), FOO="bar"
+        )
+    )
 
 
 def test_quantities(bookworm: Root) -> None:
     texts = [text for text, _ in QUANTITIES]
-    assert php(bookworm, "array_map(fn($t) => @ini_parse_quantity($t), $in)", texts) == [quantity(text).number for text in texts]
+    assert php(bookworm, "array_map(fn($t) => @ini_parse_quantity($t), $in)", texts) == [
+        quantity(text).number for text in texts
+    ]
 
 
 def test_quantities_made_at_random(bookworm: Root) -> None:
     source = random.Random(7)
-    texts = ["".join(source.choice("0123456789 xXbBoOkKmMgG.+-BT\t") for _ in range(source.randint(0, 6))) for _ in range(3000)]
+    texts = [
+        "".join(source.choice("0123456789 xXbBoOkKmMgG.+-BT\t") for _ in range(source.randint(0, 6)))
+        for _ in range(3000)
+    ]
     texts = [text for text in texts if "0" not in text[:3] or text.strip()[:1] not in "0+-"]  # bases: see the table
-    assert php(bookworm, "array_map(fn($t) => @ini_parse_quantity($t), $in)", texts) == [quantity(text).number for text in texts]
+    assert php(bookworm, "array_map(fn($t) => @ini_parse_quantity($t), $in)", texts) == [
+        quantity(text).number for text in texts
+    ]
 
 
 def test_switches(bookworm: Root) -> None:
@@ -60,7 +111,11 @@ def test_ini_texts_made_at_random(bookworm: Root) -> None:
     pick: Callable[[], str] = lambda: "".join(source.choice(WORDS) for _ in range(source.randint(0, 4)))  # noqa: E731
     texts = [f"first = {pick()}\nsecond={pick()}\nthird = 3\n" for _ in range(4000)]
     ours = [as_php(parse(text, {"E_ALL": "32767", "E_NOTICE": "8"}, {"FOO": "bar"}.get)) for text in texts]
-    different = [(text, mine, theirs) for text, mine, theirs in zip(texts, ours, ini_strings(bookworm, texts), strict=True) if mine != theirs]
+    different = [
+        (text, mine, theirs)
+        for text, mine, theirs in zip(texts, ours, ini_strings(bookworm, texts), strict=True)
+        if mine != theirs
+    ]
     assert not different, f"{len(different)} of {len(texts)}: {different[:5]}"
 
 
@@ -69,20 +124,51 @@ UPLOAD = '--B\r\nContent-Disposition: form-data; name="f"; filename="a.bin"\r\n\
 
 @pytest.mark.parametrize(
     ("settings", "accepted"),
-    [({"upload_max_filesize": "0"}, True), ({"upload_max_filesize": "4K"}, False), ({"post_max_size": "0"}, True), ({"post_max_size": "4K"}, False), ({"max_file_uploads": "0"}, False)],
+    [
+        ({"upload_max_filesize": "0"}, True),
+        ({"upload_max_filesize": "4K"}, False),
+        ({"post_max_size": "0"}, True),
+        ({"post_max_size": "4K"}, False),
+        ({"max_file_uploads": "0"}, False),
+    ],
 )
 def test_limits_on_uploads_and_their_special_values(bookworm: Root, settings: dict[str, str], accepted: bool) -> None:
-    bookworm.write("/tmp/upload.php", "<?php echo isset($_FILES['f']) && $_FILES['f']['error'] === 0 ? 'ACCEPTED' : 'REFUSED';")
-    options = [part for name, value in {"upload_max_filesize": "1M", "post_max_size": "1M", "display_errors": "0", **settings}.items() for part in ("-d", f"{name}={value}")]
-    environment = {"REDIRECT_STATUS": "1", "REQUEST_METHOD": "POST", "SCRIPT_FILENAME": "/tmp/upload.php", "CONTENT_TYPE": "multipart/form-data; boundary=B", "CONTENT_LENGTH": str(len(UPLOAD))}
-    answer = bookworm.run("php-cgi8.2", *options, stdin=UPLOAD, **environment)
+    bookworm.write(
+        "/tmp/upload.php", "<?php echo isset($_FILES['f']) && $_FILES['f']['error'] === 0 ? 'ACCEPTED' : 'REFUSED';"
+    )
+    options = [
+        part
+        for name, value in {
+            "upload_max_filesize": "1M",
+            "post_max_size": "1M",
+            "display_errors": "0",
+            **settings,
+        }.items()
+        for part in ("-d", f"{name}={value}")
+    ]
+    environment = {
+        "REDIRECT_STATUS": "1",
+        "REQUEST_METHOD": "POST",
+        "SCRIPT_FILENAME": "/tmp/upload.php",
+        "CONTENT_TYPE": "multipart/form-data; boundary=B",
+        "CONTENT_LENGTH": str(len(UPLOAD)),
+    }
+    answer = bookworm.run("env", *(f"{k}={v}" for k, v in environment.items()), "php-cgi8.2", *options, stdin=UPLOAD)
     assert ("ACCEPTED" in answer) is accepted
 
 
 def test_no_limit_on_memory_and_time(bookworm: Root) -> None:
     bookworm.write("/tmp/much.php", "<?php $x = str_repeat('x', 300 << 20); echo 'ENOUGH';")
     assert "ENOUGH" in bookworm.run("php-cgi8.2", "-q", "-d", "memory_limit=-1", "/tmp/much.php", REDIRECT_STATUS="1")
-    assert "ENOUGH" not in bookworm.run("php-cgi8.2", "-q", "-d", "memory_limit=64M", "/tmp/much.php", check=False, REDIRECT_STATUS="1")
-    bookworm.write("/tmp/long.php", "<?php $end = microtime(true) + 2.5; while (microtime(true) < $end); echo 'ENOUGH';")
-    assert "ENOUGH" in bookworm.run("php-cgi8.2", "-q", "-d", "max_execution_time=0", "/tmp/long.php", REDIRECT_STATUS="1")
-    assert "ENOUGH" not in bookworm.run("php-cgi8.2", "-q", "-d", "max_execution_time=1", "/tmp/long.php", check=False, REDIRECT_STATUS="1")
+    assert "ENOUGH" not in bookworm.run(
+        "php-cgi8.2", "-q", "-d", "memory_limit=64M", "/tmp/much.php", check=False, REDIRECT_STATUS="1"
+    )
+    bookworm.write(
+        "/tmp/long.php", "<?php $end = microtime(true) + 2.5; while (microtime(true) < $end); echo 'ENOUGH';"
+    )
+    assert "ENOUGH" in bookworm.run(
+        "php-cgi8.2", "-q", "-d", "max_execution_time=0", "/tmp/long.php", REDIRECT_STATUS="1"
+    )
+    assert "ENOUGH" not in bookworm.run(
+        "php-cgi8.2", "-q", "-d", "max_execution_time=1", "/tmp/long.php", check=False, REDIRECT_STATUS="1"
+    )

@@ -37,10 +37,14 @@ def test_extensions_and_settings_are_those_of_the_running_php(bookworm: Root, la
     assert not unreported, f"{len(ours.settings)} directives compared, these are not reported: {unreported}"
 
 
-@pytest.mark.parametrize(("program", "label"), [("php8.2", "8.2/cli"), ("php-fpm8.2", "8.2/fpm/www"), ("php-cgi8.2", "8.2/cgi")])
+@pytest.mark.parametrize(
+    ("program", "label"), [("php8.2", "8.2/cli"), ("php-fpm8.2", "8.2/fpm/www"), ("php-cgi8.2", "8.2/cgi")]
+)
 def test_module_list_of_the_program(bookworm: Root, program: str, label: str) -> None:
     done = subprocess.run(["chroot", str(bookworm.path), program, "-m"], capture_output=True, text=True, check=True)
-    listed = {line for line in done.stdout.splitlines() if line and not line.startswith(("[", "PHP Warning", "Warning"))}
+    listed = {
+        line for line in done.stdout.splitlines() if line and not line.startswith(("[", "PHP Warning", "Warning"))
+    }
     assert {one.shown for one in runtime_of(bookworm, label).extensions if one.problem is None} == listed
 
 

@@ -19,7 +19,15 @@ def host(tmp_path: Path) -> DirectoryHost:
 
 @pytest.mark.parametrize(
     ("target", "content"),
-    [("real", b"inside"), ("/etc/real", b"inside"), ("../etc/real", b"inside"), ("../../../../etc/real", b"inside"), ("../../secret", None), ("/secret", None), ("nowhere", None)],
+    [
+        ("real", b"inside"),
+        ("/etc/real", b"inside"),
+        ("../etc/real", b"inside"),
+        ("../../../../etc/real", b"inside"),
+        ("../../secret", None),
+        ("/secret", None),
+        ("nowhere", None),
+    ],
 )
 def test_links_are_taken_as_the_server_itself_would(host: DirectoryHost, target: str, content: bytes | None) -> None:
     (host.root / "etc/link").symlink_to(target)
@@ -50,4 +58,10 @@ def test_reading_is_bounded(host: DirectoryHost) -> None:
 
 
 def test_what_is_missing_is_none(host: DirectoryHost) -> None:
-    assert (host.read("/nope/x"), host.names("/nope"), host.stat("/nope"), host.read("/etc/real/x"), host.read("/etc/\0x")) == (None, [], None, None, None)
+    assert (
+        host.read("/nope/x"),
+        host.names("/nope"),
+        host.stat("/nope"),
+        host.read("/etc/real/x"),
+        host.read("/etc/\0x"),
+    ) == (None, [], None, None, None)

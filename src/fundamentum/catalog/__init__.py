@@ -4,6 +4,7 @@ Only what cannot be read from a server is kept here.  The values were harvested 
 8.4) by ``tools/harvest_catalog.py``; between two harvested branches a fact is known where both agree.
 """
 
+import itertools
 import tomllib
 from collections.abc import Mapping
 from datetime import date
@@ -88,7 +89,9 @@ def facts(branch: str) -> Facts:
         constants=agreed(low.constants, high.constants),
         static={sapi: tuple(x for x in names if x in high.static[sapi]) for sapi, names in low.static.items()},
         extensions={**high.extensions, **low.extensions},
-        sapi_defaults={sapi: agreed(found, high.sapi_defaults.get(sapi, {})) for sapi, found in low.sapi_defaults.items()},
+        sapi_defaults={
+            sapi: agreed(found, high.sapi_defaults.get(sapi, {})) for sapi, found in low.sapi_defaults.items()
+        },
         forced=low.forced,
         packaged={key: agreed(found, high.packaged[key]) for key, found in low.packaged.items()},
         directives=agreed(low.directives, high.directives),
@@ -129,7 +132,9 @@ def security_ends(branch: str) -> date | None:
 def canonical(name: str) -> str:
     """One spelling for an extension: ``Zend OPcache`` and ``pdo-mysql`` are ``opcache`` and ``pdo_mysql``."""
     lowered = name.lower().strip()
-    return {"zend opcache": "opcache", "libvirt-php": "libvirt", "cgi-fcgi": "cgi-fcgi"}.get(lowered, lowered.replace("-", "_"))
+    return {"zend opcache": "opcache", "libvirt-php": "libvirt", "cgi-fcgi": "cgi-fcgi"}.get(
+        lowered, lowered.replace("-", "_")
+    )
 
 
 def catalogued(known: Facts) -> set[str]:
@@ -162,7 +167,7 @@ def directive_gone(name: str, branch: str) -> str | None:
     """The branch from which on a directive no longer exists, if that has happened by ``branch``."""
     gone: str | None = _table("directives")["gone"].get(name)
     if gone is None and name not in facts(branch).directives:
-        gone = next((b for old, b in zip(HARVESTED, HARVESTED[1:], strict=False) if _vanished(name, old, b)), None)
+        gone = next((b for old, b in itertools.pairwise(HARVESTED) if _vanished(name, old, b)), None)
     return gone if gone and branch_key(branch) >= branch_key(gone) else None
 
 

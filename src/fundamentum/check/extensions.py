@@ -10,7 +10,15 @@ from fundamentum.check.offers import Market
 from fundamentum.needs.model import ExtensionNeed, LoaderNeed
 from fundamentum.server.model import Branch, Loaded, Module, Survey
 
-ORDER: Final[tuple[State, ...]] = ("active", "awaiting-restart", "switched-off", "installable", "misfit", "other-branch", "unobtainable")
+ORDER: Final[tuple[State, ...]] = (
+    "active",
+    "awaiting-restart",
+    "switched-off",
+    "installable",
+    "misfit",
+    "other-branch",
+    "unobtainable",
+)
 """Which alternative to take where any one is enough: the one with the least to do."""
 
 
@@ -73,7 +81,13 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
     if fitting := next((module for module in modules if module.misfit is None), None):
         return _switched_off(name, fitting, target)
     if modules:
-        return Standing(name, "misfit", f"{modules[0].path} {_worded(modules[0].misfit)}", _right_build(branch, offer.name if offer else None), package=offer.name if offer else None)
+        return Standing(
+            name,
+            "misfit",
+            f"{modules[0].path} {_worded(modules[0].misfit)}",
+            _right_build(branch, offer.name if offer else None),
+            package=offer.name if offer else None,
+        )
     if offer:
         found = "not installed" if target.present else "not installed yet"
         return Standing(name, "installable", found, f"install {offer.name} ({offer.source})", package=offer.name)
@@ -84,10 +98,8 @@ def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Stand
     runtime = target.runtime
     changed = {one.path, one.origin.rpartition(":")[0]} & set(runtime.stale)
     if changed:
-        return Standing(
-            name, "awaiting-restart", f"configured, but {runtime.service} started before {sorted(filter(None, changed))[0]} changed",
-            f"restart {runtime.service}", one.origin,
-        )
+        found = f"configured, but {runtime.service} started before that and still runs without it"
+        return Standing(name, "awaiting-restart", found, f"restart {runtime.service}", one.origin)
     found = "part of PHP itself" if one.origin == "built-in" else "loaded"
     return Standing(name, "active", found, origin=one.origin, remark=twice)
 
@@ -96,10 +108,18 @@ def _switched_off(name: str, module: Module, target: Target) -> Standing:
     runtime = target.runtime
     file = module.path.rpartition("/")[2].removesuffix(".so")
     if module.switch:
-        remedy = f"phpenmod -v {runtime.branch} -s {runtime.sapi} {module.switch.rpartition('/')[2].removesuffix('.ini')}"
+        remedy = (
+            f"phpenmod -v {runtime.branch} -s {runtime.sapi} {module.switch.rpartition('/')[2].removesuffix('.ini')}"
+        )
     else:
         remedy = f"add {'zend_extension' if module.zend else 'extension'}={file} to a file in {runtime.scan_dir}"
-    return Standing(name, "switched-off", f"{module.path} is there, but not loaded by {runtime.sapi}", remedy, package=module.package)
+    return Standing(
+        name,
+        "switched-off",
+        f"{module.path} is there, but not loaded by {runtime.sapi}",
+        remedy,
+        package=module.package,
+    )
 
 
 def _misfit(name: str, one: Loaded, modules: list[Module], package: str | None, branch: Branch | None) -> Standing:
@@ -132,15 +152,38 @@ def _not_here(name: str, target: Target, market: Market, loader: str | None) -> 
     branch = target.runtime.branch
     if others := market.branches_with(name):
         return Standing(
-            name, "other-branch", f"not offered for PHP {branch}", f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
+            name,
+            "other-branch",
+            f"not offered for PHP {branch}",
+            f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
         )
     if not market.complete:
         what = "only read in part" if market.known else "not known"
-        return Standing(name, None, "not installed", f"what could be installed is {what}: run apt-get update on the server and survey it again")
+        return Standing(
+            name,
+            None,
+            "not installed",
+            f"what could be installed is {what}: run apt-get update on the server and survey it again",
+        )
     if loader:
-        return Standing(name, "unobtainable", "not installed", f"get the loader for PHP {branch} (not thread-safe) from its maker and load it with zend_extension=")
+        return Standing(
+            name,
+            "unobtainable",
+            "not installed",
+            f"get the loader for PHP {branch} (not thread-safe) from its maker and load it with zend_extension=",
+        )
     if gone := extension_gone(name, branch):
         instead = instead_of(name)
         hint = f"; {instead} took its place" if instead else ""
-        return Standing(name, "unobtainable", f"not part of PHP since {gone}", f"no repository here carries it for PHP {branch}{hint}")
-    return Standing(name, "unobtainable", "not installed", "no repository here carries it; one with more PHP extensions, or a build of your own, would")
+        return Standing(
+            name,
+            "unobtainable",
+            f"not part of PHP since {gone}",
+            f"no repository here carries it for PHP {branch}{hint}",
+        )
+    return Standing(
+        name,
+        "unobtainable",
+        "not installed",
+        "no repository here carries it; one with more PHP extensions, or a build of your own, would",
+    )

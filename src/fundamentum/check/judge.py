@@ -28,16 +28,34 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
 def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding:
     """The PHP version of the runtime, and whether it is there at all."""
     runtime = target.runtime
-    base = Finding(need="php", level="required", verdict="met", wanted=str(needs.php), found=runtime.version or runtime.branch, origin=runtime.program)
+    base = Finding(
+        need="php",
+        level="required",
+        verdict="met",
+        wanted=str(needs.php),
+        found=runtime.version or runtime.branch,
+        origin=runtime.program,
+    )
     others = [branch for branch in other_branches(survey, needs, market) if branch != runtime.branch]
-    instead = f"the application accepts PHP {', '.join(others)}, which this server has or offers" if others else "no PHP that the application accepts is installed or offered here"
+    instead = (
+        f"the application accepts PHP {', '.join(others)}, which this server has or offers"
+        if others
+        else "no PHP that the application accepts is installed or offered here"
+    )
     accepted = needs.php.accepts(runtime.version) if runtime.version else needs.php.accepts_branch(runtime.branch)
     if not accepted:
-        return msgspec.structs.replace(base, verdict="unmet", state="other-branch" if others else "unobtainable", remedy=instead)
+        return msgspec.structs.replace(
+            base, verdict="unmet", state="other-branch" if others else "unobtainable", remedy=instead
+        )
     if not target.present:
         offer = market.runtime_package(runtime.branch, runtime.sapi)
         return msgspec.structs.replace(
-            base, verdict="unmet", state="installable", found="not installed", subject=runtime.sapi, package=offer.name if offer else None,
+            base,
+            verdict="unmet",
+            state="installable",
+            found="not installed",
+            subject=runtime.sapi,
+            package=offer.name if offer else None,
             remedy=f"install {offer.name} ({offer.source})" if offer else "install PHP",
         )
     return base

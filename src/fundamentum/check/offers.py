@@ -60,7 +60,11 @@ class Market:
     def branches(self, sapi: Sapi) -> list[str]:
         """The branches that can be installed to run in that way, newest first."""
         prefix, suffix = SAPI_PACKAGES[sapi].split("{branch}")
-        names = (name[len(prefix) : len(name) - len(suffix)] for name in self._by_name if name.startswith(prefix) and name.endswith(suffix))
+        names = (
+            name[len(prefix) : len(name) - len(suffix)]
+            for name in self._by_name
+            if name.startswith(prefix) and name.endswith(suffix)
+        )
         return sorted((name for name in names if re.fullmatch(r"\d+\.\d+", name)), key=branch_key, reverse=True)
 
 
@@ -106,6 +110,10 @@ def newest(offers: Iterable[Offer]) -> Offer | None:
     found = list(offers)
     if len(found) < 2:
         return found[0] if found else None
+    return max(found, key=cmp_to_key(_by_version))
+
+
+def _by_version(one: Offer, two: Offer) -> int:
     from debian.debian_support import version_compare  # noqa: PLC0415 — needed only where a choice exists
 
-    return max(found, key=cmp_to_key(lambda a, b: version_compare(a.version, b.version)))
+    return int(version_compare(one.version, two.version))

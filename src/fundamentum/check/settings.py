@@ -18,18 +18,28 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
     if setting is None:
         return _absent(need, survey, target, market)
     finding = Finding(
-        need=need.key, level=need.level, verdict="met", wanted=need.condition.text, found=shown(need.name, setting, need.condition),
-        origin=setting.origin, overridden=setting.overridden,
+        need=need.key,
+        level=need.level,
+        verdict="met",
+        wanted=need.condition.text,
+        found=shown(need.name, setting, need.condition),
+        origin=setting.origin,
+        overridden=setting.overridden,
     )
     if setting.value is None:
-        return _changed(finding, verdict="unknown", remedy=f"it depends on an environment variable: see {setting.origin}")
+        return _changed(
+            finding, verdict="unknown", remedy=f"it depends on an environment variable: see {setting.origin}"
+        )
     value = effective(need.name, setting.value, target)
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):
         return _changed(finding, verdict="unmet", remedy=_remedy(need, value, setting, target), remark=oddity)
     if setting.origin.rpartition(":")[0] in runtime.stale:
         return _changed(
-            finding, verdict="unmet", state="awaiting-restart", remedy=f"restart {runtime.service}",
+            finding,
+            verdict="unmet",
+            state="awaiting-restart",
+            remedy=f"restart {runtime.service}",
             remark=f"{runtime.service} started before {setting.origin.rpartition(':')[0]} changed",
         )
     return _changed(finding, remark=oddity)
@@ -41,7 +51,7 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
         return f"the {runtime.sapi} runtime always has {value or 'nothing'} here, whatever the files say"
     proposal = need.condition.proposal(need.name, value)
     place = setting.origin.rpartition(":")[0] or runtime.ini_file or "php.ini"
-    return f"set {need.name} = {proposal} in {place.removesuffix(' (as packaged)')}, or in a file that counts more"
+    return f"set {need.name} = {proposal} in {place.removesuffix(' (as packaged)')}"
 
 
 def _changed(finding: Finding, **what: object) -> Finding:
@@ -79,9 +89,14 @@ def shown(name: str, setting: Setting, condition: Condition) -> str:
     if _numeric(condition):
         number = quantity(value)
         if number.oddity:
-            return f"{value} (PHP reads {spelled(number.number)}{' bytes' if _sized(condition) and number.number < 1024 else ''})"
+            unit = " bytes" if _sized(condition) and number.number < 1024 else ""
+            return f"{value} (PHP reads {spelled(number.number)}{unit})"
         if _sized(condition) and value.strip().lstrip("+-").isdigit() and number.number:
-            return f"{value} ({spelled(number.number)}{'' if spelled(number.number)[-1] in 'KMG' else ' bytes'})" if spelled(number.number) != value else f"{value} bytes"
+            return (
+                f"{value} ({spelled(number.number)}{'' if spelled(number.number)[-1] in 'KMG' else ' bytes'})"
+                if spelled(number.number) != value
+                else f"{value} bytes"
+            )
     return value
 
 
@@ -94,12 +109,19 @@ def _absent(need: SettingNeed, survey: Survey, target: Target, market: Market) -
         remark = f"{need.name} no longer exists since PHP {gone}"
         if harmless:
             return _changed(base, verdict="met", found="does not exist", remark=remark)
-        return _changed(base, found="does not exist", remark=remark, remedy=f"nothing to set: {remark}; ask whether the application still needs it")
+        return _changed(
+            base,
+            found="does not exist",
+            remark=remark,
+            remedy=f"nothing to set: {remark}; ask whether the application still needs it",
+        )
     owner = owner_of_directive(need.name, branch)
     if owner is None:
         return _changed(
-            base, verdict="unknown", found="not known",
-            remedy=f"PHP {branch} has no directive {need.name} that this program knows of, and no file sets it: check the spelling",
+            base,
+            verdict="unknown",
+            found="not known",
+            remedy=f"no directive {need.name} of PHP {branch} is known here, and no file sets it: check the spelling",
         )
     if harmless:
         return _changed(base, verdict="met", found="not in effect", remark=f"the extension {owner} is not loaded")
@@ -108,5 +130,10 @@ def _absent(need: SettingNeed, survey: Survey, target: Target, market: Market) -
     enough = need.condition.holds(need.name, default)
     then = "" if enough else f", then set {need.name} = {need.condition.proposal(need.name, default)}"
     return _changed(
-        base, state=where.state, found=f"the extension {owner} is not loaded", remedy=f"{where.remedy}{then}", subject=owner, package=where.package,
+        base,
+        state=where.state,
+        found=f"the extension {owner} is not loaded",
+        remedy=f"{where.remedy}{then}",
+        subject=owner,
+        package=where.package,
     )

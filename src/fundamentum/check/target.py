@@ -29,7 +29,9 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
 def _selected(survey: Survey, selector: str, market: Market) -> Target:
     match = _SELECTOR.fullmatch(selector)
     if not match or match["sapi"] not in (None, *SAPIS):
-        raise FundamentumError(f"--runtime {selector}: write BRANCH[/SAPI[/POOL]], such as 8.2 or 8.2/fpm/www; SAPI is one of {', '.join(SAPIS)}")
+        raise FundamentumError(
+            f"--runtime {selector}: write BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www; SAPI is one of {', '.join(SAPIS)}"
+        )
     of_branch = [runtime for runtime in survey.runtimes if runtime.branch == match["branch"]]
     found = [r for r in of_branch if match["sapi"] in (None, r.sapi) and match["pool"] in (None, r.pool)]
     if match["sapi"] is None:
@@ -39,14 +41,22 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
     if found:
         labels = ", ".join(runtime.label for runtime in found)
         raise ChoiceNeeded(f"{survey.server}: --runtime {selector} fits several; choose one: {labels}")
-    sapi: Sapi = match["sapi"] or "fpm"  # type: ignore[assignment]
+    sapi: Sapi = match["sapi"] or "fpm"
     if match["pool"] and any(runtime.sapi == sapi for runtime in of_branch):
         labels = ", ".join(runtime.label for runtime in of_branch if runtime.sapi == sapi)
-        raise FundamentumError(f"{survey.server}: no pool '{match['pool']}' in PHP {match['branch']}; there is {labels}")
+        raise FundamentumError(
+            f"{survey.server}: no pool '{match['pool']}' in PHP {match['branch']}; there is {labels}"
+        )
     if market.known and market.runtime_package(match["branch"], sapi) is None:
         offered = ", ".join(market.branches(sapi)) or "none"
-        raise FundamentumError(f"{survey.server}: PHP {match['branch']} ({sapi}) is neither installed nor offered here; offered: {offered}")
-    return Target(imagined(survey, match["branch"], sapi), "named with --runtime; not installed yet, judged as a fresh installation", present=False)
+        raise FundamentumError(
+            f"{survey.server}: PHP {match['branch']} ({sapi}) is neither installed nor offered here; offered: {offered}"
+        )
+    return Target(
+        imagined(survey, match["branch"], sapi),
+        "named with --runtime; not installed yet, judged as a fresh installation",
+        present=False,
+    )
 
 
 def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
@@ -57,7 +67,7 @@ def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
     if not offered:
         present = ", ".join(runtime.label for runtime in survey.runtimes) or "no PHP at all"
         raise FundamentumError(
-            f"{survey.server}: nothing here serves the web with PHP and no package index offers it; there is: {present}. "
+            f"{survey.server}: no PHP here serves the web and no package index offers any; there is: {present}. "
             "Name one of these with --runtime, or run apt-get update on the server and survey it again"
         )
     installed = {runtime.branch for runtime in survey.runtimes}
@@ -78,7 +88,11 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
     settings: dict[str, Setting] = {}
     for name, directive in known.directives.items():
         default = known.default(name, sapi)
-        if default is None or directive.owner not in ("core", "standard", *(x.lower() for x in known.static.get(sapi, ()))):
+        if default is None or directive.owner not in (
+            "core",
+            "standard",
+            *(x.lower() for x in known.static.get(sapi, ())),
+        ):
             continue
         value = known.forced.get(sapi, {}).get(name)
         origin = "built-in"

@@ -31,5 +31,10 @@ def run(options: argparse.Namespace) -> int:
         else:
             text.write_plan(console, plan([needs], survey))
         console.print()
-    console.print(Text(f"The needs files and surveys shown here are in {DATA}; try the commands on them, or on a server of yours.", style="dim"))
+    console.print(
+        Text(
+            f"The needs files and surveys shown here are in {DATA}; try the commands on them, or on a server of yours.",
+            style="dim",
+        )
+    )
     return 0

@@ -21,7 +21,11 @@ def application(word: str) -> Needs:
     if path.is_dir():
         found = sorted(path.glob(f"*{SUFFIX}"))
         if len(found) != 1:
-            what = "holds no needs file" if not found else "holds several needs files: " + ", ".join(one.name for one in found)
+            what = (
+                "holds no needs file"
+                if not found
+                else "holds several needs files: " + ", ".join(one.name for one in found)
+            )
             raise InputError(word, f"{what}; name one *{SUFFIX}")
         path = found[0]
     return load(path)
@@ -32,7 +36,10 @@ def server(word: str | None) -> Survey:
     if word is None:
         return survey(this_machine())
     if "://" in word:
-        raise InputError(word.partition("://")[0] + "://…", "servers cannot be reached by address; survey there with 'fundamentum survey -o FILE' and give that file")
+        raise InputError(
+            word.partition("://")[0] + "://…",
+            "servers cannot be reached by address; survey there with 'fundamentum survey -o FILE' and give that file",
+        )
     path = Path(word)
     if path.is_dir():
         if not any((path / sign).exists() or (path / sign).is_symlink() for sign in ROOT_SIGNS):

@@ -23,41 +23,66 @@ def parser() -> argparse.ArgumentParser:
     top = Parser(
         prog="fundamentum",
         description="Hold a PHP application's needs against a server, and plan what is missing: all of it, at once.",
-        epilog="Exit codes: 0 all required needs met, 1 something required is not met, 2 unusable input, 130 interrupted.",
+        epilog="Exit codes: 0 all required needs met, 1 something required unmet, 2 unusable input, 130 interrupted.",
     )
     top.add_argument("--version", action="version", version=f"fundamentum {__version__}")
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True)
 
     check = commands.add_parser(
-        "check", help="say everything that is missing on a server", formatter_class=argparse.RawDescriptionHelpFormatter,
-        description="Say everything an application needs and a server lacks, with the remedy for each.", epilog=NEEDS_HELP,
+        "check",
+        help="say everything that is missing on a server",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+        description="Say everything an application needs and a server lacks, with the remedy for each.",
+        epilog=NEEDS_HELP,
     )
     _applications(check)
     _server(check)
-    check.add_argument("--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)")
+    check.add_argument(
+        "--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)"
+    )
 
     plan = commands.add_parser(
-        "plan", help="say what to install, switch on, set and restart",
-        description="Make a plan that turns the server as it is into one that meets the needs. Nothing is changed by this program.",
+        "plan",
+        help="say what to install, switch on, set and restart",
+        description="Plan what turns the server into one that meets the needs. This program itself changes nothing.",
     )
     _applications(plan)
     _server(plan)
-    plan.add_argument("--format", choices=("text", "json", "script"), default="text", help="text, JSON, or a POSIX shell script to read and then run (default: text)")
+    plan.add_argument(
+        "--format",
+        choices=("text", "json", "script"),
+        default="text",
+        help="text, JSON, or a POSIX shell script to read and then run (default: text)",
+    )
     plan.add_argument("--required-only", action="store_true", help="leave recommended needs out of the plan")
-    plan.add_argument("-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)")
+    plan.add_argument(
+        "-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)"
+    )
 
     survey = commands.add_parser(
-        "survey", help="record what a server has",
+        "survey",
+        help="record what a server has",
         description="Record what a server has, for a check elsewhere or later. Without -o, a summary for a person.",
     )
     survey.add_argument("server", metavar="REF", nargs="?", help=SERVER_HELP)
-    survey.add_argument("-o", "--output", metavar="FILE", help="write the whole survey as JSON to FILE (NAME.survey.json); - is standard output")
+    survey.add_argument(
+        "-o",
+        "--output",
+        metavar="FILE",
+        help="write the whole survey as JSON to FILE (NAME.survey.json); - is standard output",
+    )
 
-    commands.add_parser("demo", help="show all of this on made-up servers", description="A small observatory with two servers: one ready, one full of gaps. Needs no server of yours.")
+    commands.add_parser(
+        "demo",
+        help="show all of this on made-up servers",
+        description="A small observatory with two servers: one ready, one full of gaps. Needs no server of yours.",
+    )
     return top
 
 
-SERVER_HELP = "the machine itself (left out), a directory holding a root file system, or a file made by 'survey' (*.survey.json)"
+SERVER_HELP = (
+    "the machine itself (left out), a directory holding a root file system, or a file made by 'survey' (*.survey.json)"
+)
 
 NEEDS_HELP = """\
 A needs file, for example nightlog.needs.toml:
@@ -82,12 +107,18 @@ A needs file, for example nightlog.needs.toml:
 
 
 def _applications(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("applications", metavar="APP", nargs="+", help="a needs file (*.needs.toml), or a directory that holds one")
+    parser.add_argument(
+        "applications", metavar="APP", nargs="+", help="a needs file (*.needs.toml), or a directory that holds one"
+    )
 
 
 def _server(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--server", metavar="REF", help=SERVER_HELP)
-    parser.add_argument("--runtime", metavar="SEL", help="BRANCH[/SAPI[/POOL]] to judge, such as 8.2/fpm/www (default: the one that serves the web)")
+    parser.add_argument(
+        "--runtime",
+        metavar="SEL",
+        help="BRANCH[/SAPI[/POOL]] to judge, such as 8.2/fpm/www (default: the one that serves the web)",
+    )
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

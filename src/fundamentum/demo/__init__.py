@@ -21,6 +21,8 @@ class Scene:
 
 SCENES: Final = (
     Scene("nightlog", "altair", "check", "The observers' log runs on altair since last winter. Is everything there?"),
-    Scene("nightlog", "vega", "check", "It shall move to vega, where somebody has begun to set up PHP. What is missing?"),
+    Scene(
+        "nightlog", "vega", "check", "It shall move to vega, where somebody has begun to set up PHP. What is missing?"
+    ),
     Scene("nightlog", "vega", "plan", "And what has to be done about it?"),
 )

@@ -43,15 +43,21 @@ class _Strict(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True):
 class ApplicationTable(_Strict):
     """Which application this is."""
 
-    name: Annotated[Text, msgspec.Meta(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$", description="A short name; also used in the names of files a plan writes.")]
+    name: Annotated[
+        Text,
+        msgspec.Meta(
+            pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$",
+            description="A short name; also used in the names of files a plan writes.",
+        ),
+    ]
     version: Annotated[Text | None, msgspec.Meta(description="The application's own version.")] = None
 
 
 class PhpTable(_Strict):
     """Which PHP it runs on."""
 
-    version: Annotated[Text | None, msgspec.Meta(description="Comparisons that must all hold: \">=8.1, <8.5\".")] = None
-    preferred: Annotated[Text | None, msgspec.Meta(description="The branch to choose where several fit: \"8.3\".")] = None
+    version: Annotated[Text | None, msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5".')] = None
+    preferred: Annotated[Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3".')] = None
 
 
 class NamesTable(_Strict):
@@ -77,7 +83,9 @@ class NeedsFile(_Strict):
     extensions: NamesTable = msgspec.field(default_factory=NamesTable)
     settings: SettingsTable = msgspec.field(default_factory=SettingsTable)
     loaders: NamesTable = msgspec.field(default_factory=NamesTable)
-    notes: Annotated[dict[str, Text], msgspec.Meta(description="Why a need exists: \"extension:intl\" to a sentence.")] = {}
+    notes: Annotated[
+        dict[str, Text], msgspec.Meta(description='Why a need exists: "extension:intl" to a sentence.')
+    ] = {}
 
 
 def load(path: Path) -> Needs:
@@ -147,9 +155,20 @@ class _Reader:
         if missing := re.fullmatch(r"Object missing required field `(.*)`", what):
             return self.error(path, f"'{missing[1]}' is missing{self._in(path)}")
         if kind := re.fullmatch(r"Expected `(.*)`, got `(.*)`", what):
-            words = {"str": "text in quotes", "int": "a whole number", "array": "a list", "object": "a table", "str | null": "text in quotes"}
+            words = {
+                "str": "text in quotes",
+                "int": "a whole number",
+                "array": "a list",
+                "object": "a table",
+                "str | null": "text in quotes",
+            }
             wanted = words.get(kind[1], kind[1])
-            return self.error(path, f"'{'.'.join(path)}' must be {wanted}" if "[" not in steps else f"every entry of '{'.'.join(path)}' must be {wanted}")
+            return self.error(
+                path,
+                f"'{'.'.join(path)}' must be {wanted}"
+                if "[" not in steps
+                else f"every entry of '{'.'.join(path)}' must be {wanted}",
+            )
         if "matching regex" in what:
             return self.error(path, f"'{'.'.join(path)}' may hold letters, digits, '.', '_' and '-' only")
         return self.error(path, f"'{'.'.join(path)}': {what}")
@@ -159,8 +178,12 @@ class _Reader:
 
     def _allowed(self, path: Sequence[str]) -> str:
         tables: dict[tuple[str, ...], type[msgspec.Struct]] = {
-            (): NeedsFile, ("application",): ApplicationTable, ("php",): PhpTable, ("extensions",): NamesTable,
-            ("settings",): SettingsTable, ("loaders",): NamesTable,
+            (): NeedsFile,
+            ("application",): ApplicationTable,
+            ("php",): PhpTable,
+            ("extensions",): NamesTable,
+            ("settings",): SettingsTable,
+            ("loaders",): NamesTable,
         }
         table = tables.get(tuple(path))
         return f"; known: {', '.join(table.__struct_fields__)}" if table else ""
@@ -201,13 +224,20 @@ class _Reader:
                 if not _DIRECTIVE.fullmatch(name):
                     raise self.error(place, f"'{name}' is no directive name")
                 if not isinstance(value, str):
-                    raise self.error(place, f"'{name}' must be text in quotes, such as \">= 256M\", \"on\", \"off\", \"unset\" or \"= VALUE\"")
+                    raise self.error(
+                        place,
+                        f'\'{name}\' must be text in quotes, such as ">= 256M", "on", "off", "unset" or "= VALUE"',
+                    )
                 try:
                     need = SettingNeed(name, condition(name, value), level)
                 except NotUnderstood as error:
                     raise self.error(place, f"{name}: {error}") from error
                 if name in found and contradict(name, found[name].condition, need.condition):
-                    raise self.error(place, f"{name}: '{need.condition.text}' contradicts '{found[name].condition.text}' in [settings.{found[name].level}]")
+                    raise self.error(
+                        place,
+                        f"{name}: '{need.condition.text}' contradicts '{found[name].condition.text}' "
+                        f"in [settings.{found[name].level}]",
+                    )
                 found.setdefault(name, need)
                 yield need
 
@@ -217,10 +247,13 @@ class _Reader:
                 yield LoaderNeed(name.strip(), level)
 
     def notes(self, notes: Mapping[str, str], found: Needs) -> dict[str, str]:
-        keys = {"php"} | {key for need in (*found.extensions, *found.settings, *found.loaders) for key in _keys_of(need.key)}
+        keys = {"php"} | {key for need in found.all for key in _keys_of(need.key)}
         for key in notes:
             if key not in keys:
-                raise self.error(["notes", key], f"the note '{key}' belongs to no need; notes are named like \"extension:intl\" or \"setting:memory_limit\"")
+                raise self.error(
+                    ["notes", key],
+                    f'the note \'{key}\' belongs to no need; name it like "extension:intl" or "setting:memory_limit"',
+                )
         return dict(notes)
 
 

@@ -9,7 +9,9 @@ from collections.abc import Sequence
 from typing import Final
 
 _HEADER: Final = re.compile(r"\s*\[\[?\s*(.+?)\s*\]\]?\s*(?:#.*)?")
-_KEY: Final = re.compile(r"""\s*((?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+))*)\s*=""")
+_KEY: Final = re.compile(
+    r"""\s*((?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+))*)\s*="""
+)
 _PART: Final = re.compile(r"""\"([^\"]*)\"|'([^']*)'|([A-Za-z0-9_-]+)""")
 
 

@@ -75,7 +75,9 @@ def _numbers(version: str) -> tuple[int, ...]:
 def _holds(operator: str, found: tuple[int, ...], wanted: tuple[int, ...]) -> bool:
     length = max(len(found), len(wanted))
     one, two = (*found, *[0] * (length - len(found))), (*wanted, *[0] * (length - len(wanted)))
-    return {">=": one >= two, ">": one > two, "<=": one <= two, "<": one < two, "=": one == two, "!=": one != two}[operator]
+    return {">=": one >= two, ">": one > two, "<=": one <= two, "<": one < two, "=": one == two, "!=": one != two}[
+        operator
+    ]
 
 
 def version_range(text: str) -> VersionRange:
@@ -111,7 +113,9 @@ class Condition(Value, frozen=True):
             return ""
         if self.kind == "switch":
             return "On" if self.on else "Off"
-        failing = [(operator, wanted) for operator, wanted in self.comparisons if not _compares(name, value, operator, wanted)]
+        failing = [
+            (operator, wanted) for operator, wanted in self.comparisons if not _compares(name, value, operator, wanted)
+        ]
         for operator, wanted in failing or self.comparisons[:1]:
             number = quantity(wanted).number
             candidate = {">": str(number + 1), "<": str(number - 1)}.get(operator, wanted)
@@ -150,13 +154,19 @@ def condition(name: str, text: str) -> Condition:
     for part in body.split(",") if not body.startswith(("=", "!=")) else [body]:
         match = _COMPARISON.fullmatch(part.strip())
         if not match:
-            raise NotUnderstood(f"'{part.strip()}' is no condition; write \">= 256M\", \"on\", \"off\", \"unset\" or \"= VALUE\"")
+            raise NotUnderstood(
+                f'\'{part.strip()}\' is no condition; write ">= 256M", "on", "off", "unset" or "= VALUE"'
+            )
         operator, wanted = match[1], match[2].strip()
         if operator not in ("=", "!=") and not _is_number(wanted):
             oddity = f" ({quantity(wanted).oddity})" if quantity(wanted).oddity else ""
-            raise NotUnderstood(f"'{wanted}' is no number PHP understands{oddity}; write digits and at most one of K, M, G")
+            raise NotUnderstood(
+                f"'{wanted}' is no number PHP understands{oddity}; write digits and at most one of K, M, G"
+            )
         comparisons.append((operator, wanted))  # type: ignore[arg-type]
-    found = Condition("compare", ", ".join(f"{operator} {wanted}" for operator, wanted in comparisons), tuple(comparisons))
+    found = Condition(
+        "compare", ", ".join(f"{operator} {wanted}" for operator, wanted in comparisons), tuple(comparisons)
+    )
     if _impossible(name, found):
         raise NotUnderstood(f"'{body}' can never hold")
     return found
@@ -225,6 +235,11 @@ class Needs(Value, frozen=True):
     loaders: tuple[LoaderNeed, ...] = ()
     notes: dict[str, str] = {}
     """Why a need exists, by its key."""
+
+    @property
+    def all(self) -> tuple[ExtensionNeed | LoaderNeed | SettingNeed, ...]:
+        """Every need but PHP itself."""
+        return (*self.extensions, *self.loaders, *self.settings)
 
     def note(self, key: str) -> str | None:
         """The note for a need; a note for one of several alternatives counts too."""

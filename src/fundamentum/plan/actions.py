@@ -37,7 +37,9 @@ def _for_extension(name: str, survey: Survey, target: Target, market: Market) ->
         yield Restart(target.runtime.service)
 
 
-def _for_misfit(name: str, where: extensions.Standing, module: Module | None, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+def _for_misfit(
+    name: str, where: extensions.Standing, module: Module | None, survey: Survey, target: Target, market: Market
+) -> Iterable[Action]:
     if where.found.startswith("needs "):
         known = facts(target.runtime.branch).extensions
         needed = next((extension.requires for extension in known.values() if canonical(extension.shown) == name), ())
@@ -69,7 +71,9 @@ def value_for(conditions: list[Condition], name: str, value: str) -> str | None:
     return value if all(one.holds(name, value) for one in conditions) else None
 
 
-def for_setting(name: str, conditions: list[Condition], label: str, target: Target, together: Sequence[str]) -> Set | None:
+def for_setting(
+    name: str, conditions: list[Condition], label: str, target: Target, together: Sequence[str]
+) -> Set | None:
     """The change that makes a directive satisfy all conditions, in the place where it counts.
 
     That is a file of the scan directory, unless the pool's own configuration sets the directive: it is applied
@@ -82,9 +86,16 @@ def for_setting(name: str, conditions: list[Condition], label: str, target: Targ
         return None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return None
-    if present.origin.rpartition(":")[0] in runtime.stale and all(one.holds(name, effective(name, present.value, target)) for one in conditions):
+    if present.origin.rpartition(":")[0] in runtime.stale and all(
+        one.holds(name, effective(name, present.value, target)) for one in conditions
+    ):
         return None
     after = value_for(conditions, name, effective(name, present.value, target))
+    known = facts(runtime.branch).directives.get(name)
+    if known is not None and known.refuses_empty and after in ("", "Off"):
+        after = (
+            "0" if all(one.holds(name, "0") for one in conditions) else None
+        )  # set to nothing, it would keep its value
     if after is None or ini_text(after) is None:
         return None
     origin = present.origin.rpartition(":")[0]

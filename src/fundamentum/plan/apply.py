@@ -3,11 +3,11 @@
 This is how a plan proves itself: apply it, check again, and what is still unmet is what the plan must own up to.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from msgspec.structs import replace
 
-from fundamentum.catalog import api_number, canonical, facts
+from fundamentum.catalog import Extension, api_number, canonical, facts
 from fundamentum.check.offers import SAPI_PACKAGES, Market, branch_of, extensions_in
 from fundamentum.check.target import imagined
 from fundamentum.plan.model import Action, Enable, Install, Restart, Set
@@ -21,19 +21,25 @@ def apply(actions: Iterable[Action], survey: Survey, market: Market, along: Iter
     for name in dict.fromkeys(packages):
         survey = _installed(name, survey, market)
     for action in actions:
-        if isinstance(action, Enable):
-            survey = _each(survey, action.branch, lambda r, a=action: _loading(r, a.extension) if r.sapi == a.sapi else r)  # type: ignore[misc]
-    for action in actions:
-        if isinstance(action, Set):
-            survey = _set(action, survey)
-    for action in actions:
-        if isinstance(action, Restart):
-            survey = replace(survey, runtimes=tuple(replace(r, stale=()) if r.service == action.service else r for r in survey.runtimes))
+        survey = _carried_out(action, survey)
     return survey
 
 
-def _each(survey: Survey, branch: str, change: "object") -> Survey:
-    return replace(survey, runtimes=tuple(change(r) if r.branch == branch else r for r in survey.runtimes))  # type: ignore[operator]
+def _carried_out(action: Action, survey: Survey) -> Survey:
+    match action:
+        case Enable(extension, _, branch, sapi):
+            return _each(survey, branch, lambda r: _loading(r, extension) if r.sapi == sapi else r)
+        case Set():
+            return _set(action, survey)
+        case Restart(service):
+            started = tuple(replace(r, stale=()) if r.service == service else r for r in survey.runtimes)
+            return replace(survey, runtimes=started)
+        case Install():
+            return survey  # all packages first, and together: see above
+
+
+def _each(survey: Survey, branch: str, change: Callable[[Runtime], Runtime]) -> Survey:
+    return replace(survey, runtimes=tuple(change(r) if r.branch == branch else r for r in survey.runtimes))
 
 
 def _installed(name: str, survey: Survey, market: Market) -> Survey:
@@ -42,11 +48,15 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
         return survey
     others = tuple(one for one in survey.installed or () if one.name != name)
     survey = replace(survey, installed=(*others, Installed(name, offer.version, offer.provides)))
-    branch = branch_of(offer) or next((b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None)
+    branch = branch_of(offer) or next(
+        (b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None
+    )
     if branch is None:
         return survey
     for sapi, pattern in SAPI_PACKAGES.items():
-        if name == pattern.format(branch=branch) and not any(r.branch == branch and r.sapi == sapi for r in survey.runtimes):
+        if name == pattern.format(branch=branch) and not any(
+            r.branch == branch and r.sapi == sapi for r in survey.runtimes
+        ):
             fresh = imagined(survey, branch, sapi)
             present = next((b for b in survey.branches if b.branch == branch), None)
             for module in present.modules if present else ():
@@ -61,7 +71,11 @@ def _with_module(survey: Survey, branch: str, extension: str, package: str) -> S
     known = next((e for e in facts(branch).extensions.values() if canonical(e.shown) == extension), None)
     api = api_number(branch) or ""
     module = Module(
-        extension, known.shown if known else extension, f"/usr/lib/php/{api}/{extension}.so", known.zend if known else False, package,
+        extension,
+        known.shown if known else extension,
+        f"/usr/lib/php/{api}/{extension}.so",
+        known.zend if known else False,
+        package,
         f"/etc/php/{branch}/mods-available/{extension}.ini",
     )
     found = {b.branch: b for b in survey.branches}
@@ -80,34 +94,50 @@ def _loading(runtime: Runtime, extension: str) -> Runtime:
     runtime = replace(runtime, extensions=_settled((*others, new), known.extensions))
     settings = dict(runtime.settings)
     for name, directive in known.directives.items():
-        if directive.owner == extension and name not in settings and (default := known.default(name, runtime.sapi)) is not None:
+        if (
+            directive.owner == extension
+            and name not in settings
+            and (default := known.default(name, runtime.sapi)) is not None
+        ):
             settings[name] = Setting(default)
     return replace(runtime, settings=settings)
 
 
-def _settled(loaded: tuple[Loaded, ...], known: object) -> tuple[Loaded, ...]:
+def _settled(loaded: tuple[Loaded, ...], known: Mapping[str, Extension]) -> tuple[Loaded, ...]:
     """Extensions that waited for another one load once that one does; one that lacks another does not."""
-    requires = {canonical(e.shown): {canonical(r) for r in e.requires} for e in known.values()}  # type: ignore[attr-defined]
-    for _ in range(4):
+    requires = {canonical(e.shown): {canonical(r) for r in e.requires} for e in known.values()}
+    for _ in range(len(loaded)):
         working = {one.name for one in loaded if one.problem is None}
-        loaded = tuple(
-            replace(one, problem=None) if (one.problem or "").startswith("needs ") and requires.get(one.name, set()) <= working
-            else replace(one, problem=f"needs {' and '.join(sorted(requires[one.name] - working))}, which no earlier line loads")
-            if one.problem is None and not requires.get(one.name, set()) <= working else one
-            for one in loaded
-        )
+        settled = tuple(_depending(one, requires.get(one.name, set()) - working) for one in loaded)
+        if settled == loaded:
+            break
+        loaded = settled
     return loaded
+
+
+def _depending(one: Loaded, missing: set[str]) -> Loaded:
+    if missing and one.problem is None:
+        return replace(one, problem=f"needs {' and '.join(sorted(missing))}, which no earlier line loads")
+    if not missing and (one.problem or "").startswith("needs "):
+        return replace(one, problem=None)
+    return one
 
 
 def _set(action: Set, survey: Survey) -> Survey:
     def change(runtime: Runtime) -> Runtime:
-        same = runtime.label == action.runtime if action.pool else f"{runtime.scan_dir}/" == action.file[: action.file.rfind("/") + 1]
+        same = (
+            runtime.label == action.runtime
+            if action.pool
+            else f"{runtime.scan_dir}/" == action.file[: action.file.rfind("/") + 1]
+        )
         if not same or action.name not in runtime.settings:
             return runtime
         before = runtime.settings[action.name]
         if not action.pool and before.origin.rpartition(":")[0].endswith(".conf"):
             return runtime  # another pool of the same directory has its own value
         lost = (f"{before.origin} ({before.value})",) if before.origin != "built-in" else ()
-        return replace(runtime, settings={**runtime.settings, action.name: Setting(action.after, f"{action.file}:1", lost)})
+        return replace(
+            runtime, settings={**runtime.settings, action.name: Setting(action.after, f"{action.file}:1", lost)}
+        )
 
     return replace(survey, runtimes=tuple(change(r) for r in survey.runtimes))

@@ -11,7 +11,7 @@ from fundamentum.server.model import Offer, Survey
 
 
 class Resolver:
-    """Follows ``Depends`` and ``Pre-Depends`` as apt does: what is installed is kept, the first alternative is taken."""
+    """Follows ``Depends`` and ``Pre-Depends`` as apt does: keeps what is installed, takes the first alternative."""
 
     def __init__(self, survey: Survey, market: Market) -> None:
         self.market = market
@@ -63,7 +63,7 @@ class Resolver:
 
 
 def _relations(field: str) -> list[list[dict[str, Any]]]:
-    return [list(group) for group in PkgRelation.parse_relations(field)] if field else []
+    return [[dict(one) for one in group] for group in PkgRelation.parse_relations(field)] if field else []
 
 
 def _version_fits(version: str, wanted: tuple[str, str] | None) -> bool:
@@ -71,4 +71,12 @@ def _version_fits(version: str, wanted: tuple[str, str] | None) -> bool:
     if not wanted:
         return True
     order = version_compare(version, wanted[1])
-    return {"<<": order < 0, "<=": order <= 0, "=": order == 0, ">=": order >= 0, ">>": order > 0, "<": order <= 0, ">": order >= 0}.get(wanted[0], True)
+    return {
+        "<<": order < 0,
+        "<=": order <= 0,
+        "=": order == 0,
+        ">=": order >= 0,
+        ">>": order > 0,
+        "<": order <= 0,
+        ">": order >= 0,
+    }.get(wanted[0], True)

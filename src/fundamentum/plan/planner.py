@@ -18,7 +18,9 @@ ROUNDS: Final = 6
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
 
 
-def plan(applications: Sequence[Needs], survey: Survey, selector: str | None = None, *, recommended: bool = True) -> Plan:
+def plan(
+    applications: Sequence[Needs], survey: Survey, selector: str | None = None, *, recommended: bool = True
+) -> Plan:
     """The changes that make these applications run on this server."""
     market = Market(survey)
     targets = [choose(survey, needs, selector, market) for needs in applications]
@@ -39,7 +41,9 @@ def plan(applications: Sequence[Needs], survey: Survey, selector: str | None = N
         along, missing = _along(actions, survey, market)
         world = apply(fresh.values(), world, market, along)
         judgements = tuple(judge(j.needs, world, _same_target(j.target, world), market) for j in judgements)
-    unresolved = tuple(_unresolved(judgements)) + tuple(Unresolved("php", f"cannot be installed: {what}", "", "required") for what in missing)
+    unresolved = tuple(_unresolved(judgements)) + tuple(
+        Unresolved("php", f"cannot be installed: {what}", "", "required") for what in missing
+    )
     installs = tuple(a for a in actions.values() if isinstance(a, Install))
     enables = tuple(a for a in actions.values() if isinstance(a, Enable))
     settings = tuple(a for a in actions.values() if isinstance(a, Set))
@@ -55,13 +59,20 @@ def plan(applications: Sequence[Needs], survey: Survey, selector: str | None = N
         files=tuple(_files(settings, survey, label)),
         restarts=tuple(_restarts(list(actions.values()), targets)),
         reasons={key: tuple(found) for key, found in reasons.items()},
-        sources={name: offer.source for name in [*along, *(a.package for a in installs)] if (offer := market.package(name))},
+        sources={
+            name: offer.source for name in [*along, *(a.package for a in installs)] if (offer := market.package(name))
+        },
         unresolved=unresolved,
     )
 
 
 def _mend(
-    judgements: Sequence[Judgement], world: Survey, market: Market, label: str, levels: Sequence[str], reasons: dict[str, dict[Reason, None]]
+    judgements: Sequence[Judgement],
+    world: Survey,
+    market: Market,
+    label: str,
+    levels: Sequence[str],
+    reasons: dict[str, dict[Reason, None]],
 ) -> dict[str, Action]:
     """Actions for every finding that is not met; settings of one runtime are decided together."""
     found: dict[str, Action] = {}
@@ -110,7 +121,9 @@ def _same_target(target: Target, world: Survey) -> Target:
 def _unresolved(judgements: Sequence[Judgement]) -> list[Unresolved]:
     return [
         Unresolved(finding.need, _why(finding), one.needs.name, finding.level)
-        for one in judgements for finding in one.findings if finding.verdict in ("unmet", "unknown")
+        for one in judgements
+        for finding in one.findings
+        if finding.verdict in ("unmet", "unknown")
     ]
 
 
@@ -120,7 +133,9 @@ def _why(finding: Finding) -> str:
 
 def _restarts(actions: Sequence[Action], targets: Sequence[Target]) -> list[Restart]:
     """Every service whose runtime is touched, once."""
-    services = (target.runtime.service for target in targets if any(_touches(action, target.runtime) for action in actions))
+    services = (
+        target.runtime.service for target in targets if any(_touches(action, target.runtime) for action in actions)
+    )
     return [Restart(service) for service in dict.fromkeys(services) if service]
 
 

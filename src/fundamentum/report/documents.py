@@ -142,8 +142,17 @@ class PlanDocument(msgspec.Struct):
 
 def _row(finding: Finding) -> FindingRow:
     return FindingRow(
-        need=finding.need, level=finding.level, verdict=finding.verdict, state=finding.state, wanted=finding.wanted, found=finding.found,
-        origin=finding.origin, remedy=finding.remedy, overridden=list(finding.overridden), remark=finding.remark, note=finding.note,
+        need=finding.need,
+        level=finding.level,
+        verdict=finding.verdict,
+        state=finding.state,
+        wanted=finding.wanted,
+        found=finding.found,
+        origin=finding.origin,
+        remedy=finding.remedy,
+        overridden=list(finding.overridden),
+        remark=finding.remark,
+        note=finding.note,
     )
 
 
@@ -159,14 +168,21 @@ def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocu
                 version=one.needs.version,
                 satisfied=one.satisfied,
                 runtime=RuntimeName(
-                    php=one.target.runtime.version, branch=one.target.runtime.branch, sapi=one.target.runtime.sapi, pool=one.target.runtime.pool,
-                    installed=one.target.present, reason=one.target.reason,
+                    php=one.target.runtime.version,
+                    branch=one.target.runtime.branch,
+                    sapi=one.target.runtime.sapi,
+                    pool=one.target.runtime.pool,
+                    installed=one.target.present,
+                    reason=one.target.reason,
                 ),
                 findings=[_row(finding) for finding in one.findings],
             )
             for one in judgements
         ],
-        remarks=[RemarkRow(one.about, one.why) for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))],
+        remarks=[
+            RemarkRow(one.about, one.why)
+            for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
+        ],
     )
 
 
@@ -214,7 +230,9 @@ def steps(plan: Plan) -> list[Step]:
         reasons = why(plan, key_of(restart), restart.service)
         if plan.installs or plan.enables or plan.files:
             reasons.append(f"{restart.service}: so that it runs with the changes above")
-        found.append(Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], reasons))
+        found.append(
+            Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], reasons)
+        )
     return found
 
 

@@ -21,7 +21,10 @@ def as_script(plan: Plan) -> str:
     out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), _HEAD.read_text("utf-8")]
     fresh = [one for one in plan.installs if not one.again]
     again = [one for one in plan.installs if one.again]
-    for title, function, group in (("Packages", "install_packages", fresh), ("Packages whose files are not what they should be", "install_again", again)):
+    for title, function, group in (
+        ("Packages", "install_packages", fresh),
+        ("Packages whose files are not what they should be", "install_again", again),
+    ):
         if group:
             out += _comment(title)
             for one in group:
@@ -45,8 +48,8 @@ def as_script(plan: Plan) -> str:
         out += _comment("The service, so that it runs with all of this")
         out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
         out += [shlex.join(["restart_service", restart.service, *_service(restart.service)]), ""]
-    for one in plan.unresolved:
-        out += _comment(f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}")
+    for need in plan.unresolved:
+        out += _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
     if plan.empty:
         out += ['say "nothing to do"']
     return "\n".join(out).rstrip("\n") + "\n"

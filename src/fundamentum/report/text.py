@@ -15,7 +15,14 @@ from fundamentum.plan.model import Plan, Reason, key_of
 from fundamentum.report.clean import clean
 from fundamentum.server.model import Survey
 
-STYLES: Final = {"unmet": "bold red", "recommended": "yellow", "met": "green", "dim": "dim", "remedy": "cyan", "name": "bold"}
+STYLES: Final = {
+    "unmet": "bold red",
+    "recommended": "yellow",
+    "met": "green",
+    "dim": "dim",
+    "remedy": "cyan",
+    "name": "bold",
+}
 PIPE_WIDTH: Final = 110
 """Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""
 KINDS: Final = {"extension": "extension", "setting": "setting", "loader": "loader", "php": "PHP"}
@@ -38,7 +45,15 @@ def console_for(stream: IO[str]) -> Console:
     """A console that writes colour to a terminal only, and never where ``NO_COLOR`` is set."""
     terminal = stream.isatty()
     width = None if terminal else PIPE_WIDTH
-    return Console(file=stream if terminal else cast(IO[str], _Trimmed(stream)), highlight=False, markup=False, emoji=False, force_terminal=terminal, width=width, no_color=bool(os.environ.get("NO_COLOR")))
+    return Console(
+        file=stream if terminal else cast(IO[str], _Trimmed(stream)),
+        highlight=False,
+        markup=False,
+        emoji=False,
+        force_terminal=terminal,
+        width=width,
+        no_color=bool(os.environ.get("NO_COLOR")),
+    )
 
 
 def name_of(need: str) -> str:
@@ -53,17 +68,20 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
         if number:
             console.print()
         _heading(console, judgement, survey)
+        wide = max((len(name_of(f.need)) for f in judgement.findings if f.verdict in ("unmet", "unknown")), default=0)
         for level, style in (("required", "unmet"), ("recommended", "recommended")):
             wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
-                console.print(Padding(_problems(wrong), (0, 0, 0, 2)))
+                console.print(Padding(_problems(wrong, min(wide, 40)), (0, 0, 0, 2)))
         _fine(console, [f for f in judgement.findings if f.verdict in ("met", "accepted")])
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     needs, runtime = judgement.needs, judgement.target.runtime
-    title = Text.assemble((clean(f"{needs.name} {needs.version or ''}".strip()), "bold"), " on ", (clean(survey.server), "bold"))
+    title = Text.assemble(
+        (clean(f"{needs.name} {needs.version or ''}".strip()), "bold"), " on ", (clean(survey.server), "bold")
+    )
     title.append(clean(f", {survey.system.name or 'unknown system'}"), STYLES["dim"])
     console.print(title)
     version = f"PHP {runtime.version}" if runtime.version else "not installed"
@@ -72,16 +90,26 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
     if required:
         more = f", and {optional} recommended" if optional else ""
-        console.print(Text(f"does not run here: {required} required {'need is' if required == 1 else 'needs are'} not met{more}", style=STYLES["unmet"]))
+        console.print(
+            Text(
+                f"does not run here: {required} required {'need is' if required == 1 else 'needs are'} not met{more}",
+                style=STYLES["unmet"],
+            )
+        )
     elif optional:
-        console.print(Text(f"runs here; {optional} recommended {'need is' if optional == 1 else 'needs are'} not met", style=STYLES["recommended"]))
+        console.print(
+            Text(
+                f"runs here; {optional} recommended {'need is' if optional == 1 else 'needs are'} not met",
+                style=STYLES["recommended"],
+            )
+        )
     else:
         console.print(Text(f"runs here: all {len(judgement.findings)} needs are met", style=STYLES["met"]))
 
 
-def _problems(findings: Iterable[Finding]) -> Table:
+def _problems(findings: Iterable[Finding], wide: int) -> Table:
     table = Table.grid(padding=(0, 2))
-    table.add_column(overflow="fold", min_width=24)
+    table.add_column(overflow="fold", min_width=wide)
     table.add_column(overflow="fold", ratio=1)
     for finding in findings:
         what = Text()
@@ -124,14 +152,24 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
     console.print(Padding(table, (0, 0, 0, 2)))
     for finding in findings:
         if finding.remark:
-            console.print(Text(clean(f"  note: {name_of(finding.need)}: {finding.remark}"), style=STYLES["recommended"]))
+            console.print(
+                Text(clean(f"  note: {name_of(finding.need)}: {finding.remark}"), style=STYLES["recommended"])
+            )
 
 
 def write_plan(console: Console, plan: Plan) -> None:
     """The steps in order, each change with its reason, and what the plan leaves open."""
     for one in plan.after:
         runtime = one.target.runtime
-        console.print(Text.assemble("plan for ", (clean(f"{one.needs.name} {one.needs.version or ''}".strip()), "bold"), " on ", (clean(plan.server), "bold"), clean(f", {runtime.label}")))
+        console.print(
+            Text.assemble(
+                "plan for ",
+                (clean(f"{one.needs.name} {one.needs.version or ''}".strip()), "bold"),
+                " on ",
+                (clean(plan.server), "bold"),
+                clean(f", {runtime.label}"),
+            )
+        )
         before = next(b for b in plan.before if b.needs.name == one.needs.name)
         console.print(Text(clean(f"chosen: {before.target.reason}"), style=STYLES["dim"]))
     if plan.empty and plan.complete:
@@ -145,7 +183,13 @@ def write_plan(console: Console, plan: Plan) -> None:
         for option, names in (("", fresh), ("--reinstall ", again)):
             if names:
                 _command(console, f"apt-get install {option}--no-install-recommends {' '.join(names)}")
-        _table(console, ((one.package, plan.sources.get(one.package, ""), plan.reasons.get(key_of(one), ())) for one in plan.installs))
+        _table(
+            console,
+            (
+                (one.package, plan.sources.get(one.package, ""), plan.reasons.get(key_of(one), ()))
+                for one in plan.installs
+            ),
+        )
         if plan.along:
             _aside(console, f"with {'it' if len(plan.installs) == 1 else 'them'}: {', '.join(plan.along)}")
     if plan.enables:
@@ -158,7 +202,13 @@ def write_plan(console: Console, plan: Plan) -> None:
         number += 1
         _step(console, number, f"write {file.path}")
         changes = [one for one in plan.settings if one.file == file.path]
-        _table(console, ((one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", plan.reasons.get(key_of(one), ())) for one in changes))
+        _table(
+            console,
+            (
+                (one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", plan.reasons.get(key_of(one), ()))
+                for one in changes
+            ),
+        )
     for restart in plan.restarts:
         number += 1
         _step(console, number, f"restart {restart.service}")
@@ -186,7 +236,9 @@ def _table(console: Console, rows: Iterable[tuple[str, str, tuple[Reason, ...]]]
         table.add_column(overflow="fold")
     table.add_column(overflow="fold", ratio=1)
     for name, detail, reasons in rows:
-        table.add_row(clean(name), clean(detail), Text("\n".join(clean(str(reason)) for reason in reasons), style=STYLES["dim"]))
+        table.add_row(
+            clean(name), clean(detail), Text("\n".join(clean(str(reason)) for reason in reasons), style=STYLES["dim"])
+        )
     console.print(Padding(table, (0, 0, 0, 3)))
 
 
@@ -195,39 +247,69 @@ def _outcome(console: Console, plan: Plan) -> None:
     if plan.unresolved:
         console.print(Text("not resolved by this plan", style=STYLES["unmet"]))
         for one in plan.unresolved:
-            console.print(Padding(Text(clean(f"{one.application} {name_of(one.need)} ({one.level}): {one.why}")), (0, 0, 0, 2)))
+            console.print(
+                Padding(Text(clean(f"{one.application} {name_of(one.need)} ({one.level}): {one.why}")), (0, 0, 0, 2))
+            )
     for judgement in plan.after:
         met = sum(f.verdict in ("met", "accepted") for f in judgement.findings)
         style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
-        console.print(Text(clean(f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"), style=style))
+        console.print(
+            Text(
+                clean(f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"),
+                style=style,
+            )
+        )
 
 
 def write_survey(console: Console, survey: Survey) -> None:
     """One screen about a server."""
-    console.print(Text.assemble((clean(survey.server), "bold"), clean(f"  {survey.system.name or 'unknown system'} {survey.system.architecture}")))
+    console.print(
+        Text.assemble(
+            (clean(survey.server), "bold"),
+            clean(f"  {survey.system.name or 'unknown system'} {survey.system.architecture}"),
+        )
+    )
     installed = "unknown" if survey.installed is None else str(len(survey.installed))
     offers = "unknown" if survey.offers is None else str(len(survey.offers))
     sources = sorted({offer.source for offer in survey.offers or ()})
-    console.print(Text(clean(f"packages installed: {installed}; offers that concern PHP: {offers}{f' from {chr(44).join(sources)}' if sources else ''}"), style=STYLES["dim"]))
+    console.print(
+        Text(
+            clean(
+                f"packages installed: {installed}; offers that concern PHP: {offers}"
+                + (f" from {', '.join(sources)}" if sources else "")
+            ),
+            style=STYLES["dim"],
+        )
+    )
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    for title in ("runtime", "version", "serves the web", "extensions", "not loading", "configuration"):
+    for title in (
+        "runtime",
+        "version",
+        "serves the web",
+        "loaded",
+        "there, but off",
+        "told to load, but cannot",
+        "configuration",
+    ):
         table.add_column(title, header_style="dim", overflow="fold")
+    there = {branch.branch: [module.name for module in branch.modules] for branch in survey.branches}
     for runtime in survey.runtimes:
         failing = [one.name for one in runtime.extensions if one.problem]
+        told = {one.name for one in runtime.extensions}
         table.add_row(
-            clean(runtime.label), clean(runtime.version or "?"), "yes" if runtime.serves else "no", str(len(runtime.extensions) - len(failing)),
-            clean(", ".join(failing)) or "-", clean(runtime.ini_file or "none"),
+            clean(runtime.label),
+            clean(runtime.version or "?"),
+            "yes" if runtime.serves else "no",
+            str(len(told) - len(failing)),
+            clean(", ".join(name for name in there.get(runtime.branch, ()) if name not in told)) or "-",
+            clean(", ".join(failing)) or "-",
+            clean(runtime.ini_file or "none"),
         )
     if survey.runtimes:
         console.print()
         console.print(table)
     else:
         console.print(Text("no PHP installed", style=STYLES["recommended"]))
-    for branch in survey.branches:
-        loaded = {one.name for runtime in survey.runtimes if runtime.branch == branch.branch for one in runtime.extensions if one.problem is None}
-        idle = [module.name for module in branch.modules if module.name not in loaded]
-        if idle:
-            console.print(Text(clean(f"\nPHP {branch.branch}: there, but switched on nowhere: {', '.join(idle)}"), style=STYLES["recommended"]))
 
 
 def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:

@@ -4,11 +4,19 @@ import io
 import re
 import struct
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 MAX_BINARY: Final = 64 * 1024 * 1024
 _BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?")
-MACHINES: Final = {"amd64": "x64", "arm64": "AArch64", "i386": "x86", "armhf": "ARM", "ppc64el": "PowerPC", "riscv64": "RISC-V", "s390x": "S390"}
+MACHINES: Final = {
+    "amd64": "x64",
+    "arm64": "AArch64",
+    "i386": "x86",
+    "armhf": "ARM",
+    "ppc64el": "PowerPC",
+    "riscv64": "RISC-V",
+    "s390x": "S390",
+}
 """Debian's architectures, as the ELF reader names the processor (up to its first blank)."""
 
 
@@ -50,7 +58,17 @@ def examine(data: bytes) -> Binary:
         symbols = _symbols(elf)
         zend = "zend_extension_entry" in symbols
         name = _name(elf, symbols, zend)
-    except (ELFError, struct.error, ValueError, KeyError, AssertionError, IndexError, TypeError, AttributeError, UnicodeError) as error:
+    except (
+        ELFError,
+        struct.error,
+        ValueError,
+        KeyError,
+        AssertionError,
+        IndexError,
+        TypeError,
+        AttributeError,
+        UnicodeError,
+    ) as error:
         raise NotAnExtension("is damaged: it cannot be read as a shared library") from error
     if not found:
         raise NotAnExtension("carries no PHP build identity")
@@ -58,14 +76,14 @@ def examine(data: bytes) -> Binary:
     return Binary(identity[1], identity[2], identity[3], zend, machine, name)
 
 
-def _symbols(elf: "ELFFile") -> dict[str, int]:  # type: ignore[name-defined] # noqa: F821
+def _symbols(elf: Any) -> dict[str, int]:
     section = elf.get_section_by_name(".dynsym")
     if section is None:
         return {}
     return {symbol.name: symbol["st_value"] for symbol in section.iter_symbols() if symbol["st_shndx"] != "SHN_UNDEF"}
 
 
-def _name(elf: "ELFFile", symbols: dict[str, int], zend: bool) -> str | None:  # type: ignore[name-defined] # noqa: F821
+def _name(elf: Any, symbols: dict[str, int], zend: bool) -> str | None:
     """Follow the relocation of the name field in ``zend_extension`` or ``zend_module_entry``."""
     from elftools.elf.relocation import RelocationSection  # noqa: PLC0415
 
@@ -81,17 +99,15 @@ def _name(elf: "ELFFile", symbols: dict[str, int], zend: bool) -> str | None:  #
         data = section.data()
         for at in range(0, len(data) - 40, 8):
             # zend_module_entry: size 168, API number, debug, zts, then pointers; the name is the third of them.
-            if data[at : at + 2] == b"\xa8\x00" and _looks_like_api(int.from_bytes(data[at + 4 : at + 8], "little")):
-                if name := _text_at(elf, pointers.get(section["sh_addr"] + at + 32)):
+            api = int.from_bytes(data[at + 4 : at + 8], "little")
+            if data[at : at + 2] == b"\xa8\x00" and 20_100_000 < api < 21_000_000:
+                name = _text_at(elf, pointers.get(section["sh_addr"] + at + 32))
+                if name:
                     return name
     return None
 
 
-def _looks_like_api(number: int) -> bool:
-    return 20_100_000 < number < 21_000_000
-
-
-def _text_at(elf: "ELFFile", address: int | None) -> str | None:  # type: ignore[name-defined] # noqa: F821
+def _text_at(elf: Any, address: int | None) -> str | None:
     if not address:
         return None
     for segment in elf.iter_segments():
@@ -111,7 +127,9 @@ def misfit(binary: Binary, api: str, architecture: str) -> str | None:
         from fundamentum.catalog import branch_of_api  # noqa: PLC0415
 
         other = branch_of_api(binary.api)
-        return f"built for PHP {other or 'API ' + binary.api}" + (f", not {branch_of_api(api)}" if branch_of_api(api) else "")
+        return f"built for PHP {other or 'API ' + binary.api}" + (
+            f", not {branch_of_api(api)}" if branch_of_api(api) else ""
+        )
     if binary.thread_safe:
         return "built for a thread-safe PHP, and this one is not"
     if binary.debug:

@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from typing import Final
 
 _FIELD: Final = re.compile(
-    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Section|Origin|Label|Suite|Codename):[ \t]*(.*(?:\n[ \t].*)*)",
+    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Section|Origin|Label|Suite|Codename):"
+    r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,
 )
 _NAME: Final = re.compile(rb"\nPackage: ([^\n]*)")

@@ -44,8 +44,8 @@ class _Broken(Exception):
     pass
 
 
-_TRUE = re.compile(r"[ \t]*(?:true|on|yes)[ \t]*", re.I)
-_FALSE = re.compile(r"[ \t]*(?:false|off|none|null|no)[ \t]*", re.I)
+_TRUE = re.compile(r"(?:true|on|yes)[ \t]*", re.I)
+_FALSE = re.compile(r"(?:false|off|none|null|no)[ \t]*", re.I)
 _LABEL = re.compile(r'[^=\n\r\t;&|^$~(){}!"\[\]\x00]+')
 _EQUALS = re.compile(r"[ \t]*=[ \t]*")
 _COMMENT = re.compile(r"[ \t]*;[^\r\n]*(?:\r\n|\r|\n)")
@@ -141,10 +141,10 @@ class _Reader:
         elif key is not None:
             raise _Broken
         else:
-            self.end_of_value()
+            self.end_of_line()
 
     def section_name(self) -> str:
-        out = []
+        out: list[str] = []
         while True:
             char = self.peek()
             if char == "" or char in "\r\n;":
@@ -168,7 +168,7 @@ class _Reader:
                 self.at += 1
 
     def offset(self) -> str:
-        out = []
+        out: list[str] = []
         while True:
             char = self.peek()
             if char == "" or char in "\r\n;":
@@ -197,10 +197,15 @@ class _Reader:
             return ""
         if word := self.switch_word():
             self.at = word.end()
-            value = "1" if word.re is _TRUE else ""
+            self.end_of_line()
+            return "1" if word.re is _TRUE else ""
+        value = self.expression(0)
+        if self.at < len(self.text) and self.peek() in "'\0$":
+            self.at = len(
+                self.text
+            )  # a lone quote matches no rule of the scanner: PHP takes it for the end of the file
         else:
-            value = self.expression(0)
-        self.end_of_value()
+            self.end_of_line()
         return value
 
     def switch_word(self) -> re.Match[str] | None:
@@ -209,11 +214,8 @@ class _Reader:
         text = _TEXT.match(self.text, self.at)
         return word if word and (text is None or text.end() <= word.end()) else None
 
-    def end_of_value(self) -> None:
+    def end_of_line(self) -> None:
         if self.take(_NEWLINE) or self.take(_COMMENT) or self.at >= len(self.text):
-            return
-        if self.peek() in "'\0$":  # a lone quote matches no rule of the scanner: PHP takes it for the end of the file
-            self.at = len(self.text)
             return
         if self.text[self.at :].lstrip(" \t")[:1] == ";":
             self.skip_line()
@@ -224,7 +226,6 @@ class _Reader:
         end = _ENDS.search(self.text, self.at)
         self.at = end.end() if end else len(self.text)
         self.line += 1 if end else 0
-
 
     def expression(self, depth: int) -> str:
         if depth > 50:
@@ -260,9 +261,12 @@ class _Reader:
                 out.append(self.quoted())
             elif self.text.startswith("${", self.at):
                 out.append(self.variable())
-            elif self.at >= len(self.text) or _NEWLINE.match(self.text, self.at) or self.comment_ahead():
-                break
-            elif _OPERATOR.match(self.text, self.at):
+            elif (
+                self.at >= len(self.text)
+                or _NEWLINE.match(self.text, self.at)
+                or self.comment_ahead()
+                or _OPERATOR.match(self.text, self.at)
+            ):
                 break
             elif raw := self.take(_RAW):
                 out.append(raw.group()[1:-1])
@@ -285,7 +289,7 @@ class _Reader:
         return self.text[blank.end() if blank else self.at :][:1] == ";"
 
     def quoted(self) -> str:
-        out = []
+        out: list[str] = []
         while True:
             char = self.peek()
             if char == "":

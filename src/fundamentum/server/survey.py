@@ -29,12 +29,17 @@ def survey(host: DirectoryHost) -> Survey:
         offers, more = apt.probe(host, about.architecture)
         remarks += more
     else:
-        remarks.append(Remark("packages", "no package database this program can read: what could be installed is unknown"))
+        remarks.append(
+            Remark("packages", "no package database this program can read: what could be installed is unknown")
+        )
     branches, more = _branches(host, installations, about.architecture)
     remarks += more
     running = processes.probe(host.root)
     runtimes = tuple(
-        runtime for one in installations if one.branch in branches for runtime in _runtimes(host, one, branches[one.branch], running, about.architecture)
+        runtime
+        for one in installations
+        if one.branch in branches
+        for runtime in _runtimes(host, one, branches[one.branch], running, about.architecture)
     )
     return Survey(
         format=FORMAT,
@@ -48,21 +53,27 @@ def survey(host: DirectoryHost) -> Survey:
     )
 
 
-def _branches(host: Host, installations: list[Installation], architecture: str) -> tuple[dict[str, Branch], list[Remark]]:
+def _branches(
+    host: Host, installations: list[Installation], architecture: str
+) -> tuple[dict[str, Branch], list[Remark]]:
     found: dict[str, Branch] = {}
     remarks: list[Remark] = []
     owners = dpkg.owners(host, ("/usr/lib/php/",)) if installations else {}
     for branch in dict.fromkeys(one.branch for one in installations):
         where = debian_php.extension_dir(host, branch)
         if where is None:
-            remarks.append(Remark(f"PHP {branch}", "no extension directory of that branch under /usr/lib/php: not judged"))
+            remarks.append(
+                Remark(f"PHP {branch}", "no extension directory of that branch under /usr/lib/php: not judged")
+            )
             continue
         found[branch], more = php_modules.available(host, branch, *where, facts(branch), owners, architecture)
         remarks += more
     return found, remarks
 
 
-def _runtimes(host: Host, one: Installation, branch: Branch, running: list[Process], architecture: str) -> list[Runtime]:
+def _runtimes(
+    host: Host, one: Installation, branch: Branch, running: list[Process], architecture: str
+) -> list[Runtime]:
     configuration = php_config.probe(host, one.folder, facts(one.branch))
     pools: list[Pool | None] = [None]
     if one.sapi == "fpm":
@@ -74,7 +85,13 @@ def _runtimes(host: Host, one: Installation, branch: Branch, running: list[Proce
 
 
 def _runtime(
-    host: Host, one: Installation, branch: Branch, configuration: Configuration, pool: Pool | None, running: list[Process], architecture: str
+    host: Host,
+    one: Installation,
+    branch: Branch,
+    configuration: Configuration,
+    pool: Pool | None,
+    running: list[Process],
+    architecture: str,
 ) -> Runtime:
     known = facts(one.branch)
     overrides = pool.overrides if pool else []

@@ -13,7 +13,9 @@ from fundamentum.server.model import Offer, Remark
 
 LISTS: Final = "/var/lib/apt/lists"
 MAX_UNPACKED: Final = 512 * 1024 * 1024
-_INDEX: Final = re.compile(r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?")
+_INDEX: Final = re.compile(
+    r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
+)
 _FLAT: Final = re.compile(r"(?P<dist>.+?)_Packages(?P<packing>\.gz|\.xz|\.lz4)?")
 _PHP: Final = re.compile(rb"php\d|libapache2-mod-php\d|libphp\d|php-common$")
 
@@ -38,15 +40,22 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
         if not match or (architecture and match.groupdict().get("arch", "all") not in (architecture, "all")):
             continue
         data, problem = _unpacked(host, f"{LISTS}/{name}", match["packing"] or "")
-        source, listed = _release(host, match["dist"], match.groupdict().get("component", ""), match.groupdict().get("arch", ""), remarks)
+        source, listed = _release(
+            host, match["dist"], match.groupdict().get("component", ""), match.groupdict().get("arch", ""), remarks
+        )
         if problem is None and listed is not None and listed != len(data):
             problem = f"holds {len(data)} bytes where its release file says {listed}"
         if problem:
-            remarks.append(Remark("package indexes", f"{LISTS}/{name}: {problem}; packages after that point are unknown"))
+            remarks.append(
+                Remark("package indexes", f"{LISTS}/{name}: {problem}; packages after that point are unknown")
+            )
             data = data[: data.rfind(b"\n\n") + 1]
         indexes.append((source, data))
     if not indexes:
-        return None, [*remarks, Remark("package indexes", f"none in {LISTS}: what could be installed is unknown; run apt-get update")]
+        return None, [
+            *remarks,
+            Remark("package indexes", f"none in {LISTS}: what could be installed is unknown; run apt-get update"),
+        ]
     return tuple(_relevant(indexes, remarks)), remarks
 
 
@@ -133,13 +142,19 @@ def _unpacked(host: Host, path: str, packing: str) -> tuple[bytes, str | None]:
 
 def unpack(packed: bytes, packing: str) -> tuple[bytes, str | None]:
     """Decompress ``.gz``, ``.xz`` or ``.lz4`` with a bound on the size; keeps what came before an error."""
-    makers: dict[str, Callable[[], Any]] = {".gz": lambda: zlib.decompressobj(31), ".xz": lzma.LZMADecompressor, ".lz4": _lz4}
+    makers: dict[str, Callable[[], Any]] = {
+        ".gz": lambda: zlib.decompressobj(31),
+        ".xz": lzma.LZMADecompressor,
+        ".lz4": _lz4,
+    }
     machine = cast(_Decompressor, makers[packing]())
     out = bytearray()
     step = 1024 * 1024
     try:
         for at in range(0, len(packed), step):
-            out += machine.decompress(packed[at : at + step], MAX_UNPACKED - len(out)) if len(out) < MAX_UNPACKED else b""
+            out += (
+                machine.decompress(packed[at : at + step], MAX_UNPACKED - len(out)) if len(out) < MAX_UNPACKED else b""
+            )
     except (OSError, EOFError, RuntimeError, zlib.error, lzma.LZMAError, ValueError) as error:
         return bytes(out), f"cannot be decompressed beyond byte {len(out)} ({error})"
     if len(out) >= MAX_UNPACKED:
@@ -168,7 +183,9 @@ def _release(host: Host, dist: str, component: str, arch: str, remarks: list[Rem
         entry = control.fields(data[:4096])
         label = entry.get("Label") or entry.get("Origin") or ""
         suite = entry.get("Codename") or entry.get("Suite") or ""
-        size = re.search(rb"\n [0-9a-f]{64} +(\d+) " + re.escape(f"{component}/binary-{arch}/Packages".encode()) + rb"\n", data)
+        size = re.search(
+            rb"\n [0-9a-f]{64} +(\d+) " + re.escape(f"{component}/binary-{arch}/Packages".encode()) + rb"\n", data
+        )
         words = " ".join(part for part in (label, "/".join(p for p in (suite, component) if p)) if part)
         return words or "unnamed repository", int(size[1]) if size else None
     return "/".join(p for p in ("unnamed repository", component) if p), None

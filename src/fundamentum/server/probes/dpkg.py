@@ -26,12 +26,18 @@ def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
     for stanza in control.stanzas(data):
         entry = control.fields(stanza)
         if not entry.get("Package") or not entry.get("Version"):
-            remarks.append(Remark("installed packages", f"{STATUS}: a stanza without package or version; what follows may be missing"))
+            remarks.append(
+                Remark(
+                    "installed packages", f"{STATUS}: a stanza without package or version; what follows may be missing"
+                )
+            )
             continue
         if entry.get("Status", "").endswith(" installed"):
             found.append(Installed(entry["Package"], entry["Version"], entry.get("Provides", "")))
     if data and not data.endswith(b"\n"):
-        remarks.append(Remark("installed packages", f"{STATUS}: the file breaks off; packages after that point are unknown"))
+        remarks.append(
+            Remark("installed packages", f"{STATUS}: the file breaks off; packages after that point are unknown")
+        )
     return tuple(sorted(found, key=lambda p: p.name)), remarks[:5]
 
 

@@ -49,7 +49,13 @@ def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[P
 
 
 def _read(
-    host: Host, path: str, constants: Mapping[str, str], pools: dict[str, Pool], files: list[str], remarks: list[Remark], depth: int
+    host: Host,
+    path: str,
+    constants: Mapping[str, str],
+    pools: dict[str, Pool],
+    files: list[str],
+    remarks: list[Remark],
+    depth: int,
 ) -> None:
     if depth > MAX_DEPTH or len(files) >= MAX_FILES:
         remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
@@ -64,7 +70,9 @@ def _read(
     files.append(path)
     parsed = ini.parse(text, constants)
     if parsed.broken_at:
-        remarks.append(Remark("FPM pools", f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file"))
+        remarks.append(
+            Remark("FPM pools", f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file")
+        )
     for entry in parsed.entries:
         if entry.name == "include" and entry.value:
             for included in _matching(host, entry.value, remarks):
@@ -90,7 +98,11 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
 def _matching(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:
     folder, name = posixpath.split(pattern if pattern.startswith("/") else posixpath.join("/", pattern))
     try:
-        return [posixpath.join(folder, found) for found in host.names(folder) if fnmatch.fnmatchcase(found, name) and not found.startswith(".")]
+        return [
+            posixpath.join(folder, found)
+            for found in host.names(folder)
+            if fnmatch.fnmatchcase(found, name) and not found.startswith(".")
+        ]
     except HostError as error:
         remarks.append(Remark("FPM pools", str(error)))
         return []

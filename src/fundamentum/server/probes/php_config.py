@@ -14,7 +14,8 @@ from fundamentum.server.probes.fpm_pools import Override
 
 _SECRET_NAME: Final = re.compile(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
 _SECRET_VALUE: Final = re.compile(
-    r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|(?P<key>(?:auth|password|passwd|pwd|secret|token)(?:%5B\w*%5D|\[\w*\])?=)(?P<two>[^&\s;\"',]+)", re.I
+    r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|(?P<key>(?:auth|password|passwd|pwd|secret|token)(?:%5B\w*%5D|\[\w*\])?=)(?P<two>[^&\s;\"',]+)",
+    re.I,
 )
 WITHHELD: Final = "(withheld)"
 
@@ -71,7 +72,9 @@ def probe(host: Host, folder: str, facts: Facts) -> Configuration:
         found.files.append(path)
         parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
         if parsed.broken_at:
-            found.remarks.append(Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on"))
+            found.remarks.append(
+                Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
+            )
         conditional = False
         for entry in parsed.entries:
             if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
@@ -81,11 +84,15 @@ def probe(host: Host, folder: str, facts: Facts) -> Configuration:
                 if entry.value is not None:
                     values[entry.name] = entry.value
         if conditional:
-            found.remarks.append(Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged"))
+            found.remarks.append(
+                Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged")
+            )
     return found
 
 
-def settings(facts: Facts, sapi: str, owners: set[str], extension_dir: str, lines: Iterable[Line], overrides: Iterable[Override]) -> dict[str, Setting]:
+def settings(
+    facts: Facts, sapi: str, owners: set[str], extension_dir: str, lines: Iterable[Line], overrides: Iterable[Override]
+) -> dict[str, Setting]:
     """The effective value of every directive this runtime knows.
 
     ``owners`` are the loaded extensions: a directive exists only while its extension is loaded.  In a pool,
@@ -102,7 +109,12 @@ def settings(facts: Facts, sapi: str, owners: set[str], extension_dir: str, line
             found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
     ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
     latest_first = list(overrides)[::-1]
-    ordered += [Line(o.name, o.value, o.origin) for admin in (False, True) for o in latest_first if o.admin is admin and _changes_value(o)]
+    ordered += [
+        Line(o.name, o.value, o.origin)
+        for admin in (False, True)
+        for o in latest_first
+        if o.admin is admin and _changes_value(o)
+    ]
     for line in ordered:
         known = facts.directives.get(line.name)
         if line.name not in found and (known is not None or line.name in shipped or not foreign):

@@ -49,7 +49,9 @@ def describe(
         shown = known.shown if known else stem
         return Module(canonical(shown), shown, path, known.zend if known else False, package, switch, str(error))
     shown = identity.name or (known.shown if known else stem)
-    return Module(canonical(shown), shown, path, identity.zend, package, switch, binary.misfit(identity, api, architecture))
+    return Module(
+        canonical(shown), shown, path, identity.zend, package, switch, binary.misfit(identity, api, architecture)
+    )
 
 
 def _switches(host: Host, branch: str) -> dict[str, str]:
@@ -84,7 +86,10 @@ def loaded(
     result = [Loaded(canonical(shown), shown, "built-in") for shown in facts.static.get(sapi, ())]
     present = {one.name for one in result}
     by_path = {module.path: module for module in branch.modules}
-    directory = next((line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value), branch.extension_dir)
+    directory = next(
+        (line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value),
+        branch.extension_dir,
+    )
     for kind in ("zend_extension", "extension"):
         for line in configuration.loads(kind):
             path = _path(host, line, directory)
@@ -113,12 +118,16 @@ def _elsewhere(host: Host, path: str, branch: Branch, facts: Facts, architecture
     return describe(host, path, branch.api, facts, None, {}, architecture)
 
 
-def _problem(host: Host, module: Module, path: str, kind: str, directory: str, present: set[str], facts: Facts) -> str | None:
+def _problem(
+    host: Host, module: Module, path: str, kind: str, directory: str, present: set[str], facts: Facts
+) -> str | None:
     if not host.stat(path):
         where = "" if path.startswith(directory) else f"; extensions of this PHP are in {directory}"
         return f"the file {path} does not exist{where}"
     if module.misfit:
-        return f"{path} {module.misfit}" if module.misfit.startswith(("is ", "carries ")) else f"{path} is {module.misfit}"
+        return (
+            f"{path} {module.misfit}" if module.misfit.startswith(("is ", "carries ")) else f"{path} is {module.misfit}"
+        )
     if module.name in present:
         return "loaded twice: an earlier line loads it already"
     if module.zend and kind == "extension":

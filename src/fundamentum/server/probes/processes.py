@@ -31,7 +31,9 @@ def probe(root: Path) -> list[Process]:
     boot, ticks = time.time() - uptime, os.sysconf("SC_CLK_TCK")
     for number in numbers:
         try:
-            command = Path(f"/proc/{number}/cmdline").read_bytes().replace(b"\0", b" ").decode("utf-8", "replace").strip()
+            command = (
+                Path(f"/proc/{number}/cmdline").read_bytes().replace(b"\0", b" ").decode("utf-8", "replace").strip()
+            )
             service = _service(command)
             if service is None or os.path.realpath(f"/proc/{number}/root") != ours:
                 continue

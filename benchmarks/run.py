@@ -1,0 +1,76 @@
+"""How long Fundamentum takes, as ratios against something known, measured in turns within one run.
+
+    python benchmarks/run.py [ROOT]
+
+ROOT is a Debian root file system with PHP and the full package index; without it (or without root rights) only
+the first comparison is made.  The machines this runs on are noisy: read the ratio of the medians.
+"""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+FUNDAMENTUM = str(Path(sys.executable).with_name("fundamentum"))
+NEEDS = """\
+format = 1
+[application]
+name = "nightlog"
+[extensions]
+required = ["intl", "mbstring", "pdo_mysql", "curl"]
+"""
+PACKAGES = ["php8.2-curl", "php8.2-intl", "php8.2-mbstring", "php8.2-mysql"]
+
+
+def seconds(command: list[str], folder: str) -> float:
+    """Wall time of one run."""
+    start = time.perf_counter()
+    subprocess.run(command, cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False)
+    return time.perf_counter() - start
+
+
+def compare(title: str, ours: list[str], theirs: list[str], folder: str, limit: float, runs: int = 11) -> None:
+    """Run both in turns and print the medians and their ratio."""
+    pairs = [(seconds(ours, folder), seconds(theirs, folder)) for _ in range(runs + 1)][1:]
+    one, two = (statistics.median(column) for column in zip(*pairs, strict=True))
+    print(f"{title}: {one * 1000:.0f} ms against {two * 1000:.0f} ms, ratio {one / two:.2f} (wanted: at most {limit})")
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "nightlog.needs.toml").write_text(NEEDS)
+        compare(
+            "fundamentum --version against a bare interpreter",
+            [FUNDAMENTUM, "--version"],
+            [sys.executable, "-c", "import argparse, json, tomllib"],
+            folder,
+            2,
+            25,
+        )
+        if len(sys.argv) < 2 or os.geteuid() != 0:
+            print("no root file system given (or no root rights): the comparison with apt is left out")
+            return
+        compare(
+            "plan --format json against apt-get -s install of the same packages",
+            [
+                FUNDAMENTUM,
+                "plan",
+                "nightlog.needs.toml",
+                "--server",
+                sys.argv[1],
+                "--runtime",
+                "8.2/fpm",
+                "--format",
+                "json",
+            ],
+            ["chroot", sys.argv[1], "apt-get", "-s", "install", "--no-install-recommends", *PACKAGES],
+            folder,
+            0.3,
+        )
+
+
+if __name__ == "__main__":
+    main()

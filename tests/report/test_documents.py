@@ -1,0 +1,51 @@
+"""The JSON documents and the schemas that ship with the program."""
+
+import json
+from pathlib import Path
+
+import pytest
+import write_schemas
+from jsonschema import Draft202012Validator
+
+from fundamentum.check.judge import check
+from fundamentum.plan.planner import plan
+from fundamentum.report.documents import as_json, check_document, plan_document
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.survey import survey, written
+from tests.check.test_states import needs
+from tests.small_root import small_root
+
+SCHEMAS = Path(__file__).parents[2] / "src/fundamentum/schemas"
+
+
+def validator(kind: str) -> Draft202012Validator:
+    return Draft202012Validator(json.loads((SCHEMAS / f"{kind}.schema.json").read_text()))
+
+
+@pytest.mark.parametrize("kind", write_schemas.DOCUMENTS)
+def test_the_shipped_schema_is_current(kind: str) -> None:
+    assert (SCHEMAS / f"{kind}.schema.json").read_text() == write_schemas.schema(kind), "run tools/write_schemas.py"
+    Draft202012Validator.check_schema(json.loads(write_schemas.schema(kind)))
+
+
+def test_what_is_written_fits_the_schema(tmp_path: Path) -> None:
+    found = survey(DirectoryHost(small_root(tmp_path), "mizar"))
+    wanted = needs("gd | dom", "orrery", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
+    checked = json.loads(as_json(check_document([check(wanted, found)], found)))
+    planned = json.loads(as_json(plan_document(plan([wanted], found))))
+    validator("check").validate(checked)
+    validator("plan").validate(planned)
+    validator("survey").validate(json.loads(written(found)))
+    assert [row["need"] for row in checked["applications"][0]["findings"]] == [
+        "php",
+        "extension:gd|dom",
+        "extension:orrery",
+        "setting:memory_limit",
+    ]
+    assert planned["packages"] == {
+        "install": ["php8.2-gd"],
+        "remove": [],
+        "along": ["libodd1", "libpicture2"],
+    } or planned["packages"]["along"] == ["libpicture2"]
+    assert [step["title"].split()[0] for step in planned["steps"]] == ["install", "write", "restart"]
+    assert planned["unresolved"][0]["need"] == "extension:orrery"

@@ -1,0 +1,106 @@
+"""Names and values from a hostile server or application never act: not in a script, not on a terminal."""
+
+import io
+import shlex
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+from rich.console import Console
+
+from fundamentum.check.judge import check
+from fundamentum.plan.model import DropIn, Install, Plan, Reason, Set
+from fundamentum.plan.planner import plan
+from fundamentum.report import text
+from fundamentum.report.clean import clean
+from fundamentum.report.script import as_script
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.model import Remark, Survey
+from fundamentum.server.survey import survey
+from tests.check.test_states import needs
+from tests.small_root import small_root
+
+HOSTILE = st.text(
+    alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30
+)
+
+
+@pytest.fixture(scope="module")
+def found(tmp_path_factory: pytest.TempPathFactory) -> Survey:
+    return survey(DirectoryHost(small_root(tmp_path_factory.mktemp("server")), "mizar"))
+
+
+@pytest.fixture(scope="module")
+def made(found: Survey) -> Plan:
+    return plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], found)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(name=HOSTILE, note=HOSTILE, path=HOSTILE, content=HOSTILE)
+def test_a_script_does_only_what_it_would_without_them(
+    made: Plan, tmp_path_factory: pytest.TempPathFactory, name: str, note: str, path: str, content: str
+) -> None:
+    folder = tmp_path_factory.mktemp("run")
+    reasons = {"install:" + name: (Reason(note, "extension:" + name, "required", note),)}
+    hostile = replace(
+        made,
+        server=note,
+        installs=(Install(name),),
+        along=(name,),
+        reasons=reasons,
+        files=(DropIn(f"/etc/{path}", content + "\n"),),
+        settings=(Set("memory_limit", note, content, f"/etc/{path}", "8.2/fpm/www"),),
+    )
+    script = as_script(hostile)
+    # The helpers only write down what they are called with.
+    head, body = script.index("set -eu"), script.index("\n# Packages\n")
+    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$1"; cat > content; }\nrestart_service() { record restart "$1"; }\n'
+    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
+    done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
+    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls", "content"}
+    recorded = (folder / "calls").read_bytes().decode().split("\0")[:-1]
+    assert recorded == ["install", name, "file", f"/etc/{path}", "restart", "php8.2-fpm"]
+
+
+@settings(max_examples=60, deadline=None)
+@given(HOSTILE)
+def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
+    bad = replace(
+        found,
+        server=hostile,
+        remarks=(Remark(hostile, hostile),),
+        runtimes=tuple(replace(r, ini_file=hostile, version=hostile) for r in found.runtimes),
+    )
+    judged = check(needs("gd", settings=f'[notes]\n"extension:gd" = {toml(hostile)}\n'), bad)
+    out = io.StringIO()
+    console = Console(file=out, force_terminal=False, width=100, markup=False)
+    text.write_check(console, [judged], bad)
+    text.write_survey(console, bad)
+    text.write_plan(console, replace(plan([judged.needs], found), server=hostile))
+    text.write_remarks(bad, stream=out)
+    assert all(c.isprintable() or c == "\n" for c in out.getvalue())
+
+
+def toml(value: str) -> str:
+    return '"' + "".join(f"\\u{ord(c):04x}" for c in value) + '"'
+
+
+@given(st.text(max_size=50))
+def test_clean_is_one_printable_line(value: str) -> None:
+    assert clean(value).isprintable()
+
+
+def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:
+    script = tmp_path / "plan.sh"
+    script.write_text(as_script(made))
+    shells = [shell for shell in ("dash", "bash", "sh", "busybox") if shutil.which(shell)]
+    for shell in shells:
+        subprocess.run([*(["busybox", "sh"] if shell == "busybox" else [shell]), "-n", str(script)], check=True)
+    if shutil.which("shellcheck"):
+        subprocess.run(["shellcheck", str(script)], check=True)
+    assert shlex.join(["install_packages", "php8.2-gd"]) in script.read_text()

@@ -1,0 +1,31 @@
+#!/bin/sh
+# Take the pictures in docs/screenshots anew: each command in a real terminal window, on a display of its own.
+# Needs xvfb, xterm and imagemagick (Debian packages), and the fonts of fonts-dejavu-core.
+set -eu
+cd "$(dirname "$0")/.."
+here=$PWD
+program=$here/${VENV:-.venv}/bin
+data=$here/src/fundamentum/demo/data
+display=:${FUNDAMENTUM_DISPLAY:-77}
+
+Xvfb "$display" -screen 0 1280x1000x24 >/dev/null 2>&1 &
+server=$!
+trap 'kill $server' EXIT
+sleep 2
+
+picture() { # NAME LINES COMMAND
+    DISPLAY=$display PATH=$program:$PATH xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry "140x$2" -bg '#10141c' -fg '#d8dee9' \
+        -xrm 'xterm*scrollBar: false' -xrm 'xterm*internalBorder: 12' \
+        -e sh -c "cd '$data'; printf '\033[1m\$ %s\033[0m\n\n' '$3'; $3; tput civis; sleep 4" &
+    window=$!
+    sleep 3
+    DISPLAY=$display import -window root "$here/docs/screenshots/$1.png"
+    wait $window || :
+    convert "$here/docs/screenshots/$1.png" -trim +repage -shave 4x4 -trim +repage -bordercolor '#10141c' -border 14 -strip "$here/docs/screenshots/$1.png"
+}
+
+picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
+picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.json'
+picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
+picture survey 14 'fundamentum survey vega.survey.json'
+picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 27'

@@ -28,8 +28,11 @@ PACKAGES = ["php8.2-curl", "php8.2-intl", "php8.2-mbstring", "php8.2-mysql"]
 def seconds(command: list[str], folder: str) -> float:
     """Wall time of one run."""
     start = time.perf_counter()
-    subprocess.run(command, cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False)
-    return time.perf_counter() - start
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+    taken = time.perf_counter() - start
+    if done.returncode not in (0, 1) or "Traceback" in done.stderr:
+        raise SystemExit(f"{command} failed: {done.stderr}")
+    return taken
 
 
 def compare(title: str, ours: list[str], theirs: list[str], folder: str, limit: float, runs: int = 11) -> None:

@@ -91,6 +91,12 @@ def test_a_status_file_that_breaks_off(tmp_path: Path) -> None:
     assert {"not UTF-8" in remark.why or "breaks off" in remark.why for remark in found.remarks} == {True}
 
 
+def test_every_version_of_a_package_in_one_index_is_seen(tmp_path: Path) -> None:
+    older = INDEX.replace("8.2.9-1", "8.2.1-1").replace("Version: 1.4", "Version: 1.3")
+    found = look(small_root(tmp_path, index=INDEX + "\n" + older))
+    assert [offer.version for offer in found.offers or () if offer.name == "php8.2-star"] == ["1.3", "1.4"]
+
+
 def test_without_an_index_offers_are_unknown_and_not_absent(tmp_path: Path) -> None:
     found = look(small_root(tmp_path, index=None))
     assert found.offers is None
@@ -179,5 +185,6 @@ def test_any_bytes_unpack_or_give_a_reason(data: bytes, packing: str) -> None:
 
 @given(st.binary(max_size=300))
 def test_any_bytes_are_stanzas_of_some_kind(data: bytes) -> None:
-    for start in (place for places in control.starts_by_name(b"Package: a\n" + data).values() for place in places):
-        assert "Package" in control.fields(control.stanza_at(b"Package: a\n" + data, start))
+    index = control.Index(b"Package: a\n" + data, b"a")
+    assert index.marked
+    assert all("Package" in control.fields(stanza) for name in index.marked for stanza in index.stanzas(name))

@@ -137,10 +137,33 @@ def canonical(name: str) -> str:
     )
 
 
-def catalogued(known: Facts) -> set[str]:
+@cache
+def extension_files(branch: str) -> Mapping[str, Extension]:
+    """Extension → its file, for those that are files of their own in that branch."""
+    return {canonical(extension.shown): extension for extension in facts(branch).extensions.values()}
+
+
+@cache
+def required_by(extension: str, branch: str) -> frozenset[str]:
+    """The extensions that have to be loaded before this one."""
+    known = extension_files(branch).get(extension)
+    return frozenset(canonical(name) for name in known.requires) if known else frozenset()
+
+
+@cache
+def directives_of(branch: str) -> Mapping[str, list[str]]:
+    """Extension → the directives it brings."""
+    found: dict[str, list[str]] = {}
+    for name, directive in facts(branch).directives.items():
+        found.setdefault(directive.owner, []).append(name)
+    return found
+
+
+@cache
+def catalogued(branch: str) -> set[str]:
     """Every extension that is known for a branch, compiled in or as a file."""
-    names = {canonical(extension.shown) for extension in known.extensions.values()}
-    return names | {canonical(shown) for static in known.static.values() for shown in static}
+    compiled_in = {canonical(shown) for static in facts(branch).static.values() for shown in static}
+    return compiled_in | extension_files(branch).keys()
 
 
 def inside(name: str, branch: str, sapi: str) -> bool:

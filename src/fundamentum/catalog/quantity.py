@@ -1,8 +1,9 @@
 """Numbers and switches in ini values, read as PHP reads them (``zend_ini_parse_quantity``, ``zend_ini_parse_bool``)."""
 
 import re
-from dataclasses import dataclass
 from typing import Final
+
+import msgspec
 
 _FACTORS: Final = {"k": 2**10, "m": 2**20, "g": 2**30}
 _DIGITS: Final = (
@@ -15,8 +16,7 @@ _DIGITS: Final = (
 _BLANK: Final = " \t\n\r\v\f"
 
 
-@dataclass(frozen=True, slots=True)
-class Quantity:
+class Quantity(msgspec.Struct, frozen=True):
     """A number as PHP understands it, and what is odd about the way it was written."""
 
     number: int

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from functools import cmp_to_key
 from typing import Final
 
-from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued, facts
+from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued
 from fundamentum.server.model import Offer, Sapi, Survey
 
 SAPI_PACKAGES: Final[dict[Sapi, str]] = {
@@ -100,7 +100,7 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
     own = _BRANCHED.fullmatch(offer.name)
     suffix = own[2] if own else offer.name.removeprefix("php-")
     tied = _API.search(f"{offer.depends} {offer.pre_depends}") is not None
-    if suffix not in _NO_EXTENSION and (tied or canonical(suffix) in catalogued(facts(branch))):
+    if suffix not in _NO_EXTENSION and (tied or canonical(suffix) in catalogued(branch)):
         found.add(canonical(suffix))
     return found - {"all_dev"}
 

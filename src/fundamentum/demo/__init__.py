@@ -1,11 +1,11 @@
 """The example that ships with the program: a small volunteer observatory and its servers."""
 
-from dataclasses import dataclass
 from typing import Final
 
+import msgspec
 
-@dataclass(frozen=True, slots=True)
-class Scene:
+
+class Scene(msgspec.Struct, frozen=True):
     """One command of the example."""
 
     application: str

@@ -3,7 +3,7 @@
 import posixpath
 from collections.abc import Iterable, Sequence
 
-from fundamentum.catalog import canonical, facts
+from fundamentum.catalog import facts, required_by
 from fundamentum.check import extensions
 from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
@@ -41,11 +41,9 @@ def _for_misfit(
     name: str, where: extensions.Standing, module: Module | None, survey: Survey, target: Target, market: Market
 ) -> Iterable[Action]:
     if where.found.startswith("needs "):
-        known = facts(target.runtime.branch).extensions
-        needed = next((extension.requires for extension in known.values() if canonical(extension.shown) == name), ())
-        for one in needed:
-            if extensions.standing(canonical(one), survey, target, market).state != "active":
-                yield from _for_extension(canonical(one), survey, target, market)
+        for one in sorted(required_by(name, target.runtime.branch)):
+            if extensions.standing(one, survey, target, market).state != "active":
+                yield from _for_extension(one, survey, target, market)
     elif where.package and not (where.found.startswith("loaded twice") or "zend_extension=" in where.found):
         installed = any(package.name == where.package for package in survey.installed or ())
         yield Install(where.package, again=installed)

@@ -3,11 +3,11 @@
 This is how a plan proves itself: apply it, check again, and what is still unmet is what the plan must own up to.
 """
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 
 from msgspec.structs import replace
 
-from fundamentum.catalog import Extension, api_number, canonical, facts
+from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import SAPI_PACKAGES, Market, branch_of, extensions_in
 from fundamentum.check.target import imagined
 from fundamentum.plan.model import Action, Enable, Install, Restart, Set
@@ -68,7 +68,7 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
 
 
 def _with_module(survey: Survey, branch: str, extension: str, package: str) -> Survey:
-    known = next((e for e in facts(branch).extensions.values() if canonical(e.shown) == extension), None)
+    known = extension_files(branch).get(extension)
     api = api_number(branch) or ""
     module = Module(
         extension,
@@ -88,34 +88,29 @@ def _with_module(survey: Survey, branch: str, extension: str, package: str) -> S
 def _loading(runtime: Runtime, extension: str) -> Runtime:
     """The runtime with one more extension, and with the directives that come with it."""
     known = facts(runtime.branch)
-    entry = next((e for e in known.extensions.values() if canonical(e.shown) == extension), None)
+    entry = extension_files(runtime.branch).get(extension)
     others = tuple(one for one in runtime.extensions if one.name != extension)
     new = Loaded(extension, entry.shown if entry else extension, f"{runtime.scan_dir}/20-{extension}.ini:1")
-    runtime = replace(runtime, extensions=_settled((*others, new), known.extensions))
     settings = dict(runtime.settings)
-    for name, directive in known.directives.items():
-        if (
-            directive.owner == extension
-            and name not in settings
-            and (default := known.default(name, runtime.sapi)) is not None
-        ):
+    for name in directives_of(runtime.branch).get(extension, ()):
+        default = known.default(name, runtime.sapi)
+        if name not in settings and default is not None:
             settings[name] = Setting(default)
-    return replace(runtime, settings=settings)
+    return replace(runtime, settings=settings, extensions=_settled((*others, new), runtime.branch))
 
 
-def _settled(loaded: tuple[Loaded, ...], known: Mapping[str, Extension]) -> tuple[Loaded, ...]:
+def _settled(loaded: tuple[Loaded, ...], branch: str) -> tuple[Loaded, ...]:
     """Extensions that waited for another one load once that one does; one that lacks another does not."""
-    requires = {canonical(e.shown): {canonical(r) for r in e.requires} for e in known.values()}
     for _ in range(len(loaded)):
         working = {one.name for one in loaded if one.problem is None}
-        settled = tuple(_depending(one, requires.get(one.name, set()) - working) for one in loaded)
+        settled = tuple(_depending(one, required_by(one.name, branch) - working) for one in loaded)
         if settled == loaded:
             break
         loaded = settled
     return loaded
 
 
-def _depending(one: Loaded, missing: set[str]) -> Loaded:
+def _depending(one: Loaded, missing: frozenset[str]) -> Loaded:
     if missing and one.problem is None:
         return replace(one, problem=f"needs {' and '.join(sorted(missing))}, which no earlier line loads")
     if not missing and (one.problem or "").startswith("needs "):

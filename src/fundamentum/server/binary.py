@@ -3,8 +3,9 @@
 import io
 import re
 import struct
-from dataclasses import dataclass
 from typing import Any, Final
+
+import msgspec
 
 MAX_BINARY: Final = 64 * 1024 * 1024
 _BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?")
@@ -20,8 +21,7 @@ MACHINES: Final = {
 """Debian's architectures, as the ELF reader names the processor (up to its first blank)."""
 
 
-@dataclass(frozen=True, slots=True)
-class Binary:
+class Binary(msgspec.Struct, frozen=True):
     """The identity of one extension file."""
 
     api: str

@@ -1,12 +1,13 @@
 """Where facts are read from: one narrow interface, so that every probe is written once and tested anywhere."""
 
+import mmap
 import os
-import posixpath
 import stat as stat_module
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Final, Protocol
+from typing import BinaryIO, Final, Protocol
+
+import msgspec
 
 MAX_BYTES: Final = 256 * 1024 * 1024
 """No single file is read beyond this, whatever a server claims about it."""
@@ -20,8 +21,7 @@ class HostError(Exception):
     """A file is there but cannot be read.  The message says why, in words for a remark."""
 
 
-@dataclass(frozen=True, slots=True)
-class Stat:
+class Stat(msgspec.Struct, frozen=True):
     """What is known of a file without reading it."""
 
     size: int
@@ -45,6 +45,9 @@ class Host(Protocol):
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
         """The file's bytes, at most ``limit`` of them; None if there is no such file."""
 
+    def view(self, path: str) -> bytes | mmap.mmap | None:
+        """A large file's bytes, without a copy of them where that can be avoided."""
+
     def names(self, path: str) -> list[str]:
         """The names in a directory, sorted by byte value; empty if there is no such directory."""
 
@@ -55,7 +58,6 @@ class Host(Protocol):
         """The path with all links followed, as seen from inside the server; None if it does not exist."""
 
 
-@dataclass(frozen=True)
 class DirectoryHost:
     """A root file system: the machine's own (``/``) or one below a directory.
 
@@ -63,11 +65,33 @@ class DirectoryHost:
     so that no path leads outside.
     """
 
-    root: Path
-    name: str
-    live: bool = False
+    def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
+        self.root, self.name, self.live = root, name, live
+        self._prefix = str(root).rstrip("/")
+        self._folders: dict[str, str] = {}
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        stream = self._opened(path)
+        if stream is None:
+            return None
+        with stream:
+            try:
+                return stream.read(limit)
+            except OSError as error:
+                raise HostError(f"{path}: {error.strerror}") from error
+
+    def view(self, path: str) -> bytes | mmap.mmap | None:
+        stream = self._opened(path)
+        if stream is None:
+            return None
+        with stream:
+            size = os.fstat(stream.fileno()).st_size
+            if not 0 < size <= MAX_BYTES:
+                return stream.read(MAX_BYTES)
+            # apt replaces its files by new ones and never shortens them in place, so the mapping stays whole.
+            return mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
+
+    def _opened(self, path: str) -> BinaryIO | None:
         real = self._outside(path)
         if real is None:
             return None
@@ -78,13 +102,10 @@ class DirectoryHost:
             return None
         except OSError as error:
             raise HostError(f"{path}: {error.strerror}") from error
-        with open(descriptor, "rb") as stream:
-            if not stat_module.S_ISREG(os.fstat(descriptor).st_mode):
-                raise HostError(f"{path}: not a regular file")
-            try:
-                return stream.read(limit)
-            except OSError as error:
-                raise HostError(f"{path}: {error.strerror}") from error
+        if not stat_module.S_ISREG(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise HostError(f"{path}: not a regular file")
+        return open(descriptor, "rb")
 
     def names(self, path: str) -> list[str]:
         real = self._outside(path)
@@ -116,10 +137,16 @@ class DirectoryHost:
         )
 
     def resolve(self, path: str) -> str | None:
+        try:
+            found = self._followed(path, MAX_LINKS)
+        except FileNotFoundError:
+            return None
+        return found if os.path.lexists(self._prefix + found) else None
+
+    def _followed(self, path: str, links: int) -> str:
         """Follow every link by hand, one component at a time, never leaving the root."""
         todo: list[str] = path.split("/")[::-1]
         done: list[str] = []
-        links = 0
         while todo:
             part = todo.pop()
             if part in ("", "."):
@@ -128,49 +155,46 @@ class DirectoryHost:
                 if done:
                     done.pop()
                 continue
-            here = os.path.join(self.root, *done, part)
             try:
-                target = os.readlink(here)
-            except FileNotFoundError:
-                return None
-            except NotADirectoryError:
-                return None
+                target = os.readlink("/".join((self._prefix, *done, part)))
+            except (FileNotFoundError, NotADirectoryError) as error:
+                raise FileNotFoundError(path) from error
             except OSError:  # not a link
                 done.append(part)
                 continue
-            links += 1
-            if links > MAX_LINKS:
+            links -= 1
+            if links < 0:
                 raise HostError(f"{path}: too many levels of symbolic links")
             if target.startswith("/"):
                 done.clear()
             todo.extend(target.split("/")[::-1])
-        inside = "/" + "/".join(done)
-        return inside if os.path.lexists(os.path.join(self.root, *done)) else None
+        return "/" + "/".join(done)
 
     def _outside(self, path: str) -> str | None:
-        """The path to open, as seen from this program."""
+        """The path to open, as seen from this program.
+
+        Directories are followed once and remembered: the probes read many files of few directories.
+        """
         if "\0" in path:
             return None
-        if str(self.root) == "/":
+        if not self._prefix:
             return path
-        folder, name = posixpath.split(path)
-        inside = self._folder(folder)
-        if inside is None or name in ("", ".", ".."):
-            resolved = self.resolve(path)
-            return None if resolved is None else os.path.join(self.root, resolved.lstrip("/"))
-        candidate = os.path.join(self.root, inside.lstrip("/"), name)
-        if os.path.islink(candidate):
-            resolved = self.resolve(posixpath.join(inside, name))
-            return None if resolved is None else os.path.join(self.root, resolved.lstrip("/"))
-        return candidate
-
-    def _folder(self, path: str) -> str | None:
-        """Resolved directories, remembered: the probes read many files of few directories."""
-        cache = self.__dict__.setdefault("_folders", {})
-        if path not in cache:
-            cache[path] = self.resolve(path)
-        found: str | None = cache[path]
-        return found
+        try:
+            for _ in range(MAX_LINKS):
+                folder, _, name = path.rpartition("/")
+                if name in ("", ".", ".."):
+                    return self._prefix + self._followed(path, MAX_LINKS)
+                inside = self._folders.get(folder)
+                if inside is None:
+                    inside = self._folders[folder] = self._followed(folder, MAX_LINKS).rstrip("/")
+                try:
+                    target = os.readlink(f"{self._prefix}{inside}/{name}")
+                except OSError:  # not a link, or nothing there: opening it will tell
+                    return f"{self._prefix}{inside}/{name}"
+                path = target if target.startswith("/") else f"{inside}/{target}"
+        except FileNotFoundError:
+            return None
+        raise HostError(f"{path}: too many levels of symbolic links")
 
 
 def this_machine() -> DirectoryHost:

@@ -8,9 +8,10 @@ the point at which PHP gives up on a file after a syntax error (what stood befor
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Final
+
+import msgspec
 
 MAX_ENTRIES: Final = 20_000
 """A configuration file with more entries than this is not one a person wrote."""
@@ -19,8 +20,7 @@ Variables = Callable[[str], str | None]
 """Looks up ``${NAME}``; None means that the value cannot be known from here."""
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """One ``name = value`` line.  ``value`` is what PHP makes of the text; None: it cannot be known."""
 
     name: str
@@ -31,8 +31,7 @@ class Entry:
     """The text between brackets in ``name[key] = value``; empty for ``name[]``."""
 
 
-@dataclass(frozen=True, slots=True)
-class IniFile:
+class IniFile(msgspec.Struct, frozen=True):
     """The entries in the order of the file, and where PHP stops reading it, if it does."""
 
     entries: tuple[Entry, ...]
@@ -50,6 +49,8 @@ _LABEL = re.compile(r'[^=\n\r\t;&|^$~(){}!"\[\]\x00]+')
 _EQUALS = re.compile(r"[ \t]*=[ \t]*")
 _COMMENT = re.compile(r"[ \t]*;[^\r\n]*(?:\r\n|\r|\n)")
 _NEWLINE = re.compile(r"[ \t]*(?:\r\n|\r|\n)")
+_SKIPPED = re.compile(r"(?:[ \t]*(?:;[^\r\n]*)?(?:\r\n|\r|\n))+")
+_REST = re.compile(r"[ \t]*\Z")
 _BLANK = re.compile(r"[ \t]+")
 _CONSTANT = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _TEXT = re.compile(r"""(?:[^$= \t\n\r;&|^~()!"'\x00]|\$(?:[^{\x00]|\\.))+""", re.S)
@@ -77,16 +78,13 @@ def _parse_plain(text: str, constants: tuple[tuple[str, str], ...]) -> IniFile:
     return _Reader(text, dict(constants), lambda name: None).read()
 
 
-@dataclass(slots=True)
 class _Reader:
-    text: str
-    constants: Mapping[str, str]
-    variables: Variables
-    at: int = 0
-    line: int = 1
-    section: str | None = None
-    unknown: bool = False
-    entries: list[Entry] = field(default_factory=list)
+    def __init__(self, text: str, constants: Mapping[str, str], variables: Variables) -> None:
+        self.text, self.constants, self.variables = text, constants, variables
+        self.at, self.line = 0, 1
+        self.section: str | None = None
+        self.unknown = False
+        self.entries: list[Entry] = []
 
     def read(self) -> IniFile:
         if self.text.startswith("\ufeff"):
@@ -109,10 +107,9 @@ class _Reader:
         return self.text[self.at : self.at + 1]
 
     def statement(self) -> None:
-        if self.take(_COMMENT) or self.take(_NEWLINE):
+        if self.take(_SKIPPED):
             return
-        if not self.text[self.at :].lstrip(" \t"):
-            self.at = len(self.text)
+        if self.take(_REST):
             return
         line = self.line
         self.take(_BLANK)
@@ -217,7 +214,7 @@ class _Reader:
     def end_of_line(self) -> None:
         if self.take(_NEWLINE) or self.take(_COMMENT) or self.at >= len(self.text):
             return
-        if self.text[self.at :].lstrip(" \t")[:1] == ";":
+        if self.comment_ahead():
             self.skip_line()
             return
         raise _Broken
@@ -286,7 +283,7 @@ class _Reader:
 
     def comment_ahead(self) -> bool:
         blank = _BLANK.match(self.text, self.at)
-        return self.text[blank.end() if blank else self.at :][:1] == ";"
+        return self.text.startswith(";", blank.end() if blank else self.at)
 
     def quoted(self) -> str:
         out: list[str] = []

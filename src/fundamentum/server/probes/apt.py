@@ -1,6 +1,5 @@
 """Offers: what the package indexes on disk say can be installed, as far as it has to do with PHP."""
 
-import bisect
 import lzma
 import re
 import zlib
@@ -30,7 +29,7 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
     None where there is no index at all.  Source: apt's naming of its list files; Debian's repository format.
     """
     remarks: list[Remark] = []
-    indexes: list[tuple[str, bytes]] = []
+    indexes: list[tuple[str, control.Bytes]] = []
     try:
         names = host.names(LISTS)
     except HostError as error:
@@ -59,33 +58,33 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
     return tuple(_relevant(indexes, remarks)), remarks
 
 
-def _relevant(indexes: list[tuple[str, bytes]], remarks: list[Remark]) -> Iterable[Offer]:
+def _relevant(indexes: list[tuple[str, control.Bytes]], remarks: list[Remark]) -> Iterable[Offer]:
     """Packages named for a PHP branch or tied to one by ``phpapi-*``, and whatever those depend on."""
-    tables = [(source, data, control.starts_by_name(data)) for source, data in indexes]
+    tables = [(source, control.Index(data, b"php")) for source, data in indexes]
     bad: str | None = None
-    wanted: set[bytes] = set()
-    for _, data, starts in tables:
-        wanted |= {name for name in starts if _PHP.match(name)}
-        wanted |= _tied_to_an_api(data, starts)
+    wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
     found: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
-        for source, data, starts in tables:
-            for name in wanted & starts.keys():
-                for start in starts[name]:
-                    stanza = control.stanza_at(data, start)
-                    offer = _offer(stanza, source) if _is_text(stanza) else None
-                    if offer is None:
-                        bad = bad or f"{source}: line {data.count(bytes([10]), 0, start) + 1}"
-                        continue
-                    found.setdefault((offer.name, offer.version, offer.source), offer)
-                    following |= {n.encode() for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")}
+        for source, table in tables:
+            for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
+                offer = _offer(stanza, source) if _is_text(stanza) else None
+                if offer is None:
+                    bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
+                    continue
+                found.setdefault((offer.name, offer.version, offer.source), offer)
+                following |= {n.encode() for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")}
         wanted = following - seen
     if bad:
         remarks.append(Remark("package indexes", f"{bad}: a stanza that is no readable text; that package is unknown"))
     return (found[key] for key in sorted(found))
+
+
+def _concerns_php(name: bytes, table: control.Index) -> bool:
+    """By its name, or by an API it is tied to.  Debian's PHP policy has "php" in the name of all that are."""
+    return _PHP.match(name) is not None or any(b"phpapi-" in stanza for stanza in table.stanzas(name))
 
 
 def _is_text(stanza: bytes) -> bool:
@@ -94,20 +93,6 @@ def _is_text(stanza: bytes) -> bool:
     except UnicodeDecodeError:
         return False
     return True
-
-
-def _tied_to_an_api(data: bytes, starts: dict[bytes, list[int]]) -> set[bytes]:
-    offsets: list[tuple[int, bytes]] = []
-    names: set[bytes] = set()
-    at = data.find(b"phpapi-")
-    if at >= 0:
-        offsets = sorted((start, name) for name, places in starts.items() for start in places)
-    while at >= 0:
-        position = bisect.bisect_right(offsets, (at, b"\xff"))
-        if position:
-            names.add(offsets[position - 1][1])
-        at = data.find(b"phpapi-", at + 1)
-    return names
 
 
 def _offer(stanza: bytes, source: str) -> Offer | None:
@@ -126,16 +111,17 @@ def _offer(stanza: bytes, source: str) -> Offer | None:
     )
 
 
-def _unpacked(host: Host, path: str, packing: str) -> tuple[bytes, str | None]:
+def _unpacked(host: Host, path: str, packing: str) -> tuple[control.Bytes, str | None]:
     """The bytes of an index as far as they can be had, and what is wrong with the rest."""
     try:
-        packed = host.read(path) or b""
+        packed = host.view(path) or b""
     except HostError as error:
         return b"", str(error)
-    data, problem = packed, None
+    data: control.Bytes = packed
+    problem = None
     if packing:
-        data, problem = unpack(packed, packing)
-    if problem is None and data and not data.endswith(b"\n"):
+        data, problem = unpack(packed[:], packing)
+    if problem is None and len(data) and data[-1:] != b"\n":
         problem = "breaks off in the middle of a line"
     return data, problem
 

@@ -1,15 +1,17 @@
 """Where Debian's packages put PHP: branches, ways of running it, and the directories of each."""
 
 import re
-from dataclasses import dataclass
 from typing import Final
+
+import msgspec
 
 from fundamentum.catalog import api_number, branch_key
 from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.model import Remark, Sapi
 
 _BRANCH: Final = re.compile(r"\d+\.\d+")
-_VERSION: Final = re.compile(rb"X-Powered-By: PHP/([0-9][0-9A-Za-z.+~-]{0,40})\0")
+_SIGN: Final = b"X-Powered-By: PHP/"
+_VERSION: Final = re.compile(rb"([0-9][0-9A-Za-z.+~-]{0,40})\0")
 
 PROGRAMS: Final[dict[Sapi, tuple[str, ...]]] = {
     "cli": ("/usr/bin/php{branch}",),
@@ -19,8 +21,7 @@ PROGRAMS: Final[dict[Sapi, tuple[str, ...]]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Installation:
+class Installation(msgspec.Struct, frozen=True):
     """One program that runs PHP, and where it reads its configuration."""
 
     branch: str
@@ -56,10 +57,12 @@ def probe(host: Host) -> tuple[list[Installation], list[Remark]]:
 def _version(host: Host, program: str, remarks: list[Remark]) -> str | None:
     """The version inside the program itself, which it also sends as ``X-Powered-By``."""
     try:
-        match = _VERSION.search(host.read(program) or b"")
+        data = host.view(program) or b""
     except HostError as error:
         remarks.append(Remark(f"version of {program}", str(error)))
         return None
+    at = data.find(_SIGN)
+    match = _VERSION.match(data, at + len(_SIGN)) if at >= 0 else None
     return match[1].decode() if match else None
 
 

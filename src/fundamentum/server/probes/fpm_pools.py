@@ -3,8 +3,9 @@
 import fnmatch
 import posixpath
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Final
+
+import msgspec
 
 from fundamentum.server import ini
 from fundamentum.server.hosts import Host, HostError, text_of
@@ -14,8 +15,7 @@ MAX_FILES: Final = 500
 MAX_DEPTH: Final = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Override:
+class Override(msgspec.Struct, frozen=True):
     """One ``php_value``, ``php_flag``, ``php_admin_value`` or ``php_admin_flag`` line."""
 
     name: str
@@ -24,15 +24,14 @@ class Override:
     origin: str
 
 
-@dataclass(slots=True)
-class Pool:
+class Pool(msgspec.Struct):
     """One pool, put together from all the files that speak of it."""
 
     name: str
     file: str
     user: str | None = None
     listen: str | None = None
-    overrides: list[Override] = field(default_factory=list)
+    overrides: list[Override] = msgspec.field(default_factory=list)
 
 
 def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:

@@ -3,8 +3,10 @@
 import posixpath
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from functools import cache
 from typing import Final
+
+import msgspec
 
 from fundamentum.catalog import Facts, catalogued
 from fundamentum.server import ini
@@ -20,8 +22,7 @@ _SECRET_VALUE: Final = re.compile(
 WITHHELD: Final = "(withheld)"
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """One configuration line that counts: what it sets, and where it stands."""
 
     name: str
@@ -29,15 +30,14 @@ class Line:
     origin: str
 
 
-@dataclass(slots=True)
-class Configuration:
+class Configuration(msgspec.Struct):
     """All lines of one runtime in the order in which PHP reads them."""
 
     ini_file: str | None
     scan_dir: str | None
-    lines: list[Line] = field(default_factory=list)
-    files: list[str] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
+    lines: list[Line] = msgspec.field(default_factory=list)
+    files: list[str] = msgspec.field(default_factory=list)
+    remarks: list[Remark] = msgspec.field(default_factory=list)
 
     def loads(self, kind: str) -> list[Line]:
         """The ``extension=`` or ``zend_extension=`` lines, in order."""
@@ -102,7 +102,7 @@ def settings(
     """
     found: dict[str, Setting] = {}
     shipped = facts.packaged["web"].keys() | facts.packaged["cli"].keys()
-    foreign = bool(owners - catalogued(facts))  # an extension nobody has looked at may know any directive
+    foreign = bool(owners - catalogued(facts.branch))  # an extension nobody has looked at may know any directive
     for name, directive in facts.directives.items():
         default = facts.default(name, sapi)
         if default is not None and (directive.owner in ("core", "standard") or directive.owner in owners):
@@ -140,7 +140,7 @@ def _changes_value(override: Override) -> bool:
 
 def _without_secrets(name: str, setting: Setting) -> Setting:
     """No password, token or credential leaves the server, whichever directive it stands in."""
-    if _SECRET_NAME.search(name):
+    if _names_a_secret(name):
         if not setting.value and not setting.overridden:
             return setting
         kept = tuple(f"{place.partition(' ')[0]} {WITHHELD}" for place in setting.overridden)
@@ -148,6 +148,11 @@ def _without_secrets(name: str, setting: Setting) -> Setting:
     value = setting.value and scrubbed(setting.value)
     lost = tuple(scrubbed(place) for place in setting.overridden)
     return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
+
+
+@cache
+def _names_a_secret(directive: str) -> bool:
+    return _SECRET_NAME.search(directive) is not None
 
 
 def scrubbed(text: str) -> str:

@@ -4,7 +4,7 @@ import posixpath
 from collections.abc import Mapping
 from typing import Final
 
-from fundamentum.catalog import Facts, canonical
+from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.server import binary
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.ini import parse
@@ -134,8 +134,7 @@ def _problem(
         return "a Zend extension: it is loaded with zend_extension=, not extension="
     if not module.zend and kind == "zend_extension":
         return "not a Zend extension: it is loaded with extension=, not zend_extension="
-    known = facts.extensions.get(posixpath.basename(path).removesuffix(".so"))
-    missing = [name for name in (known.requires if known else ()) if canonical(name) not in present]
+    missing = required_by(module.name, facts.branch) - present
     if missing:
-        return f"needs {' and '.join(missing)}, which no earlier line loads"
+        return f"needs {' and '.join(sorted(missing))}, which no earlier line loads"
     return None

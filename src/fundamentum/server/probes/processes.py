@@ -3,15 +3,15 @@
 import os
 import re
 import time
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
+
+import msgspec
 
 _MASTER: Final = re.compile(r"php-fpm: master process \((?P<file>[^)]*)\)")
 
 
-@dataclass(frozen=True, slots=True)
-class Process:
+class Process(msgspec.Struct, frozen=True):
     """One service's main process."""
 
     service: str

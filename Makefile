@@ -2,6 +2,7 @@
 PYTHON ?= python3
 VENV ?= .venv
 BIN := $(VENV)/bin
+SOURCES := $(shell find src -type f ! -name '*.pyc')
 
 .PHONY: demo test lint bench pictures clean
 
@@ -13,13 +14,14 @@ test: $(VENV)/tested
 	$(BIN)/mypy
 	$(BIN)/pytest
 
-$(VENV)/installed: pyproject.toml
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install -q -e .
+# Installed for real, as a user has it, and again whenever a source file changes.
+$(VENV)/installed: pyproject.toml README.md $(SOURCES)
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install -q .
 	touch $@
 
 $(VENV)/tested: $(VENV)/installed
-	$(BIN)/pip install -q -e '.[test]'
+	$(BIN)/pip install -q '.[test]'
 	touch $@
 
 bench: $(VENV)/tested

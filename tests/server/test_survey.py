@@ -188,3 +188,18 @@ def test_any_bytes_are_stanzas_of_some_kind(data: bytes) -> None:
     index = control.Index(b"Package: a\n" + data, b"a")
     assert index.marked
     assert all("Package" in control.fields(stanza) for name in index.marked for stanza in index.stanzas(name))
+
+
+def test_relation_fields() -> None:
+    found = control.relations("libc6 (>= 2.34), media-types | mime-support, python3:any, a (= 1:2.0~rc1-3)")
+    assert [[(one.name, one.operator, one.version) for one in group] for group in found] == [
+        [("libc6", ">=", "2.34")],
+        [("media-types", None, None), ("mime-support", None, None)],
+        [("python3", None, None)],
+        [("a", "=", "1:2.0~rc1-3")],
+    ]
+
+
+@given(st.text(alphabet=st.sampled_from("ab1+.-:(|),<=> ~"), max_size=40))
+def test_any_text_is_some_relations(text: str) -> None:
+    assert all(one.name for group in control.relations(text) for one in group)

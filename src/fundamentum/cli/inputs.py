@@ -1,7 +1,6 @@
 """What the words on the command line refer to: applications, servers, output files."""
 
 import os
-import tempfile
 from pathlib import Path
 
 from fundamentum.errors import InputError
@@ -62,6 +61,8 @@ def write_whole(target: str, content: bytes) -> None:
         with path.open("wb") as stream:  # a device or pipe cannot be replaced
             stream.write(content)
         return
+    import tempfile  # noqa: PLC0415 — slow to import, and most runs write no file
+
     try:
         descriptor, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:

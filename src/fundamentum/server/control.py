@@ -1,7 +1,7 @@
 """Stanzas of Debian control files, picked out of large ones quickly.
 
 A full package index holds more than sixty thousand stanzas of which a few hundred matter here, so they are
-selected as bytes first; relations and versions of those few are then left to the ``python-debian`` library.
+selected as bytes first.  Versions are compared by the ``python-debian`` library.
 """
 
 import re
@@ -9,6 +9,8 @@ from collections.abc import Iterator
 from itertools import chain
 from mmap import mmap
 from typing import Final
+
+import msgspec
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
@@ -18,12 +20,15 @@ _FIELD: Final = re.compile(
 )
 _FIRST: Final = re.compile(rb"Package: (.*)")
 _NAME: Final = re.compile(rb"\nPackage: (.*)")
-_RELATION_NAME: Final = re.compile(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]+)")
+_NAME_IN_RELATION: Final = re.compile(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
+_RELATION: Final = re.compile(
+    r"\s*(?P<name>[a-z0-9][a-z0-9+.-]*)(?::[a-z0-9-]+)?\s*(?:\(\s*(?P<relation><<|<=|=|>=|>>|<|>)\s*(?P<version>[^\s)]+)\s*\))?"
+)
 
 
-def fields(stanza: bytes) -> dict[str, str]:
-    """The fields used here, folded lines joined."""
-    text = stanza.decode("utf-8", "replace")
+def fields(stanza: bytes, errors: str = "replace") -> dict[str, str]:
+    """The fields used here, folded lines joined.  ``errors`` is what to do with bytes that are no text."""
+    text = stanza.decode("utf-8", errors)
     return {name: " ".join(value.split()) if "\n" in value else value.strip() for name, value in _FIELD.findall(text)}
 
 
@@ -71,6 +76,24 @@ def stanzas(data: bytes) -> Iterator[bytes]:
     return (part for part in data.split(b"\n\n") if part.strip())
 
 
-def names_in(relation: str) -> list[str]:
-    """Every package name in a relation field, alternatives included."""
-    return _RELATION_NAME.findall(relation)
+class Relation(msgspec.Struct, frozen=True):
+    """One package that another depends on, and which versions of it will do."""
+
+    name: str
+    operator: str | None = None
+    version: str | None = None
+
+
+def relations(field: str) -> list[list[Relation]]:
+    """A relation field of a binary package: groups that must all hold, each with its alternatives.
+
+    Source: Debian policy, 7.1.  Indexes hold neither architecture nor profile restrictions.  The grammar is this one
+    pattern; the library that knows the rest of it takes as long to import as everything else here to run.
+    """
+    groups = ([_RELATION.match(one) for one in group.split("|")] for group in field.split(",") if group.strip())
+    return [[Relation(m["name"], m["relation"], m["version"]) for m in group if m] for group in groups]
+
+
+def names_in(field: str) -> list[str]:
+    """Every package name in a relation field, alternatives included; quicker where versions do not matter."""
+    return _NAME_IN_RELATION.findall(field)

@@ -70,7 +70,7 @@ def _relevant(indexes: list[tuple[str, control.Bytes]], remarks: list[Remark]) -
         following: set[bytes] = set()
         for source, table in tables:
             for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
-                offer = _offer(stanza, source) if _is_text(stanza) else None
+                offer = _offer(stanza, source)
                 if offer is None:
                     bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
                     continue
@@ -87,16 +87,11 @@ def _concerns_php(name: bytes, table: control.Index) -> bool:
     return _PHP.match(name) is not None or any(b"phpapi-" in stanza for stanza in table.stanzas(name))
 
 
-def _is_text(stanza: bytes) -> bool:
-    try:
-        stanza.decode("utf-8")
-    except UnicodeDecodeError:
-        return False
-    return True
-
-
 def _offer(stanza: bytes, source: str) -> Offer | None:
-    entry = control.fields(stanza)
+    try:
+        entry = control.fields(stanza, "strict")
+    except UnicodeDecodeError:
+        return None
     if not entry.get("Package") or not entry.get("Version"):
         return None
     return Offer(

@@ -3,6 +3,7 @@
 import os
 import shutil
 from collections.abc import Iterator
+from typing import NamedTuple
 
 import pytest
 from debian_root import STORE, Root, base
@@ -26,37 +27,46 @@ def _real_system() -> None:
         pytest.skip(reason or "set FUNDAMENTUM_REAL=1 to build real Debian roots (.ci/run does)")
 
 
-@pytest.fixture(scope="session")
+class Server(NamedTuple):
+    """A root with one branch of PHP, every way of running it, and traps of all kinds in its configuration."""
+
+    root: Root
+    branch: str
+
+
+def make_server(release: str, branch: str) -> Server:
+    root = base(release).copy(STORE / f"test-{release}")
+    apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
+    suffixes = ("cli", "fpm", "cgi", "xml", "mysql", "gd", "intl", "mbstring", "sqlite3", "zip")
+    root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")
+    root.run("phpdismod", "-v", branch, "-s", "fpm", "gd")
+    root.run("phpdismod", "-v", branch, "-s", "cli", "pdo")  # the drivers that need it then fail to load
+    folder = f"/etc/php/{branch}"
+    for sapi in ("fpm", "apache2", "cgi", "cli"):
+        root.write(f"{folder}/{sapi}/conf.d/50-observatory.ini", TRAPS)
+    root.write(f"{folder}/fpm/conf.d/60-later.ini", "upload_max_filesize = 64M\nsession.gc_maxlifetime=7200")
+    root.write(f"{folder}/fpm/pool.d/plates.conf", POOL)
+    # Comes second, and loses.
+    late = "[plates]\nphp_admin_value[memory_limit] = 640M\nphp_value[max_input_time] = 90\n"
+    root.write(f"{folder}/fpm/pool.d/zz-plates.conf", late)
+    return Server(root, branch)
+
+
+RELEASES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
+
+
+@pytest.fixture(scope="session", params=list(RELEASES))
+def server(request: pytest.FixtureRequest) -> Iterator[Server]:
+    """One server of each release, in turn."""
+    made = make_server(request.param, RELEASES[request.param])
+    yield made
+    shutil.rmtree(made.root.path, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
 def bookworm() -> Iterator[Root]:
-    """PHP 8.2 with every way of running it, some extensions, and traps of all kinds in its configuration."""
-    root = base("bookworm").copy(STORE / "test-bookworm")
-    root.install(
-        "php8.2-cli",
-        "php8.2-fpm",
-        "php8.2-cgi",
-        "libapache2-mod-php8.2",
-        "libfcgi-bin",
-        "php8.2-xml",
-        "php8.2-mysql",
-        "php8.2-gd",
-        "php8.2-intl",
-        "php8.2-mbstring",
-        "php8.2-sqlite3",
-        "php8.2-zip",
-        "php8.2-apcu",
-    )
-    root.run("phpdismod", "-v", "8.2", "-s", "fpm", "gd")
-    root.run("phpdismod", "-v", "8.2", "-s", "cli", "pdo")  # the drivers that need it then fail to load
-    root.write("/etc/php/8.2/fpm/conf.d/50-observatory.ini", TRAPS)
-    root.write("/etc/php/8.2/fpm/conf.d/60-later.ini", "upload_max_filesize = 64M\nsession.gc_maxlifetime=7200")
-    root.write("/etc/php/8.2/apache2/conf.d/50-observatory.ini", TRAPS)
-    root.write("/etc/php/8.2/cgi/conf.d/50-observatory.ini", TRAPS)
-    root.write("/etc/php/8.2/cli/conf.d/50-observatory.ini", TRAPS)
-    root.write("/etc/php/8.2/fpm/pool.d/plates.conf", POOL)
-    root.write(
-        "/etc/php/8.2/fpm/pool.d/zz-plates.conf",
-        "[plates]\nphp_admin_value[memory_limit] = 640M\nphp_value[max_input_time] = 90\n",
-    )  # comes second, and loses
+    """The 8.2 server alone, for rules that are asked of one PHP."""
+    root = make_server("bookworm", "8.2").root
     yield root
     shutil.rmtree(root.path, ignore_errors=True)
 

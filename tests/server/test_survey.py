@@ -1,6 +1,7 @@
 """The survey of a small root, and what becomes of files that are not as they should be."""
 
 import gzip
+import json
 import lzma
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from fundamentum.errors import InputError
 from fundamentum.server import control
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Runtime, Survey
@@ -134,7 +136,9 @@ def test_a_switched_off_or_missing_extension_is_not_loaded(tmp_path: Path) -> No
             "etc/php/8.2/fpm/conf.d/32-kind.ini": "zend_extension=ctype\n",
         },
     )
-    loaded = [(one.name, one.problem) for one in pool(look(root)).extensions if one.origin != "built-in"]
+    loaded = [
+        (one.name, one.fault and one.fault.words) for one in pool(look(root)).extensions if one.origin != "built-in"
+    ]
     assert [name for name, problem in loaded if problem is None] == ["ctype"], "gd is on nowhere"
     problems = [problem for _, problem in loaded if problem]
     assert [
@@ -149,6 +153,21 @@ def test_a_file_no_package_owns_is_opened(tmp_path: Path) -> None:
     )
     misfits = {module.name: module.misfit for module in look(root).branches[0].modules if module.misfit}
     assert misfits == {"odd": "is a Windows library", "text": "is no shared library"}
+
+
+@pytest.mark.parametrize("bad", ["php8.2-$(id)", "-o=x", "a b", "A"])
+def test_names_that_could_act_are_left_out_and_refused(tmp_path: Path, bad: str) -> None:
+    root = small_root(tmp_path, index=INDEX.replace("Package: php8.2-gd", f"Package: {bad}"))
+    found = look(root)
+    assert bad not in {offer.name for offer in found.offers or ()}
+    text = written(found).replace(b'"php8.2-xml"', json.dumps(bad).encode())
+    with pytest.raises(InputError, match=r"mizar\.survey\.json: not a survey"):
+        read(text, "mizar.survey.json")
+
+
+def test_a_pool_with_a_name_that_could_act_is_left_out(tmp_path: Path) -> None:
+    found = look(small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/x.conf": "[a b;$(id)]\nuser = x\n[-x]\nuser=x\n"}))
+    assert [runtime.pool for runtime in found.runtimes] == ["www"]
 
 
 PLANTED = "hunter2-xyzzy"

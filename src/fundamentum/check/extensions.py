@@ -8,7 +8,7 @@ from fundamentum.catalog import canonical, extension_gone, inside, instead_of
 from fundamentum.check.model import Finding, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.needs.model import ExtensionNeed, LoaderNeed
-from fundamentum.server.model import Branch, Loaded, Module, Survey
+from fundamentum.server.model import Branch, Fault, Loaded, Module, Survey
 
 ORDER: Final[tuple[State, ...]] = (
     "active",
@@ -32,6 +32,7 @@ class Standing(msgspec.Struct, frozen=True):
     origin: str | None = None
     package: str | None = None
     remark: str | None = None
+    fault: Fault | None = None
 
 
 def judge(need: ExtensionNeed, survey: Survey, target: Target, market: Market) -> Finding:
@@ -68,23 +69,23 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
     """Follow the states from good to bad and stop at the first that is so."""
     runtime = target.runtime
     loaded = [one for one in runtime.extensions if one.name == name]
-    if working := next((one for one in loaded if one.problem is None), None):
-        twice = next((f"{one.origin}: {one.problem}" for one in loaded if one.problem), None)
+    if working := next((one for one in loaded if one.fault is None), None):
+        twice = next((f"{one.origin}: {one.fault.words}" for one in loaded if one.fault), None)
         return _working(name, working, target, twice)
     if loader is None and inside(name, runtime.branch, runtime.sapi):
         return Standing(name, "active", "part of PHP itself", origin="built-in")
     branch = next((one for one in survey.branches if one.branch == runtime.branch), None)
     modules = [module for module in (branch.modules if branch else ()) if module.name == name]
     offer = market.supplier(name, runtime.branch)
-    if loaded:
-        return _misfit(name, loaded[0], modules, offer.name if offer else None, branch)
+    if loaded and loaded[0].fault:
+        return _misfit(name, loaded[0], loaded[0].fault, offer.name if offer else None, branch)
     if fitting := next((module for module in modules if module.misfit is None), None):
         return _switched_off(name, fitting, target)
     if modules:
         return Standing(
             name,
             "misfit",
-            f"{modules[0].path} {_worded(modules[0].misfit)}",
+            f"{modules[0].path} {modules[0].misfit}",
             _right_build(branch, offer.name if offer else None),
             package=offer.name if offer else None,
         )
@@ -98,7 +99,7 @@ def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Stand
     runtime = target.runtime
     changed = {one.path, one.origin.rpartition(":")[0]} & set(runtime.stale)
     if changed:
-        found = f"configured, but {runtime.service} started before that and still runs without it"
+        found = f"configured, but {runtime.service} started before this was last changed"
         return Standing(name, "awaiting-restart", found, f"restart {runtime.service}", one.origin)
     found = "part of PHP itself" if one.origin == "built-in" else "loaded"
     return Standing(name, "active", found, origin=one.origin, remark=twice)
@@ -122,18 +123,19 @@ def _switched_off(name: str, module: Module, target: Target) -> Standing:
     )
 
 
-def _misfit(name: str, one: Loaded, modules: list[Module], package: str | None, branch: Branch | None) -> Standing:
-    problem = one.problem or ""
-    if problem.startswith("needs "):
-        missing = problem.removeprefix("needs ").partition(",")[0]
-        remedy = f"switch on {missing}, so that it is loaded first"
-    elif "zend_extension=" in problem:
-        remedy = f"correct the line {one.origin}"
-    elif problem.startswith("the file ") and not modules:
-        remedy = f"install {package}" if package else f"remove the line {one.origin}, or put the right file in place"
-    else:
-        remedy = _right_build(branch, package)
-    return Standing(name, "misfit", problem, remedy, one.origin, package)
+def _misfit(name: str, one: Loaded, fault: Fault, package: str | None, branch: Branch | None) -> Standing:
+    match fault.kind:
+        case "too-early":
+            remedy = f"switch on {' and '.join(fault.requires)}, so that it is loaded first"
+        case "twice" | "wrong-line":
+            remedy = f"correct the line {one.origin}"
+        case "absent" if package:
+            remedy = f"install {package}"
+        case "absent":
+            remedy = f"remove the line {one.origin}, or put the right file in place"
+        case _:
+            remedy = _right_build(branch, package)
+    return Standing(name, "misfit", fault.words, remedy, one.origin, package, fault=fault)
 
 
 def _right_build(branch: Branch | None, package: str | None) -> str:
@@ -142,10 +144,6 @@ def _right_build(branch: Branch | None, package: str | None) -> str:
     if branch is None:
         return "put the right file in place"
     return f"put the build for PHP {branch.branch}, not thread-safe, into {branch.extension_dir}"
-
-
-def _worded(misfit: str | None) -> str:
-    return misfit if misfit and misfit.startswith(("is ", "carries ")) else f"is {misfit}"
 
 
 def _not_here(name: str, target: Target, market: Market, loader: str | None) -> Standing:

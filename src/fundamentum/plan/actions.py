@@ -3,7 +3,7 @@
 import posixpath
 from collections.abc import Iterable, Sequence
 
-from fundamentum.catalog import facts, required_by
+from fundamentum.catalog import facts
 from fundamentum.check import extensions
 from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
@@ -32,19 +32,17 @@ def _for_extension(name: str, survey: Survey, target: Target, market: Market) ->
     elif where.state == "switched-off" and module and module.switch:
         yield _enable(module, target)
     elif where.state == "misfit":
-        yield from _for_misfit(name, where, module, survey, target, market)
+        yield from _for_misfit(where, survey, target, market)
     elif where.state == "awaiting-restart" and target.runtime.service:
         yield Restart(target.runtime.service)
 
 
-def _for_misfit(
-    name: str, where: extensions.Standing, module: Module | None, survey: Survey, target: Target, market: Market
-) -> Iterable[Action]:
-    if where.found.startswith("needs "):
-        for one in sorted(required_by(name, target.runtime.branch)):
-            if extensions.standing(one, survey, target, market).state != "active":
-                yield from _for_extension(one, survey, target, market)
-    elif where.package and not (where.found.startswith("loaded twice") or "zend_extension=" in where.found):
+def _for_misfit(where: extensions.Standing, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+    kind = where.fault.kind if where.fault else "unfit"
+    if where.fault and kind == "too-early":
+        for one in where.fault.requires:
+            yield from _for_extension(one, survey, target, market)
+    elif where.package and kind in ("absent", "unfit"):
         installed = any(package.name == where.package for package in survey.installed or ())
         yield Install(where.package, again=installed)
 

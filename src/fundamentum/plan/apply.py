@@ -11,7 +11,7 @@ from fundamentum.catalog import api_number, directives_of, extension_files, fact
 from fundamentum.check.offers import SAPI_PACKAGES, Market, branch_of, extensions_in
 from fundamentum.check.target import imagined
 from fundamentum.plan.model import Action, Enable, Install, Restart, Set
-from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey
+from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
 
 def apply(actions: Iterable[Action], survey: Survey, market: Market, along: Iterable[str] = ()) -> Survey:
@@ -102,7 +102,7 @@ def _loading(runtime: Runtime, extension: str) -> Runtime:
 def _settled(loaded: tuple[Loaded, ...], branch: str) -> tuple[Loaded, ...]:
     """Extensions that waited for another one load once that one does; one that lacks another does not."""
     for _ in range(len(loaded)):
-        working = {one.name for one in loaded if one.problem is None}
+        working = {one.name for one in loaded if one.fault is None}
         settled = tuple(_depending(one, required_by(one.name, branch) - working) for one in loaded)
         if settled == loaded:
             break
@@ -111,10 +111,10 @@ def _settled(loaded: tuple[Loaded, ...], branch: str) -> tuple[Loaded, ...]:
 
 
 def _depending(one: Loaded, missing: frozenset[str]) -> Loaded:
-    if missing and one.problem is None:
-        return replace(one, problem=f"needs {' and '.join(sorted(missing))}, which no earlier line loads")
-    if not missing and (one.problem or "").startswith("needs "):
-        return replace(one, problem=None)
+    if missing and one.fault is None:
+        return replace(one, fault=too_early(missing))
+    if not missing and one.fault and one.fault.kind == "too-early":
+        return replace(one, fault=None)
     return one
 
 

@@ -294,7 +294,7 @@ def write_survey(console: Console, survey: Survey) -> None:
         table.add_column(title, header_style="dim", overflow="fold")
     there = {branch.branch: [module.name for module in branch.modules] for branch in survey.branches}
     for runtime in survey.runtimes:
-        failing = [one.name for one in runtime.extensions if one.problem]
+        failing = [one.name for one in runtime.extensions if one.fault]
         told = {one.name for one in runtime.extensions}
         table.add_row(
             clean(runtime.label),

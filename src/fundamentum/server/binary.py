@@ -122,16 +122,16 @@ def misfit(binary: Binary, api: str, architecture: str) -> str | None:
     """Why this file cannot be loaded into a non-thread-safe PHP with that API number, on that architecture."""
     expected = MACHINES.get(architecture)
     if expected and not binary.machine.lower().startswith(expected.lower()):
-        return f"built for another processor ({binary.machine}; this server is {architecture})"
+        return f"is built for another processor ({binary.machine}; this server is {architecture})"
     if binary.api != api:
         from fundamentum.catalog import branch_of_api  # noqa: PLC0415
 
         other = branch_of_api(binary.api)
-        return f"built for PHP {other or 'API ' + binary.api}" + (
+        return f"is built for PHP {other or 'API ' + binary.api}" + (
             f", not {branch_of_api(api)}" if branch_of_api(api) else ""
         )
     if binary.thread_safe:
-        return "built for a thread-safe PHP, and this one is not"
+        return "is built for a thread-safe PHP, and this one is not"
     if binary.debug:
-        return "built for a debug build of PHP"
+        return "is built for a debug build of PHP"
     return None

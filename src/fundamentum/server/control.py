@@ -26,6 +26,10 @@ _RELATION: Final = re.compile(
 )
 
 
+PACKAGE_NAME: Final = re.compile(r"[a-z0-9][a-z0-9+.-]*")
+"""Source: Debian policy, 5.6.1."""
+
+
 def fields(stanza: bytes, errors: str = "replace") -> dict[str, str]:
     """The fields used here, folded lines joined.  ``errors`` is what to do with bytes that are no text."""
     text = stanza.decode("utf-8", errors)

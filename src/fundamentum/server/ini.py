@@ -141,38 +141,30 @@ class _Reader:
             self.end_of_line()
 
     def section_name(self) -> str:
-        out: list[str] = []
-        while True:
-            char = self.peek()
-            if char == "" or char in "\r\n;":
-                raise _Broken
-            if char == "]":
-                self.at += 1
-                self.take(_NEWLINE)
-                return "".join(out)
-            if raw := self.take(_RAW):
-                out.append(raw.group()[1:-1])
-            elif char == '"':
-                self.at += 1
-                out.append(self.quoted())
-            elif self.text.startswith("${", self.at):
-                out.append(self.variable())
-            elif char == "\\" and self.at + 1 < len(self.text):
-                out.append(self.text[self.at : self.at + 2])
-                self.at += 2
-            else:
-                out.append(char)
-                self.at += 1
+        name = self.bracketed(plain=self.section_piece)
+        self.take(_NEWLINE)
+        return name
+
+    def section_piece(self) -> str:
+        taken = self.text[self.at : self.at + (2 if self.peek() == "\\" else 1)]
+        self.at += len(taken)
+        return taken
 
     def offset(self) -> str:
+        return self.bracketed(plain=self.offset_piece).strip(" \t")
+
+    def offset_piece(self) -> str:
+        if constant := self.take(_CONSTANT):
+            return self.constants.get(constant.group(), constant.group())
+        self.at += 1
+        return self.text[self.at - 1]
+
+    def bracketed(self, plain: Callable[[], str]) -> str:
+        """What stands before the closing bracket; ``plain`` reads what is neither quoted nor a reference."""
         out: list[str] = []
-        while True:
-            char = self.peek()
+        while (char := self.peek()) != "]":
             if char == "" or char in "\r\n;":
                 raise _Broken
-            if char == "]":
-                self.at += 1
-                return "".join(out).strip(" \t")
             if raw := self.take(_RAW):
                 out.append(raw.group()[1:-1])
             elif char == '"':
@@ -180,11 +172,10 @@ class _Reader:
                 out.append(self.quoted())
             elif self.text.startswith("${", self.at):
                 out.append(self.variable())
-            elif constant := self.take(_CONSTANT):
-                out.append(self.constants.get(constant.group(), constant.group()))
             else:
-                out.append(char)
-                self.at += 1
+                out.append(plain())
+        self.at += 1
+        return "".join(out)
 
     def value(self) -> str:
         """``string_or_value`` of the grammar: a lone on/off word, nothing, or an expression."""

@@ -4,7 +4,8 @@ Plain frozen values, written to and read from ``*.survey.json`` as they stand he
 what they mean for an application is decided in :mod:`fundamentum.check`.
 """
 
-from typing import Literal
+from collections.abc import Collection
+from typing import Annotated, Final, Literal
 
 import msgspec
 
@@ -12,6 +13,15 @@ Sapi = Literal["cli", "fpm", "apache2", "cgi"]
 """How PHP is run: command line, FastCGI process manager, module in Apache, CGI."""
 
 SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi")
+
+
+# What ends up as a word of a command or in the name of a file is held to what such a thing can be.  Probes leave out
+# what does not fit, and a survey file in which it stands is refused.
+PLAIN: Final = r"^[A-Za-z0-9_][A-Za-z0-9_.+@-]*$"
+PlainName = Annotated[str, msgspec.Meta(pattern=PLAIN, max_length=200)]
+PackageName = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9][a-z0-9+.-]*$", max_length=200)]
+BranchName = Annotated[str, msgspec.Meta(pattern=r"^[0-9]+\.[0-9]+$", max_length=10)]
+FilePath = Annotated[str, msgspec.Meta(pattern=r"^(/[A-Za-z0-9_+@ -][A-Za-z0-9_.+@ -]*)+$", max_length=1000)]
 
 
 class Fact(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -40,7 +50,7 @@ class System(Fact, frozen=True):
 class Installed(Fact, frozen=True):
     """One installed package."""
 
-    name: str
+    name: PackageName
     version: str
     provides: str = ""
     """The ``Provides`` field as it stands in the package database."""
@@ -49,7 +59,7 @@ class Installed(Fact, frozen=True):
 class Offer(Fact, frozen=True):
     """One package that a repository index holds.  Relation fields stand as in the index."""
 
-    name: str
+    name: PackageName
     version: str
     source: str
     """The repository in words: label, suite and component."""
@@ -72,16 +82,16 @@ class Module(Fact, frozen=True):
     """Whether it is loaded with ``zend_extension=``."""
     package: str | None = None
     """The installed package that owns the file, if one does."""
-    switch: str | None = None
+    switch: FilePath | None = None
     """The ini file under ``mods-available`` that loads it."""
     misfit: str | None = None
-    """Why this file cannot be loaded by this branch, from the file itself."""
+    """Why this file cannot be loaded by this branch, from the file itself; continues "the file …"."""
 
 
 class Branch(Fact, frozen=True):
     """One PHP branch that is at least partly installed."""
 
-    branch: str
+    branch: BranchName
     api: str
     extension_dir: str
     modules: tuple[Module, ...] = ()
@@ -102,6 +112,17 @@ class Setting(Fact, frozen=True):
     """The value as set, where it is withheld or not known."""
 
 
+class Fault(Fact, frozen=True):
+    """Why an extension that a line loads does not load."""
+
+    kind: Literal["absent", "unfit", "twice", "wrong-line", "too-early"]
+    """File missing; built for something else, or damaged; loaded before already; ``extension=`` where
+    ``zend_extension=`` is right, or the other way round; loaded without what it requires."""
+    words: str
+    requires: tuple[str, ...] = ()
+    """The extensions that are missing before it."""
+
+
 class Loaded(Fact, frozen=True):
     """One extension that a runtime has, or is told to load."""
 
@@ -110,26 +131,26 @@ class Loaded(Fact, frozen=True):
     origin: str
     """``built-in`` for those compiled in, else ``FILE:LINE`` of the line that loads it."""
     path: str | None = None
-    problem: str | None = None
+    fault: Fault | None = None
     """Why loading it fails.  None: it loads."""
 
 
 class Runtime(Fact, frozen=True):
     """One way PHP runs on this server, with the configuration that counts for it."""
 
-    branch: str
+    branch: BranchName
     sapi: Sapi
     version: str | None
-    pool: str | None = None
+    pool: PlainName | None = None
     serves: bool = False
     """Whether web pages are served by it: an FPM pool, or the Apache module where it is switched on."""
     program: str | None = None
     ini_file: str | None = None
-    scan_dir: str | None = None
+    scan_dir: FilePath | None = None
     pool_file: str | None = None
-    pool_dir: str | None = None
+    pool_dir: FilePath | None = None
     user: str | None = None
-    service: str | None = None
+    service: PlainName | None = None
     started: float | None = None
     """When the running process started (seconds since 1970), where one runs and that can be seen."""
     stale: tuple[str, ...] = ()
@@ -157,3 +178,9 @@ class Survey(Fact, frozen=True):
     offers: tuple[Offer, ...] | None = None
     """Packages that have to do with PHP, and what they depend on.  None: no index could be read."""
     remarks: tuple[Remark, ...] = ()
+
+
+def too_early(missing: Collection[str]) -> Fault:
+    """The fault of an extension that is loaded without others it requires."""
+    names = tuple(sorted(missing))
+    return Fault("too-early", f"needs {' and '.join(names)}, which no earlier line loads", names)

@@ -96,7 +96,7 @@ def _runtime(
     known = facts(one.branch)
     overrides = pool.overrides if pool else []
     extensions = php_modules.loaded(host, branch, known, one.sapi, configuration, architecture)
-    active = {one.name for one in extensions if one.problem is None}
+    active = {one.name for one in extensions if one.fault is None}
     service = {"fpm": f"php{one.branch}-fpm", "apache2": "apache2"}.get(one.sapi)
     started = next((p.started for p in running if p.service == service), None)
     return Runtime(

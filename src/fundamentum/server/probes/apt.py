@@ -92,7 +92,7 @@ def _offer(stanza: bytes, source: str) -> Offer | None:
         entry = control.fields(stanza, "strict")
     except UnicodeDecodeError:
         return None
-    if not entry.get("Package") or not entry.get("Version"):
+    if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not entry.get("Version"):
         return None
     return Offer(
         name=entry["Package"],

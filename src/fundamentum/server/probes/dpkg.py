@@ -25,7 +25,7 @@ def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
     found = []
     for stanza in control.stanzas(data):
         entry = control.fields(stanza)
-        if not entry.get("Package") or not entry.get("Version"):
+        if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not entry.get("Version"):
             remarks.append(
                 Remark(
                     "installed packages", f"{STATUS}: a stanza without package or version; what follows may be missing"

@@ -2,6 +2,7 @@
 
 import fnmatch
 import posixpath
+import re
 from collections.abc import Mapping
 from typing import Final
 
@@ -9,7 +10,7 @@ import msgspec
 
 from fundamentum.server import ini
 from fundamentum.server.hosts import Host, HostError, text_of
-from fundamentum.server.model import Remark
+from fundamentum.server.model import PLAIN, Remark
 
 MAX_FILES: Final = 500
 MAX_DEPTH: Final = 5
@@ -44,6 +45,8 @@ def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[P
     files: list[str] = []
     remarks: list[Remark] = []
     _read(host, posixpath.join(folder, "php-fpm.conf"), constants, pools, files, remarks, 0)
+    odd = [name for name in pools if not re.fullmatch(PLAIN, name)]
+    remarks += [Remark("FPM pools", f"{pools.pop(name).file}: a pool with an unusual name is left out") for name in odd]
     return list(pools.values()), files, remarks
 
 

@@ -1,6 +1,7 @@
 """Extension files on disk, and which of them a runtime really gets to load."""
 
 import posixpath
+import re
 from collections.abc import Mapping
 from typing import Final
 
@@ -8,7 +9,7 @@ from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.server import binary
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.ini import parse
-from fundamentum.server.model import Branch, Loaded, Module, Remark
+from fundamentum.server.model import PLAIN, Branch, Fault, Loaded, Module, Remark, too_early
 from fundamentum.server.probes.php_config import Configuration, Line
 
 MODS: Final = "/etc/php/{branch}/mods-available"
@@ -63,7 +64,7 @@ def _switches(host: Host, branch: str) -> dict[str, str]:
     except HostError:
         return found
     for name in names:
-        if not name.endswith(".ini"):
+        if not re.fullmatch(PLAIN, name) or not name.endswith(".ini"):
             continue
         try:
             entries = parse(text_of(host, posixpath.join(folder, name)) or "", {}).entries
@@ -94,9 +95,9 @@ def loaded(
         for line in configuration.loads(kind):
             path = _path(host, line, directory)
             module = by_path.get(path) or _elsewhere(host, path, branch, facts, architecture)
-            problem = _problem(host, module, path, kind, directory, present, facts)
-            result.append(Loaded(module.name, module.shown, line.origin, path, problem))
-            if problem is None:
+            fault = _fault(host, module, path, kind, directory, present, branch.branch)
+            result.append(Loaded(module.name, module.shown, line.origin, path, fault))
+            if fault is None:
                 present.add(module.name)
     return tuple(result)
 
@@ -118,23 +119,19 @@ def _elsewhere(host: Host, path: str, branch: Branch, facts: Facts, architecture
     return describe(host, path, branch.api, facts, None, {}, architecture)
 
 
-def _problem(
-    host: Host, module: Module, path: str, kind: str, directory: str, present: set[str], facts: Facts
-) -> str | None:
+def _fault(
+    host: Host, module: Module, path: str, kind: str, directory: str, present: set[str], branch: str
+) -> Fault | None:
     if not host.stat(path):
         where = "" if path.startswith(directory) else f"; extensions of this PHP are in {directory}"
-        return f"the file {path} does not exist{where}"
+        return Fault("absent", f"the file {path} does not exist{where}")
     if module.misfit:
-        return (
-            f"{path} {module.misfit}" if module.misfit.startswith(("is ", "carries ")) else f"{path} is {module.misfit}"
-        )
+        return Fault("unfit", f"{path} {module.misfit}")
     if module.name in present:
-        return "loaded twice: an earlier line loads it already"
+        return Fault("twice", "loaded twice: an earlier line loads it already")
     if module.zend and kind == "extension":
-        return "a Zend extension: it is loaded with zend_extension=, not extension="
+        return Fault("wrong-line", "a Zend extension: it is loaded with zend_extension=, not extension=")
     if not module.zend and kind == "zend_extension":
-        return "not a Zend extension: it is loaded with extension=, not zend_extension="
-    missing = required_by(module.name, facts.branch) - present
-    if missing:
-        return f"needs {' and '.join(sorted(missing))}, which no earlier line loads"
-    return None
+        return Fault("wrong-line", "not a Zend extension: it is loaded with extension=, not zend_extension=")
+    missing = required_by(module.name, branch) - present
+    return too_early(missing) if missing else None

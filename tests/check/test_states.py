@@ -1,5 +1,6 @@
 """Each state of an extension, what leads to it, and the remedy that follows.  One row, one behaviour."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -202,3 +203,23 @@ def test_the_newest_version_on_offer_is_taken(tmp_path: Path) -> None:
 )
 def test_what_a_package_brings_stands_in_the_index(name: str, provides: str, depends: str, found: set[str]) -> None:
     assert extensions_in(Offer(name, "1", "s", provides=provides, depends=depends), "8.2") == found
+
+
+@pytest.mark.parametrize("unread", ["php.ini", "conf.d/00-first.ini"])
+def test_what_an_unreadable_file_may_set_or_load_is_unknown(tmp_path: Path, unread: str) -> None:
+    root = small_root(
+        tmp_path, fpm_ini="memory_limit = 300M\n", extra={"etc/php/8.2/fpm/conf.d/50-a.ini": "post_max_size = 50M\n"}
+    )
+    (root / f"etc/php/8.2/fpm/{unread}").unlink()
+    os.mkfifo(root / f"etc/php/8.2/fpm/{unread}")  # cannot be read as a file, not even by root
+    settings = '[settings.required]\nmemory_limit = ">= 1M"\npost_max_size = ">= 1M"\n'
+    judged = {finding.need: finding for finding in check(needs("ctype", "gd", settings=settings), look(root)).findings}
+    verdicts = {need: finding.verdict for need, finding in judged.items()}
+    assert verdicts == {
+        "php": "met",
+        "extension:ctype": "met",
+        "extension:gd": "unknown",
+        "setting:memory_limit": "unknown",
+        "setting:post_max_size": "met",
+    }
+    assert unread in (judged["setting:memory_limit"].remedy or "")

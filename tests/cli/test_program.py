@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 import pytest
+import refresh_readme
 
 from tests.small_root import LISTS, NAME, small_root, write
 
@@ -156,6 +157,12 @@ def test_the_demo_runs_anywhere(tmp_path: Path) -> None:
             "200 bytes",
         )
     )
+
+
+def test_the_session_in_the_readme_is_what_the_program_prints() -> None:
+    text = refresh_readme.README.read_text()
+    assert len(refresh_readme.BLOCK.findall(text)) == 3
+    assert refresh_readme.refreshed(text) == text, "run tools/refresh_readme.py"
 
 
 def test_a_reader_that_goes_away_is_no_error(folder: Path) -> None:

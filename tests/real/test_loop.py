@@ -3,6 +3,7 @@
 import hashlib
 import json
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -11,11 +12,12 @@ from debian_root import STORE, Root, base
 from .running import report
 
 pytestmark = pytest.mark.real
+PROGRAM = Path(sys.executable).with_name("fundamentum")
 NEEDS = Path(__file__).parents[2] / "src/fundamentum/demo/data/nightlog.needs.toml"
 
 
 def fundamentum(*arguments: str) -> tuple[int, str]:
-    done = subprocess.run(["fundamentum", *arguments], capture_output=True, text=True, timeout=300)
+    done = subprocess.run([PROGRAM, *arguments], capture_output=True, text=True, timeout=300)
     assert "Traceback" not in done.stderr
     return done.returncode, done.stdout
 

@@ -33,6 +33,8 @@ class Standing(msgspec.Struct, frozen=True):
     package: str | None = None
     remark: str | None = None
     fault: Fault | None = None
+    known: bool = True
+    """False: a file that could not be read may load it."""
 
 
 def judge(need: ExtensionNeed, survey: Survey, target: Target, market: Market) -> Finding:
@@ -53,7 +55,7 @@ def _finding(key: str, need: ExtensionNeed | LoaderNeed, best: Standing, wanted:
     return Finding(
         need=key,
         level=need.level,
-        verdict="met" if met else "unmet",
+        verdict="met" if met else "unmet" if best.known else "unknown",
         state=best.state,
         wanted=wanted or "loaded",
         found=best.found,
@@ -79,6 +81,9 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
     offer = market.supplier(name, runtime.branch)
     if loaded and loaded[0].fault:
         return _misfit(name, loaded[0], loaded[0].fault, offer.name if offer else None, branch)
+    if runtime.unread:
+        found = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
+        return Standing(name, None, found, "survey again as a user who may read it", known=False)
     if fitting := next((module for module in modules if module.misfit is None), None):
         return _switched_off(name, fitting, target)
     if modules:

@@ -27,9 +27,11 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
         overridden=setting.overridden,
     )
     if setting.value is None:
-        return _changed(
-            finding, verdict="unknown", remedy=f"it depends on an environment variable: see {setting.origin}"
-        )
+        if setting.origin in runtime.unread:
+            why = f"{setting.origin} could not be read: survey again as a user who may read it"
+        else:
+            why = f"it depends on an environment variable: see {setting.origin}"
+        return _changed(finding, verdict="unknown", remedy=why)
     value = effective(need.name, setting.value, target)
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):

@@ -37,7 +37,8 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
     if match["sapi"] is None:
         found = [runtime for runtime in found if runtime.serves]  # the command line only if it is named
     if len(found) == 1:
-        return Target(found[0], "named with --runtime")
+        note = "; the command line runs no web application" if found[0].sapi == "cli" else ""
+        return Target(found[0], f"named with --runtime{note}")
     if found:
         labels = ", ".join(runtime.label for runtime in found)
         raise ChoiceNeeded(f"{survey.server}: --runtime {selector} fits several; choose one: {labels}")

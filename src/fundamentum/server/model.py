@@ -157,6 +157,8 @@ class Runtime(Fact, frozen=True):
     """Configuration and extension files that changed after the running process had started."""
     settings: dict[str, Setting] = {}
     extensions: tuple[Loaded, ...] = ()
+    unread: tuple[str, ...] = ()
+    """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()
 
     @property

@@ -116,7 +116,8 @@ def _runtime(
         stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
         settings=php_config.settings(known, one.sapi, active, branch.extension_dir, configuration.lines, overrides),
         extensions=extensions,
-        remarks=tuple(configuration.remarks),
+        unread=tuple(dict.fromkeys(configuration.unread)),
+        remarks=tuple(dict.fromkeys(configuration.remarks)),
     )
 
 

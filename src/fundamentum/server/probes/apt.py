@@ -111,7 +111,7 @@ def _unpacked(host: Host, path: str, packing: str) -> tuple[control.Bytes, str |
     try:
         packed = host.view(path) or b""
     except HostError as error:
-        return b"", str(error)
+        return b"", str(error).removeprefix(f"{path}: ")
     data: control.Bytes = packed
     problem = None
     if packing:

@@ -22,6 +22,10 @@ _SECRET_VALUE: Final = re.compile(
 WITHHELD: Final = "(withheld)"
 
 
+UNREAD: Final = ""
+"""The name of a line that stands for a file that could not be read: it may have set anything."""
+
+
 class Line(msgspec.Struct, frozen=True):
     """One configuration line that counts: what it sets, and where it stands."""
 
@@ -37,6 +41,7 @@ class Configuration(msgspec.Struct):
     scan_dir: str | None
     lines: list[Line] = msgspec.field(default_factory=list)
     files: list[str] = msgspec.field(default_factory=list)
+    unread: list[str] = msgspec.field(default_factory=list)
     remarks: list[Remark] = msgspec.field(default_factory=list)
 
     def loads(self, kind: str) -> list[Line]:
@@ -52,8 +57,11 @@ def probe(host: Host, folder: str, facts: Facts) -> Configuration:
     try:
         paths += [posixpath.join(scan_dir, name) for name in host.names(scan_dir) if name.endswith(".ini")]
     except HostError as error:
-        found.remarks.append(Remark("configuration", f"{error}: files there may change settings"))
+        found.unread.append(scan_dir)
+        found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
     values: dict[str, str] = {}
+    if scan_dir in found.unread:
+        paths.append(scan_dir)  # stands for all its files, and cannot be read as a file either
 
     def variable(name: str) -> str | None:
         # PHP looks among the values read so far before it looks into the environment, which cannot be seen here.
@@ -63,7 +71,9 @@ def probe(host: Host, folder: str, facts: Facts) -> Configuration:
         try:
             text = text_of(host, path)
         except HostError as error:
-            found.remarks.append(Remark("configuration", f"{error}: settings made there are unknown"))
+            found.unread.append(path)
+            found.lines.append(Line(UNREAD, None, path))
+            found.remarks.append(Remark("configuration", f"{error}: what it sets or loads is unknown"))
             continue
         if text is None:
             if path != ini_file:
@@ -116,6 +126,9 @@ def settings(
         if o.admin is admin and _changes_value(o)
     ]
     for line in ordered:
+        if line.name == UNREAD:
+            found = {name: Setting(None, line.origin) for name in found}
+            continue
         known = facts.directives.get(line.name)
         if line.name not in found and (known is not None or line.name in shipped or not foreign):
             continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all

@@ -16,9 +16,9 @@ sleep 2
 picture() { # NAME LINES COMMAND
     DISPLAY=$display PATH=$program:$PATH xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry "140x$2" -bg '#10141c' -fg '#d8dee9' \
         -xrm 'xterm*scrollBar: false' -xrm 'xterm*internalBorder: 12' \
-        -e sh -c "cd '$data'; printf '\033[1m\$ %s\033[0m\n\n' '$3'; $3; tput civis; sleep 4" &
+        -e sh -c "cd '$data'; printf '\033[1m\$ %s\033[0m\n\n' '$3'; $3; tput civis; sleep 7" &
     window=$!
-    sleep 3
+    sleep 5
     DISPLAY=$display import -window root "$here/docs/screenshots/$1.png"
     wait $window || :
     convert "$here/docs/screenshots/$1.png" -trim +repage -shave 4x4 -trim +repage -bordercolor '#10141c' -border 14 -strip "$here/docs/screenshots/$1.png"

@@ -4,12 +4,13 @@ import hashlib
 import json
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from debian_root import STORE, Root, base
 
-from .running import report
+from .running import report, wait_for
 
 pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
@@ -106,25 +107,50 @@ def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
     )
 
 
-def test_a_service_that_started_too_early_is_restarted_and_told_apart() -> None:
-    from .running import start_fpm, stop, wait_for  # noqa: PLC0415
-
-    root = base("bookworm").copy(STORE / "test-loop")
+@pytest.fixture
+def running() -> Iterator[Root]:
+    """A root in which the process manager runs as its own service script starts it."""
+    root = base("bookworm").copy(STORE / "test-service")
     root.install("php8.2-fpm", "php8.2-xml")
-    daemon = start_fpm(root, "8.2")
+    subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
     try:
+        root.run("service", "php8.2-fpm", "start")
         wait_for(root.path / "run/php/php8.2-fpm.sock")
-        root.install("php8.2-mbstring")
-        states = {
-            row["need"]: row["state"]
-            for row in json.loads(fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")[1])[
-                "applications"
-            ][0]["findings"]
-        }
+        yield root
     finally:
-        stop(daemon)
-    assert (states["extension:dom"], states["extension:mbstring"], states["extension:intl"]) == (
-        "active",
-        "awaiting-restart",
-        "installable",
-    )
+        root.run("service", "php8.2-fpm", "stop", check=False)
+        subprocess.run(["umount", str(root.path / "proc")], check=True)
+
+
+def test_a_service_that_started_too_early_is_told_apart_and_restarted_once(running: Root) -> None:
+    def process() -> str:
+        return (running.path / "run/php/php8.2-fpm.pid").read_text()
+
+    first = process()
+    running.install("php8.2-mbstring")
+    _, text = fundamentum("check", str(NEEDS), "--server", str(running.path), "--format", "json")
+    states = {row["need"]: row["state"] for row in json.loads(text)["applications"][0]["findings"]}
+    seen = [states[f"extension:{name}"] for name in ("dom", "mbstring", "intl")]
+    assert seen == ["active", "awaiting-restart", "installable"]
+    assert "php8.2-fpm: restarted" in run_script(running)
+    second = process()
+    assert second != first
+    assert fundamentum("check", str(NEEDS), "--server", str(running.path))[0] == 0
+    assert "nothing changed" in running.run("sh", "/root/plan.sh")
+    assert process() == second
+
+
+@pytest.mark.parametrize(("release", "branch"), [("bullseye", "7.4"), ("bookworm", "8.2"), ("trixie", "8.4")])
+def test_extensions_lead_to_packages_or_to_none(tmp_path: Path, release: str, branch: str) -> None:
+    needs = tmp_path / "traps.needs.toml"
+    required = '["dom", "mysqli", "json", "openssl", "sodium"]'
+    needs.write_text(f'format = 1\n[application]\nname = "traps"\n[extensions]\nrequired = {required}\n')
+    code, text = fundamentum("plan", str(needs), "--server", str(base(release).path), "--format", "json")
+    packages = json.loads(text)["packages"]
+    json_package = [f"php{branch}-json"] if branch == "7.4" else []  # a file of its own before 8.0
+    assert packages["install"] == sorted([f"php{branch}-fpm", f"php{branch}-mysql", f"php{branch}-xml", *json_package])
+    assert code == 0
+    # apt, asked for the same packages, would install exactly these and those that the plan says come along.
+    simulated = base(release).run("apt-get", "-s", "install", "--no-install-recommends", *packages["install"])
+    chosen = {line.split()[1] for line in simulated.splitlines() if line.startswith("Inst ")}
+    assert chosen == {*packages["install"], *packages["along"]}

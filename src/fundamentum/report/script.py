@@ -29,9 +29,9 @@ def as_script(plan: Plan) -> str:
             out += _comment(title)
             for one in group:
                 out += _reasons(one.package, plan.reasons.get(key_of(one), ()))
+            if plan.along and group is fresh:
+                out += _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
             out += [f"{function} {shlex.join([one.package for one in group])}", ""]
-    if plan.along and fresh:
-        out[-1:] = [*_comment(f"These come along as dependencies: {', '.join(plan.along)}"), ""]
     if plan.enables:
         out += _comment("Extensions that are there, but not switched on")
         for enable in plan.enables:

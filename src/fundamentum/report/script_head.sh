@@ -46,9 +46,9 @@ switch_on() { # BRANCH SAPI NAME
 }
 
 write_file() { # PATH, the content on standard input
-    new=$(mktemp "$1.new.XXXXXX")
+    # Compared elsewhere: a file that comes and goes here would make the directory look changed.
+    new=$(mktemp)
     cat >"$new"
-    chmod 644 "$new"
     if [ -f "$1" ] && cmp -s "$new" "$1"; then
         rm -f "$new"
         say "file $1: as wanted"
@@ -61,7 +61,10 @@ write_file() { # PATH, the content on standard input
     else
         say "file $1: writing (to go back, remove it)"
     fi
-    mv -f "$new" "$1"
+    cp "$new" "$1.new"
+    chmod 644 "$1.new"
+    mv -f "$1.new" "$1"
+    rm -f "$new"
     changed=yes
 }
 

@@ -3,11 +3,12 @@
 import gzip
 import json
 import lzma
+import os
 from pathlib import Path
 
 import lz4.frame
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
@@ -222,3 +223,56 @@ def test_relation_fields() -> None:
 @given(st.text(alphabet=st.sampled_from("ab1+.-:(|),<=> ~"), max_size=40))
 def test_any_text_is_some_relations(text: str) -> None:
     assert all(one.name for group in control.relations(text) for one in group)
+
+
+def test_a_file_name_that_is_no_text_is_left_out_and_said(tmp_path: Path) -> None:
+    root = small_root(tmp_path)
+    (root / os.fsdecode(b"etc/php/8.2/fpm/conf.d/30-\xff.ini")).write_text("memory_limit = 1M")
+    found = look(root)
+    assert [remark.about for remark in found.remarks] == ["file names"]
+    assert read(written(found), "x") == found
+
+
+READ = [
+    "etc/os-release",
+    "etc/hostname",
+    "var/lib/dpkg/status",
+    f"{LISTS}/{NAME}",
+    f"{LISTS}/{NAME}.xz",
+    f"{LISTS}/mirror_debian_dists_bookworm_InRelease",
+    "etc/php/8.2/fpm/php.ini",
+    "etc/php/8.2/fpm/php-fpm.conf",
+    "etc/php/8.2/fpm/pool.d/www.conf",
+    "etc/php/8.2/fpm/conf.d/20-ctype.ini",
+    "etc/php/8.2/mods-available/ctype.ini",
+    "usr/lib/php/20220829/odd.so",
+    "usr/sbin/php-fpm8.2",
+    "var/lib/dpkg/info/php8.2-common.list",
+]
+PIECES = [
+    b"Package: a",
+    b"\nVersion: 1",
+    b"\n\n",
+    b"[www]",
+    b"extension=",
+    b"zend_extension=ctype",
+    b"include=/etc/php/8.2/fpm/*",
+    b"\xff",
+    b"\0",
+    b"=",
+    b"${A}",
+]
+DAMAGE = st.one_of(
+    st.binary(max_size=200),
+    st.lists(st.sampled_from([*PIECES, b"\x7fELF\2\1\1", b'"', b"'", b"\n", b"../../../x"]), max_size=9).map(b"".join),
+)
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.dictionaries(st.sampled_from(READ), DAMAGE, min_size=1, max_size=3))
+def test_whatever_stands_in_its_files_a_server_is_surveyed(
+    tmp_path_factory: pytest.TempPathFactory, damage: dict[str, bytes]
+) -> None:
+    root = small_root(tmp_path_factory.mktemp("server"), extra=dict(damage))
+    found = look(root)
+    assert read(written(found), "mizar.survey.json") == found

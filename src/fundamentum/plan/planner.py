@@ -42,7 +42,7 @@ def plan(
         world = apply(fresh.values(), world, market, along)
         judgements = tuple(judge(j.needs, world, _same_target(j.target, world), market) for j in judgements)
     unresolved = tuple(_unresolved(judgements)) + tuple(
-        Unresolved("php", f"cannot be installed: {what}", "", "required") for what in missing
+        Unresolved("php", f"cannot be installed: {what}", applications[0].name, "required") for what in missing
     )
     installs = tuple(a for a in actions.values() if isinstance(a, Install))
     enables = tuple(a for a in actions.values() if isinstance(a, Enable))

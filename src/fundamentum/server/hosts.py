@@ -67,6 +67,8 @@ class DirectoryHost:
 
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
+        self.passed_over: list[str] = []
+        """Directories in which a name is no UTF-8 text, and was left out."""
         self._prefix = str(root).rstrip("/")
         self._folders: dict[str, str] = {}
 
@@ -117,7 +119,9 @@ class DirectoryHost:
             return []
         except OSError as error:
             raise HostError(f"{path}: {error.strerror}") from error
-        return found[:MAX_NAMES]
+        odd = [name for name in found if not name.isascii() and any(0xDC80 <= ord(c) <= 0xDCFF for c in name)]
+        self.passed_over += [path] if odd else []
+        return [name for name in found if name not in odd][:MAX_NAMES]
 
     def stat(self, path: str) -> Stat | None:
         real = self._outside(path)
@@ -203,9 +207,9 @@ def this_machine() -> DirectoryHost:
 
 
 def text_of(host: Host, path: str, limit: int = 4 * 1024 * 1024) -> str | None:
-    """A small configuration file as text.  Bytes that are not UTF-8 are kept as surrogates, not lost."""
+    """A small configuration file as text.  Bytes that are not UTF-8 become replacement characters."""
     data = host.read(path, limit)
-    return None if data is None else data.decode("utf-8", "surrogateescape")
+    return None if data is None else data.decode("utf-8", "replace")
 
 
 def first_existing(host: Host, paths: Sequence[str]) -> str | None:

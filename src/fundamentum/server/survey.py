@@ -41,6 +41,8 @@ def survey(host: DirectoryHost) -> Survey:
         if one.branch in branches
         for runtime in _runtimes(host, one, branches[one.branch], running, about.architecture)
     )
+    for path in dict.fromkeys(host.passed_over):
+        remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     return Survey(
         format=FORMAT,
         server=system.hostname(host),

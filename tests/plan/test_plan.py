@@ -100,6 +100,14 @@ def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:
     assert len(plan([wanted], found, recommended=False).installs) == 1
 
 
+def test_a_setting_may_be_required_and_more_of_it_recommended(tmp_path: Path) -> None:
+    tables = '[settings.required]\nmemory_limit = ">= 200M"\n[settings.recommended]\nmemory_limit = ">= 512M"\n'
+    found = look(small_root(tmp_path))
+    made = {wish: plan([needs(settings=tables)], found, recommended=wish) for wish in (True, False)}
+    assert [change.after for change in made[True].settings] == ["512M"]
+    assert [change.after for change in made[False].settings] == ["200M"]
+
+
 EXTENSIONS = st.sampled_from(
     ["ctype", "pdo", "gd", "dom", "mysqli", "pdo_mysql", "star", "imap", "orrery", "json", "opcache", "gettext"]
 )

@@ -78,12 +78,12 @@ def _mend(
     found: dict[str, Action] = {}
     limits: dict[tuple[str, str], tuple[Target, list[Condition], list[Reason]]] = {}
     for one in judgements:
-        conditions = {need.key: need for need in one.needs.settings}
+        conditions = {(need.key, need.level): need for need in one.needs.settings}
         for finding in one.findings:
             if finding.level not in levels:
                 continue
             reason = Reason(one.needs.name, finding.need, finding.level, finding.note)
-            if need := conditions.get(finding.need):
+            if need := conditions.get((finding.need, finding.level)):
                 _, together, why = limits.setdefault((one.target.runtime.label, need.name), (one.target, [], []))
                 together.append(need.condition)
                 if finding.verdict == "unmet":

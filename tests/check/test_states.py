@@ -53,7 +53,7 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
         "gd",
         {"usr/lib/php/20220829/gd.so": b"MZ", "etc/php/8.2/fpm/conf.d/20-gd.ini": "extension=gd\n"},
         "misfit",
-        "brings the right file",
+        "let php8.2-gd put the right file in place",
     ),
     (
         "pdo_mysql",

@@ -145,7 +145,7 @@ def _misfit(name: str, one: Loaded, fault: Fault, package: str | None, branch: B
 
 def _right_build(branch: Branch | None, package: str | None) -> str:
     if package:
-        return f"install {package} again, which brings the right file"
+        return f"let {package} put the right file in place: install it, or install it again"
     if branch is None:
         return "put the right file in place"
     return f"put the build for PHP {branch.branch}, not thread-safe, into {branch.extension_dir}"

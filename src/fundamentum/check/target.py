@@ -8,7 +8,7 @@ from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.needs.model import Needs
-from fundamentum.server.model import SAPIS, Installed, Loaded, Runtime, Sapi, Setting, Survey
+from fundamentum.server.model import SAPIS, Loaded, Runtime, Sapi, Setting, Survey
 
 _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
 
@@ -113,11 +113,6 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         settings=settings,
         extensions=tuple(Loaded(shown.lower(), shown, "built-in") for shown in known.static.get(sapi, ())),
     )
-
-
-def installed_version(survey: Survey, package: str) -> Installed | None:
-    """The installed package of that name."""
-    return next((one for one in survey.installed or () if one.name == package), None)
 
 
 def other_branches(survey: Survey, needs: Needs, market: Market) -> list[str]:

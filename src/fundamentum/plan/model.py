@@ -1,7 +1,5 @@
 """A plan: what to change on a server, in which order, and why."""
 
-from typing import Literal
-
 import msgspec
 
 from fundamentum.check.model import Judgement
@@ -111,9 +109,6 @@ class Plan(Value, frozen=True):
     def empty(self) -> bool:
         """Whether there is nothing to do."""
         return not (self.installs or self.enables or self.settings or self.restarts)
-
-
-StepKind = Literal["packages", "extensions", "settings", "services"]
 
 
 def key_of(action: Action) -> str:

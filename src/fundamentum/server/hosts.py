@@ -3,7 +3,6 @@
 import mmap
 import os
 import stat as stat_module
-from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO, Final, Protocol
 
@@ -210,8 +209,3 @@ def text_of(host: Host, path: str, limit: int = 4 * 1024 * 1024) -> str | None:
     """A small configuration file as text.  Bytes that are not UTF-8 become replacement characters."""
     data = host.read(path, limit)
     return None if data is None else data.decode("utf-8", "replace")
-
-
-def first_existing(host: Host, paths: Sequence[str]) -> str | None:
-    """The first of the paths that exists."""
-    return next((path for path in paths if host.stat(path)), None)

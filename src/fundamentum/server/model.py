@@ -108,8 +108,6 @@ class Setting(Fact, frozen=True):
     """``FILE:LINE``, or ``built-in`` where no file sets it."""
     overridden: tuple[str, ...] = ()
     """Places whose value lost, the last one first, each as ``FILE:LINE (value)``."""
-    raw: str | None = None
-    """The value as set, where it is withheld or not known."""
 
 
 class Fault(Fact, frozen=True):

@@ -39,10 +39,6 @@ class Market:
         """The newest offer of a package."""
         return newest(self._by_name.get(name, ()))
 
-    def packages(self) -> Iterable[str]:
-        """Every package name on offer."""
-        return self._by_name
-
     def supplier(self, extension: str, branch: str) -> Offer | None:
         """The package that brings the extension to that branch."""
         found = self._by_extension.get(extension, {}).get(branch, ())

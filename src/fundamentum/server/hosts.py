@@ -53,9 +53,6 @@ class Host(Protocol):
     def stat(self, path: str) -> Stat | None:
         """What the path is, links followed; None if it does not exist."""
 
-    def resolve(self, path: str) -> str | None:
-        """The path with all links followed, as seen from inside the server; None if it does not exist."""
-
 
 class DirectoryHost:
     """A root file system: the machine's own (``/``) or one below a directory.
@@ -138,13 +135,6 @@ class DirectoryHost:
             user=found.st_uid,
             group=found.st_gid,
         )
-
-    def resolve(self, path: str) -> str | None:
-        try:
-            found = self._followed(path, MAX_LINKS)
-        except FileNotFoundError:
-            return None
-        return found if os.path.lexists(self._prefix + found) else None
 
     def _followed(self, path: str, links: int) -> str:
         """Follow every link by hand, one component at a time, never leaving the root."""

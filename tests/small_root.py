@@ -69,6 +69,9 @@ Architecture: amd64
 Section: misc
 """
 
+MODULE = b"\x7fELF\2\1\1" + bytes(9) + b"\3\0\x3e\0" + b"\0API20220829,NTS\0"
+"""As much of an extension file as is looked at where a package put it in place."""
+
 LISTS = "var/lib/apt/lists"
 NAME = "mirror_debian_dists_bookworm_main_binary-amd64_Packages"
 
@@ -108,7 +111,7 @@ def small_root(
     if index is not None:
         files[f"{LISTS}/{NAME}"] = index
     for name in modules:
-        files[f"usr/lib/php/20220829/{name}.so"] = b"\x7fELF"
+        files[f"usr/lib/php/20220829/{name}.so"] = MODULE
         files[f"etc/php/8.2/mods-available/{name}.ini"] = f"extension={name}.so\n"
         files[f"etc/php/8.2/fpm/conf.d/20-{name}.ini"] = f"extension={name}.so\n"
     write(root, {**files, **(extra or {})})

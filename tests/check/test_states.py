@@ -15,7 +15,7 @@ from fundamentum.needs.model import Needs
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Offer, Remark, Survey
 from fundamentum.server.survey import survey
-from tests.small_root import INDEX, small_root, write
+from tests.small_root import INDEX, MODULE, small_root, write
 
 
 def needs(*extensions: str, settings: str = "", php: str = ">=8.0") -> Needs:
@@ -58,7 +58,7 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
     (
         "pdo_mysql",
         {
-            "usr/lib/php/20220829/pdo_mysql.so": b"x",
+            "usr/lib/php/20220829/pdo_mysql.so": MODULE,
             "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
             "etc/php/8.2/mods-available/pdo_mysql.ini": "extension=pdo_mysql.so\n",
         },
@@ -68,7 +68,7 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
     (
         "pdo_mysql",
         {
-            "usr/lib/php/20220829/pdo_mysql.so": b"x",
+            "usr/lib/php/20220829/pdo_mysql.so": MODULE,
             "var/lib/dpkg/info/php8.2-mysql.list": "/usr/lib/php/20220829/pdo_mysql.so\n",
             "etc/php/8.2/fpm/conf.d/20-pdo_mysql.ini": "extension=pdo_mysql.so\n",
         },

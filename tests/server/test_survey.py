@@ -15,7 +15,7 @@ from fundamentum.errors import InputError
 from fundamentum.server import control
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Runtime, Survey
-from fundamentum.server.probes.apt import unpack
+from fundamentum.server.packing import unpack
 from fundamentum.server.probes.php_config import scrubbed
 from fundamentum.server.survey import read, survey, written
 from tests.small_root import INDEX, LISTS, NAME, small_root, write
@@ -153,10 +153,10 @@ def test_a_file_no_package_owns_is_opened(tmp_path: Path) -> None:
         tmp_path, extra={"usr/lib/php/20220829/odd.so": b"MZ...", "usr/lib/php/20220829/text.so": b"hello"}
     )
     misfits = {module.name: module.misfit for module in look(root).branches[0].modules if module.misfit}
-    assert misfits == {"odd": "is a Windows library", "text": "is no shared library"}
+    assert misfits == {"odd": "is damaged: it cannot be read as a Windows library", "text": "is no shared library"}
 
 
-@pytest.mark.parametrize("bad", ["php8.2-$(id)", "-o=x", "a b", "A"])
+@pytest.mark.parametrize("bad", ["php8.2-$(id)", "-o=x", "a b", "a/b"])
 def test_names_that_could_act_are_left_out_and_refused(tmp_path: Path, bad: str) -> None:
     root = small_root(tmp_path, index=INDEX.replace("Package: php8.2-gd", f"Package: {bad}"))
     found = look(root)

@@ -1,137 +1,200 @@
-"""What an extension file says of itself: for which PHP, thread-safety and processor it was built, and its name."""
+"""What PHP's own files say of themselves: for which PHP, thread-safety and processor they were built, and what is in
+them."""
 
-import io
+import mmap
 import re
 import struct
-from typing import Any, Final
+from collections.abc import Iterator
+from typing import Final
 
 import msgspec
 
+from fundamentum.catalog import branch_of_api
+from fundamentum.server.images import ARCHITECTURES, Image, NoImage, processor_of, read_image
+
 MAX_BINARY: Final = 64 * 1024 * 1024
-_BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?")
-MACHINES: Final = {
-    "amd64": "x64",
-    "arm64": "AArch64",
-    "i386": "x86",
-    "armhf": "ARM",
-    "ppc64el": "PowerPC",
-    "riscv64": "RISC-V",
-    "s390x": "S390",
-}
-"""Debian's architectures, as the ELF reader names the processor (up to its first blank)."""
+_BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
+_SIGN: Final = b"X-Powered-By: PHP/"
+_VERSION: Final = re.compile(rb"([0-9][0-9A-Za-z.+~-]{0,40})\0")
+_FIRST: Final = re.compile(rb"(?i)\b(?:must|has to|should|needs to) (?:be|appear|come|stand)[^\0]{0,40}\bfirst\b")
+"""How loaders that refuse to come second say so, in the message that they would print."""
+_CONFIGURE: Final = re.compile(rb"'?\./configure'?((?: +'[^'\0\n]{1,400}'){1,400})")
+_OPTION: Final = re.compile(r"'--([a-z0-9-]+)(?:=([^']*))?'")
+_EXTENSION_DIR: Final = re.compile(rb"/[^\0\n]{1,200}?/(?:no-debug|debug)-(?:non-)?zts-\d{8}(?=\0)")
+MODULE_ENTRY: Final = {64: (168, 32), 32: (92, 20)}
+"""Size of ``zend_module_entry``, and where in it the pointer to the name stands, by bits."""
+
+
+class Build(msgspec.Struct, frozen=True):
+    """What a PHP asks of every extension file it loads.  Empty: not known, and then not asked."""
+
+    api: str
+    """Module API number: ``20220829``."""
+    thread_safe: bool = False
+    debug: bool = False
+    processor: str = ""
+    system: str = "Linux"
+    compiler: str = ""
+    """Windows only: ``VS16``."""
 
 
 class Binary(msgspec.Struct, frozen=True):
     """The identity of one extension file."""
 
-    api: str
-    """Module API number: ``20220829``."""
-    thread_safe: bool
-    debug: bool
+    build: Build
     zend: bool
     """Whether it is a Zend extension, loaded with ``zend_extension=``."""
-    machine: str
+    bits: int
     name: str | None
     """The name PHP lists it under, where the file shows it."""
+    requires: tuple[str, ...] = ()
+    """The extensions without which it refuses to start, as its ``zend_module_dep`` table says."""
+    first: bool = False
+    """Whether it says that it has to be the first Zend extension."""
+
+
+class Program(msgspec.Struct, frozen=True):
+    """What a program or library that is PHP itself says."""
+
+    version: str | None
+    build: Build | None
+    options: dict[str, str] = {}
+    """The options it was configured with, such as ``prefix``."""
+    extension_dir: str | None = None
+    inside: tuple[str, ...] | None = None
+    """The extensions compiled into it.  None: it cannot be told."""
+
+
+NO_IDENTITY: Final = "carries no PHP build identity"
 
 
 class NotAnExtension(Exception):
-    """The file cannot be a PHP extension for this system; the message says what it is instead."""
+    """The file cannot be a PHP extension; the message says what it is instead, and continues "the file …"."""
 
 
 def examine(data: bytes) -> Binary:
-    """Read the identity out of an ELF shared object, without running it.
+    """Read the identity out of an extension file, without running it.
 
     Sources: ``ZEND_MODULE_BUILD_ID`` and ``ZEND_EXTENSION_BUILD_ID`` in PHP's headers.
     """
-    from elftools.common.exceptions import ELFError  # noqa: PLC0415 — slow to import, seldom needed
-    from elftools.elf.elffile import ELFFile  # noqa: PLC0415
-
-    if data[:2] == b"MZ":
-        raise NotAnExtension("is a Windows library")
-    if data[:4] != b"\x7fELF":
-        raise NotAnExtension("is no shared library")
-    found = [(m[1] != b"", m[2].decode(), m[3] == b"TS", m[4] is not None) for m in _BUILD.finditer(data)]
     try:
-        elf = ELFFile(io.BytesIO(data))
-        machine = str(elf.get_machine_arch()).split()[0]
-        symbols = _symbols(elf)
-        zend = "zend_extension_entry" in symbols
-        name = _name(elf, symbols, zend)
-    except (
-        ELFError,
-        struct.error,
-        ValueError,
-        KeyError,
-        AssertionError,
-        IndexError,
-        TypeError,
-        AttributeError,
-        UnicodeError,
-    ) as error:
-        raise NotAnExtension("is damaged: it cannot be read as a shared library") from error
+        image = read_image(data)
+    except NoImage as error:
+        raise NotAnExtension(str(error)) from error
+    found = [(m[1] != b"", m) for m in _BUILD.finditer(data)]
     if not found:
-        raise NotAnExtension("carries no PHP build identity")
-    identity = next((entry for entry in found if entry[0] == zend), found[0])
-    return Binary(identity[1], identity[2], identity[3], zend, machine, name)
-
-
-def _symbols(elf: Any) -> dict[str, int]:
-    section = elf.get_section_by_name(".dynsym")
-    if section is None:
-        return {}
-    return {symbol.name: symbol["st_value"] for symbol in section.iter_symbols() if symbol["st_shndx"] != "SHN_UNDEF"}
-
-
-def _name(elf: Any, symbols: dict[str, int], zend: bool) -> str | None:
-    """Follow the relocation of the name field in ``zend_extension`` or ``zend_module_entry``."""
-    from elftools.elf.relocation import RelocationSection  # noqa: PLC0415
-
-    pointers: dict[int, int] = {}
-    for section in elf.iter_sections():
-        if isinstance(section, RelocationSection) and section.is_RELA():
-            pointers |= {r["r_offset"]: r["r_addend"] for r in section.iter_relocations() if r["r_info_sym"] == 0}
+        raise NotAnExtension(NO_IDENTITY)
+    zend = "zend_extension_entry" in image.symbols
+    identity = next((match for kind, match in found if kind == zend), found[0][1])
+    modules = [] if zend else list(_modules(image))
+    name, requires = next(iter(modules), (None, ()))
     if zend:
-        return _text_at(elf, pointers.get(symbols["zend_extension_entry"]))
-    for section in elf.iter_sections():
-        if section.name not in (".data", ".data.rel.ro", ".data.rel", ".data.rel.local"):
-            continue
-        data = section.data()
-        for at in range(0, len(data) - 40, 8):
-            # zend_module_entry: size 168, API number, debug, zts, then pointers; the name is the third of them.
-            api = int.from_bytes(data[at + 4 : at + 8], "little")
-            if data[at : at + 2] == b"\xa8\x00" and 20_100_000 < api < 21_000_000:
-                name = _text_at(elf, pointers.get(section["sh_addr"] + at + 32))
+        name = image.text(image.pointer(image.symbols["zend_extension_entry"]))
+    first = zend and _FIRST.search(data) is not None
+    return Binary(_build(identity, image), zend, image.bits, name, requires, first)
+
+
+def fits(data: "bytes | mmap.mmap", php: Build) -> bool:
+    """Whether this is clearly an extension file for that PHP, at a glance: a quick yes, or have it examined."""
+    identity = f"API{php.api},{'TS' if php.thread_safe else 'NTS'}{',debug' if php.debug else ''}\0".encode()
+    if data[:4] != b"\x7fELF" or php.system != "Linux" or (php.processor and processor_of(data[:20]) != php.processor):
+        return False
+    zend_identity = identity.replace(b"API", b"API" + zend_digit(php.api))
+    return data.find(b"\0" + identity) >= 0 or data.find(zend_identity) >= 0
+
+
+def _build(identity: re.Match[bytes], image: Image | None) -> Build:
+    return Build(
+        identity[2].decode(),
+        identity[3] == b"TS",
+        identity[4] is not None,
+        image.processor if image else "",
+        image.system if image else "Linux",
+        (identity[5] or b"").decode(),
+    )
+
+
+def _modules(image: Image) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Every ``zend_module_entry``, its name and what it requires: its size, an API number, and two flags in front of
+    three pointers (ini entries, dependencies, name)."""
+    size, name_at = MODULE_ENTRY[image.bits]
+    sign = size.to_bytes(2, "little")
+    step = image.bits // 8
+    for start, content in image.sections:
+        at = content.find(sign)
+        while 0 <= at <= len(content) - size:
+            api, debug, zts = struct.unpack_from("<IBB", content, at + 4)
+            if (start + at) % step == 0 and 20_100_000 < api < 21_000_000 and debug < 2 and zts < 2:
+                name = image.text(image.pointer(start + at + name_at))
                 if name:
-                    return name
+                    yield name, tuple(_required(image, image.pointer(start + at + name_at - step)))
+            at = content.find(sign, at + 1)
+
+
+def _required(image: Image, table: int | None) -> Iterator[str]:
+    """The names in a ``zend_module_dep`` table: three pointers and a type, 1 for what is required."""
+    step = image.bits // 8
+    for row in range(table, table + 100 * 4 * step, 4 * step) if table else ():
+        name = image.text(image.pointer(row))
+        if name is None:
+            return
+        if image.at(row + 3 * step, 1) == b"\1":
+            yield name
+
+
+def version_of(data: "bytes | mmap.mmap") -> str | None:
+    """The version inside a PHP program, which it also sends as ``X-Powered-By``."""
+    at = data.find(_SIGN)
+    match = _VERSION.match(data, at + len(_SIGN)) if at >= 0 else None
+    return match[1].decode() if match else None
+
+
+def program(data: bytes) -> Program:
+    """Everything a PHP program says of itself, its compiled-in extensions included."""
+    try:
+        image = read_image(data)
+    except NoImage:
+        image = None
+    # Extension identities with a digit in front are those of Zend extensions, and of libraries that look for them.
+    identity = next((match for match in _BUILD.finditer(data) if not match[1]), None)
+    configured = _CONFIGURE.search(data)
+    directory = _EXTENSION_DIR.search(data)
+    inside = tuple(dict.fromkeys(n for n, _ in _modules(image) if n != "cli_server")) if image else ()
+    return Program(
+        version_of(data),
+        _build(identity, image) if identity else None,
+        dict(_OPTION.findall(configured[1].decode("utf-8", "replace"))) if configured else {},
+        directory[0].decode("utf-8", "replace") if directory else None,
+        inside or None,
+    )
+
+
+def misfit(binary: Binary, php: Build) -> str | None:
+    """Why this file cannot be loaded into that PHP; continues "the file …"."""
+    build = binary.build
+    if build.system != php.system:
+        return f"is a {build.system} library"
+    if php.processor and build.processor != php.processor:
+        return f"is built for another processor ({build.processor}, {binary.bits} bits; this PHP is {php.processor})"
+    if build.api != php.api:
+        this, other = branch_of_api(php.api), branch_of_api(build.api)
+        return f"is built for PHP {other or 'API ' + build.api}" + (f", not {this}" if this else "")
+    if build.thread_safe != php.thread_safe:
+        ours, theirs = ("thread-safe", "non-thread-safe") if build.thread_safe else ("non-thread-safe", "thread-safe")
+        return f"is built for a {ours} PHP, and this one is {theirs}"
+    if build.debug != php.debug:
+        ours, theirs = ("debug", "release") if build.debug else ("release", "debug")
+        return f"is built for a {ours} build of PHP, and this one is a {theirs} build"
+    if php.compiler and build.compiler and build.compiler != php.compiler:
+        return f"is built with another compiler ({build.compiler}; this PHP with {php.compiler})"
     return None
 
 
-def _text_at(elf: Any, address: int | None) -> str | None:
-    if not address:
-        return None
-    for segment in elf.iter_segments():
-        start = segment["p_vaddr"]
-        if segment["p_type"] == "PT_LOAD" and start <= address < start + segment["p_filesz"]:
-            raw = segment.data()[address - start :][:200].split(b"\0")[0]
-            return "".join(c for c in raw.decode("utf-8", "replace") if c.isprintable()) or None
-    return None
+def zend_digit(api: str) -> bytes:
+    """The digit in front of a Zend extension's API number: 2 in PHP 5, 3 in 7, 4 in 8."""
+    return b"4" if api >= "20200930" else b"3" if api >= "20151012" else b"2"
 
 
-def misfit(binary: Binary, api: str, architecture: str) -> str | None:
-    """Why this file cannot be loaded into a non-thread-safe PHP with that API number, on that architecture."""
-    expected = MACHINES.get(architecture)
-    if expected and not binary.machine.lower().startswith(expected.lower()):
-        return f"is built for another processor ({binary.machine}; this server is {architecture})"
-    if binary.api != api:
-        from fundamentum.catalog import branch_of_api  # noqa: PLC0415
-
-        other = branch_of_api(binary.api)
-        return f"is built for PHP {other or 'API ' + binary.api}" + (
-            f", not {branch_of_api(api)}" if branch_of_api(api) else ""
-        )
-    if binary.thread_safe:
-        return "is built for a thread-safe PHP, and this one is not"
-    if binary.debug:
-        return "is built for a debug build of PHP"
-    return None
+def for_architecture(api: str, architecture: str) -> Build:
+    """What a Linux distribution's ordinary PHP asks: not thread-safe, no debug build."""
+    return Build(api, processor=ARCHITECTURES.get(architecture, ""))

@@ -13,7 +13,8 @@ import msgspec
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
-    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Section|Origin|Label|Suite|Codename):"
+    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Section|Origin|Label|Suite|Codename|"
+    r"NotAutomatic|ButAutomaticUpgrades|Pin|Pin-Priority):"
     r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,
 )

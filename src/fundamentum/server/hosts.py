@@ -1,8 +1,11 @@
 """Where facts are read from: one narrow interface, so that every probe is written once and tested anywhere."""
 
+import fnmatch
 import mmap
 import os
+import posixpath
 import stat as stat_module
+import subprocess
 from pathlib import Path
 from typing import BinaryIO, Final, Protocol
 
@@ -12,6 +15,7 @@ MAX_BYTES: Final = 256 * 1024 * 1024
 """No single file is read beyond this, whatever a server claims about it."""
 MAX_NAMES: Final = 200_000
 """No directory is listed beyond this."""
+PATH: Final = "/usr/sbin:/usr/bin:/sbin:/bin"
 MAX_LINKS: Final = 40
 """As many symbolic links in one path as Linux follows."""
 
@@ -31,21 +35,54 @@ class Stat(msgspec.Struct, frozen=True):
     group: int
 
 
+class Process(msgspec.Struct, frozen=True):
+    """One running server process: the beginning of its command line, and when it started.
+
+    ``started`` is in whole hundredths of seconds since 1970, counted from the kernel's note of when it booted: all
+    readers of one machine agree on it, and it is early by less than a second.
+    """
+
+    title: str
+    started: float
+
+
+class Question(msgspec.Struct, frozen=True):
+    """A program of the server's own that reads something no file says plainly.  It changes nothing."""
+
+    name: str
+    command: tuple[str, ...]
+
+
 class Host(Protocol):
     """A server as files.  Paths are absolute and POSIX; a missing file is None, an unreadable one a HostError."""
+
+    passed_over: list[str]
+    """Directories in which a name is no UTF-8 text, and was left out."""
 
     @property
     def name(self) -> str: ...
 
     @property
     def live(self) -> bool:
-        """Whether this is a running system whose processes can be seen under ``/proc``."""
+        """Whether this is a running system, which has a host name and processes of its own."""
+
+    def resolve(self, path: str) -> str | None:
+        """The path with all links followed; None if there is nothing."""
+
+    def processes(self) -> list[Process]:
+        """The server processes that run inside this root, as far as that can be seen."""
+
+    def answer(self, question: Question) -> bytes | None:
+        """What the server's own program says; None where nothing may be run, or there is no such program."""
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
         """The file's bytes, at most ``limit`` of them; None if there is no such file."""
 
     def view(self, path: str) -> bytes | mmap.mmap | None:
         """A large file's bytes, without a copy of them where that can be avoided."""
+
+    def whole_size(self, path: str, read: int) -> int:
+        """The size of the file on the server, of which ``read`` bytes were had: a recording may hold just a part."""
 
     def names(self, path: str) -> list[str]:
         """The names in a directory, sorted by byte value; empty if there is no such directory."""
@@ -64,7 +101,6 @@ class DirectoryHost:
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
         self.passed_over: list[str] = []
-        """Directories in which a name is no UTF-8 text, and was left out."""
         self._prefix = str(root).rstrip("/")
         self._folders: dict[str, str] = {}
 
@@ -88,6 +124,9 @@ class DirectoryHost:
                 return stream.read(MAX_BYTES)
             # apt replaces its files by new ones and never shortens them in place, so the mapping stays whole.
             return mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
+
+    def whole_size(self, path: str, read: int) -> int:
+        return read
 
     def _opened(self, path: str) -> BinaryIO | None:
         real = self._outside(path)
@@ -135,6 +174,31 @@ class DirectoryHost:
             user=found.st_uid,
             group=found.st_gid,
         )
+
+    def resolve(self, path: str) -> str | None:
+        try:
+            if not self._prefix:
+                return os.path.realpath(path, strict=True)
+            followed = self._followed(path, MAX_LINKS)
+            return followed if self.stat(followed) else None
+        except (OSError, HostError):
+            return None
+
+    def processes(self) -> list[Process]:
+        from fundamentum.server.processes import running  # noqa: PLC0415 — only where there may be some
+
+        return running(self.root)
+
+    def answer(self, question: Question) -> bytes | None:
+        if not self.live or self._prefix:
+            return None
+        try:
+            done = subprocess.run(
+                question.command, capture_output=True, check=False, timeout=60, env={"PATH": PATH, "LC_ALL": "C"}
+            )
+        except (OSError, subprocess.SubprocessError):
+            return None
+        return done.stdout[:MAX_BYTES] if done.returncode == 0 else None
 
     def _followed(self, path: str, links: int) -> str:
         """Follow every link by hand, one component at a time, never leaving the root."""
@@ -199,3 +263,35 @@ def text_of(host: Host, path: str, limit: int = 4 * 1024 * 1024) -> str | None:
     """A small configuration file as text.  Bytes that are not UTF-8 become replacement characters."""
     data = host.read(path, limit)
     return None if data is None else data.decode("utf-8", "replace")
+
+
+def text_or_none(host: Host, path: str) -> str | None:
+    """A small file as text; None also where it cannot be read."""
+    try:
+        return text_of(host, path)
+    except HostError:
+        return None
+
+
+def listed(host: Host, path: str) -> list[str]:
+    """The names in a directory; none where it cannot be read."""
+    try:
+        return host.names(path)
+    except HostError:
+        return []
+
+
+def matching(host: Host, pattern: str) -> list[str]:
+    """The paths that fit a shell pattern, in order; ``*`` does not match a leading dot or a slash."""
+    found = ["/"]
+    for part in pattern.strip("/").split("/"):
+        if any(c in part for c in "*?["):
+            found = [
+                posixpath.join(folder, name)
+                for folder in found
+                for name in listed(host, folder)
+                if fnmatch.fnmatchcase(name, part) and (not name.startswith(".") or part.startswith("."))
+            ]
+        else:
+            found = [posixpath.join(folder, part) for folder in found]
+    return [path for path in found[:MAX_NAMES] if any(c in pattern for c in "*?[") or host.stat(path)]

@@ -9,19 +9,19 @@ from typing import Annotated, Final, Literal
 
 import msgspec
 
-Sapi = Literal["cli", "fpm", "apache2", "cgi"]
-"""How PHP is run: command line, FastCGI process manager, module in Apache, CGI."""
+Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
+"""How PHP is run: command line, FastCGI process manager, module in Apache, CGI, or inside another server."""
 
-SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi")
+SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi", "other")
 
 
 # What ends up as a word of a command or in the name of a file is held to what such a thing can be.  Probes leave out
 # what does not fit, and a survey file in which it stands is refused.
 PLAIN: Final = r"^[A-Za-z0-9_][A-Za-z0-9_.+@-]*$"
 PlainName = Annotated[str, msgspec.Meta(pattern=PLAIN, max_length=200)]
-PackageName = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9][a-z0-9+.-]*$", max_length=200)]
+PackageName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9][A-Za-z0-9+._-]*$", max_length=200)]
 BranchName = Annotated[str, msgspec.Meta(pattern=r"^[0-9]+\.[0-9]+$", max_length=10)]
-FilePath = Annotated[str, msgspec.Meta(pattern=r"^(/[A-Za-z0-9_+@ -][A-Za-z0-9_.+@ -]*)+$", max_length=1000)]
+FilePath = Annotated[str, msgspec.Meta(pattern=r"^/$|^(/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)+$", max_length=1000)]
 
 
 class Fact(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -39,7 +39,8 @@ class System(Fact, frozen=True):
     """The operating system, from ``/etc/os-release`` and the package database."""
 
     family: str = "unknown"
-    """``debian`` where the package probes apply, else ``unknown``."""
+    """``debian`` or ``redhat`` where their package database is there, ``windows``, ``page`` where only an information
+    page was to be had, else ``unknown``."""
     id: str = ""
     name: str = ""
     release: str = ""
@@ -54,6 +55,8 @@ class Installed(Fact, frozen=True):
     version: str
     provides: str = ""
     """The ``Provides`` field as it stands in the package database."""
+    held: bool = False
+    """Whether it is kept at its version (``apt-mark hold``)."""
 
 
 class Offer(Fact, frozen=True):
@@ -68,6 +71,24 @@ class Offer(Fact, frozen=True):
     depends: str = ""
     pre_depends: str = ""
     section: str = ""
+    priority: int = 500
+    """How much it is preferred, as ``apt-cache policy`` shows it.  Below 0: never installed."""
+    stream: str = ""
+    """The module stream it belongs to (``php:8.2``)."""
+    shut_out: str = ""
+    """Why it cannot be installed as things are, though it is there: another module stream is switched on."""
+
+
+class Repository(Fact, frozen=True):
+    """One package source that is configured, as its own index describes it."""
+
+    name: str
+    """As :attr:`Offer.source` names it."""
+    origin: str = ""
+    label: str = ""
+    suite: str = ""
+    codename: str = ""
+    component: str = ""
 
 
 class Module(Fact, frozen=True):
@@ -86,6 +107,10 @@ class Module(Fact, frozen=True):
     """The ini file under ``mods-available`` that loads it."""
     misfit: str | None = None
     """Why this file cannot be loaded by this branch, from the file itself; continues "the file …"."""
+    requires: tuple[str, ...] = ()
+    """The extensions without which it refuses to start, where the file says so."""
+    first: bool = False
+    """Whether it has to be the first Zend extension, as it says itself."""
 
 
 class Branch(Fact, frozen=True):
@@ -95,6 +120,13 @@ class Branch(Fact, frozen=True):
     api: str
     extension_dir: str
     modules: tuple[Module, ...] = ()
+    home: str = ""
+    """Where it stands, if it is not the distribution's own."""
+    thread_safe: bool = False
+    debug: bool = False
+    processor: str = ""
+    system: str = "Linux"
+    compiler: str = ""
 
 
 class Setting(Fact, frozen=True):
@@ -113,9 +145,10 @@ class Setting(Fact, frozen=True):
 class Fault(Fact, frozen=True):
     """Why an extension that a line loads does not load."""
 
-    kind: Literal["absent", "unfit", "twice", "wrong-line", "too-early"]
+    kind: Literal["absent", "unfit", "twice", "wrong-line", "too-early", "too-late"]
     """File missing; built for something else, or damaged; loaded before already; ``extension=`` where
-    ``zend_extension=`` is right, or the other way round; loaded without what it requires."""
+    ``zend_extension=`` is right, or the other way round; loaded without what it requires; loaded after another Zend
+    extension although it has to be the first."""
     words: str
     requires: tuple[str, ...] = ()
     """The extensions that are missing before it."""
@@ -133,6 +166,13 @@ class Loaded(Fact, frozen=True):
     """Why loading it fails.  None: it loads."""
 
 
+class Answer(Fact, frozen=True):
+    """What a running pool itself said it has.  It wins over what the files say."""
+
+    extensions: tuple[str, ...]
+    settings: dict[str, str] = {}
+
+
 class Runtime(Fact, frozen=True):
     """One way PHP runs on this server, with the configuration that counts for it."""
 
@@ -140,8 +180,15 @@ class Runtime(Fact, frozen=True):
     sapi: Sapi
     version: str | None
     pool: PlainName | None = None
+    home: str = ""
+    """Where this PHP stands, if it is not the distribution's own."""
     serves: bool = False
-    """Whether web pages are served by it: an FPM pool, or the Apache module where it is switched on."""
+    """Whether web pages are served by it: a web server's configuration leads to it; where none could be read, an FPM
+    pool, or the Apache module where it is switched on."""
+    plain: bool = False
+    """Whether ``php`` without a version is this one."""
+    listen: str | None = None
+    """The socket at which the pool waits, as its configuration names it."""
     program: str | None = None
     ini_file: str | None = None
     scan_dir: FilePath | None = None
@@ -155,6 +202,7 @@ class Runtime(Fact, frozen=True):
     """Configuration and extension files that changed after the running process had started."""
     settings: dict[str, Setting] = {}
     extensions: tuple[Loaded, ...] = ()
+    answer: Answer | None = None
     unread: tuple[str, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()
@@ -162,7 +210,27 @@ class Runtime(Fact, frozen=True):
     @property
     def label(self) -> str:
         """``8.2/fpm/www``: the name a user gives with ``--runtime``."""
-        return "/".join(part for part in (self.branch, self.sapi, self.pool) if part)
+        name = "/".join(part for part in (self.branch, self.sapi, self.pool) if part)
+        return f"{name}@{self.home}" if self.home else name
+
+
+class Site(Fact, frozen=True):
+    """One web site, or a part of one, that a web server hands to PHP."""
+
+    name: str
+    """The host name; ``default`` where the configuration gives none."""
+    server: Literal["apache2", "nginx", "iis"]
+    origin: str
+    """``FILE:LINE`` of the line that hands it to PHP."""
+    aliases: tuple[str, ...] = ()
+    root: str | None = None
+    """Its document root."""
+    part: str | None = None
+    """The location or directory, where it is not the whole site."""
+    handler: str = ""
+    """The socket, module or program it is handed to."""
+    runtime: str | None = None
+    """The label of the runtime that serves it; None: it cannot be told."""
 
 
 class Survey(Fact, frozen=True):
@@ -177,7 +245,14 @@ class Survey(Fact, frozen=True):
     """None: the package database could not be read, which is not the same as nothing installed."""
     offers: tuple[Offer, ...] | None = None
     """Packages that have to do with PHP, and what they depend on.  None: no index could be read."""
+    repositories: tuple[Repository, ...] = ()
+    sites: tuple[Site, ...] = ()
     remarks: tuple[Remark, ...] = ()
+
+    def branch_of(self, runtime: Runtime) -> Branch | None:
+        """The branch that a runtime belongs to."""
+        same = (b for b in self.branches if (b.branch, b.home) == (runtime.branch, runtime.home))
+        return next(same, None)
 
 
 def too_early(missing: Collection[str]) -> Fault:

@@ -1,46 +1,59 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-import posixpath
+import re
 
 import msgspec
+from msgspec.structs import replace
 
-from fundamentum.catalog import facts
+from fundamentum.catalog import Facts, facts
 from fundamentum.errors import InputError
-from fundamentum.server.hosts import DirectoryHost, Host, HostError
-from fundamentum.server.model import Branch, Remark, Runtime, Survey
-from fundamentum.server.probes import apt, debian_php, dpkg, fpm_pools, php_config, php_modules, processes, system
-from fundamentum.server.probes.debian_php import Installation
+from fundamentum.server import layouts, processes, sites
+from fundamentum.server.hosts import Host, HostError, Process
+from fundamentum.server.installation import Installation
+from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Survey, System
+from fundamentum.server.probes import apt, dnf, dpkg, fpm_pools, php_config, php_modules, rpm, system
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
-from fundamentum.server.probes.processes import Process
+from fundamentum.server.probes.php_modules import Shelf
 
 FORMAT = 1
+PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
+"""Where extension files lie; a package that owns one there is named with it."""
 
 
-def survey(host: DirectoryHost) -> Survey:
-    """Everything that matters for PHP on this server.  Reads; changes and runs nothing there."""
+class Packages(msgspec.Struct):
+    """What the package database and the repositories' indexes say."""
+
+    system: System
+    installed: tuple[Installed, ...] | None
+    owners: dict[str, str]
+    offers: tuple[Offer, ...] | None
+    repositories: list[Repository]
+    remarks: list[Remark]
+
+
+def survey(host: Host) -> Survey:
+    """Everything that matters for PHP on this server.  Reads; changes nothing there."""
     about, remarks = system.probe(host)
-    installed, more = dpkg.probe(host)
+    packages = _packages(host, about)
+    about = packages.system
+    installations, more = layouts.installations(host, about)
+    remarks += packages.remarks + more
+    branches, places, more = _branches(host, installations, packages.owners)
     remarks += more
-    installations, more = debian_php.probe(host)
-    remarks += more
-    offers = None
-    if about.family == "debian":
-        offers, more = apt.probe(host, about.architecture)
-        remarks += more
-    else:
-        remarks.append(
-            Remark("packages", "no package database this program can read: what could be installed is unknown")
-        )
-    branches, more = _branches(host, installations, about.architecture)
-    remarks += more
-    running = processes.probe(host.root)
-    runtimes = tuple(
+    running = host.processes()
+    runtimes = [
         runtime
         for one in installations
-        if one.branch in branches
-        for runtime in _runtimes(host, one, branches[one.branch], running, about.architecture)
-    )
+        if (one.branch, one.home) in branches
+        for runtime in _runtimes(host, one, branches[one.branch, one.home], places[one.branch, one.home], running)
+    ]
+    served, web_files, more = sites.probe(host, about, runtimes)
+    remarks += more
+    runtimes = [_with_server(host, runtime, web_files) for runtime in runtimes]
+    if any(site.runtime for site in served):
+        leading = {site.runtime for site in served}
+        runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     return Survey(
@@ -48,79 +61,101 @@ def survey(host: DirectoryHost) -> Survey:
         server=system.hostname(host),
         system=about,
         branches=tuple(branches.values()),
-        runtimes=runtimes,
-        installed=installed,
-        offers=offers,
-        remarks=tuple(remarks),
+        runtimes=tuple(runtimes),
+        installed=packages.installed,
+        offers=packages.offers,
+        repositories=tuple(packages.repositories),
+        sites=served,
+        remarks=tuple(dict.fromkeys(remarks)),
     )
 
 
+def _packages(host: Host, about: System) -> Packages:
+    if about.family == "debian":
+        installed, remarks = dpkg.probe(host)
+        offers, repositories, more = apt.probe(host, about.architecture)
+        return Packages(about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more)
+    if about.family == "redhat":
+        found = rpm.probe(host, PHP_FOLDERS)
+        about = replace(about, architecture=found.architecture)
+        offers, repositories, more = dnf.probe(host, found.architecture)
+        return Packages(about, found.packages, found.owners, offers, repositories, found.remarks + more)
+    why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
+    remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
+    return Packages(about, None, {}, None, [], [remark])
+
+
 def _branches(
-    host: Host, installations: list[Installation], architecture: str
-) -> tuple[dict[str, Branch], list[Remark]]:
-    found: dict[str, Branch] = {}
+    host: Host, installations: list[Installation], owners: dict[str, str]
+) -> tuple[dict[tuple[str, str], Branch], dict[tuple[str, str], Shelf], list[Remark]]:
+    found: dict[tuple[str, str], Branch] = {}
+    places: dict[tuple[str, str], Shelf] = {}
     remarks: list[Remark] = []
-    owners = dpkg.owners(host, ("/usr/lib/php/",)) if installations else {}
-    for branch in dict.fromkeys(one.branch for one in installations):
-        where = debian_php.extension_dir(host, branch)
-        if where is None:
-            remarks.append(
-                Remark(f"PHP {branch}", "no extension directory of that branch under /usr/lib/php: not judged")
-            )
-            continue
-        found[branch], more = php_modules.available(host, branch, *where, facts(branch), owners, architecture)
-        remarks += more
-    return found, remarks
+    for one in installations:
+        key = (one.branch, one.home)
+        if key not in found:
+            places[key] = php_modules.shelf(host, one, facts(one.branch), owners)
+            found[key], more = php_modules.available(host, one.home, places[key])
+            remarks += more
+    return found, places, remarks
 
 
-def _runtimes(
-    host: Host, one: Installation, branch: Branch, running: list[Process], architecture: str
-) -> list[Runtime]:
-    configuration = php_config.probe(host, one.folder, facts(one.branch))
+def _runtimes(host: Host, one: Installation, branch: Branch, place: Shelf, running: list[Process]) -> list[Runtime]:
+    configuration = php_config.probe(host, one, place.facts)
     pools: list[Pool | None] = [None]
-    if one.sapi == "fpm":
-        found, files, remarks = fpm_pools.probe(host, one.folder, facts(one.branch).constants)
+    if one.fpm_config:
+        found, files, remarks = fpm_pools.probe(host, one.fpm_config, place.facts.constants)
         configuration.files += files
         configuration.remarks += remarks
         pools = list(found)
-    return [_runtime(host, one, branch, configuration, pool, running, architecture) for pool in pools]
+    started = processes.started(running, one.sapi, one.fpm_config)
+    return [_runtime(host, one, branch, place, configuration, pool, started) for pool in pools]
 
 
 def _runtime(
     host: Host,
     one: Installation,
     branch: Branch,
+    place: Shelf,
     configuration: Configuration,
     pool: Pool | None,
-    running: list[Process],
-    architecture: str,
+    started: float | None,
 ) -> Runtime:
-    known = facts(one.branch)
-    overrides = pool.overrides if pool else []
-    extensions = php_modules.loaded(host, branch, known, one.sapi, configuration, architecture)
+    known: Facts = place.facts
+    extensions = php_modules.loaded(host, one, branch, place, configuration)
     active = {one.name for one in extensions if one.fault is None}
-    service = {"fpm": f"php{one.branch}-fpm", "apache2": "apache2"}.get(one.sapi)
-    started = next((p.started for p in running if p.service == service), None)
+    overrides = pool.overrides if pool else []
+    service = one.service if one.service and re.fullmatch(PLAIN, one.service) else None
     return Runtime(
         branch=one.branch,
         sapi=one.sapi,
         version=one.version,
         pool=pool.name if pool else None,
-        serves=one.sapi == "fpm" or (one.sapi == "apache2" and debian_php.apache_module_on(host, one.branch)),
+        home=one.home,
+        serves=one.serves,
+        plain=one.sapi == "cli" and host.resolve("/usr/bin/php") == (host.resolve(one.program) or one.program),
+        listen=pool.listen if pool else None,
         program=one.program,
         ini_file=configuration.ini_file,
         scan_dir=configuration.scan_dir,
         pool_file=pool.file if pool else None,
-        pool_dir=posixpath.join(one.folder, "pool.d") if pool else None,
+        pool_dir=pool.folder if pool else None,
         user=pool.user if pool else None,
         service=service,
         started=started,
         stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
-        settings=php_config.settings(known, one.sapi, active, branch.extension_dir, configuration.lines, overrides),
+        settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
         extensions=extensions,
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
     )
+
+
+def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]]) -> Runtime:
+    """A module inside Apache also awaits a restart when Apache's own configuration changed."""
+    if runtime.sapi != "apache2":
+        return runtime
+    return replace(runtime, stale=(*runtime.stale, *_changed_since(host, runtime.started, files["apache2"])))
 
 
 def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple[str, ...]:

@@ -1,17 +1,19 @@
 """Offers: what the package indexes on disk say can be installed, as far as it has to do with PHP."""
 
-import lzma
 import re
-import zlib
-from collections.abc import Callable, Iterable
-from typing import Any, Final, Protocol, cast
+from collections.abc import Iterable
+from typing import Final
+
+import msgspec
 
 from fundamentum.server import control
 from fundamentum.server.hosts import Host, HostError
-from fundamentum.server.model import Offer, Remark
+from fundamentum.server.model import Offer, Remark, Repository
+from fundamentum.server.packing import unpack
+from fundamentum.server.probes import apt_pins
+from fundamentum.server.probes.apt_pins import Pins, shyness
 
 LISTS: Final = "/var/lib/apt/lists"
-MAX_UNPACKED: Final = 512 * 1024 * 1024
 _INDEX: Final = re.compile(
     r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
 )
@@ -19,48 +21,55 @@ _FLAT: Final = re.compile(r"(?P<dist>.+?)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
 _PHP: Final = re.compile(rb"php\d|libapache2-mod-php\d|libphp\d|php-common$")
 
 
-class _Decompressor(Protocol):
-    def decompress(self, data: bytes, max_length: int = -1) -> bytes: ...
+class _List(msgspec.Struct, frozen=True):
+    """One package index and the repository it is of."""
+
+    repository: Repository
+    data: control.Bytes
+    site: str
+    shy: int | None
 
 
-def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list[Remark]]:
-    """The packages of all indexes that concern PHP, with everything they could draw in.
+def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
+    """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
 
     None where there is no index at all.  Source: apt's naming of its list files; Debian's repository format.
     """
     remarks: list[Remark] = []
-    indexes: list[tuple[str, control.Bytes]] = []
+    indexes: list[_List] = []
     try:
         names = host.names(LISTS)
     except HostError as error:
-        return None, [Remark("package indexes", f"{error}: what could be installed is unknown")]
+        return None, [], [Remark("package indexes", f"{error}: what could be installed is unknown")]
     for name in names:
         match = _INDEX.fullmatch(name) or _FLAT.fullmatch(name)
         if not match or (architecture and match.groupdict().get("arch", "all") not in (architecture, "all")):
             continue
-        data, problem = _unpacked(host, f"{LISTS}/{name}", match["packing"] or "")
-        source, listed = _release(
-            host, match["dist"], match.groupdict().get("component", ""), match.groupdict().get("arch", ""), remarks
-        )
-        if problem is None and listed is not None and listed != len(data):
-            problem = f"holds {len(data)} bytes where its release file says {listed}"
+        path = f"{LISTS}/{name}"
+        packing = match["packing"] or ""
+        data, problem = _unpacked(host, path, packing)
+        component = match.groupdict().get("component", "")
+        release, listed = _release(host, match["dist"], component, match.groupdict().get("arch", ""), remarks)
+        size = len(data) if packing else host.whole_size(path, len(data))
+        if problem is None and listed is not None and listed != size:
+            problem = f"holds {size} bytes where its release file says {listed}"
         if problem:
-            remarks.append(
-                Remark("package indexes", f"{LISTS}/{name}: {problem}; packages after that point are unknown")
-            )
+            remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
             data = data[: data.rfind(b"\n\n") + 1]
-        indexes.append((source, data))
+        site = match["dist"].partition("_")[0]
+        indexes.append(_List(_repository(release, component), data, site, shyness(release)))
     if not indexes:
-        return None, [
-            *remarks,
-            Remark("package indexes", f"none in {LISTS}: what could be installed is unknown; run apt-get update"),
-        ]
-    return tuple(_relevant(indexes, remarks)), remarks
+        why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
+        return None, [], [*remarks, Remark("package indexes", why)]
+    pins, more = apt_pins.probe(host)
+    remarks += more
+    offers = tuple(_relevant(indexes, pins, remarks))
+    return offers, list(dict.fromkeys(one.repository for one in indexes)), remarks
 
 
-def _relevant(indexes: list[tuple[str, control.Bytes]], remarks: list[Remark]) -> Iterable[Offer]:
+def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark]) -> Iterable[Offer]:
     """Packages named for a PHP branch or tied to one by ``phpapi-*``, and whatever those depend on."""
-    tables = [(source, control.Index(data, b"php")) for source, data in indexes]
+    tables = [(one, control.Index(one.data, b"php")) for one in indexes]
     bad: str | None = None
     wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
     found: dict[tuple[str, str, str], Offer] = {}
@@ -68,13 +77,16 @@ def _relevant(indexes: list[tuple[str, control.Bytes]], remarks: list[Remark]) -
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
-        for source, table in tables:
+        for index, table in tables:
+            source = index.repository.name
             for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
-                offer = _offer(stanza, source)
+                offer = _offer(stanza, index, pins)
                 if offer is None:
                     bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
                     continue
-                found.setdefault((offer.name, offer.version, offer.source), offer)
+                key = (offer.name, offer.version, offer.source)
+                if key not in found or found[key].priority < offer.priority:
+                    found[key] = offer
                 following |= {n.encode() for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")}
         wanted = following - seen
     if bad:
@@ -87,7 +99,7 @@ def _concerns_php(name: bytes, table: control.Index) -> bool:
     return _PHP.match(name) is not None or any(b"phpapi-" in stanza for stanza in table.stanzas(name))
 
 
-def _offer(stanza: bytes, source: str) -> Offer | None:
+def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
     try:
         entry = control.fields(stanza, "strict")
     except UnicodeDecodeError:
@@ -97,12 +109,13 @@ def _offer(stanza: bytes, source: str) -> Offer | None:
     return Offer(
         name=entry["Package"],
         version=entry["Version"],
-        source=source,
+        source=index.repository.name,
         architecture=entry.get("Architecture", ""),
         provides=entry.get("Provides", ""),
         depends=entry.get("Depends", ""),
         pre_depends=entry.get("Pre-Depends", ""),
         section=entry.get("Section", ""),
+        priority=pins.priority(entry["Package"], entry["Version"], index.repository, index.site, index.shy),
     )
 
 
@@ -121,38 +134,10 @@ def _unpacked(host: Host, path: str, packing: str) -> tuple[control.Bytes, str |
     return data, problem
 
 
-def unpack(packed: bytes, packing: str) -> tuple[bytes, str | None]:
-    """Decompress ``.gz``, ``.xz`` or ``.lz4`` with a bound on the size; keeps what came before an error."""
-    makers: dict[str, Callable[[], Any]] = {
-        ".gz": lambda: zlib.decompressobj(31),
-        ".xz": lzma.LZMADecompressor,
-        ".lz4": _lz4,
-    }
-    machine = cast(_Decompressor, makers[packing]())
-    out = bytearray()
-    step = 1024 * 1024
-    try:
-        for at in range(0, len(packed), step):
-            out += (
-                machine.decompress(packed[at : at + step], MAX_UNPACKED - len(out)) if len(out) < MAX_UNPACKED else b""
-            )
-    except (OSError, EOFError, RuntimeError, zlib.error, lzma.LZMAError, ValueError) as error:
-        return bytes(out), f"cannot be decompressed beyond byte {len(out)} ({error})"
-    if len(out) >= MAX_UNPACKED:
-        return bytes(out), f"is larger than {MAX_UNPACKED} bytes"
-    if not getattr(machine, "eof", True):
-        return bytes(out), "breaks off before its end"
-    return bytes(out), None
-
-
-def _lz4() -> object:
-    import lz4.frame  # noqa: PLC0415 — only where an index is packed this way
-
-    return lz4.frame.LZ4FrameDecompressor()
-
-
-def _release(host: Host, dist: str, component: str, arch: str, remarks: list[Remark]) -> tuple[str, int | None]:
-    """The repository in words, and the size its release file gives for this index."""
+def _release(
+    host: Host, dist: str, component: str, arch: str, remarks: list[Remark]
+) -> tuple[dict[str, str], int | None]:
+    """What the repository says of itself, and the size it gives for this index."""
     for suffix in ("_InRelease", "_Release"):
         try:
             data = host.read(f"{LISTS}/{dist}{suffix}", 8 * 1024 * 1024)
@@ -161,12 +146,16 @@ def _release(host: Host, dist: str, component: str, arch: str, remarks: list[Rem
             continue
         if data is None:
             continue
-        entry = control.fields(data[:4096])
-        label = entry.get("Label") or entry.get("Origin") or ""
-        suite = entry.get("Codename") or entry.get("Suite") or ""
         size = re.search(
             rb"\n [0-9a-f]{64} +(\d+) " + re.escape(f"{component}/binary-{arch}/Packages".encode()) + rb"\n", data
         )
-        words = " ".join(part for part in (label, "/".join(p for p in (suite, component) if p)) if part)
-        return words or "unnamed repository", int(size[1]) if size else None
-    return "/".join(p for p in ("unnamed repository", component) if p), None
+        return control.fields(data[:4096]), int(size[1]) if size else None
+    return {}, None
+
+
+def _repository(release: dict[str, str], component: str) -> Repository:
+    origin, label = release.get("Origin", ""), release.get("Label", "")
+    suite, codename = release.get("Suite", ""), release.get("Codename", "")
+    who = label or origin or ("" if codename or suite else "unnamed repository")
+    words = " ".join(part for part in (who, "/".join(p for p in (codename or suite, component) if p)) if part)
+    return Repository(words or "unnamed repository", origin, label, suite, codename, component)

@@ -1,5 +1,7 @@
 """Installed packages of a Debian-family system, and which of them owns which extension file."""
 
+import re
+
 from fundamentum.server import control
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.model import Installed, Remark
@@ -32,13 +34,25 @@ def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
                 )
             )
             continue
-        if entry.get("Status", "").endswith(" installed"):
-            found.append(Installed(entry["Package"], entry["Version"], entry.get("Provides", "")))
+        status = entry.get("Status", "")
+        if status.endswith(" installed"):
+            held = status.startswith("hold ")
+            found.append(Installed(entry["Package"], entry["Version"], entry.get("Provides", ""), held))
     if data and not data.endswith(b"\n"):
         remarks.append(
             Remark("installed packages", f"{STATUS}: the file breaks off; packages after that point are unknown")
         )
     return tuple(sorted(found, key=lambda p: p.name)), remarks[:5]
+
+
+def architecture(host: Host) -> str:
+    """dpkg's native architecture: that of the package ``dpkg`` itself."""
+    try:
+        data = host.read(STATUS) or b""
+    except HostError:
+        return ""
+    match = re.search(rb"(?:^|\n)Package: dpkg\n(?:[^\n]+\n)*?Architecture: ([a-z0-9-]+)\n", data)
+    return match[1].decode() if match else ""
 
 
 def owners(host: Host, directories: tuple[str, ...]) -> dict[str, str]:

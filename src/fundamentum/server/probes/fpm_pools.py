@@ -1,6 +1,5 @@
 """The pools of a FastCGI process manager: who they run as, and what they set for PHP."""
 
-import fnmatch
 import posixpath
 import re
 from collections.abc import Mapping
@@ -9,7 +8,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.server import ini
-from fundamentum.server.hosts import Host, HostError, text_of
+from fundamentum.server.hosts import Host, HostError, matching, text_of
 from fundamentum.server.model import PLAIN, Remark
 
 MAX_FILES: Final = 500
@@ -30,13 +29,15 @@ class Pool(msgspec.Struct):
 
     name: str
     file: str
+    folder: str | None = None
+    """The directory whose files are included where this pool's file is, if it is one of several."""
     user: str | None = None
     listen: str | None = None
     overrides: list[Override] = msgspec.field(default_factory=list)
 
 
-def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
-    """The pools, the files they were read from, and what could not be read.
+def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
+    """The pools that the manager's main file sets up, the files they were read from, and what could not be read.
 
     Source: the manager's own reader (``fpm_conf.c``): ini dialect, ``include`` with patterns, ``$pool`` in values;
     a section that comes again continues the pool of that name.
@@ -44,7 +45,7 @@ def probe(host: Host, folder: str, constants: Mapping[str, str]) -> tuple[list[P
     pools: dict[str, Pool] = {}
     files: list[str] = []
     remarks: list[Remark] = []
-    _read(host, posixpath.join(folder, "php-fpm.conf"), constants, pools, files, remarks, 0)
+    _read(host, main, constants, pools, files, remarks, 0)
     odd = [name for name in pools if not re.fullmatch(PLAIN, name)]
     remarks += [Remark("FPM pools", f"{pools.pop(name).file}: a pool with an unusual name is left out") for name in odd]
     return list(pools.values()), files, remarks
@@ -58,6 +59,7 @@ def _read(
     files: list[str],
     remarks: list[Remark],
     depth: int,
+    folder: str | None = None,
 ) -> None:
     if depth > MAX_DEPTH or len(files) >= MAX_FILES:
         remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
@@ -77,10 +79,10 @@ def _read(
         )
     for entry in parsed.entries:
         if entry.name == "include" and entry.value:
-            for included in _matching(host, entry.value, remarks):
-                _read(host, included, constants, pools, files, remarks, depth + 1)
+            for included in _included(host, entry.value, remarks):
+                _read(host, included, constants, pools, files, remarks, depth + 1, posixpath.dirname(included))
         elif entry.section and entry.section != "global":
-            pool = pools.setdefault(entry.section, Pool(entry.section, path))
+            pool = pools.setdefault(entry.section, Pool(entry.section, path, folder))
             _take(pool, entry, path)
 
 
@@ -97,14 +99,10 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         pool.listen = value
 
 
-def _matching(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:
-    folder, name = posixpath.split(pattern if pattern.startswith("/") else posixpath.join("/", pattern))
+def _included(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:
+    folder = posixpath.dirname(pattern)
     try:
-        return [
-            posixpath.join(folder, found)
-            for found in host.names(folder)
-            if fnmatch.fnmatchcase(found, name) and not found.startswith(".")
-        ]
+        host.names(folder)  # so that a directory that cannot be read is said
     except HostError as error:
         remarks.append(Remark("FPM pools", str(error)))
-        return []
+    return matching(host, posixpath.join("/", pattern))

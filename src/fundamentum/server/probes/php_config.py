@@ -11,6 +11,7 @@ import msgspec
 from fundamentum.catalog import Facts, catalogued
 from fundamentum.server import ini
 from fundamentum.server.hosts import Host, HostError, text_of
+from fundamentum.server.installation import INI_NAMES, Installation
 from fundamentum.server.model import Remark, Setting
 from fundamentum.server.probes.fpm_pools import Override
 
@@ -49,19 +50,21 @@ class Configuration(msgspec.Struct):
         return [line for line in self.lines if line.name.lower() == kind and line.value]
 
 
-def probe(host: Host, folder: str, facts: Facts) -> Configuration:
-    """Read ``php.ini`` and the scan directory below ``folder``.  Source: php.net, "The configuration file"."""
-    ini_file, scan_dir = posixpath.join(folder, "php.ini"), posixpath.join(folder, "conf.d")
-    found = Configuration(ini_file if host.stat(ini_file) else None, scan_dir if host.stat(scan_dir) else None)
+def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
+    """Read ``php.ini`` and the scan directories of one PHP.  Source: php.net, "The configuration file"."""
+    own = posixpath.join(one.ini_folder, INI_NAMES[one.sapi])
+    ini_file = own if host.stat(own) else posixpath.join(one.ini_folder, "php.ini")
+    scanned = [folder for folder in one.scan_dirs if host.stat(folder)]
+    found = Configuration(ini_file if host.stat(ini_file) else None, scanned[0] if scanned else None)
     paths = [ini_file]
-    try:
-        paths += [posixpath.join(scan_dir, name) for name in host.names(scan_dir) if name.endswith(".ini")]
-    except HostError as error:
-        found.unread.append(scan_dir)
-        found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
+    for folder in scanned:
+        try:
+            paths += [posixpath.join(folder, name) for name in host.names(folder) if name.endswith(".ini")]
+        except HostError as error:
+            found.unread.append(folder)
+            found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
     values: dict[str, str] = {}
-    if scan_dir in found.unread:
-        paths.append(scan_dir)  # stands for all its files, and cannot be read as a file either
+    paths += found.unread  # a directory stands for all its files, and cannot be read as a file either
 
     def variable(name: str) -> str | None:
         # PHP looks among the values read so far before it looks into the environment, which cannot be seen here.

@@ -1,9 +1,13 @@
-"""Distribution and release, from ``/etc/os-release`` and ``/etc/debian_version``."""
+"""Distribution and release, from ``/etc/os-release``, and which package database is there."""
 
 import re
+from typing import Final
 
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.model import Remark, System
+from fundamentum.server.probes import dpkg, rpm
+
+_WINDOWS_SIGNS: Final = ("/php.exe", "/php-cgi.exe", "/Windows", "/inetpub", "/Program Files")
 
 
 def probe(host: Host) -> tuple[System, list[Remark]]:
@@ -17,30 +21,27 @@ def probe(host: Host) -> tuple[System, list[Remark]]:
                 values[match[1]] = match[3]
     except HostError as error:
         remarks.append(Remark("distribution", str(error)))
+    if host.stat(dpkg.STATUS):
+        family, architecture = "debian", dpkg.architecture(host)
+    elif rpm.database(host):
+        family, architecture = "redhat", ""
+    elif not values and any(host.stat(sign) for sign in _WINDOWS_SIGNS):
+        return System(family="windows", id="windows", name="Windows"), remarks
+    else:
+        family, architecture = "unknown", ""
     if not values:
         remarks.append(Remark("distribution", "no /etc/os-release: distribution and release are unknown"))
-    debian = host.stat("/var/lib/dpkg/status") is not None
     return (
         System(
-            family="debian" if debian else "unknown",
+            family=family,
             id=values.get("ID", ""),
             name=values.get("PRETTY_NAME", values.get("NAME", "")),
             release=values.get("VERSION_ID", ""),
             codename=values.get("VERSION_CODENAME", ""),
-            architecture=_architecture(host) if debian else "",
+            architecture=architecture,
         ),
         remarks,
     )
-
-
-def _architecture(host: Host) -> str:
-    """dpkg's native architecture: that of the package ``dpkg`` itself."""
-    try:
-        data = host.read("/var/lib/dpkg/status") or b""
-    except HostError:
-        return ""
-    match = re.search(rb"(?:^|\n)Package: dpkg\n(?:[^\n]+\n)*?Architecture: ([a-z0-9-]+)\n", data)
-    return match[1].decode() if match else ""
 
 
 def hostname(host: Host) -> str:

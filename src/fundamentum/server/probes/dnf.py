@@ -1,0 +1,270 @@
+"""Offers of an RHEL-family system: the repository metadata in dnf's cache, with module streams."""
+
+import configparser
+import fnmatch
+import io
+import posixpath
+import re
+from collections.abc import Iterator
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.server.hosts import Host, HostError, listed, matching, text_or_none
+from fundamentum.server.model import Offer, Remark, Repository
+from fundamentum.server.packing import unpack
+from fundamentum.server.probes.rpm import PACKAGE_NAME
+
+CACHES: Final = ("/var/cache/dnf", "/var/cache/libdnf5")
+REPOSITORIES: Final = ("/etc/yum.repos.d/*.repo", "/etc/distro.repos.d/*.repo", "/usr/share/dnf5/repos.d/*.repo")
+DEFAULT_PRIORITY: Final = 99
+_COMMON: Final = "{http://linux.duke.edu/metadata/common}"
+_RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
+_REPO: Final = "{http://linux.duke.edu/metadata/repo}"
+_PACKING: Final = re.compile(r"\.(gz|xz|bz2|zst)$")
+_NEVRA: Final = re.compile(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
+_SIGNS: Final = {"LT": "<<", "LE": "<=", "EQ": "=", "GE": ">=", "GT": ">>"}
+
+
+class _Source(msgspec.Struct):
+    """One repository that is configured and switched on."""
+
+    id: str
+    name: str
+    priority: int
+    excluded: tuple[str, ...]
+    hotfixes: bool
+    """Whether its packages count even where a module stream is switched on."""
+    folder: str | None = None
+
+
+class Modules(msgspec.Struct):
+    """Which packages belong to module streams, and which streams are switched on."""
+
+    streams: dict[str, str] = msgspec.field(default_factory=dict)
+    """Package, as NEVRA → the stream (``php:8.2``) it belongs to."""
+    active: dict[str, str] = msgspec.field(default_factory=dict)
+    """Module → stream that is switched on, by hand or by default."""
+    names: dict[str, str] = msgspec.field(default_factory=dict)
+    """Package name → the active stream that claims it."""
+
+
+def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
+    """The packages of all configured repositories that concern PHP.
+
+    Source: dnf.conf(5), the layout of dnf's cache, the rpm metadata format, and dnf's documentation of modularity:
+    packages of streams that are not switched on are not seen, nor are others of the same name as those of one that is.
+    """
+    remarks: list[Remark] = []
+    sources = [source for source in _sources(host, remarks) if source.folder]
+    if not sources:
+        why = f"none in {' or '.join(CACHES)}: what could be installed is unknown; run dnf makecache"
+        return None, [], [*remarks, Remark("package indexes", why)]
+    read = [(source, *_metadata(host, source, remarks)) for source in sources]
+    modules = _modules(host, [document for _, _, documents in read for document in documents])
+    offers: dict[tuple[str, str, str, str], Offer] = {}
+    for source, packages, _ in read:
+        for offer in _packages(packages, source, architecture, modules, remarks):
+            offers.setdefault((offer.name, offer.version, offer.source, offer.architecture), offer)
+    repositories = [Repository(source.name, label=source.name, suite=source.id) for source in sources]
+    return tuple(offers[key] for key in sorted(offers)), repositories, remarks
+
+
+def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
+    folders = {name: f"{cache}/{name}/repodata" for cache in CACHES for name in listed(host, cache)}
+    main = _configuration(text_or_none(host, "/etc/dnf/dnf.conf"))
+    everywhere = _excluded(main, "main")
+    for path in (path for pattern in REPOSITORIES for path in matching(host, pattern)):
+        found = _configuration(text_or_none(host, path))
+        for name in found.sections():
+            if not _is_on(found, name, "enabled", "1"):
+                continue
+            own = re.compile(re.escape(name) + "-[0-9a-f]{16}")
+            folder = next((at for one, at in folders.items() if own.fullmatch(one)), None)
+            if folder is None:
+                remarks.append(Remark("package indexes", f"{name}: nothing of it in dnf's cache; run dnf makecache"))
+            priority = found.get(name, "priority", fallback="")
+            yield _Source(
+                name,
+                found.get(name, "name", fallback=name) or name,
+                int(priority) if priority.isdigit() else DEFAULT_PRIORITY,
+                (*everywhere, *_excluded(found, name)),
+                _is_on(found, name, "module_hotfixes", "0"),
+                folder,
+            )
+
+
+def _configuration(text: str | None) -> configparser.ConfigParser:
+    found = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
+    try:
+        found.read_string(text or "")
+    except configparser.Error:
+        return configparser.ConfigParser(interpolation=None)
+    return found
+
+
+def _is_on(found: configparser.ConfigParser, section: str, key: str, fallback: str) -> bool:
+    return (found.get(section, key, fallback=fallback) or "").strip().lower() in ("1", "yes", "true", "on")
+
+
+def _excluded(found: configparser.ConfigParser, section: str) -> tuple[str, ...]:
+    words = " ".join(found.get(section, key, fallback="") or "" for key in ("excludepkgs", "exclude"))
+    return tuple(re.split(r"[\s,]+", words.strip())) if words.strip() else ()
+
+
+def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[bytes, list[bytes]]:
+    """The list of packages, and the module documents that speak of PHP."""
+    folder = source.folder or ""
+    found: dict[str, bytes] = {}
+    try:
+        names = _locations(host.read(f"{folder}/repomd.xml", 8 * 1024 * 1024) or b"")
+        for kind in ("primary", "modules"):
+            path = posixpath.join(folder, posixpath.basename(names.get(kind, "")))
+            if kind not in names:
+                continue
+            packing = _PACKING.search(path)
+            data = host.read(path) or b""
+            found[kind], problem = unpack(data, f".{packing[1]}") if packing else (data, None)
+            if problem or not data:
+                why = f"{path}: {problem or 'is not in the cache'}; packages after that point are unknown"
+                remarks.append(Remark("package indexes", why))
+    except HostError as error:
+        remarks.append(Remark("package indexes", str(error)))
+    documents = re.split(rb"^---[^\n]*$", found.get("modules", b""), flags=re.M)
+    return found.get("primary", b""), [one for one in documents if b"php" in one]
+
+
+def _locations(data: bytes) -> dict[str, str]:
+    """Kind of metadata → file name, from ``repomd.xml``."""
+    from lxml import etree  # noqa: PLC0415 — for this family only
+
+    try:
+        root = etree.fromstring(data, parser=etree.XMLParser(resolve_entities=False, no_network=True))
+    except (etree.XMLSyntaxError, ValueError):
+        return {}
+    found = {}
+    for one in root.iter(f"{_REPO}data"):
+        place = one.find(f"{_REPO}location")
+        if place is not None:
+            found[str(one.get("type"))] = str(place.get("href"))
+    return found
+
+
+def _modules(host: Host, documents: list[bytes]) -> Modules:
+    found = Modules()
+    versions: dict[str, list[tuple[int, dict[str, Any]]]] = {}
+    for document in documents:
+        data = _document(document)
+        match data:
+            case {"document": "modulemd-defaults", "data": {"module": str(module), "stream": stream}}:
+                found.active[module] = str(stream)
+            case {
+                "document": "modulemd",
+                "data": {"name": str(name), "stream": stream, "version": int(version)} as about,
+            }:
+                versions.setdefault(f"{name}:{stream}", []).append((version, about))
+            case _:
+                continue
+    for path in matching(host, "/etc/dnf/modules.d/*.module"):
+        configured = _configuration(text_or_none(host, path))
+        for module in configured.sections():
+            state, stream = configured.get(module, "state", fallback=""), configured.get(module, "stream", fallback="")
+            if state == "enabled" and stream:
+                found.active[module] = stream
+            elif state == "disabled":
+                found.active.pop(module, None)
+    for stream, builds in versions.items():
+        newest = max(version for version, _ in builds)
+        module, _, name = stream.partition(":")
+        for version, about in builds:
+            artifacts = about.get("artifacts")
+            rpms = artifacts.get("rpms") if isinstance(artifacts, dict) else None
+            for one in rpms if isinstance(rpms, list) else ():
+                match = _NEVRA.fullmatch(str(one))
+                if match:
+                    key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
+                    found.streams[key] = stream
+                    if version == newest and found.active.get(module) == name:
+                        found.names[match["name"]] = stream
+    return found
+
+
+def _document(text: bytes) -> object:
+    import yaml  # noqa: PLC0415 — only where a repository has modules
+
+    try:
+        return yaml.load(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+    except (yaml.YAMLError, ValueError, RecursionError, UnicodeDecodeError):
+        return None
+
+
+def _packages(
+    data: bytes, source: _Source, architecture: str, modules: Modules, remarks: list[Remark]
+) -> Iterator[Offer]:
+    from lxml import etree  # noqa: PLC0415 — for this family only
+
+    try:
+        for _, one in etree.iterparse(
+            io.BytesIO(data), tag=f"{_COMMON}package", resolve_entities=False, no_network=True
+        ):
+            offer = _offer(one, source, modules)
+            if offer and (not architecture or offer.architecture in (architecture, "noarch")):
+                yield offer
+            one.clear()
+            while one.getprevious() is not None:
+                del one.getparent()[0]
+    except etree.XMLSyntaxError as error:
+        if data:
+            why = f"{source.name}: {error.msg}; packages after that point are unknown"
+            remarks.append(Remark("package indexes", why))
+
+
+def _offer(one: Any, source: _Source, modules: Modules) -> Offer | None:
+    name, arch = one.findtext(f"{_COMMON}name") or "", one.findtext(f"{_COMMON}arch") or ""
+    about = one.find(f"{_COMMON}version")
+    form = one.find(f"{_COMMON}format")
+    if about is None or form is None or arch == "src" or not PACKAGE_NAME.fullmatch(name):
+        return None
+    provides = [entry for entry in form.iterfind(f"{_RPM}provides/{_RPM}entry") if "php" in entry.get("name", "")]
+    requires = list(form.iterfind(f"{_RPM}requires/{_RPM}entry"))
+    if "php" not in name and not provides:
+        return None
+    epoch, version, release = about.get("epoch") or "0", about.get("ver") or "", about.get("rel") or ""
+    evr = f"{epoch + ':' if epoch != '0' else ''}{version}-{release}"
+    stream = modules.streams.get(f"{name}-{epoch}:{version}-{release}.{arch}", "")
+    return Offer(
+        name=name,
+        version=evr,
+        source=source.name,
+        architecture=arch,
+        provides=", ".join(filter(None, map(_relation, provides))),
+        depends=", ".join(filter(None, map(_relation, requires))),
+        priority=source.priority,
+        stream=stream,
+        shut_out=_shut_out(name, evr, stream, source, modules),
+    )
+
+
+def _relation(entry: Any) -> str:
+    """One capability in the notation of a Debian control field."""
+    name, version = entry.get("name", ""), entry.get("ver") or ""
+    if entry.get("rel"):
+        version += f"-{entry.get('rel')}"
+    if any(not c.isprintable() or c in ",|" for c in name + version):
+        return ""
+    sign = _SIGNS.get(entry.get("flags", ""), "")
+    return f"{name} ({sign} {version})" if sign and version else name
+
+
+def _shut_out(name: str, evr: str, stream: str, source: _Source, modules: Modules) -> str:
+    if any(fnmatch.fnmatchcase(one, pattern) for pattern in source.excluded for one in (name, f"{name}-{evr}")):
+        return "excluded by the package manager's configuration"
+    if source.hotfixes:
+        return ""
+    module, _, wanted = stream.partition(":")
+    if stream and modules.active.get(module) != wanted:
+        return f"its module stream {stream} is not switched on"
+    claimed = modules.names.get(name)
+    if not stream and claimed:
+        return f"the module stream {claimed} takes its place"
+    return ""

@@ -1,0 +1,93 @@
+"""IIS: which program each site's handlers give PHP files to, from ``applicationHost.config`` and ``web.config``."""
+
+import posixpath
+import re
+from collections.abc import Iterator
+from typing import Any, Final
+
+from fundamentum.server.hosts import Host, HostError, matching
+from fundamentum.server.model import Remark, System
+from fundamentum.server.probes.php_modules import windows_path
+from fundamentum.server.sites import Files, Found, Handoff
+
+MAIN: Final = "/[Ww]indows/[Ss]ystem32/inetsrv/config/applicationHost.config"
+_MAX_XML: Final = 16 * 1024 * 1024
+
+
+def read(host: Host, system: System) -> Found:
+    """The handoffs of all sites.  Source: Microsoft's reference of IIS configuration (handlers, sites)."""
+    if system.family != "windows":
+        return [], [], []
+    files = Files(host, "IIS")
+    handoffs: list[Handoff] = []
+    for path in matching(host, MAIN):
+        tree = _tree(host, path, files)
+        if tree is not None:
+            handoffs += _sites(host, tree, path, files)
+    return handoffs, files.read, files.remarks
+
+
+def _tree(host: Host, path: str, files: Files) -> Any:
+    from lxml import etree  # noqa: PLC0415 — only where there is such a file
+
+    try:
+        data = host.read(path, _MAX_XML)
+        if data is None:
+            return None
+        files.read.append(path)
+        return etree.fromstring(data, parser=etree.XMLParser(resolve_entities=False, no_network=True))
+    except HostError as error:
+        files.remarks.append(Remark("web sites", str(error)))
+    except (etree.XMLSyntaxError, ValueError) as error:
+        files.remarks.append(Remark("web sites", f"{path}: cannot be read as XML ({error})"))
+    return None
+
+
+def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
+    common = list(_handlers(tree.find("system.webServer"), path))
+    for site in tree.iterfind("system.applicationHost/sites/site"):
+        name = site.get("name", "default")
+        root = next((one.get("physicalPath") for one in site.iter("virtualDirectory") if one.get("path") == "/"), "")
+        root = windows_path(host, re.sub(r"(?i)%system(drive|root)%", _expanded, root), "/") if root else None
+        own = [
+            handler
+            for location in tree.iterfind("location")
+            if (location.get("path") or "").rstrip("/").lower() == name.lower()
+            for handler in _handlers(location.find("system.webServer"), path)
+        ]
+        web = next(iter(matching(host, posixpath.join(root, "[Ww]eb.config"))), None) if root else None
+        local = _tree(host, web, files) if web else None
+        if web and local is not None:
+            own = [*_handlers(local.find("system.webServer"), web), *own]
+        winner = _first(own, common)
+        if winner:
+            names = (name, *dict.fromkeys(h for b in site.iter("binding") if (h := _host_of(b)) and h != name))
+            program = windows_path(host, winner[1].get("scriptProcessor", "").partition("|")[0].strip('"'), "/")
+            yield Handoff(names, "iis", winner[0], root, None, "program", program)
+
+
+def _expanded(match: re.Match[str]) -> str:
+    return r"C:\Windows" if match[1].lower() == "root" else "C:"
+
+
+def _host_of(binding: Any) -> str:
+    return str(binding.get("bindingInformation", "")).rpartition(":")[2]
+
+
+def _handlers(server: Any, path: str) -> Iterator[tuple[str, Any]]:
+    """The elements of the handlers list, each with its place."""
+    for one in server.iterfind("handlers/*") if server is not None else ():
+        if isinstance(one.tag, str):
+            yield f"{path}:{one.sourceline}", one
+
+
+def _first(own: list[tuple[str, Any]], common: list[tuple[str, Any]]) -> tuple[str, Any] | None:
+    """The handler that takes ``*.php``: a site's own come before the server's, unless it takes those off."""
+    removed = {one.get("name") for _, one in own if one.tag == "remove"}
+    cleared = any(one.tag == "clear" for _, one in own)
+    kept = [] if cleared else [pair for pair in common if pair[1].get("name") not in removed]
+    for where, one in (*own, *kept):
+        takes = one.tag == "add" and (one.get("path") or "").lower() in ("*.php", "*")
+        if takes and "php" in one.get("scriptProcessor", "").lower():
+            return where, one
+    return None

@@ -1,0 +1,125 @@
+"""nginx: ``fastcgi_pass`` of every server and location.  The configuration language is read by crossplane."""
+
+import re
+import tempfile
+from collections.abc import Iterator
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.server.hosts import Host
+from fundamentum.server.model import Remark, System
+from fundamentum.server.sites import Files, Found, Handoff
+
+MAIN: Final = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
+_MAX_DEPTH: Final = 20
+_WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
+"""A pattern for all PHP files of a site, rather than for a part of it."""
+
+
+class _Scope(msgspec.Struct, frozen=True):
+    """What surrounds a directive."""
+
+    names: tuple[str, ...] = ("default",)
+    root: str | None = None
+    part: str | None = None
+    variables: dict[str, str] = {}
+
+
+def read(host: Host, system: System) -> Found:
+    """The handoffs of all servers.  Source: nginx's documentation of its core and FastCGI modules."""
+    main = next((path for path in MAIN if host.stat(path)), None)
+    if main is None:
+        return [], [], []
+    files = Files(host, "nginx")
+    reader = _Reader(files, main.rpartition("/")[0])
+    tree = list(reader.statements(main, 0))
+    upstreams = {
+        one["args"][0]: [inner["args"][0] for inner in one["block"] if inner["directive"] == "server" and inner["args"]]
+        for one in _all(tree)
+        if one["directive"] == "upstream" and one["args"] and "block" in one
+    }
+    return list(_handoffs(tree, _Scope(), upstreams)), files.read, files.remarks
+
+
+class _Reader:
+    def __init__(self, files: Files, folder: str) -> None:
+        self.files, self.folder = files, folder
+
+    def statements(self, path: str, depth: int) -> Iterator[dict[str, Any]]:
+        """The statements of a file, with those of the files it includes in their place."""
+        text = self.files.text(path) if depth < _MAX_DEPTH else None
+        if text is None:
+            return
+        yield from self._expanded(self._parsed(path, text), path, depth)
+
+    def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
+        import crossplane  # noqa: PLC0415 — only where nginx is
+
+        with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
+            copy.write(text)
+            copy.flush()
+            try:
+                found = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
+            except Exception as error:  # whatever its parser stumbles over must not end the survey
+                found = {"errors": [{"error": str(error), "line": None}], "config": []}
+        for problem in found["errors"]:
+            where = f"{path}:{problem['line']}" if problem["line"] else path
+            why = str(problem["error"]).partition(" in /")[0]
+            self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
+        return [statement for one in found["config"] for statement in one["parsed"]]
+
+    def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
+        for one in tree:
+            if one["directive"] == "include" and one["args"]:
+                for included in self.files.included(self.folder, one["args"][0]):
+                    yield from self.statements(included, depth + 1)
+            else:
+                block = {"block": list(self._expanded(one["block"], path, depth))} if "block" in one else {}
+                yield {**one, **block, "origin": f"{path}:{one['line']}"}
+
+
+def _all(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    for one in tree:
+        yield one
+        yield from _all(one.get("block", []))
+
+
+def _handoffs(tree: list[dict[str, Any]], scope: _Scope, upstreams: dict[str, list[str]]) -> Iterator[Handoff]:
+    variables = {one["args"][0]: one["args"][1] for one in tree if one["directive"] == "set" and len(one["args"]) == 2}
+    roots = [one["args"][0] for one in tree if one["directive"] == "root" and one["args"]]
+    scope = msgspec.structs.replace(
+        scope, root=roots[-1] if roots else scope.root, variables={**scope.variables, **variables}
+    )
+    for one in tree:
+        block = one.get("block", [])
+        match one["directive"]:
+            case "server" if "block" in one:
+                names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
+                plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
+                yield from _handoffs(block, msgspec.structs.replace(scope, names=plain or ("default",)), upstreams)
+            case "location":
+                part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
+                yield from _handoffs(block, msgspec.structs.replace(scope, part=part), upstreams)
+            case "fastcgi_pass" if one["args"]:
+                yield from _passed(one, scope, upstreams)
+            case _ if block:
+                yield from _handoffs(block, scope, upstreams)
+
+
+def _covers_all(words: list[str]) -> bool:
+    return words == ["/"] or (len(words) == 2 and words[0].startswith("~") and _WHOLE.match(words[1]) is not None)
+
+
+def _passed(one: dict[str, Any], scope: _Scope, upstreams: dict[str, list[str]]) -> Iterator[Handoff]:
+    target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0]), one["args"][0])
+    for address in upstreams.get(target, [target]):
+        yield Handoff(
+            scope.names,
+            "nginx",
+            one["origin"],
+            scope.root,
+            scope.part,
+            "unclear" if "$" in address else "socket",
+            address.removeprefix("fastcgi://"),
+        )

@@ -65,3 +65,23 @@ def base(release: str) -> Root:
         root.run("apt-get", "clean")
         (path / "ready").touch()
     return Root(path)
+
+
+def two_releases(older: str, newer: str, path: Path) -> Root:
+    """A root of the older release that may also take single packages of the newer one.
+
+    The newer ``php-common`` declares that it breaks every older branch, and the newer branch insists on it; so it is
+    rebuilt here without that one line.  All other packages are the releases' own.
+    """
+    root = base(older).copy(path)
+    source = (root.path / "etc/apt/sources.list").read_text()
+    root.write("/etc/apt/sources.list.d/newer.list", source.replace(older, newer))
+    root.write("/etc/apt/preferences.d/newer", f"Package: *\nPin: release n={newer}\nPin-Priority: 100\n")
+    root.run("apt-get", "update")
+    script = (
+        "cd /root && apt-get download -q php-common/$1 && dpkg-deb -R php-common_*.deb new && "
+        "sed -i -e /^Breaks:/d -e '/^Version:/s/$/+both/' new/DEBIAN/control && dpkg-deb -b new both.deb && "
+        "apt-get install -y -q --no-install-recommends ./both.deb && apt-mark hold php-common && rm -rf new ./*.deb"
+    )
+    root.run("sh", "-ec", script, "sh", newer)
+    return root

@@ -8,7 +8,7 @@ from fundamentum.catalog import canonical, extension_gone, inside, instead_of
 from fundamentum.check.model import Finding, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.needs.model import ExtensionNeed, LoaderNeed
-from fundamentum.server.model import Branch, Fault, Loaded, Module, Survey
+from fundamentum.server.model import Answer, Branch, Fault, Loaded, Module, Survey
 
 ORDER: Final[tuple[State, ...]] = (
     "active",
@@ -71,14 +71,16 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
     """Follow the states from good to bad and stop at the first that is so."""
     runtime = target.runtime
     loaded = [one for one in runtime.extensions if one.name == name]
+    if runtime.answer and (heard := _heard(name, loaded, target, runtime.answer)):
+        return heard
     if working := next((one for one in loaded if one.fault is None), None):
         twice = next((f"{one.origin}: {one.fault.words}" for one in loaded if one.fault), None)
         return _working(name, working, target, twice)
     if loader is None and inside(name, runtime.branch, runtime.sapi):
         return Standing(name, "active", "part of PHP itself", origin="built-in")
-    branch = next((one for one in survey.branches if one.branch == runtime.branch), None)
+    branch = survey.branch_of(runtime)
     modules = [module for module in (branch.modules if branch else ()) if module.name == name]
-    offer = market.supplier(name, runtime.branch)
+    offer = market.supplier(name, runtime.branch, runtime.home)
     if loaded and loaded[0].fault:
         return _misfit(name, loaded[0], loaded[0].fault, offer.name if offer else None, branch)
     if runtime.unread:
@@ -97,28 +99,51 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
     if offer:
         found = "not installed" if target.present else "not installed yet"
         return Standing(name, "installable", found, f"install {offer.name} ({offer.source})", package=offer.name)
-    return _not_here(name, target, market, loader)
+    return _not_here(name, survey, target, market, loader)
+
+
+def _heard(name: str, loaded: list[Loaded], target: Target, answer: Answer) -> Standing | None:
+    """What the running pool itself said wins over what the files say; None where the two agree that it is missing."""
+    runtime = target.runtime
+    working = next((one for one in loaded if one.fault is None), None)
+    if any(canonical(one) == name for one in answer.extensions):
+        remark = None if working else "loaded now, but no longer by its configuration: gone after the next restart"
+        found = "loaded, says the running pool"
+        return Standing(name, "active", found, origin=working.origin if working else None, remark=remark)
+    if working:
+        found = f"configured, but the running {runtime.service or runtime.sapi} says it has not loaded it"
+        return Standing(name, "awaiting-restart", found, _restart(target), working.origin)
+    return None
+
+
+def _restart(target: Target) -> str:
+    return f"restart {target.runtime.service or 'the program that runs this PHP'}"
 
 
 def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Standing:
     runtime = target.runtime
     changed = {one.path, one.origin.rpartition(":")[0]} & set(runtime.stale)
     if changed:
-        found = f"configured, but {runtime.service} started before this was last changed"
-        return Standing(name, "awaiting-restart", found, f"restart {runtime.service}", one.origin)
+        found = f"configured, but {runtime.service or runtime.sapi} started before this was last changed"
+        return Standing(name, "awaiting-restart", found, _restart(target), one.origin)
     found = "part of PHP itself" if one.origin == "built-in" else "loaded"
     return Standing(name, "active", found, origin=one.origin, remark=twice)
 
 
 def _switched_off(name: str, module: Module, target: Target) -> Standing:
     runtime = target.runtime
-    file = module.path.rpartition("/")[2].removesuffix(".so")
+    file = module.path.rpartition("/")[2].removesuffix(".so").removesuffix(".dll").removeprefix("php_")
+    line = f"{'zend_extension' if module.zend else 'extension'}={file}"
     if module.switch:
         remedy = (
             f"phpenmod -v {runtime.branch} -s {runtime.sapi} {module.switch.rpartition('/')[2].removesuffix('.ini')}"
         )
+    elif runtime.scan_dir:
+        remedy = f"add {line} to a file in {runtime.scan_dir}"
+    elif runtime.ini_file:
+        remedy = f"add {line} to {runtime.ini_file}"
     else:
-        remedy = f"add {'zend_extension' if module.zend else 'extension'}={file} to a file in {runtime.scan_dir}"
+        remedy = f"add {line} to a php.ini, which this PHP does not have yet"
     return Standing(
         name,
         "switched-off",
@@ -132,6 +157,8 @@ def _misfit(name: str, one: Loaded, fault: Fault, package: str | None, branch: B
     match fault.kind:
         case "too-early":
             remedy = f"switch on {' and '.join(fault.requires)}, so that it is loaded first"
+        case "too-late":
+            remedy = f"move the line {one.origin} in front of every other zend_extension line"
         case "twice" | "wrong-line":
             remedy = f"correct the line {one.origin}"
         case "absent" if package:
@@ -148,11 +175,30 @@ def _right_build(branch: Branch | None, package: str | None) -> str:
         return f"let {package} put the right file in place: install it, or install it again"
     if branch is None:
         return "put the right file in place"
-    return f"put the build for PHP {branch.branch}, not thread-safe, into {branch.extension_dir}"
+    return f"put the build for {wanted_build(branch)} into {branch.extension_dir}"
 
 
-def _not_here(name: str, target: Target, market: Market, loader: str | None) -> Standing:
+def wanted_build(branch: Branch) -> str:
+    """What an extension file for this PHP must be built for, in words."""
+    parts = [f"PHP {branch.branch}", "thread-safe" if branch.thread_safe else "not thread-safe"]
+    parts += [branch.compiler, branch.processor, "debug" if branch.debug else ""]
+    return ", ".join(part for part in parts if part)
+
+
+def _of_branch(survey: Survey, target: Target) -> str:
+    branch = survey.branch_of(target.runtime)
+    return wanted_build(branch) if branch else f"PHP {target.runtime.branch}, not thread-safe"
+
+
+def _not_here(name: str, survey: Survey, target: Target, market: Market, loader: str | None) -> Standing:
     branch = target.runtime.branch
+    if shut := market.shut_out(name, branch):
+        why = f"{shut.name} ({shut.source}) would bring it, but {shut.shut_out}"
+        stream = f"dnf module switch-to {shut.stream}" if shut.stream else "change that configuration"
+        return Standing(name, "other-branch", why, stream)
+    if survey.system.family == "page":
+        remedy = "the page does not tell whether its file is there: survey the server itself"
+        return Standing(name, None, "not loaded", remedy)
     if others := market.branches_with(name):
         return Standing(
             name,
@@ -160,20 +206,24 @@ def _not_here(name: str, target: Target, market: Market, loader: str | None) -> 
             f"not offered for PHP {branch}",
             f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
         )
+    if not market.complete and survey.system.family not in ("debian", "redhat"):
+        remedy = f"put the build for {_of_branch(survey, target)} in place; no package database here tells more"
+        return Standing(name, None, "no file of it here", remedy)
     if not market.complete:
+        refresh = "dnf makecache" if survey.system.family == "redhat" else "apt-get update"
         what = "only read in part" if market.known else "not known"
         return Standing(
             name,
             None,
             "not installed",
-            f"what could be installed is {what}: run apt-get update on the server and survey it again",
+            f"what could be installed is {what}: run {refresh} on the server and survey it again",
         )
     if loader:
         return Standing(
             name,
             "unobtainable",
             "not installed",
-            f"get the loader for PHP {branch} (not thread-safe) from its maker and load it with zend_extension=",
+            f"get the loader for {_of_branch(survey, target)} from its maker and load it with zend_extension=",
         )
     if gone := extension_gone(name, branch):
         instead = instead_of(name)

@@ -14,9 +14,14 @@ SAPI_PACKAGES: Final[dict[Sapi, str]] = {
     "apache2": "libapache2-mod-php{branch}",
     "cgi": "php{branch}-cgi",
 }
+RPM_PACKAGES: Final[dict[Sapi, str]] = {"cli": "php-cli", "fpm": "php-fpm", "apache2": "php", "cgi": "php-cli"}
 _BRANCHED: Final = re.compile(r"php(\d+\.\d+)-(.+)")
-_NAME: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)")
+_NAME: Final = re.compile(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")
 _API: Final = re.compile(r"phpapi-(\d{8})")
+_ABI: Final = re.compile(r"php\(zend-abi\) \(= (\d{8})-")
+_SAME_SOURCE: Final = re.compile(r"php-common(?:\([a-z0-9_-]+\))? \(= (?:\d+:)?(\d+\.\d+)\.")
+_COLLECTION: Final = re.compile(r"(?:(?P<collection>[a-z]+\d+)-)?php-(?P<name>.+)")
+RPM_ARCHITECTURES: Final = frozenset({"noarch", "x86_64", "aarch64", "i686", "ppc64le", "s390x"})
 _NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "dev", "phpdbg", "all-dev"})
 
 
@@ -28,22 +33,35 @@ class Market:
         self.complete = self.known and not any(remark.about == "package indexes" for remark in survey.remarks)
         self._by_name: dict[str, list[Offer]] = {}
         self._by_extension: dict[str, dict[str, list[Offer]]] = {}
+        self._family = survey.system.family
+        self._shut_out: dict[str, dict[str, list[Offer]]] = {}
         for offer in survey.offers or ():
-            self._by_name.setdefault(offer.name, []).append(offer)
+            if not offer.shut_out and offer.priority >= 0:
+                self._by_name.setdefault(offer.name, []).append(offer)
             branch = branch_of(offer)
             if branch:
-                for extension in extensions_in(offer, branch):
-                    self._by_extension.setdefault(extension, {}).setdefault(branch, []).append(offer)
+                table = self._shut_out if offer.shut_out else self._by_extension
+                for extension in extensions_in(offer, branch) if offer.priority >= 0 else ():
+                    table.setdefault(extension, {}).setdefault(branch, []).append(offer)
 
     def package(self, name: str) -> Offer | None:
-        """The newest offer of a package."""
+        """The offer of a package that the package manager would choose."""
         return newest(self._by_name.get(name, ()))
 
-    def supplier(self, extension: str, branch: str) -> Offer | None:
-        """The package that brings the extension to that branch."""
-        found = self._by_extension.get(extension, {}).get(branch, ())
+    def supplier(self, extension: str, branch: str, home: str = "") -> Offer | None:
+        """The package that brings the extension to that branch, or to the one that stands in a place of its own."""
+        collection = home.rpartition("/")[2]
+        found = [
+            offer
+            for offer in self._by_extension.get(extension, {}).get(branch, ())
+            if collection_of(offer) == collection and self.package(offer.name) == offer
+        ]
         named = [offer for offer in found if offer.name.startswith(f"php{branch}-")]
         return newest(named or found)
+
+    def shut_out(self, extension: str, branch: str) -> Offer | None:
+        """A package that would bring the extension to that branch, but cannot be installed as things are."""
+        return newest(self._shut_out.get(extension, {}).get(branch, ()))
 
     def branches_with(self, extension: str) -> list[str]:
         """The branches for which some package brings the extension, newest first."""
@@ -51,10 +69,19 @@ class Market:
 
     def runtime_package(self, branch: str, sapi: Sapi) -> Offer | None:
         """The package that makes a branch run in that way."""
-        return self.package(SAPI_PACKAGES[sapi].format(branch=branch))
+        if self._family == "redhat":
+            offer = self.package(RPM_PACKAGES.get(sapi, ""))
+            return offer if offer and branch_of(offer) == branch else None
+        return self.package(SAPI_PACKAGES[sapi].format(branch=branch)) if sapi in SAPI_PACKAGES else None
 
     def branches(self, sapi: Sapi) -> list[str]:
         """The branches that can be installed to run in that way, newest first."""
+        if self._family == "redhat":
+            offer = self.package(RPM_PACKAGES.get(sapi, ""))
+            branch = branch_of(offer) if offer else None
+            return [branch] if branch else []
+        if sapi not in SAPI_PACKAGES:
+            return []
         prefix, suffix = SAPI_PACKAGES[sapi].split("{branch}")
         names = (
             name[len(prefix) : len(name) - len(suffix)]
@@ -70,12 +97,24 @@ def provided(offer_provides: str) -> list[str]:
 
 
 def branch_of(offer: Offer) -> str | None:
-    """The PHP branch a package belongs to: by its name, or by the ``phpapi-*`` it depends on."""
+    """The PHP branch a package belongs to: by its name, or by what it depends on.
+
+    That is ``phpapi-*`` (Debian), ``php(zend-abi)``, or the very version of ``php-common`` (RHEL family).
+    """
     if match := _BRANCHED.fullmatch(offer.name):
         return match[1]
-    if match := _API.search(f"{offer.depends} {offer.pre_depends}"):
+    relations = f"{offer.depends} {offer.pre_depends}"
+    if match := _API.search(relations) or _ABI.search(f"{relations} {offer.provides}"):
         return branch_of_api(match[1])
+    if match := _SAME_SOURCE.search(relations):
+        return match[1]
     return None
+
+
+def collection_of(offer: Offer) -> str:
+    """The name in front of a package of a PHP that stands in a place of its own: ``php82`` of ``php82-php-gd``."""
+    match = _COLLECTION.fullmatch(offer.name)
+    return (match and match["collection"]) or ""
 
 
 def extensions_in(offer: Offer, branch: str) -> set[str]:
@@ -89,21 +128,32 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
     if any(name.startswith("phpapi-") for name in names):
         return set()
     found = set()
+    collection = collection_of(offer)
     for name in names:
-        match = re.fullmatch(r"php(\d+\.\d+)?-(.+)", name)
+        if collection:
+            name = name.removeprefix(f"{collection}-")
+        match = re.fullmatch(r"php(\d+\.\d+)?-(?:pecl-)?(.+)", name)
         if match and match[1] in (None, branch):
             found.add(canonical(match[2]))
     own = _BRANCHED.fullmatch(offer.name)
-    suffix = own[2] if own else offer.name.removeprefix("php-")
-    tied = _API.search(f"{offer.depends} {offer.pre_depends}") is not None
+    suffix = own[2] if own else offer.name.removeprefix(f"{collection}-").removeprefix("php-").removeprefix("pecl-")
+    relations = f"{offer.depends} {offer.pre_depends}"
+    tied = _API.search(relations) is not None or _ABI.search(relations) is not None
     if suffix not in _NO_EXTENSION and (tied or canonical(suffix) in catalogued(branch)):
         found.add(canonical(suffix))
     return found - {"all_dev"}
 
 
 def newest(offers: Iterable[Offer]) -> Offer | None:
-    """The offer with the highest version.  Source: Debian policy, 5.6.12."""
+    """The offer that is preferred most, and of those the one with the highest version.
+
+    Source: apt_preferences(5), Debian policy, 5.6.12; dnf prefers the lower number.
+    """
     found = list(offers)
+    if len({offer.priority for offer in found}) > 1:
+        rank = min if found[0].architecture in RPM_ARCHITECTURES else max
+        best = rank(offer.priority for offer in found)
+        found = [offer for offer in found if offer.priority == best]
     if len(found) < 2:
         return found[0] if found else None
     return max(found, key=cmp_to_key(_by_version))

@@ -32,6 +32,8 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
         else:
             why = f"it depends on an environment variable: see {setting.origin}"
         return _changed(finding, verdict="unknown", remedy=why)
+    if runtime.answer and (running := runtime.answer.settings.get(need.name)) is not None:
+        return _heard(need, finding, setting, running, target)
     value = effective(need.name, setting.value, target)
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):
@@ -41,10 +43,35 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
             finding,
             verdict="unmet",
             state="awaiting-restart",
-            remedy=f"restart {runtime.service}",
+            remedy=f"restart {runtime.service or 'the program that runs this PHP'}",
             remark=f"{runtime.service} started before {setting.origin.rpartition(':')[0]} changed",
         )
     return _changed(finding, remark=oddity)
+
+
+def _heard(need: SettingNeed, finding: Finding, setting: Setting, running: str, target: Target) -> Finding:
+    """The running pool's own value wins; where its files say otherwise, a restart is due."""
+    runtime = target.runtime
+    configured = effective(need.name, setting.value or "", target)
+    now = need.condition.holds(need.name, effective(need.name, running, target))
+    then = need.condition.holds(need.name, configured)
+    if now and then:
+        return finding
+    if then:
+        return _changed(
+            finding,
+            verdict="unmet",
+            state="awaiting-restart",
+            found=f"{running} in the running pool",
+            remedy=f"restart {runtime.service or 'the program that runs this PHP'}",
+            remark=f"{setting.origin} has {setting.value}, which the running pool has not read",
+        )
+    if now:
+        remark = (
+            f"{running} in the running pool, but {setting.origin} has {setting.value}: not met after the next restart"
+        )
+        return _changed(finding, found=running, remark=remark)
+    return _changed(finding, verdict="unmet", remedy=_remedy(need, configured, setting, target))
 
 
 def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> str:

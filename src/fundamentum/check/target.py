@@ -3,6 +3,8 @@
 import re
 from typing import Final
 
+import msgspec
+
 from fundamentum.catalog import branch_key, facts
 from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
@@ -19,18 +21,47 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
         return _selected(survey, selector, market)
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
-        return Target(serving[0], "the only runtime here that serves the web")
+        return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
     if serving:
-        labels = ", ".join(runtime.label for runtime in serving)
+        labels = ", ".join(runtime.label + _sites_of(survey, runtime) for runtime in serving)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve the web; choose one with --runtime: {labels}")
     return _fresh(survey, needs, market)
 
 
+def _sites_of(survey: Survey, runtime: Runtime) -> str:
+    names = list(dict.fromkeys(site.name for site in survey.sites if site.runtime == runtime.label))
+    more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+    return f" ({', '.join(names[:3])}{more})" if names else ""
+
+
+def _of_site(survey: Survey, selector: str) -> Target | None:
+    """The runtime that serves the site of that name, or the part of it named behind a blank; None if there is none."""
+    name, _, part = selector.partition(" ")
+    sites = [site for site in survey.sites if name in (site.name, *site.aliases) or site.name == selector]
+    sites = [site for site in sites if site.part == (part or None)] or sites
+    labels = {site.runtime for site in sites}
+    if len(labels) > 1:
+        parts = ", ".join(f"{site.part or 'the rest'}: {site.runtime or 'unknown'}" for site in sites)
+        raise ChoiceNeeded(f"{survey.server}: several runtimes serve {name}; choose one with --runtime: {parts}")
+    if sites and sites[0].runtime is None:
+        raise FundamentumError(f"{survey.server}: {sites[0].origin} hands {name} to a PHP that is not seen here")
+    found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
+    return Target(found, f"it serves {name}, as {sites[0].origin} says") if found else None
+
+
 def _selected(survey: Survey, selector: str, market: Market) -> Target:
+    exact = next((runtime for runtime in survey.runtimes if runtime.label == selector), None)
+    if exact:
+        note = "; the command line runs no web application" if exact.sapi == "cli" else ""
+        return Target(exact, f"named with --runtime{note}")
+    if of_site := _of_site(survey, selector):
+        return of_site
     match = _SELECTOR.fullmatch(selector)
     if not match or match["sapi"] not in (None, *SAPIS):
+        sites = ", ".join(dict.fromkeys(site.name for site in survey.sites))
         raise FundamentumError(
-            f"--runtime {selector}: write BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www; SAPI is one of {', '.join(SAPIS)}"
+            f"--runtime {selector}: write BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www (SAPI is one of "
+            f"{', '.join(SAPIS)}), or the name of a web site here ({sites or 'none was found'})"
         )
     of_branch = [runtime for runtime in survey.runtimes if runtime.branch == match["branch"]]
     found = [r for r in of_branch if match["sapi"] in (None, r.sapi) and match["pool"] in (None, r.pool)]
@@ -69,7 +100,7 @@ def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
         present = ", ".join(runtime.label for runtime in survey.runtimes) or "no PHP at all"
         raise FundamentumError(
             f"{survey.server}: no PHP here serves the web and no package index offers any; there is: {present}. "
-            "Name one of these with --runtime, or run apt-get update on the server and survey it again"
+            "Name one of these with --runtime, or refresh the package indexes on the server and survey it again"
         )
     installed = {runtime.branch for runtime in survey.runtimes}
     preferred = needs.preferred if needs.preferred in fitting else None
@@ -85,7 +116,8 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
     """The runtime as its package would set it up: compiled-in extensions, the packaged php.ini."""
     known = facts(branch)
     packaged = known.packaged["cli" if sapi == "cli" else "web"]
-    ini_file = f"/etc/php/{branch}/{sapi}/php.ini"
+    place = _place(survey, branch, sapi)
+    ini_file = place.ini_file
     settings: dict[str, Setting] = {}
     for name, directive in known.directives.items():
         default = known.default(name, sapi)
@@ -107,12 +139,29 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         pool="www" if sapi == "fpm" else None,
         serves=sapi != "cli",
         ini_file=ini_file,
-        scan_dir=f"/etc/php/{branch}/{sapi}/conf.d",
-        pool_dir=f"/etc/php/{branch}/fpm/pool.d" if sapi == "fpm" else None,
-        service={"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi),
+        scan_dir=place.scan_dir,
+        pool_dir=place.pool_dir if sapi == "fpm" else None,
+        service=place.service,
         settings=settings,
         extensions=tuple(Loaded(shown.lower(), shown, "built-in") for shown in known.static.get(sapi, ())),
     )
+
+
+class _Place(msgspec.Struct, frozen=True):
+    ini_file: str
+    scan_dir: str
+    pool_dir: str
+    service: str | None
+
+
+def _place(survey: Survey, branch: str, sapi: Sapi) -> _Place:
+    """Where the family's packages would put the configuration."""
+    if survey.system.family == "redhat":
+        service = {"fpm": "php-fpm", "apache2": "httpd"}.get(sapi)
+        return _Place("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d", service)
+    folder = f"/etc/php/{branch}"
+    service = {"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi)
+    return _Place(f"{folder}/{sapi}/php.ini", f"{folder}/{sapi}/conf.d", f"{folder}/fpm/pool.d", service)
 
 
 def other_branches(survey: Survey, needs: Needs, market: Market) -> list[str]:

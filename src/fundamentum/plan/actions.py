@@ -48,7 +48,7 @@ def _for_misfit(where: extensions.Standing, survey: Survey, target: Target, mark
 
 
 def _module(name: str, survey: Survey, target: Target) -> Module | None:
-    branch = next((one for one in survey.branches if one.branch == target.runtime.branch), None)
+    branch = survey.branch_of(target.runtime)
     return next((m for m in (branch.modules if branch else ()) if m.name == name and m.misfit is None), None)
 
 

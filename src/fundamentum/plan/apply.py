@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from msgspec.structs import replace
 
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
-from fundamentum.check.offers import SAPI_PACKAGES, Market, branch_of, extensions_in
+from fundamentum.check.offers import RPM_PACKAGES, SAPI_PACKAGES, Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
 from fundamentum.plan.model import Action, Enable, Install, Restart, Set
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
@@ -32,7 +32,7 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
         case Set():
             return _set(action, survey)
         case Restart(service):
-            started = tuple(replace(r, stale=()) if r.service == service else r for r in survey.runtimes)
+            started = tuple(replace(r, stale=(), answer=None) if r.service == service else r for r in survey.runtimes)
             return replace(survey, runtimes=started)
         case Install():
             return survey  # all packages first, and together: see above
@@ -53,7 +53,8 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
     )
     if branch is None:
         return survey
-    for sapi, pattern in SAPI_PACKAGES.items():
+    patterns = RPM_PACKAGES if survey.system.family == "redhat" else SAPI_PACKAGES
+    for sapi, pattern in patterns.items():
         if name == pattern.format(branch=branch) and not any(
             r.branch == branch and r.sapi == sapi for r in survey.runtimes
         ):
@@ -63,26 +64,30 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
                 fresh = _loading(fresh, module.name) if not module.misfit else fresh
             survey = replace(survey, runtimes=(*survey.runtimes, fresh))
     for extension in sorted(extensions_in(offer, branch)):
-        survey = _with_module(survey, branch, extension, name)
+        survey = _with_module(survey, branch, extension, name, collection_of(offer))
     return survey
 
 
-def _with_module(survey: Survey, branch: str, extension: str, package: str) -> Survey:
+def _with_module(survey: Survey, branch: str, extension: str, package: str, collection: str) -> Survey:
     known = extension_files(branch).get(extension)
     api = api_number(branch) or ""
+    folder = "/usr/lib64/php/modules" if survey.system.family == "redhat" else f"/usr/lib/php/{api}"
+    same = (b for b in survey.branches if b.branch == branch and b.home.rpartition("/")[2] == collection)
+    present = next(same, Branch(branch, api, folder))
+    home = present.home
+    debian = survey.system.family == "debian"
     module = Module(
         extension,
         known.shown if known else extension,
-        f"/usr/lib/php/{api}/{extension}.so",
+        f"{present.extension_dir}/{extension}.so",
         known.zend if known else False,
         package,
-        f"/etc/php/{branch}/mods-available/{extension}.ini",
+        f"/etc/php/{branch}/mods-available/{extension}.ini" if debian else None,
     )
-    found = {b.branch: b for b in survey.branches}
-    present = found.get(branch, Branch(branch, api, f"/usr/lib/php/{api}"))
-    found[branch] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))
+    found = {(b.branch, b.home): b for b in survey.branches}
+    found[branch, home] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))
     survey = replace(survey, branches=tuple(found.values()))
-    return _each(survey, branch, lambda r: _loading(r, extension))
+    return _each(survey, branch, lambda r: _loading(r, extension) if r.home == home else r)
 
 
 def _loading(runtime: Runtime, extension: str) -> Runtime:

@@ -106,8 +106,8 @@ def _mend(
 
 def _along(actions: dict[str, Action], survey: Survey, market: Market) -> tuple[list[str], list[str]]:
     packages = [action.package for action in actions.values() if isinstance(action, Install)]
-    if not packages:
-        return [], []
+    if not packages or survey.system.family != "debian":
+        return [], []  # what comes along elsewhere, the package manager itself will say
     from fundamentum.plan.dependencies import Resolver  # noqa: PLC0415 — its library is slow to import
 
     return Resolver(survey, market).along(packages)

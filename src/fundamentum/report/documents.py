@@ -211,11 +211,8 @@ def why(plan: Plan, key: str, about: str) -> list[str]:
 def steps(plan: Plan) -> list[Step]:
     """The plan in order: packages, extensions, settings, services."""
     found = []
-    fresh = [one.package for one in plan.installs if not one.again]
-    again = [one.package for one in plan.installs if one.again]
     if plan.installs:
-        commands = [f"apt-get install --no-install-recommends {shlex.join(fresh)}"] if fresh else []
-        commands += [f"apt-get install --reinstall --no-install-recommends {shlex.join(again)}"] if again else []
+        commands = install_commands(plan)
         reasons = [line for one in plan.installs for line in why(plan, key_of(one), one.package)]
         found.append(Step(f"install {_count(len(plan.installs), 'package')}", commands, reasons))
     if plan.enables:
@@ -233,6 +230,20 @@ def steps(plan: Plan) -> list[Step]:
         found.append(
             Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], reasons)
         )
+    return found
+
+
+def install_commands(plan: Plan) -> list[str]:
+    """The package manager's commands: what is new first, then what is put in place again."""
+    first, again = {
+        "redhat": ("dnf install", "dnf reinstall"),
+    }.get(
+        plan.family, ("apt-get install --no-install-recommends", "apt-get install --reinstall --no-install-recommends")
+    )
+    found = []
+    for command, wanted in ((first, False), (again, True)):
+        if names := [one.package for one in plan.installs if one.again is wanted]:
+            found.append(f"{command} {shlex.join(names)}")
     return found
 
 

@@ -13,6 +13,7 @@ from rich.text import Text
 from fundamentum.check.model import Finding, Judgement
 from fundamentum.plan.model import Plan, Reason, key_of
 from fundamentum.report.clean import clean
+from fundamentum.report.documents import install_commands
 from fundamentum.server.model import Survey
 
 STYLES: Final = {
@@ -178,11 +179,8 @@ def write_plan(console: Console, plan: Plan) -> None:
     if plan.installs:
         number += 1
         _step(console, number, f"install {len(plan.installs)} package{'s' if len(plan.installs) > 1 else ''}")
-        again = [one.package for one in plan.installs if one.again]
-        fresh = [one.package for one in plan.installs if not one.again]
-        for option, names in (("", fresh), ("--reinstall ", again)):
-            if names:
-                _command(console, f"apt-get install {option}--no-install-recommends {' '.join(names)}")
+        for command in install_commands(plan):
+            _command(console, command)
         _table(
             console,
             (

@@ -46,6 +46,13 @@ class Process(msgspec.Struct, frozen=True):
     started: float
 
 
+class Running(msgspec.Struct, frozen=True):
+    """The server processes that can be seen, and whether there are others of which too little can be seen."""
+
+    processes: tuple[Process, ...] = ()
+    hidden: bool = False
+
+
 class Question(msgspec.Struct, frozen=True):
     """A program of the server's own that reads something no file says plainly.  It changes nothing."""
 
@@ -69,7 +76,7 @@ class Host(Protocol):
     def resolve(self, path: str) -> str | None:
         """The path with all links followed; None if there is nothing."""
 
-    def processes(self) -> list[Process]:
+    def running(self) -> Running:
         """The server processes that run inside this root, as far as that can be seen."""
 
     def answer(self, question: Question) -> bytes | None:
@@ -184,7 +191,7 @@ class DirectoryHost:
         except (OSError, HostError):
             return None
 
-    def processes(self) -> list[Process]:
+    def running(self) -> Running:
         from fundamentum.server.processes import running  # noqa: PLC0415 — only where there may be some
 
         return running(self.root)

@@ -41,12 +41,17 @@ def survey(host: Host) -> Survey:
     remarks += packages.remarks + more
     branches, places, more = _branches(host, installations, packages.owners)
     remarks += more
-    running = host.processes()
+    running = host.running()
+    if running.hidden:
+        why = "servers run of which only root sees when they started: whether a restart is due is unknown"
+        remarks.append(Remark("running services", why))
     runtimes = [
         runtime
         for one in installations
         if (one.branch, one.home) in branches
-        for runtime in _runtimes(host, one, branches[one.branch, one.home], places[one.branch, one.home], running)
+        for runtime in _runtimes(
+            host, one, branches[one.branch, one.home], places[one.branch, one.home], running.processes
+        )
     ]
     served, web_files, more = sites.probe(host, about, runtimes)
     remarks += more
@@ -100,7 +105,9 @@ def _branches(
     return found, places, remarks
 
 
-def _runtimes(host: Host, one: Installation, branch: Branch, place: Shelf, running: list[Process]) -> list[Runtime]:
+def _runtimes(
+    host: Host, one: Installation, branch: Branch, place: Shelf, running: tuple[Process, ...]
+) -> list[Runtime]:
     configuration = php_config.probe(host, one, place.facts)
     pools: list[Pool | None] = [None]
     if one.fpm_config:

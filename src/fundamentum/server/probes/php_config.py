@@ -166,6 +166,11 @@ def _without_secrets(name: str, setting: Setting) -> Setting:
     return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
 
 
+def without_secrets(name: str, value: str) -> str:
+    """A directive's value as it may be shown."""
+    return _without_secrets(name, Setting(value)).value or ""
+
+
 @cache
 def _names_a_secret(directive: str) -> bool:
     return _SECRET_NAME.search(directive) is not None

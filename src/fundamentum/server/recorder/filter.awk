@@ -1,0 +1,241 @@
+# Goes through the list of files, and writes what may leave the server of each into content/NUMBER.
+# Every line keeps its number, so that findings name the right place.
+
+BEGIN { number = 0 }
+
+{
+    mode = $1; size = $2
+    path = $0
+    for (i = 0; i < 6; i++) sub(/^[^ ]+ /, "", path)
+    if (mode !~ /^8/) next
+    if (path in done) next
+    done[path] = 1
+    files[++count] = path
+    sizes[path] = size
+    if (path ~ /\/dpkg\/info\/[^\/]*php[^\/]*\.list$/) {
+        while ((getline line < path) > 0) owned[line] = 1
+        close(path)
+    }
+}
+
+END {
+    while ((getline line < (stage "/answer-rpm-files")) > 0) {
+        n = split(line, parts, /[\036\037]/)
+        for (i = 1; i <= n; i++) if (parts[i] ~ /^\//) owned[parts[i]] = 1
+    }
+    for (f = 1; f <= count; f++) take(files[f], kind_of(files[f]))
+}
+
+function kind_of(path,   stem) {
+    if (path ~ /^\/proc\//) return ""
+    if (path ~ /\.so(\.[0-9.]+)?$/ && path !~ /\/libphp[^\/]*\.so$/) {
+        stem = path
+        sub(/^.*\//, "", stem); sub(/\.so$/, "", stem)
+        return (path in owned) && index(known, " " stem " ") ? "module" : "whole"
+    }
+    if (path ~ /\/(php-?[0-9.]*(-?(fpm|cgi)-?[0-9.]*)?|libphp[^\/]*\.so)$/)
+        return family == "debian" && path !~ /^\/(usr\/local|opt)\// ? "program" : "whole"
+    if (path ~ /^\/var\/lib\/apt\/lists\/.*_Packages$/) return "index"
+    if (path ~ /^\/var\/lib\/apt\/lists\/.*_Packages\.(gz|xz|lz4)$/) return "whole"
+    if (path ~ /^\/var\/lib\/apt\/lists\/.*Release$/) return "release"
+    if (path == "/var/lib/dpkg/status") return "status"
+    if (path ~ /\/dpkg\/info\/.*\.list$/) return "list"
+    if (path ~ /\/repodata\/(repomd\.xml|[^\/]*(primary|modules)[^\/]*)$/) return path ~ /primary_db/ ? "" : "whole"
+    if (path ~ /(^|\/)os-release$/ || path == "/etc/hostname" || path ~ /^\/etc\/apt\/preferences/ ||
+        path ~ /^\/etc\/dnf\/modules\.d\//) return "plain"
+    if (path ~ /^\/etc\/apt\/apt\.conf/) return "apt"
+    if (path ~ /\.repo$/ || path == "/etc/dnf/dnf.conf") return "repo"
+    if (path ~ /\.service$/) return "unit"
+    if (path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\//) return "nginx"
+    if (path ~ /\/apache2\/envvars$/) return "envvars"
+    if (path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\//) return "apache"
+    if (path ~ /\.ini$/ || path ~ /\/php-fpm\.conf$/ || path ~ /\/(pool|php-fpm)\.d\// || path ~ /\/etc\/[^\/]*\.conf$/ ||
+        path ~ /^\/etc\/php/ || path ~ /\/etc\/php-fpm\.d\//) return "ini"
+    return ""
+}
+
+function take(path, kind,   line, out, left, text, state) {
+    if (kind == "") return
+    number++
+    printf "%d\t%s\t%s\n", number, sizes[path], path > (stage "/contents")
+    if (kind == "module") { printf "%d\t%s\n", number, path > (stage "/modules"); check(path); return }
+    if (kind == "program") { printf "%d\t%s\n", number, path > (stage "/programs"); check(path); return }
+    if (kind == "index") { printf "%d\t%s\n", number, path > (stage "/indexes"); check(path); return }
+    if (kind == "whole") { printf "%d\t%s\n", number, path > (stage "/whole"); check(path); return }
+    out = stage "/content/" number
+    left = sizes[path] + 0
+    state = 0; quoted = 0; nginx_word = ""; nginx_text = ""; nginx_mark = ""; continued = 0; kept = 1
+    printf "" > out
+    while ((state = (getline line < path)) > 0) {
+        left -= length(line) + 1
+        text = filtered(line, kind)
+        if (text != "\001") printf "%s%s", text, (left < 0 ? "" : "\n") > out
+    }
+    if (state < 0) print path >> (stage "/unreadable")
+    close(path); close(out)
+}
+
+function check(path,   line, state) {
+    state = (getline line < path)
+    close(path)
+    if (state < 0) print path >> (stage "/unreadable")
+}
+
+function filtered(line, kind,   key) {
+    if (kind == "plain") return line
+    if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local)\// ? line : "\001"
+    if (kind == "apt") return tolower(line) ~ /^[ \t]*apt::default-release[ \t]/ ? line : ""
+    if (kind == "unit") {
+        if (line !~ /^ExecStart=/) return ""
+        sub(/[ \t].*/, "", line)
+        return line
+    }
+    if (kind == "envvars") return line ~ /^[ \t]*(export[ \t]+)?APACHE_[A-Za-z_]*=/ ? scrubbed(line) : ""
+    if (kind == "repo") {
+        key = tolower(line)
+        return key ~ /^[ \t]*(\[|name[ \t]*=|enabled[ \t]*=|priority[ \t]*=|exclude(pkgs)?[ \t]*=|module_hotfixes[ \t]*=)/ ? line : ""
+    }
+    if (kind == "status") {
+        if (line ~ /^(Package|Status|Version|Architecture|Provides):/) { kept = 1; return line }
+        if (line == "") { kept = 1; return line }
+        if (line !~ /^[ \t]/) kept = 0
+        return kept ? line : "\001"
+    }
+    if (kind == "release") {
+        if (line ~ /^(MD5Sum|SHA1|SHA256|SHA512):/) { kept = 2; return line ~ /^SHA256:/ ? line : "\001" }
+        if (line ~ /^[^ ]/) kept = 1
+        return kept == 1 || line ~ /binary-[a-z0-9]+\/Packages$/ ? line : "\001"
+    }
+    if (kind == "ini") return ini(line)
+    if (kind == "nginx") return nginx(line)
+    return apache(line)
+}
+
+# A directive that holds a secret loses its value; so do credentials inside of values.  Environment variables and
+# comments go altogether.
+function ini(line,   name, value, marks) {
+    if (quoted) {
+        marks = gsub(/"/, "\"", line)
+        if (marks % 2) quoted = 0
+        return hiding ? (quoted ? "" : "\"") : scrubbed(line)
+    }
+    if (line ~ /^[ \t]*[;#]/) return ""
+    if (line ~ /^[ \t]*env[ \t]*\[/) { name = "env"; value = line } else {
+        name = line; sub(/[ \t]*=.*/, "", name); sub(/^[ \t]*/, "", name)
+        value = line; if (sub(/^[^=]*=[ \t]*/, "", value) == 0) value = ""
+    }
+    hiding = name == "env" || secret(name)
+    marks = gsub(/"/, "\"", value)
+    quoted = marks % 2 && value !~ /^[^"]*;/
+    if (!hiding) return scrubbed(line)
+    if (name == "env") { quoted = 0; return "" }
+    if (value == "" || value ~ /^;/ || value ~ /^(""|'')[ \t]*(;.*)?$/) return line
+    if (quoted) return name " = \"withheld"
+    return name " = withheld"
+}
+
+function secret(name) {
+    name = tolower(name)
+    sub(/\][ \t]*$/, "", name)
+    return name ~ /passw|passwd|_pw$|[.]pw$|secret|token|credential|api_?key|license/
+}
+
+function scrubbed(line,   out, low, at, length_) {
+    out = ""
+    while (match(line, /:\/\/[^\/ \t:@]*:[^@ \t\/]+@/)) {
+        at = index(substr(line, RSTART + 3), ":") + RSTART + 2
+        out = out substr(line, 1, at) "withheld"
+        line = substr(line, RSTART + RLENGTH - 1)
+    }
+    line = out line
+    out = ""
+    low = tolower(line)
+    while (match(low, /(auth|password|passwd|pwd|secret|token)(%5b[a-z0-9_]*%5d|\[[a-z0-9_]*\])?=[^& \t;"',]+/)) {
+        length_ = index(substr(low, RSTART, RLENGTH), "=")
+        out = out substr(line, 1, RSTART + length_ - 1) "withheld"
+        line = substr(line, RSTART + RLENGTH)
+        low = substr(low, RSTART + RLENGTH)
+    }
+    return out line
+}
+
+# Of nginx's statements only those that tell which site is handed to what.
+function nginx(line,   n, i, c, out) {
+    out = ""
+    n = length(line)
+    for (i = 1; i <= n; i++) {
+        c = substr(line, i, 1)
+        if (nginx_mark != "") {
+            nginx_text = nginx_text c
+            if (c == "\\") { i++; nginx_text = nginx_text substr(line, i, 1) }
+            else if (c == nginx_mark) nginx_mark = ""
+        } else if (c == "#" && nginx_text ~ /(^|[ \t])$/) {
+            break
+        } else if ((c == "\"" || c == "'") && nginx_text ~ /(^|[ \t])$/) {
+            nginx_mark = c
+            nginx_text = nginx_text c
+        } else if (c == "{" && nginx_text ~ /\$$/) {
+            nginx_text = nginx_text c
+        } else if (c == "}" && nginx_text ~ /\$\{[A-Za-z0-9_]*$/) {
+            nginx_text = nginx_text c
+        } else if (c == "{" && nginx_text !~ /(^|[ \t])$/ && nginx_text ~ /~/) {
+            nginx_text = nginx_text c
+            nginx_depth++
+        } else if (c == "}" && nginx_depth > 0) {
+            nginx_text = nginx_text c
+            nginx_depth--
+        } else if (c == ";" || c == "{" || c == "}") {
+            out = out nginx_kept(nginx_text, c) c
+            nginx_text = ""
+        } else {
+            nginx_text = nginx_text c
+        }
+    }
+    if (nginx_text != "") nginx_text = nginx_text " "
+    return out
+}
+
+function nginx_kept(text, ending,   word, value) {
+    word = text
+    sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
+    if (word == "") return ""
+    if (word ~ /^(server|location|upstream|include|root|server_name|fastcgi_pass)$/) return text
+    if (word == "set") {
+        value = text; sub(/^[ \t]*set[ \t]+[^ \t]+[ \t]*/, "", value)
+        return value ~ /^["']?(unix:|[A-Za-z0-9.-]+:[0-9]+["']?[ \t]*$)/ ? text : " noted x"
+    }
+    return " " (word ~ /^[a-z_]+$/ ? word : "noted")
+}
+
+# Of Apache's lines likewise.
+function apache(line,   word, first) {
+    if (continued) {
+        continued = line ~ /\\$/
+        return kept ? scrubbed(line) : (continued ? "\\" : "")
+    }
+    continued = line ~ /\\$/
+    kept = 1
+    word = line
+    sub(/^[ \t]*/, "", word)
+    if (word ~ /^</) {
+        first = word
+        sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
+        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
+            return scrubbed(line)
+        kept = 0
+        return "<" first ">" (continued ? "\\" : "")
+    }
+    sub(/[ \t].*/, "", word)
+    word = tolower(word)
+    if (word ~ /^php_(admin_)?(value|flag)$/) {
+        first = line
+        sub(/^[ \t]*[^ \t]+[ \t]+/, "", first); sub(/[ \t].*/, "", first)
+        kept = 0
+        return word " " first (continued ? " \\" : "")
+    }
+    if (word ~ /^(include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper)$/ ||
+        (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
+        return scrubbed(line)
+    kept = 0
+    return continued ? "\\" : ""
+}

@@ -1,0 +1,237 @@
+#!/bin/sh
+# Records what decides whether a PHP application runs on this server, for a survey elsewhere.
+#
+#     sh recorder.sh [FILE]      FILE: where to write the recording (HOSTNAME.recording.tar); - is standard output
+#
+# It reads and changes nothing.  While it works it keeps its notes in a temporary directory, which it removes.  It needs
+# sh, awk, find, stat, tar and what else a small system has; root only for files that only root may read.
+# Passwords, tokens and environment variables are taken out here, before anything is written.
+set -u
+LC_ALL=C PATH=${PATH:-/usr/bin:/bin}:/usr/sbin:/usr/bin:/sbin:/bin QUOTING_STYLE=literal
+export LC_ALL PATH QUOTING_STYLE
+umask 077
+
+fail() {
+    printf 'recorder: %s\n' "$*" >&2
+    exit 2
+}
+
+for tool in awk find stat tar readlink sort grep head tr mktemp; do
+    command -v "$tool" >/dev/null 2>&1 || fail "$tool is not installed here"
+done
+name=$(uname -n)
+target=${1:-./$name.recording.tar}
+stage=$(mktemp -d "${TMPDIR:-/tmp}/fundamentum.XXXXXX") || fail "no temporary directory"
+trap 'rm -rf "$stage"' EXIT
+trap 'exit 130' HUP INT TERM
+mkdir "$stage/content"
+printf '1\n' >"$stage/format"
+printf '%s\n' "$name" >"$stage/hostname"
+
+# --- Which files there are.  First those that matter only for where they lead, then whole directories.
+
+here() { # PATH...: those that exist
+    for path; do
+        if [ -e "$path" ] || [ -L "$path" ]; then printf '%s\n' "$path"; fi
+    done
+}
+
+newline='
+'
+FORMAT='%f %s %Y %Z %u %g %n'
+case $(stat -c '%.9Y' / 2>/dev/null) in
+    *[0-9].[0-9]*) FORMAT='%f %s %.9Y %.9Z %u %g %n' ;;
+esac
+
+stats_of() { # paths on standard input, a line each
+    tr '\n' '\000' | xargs -0 stat -c "$FORMAT" -- 2>/dev/null || :
+}
+
+below() { # PATTERN PATH...: everything below these whose name fits
+    pattern=$1
+    shift
+    find -H "$@" -maxdepth 8 ! -name "*$newline*" \( -type d -o -name "$pattern" \) -print 2>/dev/null
+}
+
+existing() { # COMMAND PATTERN PATH...: run it with those paths that exist, if any do
+    command=$1 pattern=$2
+    shift 2
+    for path; do
+        shift
+        [ -e "$path" ] && set -- "$@" "$path"
+    done
+    [ $# -eq 0 ] || "$command" "$pattern" "$@"
+}
+
+{
+    here / /* /usr/* /usr/lib/php /usr/lib*/httpd /usr/lib*/httpd/modules /var/run /var/lib /var/cache /run /run/php \
+        /run/php-fpm /etc /etc/alternatives /etc/apt /etc/dnf /etc/systemd /usr/local/* /opt/* /opt/*/* /opt/*/*/* \
+        /etc/opt/* /etc/opt/*/* /usr/lib/apache2 /usr/lib/apache2/modules /usr/lib/cgi-bin /usr/lib/systemd \
+        /var/lib/dpkg /var/lib/apt /usr/lib/sysimage /etc/alternatives/php* \
+        /etc/os-release /usr/lib/os-release /etc/hostname /etc/php.ini /etc/php-*.ini /etc/php-fpm.conf \
+        /etc/apt/preferences /etc/apt/apt.conf /etc/dnf/dnf.conf \
+        /var/lib/dpkg/status /var/lib/dpkg/info /var/lib/dpkg/info/*php*.list \
+        /var/lib/apt/lists /var/lib/apt/lists/*Packages* /var/lib/apt/lists/*Release \
+        /usr/lib/sysimage/rpm /usr/lib/sysimage/rpm/* /var/lib/rpm /var/lib/rpm/Packages* /var/lib/rpm/rpmdb.sqlite \
+        /var/cache/dnf /var/cache/libdnf5 /usr/share/dnf5/repos.d /usr/share/dnf5/repos.d/*.repo \
+        /etc/distro.repos.d /etc/distro.repos.d/*.repo \
+        /usr/bin/php* /usr/sbin/php* /usr/lib/cgi-bin/php* /usr/lib/apache2/modules/libphp* \
+        /usr/lib*/httpd/modules/libphp* /usr/local/bin/php* /usr/local/sbin/php* /usr/local/*/bin/php* \
+        /usr/local/*/sbin/php* /opt/*/bin/php* /opt/*/sbin/php* /opt/*/*/root/usr/bin/php* \
+        /opt/*/*/root/usr/sbin/php* /usr/lib/systemd/system /usr/lib/systemd/system/php*.service
+    existing below '*' /etc/php /etc/php.d /etc/php-zts.d /etc/php-fpm.d /etc/apache2 /etc/httpd /etc/nginx \
+        /usr/local/nginx/conf /usr/local/etc/nginx /usr/local/apache2/conf /etc/apt/preferences.d /etc/apt/apt.conf.d \
+        /etc/yum.repos.d /etc/dnf/modules.d /opt/*/*/root/etc /etc/opt
+    existing below '*.service' /etc/systemd/system
+    existing below '*.so' /usr/lib/php /usr/lib64/php /opt/*/*/root/usr/lib64/php /opt/*/*/root/usr/lib/php
+    for cache in /var/cache/dnf /var/cache/libdnf5; do
+        [ -d "$cache" ] && find -H "$cache" -maxdepth 3 ! -name "*$newline*" \
+            \( -type d -o -path '*/repodata/*' \) -print 2>/dev/null
+    done
+    # A PHP compiled here names its own directories.
+    for program in /usr/local/*bin/php* /usr/local/*/*bin/php* /opt/*/*bin/php*; do
+        [ -f "$program" ] || continue
+        tr '\000' '\n' <"$program" | grep -E '^/[!-~]+$' | sort -u | head -n 2000 | while IFS= read -r folder; do
+            [ -d "$folder" ] && [ "$folder" != / ] && for file in "$folder"/*.ini "$folder"/*.so "$folder"/php-fpm.conf; do
+                [ -f "$file" ] && here "$folder" "$folder"/* && case $folder in
+                    */etc*) below '*.conf' "$folder" ;;
+                esac && break
+            done
+        done
+    done
+} 2>/dev/null | sort -u | head -n 100000 >"$stage/paths"
+
+# --- Where links lead in the end, and what stands there, also outside of those directories.
+
+stats_of <"$stage/paths" >"$stage/stats"
+awk '$1 ~ /^a/ { for (i = 0; i < 6; i++) sub(/^[^ ]+ /, ""); print }' "$stage/stats" >"$stage/linked"
+tr '\n' '\000' <"$stage/linked" | xargs -0 readlink -f -- 2>/dev/null >"$stage/ends" || :
+if [ "$(wc -l <"$stage/linked")" -ne "$(wc -l <"$stage/ends")" ]; then
+    while IFS= read -r path; do # some lead nowhere, or only one can be asked for at a time
+        readlink -f -- "$path" 2>/dev/null || printf '\n'
+    done <"$stage/linked" >"$stage/ends"
+fi
+awk 'FILENAME == ARGV[1] { from[++n] = $0; next } { print from[FNR] "\t" $0 }' "$stage/linked" "$stage/ends" >"$stage/links"
+awk 'FILENAME == ARGV[1] { seen[$0] = 1; next } $0 != "" && !seen[$0]++ { print }' "$stage/paths" "$stage/ends" |
+    while IFS= read -r path; do here "$path"; done | stats_of >>"$stage/stats"
+
+# --- What the server's own programs say.
+
+if command -v rpm >/dev/null 2>&1; then
+    %RPM_QUESTIONS%
+fi
+
+# --- Directories that cannot be listed.
+
+awk '$1 ~ /^4/ { for (i = 0; i < 6; i++) sub(/^[^ ]+ /, ""); print }' "$stage/stats" | while IFS= read -r path; do
+    if [ ! -r "$path" ] || [ ! -x "$path" ]; then printf '%s\n' "$path"; fi
+done >"$stage/unreadable"
+
+# --- Running servers: the beginning of their command line, and their start in hundredths of a second since 1970.
+
+ticks=$(getconf CLK_TCK 2>/dev/null || printf 100)
+boot=$(awk '$1 == "btime" { print $2 }' /proc/stat 2>/dev/null)
+root=$(stat -L -c '%d:%i' / 2>/dev/null)
+for file in $(grep -lE 'php-fpm: master|apache2|httpd|nginx: master' /proc/[0-9]*/cmdline 2>/dev/null); do
+    number=${file#/proc/}
+    number=${number%/cmdline}
+    of_process=$(stat -L -c '%d:%i' "/proc/$number/root/" 2>/dev/null) || of_process=hidden
+    [ "$of_process" = "$root" ] || [ "$of_process" = hidden ] || continue
+    title=$(head -c 300 "$file" 2>/dev/null | tr '\000\n' '  ' | awk '{
+        if (match($0, /^php-fpm: master process \([^)]*\)/) || match($0, /^(\/usr\/s?bin\/)?(apache2|httpd) /) ||
+            match($0, /^(\/usr\/s?bin\/)?(apache2|httpd)$/) || match($0, /^nginx: master/)) {
+            title = substr($0, 1, RLENGTH); sub(/ $/, "", title); print title }
+    }')
+    [ -n "$title" ] && awk -v boot="$boot" -v ticks="$ticks" -v title="$title" -v seen="$of_process" '{
+        sub(/.*\) /, ""); printf "%s\t%.2f\t%s\n", (seen == "hidden" ? "hidden" : "seen"), boot + $20 / ticks, title
+    }' "/proc/$number/stat" 2>/dev/null
+done >"$stage/processes"
+
+# --- What is in the files: configuration without its secrets, package lists as far as they matter, programs.
+
+cat >"$stage/filter.awk" <<'AWK'
+%FILTER%
+AWK
+[ -e /var/lib/dpkg/status ] && family=debian || family=other
+awk -v stage="$stage" -v family="$family" -v known=" %KNOWN% " -f "$stage/filter.awk" "$stage/stats"
+
+# Package indexes: only what concerns PHP, and what that depends on.
+if [ -s "$stage/indexes" ]; then
+    cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk '
+        BEGIN { RS = ""; FS = "\n" }
+        {
+            name = ""; relations = ""
+            for (i = 1; i <= NF; i++) {
+                if ($i ~ /^Package: /) name = substr($i, 10)
+                else if ($i ~ /^(Pre-)?Depends: /) { sub(/^[^:]*: /, "", $i); relations = relations "," $i }
+            }
+            if (relations != "") needs[name] = needs[name] relations
+            if (name ~ /^(php[0-9]|libapache2-mod-php[0-9]|libphp[0-9])/ || name ~ /php-common$/ ||
+                (name ~ /php/ && $0 ~ /phpapi-/)) { if (!wanted[name]++) todo[++last] = name }
+        }
+        END {
+            for (next_one = 1; next_one <= last; next_one++) {
+                print todo[next_one]
+                count = split(needs[todo[next_one]], parts, /[,|]/)
+                for (i = 1; i <= count; i++) {
+                    name = parts[i]
+                    sub(/^ +/, "", name)
+                    sub(/[ :(].*/, "", name)
+                    if (name != "" && !wanted[name]++) todo[++last] = name
+                }
+            }
+        }' >"$stage/wanted"
+    while IFS='	' read -r number path; do
+        if [ -n "$(tail -c 1 "$path" 2>/dev/null | tr -d '\000')" ]; then
+            cat <"$path" >"$stage/content/$number"
+        else
+            awk 'FILENAME == ARGV[1] { wanted[$0] = 1; next }
+                FNR == 1 { RS = "" }
+                { name = $0; sub(/^(.*\n)?Package: /, "", name); sub(/\n.*/, "", name) }
+                name in wanted { print $0 "\n" }' "$stage/wanted" "$path" >"$stage/content/$number"
+        fi
+    done <"$stage/indexes"
+fi
+
+# Programs of the distribution: their version.  Others: whole.
+if [ -s "$stage/programs" ]; then
+    while IFS='	' read -r number path; do
+        printf '%s\000' "$(tr '\000' '\n' <"$path" | grep -a '^X-Powered-By: PHP/' | head -n 1)" >"$stage/content/$number"
+    done <"$stage/programs"
+fi
+# Extension files that a package brought: what they were built for.  Others: whole.
+if [ -s "$stage/modules" ]; then
+    cut -f 2 "$stage/modules" | tr '\n' '\000' | xargs -0 head -q -c 20 -- >"$stage/heads" 2>/dev/null
+    cut -f 2 "$stage/modules" | tr '\n' '\000' |
+        xargs -0 grep -aoHE 'API[0-9]+,N?TS(,debug)?' -- >"$stage/identities" 2>/dev/null
+    if [ "$(wc -c <"$stage/heads")" -ne $(($(wc -l <"$stage/modules") * 20)) ]; then
+        cat "$stage/modules" >>"$stage/whole"
+        : >"$stage/modules"
+    else
+        awk -F '\t' 'FILENAME == ARGV[1] { path = $0; sub(/:API[^:]*$/, "", path); found[path] = 1; next }
+            !($2 in found) { print }' "$stage/identities" "$stage/modules" >>"$stage/whole"
+    fi
+fi
+if [ -s "$stage/whole" ]; then
+    while IFS='	' read -r number path; do
+        cat <"$path" >"$stage/content/$number" 2>/dev/null
+    done <"$stage/whole"
+fi
+
+# --- One archive.
+
+cd "$stage" || exit 2
+rm -f paths linked ends indexes programs whole wanted filter.awk
+pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
+if [ "$target" = - ]; then
+    pack
+elif [ "$target" = framed ]; then # behind whatever the login itself prints
+    printf '\n%s\n' 'recording follows'
+    pack
+else
+    cd "$OLDPWD" || exit 2
+    written=$target.$$.part
+    (cd "$stage" && pack) >"$written" || { rm -f "$written"; fail "$target cannot be written"; }
+    mv -f "$written" "$target" || { rm -f "$written"; fail "$target cannot be written"; }
+    printf 'recorded: %s\n' "$target" >&2
+fi

@@ -1,0 +1,192 @@
+"""A server as it was recorded: the archive that the recorder script wrote, read back as a host.
+
+An archive comes from somewhere else and is not trusted: only plain files of the few expected names are taken, each
+bounded in size, and nothing in it is ever written to a disk.
+"""
+
+import io
+import posixpath
+import re
+import stat as stat_module
+import tarfile
+from collections.abc import Mapping
+from typing import Final
+
+from fundamentum.errors import InputError
+from fundamentum.server.hosts import MAX_BYTES, HostError, Process, Question, Running, Stat
+from fundamentum.server.packing import unpack
+
+MAX_ARCHIVE: Final = 512 * 1024 * 1024
+MAX_MEMBERS: Final = 100_000
+_MEMBER: Final = re.compile(
+    r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
+    r"answer-[a-z-]{1,40})"
+)
+_FORMAT: Final = b"1"
+
+
+class Recording:
+    """What the recorder saw.  Behaves as the server itself would have when it was recorded."""
+
+    live = True
+
+    def __init__(self, members: Mapping[str, bytes]) -> None:
+        self.name = _text(members.get("hostname", b"")).strip() or "recorded server"
+        self.passed_over: list[str] = []
+        self._members = members
+        self._odd: set[str] = set()
+        """Directories with a name that is no UTF-8 text."""
+        self._stats: dict[str, Stat] = {}
+        self._links: dict[str, str] = {}
+        self._children: dict[str, set[str]] = {}
+        self._content: dict[str, tuple[str, int]] = {}
+        self._unreadable = {path for path in _lines(members.get("unreadable", b"")) if path}
+        self._take_stats()
+        for line in _lines(members.get("links", b"")):
+            path, _, end = line.partition("\t")
+            self._links[path] = end
+        for line in _lines(members.get("contents", b"")):
+            number, size, path = [*line.split("\t", 2), "", ""][:3]
+            if size.isdigit():
+                self._content[path] = (number, int(size))
+        self._modules = self._glances()
+
+    def _take_stats(self) -> None:
+        for raw in self._members.get("stats", b"").split(b"\n"):
+            fields = raw.split(b" ", 6)
+            if len(fields) != 7:
+                continue
+            try:
+                path = fields[6].decode("utf-8")
+            except UnicodeDecodeError:
+                self._odd.add(_text(posixpath.dirname(fields[6])))
+                continue
+            try:
+                mode, size = int(fields[0], 16), int(fields[1])
+                changed = max(float(fields[2]), float(fields[3]))
+                user, group = int(fields[4]), int(fields[5])
+            except ValueError:
+                continue
+            folder, name = posixpath.split(path)
+            if name:
+                self._children.setdefault(folder, set()).add(name)
+            if not stat_module.S_ISLNK(mode):
+                self._stats[path] = Stat(size, changed, stat_module.S_ISDIR(mode), mode & 0o7777, user, group)
+                self._unreadable |= {path} if not stat_module.S_ISDIR(mode) and not stat_module.S_ISREG(mode) else set()
+
+    def _glances(self) -> dict[str, bytes]:
+        """Extension files of which only the head and the build identity were taken."""
+        found: dict[str, bytes] = {}
+        identities: dict[str, list[str]] = {}
+        for line in _lines(self._members.get("identities", b"")):
+            path, _, identity = line.rpartition(":")
+            identities.setdefault(path, []).append(identity)
+        heads = self._members.get("heads", b"")
+        for at, line in enumerate(_lines(self._members.get("modules", b""))):
+            path = line.partition("\t")[2]
+            if path in identities:
+                words = "\0".join(identities[path]).encode()
+                found[path] = heads[at * 20 : at * 20 + 20] + b"\0" + words + b"\0"
+        return found
+
+    def _real(self, path: str) -> str:
+        """The path with links followed, as they led when the server was recorded."""
+        path = posixpath.normpath(path) if path.startswith("/") else "/"
+        for _ in range(40):
+            parts = path.strip("/").split("/")
+            for length in range(1, len(parts) + 1):
+                head = "/" + "/".join(parts[:length])
+                if head in self._links:
+                    end = self._links[head] or "/dev/null/nothing"
+                    path = posixpath.normpath(posixpath.join(end, *parts[length:]))
+                    break
+            else:
+                return path
+        raise HostError(f"{path}: too many levels of symbolic links")
+
+    def resolve(self, path: str) -> str | None:
+        try:
+            real = self._real(path)
+        except HostError:
+            return None
+        return real if real in self._stats else None
+
+    def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        real = self._real(path)
+        about = self._stats.get(real)
+        if about is None:
+            return None
+        if real in self._unreadable or about.is_directory:
+            raise HostError(f"{path}: {'not a regular file' if about.is_directory else 'Permission denied'}")
+        if real in self._modules:
+            return self._modules[real][:limit]
+        number, _ = self._content.get(real, ("", 0))
+        content = self._members.get(f"content/{number}")
+        if content is None:
+            raise HostError(f"{path}: was not recorded")
+        return content[:limit]
+
+    def view(self, path: str) -> bytes | None:
+        return self.read(path)
+
+    def whole_size(self, path: str, read: int) -> int:
+        return self._content.get(self._real(path), ("", read))[1]
+
+    def names(self, path: str) -> list[str]:
+        real = self._real(path)
+        if real in self._odd:
+            self.passed_over.append(path)
+        if real in self._unreadable:
+            raise HostError(f"{path}: Permission denied")
+        return sorted(self._children.get(real, ()), key=lambda name: name.encode())
+
+    def stat(self, path: str) -> Stat | None:
+        if "\0" in path:
+            return None
+        return self._stats.get(self._real(path))
+
+    def running(self) -> Running:
+        found: dict[str, float] = {}
+        hidden = False
+        for line in _lines(self._members.get("processes", b"")):
+            seen, started, title = [*line.split("\t", 2), "", ""][:3]
+            hidden = hidden or seen == "hidden"
+            if seen == "seen" and re.fullmatch(r"\d+(\.\d+)?", started):
+                found[title] = min(float(started), found.get(title, float(started)))
+        return Running(tuple(Process(title, started) for title, started in sorted(found.items())), hidden)
+
+    def answer(self, question: Question) -> bytes | None:
+        return self._members.get(f"answer-{question.name}")
+
+
+def open_recording(data: bytes, where: str) -> Recording:
+    """The recording in an archive; a clear error if it is none, or not one that the recorder wrote."""
+    if data[:2] == b"\x1f\x8b":
+        data, problem = unpack(data, ".gz", MAX_ARCHIVE)
+        if problem:
+            raise InputError(where, f"{problem}; record the server again")
+    members: dict[str, bytes] = {}
+    try:
+        with tarfile.open(fileobj=io.BytesIO(data), mode="r:") as archive:
+            while (member := archive.next()) is not None:
+                if member.isdir() and re.fullmatch(r"\.?/?|(\./)?content/?", member.name):
+                    continue
+                match = _MEMBER.fullmatch(member.name)
+                if not match or not member.isreg() or len(members) >= MAX_MEMBERS or match[1] in members:
+                    shown = "".join(c if c.isprintable() else "?" for c in member.name[:80])
+                    raise InputError(where, f"holds '{shown}', which the recorder does not write; refused")
+                stream = archive.extractfile(member)
+                members[match[1]] = stream.read() if stream else b""
+    except (tarfile.TarError, EOFError, OSError, ValueError, OverflowError) as error:
+        raise InputError(where, f"is no recording: {error}") from error
+    if members.get("format", b"").strip() != _FORMAT:
+        raise InputError(where, "is no recording of this program, or one that broke off; record the server again")
+    return Recording(members)
+
+
+def _text(data: bytes) -> str:
+    return data.decode("utf-8", "replace")
+
+
+def _lines(data: bytes) -> list[str]:
+    return _text(data).split("\n")[:-1] if data else []

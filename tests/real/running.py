@@ -47,11 +47,14 @@ def wait_for(path: Path) -> None:
     raise TimeoutError(path)
 
 
-def start_fpm(root: Root, branch: str) -> "subprocess.Popen[bytes]":
+def start_fpm(root: Root, branch: str, **environment: str) -> "subprocess.Popen[bytes]":
     """The process manager with the root's own configuration."""
     (root.path / "run/php").mkdir(parents=True, exist_ok=True)
     return subprocess.Popen(
-        ["chroot", str(root.path), f"php-fpm{branch}", "-F"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        ["chroot", str(root.path), f"php-fpm{branch}", "-F"],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", **environment},
     )
 
 

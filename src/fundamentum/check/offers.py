@@ -7,6 +7,7 @@ from typing import Final
 
 from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued
 from fundamentum.server.model import Offer, Sapi, Survey
+from fundamentum.server.rpm_version import rpm_order
 
 SAPI_PACKAGES: Final[dict[Sapi, str]] = {
     "cli": "php{branch}-cli",
@@ -21,7 +22,6 @@ _API: Final = re.compile(r"phpapi-(\d{8})")
 _ABI: Final = re.compile(r"php\(zend-abi\) \(= (\d{8})-")
 _SAME_SOURCE: Final = re.compile(r"php-common(?:\([a-z0-9_-]+\))? \(= (?:\d+:)?(\d+\.\d+)\.")
 _COLLECTION: Final = re.compile(r"(?:(?P<collection>[a-z]+\d+)-)?php-(?P<name>.+)")
-RPM_ARCHITECTURES: Final = frozenset({"noarch", "x86_64", "aarch64", "i686", "ppc64le", "s390x"})
 _NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "dev", "phpdbg", "all-dev"})
 
 
@@ -147,19 +147,20 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
 def newest(offers: Iterable[Offer]) -> Offer | None:
     """The offer that is preferred most, and of those the one with the highest version.
 
-    Source: apt_preferences(5), Debian policy, 5.6.12; dnf prefers the lower number.
+    Source: apt_preferences(5), dnf.conf(5).
     """
     found = list(offers)
-    if len({offer.priority for offer in found}) > 1:
-        rank = min if found[0].architecture in RPM_ARCHITECTURES else max
-        best = rank(offer.priority for offer in found)
-        found = [offer for offer in found if offer.priority == best]
+    best = max((offer.priority for offer in found), default=0)
+    found = [offer for offer in found if offer.priority == best]
     if len(found) < 2:
         return found[0] if found else None
     return max(found, key=cmp_to_key(_by_version))
 
 
 def _by_version(one: Offer, two: Offer) -> int:
+    """By the rules of the package manager whose packages they are."""
+    if one.stream or ".el" in one.version or one.architecture in ("x86_64", "aarch64", "noarch"):
+        return rpm_order(one.version, two.version)
     from debian.debian_support import version_compare  # noqa: PLC0415 — needed only where a choice exists
 
     return int(version_compare(one.version, two.version))

@@ -67,9 +67,7 @@ def _heard(need: SettingNeed, finding: Finding, setting: Setting, running: str, 
             remark=f"{setting.origin} has {setting.value}, which the running pool has not read",
         )
     if now:
-        remark = (
-            f"{running} in the running pool, but {setting.origin} has {setting.value}: not met after the next restart"
-        )
+        remark = f"but {setting.origin} has {setting.value}: no longer met after the next restart"
         return _changed(finding, found=running, remark=remark)
     return _changed(finding, verdict="unmet", remedy=_remedy(need, configured, setting, target))
 

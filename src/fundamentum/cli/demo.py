@@ -13,6 +13,7 @@ from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
+from fundamentum.server.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 
@@ -25,7 +26,7 @@ def run(options: argparse.Namespace) -> int:
         console.print(Text(scene.story, style="dim"))
         console.print()
         needs = inputs.application(str(DATA / f"{scene.application}.needs.toml"))
-        survey = inputs.server(str(DATA / f"{scene.server}.survey.json"))
+        survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
             text.write_check(console, [check(needs, survey, None, Market(survey))], survey)
         else:

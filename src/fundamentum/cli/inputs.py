@@ -1,17 +1,14 @@
 """What the words on the command line refer to: applications, servers, output files."""
 
+import argparse
 import os
 from pathlib import Path
 
 from fundamentum.errors import InputError
 from fundamentum.needs.file import SUFFIX, load
 from fundamentum.needs.model import Needs
-from fundamentum.server.hosts import DirectoryHost, this_machine
 from fundamentum.server.model import Survey
-from fundamentum.server.survey import read, survey
-
-MAX_SURVEY = 256 * 1024 * 1024
-ROOT_SIGNS = ("etc/os-release", "usr/lib/os-release", "var/lib/dpkg/status", "etc/php")
+from fundamentum.server.reference import look
 
 
 def application(word: str) -> Needs:
@@ -30,28 +27,9 @@ def application(word: str) -> Needs:
     return load(path)
 
 
-def server(word: str | None) -> Survey:
-    """A survey of the machine itself, of a root file system, or from a file."""
-    if word is None:
-        return survey(this_machine())
-    if "://" in word:
-        raise InputError(
-            word.partition("://")[0] + "://…",
-            "servers cannot be reached by address; survey there with 'fundamentum survey -o FILE' and give that file",
-        )
-    path = Path(word)
-    if path.is_dir():
-        if not any((path / sign).exists() or (path / sign).is_symlink() for sign in ROOT_SIGNS):
-            raise InputError(word, f"is no root file system: none of {', '.join(ROOT_SIGNS)} is below it")
-        return survey(DirectoryHost(path, path.resolve().name or "root", live=str(path.resolve()) == "/"))
-    try:
-        with path.open("rb") as stream:
-            data = stream.read(MAX_SURVEY + 1)
-    except OSError as error:
-        raise InputError(word, f"cannot be read: {error.strerror}") from error
-    if len(data) > MAX_SURVEY:
-        raise InputError(word, f"larger than {MAX_SURVEY} bytes; not a survey")
-    return read(data, word)
+def server(options: argparse.Namespace) -> Survey:
+    """The survey of the server that the options name."""
+    return look(options.server, sudo=options.sudo, ask_pools=options.ask_pools)
 
 
 def write_whole(target: str, content: bytes) -> None:

@@ -66,6 +66,13 @@ def parser() -> argparse.ArgumentParser:
         description="Record what a server has, for a check elsewhere or later. Without -o, a summary for a person.",
     )
     survey.add_argument("server", metavar="REF", nargs="?", help=SERVER_HELP)
+    _reaching(survey)
+    survey.add_argument(
+        "--recorder",
+        action="store_true",
+        help="instead print a shell script that records a server where nothing may be installed: run it there "
+        "(sh recorder.sh), and give the archive it writes as REF",
+    )
     survey.add_argument(
         "-o",
         "--output",
@@ -82,7 +89,9 @@ def parser() -> argparse.ArgumentParser:
 
 
 SERVER_HELP = (
-    "the machine itself (left out), a directory holding a root file system, or a file made by 'survey' (*.survey.json)"
+    "the machine itself (left out); a directory: a root file system, or one that holds PHP for Windows; "
+    "ssh://[user@]host[:port]; a file: a survey (*.survey.json), a recording, a saved information page or the output "
+    "of php -i; or the http(s) address of an information page"
 )
 
 NEEDS_HELP = """\
@@ -115,10 +124,24 @@ def _applications(parser: argparse.ArgumentParser) -> None:
 
 def _server(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--server", metavar="REF", help=SERVER_HELP)
+    _reaching(parser)
     parser.add_argument(
         "--runtime",
         metavar="SEL",
-        help="BRANCH[/SAPI[/POOL]] to judge, such as 8.2/fpm/www (default: the one that serves the web)",
+        help="what to judge: BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www, or the name of a web site on the server "
+        "(default: the runtime that serves the web)",
+    )
+
+
+def _reaching(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--sudo", action="store_true", help="over ssh://, read as root: runs 'sudo -n' there, which must be allowed"
+    )
+    parser.add_argument(
+        "--ask-pools",
+        action="store_true",
+        help="also ask each running FPM pool what it has really loaded: puts a small script into a new directory "
+        "below /run (or one the pool may read), has each pool run it over FastCGI, and removes it",
     )
 
 

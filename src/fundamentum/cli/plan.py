@@ -13,7 +13,7 @@ from fundamentum.report import documents
 def run(options: argparse.Namespace) -> int:
     """Plan for the applications; 1 if the plan leaves something required unmet."""
     applications = [inputs.application(word) for word in options.applications]
-    survey = inputs.server(options.server)
+    survey = inputs.server(options)
     made = plan(applications, survey, options.runtime, recommended=not options.required_only)
     if options.format == "text" and options.output == "-":
         from fundamentum.report import text  # noqa: PLC0415

@@ -9,13 +9,23 @@ from fundamentum.server.survey import written
 
 
 def run(options: argparse.Namespace) -> int:
-    """Record a server, or show a summary of it."""
-    survey = inputs.server(options.server)
+    """Record a server, show a summary of it, or print the script that records it elsewhere."""
+    if options.recorder:
+        from fundamentum.server import recorder  # noqa: PLC0415
+
+        _write(options.output or "-", recorder.script().encode())
+        return 0
+    survey = inputs.server(options)
     text.write_remarks(survey)
     if options.output is None:
         text.write_survey(text.console_for(sys.stdout), survey)
-    elif options.output == "-":
-        sys.stdout.buffer.write(written(survey))
     else:
-        inputs.write_whole(options.output, written(survey))
+        _write(options.output, written(survey))
     return 0
+
+
+def _write(target: str, content: bytes) -> None:
+    if target == "-":
+        sys.stdout.buffer.write(content)
+    else:
+        inputs.write_whole(target, content)

@@ -235,13 +235,11 @@ def steps(plan: Plan) -> list[Step]:
 
 def install_commands(plan: Plan) -> list[str]:
     """The package manager's commands: what is new first, then what is put in place again."""
-    first, again = {
-        "redhat": ("dnf install", "dnf reinstall"),
-    }.get(
-        plan.family, ("apt-get install --no-install-recommends", "apt-get install --reinstall --no-install-recommends")
-    )
+    quiet = "--no-install-recommends"
+    apt = (f"apt-get install {quiet}", f"apt-get install --reinstall {quiet}")
+    first, anew = ("dnf install", "dnf reinstall") if plan.family == "redhat" else apt
     found = []
-    for command, wanted in ((first, False), (again, True)):
+    for command, wanted in ((first, False), (anew, True)):
         if names := [one.package for one in plan.installs if one.again is wanted]:
             found.append(f"{command} {shlex.join(names)}")
     return found

@@ -36,7 +36,7 @@ class Stat(msgspec.Struct, frozen=True):
 
 
 class Process(msgspec.Struct, frozen=True):
-    """One running server process: the beginning of its command line, and when it started.
+    """One running server process: its program, the beginning of its command line, and when it started.
 
     ``started`` is in whole hundredths of seconds since 1970, counted from the kernel's note of when it booted: all
     readers of one machine agree on it, and it is early by less than a second.
@@ -44,6 +44,7 @@ class Process(msgspec.Struct, frozen=True):
 
     title: str
     started: float
+    program: str = ""
 
 
 class Running(msgspec.Struct, frozen=True):
@@ -65,6 +66,8 @@ class Host(Protocol):
 
     passed_over: list[str]
     """Directories in which a name is no UTF-8 text, and was left out."""
+    windows: bool
+    """Whether this is a Windows machine."""
 
     @property
     def name(self) -> str: ...
@@ -104,6 +107,8 @@ class DirectoryHost:
     Nothing in it is executed.  Absolute links are taken as absolute *inside* the root, and ``..`` stops at it,
     so that no path leads outside.
     """
+
+    windows = False
 
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
@@ -259,6 +264,43 @@ class DirectoryHost:
         except FileNotFoundError:
             return None
         raise HostError(f"{path}: too many levels of symbolic links")
+
+
+class WindowsHost(DirectoryHost):
+    """A directory of a Windows machine: a whole drive, or the part of it that holds PHP.  Case does not matter."""
+
+    windows = True
+
+    def __init__(self, root: Path, name: str) -> None:
+        super().__init__(root, name)
+        self._spelled: dict[str, dict[str, str]] = {}
+
+    def holds_php(self) -> bool:
+        """Whether there is a PHP in it, or what a whole drive has."""
+        from fundamentum.server.layouts.windows import php_folders  # noqa: PLC0415
+
+        names = {name.lower() for name in self.names("/")}
+        return bool({"php.exe", "php-cgi.exe", "inetpub", "program files"} & names) or bool(php_folders(self))
+
+    def resolve(self, path: str) -> str | None:
+        return super().resolve(self._as_spelled(path))
+
+    def _outside(self, path: str) -> str | None:
+        return super()._outside(self._as_spelled(path))
+
+    def _as_spelled(self, path: str) -> str:
+        """The path with every name as it stands on the disk."""
+        at = ""
+        for part in path.strip("/").split("/"):
+            if at not in self._spelled:
+                real = super()._outside(at or "/")
+                try:
+                    names = os.listdir(real) if real else []
+                except OSError:
+                    names = []
+                self._spelled[at] = {name.lower(): name for name in names[:MAX_NAMES]}
+            at = f"{at}/{self._spelled[at].get(part.lower(), part)}"
+        return at
 
 
 def this_machine() -> DirectoryHost:

@@ -7,13 +7,15 @@ from typing import Final
 
 from fundamentum.server.hosts import Process, Running
 
-SERVERS: Final = re.compile(r"php-fpm: master process \([^)]*\)|(?:/usr/s?bin/)?(?:apache2|httpd)(?= |$)|nginx: master")
+SERVERS: Final = re.compile(r"php-fpm: master process|(?:/usr/s?bin/)?(?:apache2|httpd)(?= |$)|nginx: master")
 """Command lines that matter here, as far as they matter: what follows may hold anything, a password too."""
+DELETED: Final = " (deleted)"
+"""What the kernel adds to the program of a process once the file was replaced."""
 
 
 def running(root: Path) -> Running:
     """The server processes that run inside this root.  Source: proc(5)."""
-    found: dict[str, float] = {}
+    found: dict[tuple[str, str], float] = {}
     hidden = False
     try:
         boot = int(re.findall(r"^btime (\d+)", Path("/proc/stat").read_text(), re.M)[0])
@@ -34,17 +36,23 @@ def running(root: Path) -> Running:
             except PermissionError:
                 hidden = True
                 continue
+            program = "/" + os.readlink(f"/proc/{number}/exe").removesuffix(DELETED).removeprefix(ours).lstrip("/")
             fields = Path(f"/proc/{number}/stat").read_text().rpartition(")")[2].split()
             started = boot + round(int(fields[19]) / ticks, 2)
         except (OSError, ValueError, IndexError):
             continue  # the process ended, or is not ours to see
-        found[title[0]] = min(started, found.get(title[0], started))
-    return Running(tuple(Process(title, started) for title, started in sorted(found.items())), hidden)
+        key = (title[0], program)
+        found[key] = min(started, found.get(key, started))
+    return seen(found, hidden)
 
 
-def started(processes: tuple[Process, ...], sapi: str, fpm_config: str | None) -> float | None:
-    """When the process that runs this PHP started; None if none is seen."""
-    titles = [f"php-fpm: master process ({fpm_config})"] if sapi == "fpm" else []
-    if sapi == "apache2":
-        titles = [one.title for one in processes if one.title.rpartition("/")[2] in ("apache2", "httpd")]
-    return min((one.started for one in processes if one.title in titles), default=None)
+def seen(found: dict[tuple[str, str], float], hidden: bool) -> Running:
+    """Processes by title and program, in order."""
+    return Running(tuple(Process(title, at, program) for (title, program), at in sorted(found.items())), hidden)
+
+
+def started(processes: tuple[Process, ...], sapi: str, program: str | None) -> float | None:
+    """When the process that runs this PHP started; None if none is seen.  ``program`` is its real path."""
+    ours = [one for one in processes if sapi == "fpm" and one.title.startswith("php-fpm") and one.program == program]
+    ours += [one for one in processes if sapi == "apache2" and one.title.rpartition("/")[2] in ("apache2", "httpd")]
+    return min((one.started for one in ours), default=None)

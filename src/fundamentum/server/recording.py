@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from typing import Final
 
 from fundamentum.errors import InputError
-from fundamentum.server.hosts import MAX_BYTES, HostError, Process, Question, Running, Stat
+from fundamentum.server.hosts import MAX_BYTES, HostError, Question, Running, Stat
 from fundamentum.server.packing import unpack
 
 MAX_ARCHIVE: Final = 512 * 1024 * 1024
@@ -29,6 +29,7 @@ class Recording:
     """What the recorder saw.  Behaves as the server itself would have when it was recorded."""
 
     live = True
+    windows = False
 
     def __init__(self, members: Mapping[str, bytes]) -> None:
         self.name = _text(members.get("hostname", b"")).strip() or "recorded server"
@@ -146,14 +147,17 @@ class Recording:
         return self._stats.get(self._real(path))
 
     def running(self) -> Running:
-        found: dict[str, float] = {}
+        from fundamentum.server.processes import DELETED, seen  # noqa: PLC0415
+
+        found: dict[tuple[str, str], float] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):
-            seen, started, title = [*line.split("\t", 2), "", ""][:3]
-            hidden = hidden or seen == "hidden"
-            if seen == "seen" and re.fullmatch(r"\d+(\.\d+)?", started):
-                found[title] = min(float(started), found.get(title, float(started)))
-        return Running(tuple(Process(title, started) for title, started in sorted(found.items())), hidden)
+            whose, started, title, program = [*line.split("\t", 3), "", "", ""][:4]
+            hidden = hidden or whose == "hidden"
+            if whose == "seen" and re.fullmatch(r"\d+(\.\d+)?", started):
+                key = (title, program.removesuffix(DELETED))
+                found[key] = min(float(started), found.get(key, float(started)))
+        return seen(found, hidden)
 
     def answer(self, question: Question) -> bytes | None:
         return self._members.get(f"answer-{question.name}")

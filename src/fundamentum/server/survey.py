@@ -83,7 +83,7 @@ def _packages(host: Host, about: System) -> Packages:
     if about.family == "redhat":
         found = rpm.probe(host, PHP_FOLDERS)
         about = replace(about, architecture=found.architecture)
-        offers, repositories, more = dnf.probe(host, found.architecture)
+        offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities)
         return Packages(about, found.packages, found.owners, offers, repositories, found.remarks + more)
     why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
     remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
@@ -115,7 +115,7 @@ def _runtimes(
         configuration.files += files
         configuration.remarks += remarks
         pools = list(found)
-    started = processes.started(running, one.sapi, one.fpm_config)
+    started = processes.started(running, one.sapi, host.resolve(one.program) or one.program)
     return [_runtime(host, one, branch, place, configuration, pool, started) for pool in pools]
 
 

@@ -5,7 +5,7 @@ import fnmatch
 import io
 import posixpath
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, Final
 
 import msgspec
@@ -18,6 +18,7 @@ from fundamentum.server.probes.rpm import PACKAGE_NAME
 CACHES: Final = ("/var/cache/dnf", "/var/cache/libdnf5")
 REPOSITORIES: Final = ("/etc/yum.repos.d/*.repo", "/etc/distro.repos.d/*.repo", "/usr/share/dnf5/repos.d/*.repo")
 DEFAULT_PRIORITY: Final = 99
+DEFAULT: Final = 500
 _COMMON: Final = "{http://linux.duke.edu/metadata/common}"
 _RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
 _REPO: Final = "{http://linux.duke.edu/metadata/repo}"
@@ -49,8 +50,10 @@ class Modules(msgspec.Struct):
     """Package name → the active stream that claims it."""
 
 
-def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
-    """The packages of all configured repositories that concern PHP.
+def probe(
+    host: Host, architecture: str, provided: Iterable[str] = ()
+) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
+    """The packages of all configured repositories that concern PHP.  ``provided`` is what installed packages provide.
 
     Source: dnf.conf(5), the layout of dnf's cache, the rpm metadata format, and dnf's documentation of modularity:
     packages of streams that are not switched on are not seen, nor are others of the same name as those of one that is.
@@ -63,9 +66,11 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
     read = [(source, *_metadata(host, source, remarks)) for source in sources]
     modules = _modules(host, [document for _, _, documents in read for document in documents])
     offers: dict[tuple[str, str, str, str], Offer] = {}
+    capabilities = set(provided)
     for source, packages, _ in read:
-        for offer in _packages(packages, source, architecture, modules, remarks):
+        for offer in _packages(packages, source, architecture, modules, capabilities, remarks):
             offers.setdefault((offer.name, offer.version, offer.source, offer.architecture), offer)
+    offers = {key: _obtainable(offer, capabilities) for key, offer in offers.items()}
     repositories = [Repository(source.name, label=source.name, suite=source.id) for source in sources]
     return tuple(offers[key] for key in sorted(offers)), repositories, remarks
 
@@ -199,8 +204,14 @@ def _document(text: bytes) -> object:
 
 
 def _packages(
-    data: bytes, source: _Source, architecture: str, modules: Modules, remarks: list[Remark]
+    data: bytes,
+    source: _Source,
+    architecture: str,
+    modules: Modules,
+    capabilities: set[str],
+    remarks: list[Remark],
 ) -> Iterator[Offer]:
+    """The packages that concern PHP.  What any package provides is added to ``capabilities``."""
     from lxml import etree  # noqa: PLC0415 — for this family only
 
     try:
@@ -208,6 +219,9 @@ def _packages(
             io.BytesIO(data), tag=f"{_COMMON}package", resolve_entities=False, no_network=True
         ):
             offer = _offer(one, source, modules)
+            capabilities.update(
+                entry.get("name", "") for entry in one.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
+            )
             if offer and (not architecture or offer.architecture in (architecture, "noarch")):
                 yield offer
             one.clear()
@@ -239,10 +253,22 @@ def _offer(one: Any, source: _Source, modules: Modules) -> Offer | None:
         architecture=arch,
         provides=", ".join(filter(None, map(_relation, provides))),
         depends=", ".join(filter(None, map(_relation, requires))),
-        priority=source.priority,
+        priority=DEFAULT + DEFAULT_PRIORITY - source.priority,  # to dnf, a lower number is the better one
         stream=stream,
         shut_out=_shut_out(name, evr, stream, source, modules),
     )
+
+
+def _obtainable(offer: Offer, capabilities: set[str]) -> Offer:
+    """The offer, shut out if it depends on something that nothing here provides.
+
+    Only names are compared; files and conditional dependencies are taken as there.
+    """
+    for group in offer.depends.split(", ") if offer.depends and not offer.shut_out else ():
+        name = group.partition(" (")[0]
+        if not name.startswith(("/", "(", "rpmlib(")) and name not in capabilities:
+            return msgspec.structs.replace(offer, shut_out=f"it needs {name}, which nothing here provides")
+    return offer
 
 
 def _relation(entry: Any) -> str:

@@ -4,6 +4,7 @@ import re
 import struct
 import tempfile
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Final
 
 import msgspec
@@ -17,12 +18,12 @@ OLD: Final = ("Packages", "Packages.db")
 PACKAGE_NAME: Final = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
 MAX_TAGS: Final = 10_000
 MAX_TEXTS: Final = 200_000
-_FIELD, _ITEM, _PACKAGE = "\x1f", "\x1e", "\x1d\n"
-_HEAD: Final = r"%{NAME}\037%|EPOCH?{%{EPOCH}}|\037%{VERSION}\037%{RELEASE}\037%{ARCH}\037"
-_PROVIDES: Final = r"[%{PROVIDENAME}\036%{PROVIDEFLAGS}\036%{PROVIDEVERSION}\036]"
-PACKAGES: Final = Question("rpm-packages", ("rpm", "-qa", "--qf", _HEAD + _PROVIDES + r"\037\035\n"))
-FILES: Final = Question("rpm-files", ("rpm", "-qa", "*php*", "--qf", _HEAD + r"\037[%{FILENAMES}\036]\035\n"))
-"""Control characters stand between the fields: package names and paths hold anything else."""
+_FIELD, _ITEM, _PACKAGE = "\t", "\v", "\f\n"
+_HEAD: Final = r"%{NAME}\t%|EPOCH?{%{EPOCH}}|\t%{VERSION}\t%{RELEASE}\t%{ARCH}\t"
+_PROVIDES: Final = r"[%{PROVIDENAME}\v%{PROVIDEFLAGS}\v%{PROVIDEVERSION}\v]"
+PACKAGES: Final = Question("rpm-packages", ("rpm", "-qa", "--qf", _HEAD + _PROVIDES + r"\t\f\n"))
+FILES: Final = Question("rpm-files", ("rpm", "-qa", "*php*", "--qf", _HEAD + r"\t[%{FILENAMES}\v]\f\n"))
+"""Tabs and the like stand between the fields: package names and paths hold anything else."""
 NAME, VERSION, RELEASE, EPOCH, ARCH = 1000, 1001, 1002, 1003, 1022
 PROVIDENAME, PROVIDEFLAGS, PROVIDEVERSION = 1047, 1112, 1113
 BASENAMES, DIRNAMES, DIRINDEXES = 1117, 1118, 1116
@@ -52,6 +53,7 @@ class Database(msgspec.Struct):
     packages: tuple[Installed, ...] | None
     owners: dict[str, str]
     architecture: str
+    capabilities: set[str]
     remarks: list[Remark]
 
 
@@ -69,7 +71,7 @@ def probe(host: Host, directories: tuple[str, ...]) -> Database:
         found = list(_answered(packages)) if packages is not None else list(_stored(host, path))
         holding = found if files is None else _answered(files)
     except HostError as error:
-        return Database(None, {}, "", [Remark("installed packages", f"{error}: what is installed is unknown")])
+        return Database(None, {}, "", set(), [Remark("installed packages", f"{error}: what is installed is unknown")])
     owners = {file: one.name for one in holding for file in one.files if file.startswith(directories)}
     machines = [one.architecture for one in found if one.architecture not in ("noarch", "", "(none)")]
     sound = [one for one in found if PACKAGE_NAME.fullmatch(one.name) and one.architecture != "(none)"]
@@ -77,7 +79,8 @@ def probe(host: Host, directories: tuple[str, ...]) -> Database:
     return Database(
         tuple(sorted(installed, key=lambda one: (one.name, one.version))),
         owners,
-        max(set(machines), key=machines.count, default=""),
+        max(sorted(set(machines)), key=machines.count, default=""),
+        {name for one in found for name, _, _ in one.provides},
         [],
     )
 
@@ -118,15 +121,16 @@ def _stored(host: Host, path: str) -> Iterator[Package]:
 
     if not path.endswith(SQLITE):
         raise HostError(f"{path or 'rpm'}: a database format that only rpm itself reads")
-    data = host.read(path) or b""
-    with tempfile.NamedTemporaryFile(prefix="fundamentum-") as copy:
-        copy.write(data)
-        copy.flush()
+    with tempfile.TemporaryDirectory(prefix="fundamentum-") as folder:
+        copy = Path(folder) / SQLITE
+        copy.write_bytes(host.read(path) or b"")
+        journal = host.read(f"{path}-wal")  # what was written last may stand there alone
+        if journal:
+            copy.with_name(f"{SQLITE}-wal").write_bytes(journal)
         try:
-            connection = sqlite3.connect(f"file:{copy.name}?mode=ro&immutable=1", uri=True)
+            connection = sqlite3.connect(copy)
             try:
-                rows = connection.execute("SELECT blob FROM Packages ORDER BY hnum")
-                for (blob,) in rows:
+                for (blob,) in connection.execute("SELECT blob FROM Packages ORDER BY hnum"):
                     if isinstance(blob, bytes) and (package := read_header(blob)):
                         yield package
             finally:

@@ -1,13 +1,10 @@
 """Distribution and release, from ``/etc/os-release``, and which package database is there."""
 
 import re
-from typing import Final
 
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.model import Remark, System
 from fundamentum.server.probes import dpkg, rpm
-
-_WINDOWS_SIGNS: Final = ("/php.exe", "/php-cgi.exe", "/Windows", "/inetpub", "/Program Files")
 
 
 def probe(host: Host) -> tuple[System, list[Remark]]:
@@ -25,7 +22,7 @@ def probe(host: Host) -> tuple[System, list[Remark]]:
         family, architecture = "debian", dpkg.architecture(host)
     elif rpm.database(host):
         family, architecture = "redhat", ""
-    elif not values and any(host.stat(sign) for sign in _WINDOWS_SIGNS):
+    elif host.windows:
         return System(family="windows", id="windows", name="Windows"), remarks
     else:
         family, architecture = "unknown", ""

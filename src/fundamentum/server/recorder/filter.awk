@@ -1,7 +1,13 @@
 # Goes through the list of files, and writes what may leave the server of each into content/NUMBER.
 # Every line keeps its number, so that findings name the right place.
 
-BEGIN { number = 0 }
+BEGIN {
+    number = 0
+    while ((getline line < (stage "/links")) > 0) { # what a link leads to is of the same kind as where it stands
+        split(line, parts, "\t")
+        if (!(parts[2] in linked_from)) linked_from[parts[2]] = parts[1]
+    }
+}
 
 {
     mode = $1; size = $2
@@ -20,10 +26,14 @@ BEGIN { number = 0 }
 
 END {
     while ((getline line < (stage "/answer-rpm-files")) > 0) {
-        n = split(line, parts, /[\036\037]/)
+        n = split(line, parts, /[\t\v\f]/)
         for (i = 1; i <= n; i++) if (parts[i] ~ /^\//) owned[parts[i]] = 1
     }
-    for (f = 1; f <= count; f++) take(files[f], kind_of(files[f]))
+    for (f = 1; f <= count; f++) {
+        kind = kind_of(files[f])
+        if (kind == "" && (files[f] in linked_from)) kind = kind_of(linked_from[files[f]])
+        take(files[f], kind)
+    }
 }
 
 function kind_of(path,   stem) {

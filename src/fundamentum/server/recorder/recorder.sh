@@ -138,12 +138,14 @@ for file in $(grep -lE 'php-fpm: master|apache2|httpd|nginx: master' /proc/[0-9]
     of_process=$(stat -L -c '%d:%i' "/proc/$number/root/" 2>/dev/null) || of_process=hidden
     [ "$of_process" = "$root" ] || [ "$of_process" = hidden ] || continue
     title=$(head -c 300 "$file" 2>/dev/null | tr '\000\n' '  ' | awk '{
-        if (match($0, /^php-fpm: master process \([^)]*\)/) || match($0, /^(\/usr\/s?bin\/)?(apache2|httpd) /) ||
+        if (match($0, /^php-fpm: master process/) || match($0, /^(\/usr\/s?bin\/)?(apache2|httpd) /) ||
             match($0, /^(\/usr\/s?bin\/)?(apache2|httpd)$/) || match($0, /^nginx: master/)) {
             title = substr($0, 1, RLENGTH); sub(/ $/, "", title); print title }
     }')
-    [ -n "$title" ] && awk -v boot="$boot" -v ticks="$ticks" -v title="$title" -v seen="$of_process" '{
-        sub(/.*\) /, ""); printf "%s\t%.2f\t%s\n", (seen == "hidden" ? "hidden" : "seen"), boot + $20 / ticks, title
+    [ -n "$title" ] && awk -v boot="$boot" -v ticks="$ticks" -v title="$title" -v seen="$of_process" \
+        -v program="$(readlink "/proc/$number/exe" 2>/dev/null)" '{
+        sub(/.*\) /, "")
+        printf "%s\t%.2f\t%s\t%s\n", (seen == "hidden" ? "hidden" : "seen"), boot + $20 / ticks, title, program
     }' "/proc/$number/stat" 2>/dev/null
 done >"$stage/processes"
 

@@ -1,0 +1,115 @@
+"""RHEL family: what is read from files is what the real rpm and the real dnf say."""
+
+import os
+import random
+import re
+import subprocess
+from collections.abc import Iterator
+
+import pytest
+from debian_root import STORE, Root, base
+
+from fundamentum.check.judge import check
+from fundamentum.needs.model import ExtensionNeed, Needs
+from fundamentum.server.hosts import DirectoryHost, Question
+from fundamentum.server.model import Survey
+from fundamentum.server.probes import rpm
+from fundamentum.server.rpm_version import rpm_order
+from fundamentum.server.survey import survey, written
+
+from .conftest import REAL
+from .rpm_server import dnf, home, make_rpm_server, tools
+
+pytestmark = pytest.mark.real
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Root]:
+    if missing := tools():
+        (pytest.fail if REAL else pytest.skip)(f"{missing} is not installed")
+    php = base("bookworm").copy(STORE / "test-rpm-php")
+    php.install("php8.2-cli", "php8.2-fpm")
+    yield make_rpm_server(tmp_path_factory.mktemp("rpm"), php)
+    subprocess.run(["rm", "-rf", str(php.path)], check=True)
+
+
+class AskingHost(DirectoryHost):
+    """A root whose own rpm may be asked, as on a live machine."""
+
+    def answer(self, question: Question) -> bytes | None:
+        command = [question.command[0], "--root", str(self.root), *question.command[1:]]
+        environment = {**os.environ, "HOME": str(home(Root(self.root)))}
+        return subprocess.run(command, capture_output=True, check=True, env=environment).stdout
+
+
+def look(root: Root) -> Survey:
+    return survey(DirectoryHost(root.path, "deneb"))
+
+
+def state(found: Survey, extension: str, selector: str) -> tuple[str | None, str | None, str | None]:
+    needs = Needs("nightlog", extensions=(ExtensionNeed((extension,), "required"),))
+    finding = check(needs, found, selector).findings[-1]
+    return finding.state, finding.package, finding.remedy
+
+
+def test_the_database_read_from_files_is_what_rpm_says(server: Root) -> None:
+    host, asking = DirectoryHost(server.path, "deneb"), AskingHost(server.path, "deneb")
+    from_files, from_rpm = rpm.probe(host, ("/usr/lib64/php", "/opt/")), rpm.probe(asking, ("/usr/lib64/php", "/opt/"))
+    assert from_files == from_rpm
+    assert len(from_files.packages or ()) == 4
+    assert from_files.owners["/usr/lib64/php/modules/ctype.so"] == "php-common"
+
+
+def test_runtimes_of_the_distribution_and_beside_it(server: Root) -> None:
+    found = look(server)
+    assert found.system.family == "redhat"
+    labels = ["8.2/cli", "8.2/fpm/www", "8.2/cli@/opt/observatory/php82"]
+    assert [one.label for one in found.runtimes] == labels
+    for runtime in found.runtimes:
+        program = "php-fpm8.2" if runtime.sapi == "fpm" else "php8.2"
+        command = ["chroot", str(STORE / "test-rpm-php"), program, "-n", "-m"]
+        listed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
+        inside = {line for line in listed if line and line[0] != "["}
+        assert {one.shown for one in runtime.extensions if one.origin == "built-in"} == inside
+        assert "ctype" in {one.name for one in runtime.extensions if one.fault is None}
+    assert "planted" not in written(found).decode()
+
+
+@pytest.mark.parametrize("stream", ["8.2", "8.4", None], ids=["as it is", "another stream", "no stream"])
+def test_what_is_installable_is_what_dnf_resolves(server: Root, stream: str | None) -> None:
+    module = server.path / "etc/dnf/modules.d/php.module"
+    before = module.read_text()
+    enabled = f"stream={stream}\nprofiles=\nstate=enabled\n" if stream else "stream=\nprofiles=\nstate=\n"
+    module.write_text(f"[php]\nname=php\n{enabled}")
+    try:
+        found = look(server)
+        seen = 0
+        for extension in ("gd", "dom", "mysqli", "pdo_mysql", "star", "json", "needy", "intl"):
+            at, package, _ = state(found, extension, "8.2/fpm")
+            if package:
+                resolved = dnf(server, "install", "--assumeno", package)
+                assert "Dependencies resolved" in resolved.stdout, (extension, resolved.stderr)
+                chosen = re.search(rf"^ {re.escape(package)} +x86_64 +(\S+)", resolved.stdout, re.M)
+                offered = [one.version for one in found.offers or () if one.name == package and not one.shut_out]
+                assert chosen and chosen[1] in offered
+                seen += 1
+            else:
+                assert at != "installable", extension
+        assert seen == {"8.2": 5, "8.4": 1, None: 1}[stream]
+        if stream == "8.4":
+            assert state(found, "gd", "8.2/fpm")[::2] == ("other-branch", "dnf module switch-to php:8.2")
+        if stream == "8.2":
+            assert state(found, "gd", "8.2/cli@/opt/observatory/php82")[1] == "php82-php-gd"
+            assert dnf(server, "install", "--assumeno", "php-needy").returncode == 1
+    finally:
+        module.write_text(before)
+
+
+def test_versions_are_ordered_as_rpm_orders_them() -> None:
+    source = random.Random(3)
+    words = ["1", "2", "10", "03", ".", "a", "rc", "~", "^", "_"]
+    pairs = [tuple("".join(source.choices(words, k=source.randint(1, 5))) for _ in range(2)) for _ in range(1500)]
+    script = "".join(f'print(rpm.vercmp("{one}-1", "{two}-1"))' for one, two in pairs)
+    said = subprocess.run(["rpm", "--eval", f"%{{lua:{script}}}"], capture_output=True, text=True, check=True).stdout
+    ours = [rpm_order(f"{one}-1", f"{two}-1") for one, two in pairs]
+    assert [(n > 0) - (n < 0) for n in ours] == [int(n) for n in re.findall(r"-?1|0", said)]

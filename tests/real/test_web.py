@@ -1,0 +1,157 @@
+"""What serves which site, what runs now, and ways to reach a server: on real daemons, confirmed by asking them."""
+
+import json
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from debian_root import Root
+
+from fundamentum.server import recorder
+from fundamentum.server.asking import ask_pools
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.model import Runtime, Survey
+from fundamentum.server.recording import open_recording
+from fundamentum.server.survey import survey, written
+
+from .running import start_fpm, stop
+from .twin import APACHE, NGINX, PLANTED, make_twin, page, serving, sshd
+
+pytestmark = pytest.mark.real
+PROGRAM = Path(sys.executable).with_name("fundamentum")
+SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
+
+
+@pytest.fixture(scope="module")
+def twin() -> Iterator[Root]:
+    root = make_twin()
+    with serving(root):
+        yield root
+
+
+def look(root: Root) -> Survey:
+    return survey(DirectoryHost(root.path, "twin"))
+
+
+def runtime(found: Survey, label: str) -> Runtime:
+    return next(one for one in found.runtimes if one.label == label)
+
+
+def recorded(root: Root, *shell: str) -> bytes:
+    root.write("/root/recorder.sh", recorder.script())
+    command = ["chroot", str(root.path), *shell, "/root/recorder.sh", "-"]
+    done = subprocess.run(command, capture_output=True, check=True, timeout=120)
+    assert not done.stderr
+    return done.stdout
+
+
+def fundamentum(*arguments: str, **environment: dict[str, str]) -> "subprocess.CompletedProcess[str]":
+    return subprocess.run([PROGRAM, *arguments], capture_output=True, text=True, timeout=120, **environment)  # type: ignore[call-overload, no-any-return]
+
+
+def test_every_site_is_served_by_the_runtime_that_is_named(twin: Root) -> None:
+    found = look(twin)
+    sites = {(site.server, site.name.partition(".")[0]): site.runtime or "" for site in found.sites}
+    assert len(sites) == len(found.sites) == 5
+    for (server, name), label in sites.items():
+        version, sapi, _ = page(NGINX if server == "nginx" else APACHE, name).split("|")
+        branch, way = label.split("/")[:2]
+        assert (version.startswith(branch), sapi) == (True, {"fpm": "fpm-fcgi", "apache2": "apache2handler"}[way])
+    assert {r.label for r in found.runtimes if r.serves} == {"8.2/fpm/www", "8.4/fpm/www", "8.2/apache2"}
+    assert [r.label for r in found.runtimes if r.plain] == ["8.4/cli"]
+
+
+@pytest.mark.parametrize("shell", SHELLS, ids=" ".join)
+def test_a_recording_gives_the_survey_of_a_live_read(twin: Root, shell: tuple[str, ...]) -> None:
+    from_recording = survey(open_recording(recorded(twin, *shell), "recording"))
+    live = look(twin)
+    assert all(r.started for r in live.runtimes if r.sapi in ("fpm", "apache2")), "the running servers are seen"
+    for field in Survey.__struct_fields__:
+        if field != "server":  # inside a chroot the kernel's name is not the root's
+            assert getattr(from_recording, field) == getattr(live, field), field
+
+
+def test_no_secret_gets_out(twin: Root, tmp_path: Path) -> None:
+    archive = recorded(twin, "dash")
+    (tmp_path / "recording.tar").write_bytes(archive)
+    subprocess.run(["tar", "-xzf", "recording.tar"], cwd=tmp_path, check=True)
+    leaks = [path for path in tmp_path.rglob("*") if path.is_file() and PLANTED.encode() in path.read_bytes()]
+    assert not leaks
+    asked = ask_pools(look(twin), twin.path)
+    assert runtime(asked, "8.2/fpm/www").answer
+    assert PLANTED not in written(asked).decode()
+    assert "(withheld)" in written(asked).decode()
+    shown = fundamentum("survey", str(twin.path), "--ask-pools")
+    assert PLANTED not in shown.stdout + shown.stderr
+
+
+def test_over_ssh(twin: Root, tmp_path: Path) -> None:
+    with sshd(twin, tmp_path) as environment:
+        reference = "ssh://root@127.0.0.1:8073"
+        done = fundamentum("survey", reference, "-o", "-", env=environment)
+        assert done.returncode == 0, done.stderr
+        found, live = json.loads(done.stdout), json.loads(written(look(twin)))
+        assert {**found, "server": ""} == {**live, "server": ""}
+        assert not list((twin.path / "tmp").glob("fundamentum*")), "nothing is left there"
+        logins = (tmp_path / "log").read_text().count("Accepted publickey")
+        assert logins == 1, "one connection"
+        for arguments, change, words in (
+            ((reference,), {"KEY": str(tmp_path / "stranger")}, "refuses the login"),
+            (("ssh://root@127.0.0.1:8074",), {}, "cannot be reached"),
+            ((reference, "--sudo"), {}, "sudo is refused there"),
+        ):
+            done = fundamentum("survey", *arguments, env={**environment, **change})
+            assert done.returncode == 2
+            assert words in done.stderr
+            assert done.stderr.count("\n") == 1
+
+
+def test_what_the_running_pool_has_is_told_from_what_its_files_say(twin: Root, tmp_path: Path) -> None:
+    needs = tmp_path / "nightlog.needs.toml"
+    needs.write_text(
+        'format = 1\n[application]\nname = "nightlog"\n[extensions]\nrequired = ["mbstring", "ctype"]\n'
+        '[settings.required]\nmemory_limit = ">= 256M"\n'
+    )
+
+    def states(*more: str) -> dict[str, str]:
+        arguments = (
+            "check",
+            str(needs),
+            "--server",
+            str(twin.path),
+            "--runtime",
+            "log.observatory.example",
+            "--format",
+        )
+        done = fundamentum(*arguments, "json", *more)
+        rows = json.loads(done.stdout)["applications"][0]["findings"]
+        return {row["need"].partition(":")[2]: row["state"] or row["verdict"] for row in rows if row["need"] != "php"}
+
+    assert states() == {"mbstring": "installable", "ctype": "active", "memory_limit": "unmet"}
+    time.sleep(1.1)  # a start is known to the second
+    twin.install("php8.2-mbstring")
+    twin.write("/etc/php/8.2/fpm/conf.d/90-nightlog.ini", "memory_limit = 300M\n")
+    due = {"mbstring": "awaiting-restart", "ctype": "active", "memory_limit": "awaiting-restart"}
+    assert states() == due
+    assert states("--ask-pools") == due
+    assert page(NGINX, "nightlog").endswith("|128M"), "the running pool has not read it"
+    assert not list((twin.path / "run").glob("fundamentum*"))
+    second = Path(twin.path / "run/php/php8.2-fpm.pid")
+    subprocess.run(["kill", second.read_text()], check=True)
+    time.sleep(1.5)
+    daemon = start_fpm(twin, "8.2")
+    try:
+        for _ in range(50):
+            if second.exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.5)
+        fine = {"mbstring": "active", "ctype": "active", "memory_limit": "met"}
+        assert states() == fine
+        assert states("--ask-pools") == fine
+        assert page(NGINX, "nightlog").endswith("|300M")
+    finally:
+        stop(daemon)

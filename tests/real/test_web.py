@@ -1,6 +1,7 @@
 """What serves which site, what runs now, and ways to reach a server: on real daemons, confirmed by asking them."""
 
 import json
+import re
 import subprocess
 import sys
 import time
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 from debian_root import Root
 
+from fundamentum.check.offers import Market
 from fundamentum.server import recorder
 from fundamentum.server.asking import ask_pools
 from fundamentum.server.hosts import DirectoryHost
@@ -155,3 +157,33 @@ def test_what_the_running_pool_has_is_told_from_what_its_files_say(twin: Root, t
         assert page(NGINX, "nightlog").endswith("|300M")
     finally:
         stop(daemon)
+
+
+PREFERENCES = [
+    "",
+    "Package: *\nPin: release n=trixie\nPin-Priority: 900\n",
+    "Package: php8.2-gd php8.4-*\nPin: release n=bookworm\nPin-Priority: -1\n\nPackage: php8.4-intl\nPin: version 8.4*\nPin-Priority: 700\n",
+    "Package: /^php8\\.2-x/ libxml2\nPin: release a=stable\nPin-Priority: 990\n\nPackage: *\nPin: release o=Debian,n=bookworm\nPin-Priority: 650\n",
+    "Package: php*\nPin: release l=Debian, c=main\nPin-Priority: 321\n",
+]
+
+
+@pytest.mark.parametrize("preferences", PREFERENCES)
+def test_what_is_preferred_is_what_apt_prefers(twin: Root, preferences: str) -> None:
+    twin.write("/etc/apt/preferences.d/zz-test", preferences)
+    found = look(twin)
+    market = Market(found)
+    present = {one.name for one in found.installed or ()}
+    names = sorted({one.name for one in found.offers or () if one.name.startswith(("php", "libxml"))} - present)
+    blocks = re.split(r"\n(?=\S)", twin.run("apt-cache", "policy", *names))
+    assert len(blocks) == len(names) > 100
+    for block in blocks:
+        name = block.partition(":")[0]
+        chosen = market.package(name)
+        assert f"Candidate: {chosen.version if chosen else '(none)'}" in block
+        priorities = dict(re.findall(r"^     (\S+) (-?\d+)$", block, re.M))
+        mine = {one.version: str(one.priority) for one in found.offers or () if one.name == name}
+        assert mine == priorities
+    twin.write("/etc/apt/preferences.d/zz-test", "")
+    assert [one.name for one in found.installed or () if one.held] == ["php-common"]
+    assert {(one.label, one.codename) for one in found.repositories} == {("Debian", "bookworm"), ("Debian", "trixie")}

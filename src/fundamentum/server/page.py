@@ -38,6 +38,7 @@ _NOT_MODULES: Final = frozenset(
         "apache environment",
     }
 )
+_LIST_TITLE: Final = "Module Name"
 _ZEND: Final = re.compile(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
 _API: Final = re.compile(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 
@@ -115,8 +116,9 @@ def _setting(name: str, local: str, master: str) -> Setting:
 
 
 def _value(text: str) -> str:
-    text = text.strip()
-    return "" if text in ("no value", "(none)") else text
+    """A value as PHP holds it, where the page shows it in another way."""
+    shown = re.sub(r"</?(?:font|span|i)\b[^>]*>", "", text.strip())
+    return {"no value": "", "(none)": "", "On": "1", "Off": "0"}.get(shown, shown)
 
 
 def _take(page: _Page, module: str | None, cells: list[str], in_directives: bool) -> None:
@@ -148,11 +150,8 @@ def _html(data: bytes) -> _Page:
                 page.facts.setdefault("PHP Version", version[1])
             else:
                 module = title
-                if one.tag == "h2" and title and title.lower() not in _NOT_MODULES and title.lower() != "core":
-                    page.modules.append(title)
-                elif title.lower() == "core":
-                    page.modules.append("Core")
-        elif one.tag == "table":
+                page.modules += [title] if one.tag == "h2" and title and title.lower() not in _NOT_MODULES else []
+        else:
             _table(page, module, one)
     return page
 
@@ -165,9 +164,9 @@ def _table(page: _Page, module: str | None, table: Any) -> None:
         if words[:1] == ["Directive"]:
             in_directives = True
         elif len(cells) == 1 and "Zend" in cells[0] and module is None:
-            page.engine += "\n".join(re.split(r"\n| (?=with )", "\n".join(row.itertext())))
-        elif len(cells) == 1 and (module or "").lower() == "additional modules" and words[0]:
-            page.modules.append(words[0])
+            page.engine += "\n".join(row.itertext()).replace("\xa0", " ")
+        elif len(cells) == 1 and (module or "").lower() == "additional modules":
+            page.modules += [words[0]] if words[0] not in ("", _LIST_TITLE) else []
         else:
             _take(page, module, cells, in_directives)
 
@@ -184,7 +183,7 @@ def _text(text: str) -> _Page:
             if re.fullmatch(r"[A-Za-z][A-Za-z0-9_ .+-]{0,60}", line.strip()):
                 title = line.strip()
                 known_list = (module or "").lower() == "additional modules"
-                if title.lower() not in _NOT_MODULES:
+                if title.lower() not in _NOT_MODULES and title != _LIST_TITLE:
                     page.modules.append(title)
                 if not known_list or title.lower() in _NOT_MODULES:
                     module, in_directives = title, False

@@ -1,6 +1,7 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
 import re
+from collections.abc import Iterator
 
 import msgspec
 from msgspec.structs import replace
@@ -10,7 +11,7 @@ from fundamentum.errors import InputError
 from fundamentum.server import layouts, processes, sites
 from fundamentum.server.hosts import Host, HostError, Process
 from fundamentum.server.installation import Installation
-from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Survey, System
+from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Site, Survey, System
 from fundamentum.server.probes import apt, dnf, dpkg, fpm_pools, php_config, php_modules, rpm, system
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
@@ -56,6 +57,7 @@ def survey(host: Host) -> Survey:
     served, web_files, more = sites.probe(host, about, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files) for runtime in runtimes]
+    remarks += _unsuited(served, runtimes, branches)
     if any(site.runtime for site in served):
         leading = {site.runtime for site in served}
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -156,6 +158,19 @@ def _runtime(
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
     )
+
+
+def _unsuited(
+    served: tuple[Site, ...], runtimes: list[Runtime], branches: dict[tuple[str, str], Branch]
+) -> Iterator[Remark]:
+    """Thread-safe builds behind IIS.  Source: php.net, "Which version do I choose?" for Windows."""
+    for site in served:
+        runtime = next((one for one in runtimes if one.label == site.runtime), None)
+        if site.server == "iis" and runtime and branches[runtime.branch, runtime.home].thread_safe:
+            why = (
+                f"{site.name} runs the thread-safe build {runtime.label} under FastCGI: the other build is meant for it"
+            )
+            yield Remark("web sites", why)
 
 
 def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]]) -> Runtime:

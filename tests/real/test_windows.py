@@ -1,0 +1,154 @@
+"""Windows trees with real DLLs, built by mingw: which PHP it is, what it loads, and which site it serves."""
+
+from pathlib import Path
+
+import pytest
+
+from fundamentum.check.judge import check
+from fundamentum.check.model import Finding
+from fundamentum.needs.model import ExtensionNeed, Needs
+from fundamentum.server.model import Survey
+from fundamentum.server.reference import look
+from tests.small_root import write
+
+from .built import build_windows, missing
+from .conftest import REAL
+
+pytestmark = pytest.mark.real
+CORE = """
+ENTRY(core, "Core"); ENTRY(standard, "standard"); ENTRY(ctype, "ctype");
+__declspec(dllexport) const char *powered = "X-Powered-By: PHP/%s";
+__declspec(dllexport) const char *where = "C:\\\\php\\\\ext";
+"""
+MAIN = "int main(void) { return 0; }"
+IIS = r"""<?xml version="1.0" encoding="UTF-8"?>
+<configuration>
+  <system.applicationHost><sites>
+    <site name="Default Web Site" id="1">
+      <application path="/"><virtualDirectory path="/" physicalPath="%SystemDrive%\inetpub\wwwroot" /></application>
+      <bindings><binding protocol="http" bindingInformation="*:80:nightlog.observatory.example" /></bindings>
+    </site>
+    <site name="plates" id="2">
+      <application path="/"><virtualDirectory path="/" physicalPath="C:\inetpub\plates" /></application>
+    </site>
+  </sites></system.applicationHost>
+  <system.webServer>
+    <fastCgi><application fullPath="C:\PHP\php-cgi.exe"><environmentVariables>
+      <environmentVariable name="DB_PASSWORD" value="planted-7Hq2" /></environmentVariables></application></fastCgi>
+    <handlers><add name="PHP" path="*.php" verb="*" modules="FastCgiModule" scriptProcessor="c:\php\PHP-CGI.exe|-c C:\php" /></handlers>
+  </system.webServer>
+</configuration>
+"""
+WEB = r"""<configuration><system.webServer><handlers>
+<remove name="PHP" /><add name="PHP84" path="*.php" verb="*" modules="FastCgiModule" scriptProcessor="C:\tools\php84\php-cgi.exe" />
+</handlers></system.webServer></configuration>"""
+HTTPD = r"""Define BUNDLE "C:/bundle"
+ServerRoot "${BUNDLE}/apache"
+LoadModule php_module "${BUNDLE}/php/php8apache2_4.dll"
+PHPINIDir "${BUNDLE}/php"
+AddHandler application/x-httpd-php .php
+DocumentRoot "${BUNDLE}/htdocs"
+ServerName bundle.observatory.example
+"""
+INI = """\
+; extension_dir = "./"
+extension_dir = "ext"
+extension=gd
+;extension=intl
+extension=nowhere
+extension=php_threads.dll
+zend_extension=C:\\PHP\\ext\\php_opcache.dll
+memory_limit = 256M
+"""
+
+
+def php(folder: Path, version: str, api: str, thread_safe: bool = False) -> None:
+    ts = {"api": api, "thread_safe": thread_safe}
+    build_windows(folder / f"php8{'ts' if thread_safe else ''}.dll", CORE % version, **ts)  # type: ignore[arg-type]
+    for name in ("php.exe", "php-cgi.exe"):
+        build_windows(folder / name, MAIN, **ts)  # type: ignore[arg-type]
+    for name in ("gd", "intl"):
+        body = f'ENTRY({name}, "{name}"); __declspec(dllexport) void *get_module(void) {{ return &{name}; }}'
+        build_windows(folder / f"ext/php_{name}.dll", body, **ts)  # type: ignore[arg-type]
+    zend = '__declspec(dllexport) struct { const char *n; } zend_extension_entry = { "Zend OPcache" }; const char *id = "API4%s,%s,VS16";'
+    body = zend % (api, "TS" if thread_safe else "NTS") + " __declspec(dllexport) const char **keep = &id;"
+    build_windows(folder / "ext/php_opcache.dll", body, **ts)  # type: ignore[arg-type]
+    write(folder, {"php.ini-production": "", "ext/libhelper.dll": "MZ no extension"})
+
+
+@pytest.fixture(scope="module")
+def drive(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    if missing():
+        (pytest.fail if REAL else pytest.skip)(f"{missing()} is not installed")
+    root = tmp_path_factory.mktemp("drive")
+    php(root / "PHP", "8.3.12", "20230831")
+    body = 'ENTRY(threads, "threads"); __declspec(dllexport) void *get_module(void) { return &threads; }'
+    build_windows(root / "PHP/ext/php_threads.dll", body, thread_safe=True)
+    php(root / "Tools/php84", "8.4.3", "20240924")
+    php(root / "bundle/php", "8.2.20", "20220829", thread_safe=True)
+    build_windows(root / "bundle/php/php8apache2_4.dll", CORE % "8.2.20", "20220829", True)
+    files: dict[str, str | bytes] = {
+        "Windows/System32/inetsrv/config/applicationHost.config": IIS,
+        "inetpub/plates/web.config": WEB,
+        "bundle/apache/conf/httpd.conf": HTTPD,
+        "PHP/php.ini": INI,
+        "bundle/php/php.ini": "extension_dir=C:\\bundle\\php\\ext\nextension=gd\n",
+    }
+    write(root, files)
+    return root
+
+
+def finding(found: Survey, name: str, selector: str) -> Finding:
+    return check(Needs("nightlog", extensions=(ExtensionNeed((name,), "required"),)), found, selector).findings[-1]
+
+
+def test_every_php_of_a_drive_is_told_by_its_own_binaries(drive: Path) -> None:
+    found = look(str(drive))
+    builds = {one.home: (one.branch, one.thread_safe, one.processor, one.compiler) for one in found.branches}
+    assert builds == {
+        "/PHP": ("8.3", False, "x86-64", "VS16"),
+        "/Tools/php84": ("8.4", False, "x86-64", "VS16"),
+        "/bundle/php": ("8.2", True, "x86-64", "VS16"),
+    }
+    assert {one.label for one in found.runtimes if one.serves} == {
+        "8.3/cgi@/PHP",
+        "8.4/cgi@/Tools/php84",
+        "8.2/apache2@/bundle/php",
+    }
+    assert any("php.ini-production was never copied" in remark.why for remark in found.remarks)
+
+
+def test_extension_lines_on_off_and_pointing_nowhere(drive: Path) -> None:
+    found = look(str(drive))
+    runtime = next(one for one in found.runtimes if one.label == "8.3/cgi@/PHP")
+    loaded = {one.name: one.fault and one.fault.words for one in runtime.extensions if one.origin != "built-in"}
+    assert {name for name, words in loaded.items() if words is None} == {"gd", "opcache"}
+    assert "does not exist" in (loaded["nowhere"] or "")
+    assert "thread-safe PHP, and this one is non-thread-safe" in (loaded["threads"] or "")
+    assert runtime.settings["memory_limit"].origin == "/PHP/php.ini:8"
+    intl = finding(found, "intl", "8.3/cgi@/PHP")
+    assert (intl.state, intl.remedy) == ("switched-off", "add extension=intl to /PHP/php.ini")
+    assert (
+        finding(found, "gd", "8.4/cgi@/Tools/php84").remedy
+        == "add extension=gd to a php.ini, which this PHP does not have yet"
+    )
+    assert finding(found, "gd", "8.2/apache2@/bundle/php").state == "active"
+    absent = finding(found, "mbstring", "8.3/cgi@/PHP")
+    assert absent.verdict == "unmet"
+    assert "PHP 8.3, not thread-safe, VS16, x86-64" in (absent.remedy or "")
+
+
+def test_sites_of_iis_and_of_a_bundle(drive: Path) -> None:
+    sites = {site.name: (site.server, site.root, site.runtime) for site in look(str(drive)).sites}
+    assert sites == {
+        "Default Web Site": ("iis", "/inetpub/wwwroot", "8.3/cgi@/PHP"),
+        "plates": ("iis", "/inetpub/plates", "8.4/cgi@/Tools/php84"),
+        "bundle.observatory.example": ("apache2", "/bundle/htdocs", "8.2/apache2@/bundle/php"),
+    }
+
+
+def test_a_php_directory_alone(drive: Path) -> None:
+    found = look(str(drive / "PHP"))
+    assert [one.label for one in found.runtimes] == ["8.3/cli@/", "8.3/cgi@/"]
+    assert finding(found, "gd", "8.3/cgi@/").state == "active"
+    assert finding(found, "opcache", "8.3/cgi@/").state == "active", "C:\\PHP\\ext is this directory's ext"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.catalog import Facts, facts
+from fundamentum.catalog import facts
 from fundamentum.errors import InputError
 from fundamentum.server import layouts, processes, sites
 from fundamentum.server.hosts import Host, HostError, Process
@@ -40,24 +40,21 @@ def survey(host: Host) -> Survey:
     about = packages.system
     installations, more = layouts.installations(host, about)
     remarks += packages.remarks + more
-    branches, places, more = _branches(host, installations, packages.owners)
+    places, more = _places(host, installations, packages.owners)
     remarks += more
     running = host.running()
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
-    runtimes = [
-        runtime
-        for one in installations
-        if (one.branch, one.home) in branches
-        for runtime in _runtimes(
-            host, one, branches[one.branch, one.home], places[one.branch, one.home], running.processes
-        )
-    ]
+    runtimes: list[Runtime] = []
+    for one in installations:
+        found, more = _runtimes(host, one, places[one.branch, one.home], running.processes)
+        runtimes += found
+        remarks += more
     served, web_files, more = sites.probe(host, about, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files) for runtime in runtimes]
-    remarks += _unsuited(served, runtimes, branches)
+    remarks += _unsuited(served, runtimes, places)
     if any(site.runtime for site in served):
         leading = {site.runtime for site in served}
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -67,7 +64,7 @@ def survey(host: Host) -> Survey:
         format=FORMAT,
         server=system.hostname(host),
         system=about,
-        branches=tuple(branches.values()),
+        branches=tuple(place.branch for place in places.values()),
         runtimes=tuple(runtimes),
         installed=packages.installed,
         offers=packages.offers,
@@ -92,49 +89,49 @@ def _packages(host: Host, about: System) -> Packages:
     return Packages(about, None, {}, None, [], [remark])
 
 
-def _branches(
+class Place(msgspec.Struct):
+    """One branch in one place: what is known of it, and where its extension files come from."""
+
+    branch: Branch
+    shelf: Shelf
+
+
+def _places(
     host: Host, installations: list[Installation], owners: dict[str, str]
-) -> tuple[dict[tuple[str, str], Branch], dict[tuple[str, str], Shelf], list[Remark]]:
-    found: dict[tuple[str, str], Branch] = {}
-    places: dict[tuple[str, str], Shelf] = {}
+) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
+    found: dict[tuple[str, str], Place] = {}
     remarks: list[Remark] = []
     for one in installations:
-        key = (one.branch, one.home)
-        if key not in found:
-            places[key] = php_modules.shelf(host, one, facts(one.branch), owners)
-            found[key], more = php_modules.available(host, one.home, places[key])
+        if (one.branch, one.home) not in found:
+            shelf = php_modules.shelf(host, one, facts(one.branch), owners)
+            branch, more = php_modules.available(host, one.home, shelf)
+            found[one.branch, one.home] = Place(branch, shelf)
             remarks += more
-    return found, places, remarks
+    return found, remarks
 
 
 def _runtimes(
-    host: Host, one: Installation, branch: Branch, place: Shelf, running: tuple[Process, ...]
-) -> list[Runtime]:
-    configuration = php_config.probe(host, one, place.facts)
-    pools: list[Pool | None] = [None]
-    if one.fpm_config:
-        found, files, remarks = fpm_pools.probe(host, one.fpm_config, place.facts.constants)
-        configuration.files += files
-        configuration.remarks += remarks
-        pools = list(found)
+    host: Host, one: Installation, place: Place, running: tuple[Process, ...]
+) -> tuple[list[Runtime], list[Remark]]:
+    """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
+    configuration = php_config.probe(host, one, place.shelf.facts)
     started = processes.started(running, one.sapi, host.resolve(one.program) or one.program)
-    return [_runtime(host, one, branch, place, configuration, pool, started) for pool in pools]
+    if not one.fpm_config:
+        return [_runtime(host, one, place, configuration, None, started)], []
+    pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
+    configuration.files += files
+    configuration.remarks += remarks
+    return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
 
 
 def _runtime(
-    host: Host,
-    one: Installation,
-    branch: Branch,
-    place: Shelf,
-    configuration: Configuration,
-    pool: Pool | None,
-    started: float | None,
+    host: Host, one: Installation, place: Place, configuration: Configuration, pool: Pool | None, started: float | None
 ) -> Runtime:
-    known: Facts = place.facts
-    extensions = php_modules.loaded(host, one, branch, place, configuration)
+    extensions = php_modules.loaded(host, one, place.branch, place.shelf, configuration)
     active = {one.name for one in extensions if one.fault is None}
     overrides = pool.overrides if pool else []
     service = one.service if one.service and re.fullmatch(PLAIN, one.service) else None
+    known = place.shelf.facts
     return Runtime(
         branch=one.branch,
         sapi=one.sapi,
@@ -161,12 +158,12 @@ def _runtime(
 
 
 def _unsuited(
-    served: tuple[Site, ...], runtimes: list[Runtime], branches: dict[tuple[str, str], Branch]
+    served: tuple[Site, ...], runtimes: list[Runtime], places: dict[tuple[str, str], Place]
 ) -> Iterator[Remark]:
     """Thread-safe builds behind IIS.  Source: php.net, "Which version do I choose?" for Windows."""
     for site in served:
         runtime = next((one for one in runtimes if one.label == site.runtime), None)
-        if site.server == "iis" and runtime and branches[runtime.branch, runtime.home].thread_safe:
+        if site.server == "iis" and runtime and places[runtime.branch, runtime.home].branch.thread_safe:
             why = (
                 f"{site.name} runs the thread-safe build {runtime.label} under FastCGI: the other build is meant for it"
             )

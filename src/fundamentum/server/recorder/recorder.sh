@@ -16,7 +16,7 @@ fail() {
     exit 2
 }
 
-for tool in awk find stat tar readlink sort grep head tr mktemp; do
+for tool in awk cut find grep head mktemp readlink sort stat tail tar tr wc xargs; do
     command -v "$tool" >/dev/null 2>&1 || fail "$tool is not installed here"
 done
 name=$(uname -n)
@@ -132,6 +132,7 @@ done >"$stage/unreadable"
 ticks=$(getconf CLK_TCK 2>/dev/null || printf 100)
 boot=$(awk '$1 == "btime" { print $2 }' /proc/stat 2>/dev/null)
 root=$(stat -L -c '%d:%i' / 2>/dev/null)
+# shellcheck disable=SC2013  # the names under /proc are plain
 for file in $(grep -lE 'php-fpm: master|apache2|httpd|nginx: master' /proc/[0-9]*/cmdline 2>/dev/null); do
     number=${file#/proc/}
     number=${number%/cmdline}
@@ -159,6 +160,7 @@ awk -v stage="$stage" -v family="$family" -v known=" %KNOWN% " -f "$stage/filter
 
 # Package indexes: only what concerns PHP, and what that depends on.
 if [ -s "$stage/indexes" ]; then
+    # shellcheck disable=SC2016  # a program for awk
     cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk '
         BEGIN { RS = ""; FS = "\n" }
         {

@@ -1,0 +1,125 @@
+"""Recordings: only what the recorder writes is taken.  tests/real runs the recorder itself."""
+
+import gzip
+import io
+import subprocess
+import tarfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fundamentum.errors import InputError
+from fundamentum.server import recorder
+from fundamentum.server.hosts import HostError
+from fundamentum.server.recording import MAX_ARCHIVE, Recording, open_recording
+from fundamentum.server.survey import read, survey, written
+
+MEMBERS = {
+    "format": b"1\n",
+    "hostname": b"mizar\n",
+    "stats": b"41ed 10 5.5 5.5 0 0 /etc\n81a4 6 7.25 9.5 0 0 /etc/os-release\na1ff 3 1 1 0 0 /etc/link\n"
+    b"81a4 9 1 1 0 0 /etc/secret\n81a4 9 1 1 0 0 /etc/\xff\n41ed 9 1 1 0 0 /srv\n81a4 9 1 1 0 0 /srv/deep\nnonsense\n",
+    "links": b"/etc/link\t/srv\n/etc/loop\t/etc/loop\n/etc/gone\t\n",
+    "contents": b"1\t6\t/etc/os-release\n",
+    "unreadable": b"/etc/secret\n",
+    "content/1": b"ID=x\n\n",
+    "processes": b"seen\t12.50\tnginx: master\t/usr/sbin/nginx (deleted)\nseen\t11.25\tnginx: master\t/usr/sbin/nginx\n",
+}
+
+
+def archive(members: dict[str, bytes], *odd: tarfile.TarInfo) -> bytes:
+    out = io.BytesIO()
+    with tarfile.open(fileobj=out, mode="w") as tar:
+        for name, content in members.items():
+            info = tarfile.TarInfo(f"./{name}")
+            info.size = len(content)
+            tar.addfile(info, io.BytesIO(content))
+        for one in odd:
+            tar.addfile(one)
+    return out.getvalue()
+
+
+def link(name: str, kind: bytes, target: str) -> tarfile.TarInfo:
+    info = tarfile.TarInfo(name)
+    info.type, info.linkname = kind, target
+    return info
+
+
+def test_a_recording_behaves_as_the_server_did() -> None:
+    host = open_recording(gzip.compress(archive(MEMBERS)), "x.tar")
+    assert (host.name, host.read("/etc/os-release"), host.read("/nope")) == ("mizar", b"ID=x\n\n", None)
+    assert host.names("/etc") == ["link", "os-release", "secret"]
+    assert host.passed_over == ["/etc"], "a name that is no text is left out, and said"
+    assert host.resolve("/etc/link/deep") == "/srv/deep"
+    assert (host.resolve("/etc/gone"), host.stat("/etc/gone"), host.resolve("/etc/loop")) == (None, None, None)
+    about = host.stat("/etc/os-release")
+    assert about and (about.modified, about.mode, about.is_directory) == (9.5, 0o644, False)
+    for path, words in (
+        ("/etc/secret", "Permission denied"),
+        ("/etc", "not a regular"),
+        ("/srv/deep", "not recorded"),
+        ("/etc/loop", "links"),
+    ):
+        with pytest.raises(HostError, match=words):
+            host.read(path)
+    assert [(one.title, one.started, one.program) for one in host.running().processes] == [
+        ("nginx: master", 11.25, "/usr/sbin/nginx")
+    ]
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (archive(MEMBERS, tarfile.TarInfo("../format2")), "does not write; refused"),
+        (archive(MEMBERS, tarfile.TarInfo("content/../../x")), "does not write; refused"),
+        (archive(MEMBERS, tarfile.TarInfo("/etc/passwd")), "does not write; refused"),
+        (archive(MEMBERS, link("content/2", tarfile.SYMTYPE, "/etc/passwd")), "does not write; refused"),
+        (archive(MEMBERS, link("content/2", tarfile.LNKTYPE, "format")), "does not write; refused"),
+        (archive(MEMBERS, link("content/2", tarfile.CHRTYPE, "")), "does not write; refused"),
+        (archive(MEMBERS, tarfile.TarInfo("./format")), "does not write; refused"),
+        (archive({}), "no recording of this program"),
+        (gzip.compress(archive(MEMBERS))[:-40], "breaks off"),
+        (archive(MEMBERS)[:700], "no recording"),
+    ],
+)
+def test_what_the_recorder_does_not_write_is_refused(data: bytes, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        open_recording(data, "x.tar")
+
+
+def test_a_decompression_bomb_is_refused() -> None:
+    bomb = gzip.compress(bytes(1024 * 1024), 9) * (MAX_ARCHIVE // (1024 * 1024) + 2)
+    one_stream = gzip.compress(bytes(MAX_ARCHIVE + 1024), 1)
+    for data in (bomb, one_stream):
+        with pytest.raises(InputError, match=r"larger than|no recording"):
+            open_recording(data, "x.tar")
+
+
+@given(
+    st.dictionaries(
+        st.sampled_from(sorted(MEMBERS)),
+        st.binary(max_size=200) | st.sampled_from(sorted(MEMBERS.values())),
+        max_size=9,
+    )
+)
+def test_any_recording_gives_a_survey(members: dict[str, bytes]) -> None:
+    found = survey(Recording(members))
+    assert read(written(found), "x") == found
+
+
+@given(st.binary(max_size=600) | st.binary(max_size=60).map(lambda data: archive(MEMBERS)[:900] + data))
+def test_any_bytes_are_a_recording_or_a_clear_error(data: bytes) -> None:
+    try:
+        open_recording(data, "x.tar")
+    except InputError as error:
+        assert "x.tar" in str(error)
+
+
+def test_the_recorder_is_a_script_on_its_own(tmp_path: Path) -> None:
+    script = recorder.script()
+    assert script.startswith("#!/bin/sh\n")
+    assert "%" + "FILTER" not in script
+    (tmp_path / "recorder.sh").write_text(script)
+    subprocess.run(["sh", "-n", tmp_path / "recorder.sh"], check=True)

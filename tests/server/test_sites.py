@@ -1,0 +1,149 @@
+"""Web servers' configuration: which site leads to which runtime.  tests/real asks real servers."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fundamentum.check.offers import Market
+from fundamentum.check.target import choose
+from fundamentum.errors import FundamentumError
+from fundamentum.needs.model import Needs
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.model import Survey, System
+from fundamentum.server.sites import apache, iis, nginx
+from fundamentum.server.survey import survey
+from tests.small_root import small_root, write
+
+SOCKET = "unix:/run/php/php8.2-fpm.sock"
+VIRTUAL = "<VirtualHost *:80>\nServerName a.example\nDocumentRoot /srv/a\n{}\n</VirtualHost>\n"
+HANDLER = f'SetHandler "proxy:{SOCKET}|fcgi://localhost"'
+WHOLE = ("a.example", None, "8.2/fpm/www")
+NGINX = "http {{ server {{ server_name a.example; root /srv/a; {} }} }}"
+Row = tuple[str, str | None, str | None]
+CASES: list[tuple[str, str, list[Row]]] = [  # server, configuration, (site, part, runtime)
+    ("nginx", NGINX.format(f"location ~ \\.php$ {{ fastcgi_pass {SOCKET}; }}"), [WHOLE]),
+    ("nginx", NGINX.format(f"location ~ [^/]\\.php(/|$) {{ fastcgi_pass {SOCKET}; }}"), [WHOLE]),
+    ("nginx", NGINX.format(f"location / {{ fastcgi_pass {SOCKET}; }}"), [WHOLE]),
+    (
+        "nginx",
+        NGINX.format(f"location ^~ /log/ {{ location ~ \\.php$ {{ fastcgi_pass {SOCKET}; }} }}"),
+        [("a.example", "^~ /log/", "8.2/fpm/www")],
+    ),
+    ("nginx", NGINX.format(f"set $to {SOCKET}; location / {{ fastcgi_pass $to; }}"), [WHOLE]),
+    ("nginx", NGINX.format("location / { fastcgi_pass $unknown; }"), [("a.example", None, None)]),
+    ("nginx", NGINX.format("location / { fastcgi_pass 127.0.0.1:9000; }"), [("a.example", None, "8.2/fpm/port")]),
+    ("nginx", NGINX.format("location / { fastcgi_pass 127.0.0.1:9001; }"), [("a.example", None, None)]),
+    ("nginx", "upstream u { server " + SOCKET + "; }" + NGINX.format("location / { fastcgi_pass u; }"), [WHOLE]),
+    ("nginx", NGINX.format("include extra/*.conf;"), [WHOLE]),
+    ("nginx", NGINX.format("# fastcgi_pass x;\nlocation / { return 200 'fastcgi_pass y;'; }"), []),
+    ("nginx", "http { server { location / { fastcgi_pass " + SOCKET + "; } } }", [("default", None, "8.2/fpm/www")]),
+    ("apache2", VIRTUAL.format(f'<FilesMatch "\\.php$">\n{HANDLER}\n</FilesMatch>'), [WHOLE]),
+    ("apache2", f"<FilesMatch .+\\.ph(p|tml)$>\n{HANDLER}\n</FilesMatch>\n" + VIRTUAL.format(""), [WHOLE]),
+    ("apache2", f'{HANDLER}\nDocumentRoot "/srv/a"\n', [("default", None, "8.2/fpm/www")]),
+    ("apache2", VIRTUAL.format(f"<Directory /srv/a>\n{HANDLER}\n</Directory>"), [WHOLE]),
+    (
+        "apache2",
+        VIRTUAL.format(f"<Directory /srv/a/log>\n{HANDLER}\n</Directory>"),
+        [("a.example", "/srv/a/log", "8.2/fpm/www")],
+    ),
+    ("apache2", VIRTUAL.format(f"<Directory /srv/b>\n{HANDLER}\n</Directory>"), []),
+    ("apache2", VIRTUAL.format(f"<Location /log>\n{HANDLER}\n</Location>"), [("a.example", "/log", "8.2/fpm/www")]),
+    ("apache2", VIRTUAL.format(f'ProxyPassMatch "^/(.*\\.php)$" "{SOCKET}|fcgi://localhost/srv/a"'), [WHOLE]),
+    ("apache2", VIRTUAL.format('ProxyPass "/" "fcgi://127.0.0.1:9000/srv/a/"'), [("a.example", None, "8.2/fpm/port")]),
+    ("apache2", VIRTUAL.format(f"<IfModule mod_absent.c>\n{HANDLER}\n</IfModule>"), []),
+    ("apache2", VIRTUAL.format(f"<IfModule !mod_absent.c>\n{HANDLER}\n</IfModule>"), [WHOLE]),
+    ("apache2", VIRTUAL.format(f"<IfDefine !X>\n<IfModule mod_absent.c>\n{HANDLER}\n</IfModule>\n</IfDefine>"), []),
+    (
+        "apache2",
+        "LoadModule proxy_module x.so\n" + VIRTUAL.format(f"<IfModule proxy_module>\n{HANDLER}\n</IfModule>"),
+        [WHOLE],
+    ),
+    (
+        "apache2",
+        "Define SOCK /run/php/php8.2-fpm.sock\n" + VIRTUAL.format('SetHandler \\\n  "proxy:unix:${SOCK}|fcgi://x"'),
+        [WHOLE],
+    ),
+    ("apache2", VIRTUAL.format("Include extra/apache.conf"), [WHOLE]),
+    ("apache2", VIRTUAL.format("#" + HANDLER), []),
+    ("apache2", VIRTUAL.format(f"<FilesMatch \\.php$>\n{HANDLER}\n</FilesMatch>") * 2, [WHOLE]),
+]
+
+
+def root_with(folder: Path, server: str, text: str) -> Path:
+    main = "etc/nginx/nginx.conf" if server == "nginx" else "etc/apache2/apache2.conf"
+    extra: dict[str, str | bytes] = {
+        main: text,
+        "etc/nginx/extra/a.conf": f"location / {{ fastcgi_pass {SOCKET}; }}",
+        "etc/apache2/extra/apache.conf": HANDLER + "\n",
+        "etc/php/8.2/fpm/pool.d/port.conf": "[port]\nlisten = 9000\n",
+    }
+    return small_root(folder, extra=extra)
+
+
+def look(root: Path) -> Survey:
+    return survey(DirectoryHost(root, "mizar"))
+
+
+@pytest.mark.parametrize(("server", "text", "rows"), CASES)
+def test_sites(tmp_path: Path, server: str, text: str, rows: list[Row]) -> None:
+    found = look(root_with(tmp_path, server, text))
+    assert [(site.name, site.part, site.runtime) for site in found.sites] == rows
+    assert all(site.server == server for site in found.sites)
+    leading = {runtime for _, _, runtime in rows if runtime}
+    if leading:
+        assert {runtime.label for runtime in found.runtimes if runtime.serves} == leading
+    if any(runtime is None for _, _, runtime in rows):
+        assert "which is no runtime seen here" in found.remarks[-1].why
+
+
+def test_a_site_can_be_named_instead_of_a_runtime(tmp_path: Path) -> None:
+    text = NGINX.format(
+        f"location / {{ fastcgi_pass {SOCKET}; }} location ^~ /plates/ {{ fastcgi_pass 127.0.0.1:9000; }}"
+    )
+    found = look(root_with(tmp_path, "nginx", text.replace("a.example", "a.example b.example")))
+
+    def chosen(selector: str) -> str:
+        return choose(found, Needs("nightlog"), selector, Market(found)).runtime.label
+
+    assert (chosen("a.example"), chosen("b.example"), chosen("a.example ^~ /plates/")) == (
+        "8.2/fpm/www",
+        "8.2/fpm/www",
+        "8.2/fpm/port",
+    )
+    with pytest.raises(FundamentumError, match=r"the name of a web site here \(a\.example\)"):
+        chosen("c.example")
+
+
+WORDS = [
+    *"{};#\"'\\\n <>/$",
+    "server",
+    "location",
+    "fastcgi_pass x",
+    "include *",
+    "include nginx.conf",
+    "<VirtualHost>",
+    "</VirtualHost>",
+    "<IfModule",
+    "SetHandler",
+    "Include",
+    "Define A ${A}",
+    "proxy:unix:/x|fcgi://y",
+    "<add",
+    "\0",
+    "é",
+]
+
+
+@given(st.lists(st.sampled_from(WORDS), max_size=40).map(" ".join) | st.text(max_size=100))
+def test_any_text_gives_handoffs_or_remarks(tmp_path_factory: pytest.TempPathFactory, text: str) -> None:
+    folder = tmp_path_factory.mktemp("any")
+    data = text.encode("utf-8", "replace")
+    main = "Windows/System32/inetsrv/config/applicationHost.config"
+    write(folder, {"etc/nginx/nginx.conf": data, "etc/apache2/apache2.conf": data, main: data})
+    host = DirectoryHost(folder, "any")
+    for reader, family in ((nginx.read, "debian"), (apache.read, "debian"), (iis.read, "windows")):
+        handoffs, files, _ = reader(host, System(family=family))
+        assert len(handoffs) <= 100
+        assert len(files) <= 3000

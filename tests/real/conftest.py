@@ -8,6 +8,8 @@ from typing import NamedTuple
 import pytest
 from debian_root import STORE, Root, base
 
+from .twin import make_twin, serving
+
 REAL = os.environ.get("FUNDAMENTUM_REAL") == "1"
 
 
@@ -68,6 +70,15 @@ def bookworm() -> Iterator[Root]:
     """The 8.2 server alone, for rules that are asked of one PHP."""
     root = make_server("bookworm", "8.2").root
     yield root
+    shutil.rmtree(root.path, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def twin() -> Iterator[Root]:
+    """Two branches side by side behind nginx and Apache, all of it running."""
+    root = make_twin()
+    with serving(root):
+        yield root
     shutil.rmtree(root.path, ignore_errors=True)
 
 

@@ -4,10 +4,9 @@ import os
 import random
 import re
 import subprocess
-from collections.abc import Iterator
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import Root
 
 from fundamentum.check.judge import check
 from fundamentum.needs.model import ExtensionNeed, Needs
@@ -24,13 +23,10 @@ pytestmark = pytest.mark.real
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Root]:
+def server(twin: Root, tmp_path_factory: pytest.TempPathFactory) -> Root:
     if missing := tools():
         (pytest.fail if REAL else pytest.skip)(f"{missing} is not installed")
-    php = base("bookworm").copy(STORE / "test-rpm-php")
-    php.install("php8.2-cli", "php8.2-fpm")
-    yield make_rpm_server(tmp_path_factory.mktemp("rpm"), php)
-    subprocess.run(["rm", "-rf", str(php.path)], check=True)
+    return make_rpm_server(tmp_path_factory.mktemp("rpm"), twin)
 
 
 class AskingHost(DirectoryHost):
@@ -60,14 +56,14 @@ def test_the_database_read_from_files_is_what_rpm_says(server: Root) -> None:
     assert from_files.owners["/usr/lib64/php/modules/ctype.so"] == "php-common"
 
 
-def test_runtimes_of_the_distribution_and_beside_it(server: Root) -> None:
+def test_runtimes_of_the_distribution_and_beside_it(server: Root, twin: Root) -> None:
     found = look(server)
     assert found.system.family == "redhat"
     labels = ["8.2/cli", "8.2/fpm/www", "8.2/cli@/opt/observatory/php82"]
     assert [one.label for one in found.runtimes] == labels
     for runtime in found.runtimes:
         program = "php-fpm8.2" if runtime.sapi == "fpm" else "php8.2"
-        command = ["chroot", str(STORE / "test-rpm-php"), program, "-n", "-m"]
+        command = ["chroot", str(twin.path), program, "-n", "-m"]
         listed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
         inside = {line for line in listed if line and line[0] != "["}
         assert {one.shown for one in runtime.extensions if one.origin == "built-in"} == inside

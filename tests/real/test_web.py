@@ -5,7 +5,6 @@ import re
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -20,18 +19,11 @@ from fundamentum.server.recording import open_recording
 from fundamentum.server.survey import survey, written
 
 from .running import start_fpm, stop
-from .twin import APACHE, NGINX, PLANTED, make_twin, page, serving, sshd
+from .twin import APACHE, NGINX, PLANTED, page, sshd
 
 pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
-
-
-@pytest.fixture(scope="module")
-def twin() -> Iterator[Root]:
-    root = make_twin()
-    with serving(root):
-        yield root
 
 
 def look(root: Root) -> Survey:

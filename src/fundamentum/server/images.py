@@ -5,6 +5,7 @@ point to.  The formats themselves are read by pyelftools and pefile.
 """
 
 import io
+import itertools
 import re
 import struct
 from collections.abc import Iterator
@@ -12,7 +13,9 @@ from typing import Any, Final
 
 import msgspec
 
-MAX_IMAGE: Final = 256 * 1024 * 1024
+MAX_SECTIONS: Final = 300
+MAX_SYMBOLS: Final = 50_000
+"""Several times what the largest real program has: a file that claims more was made to keep its reader busy."""
 PRINTABLE: Final = re.compile(rb"[\x20-\x7e\x80-\xff]{1,200}")
 PROCESSORS: Final = {
     "EM_X86_64": "x86-64",
@@ -113,14 +116,17 @@ def _elf(data: bytes) -> Image:
 
     try:
         elf = ELFFile(io.BytesIO(data))
-        kept = [s for s in elf.iter_sections() if s["sh_flags"] & 2 and s["sh_type"] != "SHT_NOBITS"]
+        sections = list(itertools.islice(elf.iter_sections(), MAX_SECTIONS))
+        kept = [s for s in sections if s["sh_flags"] & 2 and s["sh_type"] != "SHT_NOBITS"]
+        if sum(s["sh_size"] for s in sections if s["sh_type"] != "SHT_NOBITS") > 4 * len(data) + 4096:
+            raise NoImage("is damaged: its sections are larger than itself")
         return Image(
             "Linux",
             PROCESSORS.get(str(elf["e_machine"]), str(elf["e_machine"])),
             elf.elfclass,
             _exported(elf),
             [(s["sh_addr"], s.data()) for s in kept],
-            dict(_relocated(elf)),
+            dict(_relocated(elf, sections)),
         )
     except (
         ELFError,
@@ -142,13 +148,14 @@ def _exported(elf: Any) -> dict[str, int]:
     section = elf.get_section_by_name(".dynsym")
     if section is None:
         return {}
-    return {symbol.name: symbol["st_value"] for symbol in section.iter_symbols() if symbol["st_shndx"] != "SHN_UNDEF"}
+    symbols = itertools.islice(section.iter_symbols(), MAX_SYMBOLS)
+    return {symbol.name: symbol["st_value"] for symbol in symbols if symbol["st_shndx"] != "SHN_UNDEF"}
 
 
-def _relocated(elf: Any) -> Iterator[tuple[int, int]]:
+def _relocated(elf: Any, sections: list[Any]) -> Iterator[tuple[int, int]]:
     """Relocations that do not depend on a symbol.  Unpacked at once: a PHP program has tens of thousands of them."""
     order = "<" if elf.little_endian else ">"
-    for section in elf.iter_sections():
+    for section in sections:
         if section["sh_type"] == "SHT_RELA" and elf.elfclass == 64:
             content = section.data()
             for offset, info, addend in struct.iter_unpack(f"{order}QQq", content[: len(content) // 24 * 24]):
@@ -163,6 +170,8 @@ def _pe(data: bytes) -> Image:
         pe = pefile.PE(data=data, fast_load=True)
         pe.parse_data_directories(directories=[pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_EXPORT"]])
         base = pe.OPTIONAL_HEADER.ImageBase
+        if sum(s.SizeOfRawData for s in pe.sections) > 4 * len(data) + 4096:
+            raise NoImage("is damaged: its sections are larger than itself")
         exports = getattr(pe, "DIRECTORY_ENTRY_EXPORT", None)
         return Image(
             "Windows",

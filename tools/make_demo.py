@@ -27,10 +27,31 @@ KEPT = re.compile(
 )
 
 
+APACHE = """\
+<VirtualHost *:80>
+    ServerName nightlog.observatory.example
+    DocumentRoot /srv/nightlog
+</VirtualHost>
+"""
+NGINX = """\
+server {
+    server_name nightlog.observatory.example;
+    root /srv/nightlog;
+    location ~ \\.php$ {
+        include snippets/fastcgi-php.conf;
+        fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+    }
+}
+"""
+
+
 def altair() -> Survey:
     """The server that is ready."""
     root = _root("altair")
-    root.install("php8.2-fpm", "php8.2-xml", "php8.2-mysql", "php8.2-intl", "php8.2-gd", "php8.2-mbstring")
+    root.install("php8.2-fpm", "php8.2-xml", "php8.2-mysql", "php8.2-intl", "php8.2-gd", "php8.2-mbstring", "apache2")
+    root.run("a2enmod", "-q", "proxy_fcgi")
+    root.run("a2enconf", "-q", "php8.2-fpm")
+    root.write("/etc/apache2/sites-available/000-default.conf", APACHE)
     root.write(
         "/etc/php/8.2/fpm/conf.d/90-nightlog.ini",
         "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n",
@@ -41,7 +62,8 @@ def altair() -> Survey:
 def vega() -> Survey:
     """The server where somebody has begun."""
     root = _root("vega")
-    root.install("php8.2-fpm", "php8.2-cli", "php8.2-xml", "php8.2-gd")
+    root.install("php8.2-fpm", "php8.2-cli", "php8.2-xml", "php8.2-gd", "nginx-light")
+    root.write("/etc/nginx/sites-available/default", NGINX)
     root.run("phpdismod", "-v", "8.2", "-s", "fpm", "dom")
     root.write(
         "/etc/php/8.2/fpm/conf.d/95-uploads.ini",

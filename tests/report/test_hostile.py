@@ -4,6 +4,7 @@ import io
 import shlex
 import shutil
 import subprocess
+from datetime import date
 from pathlib import Path
 
 import pytest
@@ -18,8 +19,9 @@ from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.clean import clean
 from fundamentum.report.script import as_script
+from fundamentum.report.summary import write_survey
 from fundamentum.server.hosts import DirectoryHost
-from fundamentum.server.model import Remark, Survey
+from fundamentum.server.model import Remark, Repository, Site, Survey
 from fundamentum.server.survey import survey
 from tests.check.test_states import needs
 from tests.small_root import small_root
@@ -74,13 +76,15 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
         found,
         server=hostile,
         remarks=(Remark(hostile, hostile),),
-        runtimes=tuple(replace(r, ini_file=hostile, version=hostile) for r in found.runtimes),
+        runtimes=tuple(replace(r, ini_file=hostile, version=hostile, stale=(hostile,)) for r in found.runtimes),
+        sites=(Site(hostile, "nginx", hostile, (hostile,), hostile, hostile, hostile, hostile),),
+        repositories=(Repository(hostile),),
     )
     judged = check(needs("gd", settings=f'[notes]\n"extension:gd" = {toml(hostile)}\n'), bad)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
     text.write_check(console, [judged], bad)
-    text.write_survey(console, bad)
+    write_survey(console, bad, date(2026, 11, 24))
     text.write_plan(console, replace(plan([judged.needs], found), server=hostile))
     text.write_remarks(bad, stream=out)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())

@@ -2,9 +2,11 @@
 
 import argparse
 import sys
+from datetime import date
 
 from fundamentum.cli import inputs
 from fundamentum.report import text
+from fundamentum.report.summary import write_survey
 from fundamentum.server.survey import written
 
 
@@ -18,7 +20,7 @@ def run(options: argparse.Namespace) -> int:
     survey = inputs.server(options)
     text.write_remarks(survey)
     if options.output is None:
-        text.write_survey(text.console_for(sys.stdout), survey)
+        write_survey(text.console_for(sys.stdout), survey, date.today())
     else:
         _write(options.output, written(survey))
     return 0

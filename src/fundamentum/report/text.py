@@ -259,57 +259,6 @@ def _outcome(console: Console, plan: Plan) -> None:
         )
 
 
-def write_survey(console: Console, survey: Survey) -> None:
-    """One screen about a server."""
-    console.print(
-        Text.assemble(
-            (clean(survey.server), "bold"),
-            clean(f"  {survey.system.name or 'unknown system'} {survey.system.architecture}"),
-        )
-    )
-    installed = "unknown" if survey.installed is None else str(len(survey.installed))
-    offers = "unknown" if survey.offers is None else str(len(survey.offers))
-    sources = sorted({offer.source for offer in survey.offers or ()})
-    console.print(
-        Text(
-            clean(
-                f"packages installed: {installed}; offers that concern PHP: {offers}"
-                + (f" from {', '.join(sources)}" if sources else "")
-            ),
-            style=STYLES["dim"],
-        )
-    )
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    for title in (
-        "runtime",
-        "version",
-        "serves the web",
-        "loaded",
-        "there, but off",
-        "told to load, but cannot",
-        "configuration",
-    ):
-        table.add_column(title, header_style="dim", overflow="fold")
-    there = {branch.branch: [module.name for module in branch.modules] for branch in survey.branches}
-    for runtime in survey.runtimes:
-        failing = [one.name for one in runtime.extensions if one.fault]
-        told = {one.name for one in runtime.extensions}
-        table.add_row(
-            clean(runtime.label),
-            clean(runtime.version or "?"),
-            "yes" if runtime.serves else "no",
-            str(len(told) - len(failing)),
-            clean(", ".join(name for name in there.get(runtime.branch, ()) if name not in told)) or "-",
-            clean(", ".join(failing)) or "-",
-            clean(runtime.ini_file or "none"),
-        )
-    if survey.runtimes:
-        console.print()
-        console.print(table)
-    else:
-        console.print(Text("no PHP installed", style=STYLES["recommended"]))
-
-
 def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:
     """What could not be read, on standard error."""
     remarks = [*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks)]

@@ -1,0 +1,141 @@
+"""A survey for a person: what runs PHP on a server, for which sites, and what is odd about it, on one screen."""
+
+from collections.abc import Iterable
+from datetime import date
+from typing import Final
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from fundamentum.catalog import security_ends
+from fundamentum.report.clean import clean
+from fundamentum.report.text import STYLES
+from fundamentum.server.model import Branch, Runtime, Survey
+
+MAX_ROWS: Final = 12
+"""As many runtimes, and as many sites, are shown; of more than these the number."""
+MAX_NAMES: Final = 8
+LIMITS: Final = (("memory_limit", "memory"), ("upload_max_filesize", "upload"), ("post_max_size", "post"))
+
+
+def write_survey(console: Console, survey: Survey, today: date) -> None:
+    """One screen about a server."""
+    system = ", ".join(part for part in (survey.system.name or "unknown system", survey.system.architecture) if part)
+    console.print(Text.assemble((clean(survey.server), "bold"), f"  {clean(system)}"))
+    console.print(_facts(survey, today))
+    if not survey.runtimes:
+        console.print(Text("\nno PHP was found here", style=STYLES["recommended"]))
+        return
+    console.print()
+    console.print(_runtimes(survey.runtimes[:MAX_ROWS]))
+    _rest(console, survey.runtimes, "runtimes")
+    for line in _oddities(survey):
+        console.print(Text(clean(line), style=STYLES["recommended"]))
+    if survey.sites:
+        console.print()
+        console.print(_sites(survey))
+        _rest(console, survey.sites, "sites")
+
+
+def _facts(survey: Survey, today: date) -> Table:
+    table = Table.grid(padding=(0, 2))
+    table.add_column(style=STYLES["dim"])
+    table.add_column(overflow="fold")
+    if survey.installed is None:
+        packages = "what is installed and what could be is unknown"
+    else:
+        held = [one.name for one in survey.installed if one.held]
+        packages = f"{len(survey.installed)} installed" + (f", held: {_some(held)}" if held else "")
+        offers = "what could be installed is unknown" if survey.offers is None else f"{len(survey.offers)} on offer"
+        packages += f"; {offers}" + (" that concern PHP" if survey.offers else "")
+    table.add_row("packages", clean(packages))
+    sources = [one.name for one in survey.repositories]
+    if sources:
+        table.add_row("from", clean(_some(sources)))
+    plain = next((one for one in survey.runtimes if one.plain), None)
+    for branch in survey.branches:
+        about = _build(branch)
+        ends = security_ends(branch.branch)
+        if ends:
+            about += f"; the PHP project's security fixes {'ended' if ends < today else 'end'} {ends}"
+        if plain and (plain.branch, plain.home) == (branch.branch, branch.home):
+            about += "; what 'php' runs on the command line"
+        table.add_row(f"PHP {branch.branch}", clean(about))
+    return table
+
+
+def _build(branch: Branch) -> str:
+    parts = [f"in {branch.home}" if branch.home else "", branch.system if branch.system != "Linux" else ""]
+    parts += ["thread-safe" if branch.thread_safe else "", "debug build" if branch.debug else "", branch.compiler]
+    words = ", ".join(part for part in parts if part)
+    number = len(branch.modules)
+    extensions = f"{number} extension {'file' if number == 1 else 'files'}" if number else "extension files unknown"
+    return f"{words}, {extensions}" if words else extensions
+
+
+def _runtimes(runtimes: Iterable[Runtime]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["dim"])
+    limits = (short for _, short in LIMITS)
+    for title in ("runtime", "version", "web", "loaded", *limits, "runs since", "configuration"):
+        table.add_column(title, overflow="fold")
+    for one in runtimes:
+        loaded = sum(extension.fault is None for extension in one.extensions)
+        since = date.fromtimestamp(one.started).isoformat() if one.started else "-"
+        if one.stale:
+            since += ", restart due"
+        table.add_row(
+            Text(clean(one.label), style=STYLES["name"]),
+            clean(one.version or "?"),
+            Text("yes", style=STYLES["met"]) if one.serves else "no",
+            str(loaded),
+            *(_limit(one, name) for name, _ in LIMITS),
+            Text(since, style=STYLES["recommended"] if one.stale else ""),
+            clean(one.ini_file or "no php.ini"),
+        )
+    return table
+
+
+def _limit(runtime: Runtime, name: str) -> str:
+    setting = runtime.settings.get(name)
+    return clean(setting.value) if setting and setting.value is not None else "?"
+
+
+def _oddities(survey: Survey) -> Iterable[str]:
+    """What a person would want to know without having asked."""
+    found: dict[str, list[str]] = {}
+    for runtime in survey.runtimes:
+        if runtime.stale:
+            more = f" and {len(runtime.stale) - 1} more" if len(runtime.stale) > 1 else ""
+            found.setdefault(f"restart due: {runtime.stale[0]}{more} changed since", []).append(runtime.label)
+        for one in runtime.extensions:
+            if one.fault:
+                found.setdefault(f"cannot load {one.shown}: {one.fault.words}", []).append(runtime.label)
+    rows = list(found.items())
+    yield from (f"{_some(labels)}: {what}" for what, labels in rows[:MAX_NAMES])
+    if len(rows) > MAX_NAMES:
+        yield f"and {len(rows) - MAX_NAMES} more of the kind"
+
+
+def _sites(survey: Survey) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["dim"])
+    for title in ("site", "by", "runs on", "from", "set up in"):
+        table.add_column(title, overflow="fold")
+    for site in survey.sites[:MAX_ROWS]:
+        name = f"{site.name} {site.part}" if site.part else site.name
+        runtime = Text(clean(site.runtime)) if site.runtime else Text("unknown", style=STYLES["recommended"])
+        table.add_row(
+            Text(clean(name), style=STYLES["name"]), site.server, runtime, clean(site.root or "?"), clean(site.origin)
+        )
+    return table
+
+
+def _rest(console: Console, rows: tuple[object, ...], what: str) -> None:
+    if len(rows) > MAX_ROWS:
+        console.print(Padding(Text(f"and {len(rows) - MAX_ROWS} more {what}", style=STYLES["dim"]), (0, 0, 0, 2)))
+
+
+def _some(names: list[str]) -> str:
+    more = f" and {len(names) - MAX_NAMES} more" if len(names) > MAX_NAMES else ""
+    return ", ".join(names[:MAX_NAMES]) + more

@@ -76,7 +76,7 @@ def main() -> None:
         compare(
             "survey against php -i, dpkg-query -W and apt-cache dumpavail together",
             [FUNDAMENTUM, "survey", sys.argv[1], "-o", os.devnull],
-            ["chroot", sys.argv[1], "sh", "-c", "php8.2 -i && dpkg-query -W && apt-cache dumpavail"],
+            ["chroot", sys.argv[1], "sh", "-c", "php8.2 -i; dpkg-query -W; apt-cache dumpavail"],
             folder,
             2,
         )

@@ -27,5 +27,5 @@ picture() { # NAME LINES COMMAND
 picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
 picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
-picture survey 14 'fundamentum survey vega.survey.json'
+picture survey 22 'fundamentum survey vega.survey.json'
 picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 27'

@@ -6,10 +6,12 @@ import pytest
 
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Runtime
-from fundamentum.server.survey import survey
+from fundamentum.server.page import survey_page
+from fundamentum.server.survey import survey, written
 
 from .conftest import Server
 from .running import report
+from .twin import PLANTED
 
 pytestmark = pytest.mark.real
 RUNTIMES = ("cli", "cgi", "apache2", "fpm/www", "fpm/plates")
@@ -58,3 +60,27 @@ def test_places_that_lost_are_shown(server: Server) -> None:
     folder = f"/etc/php/{server.branch}/fpm/conf.d"
     assert (setting.value, setting.origin) == ("64M", f"{folder}/60-later.ini:1")
     assert setting.overridden[0] == f"{folder}/50-observatory.ini:3 (200)"
+
+
+@pytest.mark.parametrize("form", ["text", "HTML"])
+def test_an_information_page_tells_what_that_php_itself_reports(server: Server, form: str) -> None:
+    root, branch = server.root, server.branch
+    if form == "text":
+        page, real = root.run(f"php{branch}", "-i", SECRET=PLANTED), report(root, branch, "cli")
+    else:
+        root.write("/tmp/info.php", "<?php phpinfo();")
+        page = root.run(f"php-cgi{branch}", "-q", "/tmp/info.php", REDIRECT_STATUS="1", SECRET=PLANTED)
+        real = report(root, branch, "cgi")
+    found = survey_page(page.encode(), "page")
+    assert PLANTED in page
+    assert PLANTED not in written(found).decode()
+    runtime = found.runtimes[0]
+    assert {one.shown for one in runtime.extensions} == set(real["extensions"])
+
+    def alike(value: str | None) -> str:
+        return {"": "0", None: "0", "On": "1", "on": "1", "Off": "0", "yes": "1"}.get(value, (value or "").strip())
+
+    theirs = {name: alike(value) for name, value in real["ini"].items()}
+    ours = {name: alike(setting.value) for name, setting in runtime.settings.items()}
+    different = {name: (value, ours.get(name)) for name, value in theirs.items() if ours.get(name) != value}
+    assert not different

@@ -31,8 +31,8 @@ def write_survey(console: Console, survey: Survey, today: date) -> None:
     console.print()
     console.print(_runtimes(survey.runtimes[:MAX_ROWS]))
     _rest(console, survey.runtimes, "runtimes")
-    for line in _oddities(survey):
-        console.print(Text(clean(line), style=STYLES["recommended"]))
+    if oddities := list(_oddities(survey)):
+        console.print(Text("\n" + "\n".join(map(clean, oddities)), style=STYLES["recommended"]))
     if survey.sites:
         console.print()
         console.print(_sites(survey))

@@ -12,7 +12,7 @@ from fundamentum.server import layouts, processes, sites
 from fundamentum.server.hosts import Host, HostError, Process
 from fundamentum.server.installation import Installation
 from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Site, Survey, System
-from fundamentum.server.probes import apt, dnf, dpkg, fpm_pools, php_config, php_modules, rpm, system
+from fundamentum.server.probes import apt, dpkg, fpm_pools, php_config, php_modules, rpm, system
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
 from fundamentum.server.probes.php_modules import Shelf
@@ -80,6 +80,8 @@ def _packages(host: Host, about: System) -> Packages:
         offers, repositories, more = apt.probe(host, about.architecture)
         return Packages(about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more)
     if about.family == "redhat":
+        from fundamentum.server.probes import dnf  # noqa: PLC0415 — needs much that other families do not
+
         found = rpm.probe(host, PHP_FOLDERS)
         about = replace(about, architecture=found.architecture)
         offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities)

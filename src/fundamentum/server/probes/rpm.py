@@ -2,7 +2,6 @@
 
 import re
 import struct
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
@@ -118,6 +117,7 @@ def _answered(answer: bytes) -> Iterator[Package]:
 def _stored(host: Host, path: str) -> Iterator[Package]:
     """Every header in the SQLite database.  It is copied first: SQLite wants to write beside what it reads."""
     import sqlite3  # noqa: PLC0415 — for this family only
+    import tempfile  # noqa: PLC0415
 
     if not path.endswith(SQLITE):
         raise HostError(f"{path or 'rpm'}: a database format that only rpm itself reads")

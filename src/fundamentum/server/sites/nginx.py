@@ -1,7 +1,6 @@
 """nginx: ``fastcgi_pass`` of every server and location.  The configuration language is read by crossplane."""
 
 import re
-import tempfile
 from collections.abc import Iterator
 from typing import Any, Final
 
@@ -54,7 +53,9 @@ class _Reader:
         yield from self._expanded(self._parsed(path, text), path, depth)
 
     def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
-        import crossplane  # noqa: PLC0415 — only where nginx is
+        import tempfile  # noqa: PLC0415 — slow to import, and only where nginx is
+
+        import crossplane  # noqa: PLC0415
 
         with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
             copy.write(text)

@@ -188,7 +188,7 @@ def test_a_plan_proves_itself(
     if not present:
         (root / "usr/sbin/php-fpm8.2").unlink()
     before = look(root)
-    made = plan(wanted, before)
+    made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(wanted)], before)
     listed = {(one.application, one.need) for one in made.unresolved}
     for judgement in made.after:
         assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
@@ -196,12 +196,14 @@ def test_a_plan_proves_itself(
     # The files a plan writes have, on the server as surveyed anew, the effect that was foreseen.
     if present:
         write(root, {file.path: file.content for file in made.files})
-        after = look(root).runtimes[0].settings
-        planned = {change.name: change.after for change in made.settings if change.name in after}
-        assert all(made.after[0].target.runtime.settings[name].value == value for name, value in planned.items())
-        assert {name: (after[name].value or "").lower() for name in planned} == {
-            name: {"On": "1", "Off": ""}.get(value, value).lower() for name, value in planned.items()
-        }
+        after = {runtime.label: runtime.settings for runtime in look(root).runtimes}
+        assert {pool.runtime for pool in made.pools} <= after.keys()
+        foreseen = {one.target.runtime.label: one.target.runtime.settings for one in made.after}
+        for change in made.settings:
+            assert foreseen[change.runtime][change.name].value == change.after
+            if change.name in after[change.runtime]:
+                real = (after[change.runtime][change.name].value or "").lower()
+                assert real == {"On": "1", "Off": ""}.get(change.after, change.after).lower()
 
 
 def test_installed_versions_count_for_dependencies(tmp_path: Path) -> None:

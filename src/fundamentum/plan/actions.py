@@ -80,6 +80,7 @@ def for_setting(
     present = runtime.settings.get(name)
     if present is None or present.value is None or not runtime.scan_dir:
         return None
+    own_file = runtime.pool_file if runtime.fresh else None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return None
     if present.origin.rpartition(":")[0] in runtime.stale and all(
@@ -95,7 +96,9 @@ def for_setting(
     if after is None or ini_text(after) is None:
         return None
     origin = present.origin.rpartition(":")[0]
-    if runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
+    if own_file and runtime.pool:
+        file, pool = own_file, runtime.pool
+    elif runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
         file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
     else:
         file, pool = _after(runtime.scan_dir, label, origin, *together), None

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import RPM_PACKAGES, SAPI_PACKAGES, Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
-from fundamentum.plan.model import Action, Enable, Install, Restart, Set
+from fundamentum.plan.model import Action, AddPool, Enable, Install, Restart, Set
+from fundamentum.plan.pools import beside
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
 
@@ -34,6 +35,11 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
         case Restart(service):
             started = tuple(replace(r, stale=(), answer=None) if r.service == service else r for r in survey.runtimes)
             return replace(survey, runtimes=started)
+        case AddPool():
+            like = next((r for r in survey.runtimes if r.label == action.like), None)
+            if like is None:
+                return survey
+            return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
         case Install():
             return survey  # all packages first, and together: see above
 

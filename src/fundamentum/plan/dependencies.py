@@ -1,67 +1,174 @@
-"""What comes along: the packages that the wanted ones depend on and that are not installed yet."""
+"""What comes along with packages, and what has to go: the answer apt would give, from the indexes alone."""
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Iterator
+from typing import Final
 
+import msgspec
 from debian.debian_support import version_compare
 
-from fundamentum.check.offers import Market, newest, provided
+from fundamentum.check.offers import Market, provided
+from fundamentum.plan.model import Aside
 from fundamentum.server.control import Relation, relations
 from fundamentum.server.model import Offer, Survey
 
+_PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
+WEB_SERVERS: Final = (
+    "apache2",
+    "nginx",
+    "nginx-core",
+    "nginx-light",
+    "nginx-full",
+    "nginx-extras",
+    "lighttpd",
+    "caddy",
+)
+
+
+class Along(msgspec.Struct):
+    """What apt would do besides installing what was asked for."""
+
+    packages: list[str]
+    """To be installed or brought to another version."""
+    removed: list[str]
+    missing: list[str]
+    """Dependencies that nothing on offer fulfils, in words."""
+    offers: dict[str, Offer]
+    """Every package that is installed, with the offer it comes from."""
+
 
 class Resolver:
-    """Follows ``Depends`` and ``Pre-Depends`` as apt does: keeps what is installed, takes the first alternative."""
+    """Follows relations as apt does: keeps what is installed, takes the first alternative that can be had."""
 
     def __init__(self, survey: Survey, market: Market) -> None:
         self.market = market
         self.present = {one.name: one.version for one in survey.installed or ()}
-        self.present_virtual = {name for one in survey.installed or () for name in provided(one.provides)}
+        self.held = {one.name for one in survey.installed or () if one.held}
+        self._given = {one.name: dict(_provides(one.provides)) for one in survey.installed or () if one.provides}
         self._providers: dict[str, list[Offer]] | None = None
         self._offers = survey.offers or ()
 
-    def along(self, wanted: Iterable[str]) -> tuple[list[str], list[str]]:
-        """The packages that come along, sorted, and the dependencies that nothing on offer fulfils."""
+    def along(self, wanted: Iterable[str], *, recommended: bool = False) -> Along:
+        """The whole consequence of installing these packages."""
         wanted = list(dict.fromkeys(wanted))
-        chosen = {name: offer.version for name in wanted if (offer := self.market.package(name))}
-        virtual = {p for name in chosen if (offer := self.market.package(name)) for p in provided(offer.provides)}
+        chosen = {name: offer for name in wanted if (offer := self.market.package(name))}
         missing: list[str] = []
-        todo = list(chosen)
+        removed: list[str] = []
+        todo = list(chosen.values())
         while todo:
-            offer = self.market.package(todo.pop())
-            if offer is None:
-                continue
+            offer = todo.pop(0)
             for group in relations(offer.pre_depends) + relations(offer.depends):
-                if any(self._holds(one, chosen, virtual) for one in group):
+                if any(self._holds(one, chosen, removed) for one in group):
                     continue
-                found = next(filter(None, (self._supply(one) for one in group)), None)
+                found = next(filter(None, (self._supply(one, offer) for one in group)), None)
                 if found is None:
                     missing.append(f"{offer.name} depends on {' | '.join(one.name for one in group)}")
                 elif found.name not in chosen:
-                    chosen[found.name] = found.version
-                    virtual |= set(provided(found.provides))
-                    todo.append(found.name)
-        return sorted(set(chosen) - set(wanted)), missing
+                    chosen[found.name] = found
+                    todo.append(found)
+            if recommended:
+                for group in relations(offer.recommends):
+                    if any(self._holds(one, chosen, removed) for one in group):
+                        continue
+                    found = next(filter(None, (self._supply(one, offer) for one in group)), None)
+                    if found and found.name not in chosen and self._complete(found):
+                        chosen[found.name] = found
+                        todo.append(found)
+            todo += self._conflicts(offer, chosen, removed)
+        packages = sorted(set(chosen) - set(wanted))
+        return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
 
-    def _holds(self, relation: Relation, chosen: dict[str, str], virtual: set[str]) -> bool:
+    def _complete(self, offer: Offer) -> bool:
+        """Whether everything a recommended package depends on can be had; if not, it is left out."""
+        return all(
+            any(self._holds(one, {}, ()) or self._supply(one, offer) for one in group)
+            for group in relations(offer.pre_depends) + relations(offer.depends)
+        )
+
+    def _conflicts(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
+        """Installed packages that cannot stay beside this one are brought to another version, or go."""
+        for group in relations(offer.conflicts):
+            for one in group:
+                version = self.present.get(one.name)
+                if version is not None and one.name not in chosen and one.name not in removed:
+                    if one.name != offer.name and _fits(version, one):
+                        newer = self.market.package(one.name)
+                        if newer and newer.version != version and not _fits(newer.version, one):
+                            chosen[newer.name] = newer
+                            yield newer
+                        else:
+                            removed.append(one.name)
+                elif one.version is None and version is None:
+                    given = (name for name, names in self._given.items() if one.name in names)
+                    removed += [n for n in given if n not in (offer.name, *chosen, *removed)]
+
+    def _holds(self, relation: Relation, chosen: dict[str, Offer], removed: Iterable[str]) -> bool:
         name = relation.name
-        version = chosen.get(name) or self.present.get(name)
-        if version is not None:
-            return _version_fits(version, relation)
-        return relation.version is None and (name in self.present_virtual or name in virtual)
+        version = chosen[name].version if name in chosen else None if name in removed else self.present.get(name)
+        if version is not None and _fits(version, relation):
+            return True
+        given = [names for one, names in self._given.items() if one not in chosen and one not in removed]
+        given += [dict(_provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
+        return any(name in names and _given(names[name], relation) for names in given)
 
-    def _supply(self, relation: Relation) -> Offer | None:
+    def _supply(self, relation: Relation, wanting: Offer) -> Offer | None:
         offer = self.market.package(relation.name)
-        if offer is not None:
-            return offer if _version_fits(offer.version, relation) else None
+        if offer is not None and relation.name not in self.held and _fits(offer.version, relation):
+            return offer
         if self._providers is None:
             self._providers = {}
-            for one in self._offers:
-                for name in provided(one.provides):
-                    self._providers.setdefault(name, []).append(one)
-        return newest(self._providers.get(relation.name, ()))
+            for name in dict.fromkeys(one.name for one in self._offers):
+                one = self.market.package(name)
+                for given in provided(one.provides) if one else ():
+                    self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
+        fitting = [
+            one
+            for one in self._providers.get(relation.name, ())
+            if _given(dict(_provides(one.provides))[relation.name], relation)
+        ]
+        # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
+        return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=None)
 
 
-def _version_fits(version: str, wanted: Relation) -> bool:
+def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
+    """Packages that come along although nobody would expect them, with the way to avoid each."""
+    present = {one.name for one in survey.installed or ()}
+    served = sorted(present & set(WEB_SERVERS))
+    asked = set(wanted)
+    found = []
+    for name in along.packages:
+        if name in present:
+            continue
+        puller = next((o.name for o in along.offers.values() if re.search(rf"\b{re.escape(name)}\b", o.depends)), "")
+        instead = f"it comes with {puller}: ask for packages that do not depend on it" if puller else "leave it out"
+        if name in WEB_SERVERS and (served or asked & set(WEB_SERVERS)):
+            found.append(
+                Aside(name, f"a second web server, beside {', '.join(served) or 'the one asked for'}", instead)
+            )
+        elif name in WEB_SERVERS:
+            found.append(Aside(name, "a web server that was not asked for", instead))
+        elif re.fullmatch(r"libapache2-mod-php.*|php[0-9.]*-(fpm|cgi)", name):
+            found.append(Aside(name, "another way of running PHP", instead))
+        elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
+            found.append(Aside(name, "a development tool", instead))
+    return found
+
+
+def _alike(one: str, two: str) -> int:
+    return next((at for at, (a, b) in enumerate(zip(one, two, strict=False)) if a != b), min(len(one), len(two)))
+
+
+def _provides(field: str) -> Iterator[tuple[str, str | None]]:
+    """Names in a ``Provides`` field with the version each is given, if it is."""
+    return ((m[1], m[2]) for part in field.split(",") if (m := _PROVIDED.match(part)))
+
+
+def _given(version: str | None, wanted: Relation) -> bool:
+    """An unversioned name fulfils unversioned wishes only.  Source: Debian policy, 7.5."""
+    return wanted.version is None or (version is not None and _fits(version, wanted))
+
+
+def _fits(version: str, wanted: Relation) -> bool:
     """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
     if wanted.version is None:
         return True

@@ -1,5 +1,7 @@
 """A plan: what to change on a server, in which order, and why."""
 
+from datetime import date
+
 import msgspec
 
 from fundamentum.check.model import Judgement
@@ -54,13 +56,35 @@ class Set(Value, frozen=True):
     """The pool, where only a pool's own configuration can win."""
 
 
+class AddPool(Value, frozen=True):
+    """Run an application in a pool of its own, so that its limits are its own."""
+
+    name: str
+    like: str
+    """The runtime whose branch it runs on."""
+    runtime: str
+    """The label of the new one."""
+    user: str
+    listen: str
+    file: str
+
+
 class Restart(Value, frozen=True):
     """Restart a service."""
 
     service: str
 
 
-Action = Install | Enable | Set | Restart
+Action = Install | Enable | Set | AddPool | Restart
+
+
+class Aside(Value, frozen=True):
+    """A package that comes along, and why that deserves a look."""
+
+    package: str
+    why: str
+    instead: str
+    """The way to avoid it."""
 
 
 class DropIn(Value, frozen=True):
@@ -70,6 +94,15 @@ class DropIn(Value, frozen=True):
     content: str
 
 
+class Edit(Value, frozen=True):
+    """A change of an existing file, as a unified diff, where no drop-in file can do it."""
+
+    path: str
+    diff: str
+    after: str
+    """The whole file afterwards."""
+
+
 class Unresolved(Value, frozen=True):
     """A need that the plan leaves unmet, and why."""
 
@@ -77,6 +110,31 @@ class Unresolved(Value, frozen=True):
     why: str
     application: str
     level: Level
+
+
+class Row(Value, frozen=True):
+    """One candidate in the comparison that is shown."""
+
+    name: str
+    version: str | None
+    supported_until: date | None
+    maintained_by: str
+    chosen_for: tuple[str, ...]
+    required: int
+    recommended: int
+    installs: int
+    sites: tuple[str, ...]
+    """The sites that run on it today."""
+    reason: str
+    """Why it was taken, or what decided against it."""
+
+
+class Decision(Value, frozen=True):
+    """How the branches were chosen."""
+
+    rows: tuple[Row, ...] = ()
+    conflict: tuple[str, ...] = ()
+    """The smallest set of needs that no single branch meets, in words; empty if one branch serves all."""
 
 
 class Plan(Value, frozen=True):
@@ -99,6 +157,17 @@ class Plan(Value, frozen=True):
     sources: dict[str, str] = {}
     """Package → the repository it comes from."""
     unresolved: tuple[Unresolved, ...] = ()
+    pools: tuple[AddPool, ...] = ()
+    removes: tuple[str, ...] = ()
+    """Packages that the package manager would take away."""
+    asides: tuple[Aside, ...] = ()
+    decision: Decision | None = None
+    """How the branches were chosen; None where there was no choice."""
+    repositories: tuple[str, ...] = ()
+    """Package sources that are not configured on the server and have to be, for packages of this plan."""
+    switch: str | None = None
+    """The module stream that has to be switched on first."""
+    edits: tuple[Edit, ...] = ()
 
     @property
     def complete(self) -> bool:
@@ -108,7 +177,7 @@ class Plan(Value, frozen=True):
     @property
     def empty(self) -> bool:
         """Whether there is nothing to do."""
-        return not (self.installs or self.enables or self.settings or self.restarts)
+        return not (self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits)
 
 
 def key_of(action: Action) -> str:
@@ -120,5 +189,7 @@ def key_of(action: Action) -> str:
             return f"enable:{branch}/{sapi}:{extension}"
         case Set(name, _, _, _, runtime):
             return f"set:{runtime}:{name}"
+        case AddPool():
+            return f"pool:{action.runtime}"
         case Restart(service):
             return f"restart:{service}"

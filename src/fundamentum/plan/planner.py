@@ -1,69 +1,168 @@
-"""Make a plan: check, mend what can be mended, apply that to the survey, and check again until nothing changes."""
+"""Make a plan: choose the PHP, mend what can be mended, apply that to the survey, and check until nothing changes."""
 
 import posixpath
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from datetime import date
 from typing import Final
+
+import msgspec
 
 from fundamentum.check.judge import judge
 from fundamentum.check.model import Finding, Judgement, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
-from fundamentum.needs.model import LEVELS, Condition, Needs
+from fundamentum.needs.model import LEVELS, Condition, Level, Needs
+from fundamentum.plan import choice, pools
 from fundamentum.plan.actions import for_finding, for_setting, ini_text
 from fundamentum.plan.apply import apply
-from fundamentum.plan.model import Action, DropIn, Enable, Install, Plan, Reason, Restart, Set, Unresolved, key_of
+from fundamentum.plan.choice import Candidate, Outcome
+from fundamentum.plan.model import (
+    Action,
+    AddPool,
+    Aside,
+    Decision,
+    DropIn,
+    Enable,
+    Install,
+    Plan,
+    Reason,
+    Restart,
+    Set,
+    Unresolved,
+    key_of,
+)
 from fundamentum.server.model import Runtime, Survey
 
 ROUNDS: Final = 6
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
 
 
+class Settled(msgspec.Struct):
+    """What has to be done for some applications on given runtimes, and how they fare then."""
+
+    actions: dict[str, Action]
+    reasons: dict[str, dict[Reason, None]]
+    judgements: tuple[Judgement, ...]
+    along: tuple[str, ...] = ()
+    removes: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    asides: tuple[Aside, ...] = ()
+
+    def unresolved(self) -> list[Unresolved]:
+        """The needs that stay unmet."""
+        found = [
+            Unresolved(finding.need, _why(finding), one.needs.name, finding.level)
+            for one in self.judgements
+            for finding in one.findings
+            if finding.verdict in ("unmet", "unknown")
+        ]
+        name = self.judgements[0].needs.name
+        return found + [Unresolved("php", f"cannot be installed: {what}", name, "required") for what in self.missing]
+
+
+class Planner:
+    """Plans for one server.  Keeps what is worked out once for all applications."""
+
+    def __init__(self, survey: Survey, today: date, *, recommended: bool = True) -> None:
+        self.survey, self.today = survey, today
+        self.market = Market(survey)
+        self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
+
+    def targets(self, applications: Sequence[Needs], selector: str | None) -> tuple[list[Target], Decision | None]:
+        """The runtime for each application: as named, or the best of those that there are or could be."""
+        found = choice.candidates(self.survey, self.market)
+        if selector is not None or not found:
+            return [choose(self.survey, needs, selector, self.market) for needs in applications], None
+        serving = [one for one in self.survey.runtimes if one.serves]
+        chosen = choice.decide(applications, found, self.trial, self.today)
+        out = []
+        for needs, one in zip(applications, chosen.candidates, strict=True):
+            only = len(serving) == 1 and one.target.runtime.label == serving[0].label
+            out.append(choose(self.survey, needs, None, self.market) if only else one.target)
+        return out, chosen.decision if len(chosen.decision.rows) > 1 else None
+
+    def trial(self, needs: Needs, one: Candidate) -> Outcome:
+        """How one application would fare on one candidate."""
+        settled = self.settle([needs], [one.target], needs.name)
+        installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
+        return Outcome(tuple(settled.unresolved()), installs)
+
+    def settle(self, applications: Sequence[Needs], targets: Sequence[Target], label: str) -> Settled:
+        """Find what mends every finding that can be mended, and prove it by checking again."""
+        survey, market = self.survey, self.market
+        judgements = tuple(judge(n, survey, t, market) for n, t in zip(applications, targets, strict=True))
+        done = Settled({}, {}, judgements)
+        world = survey
+        for _ in range(ROUNDS):
+            fresh = _mend(done.judgements, world, market, label, self.levels, done.reasons)
+            fresh = {key: action for key, action in fresh.items() if done.actions.get(key) != action}
+            if not fresh:
+                break
+            done.actions |= fresh
+            self._dependencies(done)
+            world = apply(fresh.values(), world, market, done.along)
+            done.judgements = tuple(
+                judge(one.needs, world, _same_target(one.target, world), market) for one in done.judgements
+            )
+        return done
+
+    def _dependencies(self, done: Settled) -> None:
+        wanted = [action.package for action in done.actions.values() if isinstance(action, Install)]
+        if not wanted or self.survey.system.family != "debian":
+            return  # what comes along elsewhere, the package manager itself will say
+        from fundamentum.plan.dependencies import Resolver, asides  # noqa: PLC0415 — its library is slow to import
+
+        along = Resolver(self.survey, self.market).along(wanted)
+        done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
+        done.asides = tuple(asides(along, wanted, self.survey))
+
+    def plan(self, applications: Sequence[Needs], selector: str | None = None) -> Plan:
+        """The changes that make these applications run on this server."""
+        targets, decision = self.targets(applications, selector)
+        before = tuple(judge(n, self.survey, t, self.market) for n, t in zip(applications, targets, strict=True))
+        label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
+        placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
+        if added:
+            decision = Decision(decision.rows if decision else (), (*(decision.conflict if decision else ()), *odds))
+            beside = Planner(apply(added, self.survey, self.market), self.today, recommended=len(self.levels) > 1)
+            done = beside.settle(applications, placed, label)
+        else:
+            done = self.settle(applications, targets, label)
+        installs = [a for a in done.actions.values() if isinstance(a, Install)]
+        settings = tuple(a for a in done.actions.values() if isinstance(a, Set))
+        files = _files(settings, added, self.survey, label)
+        offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
+        return Plan(
+            server=self.survey.server,
+            family=self.survey.system.family,
+            before=before,
+            after=done.judgements,
+            installs=tuple(sorted(installs, key=lambda a: a.package)),
+            along=done.along,
+            removes=done.removes,
+            asides=done.asides,
+            enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
+            settings=settings,
+            pools=tuple(added),
+            files=tuple(files),
+            restarts=tuple(_restarts([*done.actions.values(), *added], placed)),
+            reasons={key: tuple(found) for key, found in done.reasons.items()},
+            sources={name: offer.source for name, offer in offers.items() if offer},
+            unresolved=tuple(done.unresolved()),
+            decision=decision,
+        )
+
+
 def plan(
-    applications: Sequence[Needs], survey: Survey, selector: str | None = None, *, recommended: bool = True
+    applications: Sequence[Needs],
+    survey: Survey,
+    selector: str | None = None,
+    *,
+    recommended: bool = True,
+    today: date | None = None,
 ) -> Plan:
-    """The changes that make these applications run on this server."""
-    market = Market(survey)
-    targets = [choose(survey, needs, selector, market) for needs in applications]
-    before = tuple(judge(needs, survey, target, market) for needs, target in zip(applications, targets, strict=True))
-    levels = LEVELS if recommended else LEVELS[:1]
-    label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
-    actions: dict[str, Action] = {}
-    reasons: dict[str, dict[Reason, None]] = {}
-    along: list[str] = []
-    missing: list[str] = []
-    world, judgements = survey, before
-    for _ in range(ROUNDS):
-        fresh = _mend(judgements, world, market, label, levels, reasons)
-        fresh = {key: action for key, action in fresh.items() if actions.get(key) != action}
-        if not fresh:
-            break
-        actions |= fresh
-        along, missing = _along(actions, survey, market)
-        world = apply(fresh.values(), world, market, along)
-        judgements = tuple(judge(j.needs, world, _same_target(j.target, world), market) for j in judgements)
-    unresolved = tuple(_unresolved(judgements)) + tuple(
-        Unresolved("php", f"cannot be installed: {what}", applications[0].name, "required") for what in missing
-    )
-    installs = tuple(a for a in actions.values() if isinstance(a, Install))
-    enables = tuple(a for a in actions.values() if isinstance(a, Enable))
-    settings = tuple(a for a in actions.values() if isinstance(a, Set))
-    return Plan(
-        server=survey.server,
-        family=survey.system.family,
-        before=before,
-        after=judgements,
-        installs=tuple(sorted(installs, key=lambda a: a.package)),
-        along=tuple(along),
-        enables=enables,
-        settings=settings,
-        files=tuple(_files(settings, survey, label)),
-        restarts=tuple(_restarts(list(actions.values()), targets)),
-        reasons={key: tuple(found) for key, found in reasons.items()},
-        sources={
-            name: offer.source for name in [*along, *(a.package for a in installs)] if (offer := market.package(name))
-        },
-        unresolved=unresolved,
-    )
+    """The changes that make these applications run on this server.  ``today`` decides what is still supported."""
+    return Planner(survey, today or date.today(), recommended=recommended).plan(applications, selector)
 
 
 def _mend(
@@ -104,27 +203,9 @@ def _mend(
     return found
 
 
-def _along(actions: dict[str, Action], survey: Survey, market: Market) -> tuple[list[str], list[str]]:
-    packages = [action.package for action in actions.values() if isinstance(action, Install)]
-    if not packages or survey.system.family != "debian":
-        return [], []  # what comes along elsewhere, the package manager itself will say
-    from fundamentum.plan.dependencies import Resolver  # noqa: PLC0415 — its library is slow to import
-
-    return Resolver(survey, market).along(packages)
-
-
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
     return Target(found, target.reason) if found else target
-
-
-def _unresolved(judgements: Sequence[Judgement]) -> list[Unresolved]:
-    return [
-        Unresolved(finding.need, _why(finding), one.needs.name, finding.level)
-        for one in judgements
-        for finding in one.findings
-        if finding.verdict in ("unmet", "unknown")
-    ]
 
 
 def _why(finding: Finding) -> str:
@@ -147,17 +228,20 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
+        case AddPool():
+            return action.runtime == runtime.label
         case Install():
             return True
 
 
-def _files(settings: Sequence[Set], survey: Survey, label: str) -> list[DropIn]:
+def _files(settings: Sequence[Set], added: Iterable[AddPool], survey: Survey, label: str) -> list[DropIn]:
     """The drop-in files.  What an earlier plan put into the same file, and still counts, is kept."""
-    found: dict[str, dict[str, str]] = {}
-    pools: dict[str, str | None] = {}
+    found: dict[str, dict[str, str]] = {one.file: {} for one in added}
+    heads = {one.file: _pool_head(one) for one in added}
+    pool_of: dict[str, str | None] = {one.file: one.name for one in added}
     for change in settings:
         lines = found.setdefault(change.file, {})
-        pools[change.file] = change.pool
+        pool_of[change.file] = change.pool
         for runtime in survey.runtimes:
             for name, setting in runtime.settings.items():
                 if setting.origin.rpartition(":")[0] == change.file and setting.value is not None:
@@ -166,11 +250,25 @@ def _files(settings: Sequence[Set], survey: Survey, label: str) -> list[DropIn]:
         found[change.file][change.name] = change.after
     files = []
     for path, lines in sorted(found.items()):
-        pool = pools[path]
+        pool = pool_of[path]
         body = [f"; Limits for {label}, as planned by fundamentum."]
-        body += [f"[{pool}]"] if pool else []
+        body += heads.get(path) or ([f"[{pool}]"] if pool else [])
         for name, value in sorted(lines.items()):
             text = ini_text(value) or ""
             body.append(f"php_admin_value[{name}] = {text}" if pool else f"{name} = {text}")
         files.append(DropIn(path, "\n".join(body) + "\n"))
     return files
+
+
+def _pool_head(pool: AddPool) -> list[str]:
+    """A pool that starts processes when they are needed, and whose socket the web server's user may use."""
+    return [
+        f"[{pool.name}]",
+        f"user = {pool.user}",
+        f"group = {pool.user}",
+        f"listen = {pool.listen}",
+        f"listen.owner = {pool.user}",
+        f"listen.group = {pool.user}",
+        "pm = ondemand",
+        "pm.max_children = 5",
+    ]

@@ -4,8 +4,9 @@ A full package index holds more than sixty thousand stanzas of which a few hundr
 selected as bytes first.  Versions are compared by the ``python-debian`` library.
 """
 
+import itertools
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from mmap import mmap
 from typing import Final
 
@@ -13,14 +14,15 @@ import msgspec
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
-    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Section|Origin|Label|Suite|Codename|"
+    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Origin|Label|Suite|Codename|"
     r"NotAutomatic|ButAutomaticUpgrades|Pin|Pin-Priority):"
     r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,
 )
 _BLOCK: Final = 64 * 1024
 _FIRST: Final = re.compile(rb"Package: (.*)")
-_NAME: Final = re.compile(rb"\nPackage: (.*)")
+_LINE: Final = re.compile(rb"\nP(ackage: .*|rovides: .*)")
+_OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
 _NAME_IN_RELATION: Final = re.compile(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
 _RELATION: Final = re.compile(
     r"\s*(?P<name>[a-z0-9][a-z0-9+.-]*)(?::[a-z0-9-]+)?\s*(?:\(\s*(?P<relation><<|<=|=|>=|>>|<|>)\s*(?P<version>[^\s)]+)\s*\))?"
@@ -52,12 +54,16 @@ class Index:
         self._earlier: dict[bytes, list[int]] = {}
         """Blocks that hold other versions of a package, which few have."""
         self._end: dict[int, int] = {}
+        self._lines: list[list[bytes]] = []
+        """For each block its ``Package`` and ``Provides`` lines."""
         start = 0
         while start < len(data):
             end = data.find(b"\n\n", start + _BLOCK) + 1 or len(data)
-            names: list[bytes] = _NAME.findall(data, start, end)
+            lines: list[bytes] = _LINE.findall(data, start, end)
             if start == 0 and (first := _FIRST.match(data)):
-                names.append(first[1])
+                lines.insert(0, b"ackage: " + first[1])
+            self._lines.append(lines)
+            names = [line[_OF_PACKAGE:] for line in lines if line.startswith(b"a")]
             for name in [name for name in names if name in self._block]:
                 self._earlier.setdefault(name, []).append(self._block[name])
             self._block.update(dict.fromkeys(names, start))
@@ -71,6 +77,21 @@ class Index:
             return []
         blocks = dict.fromkeys((*self._earlier.get(name, ()), self._block[name]))
         return [stanza for start in blocks for stanza in self._in_block(b"Package: " + name + b"\n", start)]
+
+    def __contains__(self, name: bytes) -> bool:
+        return name in self._block
+
+    def providing(self, names: Collection[bytes]) -> set[bytes]:
+        """The packages that provide one of these names."""
+        wanted = re.compile(rb"(?:^|[ ,])(?:" + b"|".join(map(re.escape, sorted(names))) + rb")(?=[ ,(]|$)")
+        found: set[bytes] = set()
+        package = b""
+        for line in itertools.chain.from_iterable(self._lines):
+            if line.startswith(b"a"):
+                package = line[_OF_PACKAGE:]
+            elif wanted.search(line, _OF_PROVIDES):
+                found.add(package)
+        return found
 
     def _in_block(self, line: bytes, start: int) -> Iterator[bytes]:
         if start == 0 and self.data[: len(line)] == line:

@@ -70,6 +70,9 @@ class Offer(Fact, frozen=True):
     provides: str = ""
     depends: str = ""
     pre_depends: str = ""
+    recommends: str = ""
+    conflicts: str = ""
+    """``Conflicts`` and ``Breaks`` together."""
     section: str = ""
     priority: int = 500
     """How much it is preferred, as ``apt-cache policy`` shows it.  Below 0: never installed."""
@@ -203,6 +206,8 @@ class Runtime(Fact, frozen=True):
     settings: dict[str, Setting] = {}
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
+    fresh: bool = False
+    """Whether this is a pool that does not exist yet: its configuration will be written whole."""
     unread: tuple[str, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()

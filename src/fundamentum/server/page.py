@@ -118,7 +118,7 @@ def _setting(name: str, local: str, master: str) -> Setting:
 def _value(text: str) -> str:
     """A value as PHP holds it, where the page shows it in another way."""
     shown = re.sub(r"</?(?:font|span|i)\b[^>]*>", "", text.strip())
-    return {"no value": "", "(none)": "", "On": "1", "Off": "0"}.get(shown, shown)
+    return {"no value": "", "(none)": "", "On": "1", "Off": "0", "Unlimited": "-1"}.get(shown, shown)
 
 
 def _take(page: _Page, module: str | None, cells: list[str], in_directives: bool) -> None:

@@ -74,6 +74,7 @@ def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark]) -> Iterab
     wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
     found: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
+    asked: set[bytes] = set()
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
@@ -87,11 +88,26 @@ def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark]) -> Iterab
                 key = (offer.name, offer.version, offer.source)
                 if key not in found or found[key].priority < offer.priority:
                     found[key] = offer
-                following |= {n.encode() for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")}
+                relations = f"{offer.depends}, {offer.pre_depends}, {offer.recommends}"
+                following |= {n.encode() for n in control.names_in(relations)}
         wanted = following - seen
+        if not wanted and (names := _unsupplied(found.values(), tables) - asked):
+            asked |= names  # no package of that name: those that provide it
+            wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
     if bad:
         remarks.append(Remark("package indexes", f"{bad}: a stanza that is no readable text; that package is unknown"))
     return (found[key] for key in sorted(found))
+
+
+def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
+    """The names in relations of which no alternative is a package."""
+    found: set[bytes] = set()
+    fields = {field for one in offers for field in (one.pre_depends, one.depends, one.recommends) if field}
+    for group in {group for field in fields for group in field.split(",")}:
+        names = [name.encode() for name in control.names_in(group)]
+        if not any(name in table for name in names for _, table in tables):
+            found.update(names)
+    return found
 
 
 def _concerns_php(name: bytes, table: control.Index) -> bool:
@@ -114,6 +130,8 @@ def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
         provides=entry.get("Provides", ""),
         depends=entry.get("Depends", ""),
         pre_depends=entry.get("Pre-Depends", ""),
+        recommends=entry.get("Recommends", ""),
+        conflicts=", ".join(filter(None, (entry.get("Conflicts"), entry.get("Breaks")))),
         section=entry.get("Section", ""),
         priority=pins.priority(entry["Package"], entry["Version"], index.repository, index.site, index.shy),
     )

@@ -167,9 +167,17 @@ if [ -s "$stage/indexes" ]; then
             name = ""; relations = ""
             for (i = 1; i <= NF; i++) {
                 if ($i ~ /^Package: /) name = substr($i, 10)
-                else if ($i ~ /^(Pre-)?Depends: /) { sub(/^[^:]*: /, "", $i); relations = relations "," $i }
+                else if ($i ~ /^Provides: /) {
+                    count = split(substr($i, 11), parts, ",")
+                    for (j = 1; j <= count; j++) {
+                        sub(/^ +/, "", parts[j]); sub(/[ (].*/, "", parts[j])
+                        provided[parts[j]] = provided[parts[j]] " " name
+                    }
+                }
+                else if ($i ~ /^(Pre-Depends|Depends|Recommends): /) { sub(/^[^:]*: /, "", $i); relations = relations "," $i }
             }
             if (relations != "") needs[name] = needs[name] relations
+            there[name] = 1
             if (name ~ /^(php[0-9]|libapache2-mod-php[0-9]|libphp[0-9])/ || name ~ /php-common$/ ||
                 (name ~ /php/ && $0 ~ /phpapi-/)) { if (!wanted[name]++) todo[++last] = name }
         }
@@ -182,6 +190,10 @@ if [ -s "$stage/indexes" ]; then
                     sub(/^ +/, "", name)
                     sub(/[ :(].*/, "", name)
                     if (name != "" && !wanted[name]++) todo[++last] = name
+                    if (!(name in there)) {
+                        many = split(provided[name], givers, " ")
+                        for (j = 1; j <= many; j++) if (!wanted[givers[j]]++) todo[++last] = givers[j]
+                    }
                 }
             }
         }' >"$stage/wanted"

@@ -1,0 +1,239 @@
+"""Which PHP each application shall run on: every branch the server has or can have is weighed, and the best taken.
+
+The cost of a choice is a row of numbers, compared from the left.  Each is a sum over the applications, or over the
+branches that are used, so for a given set of branches every application can take its own best; and there are few
+enough branches to try every set of them.  The result is exact.
+"""
+
+import itertools
+from collections.abc import Callable, Sequence
+from datetime import date
+from typing import Final
+
+from fundamentum.catalog import branch_key, security_ends
+from fundamentum.check.model import Target
+from fundamentum.check.offers import Market
+from fundamentum.check.target import imagined
+from fundamentum.needs.model import Needs
+from fundamentum.plan.model import Decision, Row, Unresolved, Value
+from fundamentum.server.model import Runtime, Survey
+
+MAX_BRANCHES: Final = 14
+"""Sets of branches are tried one by one, so no more than this many can be; only a made-up server has more."""
+Cost = tuple[int, ...]
+CRITERIA: Final = ("required", "branches", "unsupported", "installed", "recommended", "preferred", "newer")
+"""What is compared, the most important first: required needs that stay unmet; branches in use; branches nobody fixes;
+branches to be installed; recommended needs that stay unmet; applications that would prefer another branch; branches
+that are newer."""
+
+
+class Candidate(Value, frozen=True):
+    """One branch on which applications could run, as a runtime that is there or would be."""
+
+    target: Target
+    survey: Survey
+    """The server as it would have to be for this: another module stream may have to be switched on."""
+    switch: str | None = None
+    """That module stream."""
+    supported_until: date | None = None
+    maintained_by: str = ""
+    """The distribution whose own packages these are."""
+
+    @property
+    def branch(self) -> str:
+        return self.target.runtime.branch
+
+    @property
+    def name(self) -> str:
+        """The branch, with its place where that is not the distribution's own."""
+        home = self.target.runtime.home
+        return f"{self.branch}@{home}" if home else self.branch
+
+
+class Outcome(Value, frozen=True):
+    """How one application would fare on one candidate, once all that can be done there is done."""
+
+    unresolved: tuple[Unresolved, ...] = ()
+    installs: int = 0
+    """Packages to install for it, with what comes along."""
+
+    def open(self, level: str) -> list[Unresolved]:
+        """The needs of that level that stay unmet."""
+        return [one for one in self.unresolved if one.level == level]
+
+
+class Chosen(Value, frozen=True):
+    """The candidate of each application, and how that came about."""
+
+    candidates: tuple[Candidate, ...]
+    decision: Decision
+
+
+Trial = Callable[[Needs, Candidate], Outcome]
+
+
+def candidates(survey: Survey, market: Market) -> list[Candidate]:
+    """Every branch that could run web applications here, oldest first."""
+    found: dict[tuple[str, str], Candidate] = {}
+    serving = sorted(survey.runtimes, key=lambda one: not one.serves)
+    for runtime in serving:
+        if runtime.sapi != "cli":
+            reason = _present(survey, runtime)
+            found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, market))
+    for branch in market.branches("fpm"):
+        if (branch, "") not in found:
+            target = Target(imagined(survey, branch, "fpm"), "offered, and judged as a fresh installation", False)
+            found[branch, ""] = _candidate(target, survey, market)
+    return sorted(found.values(), key=lambda one: (branch_key(one.branch), one.name))
+
+
+def _present(survey: Survey, runtime: Runtime) -> str:
+    sites = list(dict.fromkeys(site.name for site in survey.sites if site.runtime == runtime.label))
+    if sites:
+        return f"it serves {', '.join(sites[:3])}{f' and {len(sites) - 3} more' if len(sites) > 3 else ''}"
+    return "it serves the web here" if runtime.serves else "it is installed here"
+
+
+def _candidate(target: Target, survey: Survey, market: Market) -> Candidate:
+    runtime = target.runtime
+    offer = market.runtime_package(runtime.branch, runtime.sapi)
+    source = next((one for one in survey.repositories if offer and one.name == offer.source), None)
+    own = bool(source and source.origin and source.origin.lower() == survey.system.id.lower())
+    by = f"{source.origin} {source.codename}".strip() if own and source else ""
+    return Candidate(target, survey, None, security_ends(runtime.branch), by)
+
+
+def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: Trial, today: date) -> Chosen:
+    """The cheapest candidate for each application.  ``trial`` says how an application fares on a candidate."""
+    choices = choices[-MAX_BRANCHES:]
+    outcomes = [[trial(needs, one) for one in choices] for needs in applications]
+    costs = [
+        [_own_cost(needs, one, outcome) for one, outcome in zip(choices, row, strict=True)]
+        for needs, row in zip(applications, outcomes, strict=True)
+    ]
+    fixed = [_branch_cost(one, choices, today) for one in choices]
+    taken = cheapest(costs, fixed)
+    total = _total(costs, fixed, taken)
+    rows = []
+    for number, one in enumerate(choices):
+        mine = tuple(n.name for n, at in zip(applications, taken, strict=True) if at == number)
+        column = [row[number] for row in outcomes]
+        sites = tuple(dict.fromkeys(s.name for s in one.survey.sites if s.runtime == one.target.runtime.label))
+        reason = _taken(one) if mine else _against(number, applications, choices, outcomes, costs, fixed, total)
+        rows.append(
+            Row(
+                one.name,
+                one.target.runtime.version if one.target.present else None,
+                one.supported_until,
+                one.maintained_by,
+                mine,
+                sum(len(o.open("required")) for o in column),
+                sum(len(o.open("recommended")) for o in column),
+                max((o.installs for o in column), default=0),
+                sites,
+                reason,
+            )
+        )
+    conflict = conflicting(outcomes) if len(set(taken)) > 1 else ()
+    words = tuple(_in_words(applications, one) for one in conflict)
+    return Chosen(tuple(choices[at] for at in taken), Decision(tuple(rows), words))
+
+
+def cheapest(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost]) -> list[int]:
+    """For each application the number of its candidate, so that the sum of all costs is the least possible."""
+    best: tuple[Cost, list[int]] | None = None
+    for size in range(1, min(len(costs), len(fixed)) + 1):
+        for group in itertools.combinations(range(len(fixed)), size):
+            chosen = [min(group, key=row.__getitem__) for row in costs]
+            cost = _total(costs, fixed, chosen)
+            if best is None or cost < best[0]:
+                best = (cost, chosen)
+    assert best is not None
+    return best[1]
+
+
+def _total(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost], chosen: Sequence[int]) -> Cost:
+    parts = [row[at] for row, at in zip(costs, chosen, strict=True)] + [fixed[at] for at in set(chosen)]
+    return tuple(map(sum, zip(*parts, strict=True)))
+
+
+def _own_cost(needs: Needs, one: Candidate, outcome: Outcome) -> Cost:
+    other = needs.preferred is not None and needs.preferred != one.branch
+    return len(outcome.open("required")), 0, 0, 0, len(outcome.open("recommended")), int(other), 0
+
+
+def _branch_cost(one: Candidate, choices: Sequence[Candidate], today: date) -> Cost:
+    newer = sum(branch_key(other.branch) > branch_key(one.branch) for other in choices)
+    return 0, 1, int(not supported(one, today)), int(not one.target.present), 0, 0, newer
+
+
+def supported(one: Candidate, today: date) -> bool:
+    """Whether somebody still fixes security problems: the PHP project, or the distribution in its own packages."""
+    return bool(one.maintained_by) or (one.supported_until is not None and one.supported_until >= today)
+
+
+def _taken(one: Candidate) -> str:
+    return one.target.reason
+
+
+def _against(
+    number: int,
+    applications: Sequence[Needs],
+    choices: Sequence[Candidate],
+    outcomes: Sequence[Sequence[Outcome]],
+    costs: Sequence[Sequence[Cost]],
+    fixed: Sequence[Cost],
+    total: Cost,
+) -> str:
+    """What decided against a candidate: the first criterion in which running everything possible on it is worse."""
+    lacking = [one for row in outcomes for one in row[number].open("required")]
+    alone = _total(costs, fixed, [number] * len(costs))
+    for criterion, ours, theirs in zip(CRITERIA, alone, total, strict=True):
+        if ours == theirs:
+            continue
+        if criterion == "required":
+            return _lack(lacking) if lacking else "does not serve all"
+        if criterion == "recommended":
+            return _lack([one for row in outcomes for one in row[number].open("recommended")])
+        others = [n.name for n in applications if n.preferred not in (None, choices[number].branch)]
+        return {
+            "unsupported": f"nobody fixes its security problems since {choices[number].supported_until}",
+            "installed": "not installed, and what is installed is good enough",
+            "preferred": f"{', '.join(others)} would rather have another",
+            "newer": "older than the one taken",
+        }.get(criterion, "one more branch than needed")
+    return "no better than the one taken"
+
+
+def _lack(lacking: Sequence[Unresolved]) -> str:
+    if not lacking:
+        return "does not serve all"
+    first = lacking[0]
+    kind, _, name = first.need.partition(":")
+    what = "accepts only other versions" if kind == "php" else f"would lack {kind} {name.replace('|', ' or ')}"
+    more = f", and {len(lacking) - 1} more" if len(lacking) > 1 else ""
+    return f"{first.application} {what}{more}"
+
+
+def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str], ...]:
+    """A smallest set of needs, each as application and need, of which every candidate fails at least one."""
+    failing = [
+        {(at, one.need) for at, row in enumerate(outcomes) for one in row[number].open("required")}
+        for number in range(len(outcomes[0]))
+    ]
+    if not all(failing):
+        return ()
+    universe = sorted(set().union(*failing))
+    for size in range(1, len(failing) + 1):
+        for group in itertools.combinations(universe, size):
+            if all(set(group) & one for one in failing):
+                return group
+    return ()
+
+
+def _in_words(applications: Sequence[Needs], one: tuple[int, str]) -> str:
+    needs = applications[one[0]]
+    kind, _, name = one[1].partition(":")
+    if kind == "php":
+        return f"{needs.name} accepts PHP {needs.php}"
+    return f"{needs.name} needs the {kind} {name.replace('|', ' or ')}"

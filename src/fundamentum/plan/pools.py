@@ -1,0 +1,115 @@
+"""Pools of their own, for applications on one branch whose limits do not go together."""
+
+from collections.abc import Sequence
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog import is_unlimited
+from fundamentum.catalog.quantity import quantity
+from fundamentum.check.model import Target
+from fundamentum.needs.model import Level, Needs, SettingNeed
+from fundamentum.plan.actions import value_for
+from fundamentum.plan.model import AddPool
+from fundamentum.server.model import Runtime, Survey
+
+MUCH_MORE: Final = 4
+"""An application that needs this many times the memory of another gets it for itself alone."""
+
+
+def split(
+    applications: Sequence[Needs], targets: Sequence[Target], survey: Survey, levels: Sequence[Level]
+) -> tuple[list[Target], list[AddPool], list[str]]:
+    """The targets, with those moved to a pool of their own that cannot stay together; and why."""
+    out: list[Target] = []
+    pools: dict[str, AddPool] = {}
+    words: list[str] = []
+    members: dict[str, list[Needs]] = {}
+    for needs, target in zip(applications, targets, strict=True):
+        places = [target, *(_in_pool(target, one) for one in pools.values() if one.like == target.runtime.label)]
+        odds = None
+        for place in places:
+            beside = members.get(place.runtime.label, [])
+            odds = next(filter(None, (at_odds(needs, other, target.runtime, levels) for other in beside)), None)
+            if odds is None:
+                break
+        else:
+            place = target
+            if target.runtime.sapi == "fpm" and target.runtime.pool_dir and odds:
+                pool = _pool(needs, target.runtime, survey, pools)
+                pools[pool.runtime] = pool
+                place = _in_pool(target, pool)
+                words.append(odds)
+        members.setdefault(place.runtime.label, []).append(needs)
+        out.append(place)
+    return out, list(pools.values()), words
+
+
+def at_odds(one: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -> str | None:
+    """Why two applications should not share a pool, in words; None if they can."""
+    theirs = {need.name: need for need in two.settings if need.level in levels}
+    for need in one.settings:
+        other = theirs.get(need.name)
+        if other is None or need.level not in levels:
+            continue
+        setting = runtime.settings.get(need.name)
+        present = (setting.value if setting else None) or ""
+        if value_for([need.condition, other.condition], need.name, present) is None:
+            wants = f"{one.name} wants {need.name} {need.condition.text}, {two.name} {other.condition.text}"
+            return f"{wants}: no value satisfies both"
+        mine, its = _least(need), _least(other)
+        if need.name == "memory_limit" and mine and its and max(mine, its) >= MUCH_MORE * min(mine, its):
+            return f"{one.name} wants {need.name} {need.condition.text}, {two.name} only {other.condition.text}"
+    return None
+
+
+def _least(need: SettingNeed) -> int:
+    """The number a setting has to reach, in bytes; 0 if there is none."""
+    return max(
+        (
+            quantity(wanted).number
+            for operator, wanted in need.condition.comparisons
+            if operator in (">=", ">", "=") and not is_unlimited(need.name, wanted)
+        ),
+        default=0,
+    )
+
+
+def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPool]) -> AddPool:
+    taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {one.name for one in pools.values()}
+    name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
+    folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
+    folder = folder or ("/run/php-fpm" if survey.system.family == "redhat" else "/run/php")
+    beside = replace(runtime, pool=name)
+    return AddPool(
+        name,
+        runtime.label,
+        beside.label,
+        runtime.user or ("apache" if survey.system.family == "redhat" else "www-data"),
+        f"{folder}/php{runtime.branch}-fpm-{name}.sock",
+        f"{runtime.pool_dir}/{name}.conf",
+    )
+
+
+def _in_pool(target: Target, pool: AddPool) -> Target:
+    return Target(beside(target.runtime, pool), f"in a pool of its own beside {target.runtime.label}", target.present)
+
+
+def beside(runtime: Runtime, pool: AddPool) -> Runtime:
+    """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
+    settings = {
+        name: replace(one, origin="built-in", overridden=()) if one.origin.rpartition(":")[0].endswith(".conf") else one
+        for name, one in runtime.settings.items()
+    }
+    return replace(
+        runtime,
+        pool=pool.name,
+        listen=pool.listen,
+        user=pool.user,
+        pool_file=pool.file,
+        settings=settings,
+        stale=(),
+        answer=None,
+        remarks=(),
+        fresh=True,
+    )

@@ -27,7 +27,7 @@ def run_script(root: Root) -> str:
     code, script = fundamentum("plan", str(NEEDS), "--server", str(root.path), "--format", "script")
     assert code == 0
     root.write("/root/plan.sh", script)
-    return root.run("sh", "/root/plan.sh")
+    return root.run("sh", "/root/plan.sh", "--yes")
 
 
 def state_of(root: Root) -> dict[str, str]:
@@ -63,7 +63,7 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
     run_script(root)
     assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
     after = state_of(root)
-    again = root.run("sh", "/root/plan.sh")
+    again = root.run("sh", "/root/plan.sh", "--yes")
     assert state_of(root) == after
     assert "all installed" in again
     assert "as wanted" in again
@@ -136,7 +136,7 @@ def test_a_service_that_started_too_early_is_told_apart_and_restarted_once(runni
     second = process()
     assert second != first
     assert fundamentum("check", str(NEEDS), "--server", str(running.path))[0] == 0
-    assert "nothing changed" in running.run("sh", "/root/plan.sh")
+    assert "nothing changed" in running.run("sh", "/root/plan.sh", "--yes")
     assert process() == second
 
 

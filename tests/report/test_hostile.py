@@ -8,6 +8,7 @@ from datetime import date
 from pathlib import Path
 
 import pytest
+import yaml
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -18,6 +19,8 @@ from fundamentum.plan.model import DropIn, Install, Plan, Reason, Set
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.clean import clean
+from fundamentum.report.plan_text import write_plan
+from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
 from fundamentum.report.summary import write_survey
 from fundamentum.server.hosts import DirectoryHost
@@ -60,7 +63,7 @@ def test_a_script_does_only_what_it_would_without_them(
     script = as_script(hostile)
     # The helpers only write down what they are called with.
     head, body = script.index("set -eu"), script.index("\n# Packages\n")
-    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$1"; cat > content; }\nrestart_service() { record restart "$1"; }\n'
+    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$1"; cat > content; }\nrestart_service() { record restart "$1"; }\nfinish() { :; }\n'
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
@@ -85,13 +88,48 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     console = Console(file=out, force_terminal=False, width=100, markup=False)
     text.write_check(console, [judged], bad)
     write_survey(console, bad, date(2026, 11, 24))
-    text.write_plan(console, replace(plan([judged.needs], found), server=hostile))
+    write_plan(console, replace(plan([judged.needs], found), server=hostile))
     text.write_remarks(bad, stream=out)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 
 
 def toml(value: str) -> str:
     return '"' + "".join(f"\\u{ord(c):04x}" for c in value) + '"'
+
+
+class _Loader(yaml.SafeLoader):
+    """Reads a playbook; what is marked as not to be looked into is text."""
+
+
+_Loader.add_constructor("!unsafe", lambda loader, node: ("unsafe", loader.construct_scalar(node)))  # type: ignore[arg-type]
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(name=HOSTILE, note=HOSTILE, path=HOSTILE, content=HOSTILE)
+def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: str, content: str) -> None:
+    hostile = replace(
+        made,
+        server=note,
+        installs=(Install(name),),
+        along=(name,),
+        reasons={"install:" + name: (Reason(note, "extension:" + name, "required", note),)},
+        files=(DropIn(f"/etc/{path}", content + "\n"),),
+    )
+    text = as_playbook(hostile)
+    (play,) = yaml.load(text, Loader=_Loader)
+
+    def held(value: object) -> str:
+        if isinstance(value, tuple):
+            return str(value[1])
+        assert isinstance(value, str)
+        assert "{" not in value, "it would be taken for a template"
+        return value
+
+    install, write = play["tasks"]
+    assert [held(one) for one in install["ansible.builtin.apt"]["name"]] == [name]
+    assert held(write["ansible.builtin.copy"]["dest"]) == f"/etc/{path}"
+    assert held(write["ansible.builtin.copy"]["content"]) == content + "\n"
+    assert set(play) == {"name", "hosts", "become", "gather_facts", "tasks", "handlers"}
 
 
 @given(st.text(max_size=50))

@@ -13,6 +13,7 @@ from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
+from fundamentum.report.plan_text import write_plan
 from fundamentum.server.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
@@ -30,7 +31,7 @@ def run(options: argparse.Namespace) -> int:
         if scene.command.startswith("check"):
             text.write_check(console, [check(needs, survey, None, Market(survey))], survey)
         else:
-            text.write_plan(console, plan([needs], survey))
+            write_plan(console, plan([needs], survey))
         console.print()
     console.print(
         Text(

@@ -51,9 +51,17 @@ def parser() -> argparse.ArgumentParser:
     _server(plan)
     plan.add_argument(
         "--format",
-        choices=("text", "json", "script"),
+        choices=("text", "json", "script", "playbook"),
         default="text",
-        help="text, JSON, or a POSIX shell script to read and then run (default: text)",
+        help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text)",
+    )
+    plan.add_argument(
+        "--index",
+        metavar="PATH",
+        action="append",
+        default=[],
+        help="also plan with packages of an index that is not configured on the server: a Packages file, a repodata "
+        "directory, or the directory of a mirror; may be given several times",
     )
     plan.add_argument("--required-only", action="store_true", help="leave recommended needs out of the plan")
     plan.add_argument(

@@ -14,12 +14,19 @@ def run(options: argparse.Namespace) -> int:
     """Plan for the applications; 1 if the plan leaves something required unmet."""
     applications = [inputs.application(word) for word in options.applications]
     survey = inputs.server(options)
-    made = plan(applications, survey, options.runtime, recommended=not options.required_only)
+    added: list[str] = []
+    for word in options.index:
+        from fundamentum.server.indexes import with_index  # noqa: PLC0415
+
+        survey, more = with_index(survey, word)
+        added += more
+    made = plan(applications, survey, options.runtime, recommended=not options.required_only, added=added)
     if options.format == "text" and options.output == "-":
         from fundamentum.report import text  # noqa: PLC0415
+        from fundamentum.report.plan_text import write_plan  # noqa: PLC0415
 
         text.write_remarks(survey, made.before)
-        text.write_plan(text.console_for(sys.stdout), made)
+        write_plan(text.console_for(sys.stdout), made)
     elif options.output == "-":
         sys.stdout.write(_written(made, options.format))
     else:
@@ -34,8 +41,13 @@ def _written(made: Plan, form: str) -> str:
         from fundamentum.report.script import as_script  # noqa: PLC0415
 
         return as_script(made)
-    from fundamentum.report import text  # noqa: PLC0415
+    if form == "playbook":
+        from fundamentum.report.playbook import as_playbook  # noqa: PLC0415
+
+        return as_playbook(made)
+    from fundamentum.report.plan_text import write_plan  # noqa: PLC0415
+    from fundamentum.report.text import console_for  # noqa: PLC0415
 
     out = io.StringIO()
-    text.write_plan(text.console_for(out), made)
+    write_plan(console_for(out), made)
     return out.getvalue()

@@ -123,7 +123,8 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
         rows.append(
             Row(
                 one.name,
-                one.target.runtime.version if one.target.present else None,
+                one.target.present,
+                one.target.runtime.version,
                 one.supported_until,
                 one.maintained_by,
                 mine,

@@ -62,7 +62,7 @@ class Resolver:
                     continue
                 found = next(filter(None, (self._supply(one, offer) for one in group)), None)
                 if found is None:
-                    missing.append(f"{offer.name} depends on {' | '.join(one.name for one in group)}")
+                    missing.append(self._lack(offer, group))
                 elif found.name not in chosen:
                     chosen[found.name] = found
                     todo.append(found)
@@ -77,6 +77,21 @@ class Resolver:
             todo += self._conflicts(offer, chosen, removed)
         packages = sorted(set(chosen) - set(wanted))
         return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
+
+    def _lack(self, offer: Offer, group: list[Relation]) -> str:
+        words = f"{offer.name} depends on {' | '.join(one.name for one in group)}"
+        others = (
+            one for one in self._offers for wanted in group if one.name == wanted.name and _fits(one.version, wanted)
+        )
+        other = next(others, None)
+        if other is None:
+            return words
+        why = (
+            "it is held at another version"
+            if other.name in self.held
+            else "is preferred less than the version that does not"
+        )
+        return f"{words}: {other.name} {other.version} of {other.source} would do, but {why}"
 
     def _complete(self, offer: Offer) -> bool:
         """Whether everything a recommended package depends on can be had; if not, it is left out."""

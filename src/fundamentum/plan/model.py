@@ -116,6 +116,7 @@ class Row(Value, frozen=True):
     """One candidate in the comparison that is shown."""
 
     name: str
+    installed: bool
     version: str | None
     supported_until: date | None
     maintained_by: str

@@ -31,7 +31,7 @@ from fundamentum.plan.model import (
     Unresolved,
     key_of,
 )
-from fundamentum.server.model import Runtime, Survey
+from fundamentum.server.model import Offer, Runtime, Survey
 
 ROUNDS: Final = 6
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
@@ -63,8 +63,8 @@ class Settled(msgspec.Struct):
 class Planner:
     """Plans for one server.  Keeps what is worked out once for all applications."""
 
-    def __init__(self, survey: Survey, today: date, *, recommended: bool = True) -> None:
-        self.survey, self.today = survey, today
+    def __init__(self, survey: Survey, today: date, *, recommended: bool = True, added: Sequence[str] = ()) -> None:
+        self.survey, self.today, self.added = survey, today, added
         self.market = Market(survey)
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
@@ -150,7 +150,13 @@ class Planner:
             sources={name: offer.source for name, offer in offers.items() if offer},
             unresolved=tuple(done.unresolved()),
             decision=decision,
+            repositories=self._added(offers.values()),
         )
+
+    def _added(self, offers: Iterable[Offer | None]) -> tuple[str, ...]:
+        """The sources of this plan's packages that are not configured on the server yet."""
+        used = {offer.source for offer in offers if offer}
+        return tuple(name for name in self.added if name in used)
 
 
 def plan(
@@ -160,9 +166,14 @@ def plan(
     *,
     recommended: bool = True,
     today: date | None = None,
+    added: Sequence[str] = (),
 ) -> Plan:
-    """The changes that make these applications run on this server.  ``today`` decides what is still supported."""
-    return Planner(survey, today or date.today(), recommended=recommended).plan(applications, selector)
+    """The changes that make these applications run on this server.
+
+    ``today`` decides what is still supported; ``added`` names the sources in the survey that are not configured yet.
+    """
+    planner = Planner(survey, today or date.today(), recommended=recommended, added=added)
+    return planner.plan(applications, selector)
 
 
 def _mend(

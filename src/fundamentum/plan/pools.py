@@ -21,11 +21,14 @@ def split(
     applications: Sequence[Needs], targets: Sequence[Target], survey: Survey, levels: Sequence[Level]
 ) -> tuple[list[Target], list[AddPool], list[str]]:
     """The targets, with those moved to a pool of their own that cannot stay together; and why."""
-    out: list[Target] = []
+    out: dict[int, Target] = {}
     pools: dict[str, AddPool] = {}
     words: list[str] = []
     members: dict[str, list[Needs]] = {}
-    for needs, target in zip(applications, targets, strict=True):
+    # The one that wants most comes last, so that it is the one to be set apart.
+    order = sorted(range(len(applications)), key=lambda at: _memory(applications[at], levels))
+    for at in order:
+        needs, target = applications[at], targets[at]
         places = [target, *(_in_pool(target, one) for one in pools.values() if one.like == target.runtime.label)]
         odds = None
         for place in places:
@@ -41,8 +44,12 @@ def split(
                 place = _in_pool(target, pool)
                 words.append(odds)
         members.setdefault(place.runtime.label, []).append(needs)
-        out.append(place)
-    return out, list(pools.values()), words
+        out[at] = place
+    return [out[at] for at in sorted(out)], list(pools.values()), words
+
+
+def _memory(needs: Needs, levels: Sequence[Level]) -> int:
+    return max((_least(one) for one in needs.settings if one.name == "memory_limit" and one.level in levels), default=0)
 
 
 def at_odds(one: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -> str | None:

@@ -2,12 +2,13 @@
 
 import shlex
 from collections.abc import Sequence
+from typing import Literal
 
 import msgspec
 
 from fundamentum.check.model import Finding, Judgement, State, Verdict
 from fundamentum.needs.model import Level
-from fundamentum.plan.model import Plan, key_of
+from fundamentum.plan.model import Plan, Row, key_of
 from fundamentum.server.model import Survey
 
 FORMAT = 1
@@ -114,6 +115,33 @@ class Step(msgspec.Struct):
     title: str
     commands: list[str]
     why: list[str]
+    kind: Literal["decide", "source", "switch", "install", "enable", "file", "edit", "restart", "site"]
+    subject: str = ""
+    """The file, service or source it is about."""
+
+
+class ComparedBranch(msgspec.Struct):
+    """One branch that was weighed."""
+
+    branch: str
+    installed: bool
+    php: str | None
+    fixed_until: str | None
+    maintained_by: str
+    chosen_for: list[str]
+    required_unmet: int
+    recommended_unmet: int
+    packages: int
+    sites: list[str]
+    reason: str
+
+
+class ComesAlong(msgspec.Struct):
+    """A package that comes along and deserves a look."""
+
+    package: str
+    why: str
+    instead: str
 
 
 class UnresolvedNeed(msgspec.Struct):
@@ -138,6 +166,10 @@ class PlanDocument(msgspec.Struct):
     services: list[PlannedService]
     steps: list[Step]
     unresolved: list[UnresolvedNeed]
+    compared: list[ComparedBranch]
+    conflict: list[str]
+    """Needs that cannot hold together, in words."""
+    asides: list[ComesAlong]
 
 
 def _row(finding: Finding) -> FindingRow:
@@ -194,12 +226,33 @@ def plan_document(plan: Plan) -> PlanDocument:
         server=plan.server,
         complete=plan.complete,
         runtimes=[PlannedRuntime(name, runtime.branch, runtime.sapi, runtime.pool) for name, runtime in targets],
-        packages=Packages(install=[one.package for one in plan.installs], remove=[], along=list(plan.along)),
+        packages=Packages(
+            install=[one.package for one in plan.installs], remove=list(plan.removes), along=list(plan.along)
+        ),
         settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings],
         enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables],
         services=[PlannedService(one.service, "restart") for one in plan.restarts],
         steps=steps(plan),
         unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
+        compared=[_compared(row) for row in plan.decision.rows] if plan.decision else [],
+        conflict=list(plan.decision.conflict) if plan.decision else [],
+        asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
+    )
+
+
+def _compared(row: Row) -> ComparedBranch:
+    return ComparedBranch(
+        row.name,
+        row.installed,
+        row.version,
+        row.supported_until.isoformat() if row.supported_until else None,
+        row.maintained_by,
+        list(row.chosen_for),
+        row.required,
+        row.recommended,
+        row.installs,
+        list(row.sites),
+        row.reason,
     )
 
 
@@ -209,27 +262,52 @@ def why(plan: Plan, key: str, about: str) -> list[str]:
 
 
 def steps(plan: Plan) -> list[Step]:
-    """The plan in order: packages, extensions, settings, services."""
-    found = []
+    """The plan in order: sources, packages, extensions, settings, services, and what is left to decide."""
+    found = [
+        Step(
+            f"decide: add the package source {name}",
+            [],
+            [f"{name}: holds packages of this plan, and is not configured on {plan.server}"],
+            "source",
+            name,
+        )
+        for name in plan.repositories
+    ]
+    if plan.switch:
+        consequence = f"what is installed of the other stream is replaced, for every site on {plan.server}"
+        found.append(
+            Step(
+                f"decide: switch to the module stream {plan.switch}",
+                [shlex.join(["dnf", "module", "switch-to", plan.switch])],
+                [consequence],
+                "switch",
+                plan.switch,
+            )
+        )
     if plan.installs:
-        commands = install_commands(plan)
         reasons = [line for one in plan.installs for line in why(plan, key_of(one), one.package)]
-        found.append(Step(f"install {_count(len(plan.installs), 'package')}", commands, reasons))
+        title = f"install {_count(len(plan.installs), 'package')}"
+        found.append(Step(title, install_commands(plan), reasons, "install"))
     if plan.enables:
         commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
         reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
-        found.append(Step(f"switch on {_count(len(plan.enables), 'extension')}", commands, reasons))
+        found.append(Step("switch on what is there already", commands, reasons, "enable"))
     for file in plan.files:
         lines = shlex.join(file.content.splitlines())
         reasons = [line for one in plan.settings if one.file == file.path for line in why(plan, key_of(one), one.name)]
-        found.append(Step(f"write {file.path}", [f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"], reasons))
+        command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"
+        found.append(Step(f"write {file.path}", [command], reasons, "file", file.path))
+    for edit in plan.edits:
+        found.append(Step(f"change {edit.path}", [], [f"{edit.path}: lines that are switched off"], "edit", edit.path))
     for restart in plan.restarts:
         reasons = why(plan, key_of(restart), restart.service)
         if plan.installs or plan.enables or plan.files:
             reasons.append(f"{restart.service}: so that it runs with the changes above")
-        found.append(
-            Step(f"restart {restart.service}", [shlex.join(["systemctl", "restart", restart.service])], reasons)
-        )
+        command = shlex.join(["systemctl", "restart", restart.service])
+        found.append(Step(f"restart {restart.service}", [command], reasons, "restart", restart.service))
+    for pool in plan.pools:
+        line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"
+        found.append(Step(f"decide: let the web server use the pool {pool.name}", [], [line], "site", pool.name))
     return found
 
 

@@ -10,17 +10,25 @@ from fundamentum.plan.model import Plan, Reason, key_of
 from fundamentum.report.clean import clean
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
+FAMILIES: Final = ("debian", "redhat")
 
 
 def as_script(plan: Plan) -> str:
     """The script.  Every word that comes from a server or an application is quoted."""
-    if plan.family != "debian" and not plan.empty:
-        raise FundamentumError(f"{plan.server}: a script can be written for Debian-family servers only")
+    if plan.family not in FAMILIES and not plan.empty:
+        raise FundamentumError(f"{plan.server}: a script can be written for the Debian and RHEL families only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
     out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), _HEAD.read_text("utf-8")]
     fresh = [one for one in plan.installs if not one.again]
     again = [one for one in plan.installs if one.again]
+    for source in plan.repositories:
+        package = next(name for name, of in plan.sources.items() if of == source)
+        out += _comment(f"Package source to be configured first: {source}")
+        out += [shlex.join(["need_source", clean(source), package]), ""]
+    if plan.switch:
+        out += _comment("The module stream; what is installed of another one is replaced")
+        out += [shlex.join(["switch_stream", *plan.switch.split(":", 1)]), ""]
     for title, function, group in (
         ("Packages", "install_packages", fresh),
         ("Packages whose files are not what they should be", "install_again", again),
@@ -31,6 +39,8 @@ def as_script(plan: Plan) -> str:
                 out += _reasons(one.package, plan.reasons.get(key_of(one), ()))
             if plan.along and group is fresh:
                 out += _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
+            if plan.removes and group is fresh:
+                out += _comment(f"They take away: {', '.join(plan.removes)}")
             out += [f"{function} {shlex.join([one.package for one in group])}", ""]
     if plan.enables:
         out += _comment("Extensions that are there, but not switched on")
@@ -47,11 +57,12 @@ def as_script(plan: Plan) -> str:
     for restart in plan.restarts:
         out += _comment("The service, so that it runs with all of this")
         out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
-        out += [shlex.join(["restart_service", restart.service, *_service(restart.service)]), ""]
+        out += [shlex.join(["restart_service", restart.service, *service_check(restart.service)]), ""]
+    for pool in plan.pools:
+        out += _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
     for need in plan.unresolved:
         out += _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
-    if plan.empty:
-        out += ['say "nothing to do"']
+    out += ["finish"] if not plan.empty else ['say "nothing to do"']
     return "\n".join(out).rstrip("\n") + "\n"
 
 
@@ -70,8 +81,14 @@ def _delimiter(content: str) -> str:
     return end
 
 
-def _service(service: str) -> list[str]:
+def service_check(service: str) -> list[str]:
     """The file that holds the service's process number, and the command with which it tests its own configuration."""
     if match := re.fullmatch(r"php(\d+\.\d+)-fpm", service):
         return [f"/run/php/{service}.pid", f"php-fpm{match[1]}", "-t"]
+    if service == "php-fpm":
+        return ["/run/php-fpm/php-fpm.pid", "php-fpm", "-t"]
+    if match := re.fullmatch(r"([A-Za-z0-9_.-]+)-php-fpm", service):  # a branch that stands in a place of its own
+        return [f"/run/{service}.pid", "true"]
+    if service == "httpd":
+        return ["/run/httpd/httpd.pid", "httpd", "-t"]
     return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]

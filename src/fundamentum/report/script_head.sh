@@ -1,18 +1,63 @@
-# Safe to run twice: what is done already is left alone, and a file that is replaced is kept beside the new one.
+#
+#     sh SCRIPT          says what would be done, and changes nothing
+#     sh SCRIPT --yes    does it
+#
+# Safe to run twice: what is done already is left alone.  It stops at the first failure, keeps every file it replaces,
+# tests a service's configuration before it restarts it, and says at the end how to go back.
 set -eu
 umask 022
 export DEBIAN_FRONTEND=noninteractive LC_ALL=C
-changed=no
+changed=no undo='' act=no
+
+case ${1-} in
+    --yes) act=yes ;;
+    '') ;;
+    *) printf 'unknown option: %s; give --yes, or nothing to see what would be done\n' "$1" >&2; exit 2 ;;
+esac
 
 say() { printf '%s\n' "$*"; }
+# How to undo a step: later steps are undone first.
+back() { undo="    $*
+$undo"; }
 
-[ "$(id -u)" -eq 0 ] || { say "this has to be run as root" >&2; exit 1; }
+[ "$act" = no ] || [ "$(id -u)" -eq 0 ] || { say "this has to be run as root" >&2; exit 1; }
 
 is_installed() { # PACKAGE
-    case $(dpkg-query -W -f '${Status}' -- "$1" 2>/dev/null || :) in
-        *' ok installed') return 0 ;;
-        *) return 1 ;;
-    esac
+    if command -v dpkg-query >/dev/null 2>&1; then
+        case $(dpkg-query -W -f '${Status}' -- "$1" 2>/dev/null || :) in
+            *' ok installed') return 0 ;;
+            *) return 1 ;;
+        esac
+    fi
+    rpm -q -- "$1" >/dev/null 2>&1
+}
+
+is_offered() { # PACKAGE
+    if command -v apt-cache >/dev/null 2>&1; then
+        apt-cache policy -- "$1" 2>/dev/null | grep -q 'Candidate: [^(]'
+    else
+        dnf -q list --available -- "$1" >/dev/null 2>&1
+    fi
+}
+
+need_source() { # SOURCE PACKAGE: a decision that this script does not take
+    if is_installed "$2" || is_offered "$2"; then
+        say "source $1: configured"
+        return 0
+    fi
+    say "source $1: not configured here, and $2 comes from it"
+    [ "$act" = no ] || { say "configure it, refresh the package indexes, and run this again" >&2; exit 1; }
+}
+
+switch_stream() { # MODULE STREAM
+    if dnf -q module list --enabled "$1" 2>/dev/null | grep -q " $2 .*\[e\]"; then
+        say "module $1: stream $2 is on"
+        return 0
+    fi
+    say "module $1: switching to stream $2"
+    [ "$act" = yes ] || return 0
+    dnf -y module switch-to "$1:$2"
+    changed=yes
 }
 
 install_packages() { # PACKAGE...: install those that are not there yet
@@ -25,13 +70,25 @@ install_packages() { # PACKAGE...: install those that are not there yet
         return 0
     fi
     say "packages: installing $*"
-    apt-get install -y --no-install-recommends -- "$@"
+    [ "$act" = yes ] || return 0
+    if command -v apt-get >/dev/null 2>&1; then
+        apt-get install -y --no-install-recommends -- "$@"
+        back "apt-get remove $*"
+    else
+        dnf -y install -- "$@"
+        back "dnf remove $*"
+    fi
     changed=yes
 }
 
 install_again() { # PACKAGE...: put back the files of installed packages
     say "packages: installing again $*"
-    apt-get install -y --reinstall --no-install-recommends -- "$@"
+    [ "$act" = yes ] || return 0
+    if command -v apt-get >/dev/null 2>&1; then
+        apt-get install -y --reinstall --no-install-recommends -- "$@"
+    else
+        dnf -y reinstall -- "$@"
+    fi
     changed=yes
 }
 
@@ -41,7 +98,9 @@ switch_on() { # BRANCH SAPI NAME
         return 0
     fi
     say "extension $3: switching on for $1/$2"
+    [ "$act" = yes ] || return 0
     phpenmod -v "$1" -s "$2" "$3"
+    back "phpdismod -v $1 -s $2 $3"
     changed=yes
 }
 
@@ -54,12 +113,19 @@ write_file() { # PATH, the content on standard input
         say "file $1: as wanted"
         return 0
     fi
+    if [ "$act" = no ]; then
+        say "file $1: writing"
+        rm -f "$new"
+        return 0
+    fi
     if [ -e "$1" ]; then
         kept="$1.before-$(date +%Y%m%dT%H%M%S)"
         cp -p "$1" "$kept"
         say "file $1: replacing (kept as $kept)"
+        back "mv '$kept' '$1'"
     else
-        say "file $1: writing (to go back, remove it)"
+        say "file $1: writing"
+        back "rm '$1'"
     fi
     cp "$new" "$1.new"
     chmod 644 "$1.new"
@@ -68,15 +134,22 @@ write_file() { # PATH, the content on standard input
     changed=yes
 }
 
-is_older_than_its_files() { # PIDFILE: whether something the process reads has changed since it started
-    [ -f "$1" ] && [ -n "$(find /etc/php /usr/lib/php -cnewer "$1" -print 2>/dev/null | head -n 1)" ]
+is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process reads has changed since it started
+    pidfile=$1
+    shift
+    [ -f "$pidfile" ] && [ -n "$(find "$@" -cnewer "$pidfile" -print 2>/dev/null | head -n 1)" ]
 }
 
 restart_service() { # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND, then restart
     service=$1 pidfile=$2
     shift 2
-    if [ "$changed" = no ] && ! is_older_than_its_files "$pidfile"; then
+    if [ "$changed" = no ] && [ "$act" = yes ] &&
+        ! is_older_than_its_files "$pidfile" /etc/php /usr/lib/php /etc/php.d /etc/php.ini /etc/php-fpm.d /usr/lib64/php; then
         say "service $service: nothing changed, left as it is"
+        return 0
+    fi
+    if [ "$act" = no ]; then
+        say "service $service: testing its configuration and restarting it, if anything changes"
         return 0
     fi
     "$@"
@@ -89,4 +162,15 @@ restart_service() { # SERVICE PIDFILE COMMAND...: test the configuration with CO
         return 0
     fi
     say "service $service: restarted"
+    undo="$undo    and then restart $service
+"
+}
+
+finish() {
+    if [ "$act" = no ]; then
+        say "nothing was changed; run this with --yes to do it"
+    elif [ -n "$undo" ]; then
+        say "to go back:"
+        printf '%s' "$undo"
+    fi
 }

@@ -11,9 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.check.model import Finding, Judgement
-from fundamentum.plan.model import Plan, Reason, key_of
 from fundamentum.report.clean import clean
-from fundamentum.report.documents import install_commands
 from fundamentum.server.model import Survey
 
 STYLES: Final = {
@@ -156,107 +154,6 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
             console.print(
                 Text(clean(f"  note: {name_of(finding.need)}: {finding.remark}"), style=STYLES["recommended"])
             )
-
-
-def write_plan(console: Console, plan: Plan) -> None:
-    """The steps in order, each change with its reason, and what the plan leaves open."""
-    for one in plan.after:
-        runtime = one.target.runtime
-        console.print(
-            Text.assemble(
-                "plan for ",
-                (clean(f"{one.needs.name} {one.needs.version or ''}".strip()), "bold"),
-                " on ",
-                (clean(plan.server), "bold"),
-                clean(f", {runtime.label}"),
-            )
-        )
-        before = next(b for b in plan.before if b.needs.name == one.needs.name)
-        console.print(Text(clean(f"chosen: {before.target.reason}"), style=STYLES["dim"]))
-    if plan.empty and plan.complete:
-        console.print(Text("nothing to do: every required need is met", style=STYLES["met"]))
-    number = 0
-    if plan.installs:
-        number += 1
-        _step(console, number, f"install {len(plan.installs)} package{'s' if len(plan.installs) > 1 else ''}")
-        for command in install_commands(plan):
-            _command(console, command)
-        _table(
-            console,
-            (
-                (one.package, plan.sources.get(one.package, ""), plan.reasons.get(key_of(one), ()))
-                for one in plan.installs
-            ),
-        )
-        if plan.along:
-            _aside(console, f"with {'it' if len(plan.installs) == 1 else 'them'}: {', '.join(plan.along)}")
-    if plan.enables:
-        number += 1
-        _step(console, number, "switch on what is there already")
-        for enable in plan.enables:
-            _command(console, f"phpenmod -v {enable.branch} -s {enable.sapi} {enable.switch}")
-        _table(console, ((one.extension, "", plan.reasons.get(key_of(one), ())) for one in plan.enables))
-    for file in plan.files:
-        number += 1
-        _step(console, number, f"write {file.path}")
-        changes = [one for one in plan.settings if one.file == file.path]
-        _table(
-            console,
-            (
-                (one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", plan.reasons.get(key_of(one), ()))
-                for one in changes
-            ),
-        )
-    for restart in plan.restarts:
-        number += 1
-        _step(console, number, f"restart {restart.service}")
-        _command(console, f"systemctl restart {restart.service}")
-        if reasons := plan.reasons.get(key_of(restart), ()):
-            _table(console, [(restart.service, "started too early", reasons)])
-    _outcome(console, plan)
-
-
-def _step(console: Console, number: int, title: str) -> None:
-    console.print(Text.assemble("\n", (f"{number}. ", "bold"), (clean(title), "bold")))
-
-
-def _command(console: Console, command: str) -> None:
-    console.print(Padding(Text(clean(command), style=STYLES["remedy"]), (0, 0, 0, 3)))
-
-
-def _aside(console: Console, text: str) -> None:
-    console.print(Padding(Text(clean(text), style=STYLES["dim"]), (0, 0, 0, 3)))
-
-
-def _table(console: Console, rows: Iterable[tuple[str, str, tuple[Reason, ...]]]) -> None:
-    table = Table.grid(padding=(0, 2))
-    for _ in range(2):
-        table.add_column(overflow="fold")
-    table.add_column(overflow="fold", ratio=1)
-    for name, detail, reasons in rows:
-        table.add_row(
-            clean(name), clean(detail), Text("\n".join(clean(str(reason)) for reason in reasons), style=STYLES["dim"])
-        )
-    console.print(Padding(table, (0, 0, 0, 3)))
-
-
-def _outcome(console: Console, plan: Plan) -> None:
-    console.print()
-    if plan.unresolved:
-        console.print(Text("not resolved by this plan", style=STYLES["unmet"]))
-        for one in plan.unresolved:
-            console.print(
-                Padding(Text(clean(f"{one.application} {name_of(one.need)} ({one.level}): {one.why}")), (0, 0, 0, 2))
-            )
-    for judgement in plan.after:
-        met = sum(f.verdict in ("met", "accepted") for f in judgement.findings)
-        style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
-        console.print(
-            Text(
-                clean(f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"),
-                style=style,
-            )
-        )
 
 
 def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:

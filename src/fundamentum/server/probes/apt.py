@@ -57,7 +57,7 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
             remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
             data = data[: data.rfind(b"\n\n") + 1]
         site = match["dist"].partition("_")[0]
-        indexes.append(_List(_repository(release, component), data, site, shyness(release)))
+        indexes.append(_List(repository(release, component), data, site, shyness(release)))
     if not indexes:
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
@@ -108,6 +108,18 @@ def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index
         if not any(name in table for name in names for _, table in tables):
             found.update(names)
     return found
+
+
+def release_fields(data: bytes) -> dict[str, str]:
+    """What a release file says of its repository."""
+    return control.fields(data)
+
+
+def offers_in(data: bytes, of: Repository, architecture: str) -> list[Offer]:
+    """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
+    remarks: list[Remark] = []
+    found = _relevant([_List(of, data, "", None)], Pins(), remarks)
+    return [one for one in found if not architecture or one.architecture in (architecture, "all")]
 
 
 def _concerns_php(name: bytes, table: control.Index) -> bool:
@@ -171,7 +183,7 @@ def _release(
     return {}, None
 
 
-def _repository(release: dict[str, str], component: str) -> Repository:
+def repository(release: dict[str, str], component: str) -> Repository:
     origin, label = release.get("Origin", ""), release.get("Label", "")
     suite, codename = release.get("Suite", ""), release.get("Codename", "")
     who = label or origin or ("" if codename or suite else "unnamed repository")

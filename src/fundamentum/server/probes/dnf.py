@@ -75,6 +75,14 @@ def probe(
     return tuple(offers[key] for key in sorted(offers)), repositories, remarks
 
 
+def offers_in(host: Host, folder: str, name: str, architecture: str) -> list[Offer]:
+    """The packages of one repository that concern PHP; of modules, those of default streams count."""
+    remarks: list[Remark] = []
+    source = _Source(name, name, DEFAULT_PRIORITY, (), False, folder)
+    packages, documents = _metadata(host, source, remarks)
+    return list(_packages(packages, source, architecture, _modules(host, documents), set(), remarks))
+
+
 def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
     folders = {name: f"{cache}/{name}/repodata" for cache in CACHES for name in listed(host, cache)}
     main = _configuration(text_or_none(host, "/etc/dnf/dnf.conf"))

@@ -1,0 +1,171 @@
+"""A plan for a person at a terminal: the decision first, then the steps with their reasons, then what stays open."""
+
+from collections.abc import Iterable, Sequence
+from datetime import date
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.syntax import Syntax
+from rich.table import Table
+from rich.text import Text
+
+from fundamentum.plan.model import Decision, Plan, Reason, Row, key_of
+from fundamentum.report.clean import clean
+from fundamentum.report.documents import Step, install_commands, steps
+from fundamentum.report.text import STYLES, name_of
+
+
+def write_plan(console: Console, plan: Plan) -> None:
+    """The plan on one page."""
+    _heading(console, plan)
+    if plan.decision:
+        _decision(console, plan.decision)
+    if plan.empty and plan.complete:
+        console.print(Text("nothing to do: every required need is met", style=STYLES["met"]))
+    for number, step in enumerate(steps(plan), 1):
+        console.print(Text.assemble("\n", (f"{number}. ", "bold"), (clean(step.title), "bold")))
+        _step(console, plan, step)
+    _outcome(console, plan)
+
+
+def _heading(console: Console, plan: Plan) -> None:
+    for before, after in zip(plan.before, plan.after, strict=True):
+        needs, runtime = after.needs, after.target.runtime
+        title = (clean(f"{needs.name} {needs.version or ''}".strip()), "bold")
+        on = (clean(plan.server), "bold")
+        console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {runtime.label}")))
+        reason = after.target.reason if after.target.runtime.fresh else before.target.reason
+        console.print(Text(clean(f"chosen: {reason}"), style=STYLES["dim"]))
+
+
+def _decision(console: Console, decision: Decision) -> None:
+    """The comparison, the row that was taken marked, and for every other what decided against it."""
+    if len(decision.rows) > 1:
+        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["dim"])
+        for title in ("", "PHP", "is", "fixed until", "lacks", "packages", "serves now", "why"):
+            table.add_column(title, overflow="fold")
+        for row in decision.rows:
+            style = STYLES["name"] if row.chosen_for else ""
+            table.add_row(
+                Text(">" if row.chosen_for else "", style=STYLES["met"]),
+                Text(clean(row.name), style=style),
+                "installed" if row.installed else "offered",
+                clean(_support(row)),
+                _lacks(row),
+                str(row.installs) if row.installs else "-",
+                clean(", ".join(row.sites)) or "-",
+                Text(clean(_why_row(row)), style=STYLES["name"] if row.chosen_for else STYLES["dim"]),
+            )
+        console.print()
+        console.print(table)
+    for line in decision.conflict:
+        console.print(Text(clean(f"cannot hold together: {line}"), style=STYLES["recommended"]))
+    chosen = [row.name for row in decision.rows if row.chosen_for]
+    if decision.conflict and len(chosen) > 1:
+        console.print(Text(clean(f"so: {len(chosen)} branches, {' and '.join(chosen)}, each with a pool of its own")))
+
+
+def _support(row: Row) -> str:
+    until = row.supported_until.isoformat() if isinstance(row.supported_until, date) else "unknown"
+    return f"{until}, {row.maintained_by} goes on" if row.maintained_by else until
+
+
+def _lacks(row: Row) -> str:
+    parts = [
+        f"{row.required} required" if row.required else "",
+        f"{row.recommended} recommended" if row.recommended else "",
+    ]
+    return ", ".join(part for part in parts if part) or "nothing"
+
+
+def _why_row(row: Row) -> str:
+    return f"for {', '.join(row.chosen_for)}: {row.reason}" if row.chosen_for else row.reason
+
+
+def _step(console: Console, plan: Plan, step: Step) -> None:
+    match step.kind:
+        case "install":
+            for command in install_commands(plan):
+                _command(console, command)
+            _rows(
+                console,
+                ((i.package, plan.sources.get(i.package, ""), _reasons(plan, key_of(i))) for i in plan.installs),
+            )
+            if plan.along:
+                _aside(console, f"with {'it' if len(plan.installs) == 1 else 'them'}: {', '.join(plan.along)}")
+            if plan.removes:
+                _warn(console, f"takes away: {', '.join(plan.removes)}")
+            for one in plan.asides:
+                _warn(console, f"{one.package} comes along: {one.why}; {one.instead}")
+        case "enable":
+            for command in step.commands:
+                _command(console, command)
+            _rows(console, ((one.extension, "", _reasons(plan, key_of(one))) for one in plan.enables))
+        case "file":
+            pool = next((one for one in plan.pools if one.file == step.subject), None)
+            if pool:
+                _aside(console, f"a new pool, {pool.name}: runs as {pool.user}, waits at {pool.listen}")
+            changes = [one for one in plan.settings if one.file == step.subject]
+            _rows(
+                console,
+                (
+                    (one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", _reasons(plan, key_of(one)))
+                    for one in changes
+                ),
+            )
+        case "edit":
+            edit = next(one for one in plan.edits if one.path == step.subject)
+            shown = "\n".join(clean(line) for line in edit.diff.splitlines())
+            console.print(Padding(Syntax(shown, "diff", theme="ansi_dark", background_color="default"), (0, 0, 0, 3)))
+        case "restart":
+            for command in step.commands:
+                _command(console, command)
+            restart = next(one for one in plan.restarts if one.service == step.subject)
+            if reasons := _reasons(plan, key_of(restart)):
+                _rows(console, [(restart.service, "started too early", reasons)])
+        case _:
+            for command in step.commands:
+                _command(console, command)
+            for line in step.why:
+                _aside(console, line)
+
+
+def _reasons(plan: Plan, key: str) -> tuple[Reason, ...]:
+    return plan.reasons.get(key, ())
+
+
+def _command(console: Console, command: str) -> None:
+    console.print(Padding(Text(clean(command), style=STYLES["remedy"]), (0, 0, 0, 3)))
+
+
+def _aside(console: Console, text: str) -> None:
+    console.print(Padding(Text(clean(text), style=STYLES["dim"]), (0, 0, 0, 3)))
+
+
+def _warn(console: Console, text: str) -> None:
+    console.print(Padding(Text(clean(text), style=STYLES["recommended"]), (0, 0, 0, 3)))
+
+
+def _rows(console: Console, rows: Iterable[tuple[str, str, Sequence[Reason]]]) -> None:
+    table = Table.grid(padding=(0, 2))
+    for _ in range(2):
+        table.add_column(overflow="fold")
+    table.add_column(overflow="fold", ratio=1)
+    for name, detail, reasons in rows:
+        words = "\n".join(clean(str(reason)) for reason in reasons)
+        table.add_row(clean(name), clean(detail), Text(words, style=STYLES["dim"]))
+    console.print(Padding(table, (0, 0, 0, 3)))
+
+
+def _outcome(console: Console, plan: Plan) -> None:
+    console.print()
+    if plan.unresolved:
+        console.print(Text("not resolved by this plan", style=STYLES["unmet"]))
+        for one in plan.unresolved:
+            line = f"{one.application} {name_of(one.need)} ({one.level}): {one.why}"
+            console.print(Padding(Text(clean(line)), (0, 0, 0, 2)))
+    for judgement in plan.after:
+        met = sum(f.verdict in ("met", "accepted") for f in judgement.findings)
+        style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
+        line = f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"
+        console.print(Text(clean(line), style=style))

@@ -1,0 +1,133 @@
+"""A plan as an Ansible playbook, for those with many servers: Ansible's own modules, checkable and repeatable."""
+
+import re
+from typing import Any, Final
+
+import yaml
+
+from fundamentum.errors import FundamentumError
+from fundamentum.plan.model import Action, Plan, Reason, key_of
+from fundamentum.report.clean import clean
+from fundamentum.report.script import FAMILIES, service_check
+
+CONFIGURATION: Final = ("/etc/php", "/usr/lib/php", "/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
+"""Where what a running PHP has read lies."""
+
+
+class _Text(str):
+    """Text from a server, an application or a plan: data, in which Ansible must not fill in any template."""
+
+
+class _Dumper(yaml.SafeDumper):
+    """Writes long texts as blocks, and marks those in which Ansible would look for templates."""
+
+
+def _written(dumper: yaml.SafeDumper, text: _Text) -> yaml.ScalarNode:
+    if "{" in text or "}" in text:
+        return dumper.represent_scalar("!unsafe", str(text))
+    plain = all(c.isprintable() or c == "\n" for c in text)
+    block = plain and "\n" in text and not any(line[:1].isspace() or line != line.rstrip() for line in text.split("\n"))
+    return dumper.represent_scalar("tag:yaml.org,2002:str", str(text), style="|" if block else None)
+
+
+_Dumper.add_representer(_Text, _written)
+
+
+def as_playbook(plan: Plan) -> str:
+    """The playbook.  Words from a server or an application are marked as data, so that no template in them acts."""
+    if plan.family not in FAMILIES and not plan.empty:
+        raise FundamentumError(f"{plan.server}: a playbook can be written for the Debian and RHEL families only")
+    tasks: list[dict[str, Any]] = []
+    if plan.switch:
+        tasks.append(_task(f"Switch to the module stream {plan.switch}", "dnf", name=[_Text(f"@{plan.switch}")]))
+    fresh = [one for one in plan.installs if not one.again]
+    if fresh:
+        options: dict[str, Any] = {"name": [_Text(one.package) for one in fresh], "state": "present"}
+        options["install_weak_deps" if plan.family == "redhat" else "install_recommends"] = False
+        tasks.append(
+            _task("Install packages", "dnf" if plan.family == "redhat" else "apt", **options)
+            | {"notify": [_handler(one.service) for one in plan.restarts]}
+        )
+    for again in (one for one in plan.installs if one.again):
+        command = ["apt-get", "install", "-y", "--reinstall", "--no-install-recommends", again.package]
+        command = ["dnf", "-y", "reinstall", again.package] if plan.family == "redhat" else command
+        tasks.append(_task(f"Install {again.package} again", "command", argv=[_Text(word) for word in command]))
+    for enable in plan.enables:
+        link = f"/etc/php/{enable.branch}/{enable.sapi}/conf.d"
+        asked = _task(
+            f"See whether {enable.extension} is on",
+            "command",
+            argv=[
+                _Text(word) for word in ("phpquery", "-q", "-v", enable.branch, "-s", enable.sapi, "-m", enable.switch)
+            ],
+        )
+        name = "asked_" + re.sub(r"\W", "_", f"{enable.branch}_{enable.sapi}_{enable.extension}")
+        tasks.append(asked | {"register": name, "changed_when": False, "failed_when": False, "check_mode": False})
+        argv = ["phpenmod", "-v", enable.branch, "-s", enable.sapi, enable.switch]
+        tasks.append(
+            _task(f"Switch {enable.extension} on below {link}", "command", argv=[_Text(word) for word in argv])
+            | {"when": f"{name}.rc != 0", "notify": [_handler(one.service) for one in plan.restarts]}
+        )
+    for file in plan.files:
+        options = {"dest": _Text(file.path), "content": _Text(file.content), "mode": "0644", "backup": True}
+        tasks.append(
+            _task(f"Write {file.path}", "copy", **options)
+            | {"notify": [_handler(one.service) for one in plan.restarts]}
+        )
+    for restart in plan.restarts:
+        if plan.reasons.get(key_of(restart)):
+            pidfile, *_ = service_check(restart.service)
+            argv = ["find", *CONFIGURATION, "-cnewer", pidfile, "-print", "-quit"]
+            asked = _task(f"See whether {restart.service} started too early", "command", argv=[_Text(w) for w in argv])
+            name = "stale_" + re.sub(r"\W", "_", restart.service)
+            asked |= {"register": name, "changed_when": f"{name}.stdout | default('') != ''", "failed_when": False}
+            tasks.append(asked | {"check_mode": False, "notify": [_handler(restart.service)]})
+    handlers = [handler for one in plan.restarts for handler in _restart(one.service)]
+    play: dict[str, Any] = {
+        "name": _Text(f"What {', '.join(one.needs.name for one in plan.after)} needs"),
+        "hosts": "{{ target | default('all') }}",
+        "become": True,
+        "gather_facts": False,
+        "tasks": tasks,
+    }
+    if handlers:
+        play["handlers"] = handlers
+    head = [f"Made for {plan.server}; run it on servers that are like it.", *_about(plan)]
+    text: str = yaml.dump([play], Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=110)
+    return "---\n" + "".join(f"# {clean(line)}\n" for line in head) + text
+
+
+def _task(title: str, module: str, /, **options: Any) -> dict[str, Any]:
+    return {"name": _Text(clean(title)), f"ansible.builtin.{module}": options}
+
+
+def _handler(service: str) -> str:
+    return f"restart {service}"
+
+
+def _restart(service: str) -> list[dict[str, Any]]:
+    """Test the configuration, then restart; both only if something changed."""
+    _, *command = service_check(service)
+    test = _task(f"Test the configuration of {service}", "command", argv=[_Text(word) for word in command])
+    return [
+        test | {"listen": _handler(service), "changed_when": False},
+        _task(f"Restart {service}", "service", name=_Text(service), state="restarted")
+        | {"listen": _handler(service), "when": "not (skip_restart | default(false) | bool)"},
+    ]
+
+
+def _about(plan: Plan) -> list[str]:
+    lines = [
+        "Choose them with -e target=GROUP.  Where no init system runs, -e skip_restart=true leaves services alone.",
+        "Try it with --check first.",
+    ]
+    lines += [f"Package source to be configured first: {source}" for source in plan.repositories]
+    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.restarts]
+    for action in actions:
+        reasons: tuple[Reason, ...] = plan.reasons.get(key_of(action), ())
+        lines += [f"  {key_of(action)}: {reason}" for reason in reasons]
+    if plan.along:
+        lines.append(f"Packages that come along: {', '.join(plan.along)}")
+    lines += [f"To be decided: let the web server hand the site of {p.name} to unix:{p.listen}" for p in plan.pools]
+    lines += [f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}" for one in plan.unresolved]
+    return lines

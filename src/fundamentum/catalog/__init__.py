@@ -98,6 +98,7 @@ def facts(branch: str) -> Facts:
     )
 
 
+@cache
 def _load(branch: str) -> Facts:
     return msgspec.json.decode((_HERE / f"data/php-{branch}.json").read_bytes(), type=Facts)
 
@@ -171,7 +172,12 @@ def inside(name: str, branch: str, sapi: str) -> bool:
     since = _table("branches")["always_inside"].get(name)
     if since is not None:
         return branch_key(branch) >= branch_key(since)
-    return any(canonical(shown) == name for shown in facts(branch).static.get(sapi, ()))
+    return name in _compiled_in(branch, sapi)
+
+
+@cache
+def _compiled_in(branch: str, sapi: str) -> frozenset[str]:
+    return frozenset(canonical(shown) for shown in facts(branch).static.get(sapi, ()))
 
 
 def extension_gone(name: str, branch: str) -> str | None:

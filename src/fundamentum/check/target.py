@@ -119,13 +119,10 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
     place = _place(survey, branch, sapi)
     ini_file = place.ini_file
     settings: dict[str, Setting] = {}
+    owners = {"core", "standard", *(shown.lower() for shown in known.static.get(sapi, ()))}
     for name, directive in known.directives.items():
         default = known.default(name, sapi)
-        if default is None or directive.owner not in (
-            "core",
-            "standard",
-            *(x.lower() for x in known.static.get(sapi, ())),
-        ):
+        if default is None or directive.owner not in owners:
             continue
         value = known.forced.get(sapi, {}).get(name)
         origin = "built-in"

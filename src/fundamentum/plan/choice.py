@@ -224,7 +224,8 @@ def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str],
     ]
     if not all(failing):
         return ()
-    universe = sorted(set().union(*failing))
+    # Of equally small sets the one that speaks of versions: nothing else matters on a branch that is not accepted.
+    universe = sorted(set().union(*failing), key=lambda one: (one[1] != "php", one))
     for size in range(1, len(failing) + 1):
         for group in itertools.combinations(universe, size):
             if all(set(group) & one for one in failing):

@@ -55,8 +55,13 @@ class Resolver:
         missing: list[str] = []
         removed: list[str] = []
         todo = list(chosen.values())
-        while todo:
+        wished: list[Offer] = []
+        while todo or wished:
+            if not todo:  # what is only recommended is looked at once all that is needed is there
+                todo += self._recommended(wished.pop(0), chosen, removed)
+                continue
             offer = todo.pop(0)
+            wished += [offer] if recommended else []
             for group in relations(offer.pre_depends) + relations(offer.depends):
                 if any(self._holds(one, chosen, removed) for one in group):
                     continue
@@ -66,17 +71,21 @@ class Resolver:
                 elif found.name not in chosen:
                     chosen[found.name] = found
                     todo.append(found)
-            if recommended:
-                for group in relations(offer.recommends):
-                    if any(self._holds(one, chosen, removed) for one in group):
-                        continue
-                    found = next(filter(None, (self._supply(one, offer) for one in group)), None)
-                    if found and found.name not in chosen and self._complete(found):
-                        chosen[found.name] = found
-                        todo.append(found)
             todo += self._conflicts(offer, chosen, removed)
+        missing += _quarrels(chosen)
         packages = sorted(set(chosen) - set(wanted))
         return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
+
+    def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
+        found: list[Offer] = []
+        for group in relations(offer.recommends):
+            if any(self._holds(one, chosen, removed) for one in group):
+                continue
+            one = next(filter(None, (self._supply(one, offer) for one in group)), None)
+            if one and one.name not in chosen and self._complete(one):
+                chosen[one.name] = one
+                found.append(one)
+        return found
 
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
         words = f"{offer.name} depends on {' | '.join(one.name for one in group)}"
@@ -167,6 +176,23 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
         elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
             found.append(Aside(name, "a development tool", instead))
     return found
+
+
+def _quarrels(chosen: dict[str, Offer]) -> Iterator[str]:
+    """Packages to be installed that cannot stand beside one another."""
+    names: dict[str, list[tuple[Offer, str | None]]] = {}
+    for offer in chosen.values():
+        names.setdefault(offer.name, []).append((offer, offer.version))
+        for name, version in _provides(offer.provides):
+            names.setdefault(name, []).append((offer, version))
+    said: set[frozenset[str]] = set()
+    for offer in chosen.values():
+        for one in (one for group in relations(offer.conflicts) for one in group):
+            for other, version in names.get(one.name, ()):
+                pair = frozenset((offer.name, other.name))
+                if other is not offer and pair not in said and _given(version, one):
+                    said.add(pair)
+                    yield f"{offer.name} cannot be installed beside {other.name}"
 
 
 def _alike(one: str, two: str) -> int:

@@ -3,7 +3,7 @@
 import posixpath
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import msgspec
 
@@ -32,6 +32,9 @@ from fundamentum.plan.model import (
     key_of,
 )
 from fundamentum.server.model import Offer, Runtime, Survey
+
+if TYPE_CHECKING:
+    from fundamentum.plan.dependencies import Resolver
 
 ROUNDS: Final = 6
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
@@ -66,6 +69,7 @@ class Planner:
     def __init__(self, survey: Survey, today: date, *, recommended: bool = True, added: Sequence[str] = ()) -> None:
         self.survey, self.today, self.added = survey, today, added
         self.market = Market(survey)
+        self._resolver: Resolver | None = None
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
     def targets(self, applications: Sequence[Needs], selector: str | None) -> tuple[list[Target], Decision | None]:
@@ -112,7 +116,8 @@ class Planner:
             return  # what comes along elsewhere, the package manager itself will say
         from fundamentum.plan.dependencies import Resolver, asides  # noqa: PLC0415 — its library is slow to import
 
-        along = Resolver(self.survey, self.market).along(wanted)
+        self._resolver = self._resolver or Resolver(self.survey, self.market)
+        along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
         done.asides = tuple(asides(along, wanted, self.survey))
 

@@ -12,7 +12,7 @@ demo: $(VENV)/installed
 test: $(VENV)/tested
 	$(BIN)/ruff check .
 	$(BIN)/mypy
-	$(BIN)/pytest
+	$(BIN)/pytest $(PYTEST_OPTIONS)
 
 # Installed for real, as a user has it, and again whenever a source file changes.
 $(VENV)/installed: pyproject.toml README.md $(SOURCES)

@@ -57,12 +57,12 @@ def pump(source: socket.socket, target: socket.socket, delay: float) -> None:
             return
 
 
-def proxy(delay: list[float]) -> None:
+def proxy(delay: list[float], far_end: list[int]) -> None:
     """Listen, and pass everything on to the sshd."""
     listener = socket.create_server(("127.0.0.1", PORT))
     while True:
         one = listener.accept()[0]
-        two = socket.create_connection(("127.0.0.1", 8073))
+        two = socket.create_connection(("127.0.0.1", far_end[0]))
         for connection in (one, two):
             connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         for pair in ((one, two), (two, one)):
@@ -79,11 +79,12 @@ def median(command: list[str], environment: dict[str, str]) -> float:
 
 
 def main() -> None:
-    delay = [0.0]
-    threading.Thread(target=proxy, args=(delay,), daemon=True).start()
+    delay, far_end = [0.0], list[int]()
+    threading.Thread(target=proxy, args=(delay, far_end), daemon=True).start()
     with tempfile.TemporaryDirectory() as folder, sshd(Root(Path(sys.argv[1])), Path(folder)) as environment:
         known = Path(folder, "known")
-        known.write_text(known.read_text().replace(":8073", f":{PORT}"))
+        known.write_text(known.read_text().replace(f":{environment['SSHD_PORT']}", f":{PORT}"))
+        far_end.append(int(environment["SSHD_PORT"]))
         bare = ["ssh", "-p", str(PORT), "root@127.0.0.1", "true"]
         ours = [FUNDAMENTUM, "survey", f"ssh://root@127.0.0.1:{PORT}", "-o", os.devnull]
         near = [median(command, environment) for command in (bare, ours)]

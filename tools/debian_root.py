@@ -3,6 +3,7 @@
 Needs root.  The package source is whatever this machine's own apt is set up with.
 """
 
+import fcntl
 import os
 import shutil
 import subprocess
@@ -54,9 +55,15 @@ class Root:
 def base(release: str) -> Root:
     """A minimal root of a Debian release, made once and kept; services are not started in it."""
     path = STORE / release
+    STORE.mkdir(parents=True, exist_ok=True)
+    with (STORE / f"{release}.lock").open("w") as lock:  # tests may run side by side
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        return _made(release, path)
+
+
+def _made(release: str, path: Path) -> Root:
     if not (path / "ready").exists():
         shutil.rmtree(path, ignore_errors=True)
-        STORE.mkdir(parents=True, exist_ok=True)
         subprocess.run(["debootstrap", "--variant=minbase", release, str(path)], check=True, stdout=subprocess.DEVNULL)
         root = Root(path)
         root.write("/usr/sbin/policy-rc.d", "#!/bin/sh\nexit 101\n")

@@ -68,6 +68,11 @@ def test_plans_in_every_form(folder: Path) -> None:
         == ""
     )
     assert "install_packages php8.2-gd" in (folder / "plan.sh").read_text()
+    limits = 'format = 1\n[application]\nname = "nightlog"\n[settings.required]\nmemory_limit = ">= 3G"\n'
+    (folder / "limits.needs.toml").write_text(limits)
+    run(folder, "plan", "limits.needs.toml", "--server", "root", "--write-files", "out")
+    (written,) = [path for path in (folder / "out").rglob("*") if path.is_file()]
+    assert written.relative_to(folder / "out").as_posix() == "etc/php/8.2/fpm/conf.d/90-nightlog.ini"
     assert "afterwards: 3 of 3" in run(folder, "plan", "nightlog.needs.toml", "--server", "root").stdout
 
 

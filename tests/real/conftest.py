@@ -36,8 +36,8 @@ class Server(NamedTuple):
     branch: str
 
 
-def make_server(release: str, branch: str) -> Server:
-    root = base(release).copy(STORE / f"test-{release}")
+def make_server(release: str, branch: str, name: str = "test") -> Server:
+    root = base(release).copy(STORE / f"{name}-{release}")
     apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
     suffixes = ("cli", "fpm", "cgi", "xml", "mysql", "gd", "intl", "mbstring", "sqlite3", "zip")
     root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")
@@ -68,7 +68,7 @@ def server(request: pytest.FixtureRequest) -> Iterator[Server]:
 @pytest.fixture(scope="module")
 def bookworm() -> Iterator[Root]:
     """The 8.2 server alone, for rules that are asked of one PHP."""
-    root = make_server("bookworm", "8.2").root
+    root = make_server("bookworm", "8.2", "rules").root
     yield root
     shutil.rmtree(root.path, ignore_errors=True)
 

@@ -93,10 +93,10 @@ class Package:
 
 def packages(php: Root) -> list[Package]:
     """Three branches of the distribution, and one beside them.  Programs and extensions are real ones."""
-    real = {name: php.path / path for name, path in REAL.items()}
     found = []
     for version, abi in ABI.items():
-        own = version == "8.2.9"
+        real = {name: php.path / path.format(branch=version[:3], api=abi) for name, path in REAL.items()}
+        own = version != "8.0.30"
         common = (f"Provides: php(zend-abi) = {abi}-64", f"Provides: php(api) = {abi}-64")
         tied = (f"Requires: php-common = {version}",)
         found += [
@@ -111,7 +111,16 @@ def packages(php: Root) -> list[Package]:
             Package("php-xml", version, (*tied, "Provides: php-dom", "Provides: php-xsl")),
             Package("php-mysqlnd", version, (*tied, "Provides: php-mysqli", "Provides: php-pdo_mysql")),
             Package("php-gd", version, tied),
+            Package(
+                "php-exif",
+                version,
+                tied,
+                {"/etc/php.d/20-exif.ini": php.path / EXIF, "/usr/lib64/php/modules/exif.so": real["exif"]}
+                if own
+                else {},
+            ),
         ]
+    real = {name: php.path / path.format(branch="8.2", api=ABI["8.2.9"]) for name, path in REAL.items()}
     found.append(Package("php-pecl-star", "1.4", ("Requires: php(zend-abi) = 20220829-64", "Provides: php-star")))
     found.append(Package("php-needy", "1.0", ("Requires: php-common = 8.2.9", "Requires: nowhere-to-be-found")))
     beside = ("Provides: php82-php(zend-abi) = 20220829-64",)
@@ -132,11 +141,13 @@ def packages(php: Root) -> list[Package]:
     return found
 
 
+EXIF = "etc/php/8.2/mods-available/exif.ini"
 REAL = {
-    "cli": "usr/bin/php8.2",
-    "fpm": "usr/sbin/php-fpm8.2",
-    "ctype": "usr/lib/php/20220829/ctype.so",
-    "ini": "usr/lib/php/8.2/php.ini-production",
+    "cli": "usr/bin/php{branch}",
+    "fpm": "usr/sbin/php-fpm{branch}",
+    "ctype": "usr/lib/php/{api}/ctype.so",
+    "exif": "usr/lib/php/{api}/exif.so",
+    "ini": "usr/lib/php/{branch}/php.ini-production",
 }
 
 

@@ -14,7 +14,7 @@ from fundamentum.server.survey import survey
 from .built import LOADER, MODULE, build, build_windows, headers, missing
 from .conftest import REAL, Server
 
-pytestmark = pytest.mark.real
+pytestmark = [pytest.mark.real, pytest.mark.xdist_group("server")]
 BRANCH_OF_BUILD = "8.2"
 
 

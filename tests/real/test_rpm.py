@@ -1,9 +1,12 @@
 """RHEL family: what is read from files is what the real rpm and the real dnf say."""
 
+import json
 import os
 import random
 import re
 import subprocess
+import sys
+from pathlib import Path
 
 import pytest
 from debian_root import Root
@@ -19,7 +22,8 @@ from fundamentum.server.survey import survey, written
 from .conftest import REAL
 from .rpm_server import dnf, home, make_rpm_server, tools
 
-pytestmark = pytest.mark.real
+pytestmark = [pytest.mark.real, pytest.mark.xdist_group("twin")]
+PROGRAM = Path(sys.executable).with_name("fundamentum")
 
 
 @pytest.fixture(scope="module")
@@ -99,6 +103,29 @@ def test_what_is_installable_is_what_dnf_resolves(server: Root, stream: str | No
             assert dnf(server, "install", "--assumeno", "php-needy").returncode == 1
     finally:
         module.write_text(before)
+
+
+def test_a_plan_switches_the_stream_and_dnf_accepts_it(server: Root, tmp_path: Path) -> None:
+    needs = tmp_path / "domekeeper.needs.toml"
+    needs.write_text(
+        'format = 1\n[application]\nname = "domekeeper"\n[php]\nversion = ">=8.3"\n[extensions]\nrequired = ["exif"]\n'
+    )
+    command = [str(PROGRAM), "plan", str(needs), "--server", str(server.path), "--format"]
+    done = subprocess.run([*command, "json"], capture_output=True, text=True, check=True)
+    made = json.loads(done.stdout)
+    assert made["steps"][0]["commands"] == ["dnf module switch-to php:8.4"]
+    assert made["packages"]["install"] == ["php-exif"]
+    rows = {row["branch"]: row for row in made["compared"]}
+    assert (rows["8.4"]["chosen_for"], rows["8.2"]["reason"]) == (
+        ["domekeeper"],
+        "domekeeper accepts only other versions",
+    )
+    for words in (("module", "switch-to", "php:8.4"), ("install", *made["packages"]["install"])):
+        assert dnf(server, *words).returncode == 0
+    checked = subprocess.run([str(PROGRAM), "check", str(needs), "--server", str(server.path)], capture_output=True)
+    assert checked.returncode == 0, checked.stdout
+    script = subprocess.run([*command, "script"], capture_output=True, text=True, check=True).stdout
+    assert "nothing to do" in script
 
 
 def test_versions_are_ordered_as_rpm_orders_them() -> None:

@@ -13,7 +13,7 @@ from .conftest import Server
 from .running import report
 from .twin import PLANTED
 
-pytestmark = pytest.mark.real
+pytestmark = [pytest.mark.real, pytest.mark.xdist_group("server")]
 RUNTIMES = ("cli", "cgi", "apache2", "fpm/www", "fpm/plates")
 
 

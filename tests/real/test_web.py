@@ -21,7 +21,7 @@ from fundamentum.server.survey import survey, written
 from .running import start_fpm, stop
 from .twin import APACHE, NGINX, PLANTED, page, sshd
 
-pytestmark = pytest.mark.real
+pytestmark = [pytest.mark.real, pytest.mark.xdist_group("twin")]
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
 
@@ -84,7 +84,7 @@ def test_no_secret_gets_out(twin: Root, tmp_path: Path) -> None:
 
 def test_over_ssh(twin: Root, tmp_path: Path) -> None:
     with sshd(twin, tmp_path) as environment:
-        reference = "ssh://root@127.0.0.1:8073"
+        reference = f"ssh://root@127.0.0.1:{environment['SSHD_PORT']}"
         done = fundamentum("survey", reference, "-o", "-", env=environment)
         assert done.returncode == 0, done.stderr
         found, live = json.loads(done.stdout), json.loads(written(look(twin)))
@@ -94,7 +94,7 @@ def test_over_ssh(twin: Root, tmp_path: Path) -> None:
         assert logins == 1, "one connection"
         for arguments, change, words in (
             ((reference,), {"KEY": str(tmp_path / "stranger")}, "refuses the login"),
-            (("ssh://root@127.0.0.1:8074",), {}, "cannot be reached"),
+            (("ssh://root@127.0.0.1:1",), {}, "cannot be reached"),
             ((reference, "--sudo"), {}, "sudo is refused there"),
         ):
             done = fundamentum("survey", *arguments, env={**environment, **change})

@@ -1,5 +1,6 @@
 """Windows trees with real DLLs, built by mingw: which PHP it is, what it loads, and which site it serves."""
 
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -7,14 +8,16 @@ import pytest
 from fundamentum.check.judge import check
 from fundamentum.check.model import Finding
 from fundamentum.needs.model import ExtensionNeed, Needs
+from fundamentum.plan.planner import plan
 from fundamentum.server.model import Survey
 from fundamentum.server.reference import look
+from tests.check.test_states import needs
 from tests.small_root import write
 
 from .built import build_windows, missing
 from .conftest import REAL
 
-pytestmark = pytest.mark.real
+pytestmark = [pytest.mark.real, pytest.mark.xdist_group("windows")]
 CORE = """
 ENTRY(core, "Core"); ENTRY(standard, "standard"); ENTRY(ctype, "ctype");
 __declspec(dllexport) const char *powered = "X-Powered-By: PHP/%s";
@@ -152,3 +155,28 @@ def test_a_php_directory_alone(drive: Path) -> None:
     assert [one.label for one in found.runtimes] == ["8.3/cli@/", "8.3/cgi@/"]
     assert finding(found, "gd", "8.3/cgi@/").state == "active"
     assert finding(found, "opcache", "8.3/cgi@/").state == "active", "C:\\PHP\\ext is this directory's ext"
+
+
+def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) -> None:
+    tree = tmp_path / "drive"
+    subprocess.run(["cp", "-a", str(drive), str(tree)], check=True)
+    ini = tree / "PHP/php.ini"
+    ini.write_text(ini.read_text().replace("\n", "\r\n"))
+    wanted = needs("intl", "gd", settings='[settings.required]\nmemory_limit = ">= 512M"\nmax_input_vars = ">= 5000"\n')
+    made = plan([wanted], look(str(tree)), "8.3/cgi@/PHP")
+    assert made.complete
+    (edit,) = made.edits
+    lines = [line.rstrip("\r") for line in edit.diff.splitlines()]
+    assert lines[:8] == [
+        "--- /PHP/php.ini", "+++ /PHP/php.ini", "@@ -4 +4 @@", "-;extension=intl", "+extension=intl",
+        "@@ -8 +8 @@", "-memory_limit = 256M", "+memory_limit = 512M",
+    ]  # fmt: skip
+    subprocess.run(["patch", "--binary", str(ini)], input=edit.diff.encode(), check=True, capture_output=True)
+    assert check(wanted, look(str(tree)), "8.3/cgi@/PHP").satisfied
+    assert plan([wanted], look(str(tree)), "8.3/cgi@/PHP").empty
+    fresh = plan([wanted], look(str(tree)), "8.4/cgi@/Tools/php84")
+    assert [one.path for one in fresh.files] == ["/Tools/php84/php.ini"]
+    (tree / "Tools/php84/php.ini").write_text(fresh.files[0].content)
+    assert check(wanted, look(str(tree)), "8.4/cgi@/Tools/php84").satisfied
+    lacking = plan([needs("mbstring")], look(str(tree)), "8.3/cgi@/PHP").unresolved
+    assert "put the build for PHP 8.3, not thread-safe, VS16, x86-64" in lacking[0].why

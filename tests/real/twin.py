@@ -3,6 +3,7 @@
 import os
 import shutil
 import signal
+import socket
 import subprocess
 import time
 import urllib.request
@@ -140,15 +141,17 @@ def wait_for_page(port: int) -> None:
 @contextmanager
 def sshd(root: Root, folder: Path) -> Iterator[dict[str, str]]:
     """A real sshd on loopback that shuts whoever logs in into the root, and an environment whose ssh can log in."""
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
     for key in ("host", "client", "stranger"):
         subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / key)], check=True)
     (folder / "authorized").write_text((folder / "client.pub").read_text())
     (folder / "config").write_text(
-        f"Port 8073\nListenAddress 127.0.0.1\nHostKey {folder}/host\nAuthorizedKeysFile {folder}/authorized\n"
+        f"Port {port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nAuthorizedKeysFile {folder}/authorized\n"
         f"PidFile {folder}/pid\nUsePAM no\nStrictModes no\nPermitRootLogin yes\nPasswordAuthentication no\n"
         f'KbdInteractiveAuthentication no\nForceCommand chroot {root.path} /bin/sh -c "$SSH_ORIGINAL_COMMAND"\n'
     )
-    known = f"[127.0.0.1]:8073 {(folder / 'host.pub').read_text()}"
+    known = f"[127.0.0.1]:{port} {(folder / 'host.pub').read_text()}"
     (folder / "known").write_text(known)
     (folder / "bin").mkdir()
     ssh = shutil.which("ssh")
@@ -160,6 +163,6 @@ def sshd(root: Root, folder: Path) -> Iterator[dict[str, str]]:
     daemon = subprocess.Popen(["/usr/sbin/sshd", "-D", "-f", str(folder / "config"), "-E", str(folder / "log")])
     try:
         wait_for(folder / "pid")
-        yield {**os.environ, "PATH": f"{folder}/bin:{os.environ['PATH']}"}
+        yield {**os.environ, "PATH": f"{folder}/bin:{os.environ['PATH']}", "SSHD_PORT": str(port)}
     finally:
         stop(daemon)

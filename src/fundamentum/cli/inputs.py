@@ -32,6 +32,16 @@ def server(options: argparse.Namespace) -> Survey:
     return look(options.server, sudo=options.sudo, ask_pools=options.ask_pools)
 
 
+def write_below(folder: str, path: str, content: bytes) -> None:
+    """Write a file of a server below a folder of one's own, with the directories that it takes."""
+    target = Path(folder, os.path.normpath("/" + path).lstrip("/"))
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(str(target.parent), f"cannot be made: {error.strerror}") from error
+    write_whole(str(target), content)
+
+
 def write_whole(target: str, content: bytes) -> None:
     """Write a file whole or not at all: into a new file beside it, which then takes its place."""
     path = Path(target)

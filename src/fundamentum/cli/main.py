@@ -63,6 +63,12 @@ def parser() -> argparse.ArgumentParser:
         help="also plan with packages of an index that is not configured on the server: a Packages file, a repodata "
         "directory, or the directory of a mirror; may be given several times",
     )
+    plan.add_argument(
+        "--write-files",
+        metavar="DIR",
+        help="also write the configuration files of the plan below DIR, each with its whole path, to be taken to the "
+        "server",
+    )
     plan.add_argument("--required-only", action="store_true", help="leave recommended needs out of the plan")
     plan.add_argument(
         "-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)"

@@ -21,6 +21,12 @@ def run(options: argparse.Namespace) -> int:
         survey, more = with_index(survey, word)
         added += more
     made = plan(applications, survey, options.runtime, recommended=not options.required_only, added=added)
+    if options.write_files:
+        for path, content in [
+            *((one.path, one.content) for one in made.files),
+            *((f"{e.path}.diff", e.diff) for e in made.edits),
+        ]:
+            inputs.write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))
     if options.format == "text" and options.output == "-":
         from fundamentum.report import text  # noqa: PLC0415
         from fundamentum.report.plan_text import write_plan  # noqa: PLC0415

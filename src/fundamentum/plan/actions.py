@@ -1,7 +1,9 @@
 """The remedy for one finding, as actions."""
 
 import posixpath
+import re
 from collections.abc import Iterable, Sequence
+from typing import Final
 
 from fundamentum.catalog import facts
 from fundamentum.check import extensions
@@ -9,8 +11,10 @@ from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.settings import effective
 from fundamentum.needs.model import Condition
-from fundamentum.plan.model import Action, Enable, Install, Restart, Set
+from fundamentum.plan.model import Action, AddLine, Enable, Install, Restart, Set
 from fundamentum.server.model import Module, Survey
+
+PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 
 
 def for_finding(finding: Finding, survey: Survey, target: Target, market: Market) -> list[Action]:
@@ -31,6 +35,10 @@ def _for_extension(name: str, survey: Survey, target: Target, market: Market) ->
         yield Install(where.package)
     elif where.state == "switched-off" and module and module.switch:
         yield _enable(module, target)
+    elif where.state == "switched-off" and module and (file := _line_file(module, target)):
+        stem = posixpath.basename(module.path).removesuffix(".so").removesuffix(".dll").removeprefix("php_")
+        line = f"{'zend_extension' if module.zend else 'extension'}={stem}"
+        yield AddLine(module.name, line, file, target.runtime.label)
     elif where.state == "misfit":
         yield from _for_misfit(where, survey, target, market)
     elif where.state == "awaiting-restart" and target.runtime.service:
@@ -50,6 +58,17 @@ def _for_misfit(where: extensions.Standing, survey: Survey, target: Target, mark
 def _module(name: str, survey: Survey, target: Target) -> Module | None:
     branch = survey.branch_of(target.runtime)
     return next((m for m in (branch.modules if branch else ()) if m.name == name and m.misfit is None), None)
+
+
+def _line_file(module: Module, target: Target) -> str | None:
+    """Where a line that loads an extension goes: a file of its own, or the php.ini, made if it is not there."""
+    runtime = target.runtime
+    stem = posixpath.basename(module.path).rpartition(".")[0].removeprefix("php_")
+    if not PLAIN_WORD.fullmatch(stem):
+        return None
+    if runtime.scan_dir:
+        return f"{runtime.scan_dir}/{'10' if module.zend else '30'}-{stem}.ini"
+    return runtime.ini_file or (f"{runtime.home.rstrip('/')}/php.ini" if runtime.home else None)
 
 
 def _enable(module: Module, target: Target) -> Enable:
@@ -78,7 +97,7 @@ def for_setting(
     """
     runtime = target.runtime
     present = runtime.settings.get(name)
-    if present is None or present.value is None or not runtime.scan_dir:
+    if present is None or present.value is None or not (runtime.scan_dir or runtime.ini_file or runtime.home):
         return None
     own_file = runtime.pool_file if runtime.fresh else None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
@@ -100,8 +119,10 @@ def for_setting(
         file, pool = own_file, runtime.pool
     elif runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
         file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
-    else:
+    elif runtime.scan_dir:
         file, pool = _after(runtime.scan_dir, label, origin, *together), None
+    else:
+        file, pool = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini", None
     return Set(name, present.value, after, file, runtime.label, pool)
 
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import RPM_PACKAGES, SAPI_PACKAGES, Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
-from fundamentum.plan.model import Action, AddPool, Enable, Install, Restart, Set
+from fundamentum.plan.model import Action, AddLine, AddPool, Enable, Install, Restart, Set
 from fundamentum.plan.pools import beside
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
@@ -30,6 +30,11 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
     match action:
         case Enable(extension, _, branch, sapi):
             return _each(survey, branch, lambda r: _loading(r, extension) if r.sapi == sapi else r)
+        case AddLine(extension, _, file, label):
+            like = next((r for r in survey.runtimes if r.label == label), None)
+            same = [r.label for r in survey.runtimes if like and _reads(r, file, like)]
+            changed = tuple(_loading(r, extension) if r.label in same else r for r in survey.runtimes)
+            return replace(survey, runtimes=changed)
         case Set():
             return _set(action, survey)
         case Restart(service):
@@ -42,6 +47,13 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
         case Install():
             return survey  # all packages first, and together: see above
+
+
+def _reads(runtime: Runtime, file: str, like: Runtime) -> bool:
+    """Whether this runtime reads the file that another one does."""
+    folder = file.rpartition("/")[0]
+    same_home = (runtime.branch, runtime.home) == (like.branch, like.home)
+    return same_home and (runtime.scan_dir == folder if runtime.scan_dir else runtime.ini_file in (file, None))
 
 
 def _each(survey: Survey, branch: str, change: Callable[[Runtime], Runtime]) -> Survey:
@@ -135,6 +147,7 @@ def _set(action: Set, survey: Survey) -> Survey:
             runtime.label == action.runtime
             if action.pool
             else f"{runtime.scan_dir}/" == action.file[: action.file.rfind("/") + 1]
+            or (not runtime.scan_dir and runtime.label == action.runtime)
         )
         if not same or action.name not in runtime.settings:
             return runtime

@@ -15,6 +15,7 @@ from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
 from fundamentum.needs.model import Needs
+from fundamentum.plan import streams
 from fundamentum.plan.model import Decision, Row, Unresolved, Value
 from fundamentum.server.model import Runtime, Survey
 
@@ -38,6 +39,11 @@ class Candidate(Value, frozen=True):
     supported_until: date | None = None
     maintained_by: str = ""
     """The distribution whose own packages these are."""
+
+    @property
+    def alone(self) -> bool:
+        """Whether it takes the place of every other of its kind: RHEL's own PHP comes in one branch at a time."""
+        return self.survey.system.family == "redhat" and not self.target.runtime.home
 
     @property
     def branch(self) -> str:
@@ -74,12 +80,15 @@ Trial = Callable[[Needs, Candidate], Outcome]
 
 def candidates(survey: Survey, market: Market) -> list[Candidate]:
     """Every branch that could run web applications here, oldest first."""
-    found: dict[tuple[str, str], Candidate] = {}
+    found: dict[tuple[str, str | None], Candidate] = {}
     serving = sorted(survey.runtimes, key=lambda one: not one.serves)
     for runtime in serving:
         if runtime.sapi != "cli":
             reason = _present(survey, runtime)
             found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, market))
+    for one in streams.candidates(survey):
+        market_then = Market(one.survey)
+        found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, market_then, one.switch))
     for branch in market.branches("fpm"):
         if (branch, "") not in found:
             target = Target(imagined(survey, branch, "fpm"), "offered, and judged as a fresh installation", False)
@@ -94,13 +103,13 @@ def _present(survey: Survey, runtime: Runtime) -> str:
     return "it serves the web here" if runtime.serves else "it is installed here"
 
 
-def _candidate(target: Target, survey: Survey, market: Market) -> Candidate:
+def _candidate(target: Target, survey: Survey, market: Market, switch: str | None = None) -> Candidate:
     runtime = target.runtime
     offer = market.runtime_package(runtime.branch, runtime.sapi)
     source = next((one for one in survey.repositories if offer and one.name == offer.source), None)
     own = bool(source and source.origin and source.origin.lower() == survey.system.id.lower())
     by = f"{source.origin} {source.codename}".strip() if own and source else ""
-    return Candidate(target, survey, None, security_ends(runtime.branch), by)
+    return Candidate(target, survey, switch, security_ends(runtime.branch), by)
 
 
 def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: Trial, today: date) -> Chosen:
@@ -112,7 +121,7 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
         for needs, row in zip(applications, outcomes, strict=True)
     ]
     fixed = [_branch_cost(one, choices, today) for one in choices]
-    taken = cheapest(costs, fixed)
+    taken = cheapest(costs, fixed, [one.alone for one in choices])
     total = _total(costs, fixed, taken)
     rows = []
     for number, one in enumerate(choices):
@@ -123,7 +132,7 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
         rows.append(
             Row(
                 one.name,
-                one.target.present,
+                one.target.present and one.switch is None,
                 one.target.runtime.version,
                 one.supported_until,
                 one.maintained_by,
@@ -140,11 +149,16 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
     return Chosen(tuple(choices[at] for at in taken), Decision(tuple(rows), words))
 
 
-def cheapest(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost]) -> list[int]:
-    """For each application the number of its candidate, so that the sum of all costs is the least possible."""
+def cheapest(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost], alone: Sequence[bool] = ()) -> list[int]:
+    """For each application the number of its candidate, so that the sum of all costs is the least possible.
+
+    Of those that are ``alone``, only one can be taken.
+    """
     best: tuple[Cost, list[int]] | None = None
     for size in range(1, min(len(costs), len(fixed)) + 1):
         for group in itertools.combinations(range(len(fixed)), size):
+            if sum(alone[at] for at in group if alone) > 1:
+                continue
             chosen = [min(group, key=row.__getitem__) for row in costs]
             cost = _total(costs, fixed, chosen)
             if best is None or cost < best[0]:
@@ -165,7 +179,7 @@ def _own_cost(needs: Needs, one: Candidate, outcome: Outcome) -> Cost:
 
 def _branch_cost(one: Candidate, choices: Sequence[Candidate], today: date) -> Cost:
     newer = sum(branch_key(other.branch) > branch_key(one.branch) for other in choices)
-    return 0, 1, int(not supported(one, today)), int(not one.target.present), 0, 0, newer
+    return 0, 1, int(not supported(one, today)), int(not one.target.present or one.switch is not None), 0, 0, newer
 
 
 def supported(one: Candidate, today: date) -> bool:

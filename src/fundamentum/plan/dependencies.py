@@ -13,6 +13,7 @@ from fundamentum.server.control import Relation, relations
 from fundamentum.server.model import Offer, Survey
 
 _PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
+ATTEMPTS: Final = 5
 WEB_SERVERS: Final = (
     "apache2",
     "nginx",
@@ -47,10 +48,25 @@ class Resolver:
         self._given = {one.name: dict(_provides(one.provides)) for one in survey.installed or () if one.provides}
         self._providers: dict[str, list[Offer]] | None = None
         self._offers = survey.offers or ()
+        self._avoided: set[str] = set()
+        self._whole: dict[tuple[str, str], bool] = {}
 
     def along(self, wanted: Iterable[str], *, recommended: bool = False) -> Along:
-        """The whole consequence of installing these packages."""
+        """The whole consequence of installing these packages.
+
+        Where two packages that come along cannot stand beside one another, and one provides the other, that one does.
+        """
         wanted = list(dict.fromkeys(wanted))
+        self._avoided = set()
+        for _ in range(ATTEMPTS):
+            found = self._attempt(wanted, recommended)
+            losing = {one for one in _displaced(found.offers) if one not in wanted} - self._avoided
+            if not losing:
+                break
+            self._avoided |= losing
+        return found
+
+    def _attempt(self, wanted: list[str], recommended: bool) -> Along:
         chosen = {name: offer for name in wanted if (offer := self.market.package(name))}
         missing: list[str] = []
         removed: list[str] = []
@@ -104,10 +120,33 @@ class Resolver:
 
     def _complete(self, offer: Offer) -> bool:
         """Whether everything a recommended package depends on can be had; if not, it is left out."""
-        return all(
-            any(self._holds(one, {}, ()) or self._supply(one, offer) for one in group)
-            for group in relations(offer.pre_depends) + relations(offer.depends)
+        known = self._whole.get((offer.name, offer.version))
+        if known is None:
+            self._whole[offer.name, offer.version] = True  # while it is looked into, in case it depends on itself
+            known = all(
+                any(self._holds(one, {}, ()) or self._available(one) for one in group)
+                for group in relations(offer.pre_depends) + relations(offer.depends)
+            )
+            self._whole[offer.name, offer.version] = known
+        return known
+
+    def _available(self, relation: Relation) -> bool:
+        """Whether something on offer fulfils it, whatever that in turn depends on."""
+        offer = self.market.package(relation.name)
+        if offer is not None and relation.name not in self.held and _fits(offer.version, relation):
+            return True
+        return any(
+            _given(dict(_provides(one.provides))[relation.name], relation) for one in self._providing(relation.name)
         )
+
+    def _providing(self, name: str) -> list[Offer]:
+        if self._providers is None:
+            self._providers = {}
+            for package in dict.fromkeys(one.name for one in self._offers):
+                one = self.market.package(package)
+                for given in provided(one.provides) if one else ():
+                    self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
+        return self._providers.get(name, [])
 
     def _conflicts(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
         """Installed packages that cannot stay beside this one are brought to another version, or go."""
@@ -137,21 +176,18 @@ class Resolver:
 
     def _supply(self, relation: Relation, wanting: Offer) -> Offer | None:
         offer = self.market.package(relation.name)
-        if offer is not None and relation.name not in self.held and _fits(offer.version, relation):
-            return offer
-        if self._providers is None:
-            self._providers = {}
-            for name in dict.fromkeys(one.name for one in self._offers):
-                one = self.market.package(name)
-                for given in provided(one.provides) if one else ():
-                    self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
+        real = None
+        if offer is not None and relation.name not in (*self.held, *self._avoided) and _fits(offer.version, relation):
+            if self._complete(offer):
+                return offer
+            real = offer  # what it depends on cannot be had: better one that provides it
         fitting = [
             one
-            for one in self._providers.get(relation.name, ())
-            if _given(dict(_provides(one.provides))[relation.name], relation)
+            for one in self._providing(relation.name)
+            if one.name not in self._avoided and _given(dict(_provides(one.provides))[relation.name], relation)
         ]
         # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
-        return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=None)
+        return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=real)
 
 
 def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
@@ -176,6 +212,16 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
         elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
             found.append(Aside(name, "a development tool", instead))
     return found
+
+
+def _displaced(chosen: dict[str, Offer]) -> Iterator[str]:
+    """Packages that another one both conflicts with and provides."""
+    for offer in chosen.values():
+        given = dict(_provides(offer.provides))
+        for one in (one for group in relations(offer.conflicts) for one in group):
+            other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
+            if other and _fits(other.version, one):
+                yield other.name
 
 
 def _quarrels(chosen: dict[str, Offer]) -> Iterator[str]:

@@ -44,6 +44,16 @@ class Enable(Value, frozen=True):
     sapi: str
 
 
+class AddLine(Value, frozen=True):
+    """Load an extension whose file is there, by a line of its own: nothing here switches extensions on by name."""
+
+    extension: str
+    line: str
+    file: str
+    """A file of the scan directory, or the php.ini itself where there is no such directory."""
+    runtime: str
+
+
 class Set(Value, frozen=True):
     """Give a directive another value, in a file of its own that is read after those that set it now."""
 
@@ -75,7 +85,7 @@ class Restart(Value, frozen=True):
     service: str
 
 
-Action = Install | Enable | Set | AddPool | Restart
+Action = Install | Enable | AddLine | Set | AddPool | Restart
 
 
 class Aside(Value, frozen=True):
@@ -99,8 +109,6 @@ class Edit(Value, frozen=True):
 
     path: str
     diff: str
-    after: str
-    """The whole file afterwards."""
 
 
 class Unresolved(Value, frozen=True):
@@ -158,6 +166,7 @@ class Plan(Value, frozen=True):
     sources: dict[str, str] = {}
     """Package → the repository it comes from."""
     unresolved: tuple[Unresolved, ...] = ()
+    lines: tuple[AddLine, ...] = ()
     pools: tuple[AddPool, ...] = ()
     removes: tuple[str, ...] = ()
     """Packages that the package manager would take away."""
@@ -178,7 +187,8 @@ class Plan(Value, frozen=True):
     @property
     def empty(self) -> bool:
         """Whether there is nothing to do."""
-        return not (self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits)
+        changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
+        return not (changes or self.switch)
 
 
 def key_of(action: Action) -> str:
@@ -188,6 +198,8 @@ def key_of(action: Action) -> str:
             return f"install:{package}"
         case Enable(extension, _, branch, sapi):
             return f"enable:{branch}/{sapi}:{extension}"
+        case AddLine(extension, _, file):
+            return f"line:{file}:{extension}"
         case Set(name, _, _, _, runtime):
             return f"set:{runtime}:{name}"
         case AddPool():

@@ -16,8 +16,10 @@ from fundamentum.plan import choice, pools
 from fundamentum.plan.actions import for_finding, for_setting, ini_text
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
+from fundamentum.plan.edits import edits
 from fundamentum.plan.model import (
     Action,
+    AddLine,
     AddPool,
     Aside,
     Decision,
@@ -72,22 +74,29 @@ class Planner:
         self._resolver: Resolver | None = None
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
-    def targets(self, applications: Sequence[Needs], selector: str | None) -> tuple[list[Target], Decision | None]:
-        """The runtime for each application: as named, or the best of those that there are or could be."""
+    def targets(
+        self, applications: Sequence[Needs], selector: str | None
+    ) -> tuple[list[Target], Decision | None, Candidate | None]:
+        """The runtime for each application: as named, or the best of those that there are or could be.
+
+        Last the choice that changes the server first, by switching on another module stream.
+        """
         found = choice.candidates(self.survey, self.market)
         if selector is not None or not found:
-            return [choose(self.survey, needs, selector, self.market) for needs in applications], None
+            return [choose(self.survey, needs, selector, self.market) for needs in applications], None, None
         serving = [one for one in self.survey.runtimes if one.serves]
         chosen = choice.decide(applications, found, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
             only = len(serving) == 1 and one.target.runtime.label == serving[0].label
             out.append(choose(self.survey, needs, None, self.market) if only else one.target)
-        return out, chosen.decision if len(chosen.decision.rows) > 1 else None
+        switched = next((one for one in chosen.candidates if one.switch), None)
+        return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
 
     def trial(self, needs: Needs, one: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
-        settled = self.settle([needs], [one.target], needs.name)
+        planner = self if one.switch is None else self._elsewhere(one.survey)
+        settled = planner.settle([needs], [one.target], needs.name)
         installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs)
 
@@ -123,19 +132,32 @@ class Planner:
 
     def plan(self, applications: Sequence[Needs], selector: str | None = None) -> Plan:
         """The changes that make these applications run on this server."""
-        targets, decision = self.targets(applications, selector)
+        targets, decision, switched = self.targets(applications, selector)
+        if switched:
+            return msgspec.structs.replace(
+                self._elsewhere(switched.survey)._plan(applications, targets, decision), switch=switched.switch
+            )
+        return self._plan(applications, targets, decision)
+
+    def _elsewhere(self, survey: Survey) -> "Planner":
+        return Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
+
+    def _plan(self, applications: Sequence[Needs], targets: list[Target], decision: Decision | None) -> Plan:
         before = tuple(judge(n, self.survey, t, self.market) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
         placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
         if added:
             decision = Decision(decision.rows if decision else (), (*(decision.conflict if decision else ()), *odds))
-            beside = Planner(apply(added, self.survey, self.market), self.today, recommended=len(self.levels) > 1)
+            beside = self._elsewhere(apply(added, self.survey, self.market))
             done = beside.settle(applications, placed, label)
         else:
             done = self.settle(applications, targets, label)
         installs = [a for a in done.actions.values() if isinstance(a, Install)]
         settings = tuple(a for a in done.actions.values() if isinstance(a, Set))
-        files = _files(settings, added, self.survey, label)
+        lines = [a for a in done.actions.values() if isinstance(a, AddLine)]
+        changed, whole, own, plain = edits(lines, settings, self.survey.runtimes)
+        files = [*_files(plain, added, self.survey, label), *whole]
+        files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
         offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
         return Plan(
             server=self.survey.server,
@@ -148,6 +170,8 @@ class Planner:
             asides=done.asides,
             enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
             settings=settings,
+            lines=tuple(lines),
+            edits=tuple(changed),
             pools=tuple(added),
             files=tuple(files),
             restarts=tuple(_restarts([*done.actions.values(), *added], placed)),
@@ -244,6 +268,8 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
+        case AddLine():
+            return action.runtime == runtime.label
         case AddPool():
             return action.runtime == runtime.label
         case Install():

@@ -136,6 +136,13 @@ class ComparedBranch(msgspec.Struct):
     reason: str
 
 
+class FileChange(msgspec.Struct):
+    """A change of an existing file, as a unified diff."""
+
+    file: str
+    diff: str
+
+
 class ComesAlong(msgspec.Struct):
     """A package that comes along and deserves a look."""
 
@@ -166,6 +173,7 @@ class PlanDocument(msgspec.Struct):
     services: list[PlannedService]
     steps: list[Step]
     unresolved: list[UnresolvedNeed]
+    edits: list[FileChange]
     compared: list[ComparedBranch]
     conflict: list[str]
     """Needs that cannot hold together, in words."""
@@ -230,10 +238,12 @@ def plan_document(plan: Plan) -> PlanDocument:
             install=[one.package for one in plan.installs], remove=list(plan.removes), along=list(plan.along)
         ),
         settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings],
-        enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables],
+        enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables]
+        + [PlannedExtension(one.extension, one.runtime) for one in plan.lines],
         services=[PlannedService(one.service, "restart") for one in plan.restarts],
         steps=steps(plan),
         unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
+        edits=[FileChange(one.path, one.diff) for one in plan.edits],
         compared=[_compared(row) for row in plan.decision.rows] if plan.decision else [],
         conflict=list(plan.decision.conflict) if plan.decision else [],
         asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
@@ -295,10 +305,17 @@ def steps(plan: Plan) -> list[Step]:
     for file in plan.files:
         lines = shlex.join(file.content.splitlines())
         reasons = [line for one in plan.settings if one.file == file.path for line in why(plan, key_of(one), one.name)]
+        reasons += [
+            line for one in plan.lines if one.file == file.path for line in why(plan, key_of(one), one.extension)
+        ]
         command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"
         found.append(Step(f"write {file.path}", [command], reasons, "file", file.path))
     for edit in plan.edits:
-        found.append(Step(f"change {edit.path}", [], [f"{edit.path}: lines that are switched off"], "edit", edit.path))
+        reasons = [
+            line for one in plan.lines if one.file == edit.path for line in why(plan, key_of(one), one.extension)
+        ]
+        reasons += [line for one in plan.settings if one.file == edit.path for line in why(plan, key_of(one), one.name)]
+        found.append(Step(f"change {edit.path}", [], reasons, "edit", edit.path))
     for restart in plan.restarts:
         reasons = why(plan, key_of(restart), restart.service)
         if plan.installs or plan.enables or plan.files:

@@ -113,10 +113,14 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
                     for one in changes
                 ),
             )
+            loads = [one for one in plan.lines if one.file == step.subject]
+            _rows(console, ((one.line, "", _reasons(plan, key_of(one))) for one in loads))
         case "edit":
             edit = next(one for one in plan.edits if one.path == step.subject)
             shown = "\n".join(clean(line) for line in edit.diff.splitlines())
             console.print(Padding(Syntax(shown, "diff", theme="ansi_dark", background_color="default"), (0, 0, 0, 3)))
+            for line in step.why:
+                _aside(console, line)
         case "restart":
             for command in step.commands:
                 _command(console, command)

@@ -50,6 +50,8 @@ def as_script(plan: Plan) -> str:
         out.append("")
     for file in plan.files:
         out += _comment("Settings")
+        for load in (one for one in plan.lines if one.file == file.path):
+            out += _reasons(load.extension, plan.reasons.get(key_of(load), ()))
         for change in (one for one in plan.settings if one.file == file.path):
             out += _reasons(f"{change.name} (now {change.before or 'not set'})", plan.reasons.get(key_of(change), ()))
         end = _delimiter(file.content)

@@ -206,6 +206,10 @@ class Runtime(Fact, frozen=True):
     settings: dict[str, Setting] = {}
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
+    ini_lines: dict[int, str] = {}
+    """Lines of the php.ini that set something or could, by number, where changes have to be made in that file."""
+    ini_length: int = 0
+    """How many lines the php.ini has, where its lines are given."""
     fresh: bool = False
     """Whether this is a pool that does not exist yet: its configuration will be written whole."""
     unread: tuple[str, ...] = ()

@@ -154,6 +154,8 @@ def _runtime(
         stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
         settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
         extensions=extensions,
+        ini_lines=configuration.ini_lines,
+        ini_length=configuration.ini_length,
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
     )

@@ -20,6 +20,7 @@ _SECRET_VALUE: Final = re.compile(
     r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|(?P<key>(?:auth|password|passwd|pwd|secret|token)(?:%5B\w*%5D|\[\w*\])?=)(?P<two>[^&\s;\"',]+)",
     re.I,
 )
+_EDITABLE: Final = re.compile(r"\s*;?\s*((?:zend_)?extension|[A-Za-z_][A-Za-z0-9_.]*)\s*=")
 WITHHELD: Final = "(withheld)"
 
 
@@ -44,6 +45,8 @@ class Configuration(msgspec.Struct):
     files: list[str] = msgspec.field(default_factory=list)
     unread: list[str] = msgspec.field(default_factory=list)
     remarks: list[Remark] = msgspec.field(default_factory=list)
+    ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
+    ini_length: int = 0
 
     def loads(self, kind: str) -> list[Line]:
         """The ``extension=`` or ``zend_extension=`` lines, in order."""
@@ -83,6 +86,8 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
                 found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
             continue
         found.files.append(path)
+        if path == ini_file and one.build.system == "Windows":
+            found.ini_lines, found.ini_length = _editable(text)
         parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
         if parsed.broken_at:
             found.remarks.append(
@@ -101,6 +106,18 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
                 Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged")
             )
     return found
+
+
+def _editable(text: str) -> tuple[dict[int, str], int]:
+    """The lines that a change would touch: those that load or set something, also where they are commented out."""
+    lines = text.split("\n")
+    length = len(lines) - (lines[-1] == "")
+    kept = {}
+    for number, line in enumerate(lines[:length], 1):
+        match = _EDITABLE.match(line)
+        if match and not _names_a_secret(match[1]) and scrubbed(line) == line and len(line) < 500:
+            kept[number] = line
+    return kept, length
 
 
 def settings(

@@ -1,0 +1,83 @@
+"""Module streams that could be switched on, and the server as it would then be."""
+
+from collections.abc import Iterator
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.check.model import Target
+from fundamentum.check.offers import Market, branch_of
+from fundamentum.check.target import imagined
+from fundamentum.plan.apply import apply
+from fundamentum.plan.model import Install
+from fundamentum.server.model import Offer, Runtime, Setting, Survey
+
+
+class Switched(msgspec.Struct, frozen=True):
+    """A stream, and what the server would be with it."""
+
+    switch: str
+    branch: str
+    target: Target
+    survey: Survey
+
+
+def candidates(survey: Survey) -> Iterator[Switched]:
+    """Every stream of PHP that is there but not switched on."""
+    streams: dict[str, str] = {}
+    for offer in survey.offers or ():
+        if offer.stream and offer.shut_out and (branch := branch_of(offer)):
+            streams.setdefault(offer.stream, branch)
+    for stream, branch in streams.items():
+        world = _switched(survey, stream, branch)
+        runtime = next(
+            (one for one in world.runtimes if one.sapi == "fpm" and one.branch == branch and not one.home), None
+        )
+        if runtime:
+            target = Target(runtime, f"the module stream {stream} brings it in place of what is installed")
+        elif Market(world).runtime_package(branch, "fpm"):
+            target = Target(imagined(world, branch, "fpm"), f"offered by the module stream {stream}", False)
+        else:
+            continue
+        yield Switched(stream, branch, target, world)
+
+
+def _switched(survey: Survey, stream: str, branch: str) -> Survey:
+    """The offers with that stream switched on, and what is installed replaced by its packages of the same name."""
+    module = stream.partition(":")[0]
+    mine = {offer.name for offer in survey.offers or () if offer.stream == stream}
+    offers = tuple(_seen(offer, module, stream, mine) for offer in survey.offers or ())
+    old = [one for one in survey.runtimes if not one.home]
+    kept = tuple(one for one in survey.installed or () if one.name not in mine)
+    world = replace(
+        survey,
+        offers=offers,
+        installed=kept,
+        runtimes=tuple(one for one in survey.runtimes if one.home),
+        branches=tuple(one for one in survey.branches if one.home),
+    )
+    again = [Install(one.name) for one in survey.installed or () if one.name in mine]
+    world = apply(again, world, Market(world))
+    return replace(world, runtimes=tuple(_configured(one, old) for one in world.runtimes))
+
+
+def _seen(offer: Offer, module: str, stream: str, mine: set[str]) -> Offer:
+    if offer.stream == stream:
+        return replace(offer, shut_out="")
+    if offer.stream.partition(":")[0] == module:
+        return replace(offer, shut_out=f"its module stream {offer.stream} is not switched on")
+    if not offer.stream and offer.name in mine:
+        return replace(offer, shut_out=f"the module stream {stream} takes its place")
+    return offer
+
+
+def _configured(runtime: Runtime, old: list[Runtime]) -> Runtime:
+    """The configuration files stay, and so does what they set."""
+    before = next((one for one in old if (one.sapi, one.pool) == (runtime.sapi, runtime.pool)), None)
+    if before is None or runtime.home:
+        return runtime
+    settings: dict[str, Setting] = {
+        name: before.settings[name] if name in before.settings and before.settings[name].origin != "built-in" else one
+        for name, one in runtime.settings.items()
+    }
+    return replace(runtime, settings=settings, listen=before.listen, user=before.user, pool_file=before.pool_file)

@@ -1,6 +1,6 @@
 """Make the surveys of the demo: set up the observatory's servers as real Debian roots, and survey them.
 
-    sudo python tools/make_demo.py
+    sudo python tools/make_demo.py [NAME...]
 
 Only package names and versions, file names and settings of Debian's own packages get into the files.
 """
@@ -9,10 +9,9 @@ import re
 import sys
 from pathlib import Path
 
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, base, two_releases
 from msgspec.structs import replace
 
-from fundamentum.check.offers import provided
 from fundamentum.server import control
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Offer, Survey
@@ -23,7 +22,8 @@ from tests.real.running import start_fpm, stop, wait_for
 
 DATA = Path(__file__).parents[1] / "src/fundamentum/demo/data"
 KEPT = re.compile(
-    r"php8\.2-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|intl|mbstring|zip|curl|bcmath|soap|apcu)$|libapache2-mod-php8\.2$|php-common$"
+    r"php8\.[24]-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|imap|intl|mbstring|zip|curl|bcmath"
+    r"|soap|apcu)$|libapache2-mod-php8\.[24]$|php-common$"
 )
 
 
@@ -78,6 +78,16 @@ def vega() -> Survey:
         stop(daemon)
 
 
+def deneb() -> Survey:
+    """The server that can have two branches, with the scanned plates on one of them."""
+    root = two_releases("bookworm", "trixie", STORE / "demo-deneb")
+    root.write("/etc/hostname", "deneb\n")
+    (root.path / "etc/apt/preferences.d/newer").unlink()
+    root.install("nginx-light", "php8.2-fpm", "php8.2-gd", "php8.2-mysql")
+    root.write("/etc/nginx/sites-available/default", NGINX.replace("nightlog", "platevault"))
+    return survey(DirectoryHost(root.path, "deneb"))
+
+
 def _root(name: str) -> Root:
     root = base("bookworm").copy(STORE / f"demo-{name}")
     root.write("/etc/hostname", f"{name}\n")
@@ -97,11 +107,13 @@ def slim(found: Survey) -> Survey:
             continue
         kept.add(name)
         todo += [n for offer in by_name[name] for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")]
-    installed = tuple(replace(one, provides=", ".join(provided(one.provides))) for one in found.installed or ())
-    return replace(found, offers=tuple(o for o in found.offers or () if o.name in kept), installed=installed)
+    return replace(found, offers=tuple(o for o in found.offers or () if o.name in kept))
 
 
 if __name__ == "__main__":
-    for name, make in (("altair", altair), ("vega", vega)):
+    makers = {"altair": altair, "vega": vega, "deneb": deneb}
+    for name, make in makers.items():
+        if len(sys.argv) > 1 and name not in sys.argv[1:]:
+            continue
         (DATA / f"{name}.survey.json").write_bytes(written(slim(make())))
         print(f"{name}.survey.json")

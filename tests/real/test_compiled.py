@@ -9,7 +9,7 @@ from debian_root import STORE, Root, base
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.survey import survey
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("compiled")]
+pytestmark = pytest.mark.real
 MOVED = {  # other directories of the same length, as another --prefix would have put them into the program
     b"/etc/php/8.2/cli": b"/usr/local/etc/p",
     b"/usr/lib/php/20220829": b"/usr/local/lib/php/ex",

@@ -14,7 +14,7 @@ from fundamentum.server.survey import survey
 from .built import LOADER, MODULE, build, build_windows, headers, missing
 from .conftest import REAL, Server
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("server")]
+pytestmark = pytest.mark.real
 BRANCH_OF_BUILD = "8.2"
 
 

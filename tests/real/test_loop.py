@@ -12,7 +12,7 @@ from debian_root import STORE, Root, base
 
 from .running import report, wait_for
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("loop")]
+pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 NEEDS = Path(__file__).parents[2] / "src/fundamentum/demo/data/nightlog.needs.toml"
 

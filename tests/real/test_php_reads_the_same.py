@@ -12,7 +12,7 @@ from fundamentum.server.ini import IniFile, parse
 from tests.catalog.test_quantity import QUANTITIES
 from tests.server.test_ini import CASES
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("rules")]
+pytestmark = pytest.mark.real
 WORDS = [
     "x",
     "a b",

@@ -23,7 +23,7 @@ from fundamentum.server.survey import survey
 from .running import report, start_fpm, stop, wait_for
 from .twin import sshd
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("plans")]
+pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 PLAYBOOK = PROGRAM.with_name("ansible-playbook")
 RELEASES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}

@@ -22,7 +22,7 @@ from fundamentum.server.survey import survey, written
 from .conftest import REAL
 from .rpm_server import dnf, home, make_rpm_server, tools
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("twin")]
+pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 
 

@@ -13,7 +13,7 @@ from .conftest import Server
 from .running import report
 from .twin import PLANTED
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("server")]
+pytestmark = pytest.mark.real
 RUNTIMES = ("cli", "cgi", "apache2", "fpm/www", "fpm/plates")
 
 

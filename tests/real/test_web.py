@@ -21,7 +21,7 @@ from fundamentum.server.survey import survey, written
 from .running import start_fpm, stop
 from .twin import APACHE, NGINX, PLANTED, page, sshd
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("twin")]
+pytestmark = pytest.mark.real
 PROGRAM = Path(sys.executable).with_name("fundamentum")
 SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
 

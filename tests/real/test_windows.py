@@ -17,7 +17,7 @@ from tests.small_root import write
 from .built import build_windows, missing
 from .conftest import REAL
 
-pytestmark = [pytest.mark.real, pytest.mark.xdist_group("windows")]
+pytestmark = pytest.mark.real
 CORE = """
 ENTRY(core, "Core"); ENTRY(standard, "standard"); ENTRY(ctype, "ctype");
 __declspec(dllexport) const char *powered = "X-Powered-By: PHP/%s";

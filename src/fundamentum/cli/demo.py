@@ -26,12 +26,12 @@ def run(options: argparse.Namespace) -> int:
         console.print(Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-"))
         console.print(Text(scene.story, style="dim"))
         console.print()
-        needs = inputs.application(str(DATA / f"{scene.application}.needs.toml"))
+        wanted = [inputs.application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
-            text.write_check(console, [check(needs, survey, None, Market(survey))], survey)
+            text.write_check(console, [check(needs, survey, None, Market(survey)) for needs in wanted], survey)
         else:
-            write_plan(console, plan([needs], survey))
+            write_plan(console, plan(wanted, survey))
         console.print()
     console.print(
         Text(

@@ -8,7 +8,7 @@ import msgspec
 class Scene(msgspec.Struct, frozen=True):
     """One command of the example."""
 
-    application: str
+    applications: tuple[str, ...]
     server: str
     verb: str
     story: str
@@ -16,13 +16,25 @@ class Scene(msgspec.Struct, frozen=True):
     @property
     def command(self) -> str:
         """What a person would type beside the shipped files."""
-        return f"{self.verb} {self.application}.needs.toml --server {self.server}.survey.json"
+        files = " ".join(f"{name}.needs.toml" for name in self.applications)
+        return f"{self.verb} {files} --server {self.server}.survey.json"
 
 
 SCENES: Final = (
-    Scene("nightlog", "altair", "check", "The observers' log runs on altair since last winter. Is everything there?"),
     Scene(
-        "nightlog", "vega", "check", "It shall move to vega, where somebody has begun to set up PHP. What is missing?"
+        ("nightlog",), "altair", "check", "The observers' log runs on altair since last winter. Is everything there?"
     ),
-    Scene("nightlog", "vega", "plan", "And what has to be done about it?"),
+    Scene(
+        ("nightlog",),
+        "vega",
+        "check",
+        "It shall move to vega, where somebody has begun with PHP. What is missing?",
+    ),
+    Scene(("nightlog",), "vega", "plan", "And what has to be done about it?"),
+    Scene(
+        ("nightlog", "platevault", "domekeeper"),
+        "deneb",
+        "plan",
+        "Later, all three applications shall share deneb, whose repositories offer two branches of PHP.",
+    ),
 )

@@ -3,13 +3,17 @@
 from pathlib import PurePosixPath
 from typing import Any, Final
 
+from hypothesis import settings
 from xdist.scheduler import LoadScopeScheduling
+
+settings.register_profile("unhurried", deadline=None)  # how long an example takes says nothing on a busy machine
+settings.load_profile("unhurried")
 
 SAME_SERVER: Final = {"test_loaders": "server", "test_truth": "server", "test_rpm": "twin", "test_web": "twin"}
 """Files whose tests use the same real server stay in one process; every other file is dealt out by itself."""
 
 
-class ByServer(LoadScopeScheduling):
+class ByServer(LoadScopeScheduling):  # type: ignore[misc]  # it comes without types
     """One process for all tests of a server."""
 
     def _split_scope(self, nodeid: str) -> str:

@@ -8,7 +8,7 @@ program=$here/${VENV:-.venv}/bin
 data=$here/src/fundamentum/demo/data
 display=:${FUNDAMENTUM_DISPLAY:-77}
 
-Xvfb "$display" -screen 0 1280x1000x24 >/dev/null 2>&1 &
+Xvfb "$display" -screen 0 1280x1320x24 >/dev/null 2>&1 &
 server=$!
 trap 'kill $server' EXIT
 sleep 2
@@ -28,4 +28,5 @@ picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.su
 picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
 picture survey 22 'fundamentum survey vega.survey.json'
-picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 27'
+picture plan-three 71 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
+picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 29'

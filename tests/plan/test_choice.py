@@ -1,5 +1,6 @@
 """Which branch each application gets: the least cost there is, and the reasons that are given."""
 
+import gzip
 import itertools
 from datetime import date
 from pathlib import Path
@@ -9,12 +10,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from fundamentum.check.offers import Market
+from fundamentum.errors import InputError
 from fundamentum.needs.model import Needs
 from fundamentum.plan.choice import Cost, Outcome, cheapest, conflicting
+from fundamentum.plan.dependencies import Resolver, asides
 from fundamentum.plan.model import Unresolved
 from fundamentum.plan.planner import plan
+from fundamentum.report.documents import steps
 from fundamentum.server.hosts import DirectoryHost
-from fundamentum.server.model import Survey
+from fundamentum.server.indexes import with_index
+from fundamentum.server.model import Installed, Survey
 from fundamentum.server.survey import survey
 from tests.check.test_states import needs
 from tests.small_root import INDEX, small_root
@@ -140,5 +146,74 @@ def test_limits_that_do_not_go_together_get_pools_of_their_own(tmp_path: Path, o
     assert len({judgement.target.runtime.label for judgement in made.after}) == 1 + apart
     if apart:
         assert made.decision
-        assert made.decision.conflict
+        assert made.decision.apart
         assert made.pools[0].file in {file.path for file in made.files}
+
+
+def test_a_choice_that_is_taken_away_shows_what_it_costs(tmp_path: Path) -> None:
+    made = plan([needs("gd", "imap", php=">=8.2")], server(tmp_path), "8.4", today=TODAY)
+    assert made.after[0].target.runtime.branch == "8.4"
+    assert made.decision
+    rows = {row.name: row for row in made.decision.rows}
+    assert rows["8.4"].chosen_for == ("nightlog",)
+    assert rows["8.4"].reason.startswith("named with --runtime")
+    kept = plan([needs("gd")], server(tmp_path), "8.4", today=TODAY).decision
+    assert kept
+    reasons = {row.name: row.reason for row in kept.rows}
+    assert reasons["8.4"] == "named with --runtime, although not installed, and what is installed is good enough"
+    assert reasons["8.2"] == "would have been taken for nightlog"
+
+
+def test_what_nobody_would_expect_is_pointed_out(tmp_path: Path) -> None:
+    more = """
+Package: php8.2
+Version: 8.2.9-1
+Architecture: amd64
+Depends: libapache2-mod-php8.2
+
+Package: libapache2-mod-php8.2
+Version: 8.2.9-1
+Architecture: amd64
+Depends: apache2, php-dev-tools-dev
+
+Package: apache2
+Version: 2.4
+Architecture: amd64
+
+Package: php-dev-tools-dev
+Version: 1
+Architecture: all
+"""
+    found = survey(DirectoryHost(small_root(tmp_path, index=INDEX + more), "mizar"))
+    found = replace(found, installed=(*(found.installed or ()), Installed("nginx-light", "1.22")))
+    along = Resolver(found, Market(found)).along(["php8.2"])
+    said = {one.package: one.why for one in asides(along, ["php8.2"], found)}
+    assert said == {
+        "apache2": "a second web server, beside nginx-light",
+        "libapache2-mod-php8.2": "another way of running PHP",
+        "php-dev-tools-dev": "a development tool",
+    }
+
+
+def test_indexes_that_are_not_configured(tmp_path: Path) -> None:
+    found = survey(DirectoryHost(small_root(tmp_path / "root"), "mizar"))
+    mirror = tmp_path / "mirror/dists/trixie"
+    (mirror / "main/binary-amd64").mkdir(parents=True)
+    (mirror / "InRelease").write_text("Origin: Observatory\nLabel: Observatory\nCodename: trixie\n")
+    (mirror / "main/binary-amd64/Packages.gz").write_bytes(gzip.compress(NEWER.encode()))
+    wanted = [needs("gd", php=">=8.3")]
+    assert not plan(wanted, found, today=TODAY).complete
+    for word in (tmp_path / "mirror", mirror / "main/binary-amd64/Packages.gz"):
+        more, names = with_index(found, str(word))
+        assert names == ["Observatory trixie/main"]
+        made = plan(wanted, more, today=TODAY, added=names)
+        assert made.complete
+        assert made.repositories == ("Observatory trixie/main",)
+        assert steps(made)[0].title == "decide: add the package source Observatory trixie/main"
+    for word, words in (
+        (tmp_path / "nowhere", "no such file"),
+        (tmp_path / "root/etc/hostname", "no package index"),
+        (tmp_path / "root/etc", "holds no package"),
+    ):
+        with pytest.raises(InputError, match=words):
+            with_index(found, str(word))

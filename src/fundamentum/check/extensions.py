@@ -4,7 +4,7 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.catalog import canonical, extension_gone, inside, instead_of
+from fundamentum.catalog import api_number, canonical, extension_gone, inside, instead_of
 from fundamentum.check.model import Finding, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.needs.model import ExtensionNeed, LoaderNeed
@@ -185,6 +185,18 @@ def wanted_build(branch: Branch) -> str:
     return ", ".join(part for part in parts if part)
 
 
+def _get_loader(survey: Survey, target: Target) -> str:
+    """The exact build, where it goes, and the line that loads it, in front of all others."""
+    runtime = target.runtime
+    branch = survey.branch_of(runtime)
+    folder = branch.extension_dir if branch else f"/usr/lib/php/{api_number(runtime.branch)}"
+    file = f"{runtime.scan_dir}/00-loader.ini" if runtime.scan_dir else runtime.ini_file or "its php.ini"
+    return (
+        f"get the build for {_of_branch(survey, target)} from its maker, put it into {folder}, load it with "
+        f"zend_extension= in {file}, before every other, restart {runtime.service or 'PHP'}, and check again"
+    )
+
+
 def _of_branch(survey: Survey, target: Target) -> str:
     branch = survey.branch_of(target.runtime)
     return wanted_build(branch) if branch else f"PHP {target.runtime.branch}, not thread-safe"
@@ -223,7 +235,7 @@ def _not_here(name: str, survey: Survey, target: Target, market: Market, loader:
             name,
             "unobtainable",
             "not installed",
-            f"get the loader for {_of_branch(survey, target)} from its maker and load it with zend_extension=",
+            _get_loader(survey, target),
         )
     if gone := extension_gone(name, branch):
         instead = instead_of(name)

@@ -3,7 +3,7 @@
 import msgspec
 
 from fundamentum.check import extensions, settings
-from fundamentum.check.model import Finding, Judgement, Target
+from fundamentum.check.model import Finding, Judgement, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
 from fundamentum.needs.model import Needs
@@ -43,12 +43,14 @@ def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding
         else "no PHP that the application accepts is installed or offered here"
     )
     accepted = needs.php.accepts(runtime.version) if runtime.version else needs.php.accepts_branch(runtime.branch)
+    offer = None if target.present else market.runtime_package(runtime.branch, runtime.sapi)
     if not accepted:
+        state: State = "other-branch" if others else "unobtainable"
+        package = offer.name if offer and target.wanted else None
         return msgspec.structs.replace(
-            base, verdict="unmet", state="other-branch" if others else "unobtainable", remedy=instead
+            base, verdict="unmet", state=state, remedy=instead, subject=runtime.sapi, package=package
         )
     if not target.present:
-        offer = market.runtime_package(runtime.branch, runtime.sapi)
         return msgspec.structs.replace(
             base,
             verdict="unmet",

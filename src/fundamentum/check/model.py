@@ -42,6 +42,8 @@ class Target(msgspec.Struct, frozen=True):
     reason: str
     present: bool = True
     """False: it is not installed yet, and judged as a fresh installation would be."""
+    wanted: bool = False
+    """Whether it is asked for even if the application does not accept that version: to see what would happen."""
 
 
 class Judgement(msgspec.Struct, frozen=True):

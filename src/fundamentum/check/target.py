@@ -88,6 +88,7 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
         imagined(survey, match["branch"], sapi),
         "named with --runtime; not installed yet, judged as a fresh installation",
         present=False,
+        wanted=True,
     )
 
 

@@ -22,7 +22,7 @@ def for_finding(finding: Finding, survey: Survey, target: Target, market: Market
     if finding.state == "awaiting-restart" and target.runtime.service:
         return [Restart(target.runtime.service)]
     if finding.need == "php":
-        return [Install(finding.package)] if finding.state == "installable" and finding.package else []
+        return [Install(finding.package)] if finding.package else []
     if finding.subject and (finding.need.startswith(("extension:", "loader:")) or finding.state):
         return list(_for_extension(finding.subject, survey, target, market))
     return []

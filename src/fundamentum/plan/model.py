@@ -144,6 +144,8 @@ class Decision(Value, frozen=True):
     rows: tuple[Row, ...] = ()
     conflict: tuple[str, ...] = ()
     """The smallest set of needs that no single branch meets, in words; empty if one branch serves all."""
+    apart: tuple[str, ...] = ()
+    """Why an application on a branch it shares gets a pool of its own, in words."""
 
 
 class Plan(Value, frozen=True):

@@ -83,7 +83,8 @@ class Planner:
         """
         found = choice.candidates(self.survey, self.market)
         if selector is not None or not found:
-            return [choose(self.survey, needs, selector, self.market) for needs in applications], None, None
+            named = [choose(self.survey, needs, selector, self.market) for needs in applications]
+            return named, self._cost(applications, named, found), None
         serving = [one for one in self.survey.runtimes if one.serves]
         chosen = choice.decide(applications, found, self.trial, self.today)
         out = []
@@ -93,10 +94,33 @@ class Planner:
         switched = next((one for one in chosen.candidates if one.switch), None)
         return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
 
+    def _cost(
+        self, applications: Sequence[Needs], named: Sequence[Target], found: Sequence[Candidate]
+    ) -> Decision | None:
+        """The comparison although the choice was taken away, so that what it costs is seen."""
+        runtime = named[0].runtime
+        if len(found) < 2 or all((c.branch, c.target.runtime.home) != (runtime.branch, runtime.home) for c in found):
+            return None
+        decision = choice.decide(applications, found, self.trial, self.today).decision
+        everyone = tuple(needs.name for needs in applications)
+        rows = []
+        for one, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
+            if (one.branch, one.target.runtime.home) == (runtime.branch, runtime.home):
+                cost = "" if row.chosen_for == everyone else f", although {row.reason}"
+                if row.chosen_for and row.chosen_for != everyone:
+                    cost = f", although it would be taken for {', '.join(row.chosen_for)} only"
+                row = msgspec.structs.replace(row, chosen_for=everyone, reason=f"named with --runtime{cost}")
+            elif row.chosen_for:
+                reason = f"would have been taken for {', '.join(row.chosen_for)}"
+                row = msgspec.structs.replace(row, chosen_for=(), reason=reason)
+            rows.append(row)
+        return msgspec.structs.replace(decision, rows=tuple(rows), conflict=())
+
     def trial(self, needs: Needs, one: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
         planner = self if one.switch is None else self._elsewhere(one.survey)
-        settled = planner.settle([needs], [one.target], needs.name)
+        target = msgspec.structs.replace(one.target, wanted=True)
+        settled = planner.settle([needs], [target], needs.name)
         installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs)
 
@@ -147,7 +171,7 @@ class Planner:
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
         placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
         if added:
-            decision = Decision(decision.rows if decision else (), (*(decision.conflict if decision else ()), *odds))
+            decision = msgspec.structs.replace(decision or Decision(), apart=tuple(odds))
             beside = self._elsewhere(apply(added, self.survey, self.market))
             done = beside.settle(applications, placed, label)
         else:

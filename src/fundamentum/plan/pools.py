@@ -63,7 +63,7 @@ def at_odds(one: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -
         present = (setting.value if setting else None) or ""
         if value_for([need.condition, other.condition], need.name, present) is None:
             wants = f"{one.name} wants {need.name} {need.condition.text}, {two.name} {other.condition.text}"
-            return f"{wants}: no value satisfies both"
+            return f"{wants}, which no value satisfies"
         mine, its = _least(need), _least(other)
         if need.name == "memory_limit" and mine and its and max(mine, its) >= MUCH_MORE * min(mine, its):
             return f"{one.name} wants {need.name} {need.condition.text}, {two.name} only {other.condition.text}"

@@ -177,6 +177,8 @@ class PlanDocument(msgspec.Struct):
     compared: list[ComparedBranch]
     conflict: list[str]
     """Needs that cannot hold together, in words."""
+    apart: list[str]
+    """Why applications on one branch get pools of their own, in words."""
     asides: list[ComesAlong]
 
 
@@ -246,6 +248,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         edits=[FileChange(one.path, one.diff) for one in plan.edits],
         compared=[_compared(row) for row in plan.decision.rows] if plan.decision else [],
         conflict=list(plan.decision.conflict) if plan.decision else [],
+        apart=list(plan.decision.apart) if plan.decision else [],
         asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
     )
 

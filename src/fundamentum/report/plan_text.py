@@ -42,7 +42,8 @@ def _decision(console: Console, decision: Decision) -> None:
     """The comparison, the row that was taken marked, and for every other what decided against it."""
     if len(decision.rows) > 1:
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["dim"])
-        for title in ("", "PHP", "is", "fixed until", "lacks", "packages", "serves now", "why"):
+        lacks = "lacks for all" if sum(len(row.chosen_for) for row in decision.rows) > 1 else "lacks"
+        for title in ("", "PHP", "is", "fixed until", lacks, "packages", "serves now", "why"):
             table.add_column(title, overflow="fold")
         for row in decision.rows:
             style = STYLES["name"] if row.chosen_for else ""
@@ -58,11 +59,12 @@ def _decision(console: Console, decision: Decision) -> None:
             )
         console.print()
         console.print(table)
-    for line in decision.conflict:
-        console.print(Text(clean(f"cannot hold together: {line}"), style=STYLES["recommended"]))
     chosen = [row.name for row in decision.rows if row.chosen_for]
-    if decision.conflict and len(chosen) > 1:
-        console.print(Text(clean(f"so: {len(chosen)} branches, {' and '.join(chosen)}, each with a pool of its own")))
+    if decision.conflict:
+        words = f"{', '.join(decision.conflict)}: {len(chosen)} branches, {' and '.join(chosen)}"
+        console.print(Text(clean(words), style=STYLES["recommended"]))
+    for line in decision.apart:
+        console.print(Text(clean(f"{line}: a pool for each"), style=STYLES["recommended"]))
 
 
 def _support(row: Row) -> str:

@@ -11,6 +11,8 @@ from typing import BinaryIO, Final, Protocol
 
 import msgspec
 
+from fundamentum.server.processes import Running, running
+
 MAX_BYTES: Final = 256 * 1024 * 1024
 """No single file is read beyond this, whatever a server claims about it."""
 MAX_NAMES: Final = 200_000
@@ -33,25 +35,6 @@ class Stat(msgspec.Struct, frozen=True):
     mode: int
     user: int
     group: int
-
-
-class Process(msgspec.Struct, frozen=True):
-    """One running server process: its program, the beginning of its command line, and when it started.
-
-    ``started`` is in whole hundredths of seconds since 1970, counted from the kernel's note of when it booted: all
-    readers of one machine agree on it, and it is early by less than a second.
-    """
-
-    title: str
-    started: float
-    program: str = ""
-
-
-class Running(msgspec.Struct, frozen=True):
-    """The server processes that can be seen, and whether there are others of which too little can be seen."""
-
-    processes: tuple[Process, ...] = ()
-    hidden: bool = False
 
 
 class Question(msgspec.Struct, frozen=True):
@@ -197,8 +180,6 @@ class DirectoryHost:
             return None
 
     def running(self) -> Running:
-        from fundamentum.server.processes import running  # noqa: PLC0415 — only where there may be some
-
         return running(self.root)
 
     def answer(self, question: Question) -> bytes | None:
@@ -264,43 +245,6 @@ class DirectoryHost:
         except FileNotFoundError:
             return None
         raise HostError(f"{path}: too many levels of symbolic links")
-
-
-class WindowsHost(DirectoryHost):
-    """A directory of a Windows machine: a whole drive, or the part of it that holds PHP.  Case does not matter."""
-
-    windows = True
-
-    def __init__(self, root: Path, name: str) -> None:
-        super().__init__(root, name)
-        self._spelled: dict[str, dict[str, str]] = {}
-
-    def holds_php(self) -> bool:
-        """Whether there is a PHP in it, or what a whole drive has."""
-        from fundamentum.server.layouts.windows import php_folders  # noqa: PLC0415
-
-        names = {name.lower() for name in self.names("/")}
-        return bool({"php.exe", "php-cgi.exe", "inetpub", "program files"} & names) or bool(php_folders(self))
-
-    def resolve(self, path: str) -> str | None:
-        return super().resolve(self._as_spelled(path))
-
-    def _outside(self, path: str) -> str | None:
-        return super()._outside(self._as_spelled(path))
-
-    def _as_spelled(self, path: str) -> str:
-        """The path with every name as it stands on the disk."""
-        at = ""
-        for part in path.strip("/").split("/"):
-            if at not in self._spelled:
-                real = super()._outside(at or "/")
-                try:
-                    names = os.listdir(real) if real else []
-                except OSError:
-                    names = []
-                self._spelled[at] = {name.lower(): name for name in names[:MAX_NAMES]}
-            at = f"{at}/{self._spelled[at].get(part.lower(), part)}"
-        return at
 
 
 def this_machine() -> DirectoryHost:

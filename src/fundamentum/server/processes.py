@@ -5,12 +5,31 @@ import re
 from pathlib import Path
 from typing import Final
 
-from fundamentum.server.hosts import Process, Running
+import msgspec
 
 SERVERS: Final = re.compile(r"php-fpm: master process|(?:/usr/s?bin/)?(?:apache2|httpd)(?= |$)|nginx: master")
 """Command lines that matter here, as far as they matter: what follows may hold anything, a password too."""
 DELETED: Final = " (deleted)"
 """What the kernel adds to the program of a process once the file was replaced."""
+
+
+class Process(msgspec.Struct, frozen=True):
+    """One running server process: its program, the beginning of its command line, and when it started.
+
+    ``started`` is in whole hundredths of seconds since 1970, counted from the kernel's note of when it booted: all
+    readers of one machine agree on it, and it is early by less than a second.
+    """
+
+    title: str
+    started: float
+    program: str = ""
+
+
+class Running(msgspec.Struct, frozen=True):
+    """The server processes that can be seen, and whether there are others of which too little can be seen."""
+
+    processes: tuple[Process, ...] = ()
+    hidden: bool = False
 
 
 def running(root: Path) -> Running:

@@ -13,8 +13,9 @@ from collections.abc import Mapping
 from typing import Final
 
 from fundamentum.errors import InputError
-from fundamentum.server.hosts import MAX_BYTES, HostError, Question, Running, Stat
+from fundamentum.server.hosts import MAX_BYTES, HostError, Question, Stat
 from fundamentum.server.packing import unpack
+from fundamentum.server.processes import DELETED, Running, seen
 
 MAX_ARCHIVE: Final = 512 * 1024 * 1024
 MAX_MEMBERS: Final = 100_000
@@ -147,8 +148,6 @@ class Recording:
         return self._stats.get(self._real(path))
 
     def running(self) -> Running:
-        from fundamentum.server.processes import DELETED, seen  # noqa: PLC0415
-
         found: dict[tuple[str, str], float] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):

@@ -5,7 +5,7 @@ from typing import Final
 from urllib.parse import urlsplit
 
 from fundamentum.errors import InputError
-from fundamentum.server.hosts import DirectoryHost, WindowsHost, this_machine
+from fundamentum.server.hosts import DirectoryHost, this_machine
 from fundamentum.server.model import Survey
 from fundamentum.server.survey import read, survey
 
@@ -61,6 +61,8 @@ def _directory(path: Path, word: str) -> DirectoryHost:
     name = path.resolve().name or "root"
     if any((path / sign).exists() or (path / sign).is_symlink() for sign in ROOT_SIGNS):
         return DirectoryHost(path, name, live=str(path.resolve()) == "/")
+    from fundamentum.server.windows_host import WindowsHost  # noqa: PLC0415 — seldom needed
+
     windows = WindowsHost(path, name)
     if windows.holds_php():
         return windows

@@ -9,13 +9,14 @@ from msgspec.structs import replace
 from fundamentum.catalog import facts
 from fundamentum.errors import InputError
 from fundamentum.server import layouts, processes, sites
-from fundamentum.server.hosts import Host, HostError, Process
+from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.installation import Installation
 from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Site, Survey, System
 from fundamentum.server.probes import apt, dpkg, fpm_pools, php_config, php_modules, rpm, system
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
 from fundamentum.server.probes.php_modules import Shelf
+from fundamentum.server.processes import Process
 
 FORMAT = 1
 PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")

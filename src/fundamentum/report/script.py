@@ -19,7 +19,8 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the Debian and RHEL families only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
-    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), _HEAD.read_text("utf-8")]
+    head = _HEAD.read_text("utf-8").replace("family=debian", f"family={plan.family}")
+    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), head]
     fresh = [one for one in plan.installs if not one.again]
     again = [one for one in plan.installs if one.again]
     for source in plan.repositories:

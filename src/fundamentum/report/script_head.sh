@@ -7,7 +7,7 @@
 set -eu
 umask 022
 export DEBIAN_FRONTEND=noninteractive LC_ALL=C
-changed=no undo='' act=no
+changed=no undo='' act=no family=debian
 
 case ${1-} in
     --yes) act=yes ;;
@@ -23,7 +23,7 @@ $undo"; }
 [ "$act" = no ] || [ "$(id -u)" -eq 0 ] || { say "this has to be run as root" >&2; exit 1; }
 
 is_installed() { # PACKAGE
-    if command -v dpkg-query >/dev/null 2>&1; then
+    if [ "$family" = debian ]; then
         case $(dpkg-query -W -f '${Status}' -- "$1" 2>/dev/null || :) in
             *' ok installed') return 0 ;;
             *) return 1 ;;
@@ -33,7 +33,7 @@ is_installed() { # PACKAGE
 }
 
 is_offered() { # PACKAGE
-    if command -v apt-cache >/dev/null 2>&1; then
+    if [ "$family" = debian ]; then
         apt-cache policy -- "$1" 2>/dev/null | grep -q 'Candidate: [^(]'
     else
         dnf -q list --available -- "$1" >/dev/null 2>&1
@@ -71,7 +71,7 @@ install_packages() { # PACKAGE...: install those that are not there yet
     fi
     say "packages: installing $*"
     [ "$act" = yes ] || return 0
-    if command -v apt-get >/dev/null 2>&1; then
+    if [ "$family" = debian ]; then
         apt-get install -y --no-install-recommends -- "$@"
         back "apt-get remove $*"
     else
@@ -84,7 +84,7 @@ install_packages() { # PACKAGE...: install those that are not there yet
 install_again() { # PACKAGE...: put back the files of installed packages
     say "packages: installing again $*"
     [ "$act" = yes ] || return 0
-    if command -v apt-get >/dev/null 2>&1; then
+    if [ "$family" = debian ]; then
         apt-get install -y --reinstall --no-install-recommends -- "$@"
     else
         dnf -y reinstall -- "$@"

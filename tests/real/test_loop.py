@@ -1,26 +1,18 @@
 """The loop closes: check, plan, run the script, check again, and the real PHP agrees."""
 
-import hashlib
 import json
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from debian_root import STORE, Root, base
 
+from .carried_out import fundamentum, state_of
 from .running import report, wait_for
 
 pytestmark = pytest.mark.real
-PROGRAM = Path(sys.executable).with_name("fundamentum")
 NEEDS = Path(__file__).parents[2] / "src/fundamentum/demo/data/nightlog.needs.toml"
-
-
-def fundamentum(*arguments: str) -> tuple[int, str]:
-    done = subprocess.run([PROGRAM, *arguments], capture_output=True, text=True, timeout=300)
-    assert "Traceback" not in done.stderr
-    return done.returncode, done.stdout
 
 
 def run_script(root: Root) -> str:
@@ -28,16 +20,6 @@ def run_script(root: Root) -> str:
     assert code == 0
     root.write("/root/plan.sh", script)
     return root.run("sh", "/root/plan.sh", "--yes")
-
-
-def state_of(root: Root) -> dict[str, str]:
-    """Everything in the root that a script could change."""
-    files = (path for folder in ("etc", "usr/lib/php", "var/lib/dpkg/info") for path in (root.path / folder).rglob("*"))
-    return {
-        str(path): hashlib.sha256(path.read_bytes()).hexdigest()
-        for path in sorted(files)
-        if path.is_file() and not path.is_symlink()
-    }
 
 
 @pytest.mark.parametrize("before", [("php8.2-fpm",), ()], ids=["process manager only", "nothing"])

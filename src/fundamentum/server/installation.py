@@ -40,11 +40,6 @@ class Installation(msgspec.Struct, frozen=True):
     serves: bool = False
     """Whether it serves web pages as far as its own files tell."""
 
-    @property
-    def packaged_by_debian(self) -> bool:
-        """Whether this is the build from which the catalogue was harvested."""
-        return self.switches is not None
-
 
 def branch_in(version: str | None) -> str | None:
     """``8.2`` of ``8.2.9-1``."""

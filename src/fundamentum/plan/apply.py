@@ -15,15 +15,33 @@ from fundamentum.plan.pools import beside
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
 
-def apply(actions: Iterable[Action], survey: Survey, market: Market, along: Iterable[str] = ()) -> Survey:
-    """The survey after these actions, ``along`` being the packages that come as dependencies."""
+def apply(
+    actions: Iterable[Action], survey: Survey, market: Market, along: Iterable[str] = (), removes: Iterable[str] = ()
+) -> Survey:
+    """The survey after these actions; ``along`` come as dependencies, ``removes`` go."""
     actions = list(actions)
+    survey = _without(set(removes), survey)
     packages = [*along, *(action.package for action in actions if isinstance(action, Install))]
     for name in dict.fromkeys(packages):
         survey = _installed(name, survey, market)
     for action in actions:
         survey = _carried_out(action, survey)
     return survey
+
+
+def _without(gone: set[str], survey: Survey) -> Survey:
+    """The server without these packages: a way of running PHP whose package goes is gone too."""
+    if not gone:
+        return survey
+    kept = tuple(one for one in survey.installed or () if one.name not in gone)
+    lost = {
+        (b.branch, sapi)
+        for b in survey.branches
+        for sapi, p in SAPI_PACKAGES.items()
+        if p.format(branch=b.branch) in gone
+    }
+    runtimes = tuple(one for one in survey.runtimes if (one.branch, one.sapi) not in lost)
+    return replace(survey, installed=kept, runtimes=runtimes)
 
 
 def _carried_out(action: Action, survey: Survey) -> Survey:

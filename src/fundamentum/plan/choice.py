@@ -62,6 +62,8 @@ class Outcome(Value, frozen=True):
     unresolved: tuple[Unresolved, ...] = ()
     installs: int = 0
     """Packages to install for it, with what comes along."""
+    removes: tuple[str, ...] = ()
+    """Packages that this would take away."""
 
     def open(self, level: str) -> list[Unresolved]:
         """The needs of that level that stay unmet."""
@@ -140,6 +142,7 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
                 sum(len(o.open("required")) for o in column),
                 sum(len(o.open("recommended")) for o in column),
                 max((o.installs for o in column), default=0),
+                tuple(dict.fromkeys(name for o in column for name in o.removes)),
                 sites,
                 reason,
             )

@@ -89,8 +89,29 @@ class Resolver:
                     todo.append(found)
             todo += self._conflicts(offer, chosen, removed)
         missing += _quarrels(chosen)
+        removed += self._orphaned(chosen, removed) if removed else []
         packages = sorted(set(chosen) - set(wanted))
         return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
+
+    def _orphaned(self, chosen: dict[str, Offer], removed: list[str]) -> list[str]:
+        """Installed packages that lose what they depend on, and go with it."""
+        whole = {(one.name, one.version): one for one in self._offers}
+        gone: list[str] = []
+        while True:
+            more = [
+                name
+                for name, version in self.present.items()
+                if name not in (*removed, *gone)
+                and name not in chosen
+                and (offer := whole.get((name, version)))
+                and not all(
+                    any(self._holds(one, chosen, [*removed, *gone]) for one in group)
+                    for group in relations(offer.pre_depends) + relations(offer.depends)
+                )
+            ]
+            if not more:
+                return gone
+            gone += more
 
     def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
         found: list[Offer] = []

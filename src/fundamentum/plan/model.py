@@ -132,6 +132,8 @@ class Row(Value, frozen=True):
     required: int
     recommended: int
     installs: int
+    removes: tuple[str, ...]
+    """Packages that would be taken away."""
     sites: tuple[str, ...]
     """The sites that run on it today."""
     reason: str

@@ -122,7 +122,7 @@ class Planner:
         target = msgspec.structs.replace(one.target, wanted=True)
         settled = planner.settle([needs], [target], needs.name)
         installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
-        return Outcome(tuple(settled.unresolved()), installs)
+        return Outcome(tuple(settled.unresolved()), installs, settled.removes)
 
     def settle(self, applications: Sequence[Needs], targets: Sequence[Target], label: str) -> Settled:
         """Find what mends every finding that can be mended, and prove it by checking again."""
@@ -137,7 +137,7 @@ class Planner:
                 break
             done.actions |= fresh
             self._dependencies(done)
-            world = apply(fresh.values(), world, market, done.along)
+            world = apply(fresh.values(), world, market, done.along, done.removes)
             done.judgements = tuple(
                 judge(one.needs, world, _same_target(one.target, world), market) for one in done.judgements
             )
@@ -269,7 +269,9 @@ def _mend(
 
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
-    return Target(found, target.reason) if found else target
+    if found:
+        return Target(found, target.reason)
+    return target if not target.present else msgspec.structs.replace(target, present=False)
 
 
 def _why(finding: Finding) -> str:

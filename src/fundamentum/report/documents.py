@@ -132,6 +132,7 @@ class ComparedBranch(msgspec.Struct):
     required_unmet: int
     recommended_unmet: int
     packages: int
+    removes: list[str]
     sites: list[str]
     reason: str
 
@@ -264,6 +265,7 @@ def _compared(row: Row) -> ComparedBranch:
         row.required,
         row.recommended,
         row.installs,
+        list(row.removes),
         list(row.sites),
         row.reason,
     )

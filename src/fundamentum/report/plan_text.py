@@ -53,7 +53,7 @@ def _decision(console: Console, decision: Decision) -> None:
                 "installed" if row.installed else "offered",
                 clean(_support(row)),
                 _lacks(row),
-                str(row.installs) if row.installs else "-",
+                _packages(row),
                 clean(", ".join(row.sites)) or "-",
                 Text(clean(_why_row(row)), style=STYLES["name"] if row.chosen_for else STYLES["dim"]),
             )
@@ -70,6 +70,11 @@ def _decision(console: Console, decision: Decision) -> None:
 def _support(row: Row) -> str:
     until = row.supported_until.isoformat() if isinstance(row.supported_until, date) else "unknown"
     return f"{until}, {row.maintained_by} goes on" if row.maintained_by else until
+
+
+def _packages(row: Row) -> str:
+    more = f", {len(row.removes)} go" if row.removes else ""
+    return f"{row.installs}{more}" if row.installs or more else "-"
 
 
 def _lacks(row: Row) -> str:

@@ -150,6 +150,18 @@ def test_limits_that_do_not_go_together_get_pools_of_their_own(tmp_path: Path, o
         assert made.pools[0].file in {file.path for file in made.files}
 
 
+def test_pools_of_their_own_also_where_php_is_yet_to_be_installed(tmp_path: Path) -> None:
+    root = small_root(tmp_path)
+    (root / "usr/sbin/php-fpm8.2").unlink()
+    texts = ('memory_limit = "<= 64M"', 'memory_limit = ">= 256M"')
+    wanted = [named(f"app{at}", needs(settings=f"[settings.required]\n{text}\n")) for at, text in enumerate(texts)]
+    made = plan(wanted, survey(DirectoryHost(root, "mizar")), today=TODAY)
+    assert made.complete, made.unresolved
+    assert [one.package for one in made.installs] == ["php8.2-fpm"]
+    assert len(made.pools) == 1
+    assert {(one.runtime, one.after) for one in made.settings} == {("8.2/fpm/www", "64M"), ("8.2/fpm/app1", "256M")}
+
+
 def test_a_choice_that_is_taken_away_shows_what_it_costs(tmp_path: Path) -> None:
     made = plan([needs("gd", "imap", php=">=8.2")], server(tmp_path), "8.4", today=TODAY)
     assert made.after[0].target.runtime.branch == "8.4"

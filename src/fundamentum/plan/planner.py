@@ -124,9 +124,15 @@ class Planner:
         installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs, settled.removes)
 
-    def settle(self, applications: Sequence[Needs], targets: Sequence[Target], label: str) -> Settled:
-        """Find what mends every finding that can be mended, and prove it by checking again."""
-        survey, market = self.survey, self.market
+    def settle(
+        self, applications: Sequence[Needs], targets: Sequence[Target], label: str, added: Sequence[AddPool] = ()
+    ) -> Settled:
+        """Find what mends every finding that can be mended, and prove it by checking again.
+
+        ``added`` are the pools that will be there as soon as the branch they belong to is.
+        """
+        market = self.market
+        survey = _with_pools(added, self.survey, market)
         judgements = tuple(judge(n, survey, t, market) for n, t in zip(applications, targets, strict=True))
         done = Settled({}, {}, judgements)
         world = survey
@@ -138,6 +144,7 @@ class Planner:
             done.actions |= fresh
             self._dependencies(done)
             world = apply(fresh.values(), world, market, done.along, done.removes)
+            world = _with_pools(added, world, market)
             done.judgements = tuple(
                 judge(one.needs, world, _same_target(one.target, world), market) for one in done.judgements
             )
@@ -172,10 +179,7 @@ class Planner:
         placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
         if added:
             decision = msgspec.structs.replace(decision or Decision(), apart=tuple(odds))
-            beside = self._elsewhere(apply(added, self.survey, self.market))
-            done = beside.settle(applications, placed, label)
-        else:
-            done = self.settle(applications, targets, label)
+        done = self.settle(applications, placed, label, added)
         installs = [a for a in done.actions.values() if isinstance(a, Install)]
         settings = tuple(a for a in done.actions.values() if isinstance(a, Set))
         lines = [a for a in done.actions.values() if isinstance(a, AddLine)]
@@ -265,6 +269,11 @@ def _mend(
             found[key_of(change)] = change
             reasons.setdefault(key_of(change), {}).update(dict.fromkeys(why))
     return found
+
+
+def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Survey:
+    there = {runtime.label for runtime in world.runtimes}
+    return apply([pool for pool in added if pool.runtime not in there], world, market)
 
 
 def _same_target(target: Target, world: Survey) -> Target:

@@ -212,3 +212,18 @@ def test_installed_versions_count_for_dependencies(tmp_path: Path) -> None:
         found, installed=(*(found.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0"))
     )
     assert plan([needs("pdo_mysql", "gd")], with_library).along == ()
+
+
+def test_a_php_ini_without_a_directory_beside_it_is_never_replaced(tmp_path: Path) -> None:
+    """Neither where its lines are known (a diff is made) nor where they are not (a page tells only values)."""
+    root = small_root(tmp_path, fpm_ini="; a comment\nmemory_limit = 64M\npost_max_size = 8M\n")
+    (root / "etc/php/8.2/fpm/conf.d").rename(root / "etc/php/8.2/fpm/other")
+    found = look(root)
+    wanted = needs(settings='[settings.required]\nmemory_limit = ">= 256M"\nmax_input_vars = ">= 5000"\n')
+    made = plan([wanted], found)
+    assert made.files == ()
+    expected = "@@ -2 +2 @@\n-memory_limit = 64M\n+memory_limit = 256M\n@@ -3,0 +4 @@\n+max_input_vars = 5000\n"
+    assert [one.diff.split("\n", 2)[2] for one in made.edits] == [expected]
+    unknown = replace(found, runtimes=tuple(replace(one, ini_length=0, ini_lines={}) for one in found.runtimes))
+    silent = plan([wanted], unknown)
+    assert (silent.files, silent.edits, silent.complete) == ((), (), False)

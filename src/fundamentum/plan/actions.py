@@ -64,7 +64,7 @@ def _line_file(module: Module, target: Target) -> str | None:
     """Where a line that loads an extension goes: a file of its own, or the php.ini, made if it is not there."""
     runtime = target.runtime
     stem = posixpath.basename(module.path).rpartition(".")[0].removeprefix("php_")
-    if not PLAIN_WORD.fullmatch(stem):
+    if not PLAIN_WORD.fullmatch(stem) or not runtime.editable:
         return None
     if runtime.scan_dir:
         return f"{runtime.scan_dir}/{'10' if module.zend else '30'}-{stem}.ini"
@@ -97,7 +97,7 @@ def for_setting(
     """
     runtime = target.runtime
     present = runtime.settings.get(name)
-    if present is None or present.value is None or not (runtime.scan_dir or runtime.ini_file or runtime.home):
+    if present is None or present.value is None or not runtime.editable:
         return None
     own_file = runtime.pool_file if runtime.fresh else None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):

@@ -207,7 +207,7 @@ class Runtime(Fact, frozen=True):
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
     ini_lines: dict[int, str] = {}
-    """Lines of the php.ini that set something or could, by number, where changes have to be made in that file."""
+    """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
     fresh: bool = False
@@ -215,6 +215,11 @@ class Runtime(Fact, frozen=True):
     unread: tuple[str, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()
+
+    @property
+    def editable(self) -> bool:
+        """Whether it is known how to add to its configuration without losing any of it."""
+        return bool(self.scan_dir or self.ini_length or (self.ini_file is None and self.home))
 
     @property
     def label(self) -> str:

@@ -86,7 +86,7 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
                 found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
             continue
         found.files.append(path)
-        if path == ini_file and one.build.system == "Windows":
+        if path == ini_file and not scanned:
             found.ini_lines, found.ini_length = _editable(text)
         parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
         if parsed.broken_at:

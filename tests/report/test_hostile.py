@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from rich.console import Console
 
 from fundamentum.check.judge import check
-from fundamentum.plan.model import DropIn, Install, Plan, Reason, Set
+from fundamentum.plan.model import DropIn, Edit, Install, Plan, Reason, Set
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.clean import clean
@@ -135,6 +135,27 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
 @given(st.text(max_size=50))
 def test_clean_is_one_printable_line(value: str) -> None:
     assert clean(value).isprintable()
+
+
+@pytest.mark.skipif(not shutil.which("patch"), reason="patch is not installed")
+def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
+    ini = tmp_path / "php.ini"
+    ini.write_text("; first\r\nmemory_limit = 64M\r\n")
+    diff = f"--- {ini}\n+++ {ini}\n@@ -2 +2 @@\n-memory_limit = 64M\r\n+memory_limit = 256M\r\n"
+    bare = replace(made, installs=(), files=(), restarts=(), settings=(), along=(), edits=(Edit(str(ini), diff),))
+    script = as_script(bare).replace('"$(id -u)" -eq 0', "1 -eq 1")
+    (tmp_path / "plan.sh").write_bytes(script.encode())
+
+    def run(*options: str) -> str:
+        command = ["sh", "plan.sh", *options]
+        return subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=True).stdout
+
+    assert "changing" in run()
+    assert b"64M" in ini.read_bytes()
+    assert "to go back:" in run("--yes")
+    assert ini.read_bytes() == b"; first\r\nmemory_limit = 256M\r\n"
+    assert "as wanted" in run("--yes")
+    assert len(list(tmp_path.glob("php.ini.before-*"))) == 1
 
 
 def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:

@@ -128,6 +128,8 @@ def _about(plan: Plan) -> list[str]:
         lines += [f"  {key_of(action)}: {reason}" for reason in reasons]
     if plan.along:
         lines.append(f"Packages that come along: {', '.join(plan.along)}")
+    for edit in plan.edits:
+        lines += [f"To be changed by hand, {edit.path}:", *(f"  {line}" for line in edit.diff.splitlines())]
     lines += [f"To be decided: let the web server hand the site of {p.name} to unix:{p.listen}" for p in plan.pools]
     lines += [f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}" for one in plan.unresolved]
     return lines

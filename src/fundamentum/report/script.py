@@ -57,6 +57,14 @@ def as_script(plan: Plan) -> str:
             out += _reasons(f"{change.name} (now {change.before or 'not set'})", plan.reasons.get(key_of(change), ()))
         end = _delimiter(file.content)
         out += [f"write_file {shlex.quote(file.path)} <<'{end}'", file.content.rstrip("\n"), end, ""]
+    for edit in plan.edits:
+        out += _comment("Settings and extensions, in a file that has no directory of additions beside it")
+        for load in (one for one in plan.lines if one.file == edit.path):
+            out += _reasons(load.extension, plan.reasons.get(key_of(load), ()))
+        for change in (one for one in plan.settings if one.file == edit.path):
+            out += _reasons(change.name, plan.reasons.get(key_of(change), ()))
+        end = _delimiter(edit.diff)
+        out += [f"change_file {shlex.quote(edit.path)} <<'{end}'", edit.diff.rstrip("\n"), end, ""]
     for restart in plan.restarts:
         out += _comment("The service, so that it runs with all of this")
         out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))

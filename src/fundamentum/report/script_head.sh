@@ -134,6 +134,24 @@ write_file() { # PATH, the content on standard input
     changed=yes
 }
 
+change_file() { # PATH, the difference on standard input
+    new=$(mktemp)
+    cat >"$new"
+    if patch --binary -R -s -f --dry-run "$1" <"$new" >/dev/null 2>&1; then
+        say "file $1: as wanted"
+    elif [ "$act" = no ]; then
+        say "file $1: changing"
+    else
+        kept="$1.before-$(date +%Y%m%dT%H%M%S)"
+        cp -p "$1" "$kept"
+        say "file $1: changing (kept as $kept)"
+        patch --binary -s -f "$1" <"$new"
+        back "mv '$kept' '$1'"
+        changed=yes
+    fi
+    rm -f "$new"
+}
+
 is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process reads has changed since it started
     pidfile=$1
     shift

@@ -29,4 +29,5 @@ picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.jso
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
 picture survey 22 'fundamentum survey vega.survey.json'
 picture plan-three 71 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
+picture playbook 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format playbook | head -n 48'
 picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 29'

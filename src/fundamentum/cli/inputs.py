@@ -2,33 +2,95 @@
 
 import argparse
 import os
+import sys
+import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from fundamentum.errors import InputError
 from fundamentum.needs.file import SUFFIX, load
 from fundamentum.needs.model import Needs
-from fundamentum.server.model import Survey
-from fundamentum.server.reference import look
+
+if TYPE_CHECKING:
+    from fundamentum.derive.result import Derived
+    from fundamentum.server.model import Survey
 
 
 def application(word: str) -> Needs:
-    """A needs file, or the one needs file in a directory."""
+    """A needs file, the one needs file in a directory, or what an application's directory tells of itself."""
     path = Path(word)
     if path.is_dir():
         found = sorted(path.glob(f"*{SUFFIX}"))
-        if len(found) != 1:
-            what = (
-                "holds no needs file"
-                if not found
-                else "holds several needs files: " + ", ".join(one.name for one in found)
-            )
-            raise InputError(word, f"{what}; name one *{SUFFIX}")
+        if len(found) > 1:
+            names = ", ".join(one.name for one in found)
+            raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
+        if not found:
+            from fundamentum.derive.written import as_needs  # noqa: PLC0415 — only where needs have to be derived
+
+            result = derived(path)
+            remark(result)
+            return as_needs(result)
         path = found[0]
     return load(path)
 
 
-def server(options: argparse.Namespace) -> Survey:
+def derived(directory: Path, *, fresh: bool = False) -> "Derived":
+    """What an application's directory tells of its needs.  ``fresh``: read it even if it has not changed."""
+    from fundamentum.derive import kept  # noqa: PLC0415
+    from fundamentum.derive.tree import read_tree  # noqa: PLC0415
+
+    if not directory.is_dir():
+        raise InputError(str(directory), "is no directory; name the directory of an application")
+    tree = read_tree(directory)
+    found = None if fresh else kept.recall(tree)
+    if found is None:
+        from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
+
+        progress = _Progress()
+        try:
+            found = derive_tree(tree, progress)
+        finally:
+            progress.end()
+        kept.remember(tree, found)
+    return found
+
+
+def remark(found: "Derived") -> None:
+    """What was passed over or is contradictory, on standard error."""
+    for line in found.remarks:
+        sys.stderr.write(one_line(f"remark: {line}") + "\n")
+
+
+def one_line(text: str) -> str:
+    """Text of an application on one line, with nothing in it that could steer a terminal."""
+    return "".join(c if c.isprintable() else "?" for c in text)
+
+
+class _Progress:
+    """One line on a terminal that says how far a long run is."""
+
+    def __init__(self) -> None:
+        self.shown = ""
+        self.wanted = sys.stderr.isatty()
+        self.start = time.monotonic()
+
+    def __call__(self, what: str, done: int, total: int) -> None:
+        text = f"{what}: {100 * done // max(total, 1)} % of {total} files"
+        if self.wanted and time.monotonic() - self.start > 0.7 and text != self.shown:
+            sys.stderr.write(f"\r{text:<50}")
+            sys.stderr.flush()
+            self.shown = text
+
+    def end(self) -> None:
+        if self.shown:
+            sys.stderr.write("\r" + " " * 50 + "\r")
+            sys.stderr.flush()
+
+
+def server(options: argparse.Namespace) -> "Survey":
     """The survey of the server that the options name."""
+    from fundamentum.server.reference import look  # noqa: PLC0415 — deriving needs no server
+
     return look(options.server, sudo=options.sudo, ask_pools=options.ask_pools)
 
 

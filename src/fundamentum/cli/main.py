@@ -74,6 +74,25 @@ def parser() -> argparse.ArgumentParser:
         "-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)"
     )
 
+    derive = commands.add_parser(
+        "derive",
+        help="find out what an application needs, from its own files",
+        description="Find out what a PHP application needs, from its manifest, source and settings files, which are "
+        "only read. Without -o, a summary for a person.",
+    )
+    derive.add_argument("directory", metavar="DIR", help="the application's directory")
+    derive.add_argument(
+        "-o",
+        "--output",
+        metavar="FILE",
+        help="write a needs file (NAME.needs.toml); over an existing one, your changes in it are kept; - is standard "
+        "output",
+    )
+    derive.add_argument(
+        "--explain", metavar="NAME", help="show all evidence for one need: an extension, a setting, or php"
+    )
+    derive.add_argument("--fresh", action="store_true", help="read the files even if nothing in the tree has changed")
+
     survey = commands.add_parser(
         "survey",
         help="record what a server has",
@@ -132,7 +151,10 @@ A needs file, for example nightlog.needs.toml:
 
 def _applications(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "applications", metavar="APP", nargs="+", help="a needs file (*.needs.toml), or a directory that holds one"
+        "applications",
+        metavar="APP",
+        nargs="+",
+        help="a needs file (*.needs.toml), a directory that holds one, or an application's directory",
     )
 
 
@@ -187,6 +209,8 @@ def _run(options: argparse.Namespace) -> int:
             from fundamentum.cli import check as command  # noqa: PLC0415
         case "plan":
             from fundamentum.cli import plan as command  # type: ignore[no-redef] # noqa: PLC0415
+        case "derive":
+            from fundamentum.cli import derive as command  # type: ignore[no-redef] # noqa: PLC0415
         case "survey":
             from fundamentum.cli import survey as command  # type: ignore[no-redef] # noqa: PLC0415
         case _:

@@ -56,7 +56,10 @@ class ApplicationTable(_Strict):
 class PhpTable(_Strict):
     """Which PHP it runs on."""
 
-    version: Annotated[Text | None, msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5".')] = None
+    version: Annotated[
+        Text | None,
+        msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5"; | separates alternatives.'),
+    ] = None
     preferred: Annotated[Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3".')] = None
 
 
@@ -85,6 +88,10 @@ class NeedsFile(_Strict):
     loaders: NamesTable = msgspec.field(default_factory=NamesTable)
     notes: Annotated[
         dict[str, Text], msgspec.Meta(description='Why a need exists: "extension:intl" to a sentence.')
+    ] = {}
+    derived: Annotated[
+        dict[str, Text],
+        msgspec.Meta(description="What a derivation said of each need; it tells later what a person has changed."),
     ] = {}
 
 

@@ -24,18 +24,24 @@ class Value(msgspec.Struct, frozen=True):
     """Base of the values here."""
 
 
+Comparison = tuple[Operator, tuple[int, ...]]
+
+
 class VersionRange(Value, frozen=True):
-    """Accepted PHP versions: every comparison must hold.  No comparisons: any version.
+    """Accepted PHP versions: in one of the alternatives, every comparison must hold.  No alternatives: any version.
 
     Versions are compared as far as the comparison is written out: 8.4.7 satisfies ``<=8.4``, and not ``>8.4``.
     """
 
-    comparisons: tuple[tuple[Operator, tuple[int, ...]], ...] = ()
+    alternatives: tuple[tuple[Comparison, ...], ...] = ()
 
     def accepts(self, version: str) -> bool:
         """Whether a full version such as ``8.2.30`` is accepted."""
         found = _numbers(version)
-        return all(_holds(operator, found[: len(wanted)], wanted) for operator, wanted in self.comparisons)
+        return not self.alternatives or any(
+            all(_holds(operator, found[: len(wanted)], wanted) for operator, wanted in comparisons)
+            for comparisons in self.alternatives
+        )
 
     def accepts_branch(self, branch: str) -> bool:
         """Whether some release of the branch is accepted."""
@@ -48,13 +54,20 @@ class VersionRange(Value, frozen=True):
 
     def _possible(self, low: tuple[int, ...], high: tuple[int, ...]) -> bool:
         points = {low, high}
-        for _, wanted in self.comparisons:
-            padded = (*wanted, 0, 0, 0)[:4]
-            points |= {padded, (*padded[:3], padded[3] + 1), _before(padded)}
+        for comparisons in self.alternatives:
+            for _, wanted in comparisons:
+                padded = (*wanted, 0, 0, 0)[:4]
+                points |= {padded, (*padded[:3], padded[3] + 1), _before(padded)}
         return any(low <= p <= (*high, 999, 999) and self.accepts(".".join(map(str, p))) for p in points)
 
     def __str__(self) -> str:
-        return ", ".join(f"{operator}{'.'.join(map(str, wanted))}" for operator, wanted in self.comparisons) or "any"
+        return (
+            " | ".join(
+                ", ".join(f"{operator}{'.'.join(map(str, wanted))}" for operator, wanted in comparisons)
+                for comparisons in self.alternatives
+            )
+            or "any"
+        )
 
 
 def _before(version: tuple[int, ...]) -> tuple[int, ...]:
@@ -81,14 +94,15 @@ def _holds(operator: str, found: tuple[int, ...], wanted: tuple[int, ...]) -> bo
 
 
 def version_range(text: str) -> VersionRange:
-    """``>=8.1, <8.5`` as a range."""
-    comparisons: list[tuple[Operator, tuple[int, ...]]] = []
-    for part in text.split(","):
-        match = _COMPARISON.fullmatch(part.strip())
-        if not match or not _VERSION.fullmatch(match[2].strip()):
-            raise NotUnderstood(f"'{part.strip()}' is no version comparison; write for example \">=8.1, <8.5\"")
-        comparisons.append((match[1], _numbers(match[2].strip())))  # type: ignore[arg-type]
-    return VersionRange(tuple(comparisons))
+    """``>=8.1, <8.5`` as a range; ``|`` separates alternatives: ``>=7.4, <8 | >=8.2``."""
+    return VersionRange(tuple(tuple(map(_comparison, part.split(","))) for part in text.split("|")))
+
+
+def _comparison(text: str) -> Comparison:
+    match = _COMPARISON.fullmatch(text.strip())
+    if not match or not _VERSION.fullmatch(match[2].strip()):
+        raise NotUnderstood(f"'{text.strip()}' is no version comparison; write for example \">=8.1, <8.5\"")
+    return match[1], _numbers(match[2].strip())  # type: ignore[return-value]
 
 
 class Condition(Value, frozen=True):

@@ -1,0 +1,178 @@
+"""Version constraints as ``composer.json`` writes them, as ranges of PHP versions.
+
+The grammar: ``||`` or ``|`` between alternatives, blank or comma for *and*, comparisons, ``1.2.*``, ``1.2 - 1.4``,
+``~1.2`` (up to the next of the last part but one), ``^1.2`` (up to the next first part that is not zero), stability
+flags (``@beta``, ``-dev``), which say nothing about PHP.
+"""
+
+import re
+from collections.abc import Iterable, Sequence
+from typing import Final, NamedTuple
+
+from fundamentum.needs.model import Comparison, NotUnderstood, VersionRange
+
+Version = tuple[int, int, int, int]
+
+ZERO: Final[Version] = (0, 0, 0, 0)
+ENDLESS: Final[Version] = (10**6, 0, 0, 0)
+MAX_LENGTH: Final = 500
+_NUMBERS: Final = r"v?(\d+|[xX*])(?:\.(\d+|[xX*]))?(?:\.(\d+|[xX*]))?(?:\.(\d+|[xX*]))?"
+_SUFFIX: Final = r"(?:[-_.]?(?:stable|beta|b|RC|alpha|a|patch|pl|p|dev)(?:[.-]?\d+)*)*(?:[.-]?dev)?(?:\+[\w.-]+)?"
+_ONE: Final = re.compile(rf"(\^|~|>=|<=|==|=|!=|<>|>|<)?\s*{_NUMBERS}{_SUFFIX}", re.I)
+_HYPHEN: Final = re.compile(rf"{_NUMBERS}{_SUFFIX}\s+-\s+{_NUMBERS}{_SUFFIX}", re.I)
+_FLAG: Final = re.compile(r"@(?:stable|RC|beta|alpha|dev)\b|#[0-9a-f]+", re.I)
+
+
+class Interval(NamedTuple):
+    """Versions from ``low`` on (it included, unless ``above``) up to ``high`` (not included, unless ``closed``)."""
+
+    low: Version
+    above: bool
+    high: Version
+    closed: bool
+
+    def meets(self, other: "Interval") -> "Interval | None":
+        """What both hold."""
+        low, above = max((self.low, self.above), (other.low, other.above))
+        high, closed = min((self.high, self.closed), (other.high, other.closed))
+        if low > high or (low == high and (above or not closed)):
+            return None
+        return Interval(low, above, high, closed)
+
+
+EVERYTHING: Final = Interval(ZERO, False, ENDLESS, False)
+
+
+def constraint(text: str) -> VersionRange:
+    """The PHP versions that a constraint accepts."""
+    return as_range(intervals(text))
+
+
+def intervals(text: str) -> tuple[Interval, ...]:
+    """A constraint as intervals that do not touch, lowest first."""
+    if len(text) > MAX_LENGTH:
+        raise NotUnderstood("the version constraint is longer than any sensible one")
+    found: list[Interval] = []
+    for part in re.split(r"\|\|?", _FLAG.sub("", text)):
+        found += _all_of(part.strip())
+    return united(found)
+
+
+def united(found: Iterable[Interval]) -> tuple[Interval, ...]:
+    """Intervals that overlap or touch become one."""
+    out: list[Interval] = []
+    for one in sorted(found):
+        if out and (one.low < out[-1].high or (one.low == out[-1].high and (out[-1].closed or not one.above))):
+            high, closed = max((out[-1].high, out[-1].closed), (one.high, one.closed))
+            out[-1] = Interval(out[-1].low, out[-1].above, high, closed)
+        else:
+            out.append(one)
+    return tuple(out)
+
+
+def common(one: Sequence[Interval], two: Sequence[Interval]) -> tuple[Interval, ...]:
+    """What both accept."""
+    return united(both for a in one for b in two if (both := a.meets(b)))
+
+
+def as_range(found: Sequence[Interval]) -> VersionRange:
+    """The intervals as a needs file writes them."""
+    if not found:
+        raise NotUnderstood("no PHP version at all can satisfy the constraint")
+    if tuple(found) == (EVERYTHING,):
+        return VersionRange()
+    return VersionRange(tuple(tuple(_comparisons(one)) for one in found))
+
+
+def _all_of(text: str) -> tuple[Interval, ...]:
+    if text in ("", "*"):
+        return (EVERYTHING,)
+    if hyphen := _HYPHEN.fullmatch(text):
+        parts = hyphen.groups()
+        high = _given(parts[4:])
+        upper = _up(high, len(high) - 1) if len(high) < 3 else _padded(high)
+        return common((EVERYTHING,), (Interval(_padded(_given(parts[:4])), False, upper, len(high) >= 3),))
+    found: tuple[Interval, ...] = (EVERYTHING,)
+    at = 0
+    while at < len(text):
+        blank = re.compile(r"[\s,]*").match(text, at)
+        at = blank.end() if blank else at
+        if at == len(text):
+            break
+        if branch := re.compile(r"dev-[\w./-]+|[\w.-]+-dev(?![\w.])", re.I).match(text, at):
+            at = branch.end()  # a branch of development says nothing about a released PHP
+            continue
+        one = _ONE.match(text, at)
+        if one is None or (one.end() < len(text) and text[one.end()] not in " ,\t"):
+            raise NotUnderstood(f"'{text}' is no version constraint")
+        found = common(found, _one(one[1] or "", one.groups()[1:5]))
+        at = one.end()
+    return found
+
+
+def _one(operator: str, parts: Sequence[str | None]) -> tuple[Interval, ...]:
+    given = _given(parts)
+    if any(part in ("x", "X", "*") for part in parts if part) and operator in ("", "=", "==", "^", "~"):
+        return (Interval(_padded(given), False, _up(given, len(given) - 1), False) if given else EVERYTHING,)
+    version = _padded(given)
+    match operator:
+        case "^":
+            at = next((i for i, part in enumerate(given) if part), len(given) - 1)
+            return (Interval(version, False, _up(given, at), False),)
+        case "~":
+            return (Interval(version, False, _up(given, max(len(given) - 2, 0)), False),)
+        case ">=":
+            return (Interval(version, False, ENDLESS, False),)
+        case ">":
+            return (Interval(version, True, ENDLESS, False),)
+        case "<":
+            return (Interval(ZERO, False, version, False),) if version > ZERO else ()
+        case "<=":
+            return (Interval(ZERO, False, version, True),)
+        case "!=" | "<>":
+            below = (Interval(ZERO, False, version, False),) if version > ZERO else ()
+            return (*below, Interval(version, True, ENDLESS, False))
+        case _:
+            return (Interval(version, False, version, True),)
+
+
+def _given(parts: Sequence[str | None]) -> tuple[int, ...]:
+    out: list[int] = []
+    for part in parts:
+        if not part or not part.isdigit():
+            break
+        out.append(min(int(part), 10**5))
+    return tuple(out)
+
+
+def _padded(given: Sequence[int]) -> Version:
+    one, two, three, four = (*given, 0, 0, 0, 0)[:4]
+    return one, two, three, four
+
+
+def _up(given: Sequence[int], at: int) -> Version:
+    """The version after all that begin with the given parts up to ``at``."""
+    return _padded((*given[:at], given[at] + 1))
+
+
+def _trimmed(version: Version, at_least: int) -> tuple[int, ...]:
+    out = list(version)
+    while len(out) > at_least and out[-1] == 0:
+        out.pop()
+    return tuple(out)
+
+
+def _comparisons(one: Interval) -> Iterable[Comparison]:
+    if one.low == one.high:
+        yield "=", _trimmed(one.low, 3)
+        return
+    if one.above:
+        yield ">", _trimmed(one.low, 3)
+    elif one.low > ZERO:
+        yield ">=", _trimmed(one.low, 2)
+    if one.closed:
+        yield "<=", _trimmed(one.high, 3)
+    elif one.high < ENDLESS:
+        yield "<", _trimmed(one.high, 1 if one.high[1:] == (0, 0, 0) else 2)
+    if one.low == ZERO and not one.above and one.high == ENDLESS:
+        yield ">=", (0,)

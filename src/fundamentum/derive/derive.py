@@ -1,0 +1,150 @@
+"""From an application's tree to its needs."""
+
+import functools
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from pathlib import Path, PurePosixPath
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.engine import ENOUGH, Progress, Reading, Swept, Workers, sweep
+from fundamentum.derive.evidence import Whole, extensions_seen
+from fundamentum.derive.facts import Wish
+from fundamentum.derive.levels import entries, judge
+from fundamentum.derive.manifest import read_manifests
+from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.settings_files import wishes_of_files
+from fundamentum.derive.tree import Tree, read_tree
+from fundamentum.derive.versions import php_of, swept_rules
+from fundamentum.errors import InputError
+
+
+def silent(what: str, done: int, total: int) -> None:
+    """Progress for nobody."""
+
+
+def derive(root: Path, progress: Progress = silent) -> Derived:
+    """The needs of the application in a directory."""
+    if not root.is_dir():
+        raise InputError(str(root), "is no directory; name the directory of an application")
+    return derive_tree(read_tree(root), progress)
+
+
+def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
+    """The needs of an application whose files are known."""
+    manifest = read_manifests(Path(tree.root), tree.others, tree.base)
+    remarks = [*tree.remarks, *manifest.remarks]
+    files = [
+        file
+        for file in tree.sources
+        if file.part != "aside" and not any(file.path.startswith(aside + "/") for aside in manifest.development)
+    ]
+    if not files and not manifest.statements and not manifest.php:
+        raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
+    with Workers(tree) as workers:
+        swept = sweep(workers, files, swept_rules(manifest), progress, remarks)
+        reading = Reading(workers, swept, progress)
+        reading.first()
+        growing = Whole(swept, reading.facts, manifest)
+        seen = extensions_seen(swept, reading.facts, manifest)
+        reading.settle(seen, functools.partial(_settled, growing))
+        whole = Whole(swept, reading.facts, manifest)
+        php, lowest, differing = php_of(workers, swept, whole, manifest)
+    seen = extensions_seen(swept, reading.facts, manifest)
+    called = _called(whole, swept)
+    found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
+    everything = [
+        *([php] if php else []),
+        *found,
+        *_loaders(whole),
+        *_wishes(tree, whole),
+    ]
+    broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
+    if broken:
+        remarks.append(
+            f"{broken[0]} does not parse as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
+        )
+    name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
+    return Derived(
+        _clean_name(name), manifest.version, tuple(everything), tuple(left_out), len(files),
+        sum(file.size for file in files), len(reading.facts), (*remarks, *differing),
+    )  # fmt: skip
+
+
+def _settled(whole: Whole, extension: str) -> bool:
+    """Whether more files could still change the level: with a few plain uses they could not."""
+    if any(one.level == "required" for one in whole.stated(extension)):
+        return True
+    return len(whole.plain_files(extension)) >= ENOUGH
+
+
+def _called(whole: Whole, swept: Sequence[Swept]) -> frozenset[str]:
+    """Bundled libraries that something outside them names."""
+    return frozenset(one.file.library for one in swept if one.file.library)
+
+
+def _loaders(whole: Whole) -> Iterable[Entry]:
+    found: dict[str, list[Place]] = defaultdict(list)
+    for path, facts in whole.facts.items():
+        if facts.loader:
+            found[facts.loader].append(Place(path, 1, "an encoded file"))
+    for name, places in sorted(found.items()):
+        count = len(places)
+        rule = f"{count} encoded {'file asks' if count == 1 else 'files ask'} for it"
+        yield Entry("loader", (name,), "required", "", rule, tuple(places[:12]), count)
+
+
+def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
+    found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
+    for path, facts in whole.facts.items():
+        if whole.files[path].part == "own":
+            for wish in facts.wishes:
+                found[wish.kind, _named(path, wish)].append((path, wish))
+    own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
+    for path, wish in wishes_of_files(Path(tree.root), own):
+        found[wish.kind, wish.name].append((path, wish))
+    for (kind, name), wishes in sorted(found.items()):
+        value = _strongest([wish.value for _, wish in wishes])
+        if kind == "setting" and not value:
+            continue
+        wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
+        places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
+        rule = {
+            "setting": "the application sets it, compares it or ships it in a settings file",
+            "command": "the application runs it",
+            "directory": "the application writes there",
+        }[kind]
+        yield Entry(kind, (name,), "recommended", value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+
+
+def _named(path: str, wish: Wish) -> str:
+    if wish.kind != "directory" or not wish.name.startswith("."):
+        return wish.name
+    parts: list[str] = []
+    for part in (*PurePosixPath(path).parent.parts, *PurePosixPath(wish.name).parts):
+        if part == "..":
+            del parts[-1:]
+        elif part != ".":
+            parts.append(part)
+    return "/".join(parts) or "."
+
+
+def _strongest(values: Sequence[str]) -> str:
+    sizes = [value for value in values if value.startswith(">=")]
+    if sizes:
+        return max(sizes, key=lambda value: quantity(value.removeprefix(">=").strip()).number)
+    switches = {value for value in values if value}
+    return switches.pop() if len(switches) == 1 else ""
+
+
+def _name_of(root: str) -> str:
+    path = PurePosixPath(root)
+    if path.name in ("src", "htdocs", "www", "public", "html", "share", "php", "lib", "current") and path.parent.name:
+        return path.parent.name
+    return path.name
+
+
+def _clean_name(name: str) -> str:
+    """A name that a needs file takes."""
+    cleaned = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-._")[:64]
+    return cleaned or "application"

@@ -1,0 +1,199 @@
+"""All that a tree tells of one extension, gathered from its files and manifests."""
+
+import itertools
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog.symbols import own_extensions
+from fundamentum.derive.engine import Swept
+from fundamentum.derive.facts import Check, FileFacts, Guard, Use
+from fundamentum.derive.families import CHOOSABLE, rivals, words_for
+from fundamentum.derive.manifest import Manifest, Stated
+from fundamentum.derive.tree import Part, SourceFile
+
+_DRIVERISH: Final = re.compile(
+    r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
+    r"session|auth|dumper|loader|renderer|strategy"
+)
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """One use, with the file it stands in and what protects it once the whole tree is known."""
+
+    file: SourceFile
+    use: Use
+    guard: Guard
+    driver: bool
+    """In a file or class that is one of several alternatives."""
+
+    @property
+    def plain(self) -> bool:
+        """It runs whenever its file's code does, and fails without the extension."""
+        return not (self.guard or self.use.weak or self.driver or self.file.part == "optional")
+
+
+class Whole:
+    """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
+
+    def __init__(self, swept: Sequence[Swept], facts: Mapping[str, FileFacts], manifest: Manifest) -> None:
+        self.swept = swept
+        self.files = {one.file.path: one.file for one in swept}
+        self.facts = facts
+        self.manifest = manifest
+        self._alternatives: dict[tuple[str, str], bool] = {}
+        self._indexed: dict[str, list[tuple[str, Use]]] = defaultdict(list)
+        self._known = 0
+
+    @cached_property
+    def paths(self) -> str:
+        """Every path on a line of its own, for looking for alternatives by pattern."""
+        return "\n" + "\n".join(self.files) + "\n"
+
+    @cached_property
+    def named_checks(self) -> Mapping[str, frozenset[str]]:
+        """Functions and constants that hold the result of a check → the extensions."""
+        found: dict[str, set[str]] = defaultdict(set)
+        for facts in self.facts.values():
+            for name, extension in facts.check_names:
+                if name.endswith("()") or name.isupper():
+                    found[name].add(extension)
+        return {name: frozenset(extensions) for name, extensions in found.items()}
+
+    @cached_property
+    def defined_functions(self) -> frozenset[str]:
+        """Functions of the tree's own that carry the name of one that an extension provides."""
+        return frozenset(name for path, facts in self.facts.items() for name in facts.functions)
+
+    @cached_property
+    def defined_classes(self) -> frozenset[str]:
+        """The same for classes."""
+        return frozenset(name for path, facts in self.facts.items() for name in facts.classes)
+
+    @cached_property
+    def defined_constants(self) -> frozenset[str]:
+        """The same for constants."""
+        return frozenset(name for facts in self.facts.values() for name in facts.constants)
+
+    def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
+        """Extension → (path, use), for the files that are known by now."""
+        for path in itertools.islice(self.facts, self._known, None):
+            for use in self.facts[path].uses:
+                for extension in use.extensions:
+                    self._indexed[extension].append((path, use))
+        self._known = len(self.facts)
+        return self._indexed
+
+    def own_symbol(self, use: Use) -> bool:
+        """Whether the application defines the thing itself."""
+        if use.kind == "function":
+            return use.name.removesuffix("()") in self.defined_functions
+        if use.kind == "constant":
+            return use.name in self.defined_constants
+        return use.kind == "class" and use.name.lower() in self.defined_classes
+
+    def uses(self, extension: str) -> list[Seen]:
+        """Every use of the extension in the files that were parsed."""
+        out = []
+        for path, use in self.uses_by_extension().get(extension, ()):
+            guard = use.guard or self._named_guard(use, extension)
+            out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
+        return out
+
+    def plain_files(self, extension: str) -> set[str]:
+        """Files of the application's own with a plain use, as far as they are known by now."""
+        return {
+            path
+            for path, use in self.uses_by_extension().get(extension, ())
+            if not use.guard
+            and not use.weak
+            and self.files[path].part == "own"
+            and not self._named_guard(use, extension)
+            and not self.driver(path, use.scope, extension)
+        }
+
+    def _named_guard(self, use: Use, extension: str) -> Guard:
+        return "checked" if any(extension in self.named_checks.get(name, ()) for name in use.names) else ""
+
+    def checks(self, extension: str) -> list[tuple[SourceFile, Check]]:
+        """Every check for the extension."""
+        return [
+            (self.files[path], check)
+            for path, facts in self.facts.items()
+            for check in facts.checks
+            if check.extension == extension
+        ]
+
+    def driver(self, path: str, scope: str, extension: str) -> bool:
+        """Whether a file or class is named after the extension and has siblings named after something else."""
+        if extension == "pdo":
+            return False
+        if extension not in own_extensions() or extension in CHOOSABLE:
+            words = words_for(extension)
+            if _DRIVERISH.search(scope) and any(word in scope for word in words):
+                return True
+        key = (path, extension)
+        if key not in self._alternatives:
+            self._alternatives[key] = self._has_siblings(path, extension)
+        return self._alternatives[key]
+
+    def _has_siblings(self, path: str, extension: str) -> bool:
+        for word in sorted(words_for(extension), key=len, reverse=True):
+            for start, part, before, after in _parts_named(path, word):
+                tail = "(?=/)" if start + len(part) < len(path) else r"(?=\n)"
+                pattern = re.compile(
+                    "\n"
+                    + re.escape(path[:start])
+                    + "("
+                    + re.escape(before)
+                    + r"[A-Za-z0-9]+"
+                    + re.escape(after)
+                    + ")"
+                    + tail
+                )
+                siblings = {match[1].lower() for match in pattern.finditer(self.paths)} - {part.lower()}
+                if any(other in sibling for sibling in siblings for other in rivals(extension)):
+                    return True
+                bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
+                if len(siblings) >= (4 if bare else 2):
+                    return True
+        return False
+
+    def candidates(self, extension: str, *parts: Part) -> int:
+        """Files of these parts in which a word of the extension stands."""
+        return sum(1 for one in self.swept if extension in one.extensions and one.file.part in parts)
+
+    def stated(self, extension: str) -> list[Stated]:
+        """What manifests say."""
+        return [one for one in self.manifest.statements if one.extension == extension]
+
+
+def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
+    """Parts of a path that hold a word as a word: where the part begins, the part, what is before and after."""
+    start = 0
+    for part in path.split("/"):
+        lowered = part.lower()
+        at = lowered.find(word)
+        while at >= 0:
+            end = at + len(word)
+            if at == 0 or not part[at - 1].isalpha() or (part[at].isupper() and part[at - 1].islower()):
+                after = part[end:]
+                if after[:1] in ("i", "d", "3") and word in ("mysql", "memcache", "sqlite"):
+                    after = after[1:]
+                if not after[:1].islower():
+                    yield start, part, part[:at], after
+            at = lowered.find(word, end)
+        start += len(part) + 1
+
+
+def extensions_seen(swept: Iterable[Swept], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
+    """Every extension of which something speaks."""
+    found = {extension for one in swept if one.file.part != "aside" for extension in one.extensions}
+    for one in facts.values():
+        found |= {check.extension for check in one.checks} | {e for use in one.uses for e in use.extensions}
+    found |= {one.extension for one in manifest.statements}
+    return sorted(found)

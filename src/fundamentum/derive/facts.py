@@ -1,0 +1,83 @@
+"""What is found in one file of an application, as values that are cheap to keep and to send between processes."""
+
+from typing import Literal
+
+import msgspec
+
+Guard = Literal["", "checked", "caught", "explained", "chosen", "version"]
+"""What stands around a use: nothing; a check whether it exists; a catch for its failure; a check that ends in an
+exception which explains what is missing; a choice by name; a test of PHP's version."""
+
+
+class Fact(msgspec.Struct, frozen=True, array_like=True, gc=False):
+    """Base of the values here."""
+
+
+class Use(Fact, frozen=True):
+    """Something that only an extension provides, used at one place."""
+
+    extensions: tuple[str, ...]
+    """The extensions that provide it; any one will do."""
+    kind: str
+    """``function``, ``class``, ``constant``, ``scheme``, ``connection``."""
+    name: str
+    line: int
+    guard: Guard
+    names: tuple[str, ...]
+    """What the conditions around it speak of: a name may hold the result of a check made elsewhere."""
+    weak: bool
+    """Only mentioned, in a type or a comparison: nothing fails where it is missing."""
+    scope: str
+    """The class around it, in lower case; else empty."""
+
+
+class Check(Fact, frozen=True):
+    """A place that asks whether an extension is there."""
+
+    extension: str
+    outcome: Literal["asked", "exits", "throws", "listed-required", "listed-recommended"]
+    line: int
+    what: str
+    among: tuple[str, ...] = ()
+    """The extensions of which any one is enough for the same place: ``if (!a && !b) exit;``"""
+
+
+class Syntax(Fact, frozen=True):
+    """A construct or symbol that bounds the version of PHP."""
+
+    since: str
+    gone: str
+    what: str
+    line: int
+
+
+class Wish(Fact, frozen=True):
+    """Something about the surroundings: a setting, a command, a directory."""
+
+    kind: Literal["setting", "command", "directory"]
+    name: str
+    value: str
+    """For a setting the condition, as a needs file writes it; empty: only mentioned."""
+    line: int
+    how: str
+
+
+class FileFacts(Fact, frozen=True):
+    """All that one source file tells."""
+
+    uses: tuple[Use, ...] = ()
+    checks: tuple[Check, ...] = ()
+    check_names: tuple[tuple[str, str], ...] = ()
+    """Names that hold the result of a check, with the extension."""
+    functions: tuple[str, ...] = ()
+    """Functions that the file defines and an extension provides too, with their namespace, in lower case."""
+    classes: tuple[str, ...] = ()
+    constants: tuple[str, ...] = ()
+    syntax: tuple[Syntax, ...] = ()
+    wishes: tuple[Wish, ...] = ()
+    loader: str = ""
+    """The name of the loader that an encoded file asks for."""
+    broken: bool = False
+    """Whether the file does not parse as a whole."""
+    versioned: tuple[str, ...] = ()
+    """Names of files that it includes only under some versions of PHP."""

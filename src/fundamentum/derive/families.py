@@ -1,0 +1,74 @@
+"""Extensions that do the same for an application, and the words by which people name what they are for."""
+
+from collections.abc import Mapping
+from typing import Final
+
+DATABASES: Final = (
+    "pdo_mysql", "mysqli", "pdo_pgsql", "pgsql", "pdo_sqlite", "sqlite3", "pdo_oci", "oci8", "pdo_sqlsrv", "sqlsrv",
+    "pdo_dblib", "pdo_odbc", "odbc", "pdo_firebird", "interbase", "ibm_db2", "pdo_ibm", "cubrid", "mysql", "mssql",
+    "sybase_ct",
+)  # fmt: skip
+FAMILIES: Final[Mapping[str, tuple[str, ...]]] = {
+    "databases": DATABASES,
+    "images": ("gd", "imagick", "gmagick"),
+    "large numbers": ("gmp", "bcmath"),
+    "caches": ("apcu", "apc", "memcached", "memcache", "redis", "yac", "wincache", "xcache"),
+    "spelling": ("pspell", "enchant"),
+}
+"""Extensions that do the same for an application, so that code which can use several needs any one."""
+CHOOSABLE: Final = frozenset(
+    {name for family in FAMILIES.values() for name in family}
+    | {"ldap", "imap", "ssh2", "ftp", "snmp", "soap", "mongodb", "amqp", "curl", "oauth", "radius", "gearman", "stomp",
+       "solr", "xmlrpc", "dba", "bz2", "zlib", "zip", "openssl", "sodium", "mcrypt", "sysvshm", "sysvsem", "shmop",
+       "gettext", "intl", "tidy", "redis", "gnupg", "smbclient", "imagick", "sockets", "iconv", "mbstring", "pcntl"}
+)  # fmt: skip
+"""Extensions that code is written around: a class or file named after one, beside its alternatives, is a driver."""
+ALIASES: Final = {
+    "mysqli": ("mysql", "mariadb"),
+    "pdo_mysql": ("mysql", "mariadb"),
+    "mysql": ("mysql",),
+    "pgsql": ("postgres", "pgsql", "postgresql"),
+    "pdo_pgsql": ("postgres", "pgsql", "postgresql"),
+    "sqlite3": ("sqlite",),
+    "pdo_sqlite": ("sqlite",),
+    "apcu": ("apc",),
+    "memcached": ("memcache",),
+    "memcache": ("memcache",),
+    "imagick": ("imagick", "imagemagick"),
+    "dom": ("dom", "xml", "html"),
+    "simplexml": ("simplexml", "xml", "rss"),
+    "xml": ("xml", "rss"),
+    "xmlreader": ("xml",),
+    "uuid": ("uuid",),
+    "gmagick": ("gmagick", "graphicsmagick"),
+    "openssl": ("openssl", "ssl"),
+    "oci8": ("oci", "oracle"),
+    "interbase": ("ibase", "interbase", "firebird"),
+    "pdo_firebird": ("firebird",),
+    "pdo_dblib": ("dblib", "mssql", "sybase"),
+    "pdo_odbc": ("odbc",),
+    "ssh2": ("ssh", "sftp"),
+    "zlib": ("zlib", "gzip", "gz", "deflate"),
+    "bz2": ("bz2", "bzip"),
+    "gettext": ("gettext",),
+    "mongodb": ("mongo",),
+    "xmlwriter": ("xml", "svg"),
+}
+
+
+def words_for(extension: str) -> tuple[str, ...]:
+    """The words by which people name what an extension is for: file names, class names, settings."""
+    return ALIASES.get(extension, (extension.removeprefix("pdo_"),))
+
+
+def rivals(extension: str) -> set[str]:
+    """The words of extensions that do the same."""
+    own = words_for(extension)
+    return {
+        word
+        for family in FAMILIES.values()
+        if extension in family
+        for name in family
+        for word in words_for(name)
+        if word not in own
+    }

@@ -1,0 +1,340 @@
+"""What stands around a use: a check for the extension, a catch, a choice by name, a test of the version."""
+
+import itertools
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final, Literal
+
+import msgspec
+from tree_sitter import Node
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import known_extensions
+from fundamentum.derive.facts import Check, Guard
+from fundamentum.derive.families import words_for
+from fundamentum.derive.source import CHECKS, Source, ancestors, provided
+
+_VERSION: Final = re.compile(
+    rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
+)
+_NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
+_EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
+_THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+_LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
+_CATCHES_MISSING: Final = frozenset({"throwable", "error"})
+_WORDS_ASIDE: Final = frozenset(
+    "isset empty if and or not true false null array count is_array new is_null in_array strtolower self static "
+    "parent this is_string function_exists defined".split()
+)
+
+
+class CheckAt(msgspec.Struct, frozen=True):
+    """One check, where it stands in the file."""
+
+    start: int
+    extensions: tuple[str, ...]
+    negative: bool
+    """Whether it asks for absence: ``!extension_loaded('gd')``."""
+    what: str
+
+
+class Guards:
+    """The checks of one file, and what they protect."""
+
+    def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
+        self.source, self.lowered = source, lowered
+        self.words = [name for name in CHECKS if name.encode() in words]
+        self.at = tuple(self._find())
+        self.names = dict(self._named())
+
+    def checks(self) -> Iterator[Check]:
+        """The checks of the file as facts."""
+        for check in self.at:
+            node = self.source.at(check.start, check.start + 1)
+            if node is not None:
+                outcome = self._outcome(check, node)
+                if outcome == "exits" and "extension_loaded" not in check.what and self._function_around(node):
+                    outcome = "throws"  # what stops is one function, not the program
+                among = self._among(check, node) if outcome == "exits" else ()
+                for extension in check.extensions:
+                    yield Check(extension, outcome, self.source.line(node), check.what, among)
+
+    def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
+        """What protects a use of one of the extensions, and the names in the conditions around it."""
+        found: list[Guard] = []
+        names: dict[str, None] = {}
+        for parent, child in ancestors(node):
+            for condition, positive in self._conditions(parent, child):
+                if guard := self._judged(condition, positive, extensions):
+                    found.append(guard)
+                names |= dict.fromkeys(self._spoken(condition))
+            if guard := self._other(parent, child, extensions):
+                found.append(guard)
+            if "checked" in found:
+                break
+        order: tuple[Guard, ...] = ("checked", "caught", "explained", "chosen", "version")
+        best: Guard = next((guard for guard in order if guard in found), "")
+        return best, tuple(names)[:12]
+
+    def _find(self) -> Iterator[CheckAt]:
+        for name, start, end in self._calls():
+            node = self.source.at(start, end)
+            call = node.parent if node is not None else None
+            if call is not None and call.type == "qualified_name":
+                call = call.parent
+            if call is None or call.type != "function_call_expression":
+                continue
+            if self.source.called(call) != name:
+                continue
+            arguments = self.source.arguments(call)
+            value = self._value(arguments[0]) if arguments else None
+            if value is None:
+                continue
+            extensions = self._asked(CHECKS[name], value)
+            if extensions:
+                yield CheckAt(start, extensions, self._negated(call), f"{name}('{value[:60]}')")
+
+    def _calls(self) -> Iterator[tuple[str, int, int]]:
+        found = []
+        for name in self.words:
+            at = self.lowered.find(name.encode())
+            while at >= 0:
+                end = at + len(name)
+                found.append((name, at, end))
+                at = self.lowered.find(name.encode(), end)
+        return iter(sorted(found, key=lambda one: one[1]))
+
+    def _value(self, node: Node) -> str | None:
+        if node.type == "class_constant_access_expression":
+            return self.source.names.class_name(self.source.text(node.children[0]), node.start_byte)
+        if node.type == "array_creation_expression" and node.named_children:
+            first = node.named_children[0].named_children
+            return self._value(first[-1]) if first else None
+        return self.source.literal(node)
+
+    def _asked(self, kind: str, value: str) -> tuple[str, ...]:
+        if kind == "extension":
+            name = canonical(value)
+            return (name,) if name in known_extensions() else ()
+        value = value.replace("\\\\", "\\").lstrip("\\")
+        if kind == "function" and "::" in value:
+            kind, value = "class", value.partition("::")[0]
+        return provided(kind, value)
+
+    def _negated(self, call: Node) -> bool:
+        """Whether an odd number of negations stands between the check and its statement."""
+        odd = False
+        for parent, _ in ancestors(call):
+            if parent.type == "unary_op_expression" and parent.children[0].type == "!":
+                odd = not odd
+            elif parent.type == "binary_expression":
+                operator = parent.child_by_field_name("operator")
+                text = self.source.text(parent).lower().replace(" ", "")
+                if (operator is not None and operator.type in ("==", "===") and text.endswith("false")) or (
+                    operator is not None and operator.type in ("!=", "!==") and text.endswith("true")
+                ):
+                    odd = not odd
+            elif parent.type != "parenthesized_expression":
+                break
+        return odd
+
+    def _named(self) -> Iterator[tuple[str, str]]:
+        """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""
+        for check in self.at:
+            node = self.source.at(check.start, check.start + 1)
+            if node is None:
+                continue
+            for parent, child in ancestors(node):
+                name = ""
+                if parent.type == "assignment_expression" and parent.child_by_field_name("right") == child:
+                    left = parent.child_by_field_name("left")
+                    name = next(iter(self._spoken(left)), "") if left is not None else ""
+                elif parent.type == "const_element":
+                    name = self.source.text(parent.children[0])
+                elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
+                    name = self.source.literal(next(iter(self.source.arguments(parent)), None)) or ""
+                elif parent.type == "if_statement" and parent.child_by_field_name("condition") == child:
+                    for assigned in self._assigned(parent):
+                        for extension in check.extensions:
+                            yield assigned, extension
+                    name = self._function_around(parent) if self._returns(parent) else ""
+                elif parent.type == "return_statement":
+                    name = self._function_around(parent)
+                if name:
+                    for extension in check.extensions:
+                        yield name, extension
+                if parent.type.endswith("_statement") or parent.type in ("program", "compound_statement"):
+                    break
+
+    def _assigned(self, statement: Node) -> Iterator[str]:
+        """``if (function_exists('x')) { $has = true; }``"""
+        body = statement.child_by_field_name("body")
+        for line in body.named_children[:6] if body is not None else []:
+            expression = line.named_children[0] if line.type == "expression_statement" and line.named_children else None
+            if expression is None or expression.type != "assignment_expression":
+                continue
+            left, right = expression.child_by_field_name("left"), expression.child_by_field_name("right")
+            if left is not None and right is not None and right.type in ("boolean", "string", "integer"):
+                yield from itertools.islice(self._spoken(left), 1)
+
+    def _returns(self, statement: Node) -> bool:
+        """``if (!extension_loaded('x')) { return false; }``"""
+        body = statement.child_by_field_name("body")
+        return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
+
+    def _function_around(self, node: Node) -> str:
+        for parent, _ in ancestors(node):
+            if parent.type in ("function_definition", "method_declaration"):
+                name = parent.child_by_field_name("name")
+                return self.source.text(name).lower() + "()" if name is not None else ""
+        return ""
+
+    def _conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
+        """Conditions that hold (or do not) where the child runs."""
+        kind = parent.type
+        if kind in ("if_statement", "else_if_clause", "conditional_expression", "while_statement"):
+            condition = parent.child_by_field_name("condition")
+            if condition is not None and condition != child:
+                alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
+                yield condition, not alternative
+            if kind == "if_statement":
+                for other in parent.children_by_field_name("alternative"):
+                    if other == child:
+                        break
+                    if (one := other.child_by_field_name("condition")) is not None:
+                        yield one, False
+        elif kind == "binary_expression":
+            operator = parent.child_by_field_name("operator")
+            left = parent.child_by_field_name("left")
+            if left is not None and left != child and operator is not None:
+                if operator.type in ("&&", "and"):
+                    yield left, True
+                elif operator.type in ("||", "or"):
+                    yield left, False
+        elif kind in ("compound_statement", "program", "colon_block"):
+            yield from self._left_before(child)
+
+    def _left_before(self, statement: Node) -> Iterator[tuple[Node, bool]]:
+        """``if (!function_exists('x')) { return; }`` before the statement."""
+        before = statement.prev_named_sibling
+        for _ in range(40):
+            if before is None:
+                return
+            if before.type == "if_statement":
+                body, condition = before.child_by_field_name("body"), before.child_by_field_name("condition")
+                if body is not None and condition is not None and self._leaves(body):
+                    yield condition, False
+            before = before.prev_named_sibling
+
+    def _leaves(self, body: Node) -> bool:
+        last = body.named_children[-1] if body.type == "compound_statement" and body.named_children else body
+        return last.type in _LEAVES or (last.type == "expression_statement" and self._ends(last) == "throws")
+
+    def _judged(self, condition: Node, positive: bool, extensions: Sequence[str]) -> Guard:
+        start, end = condition.start_byte, condition.end_byte
+        for check in self.at:
+            if start <= check.start < end:
+                if not set(check.extensions).isdisjoint(extensions):
+                    return "explained" if self._stops(check) else "checked"
+                if positive == check.negative:
+                    return "chosen"  # it runs where another extension is absent: a fallback for that one
+        text = self.source.data[start:end]
+        for name in self._spoken(condition):
+            if self.names.get(name) in extensions:
+                return "checked"
+        if b"instanceof" in text and any(
+            not set(provided("class", word.decode("latin-1"))).isdisjoint(extensions)
+            for word in re.findall(rb"[\w\\]+", text.split(b"instanceof", 1)[1])
+        ):
+            return "checked"
+        if positive and _names_one(text, extensions):
+            return "chosen"
+        if _VERSION.search(text):
+            return "version"
+        return ""
+
+    def _other(self, parent: Node, child: Node, extensions: Sequence[str]) -> Guard:
+        if parent.type == "try_statement" and parent.child_by_field_name("body") == child:
+            for clause in parent.named_children:
+                caught = clause.child_by_field_name("type") if clause.type == "catch_clause" else None
+                if caught is not None:
+                    names = {word.lower() for word in re.findall(r"\w+", self.source.text(caught))}
+                    if names & _CATCHES_MISSING:
+                        return "caught"
+        elif parent.type in ("case_statement", "match_conditional_expression"):
+            value = parent.child_by_field_name("value") or parent.named_children[0]
+            if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
+                return "chosen"
+        elif parent.type in ("class_declaration", "trait_declaration"):
+            for check in self.at:
+                inside = parent.start_byte <= check.start < parent.end_byte
+                if inside and not set(check.extensions).isdisjoint(extensions):
+                    return "explained" if self._stops(check) else "checked"
+        return ""
+
+    def _stops(self, check: CheckAt) -> bool:
+        node = self.source.at(check.start, check.start + 1)
+        return node is not None and self._outcome(check, node) in ("exits", "throws")
+
+    def _outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
+        """What happens where the extension is absent."""
+        for parent, child in ancestors(node):
+            if parent.type == "if_statement":
+                absent = parent.child_by_field_name("body") if check.negative else None
+                if not check.negative:
+                    absent = next(iter(parent.children_by_field_name("alternative")), None)
+                if absent is None or child != parent.child_by_field_name("condition"):
+                    return "asked"
+                return self._ends(absent)
+            if parent.type == "binary_expression" and parent.child_by_field_name("left") == child:
+                operator, right = parent.child_by_field_name("operator"), parent.child_by_field_name("right")
+                if operator is not None and right is not None and operator.type in ("||", "or") and not check.negative:
+                    ending = self._ends(right)
+                    if ending != "asked":
+                        return ending
+            if parent.type.endswith("_statement") or parent.type == "compound_statement":
+                break
+        return "asked"
+
+    def _among(self, check: CheckAt, node: Node) -> tuple[str, ...]:
+        """The extensions asked for in the same condition, joined by *and*: the program stops if all are missing."""
+        condition = None
+        for parent, child in ancestors(node):
+            operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
+            if operator is not None and operator.type in ("||", "or"):
+                return ()
+            if parent.type == "if_statement":
+                condition = child
+                break
+        if condition is None:
+            return ()
+        inside = [c for c in self.at if condition.start_byte <= c.start < condition.end_byte and c.negative]
+        names = tuple(dict.fromkeys(extension for c in inside for extension in c.extensions))
+        return names if len(names) > 1 else ()
+
+    def _ends(self, node: Node) -> Literal["asked", "exits", "throws"]:
+        text = self.source.data[node.start_byte : node.end_byte] + b";"
+        if _EXIT.search(text):
+            return "exits"
+        return "throws" if _THROW.search(text) else "asked"
+
+    def _spoken(self, condition: Node) -> Iterator[str]:
+        """The names in a condition: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
+        for sigil, word, call in _NAME.findall(self.source.data[condition.start_byte : condition.end_byte]):
+            name = word.decode("latin-1")
+            if name.lower() in _WORDS_ASIDE:
+                continue
+            if call:
+                yield name.lower() + "()"
+            elif sigil == b"$":
+                yield "$" + name
+            elif sigil:
+                yield "->" + name
+            elif name.isupper():
+                yield name
+
+
+def _names_one(text: bytes, extensions: Iterable[str]) -> bool:
+    """Whether a string in the text names an extension by one of its words: ``case 'memcached'``."""
+    strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", text)).decode("latin-1").lower()
+    return bool(strings) and any(word in strings for extension in extensions for word in words_for(extension))

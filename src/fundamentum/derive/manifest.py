@@ -1,0 +1,257 @@
+"""What an application states itself: ``composer.json``, ``composer.lock``, ``vendor/composer/installed.json`` and the
+``package.xml`` of the older library archive.  Their formats are documented; a manifest that breaks them is remarked."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from pathlib import Path, PurePosixPath
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.catalog import canonical
+from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
+from fundamentum.needs.model import Level, NotUnderstood
+
+MAX_SIZE: Final = 64 * 1024 * 1024
+_LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP brings
+    "curl": "curl", "gd": "gd", "gmp": "gmp", "icu": "intl", "imagemagick": "imagick", "libxml": "libxml",
+    "libxslt": "xsl", "librabbitmq": "amqp", "openssl": "openssl", "libsodium": "sodium", "sodium": "sodium",
+    "zip": "zip", "libzip": "zip", "zlib": "zlib", "mbstring": "mbstring", "fileinfo": "fileinfo", "ldap": "ldap",
+    "pq": "pgsql", "memcached": "memcached", "mysqlnd": "mysqlnd", "iconv": "iconv",
+}  # fmt: skip
+
+
+class Stated(msgspec.Struct, frozen=True):
+    """One statement of a manifest about an extension."""
+
+    extension: str
+    level: Level
+    by: str
+    """Who states it: the application itself, or the library that came with it."""
+    where: str
+    """File, and line where it is known."""
+    why: str = ""
+
+
+class Manifest(msgspec.Struct, frozen=True):
+    """All that the manifests of one application state."""
+
+    name: str = ""
+    version: str = ""
+    php: str = ""
+    """The application's own constraint on PHP, as written."""
+    php_where: str = ""
+    accepted: tuple[Interval, ...] = (EVERYTHING,)
+    """What it accepts, and every installed library with it."""
+    statements: tuple[Stated, ...] = ()
+    provided: tuple[tuple[str, str], ...] = ()
+    """Extension, and the package that replaces or provides it."""
+    development: frozenset[str] = frozenset()
+    """Directories of libraries for development only."""
+    stated: frozenset[str] = frozenset()
+    """Directories of libraries that state their own needs."""
+    remarks: tuple[str, ...] = ()
+
+
+def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest:
+    """Read the manifests of a tree; ``paths`` are those of its files that may be manifests, ``base`` is where the
+    application itself begins."""
+    return _Reader(root, f"{base}/" if base else "").read(
+        [path for path in paths if PurePosixPath(path).name in _NAMES]
+    )
+
+
+_NAMES: Final = frozenset({"composer.json", "composer.lock", "installed.json", "package.xml", "package2.xml"})
+
+
+class _Reader:
+    def __init__(self, root: Path, base: str) -> None:
+        self.root, self.base = root, base
+        self.remarks: list[str] = []
+        self.statements: list[Stated] = []
+        self.provided: dict[str, str] = {}
+        self.accepted: tuple[Interval, ...] = (EVERYTHING,)
+        self.php = self.php_where = self.name = self.version = ""
+        self.development: set[str] = set()
+        self.stated: set[str] = set()
+
+    def read(self, paths: list[str]) -> Manifest:
+        own, lock = f"{self.base}composer.json", f"{self.base}composer.lock"
+        if own in paths:
+            self._own(self._json(own), own)
+        locked = self._json(lock) if lock in paths else {}
+        installed = next((p for p in paths if p.endswith("composer/installed.json")), None)
+        if packages := _list(locked.get("packages")):
+            self._libraries(packages, lock)
+            self._only_for_development(_names(_list(locked.get("packages-dev"))))
+        if installed is not None:
+            document = self._document(installed)
+            listing = document.get("packages") if isinstance(document, Mapping) else document
+            aside = set(_list(document.get("dev-package-names"))) if isinstance(document, Mapping) else set()
+            self._only_for_development(str(name) for name in aside)
+            entries = [
+                entry for entry in _list(listing) if isinstance(entry, Mapping) and entry.get("name") not in aside
+            ]
+            if not packages:
+                self._libraries(entries, installed)
+        for path in paths:
+            if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
+                self.stated.add(path.rpartition("/")[0])
+        for path in (f"{self.base}package2.xml", f"{self.base}package.xml"):
+            if path in paths and not self.php:
+                self._archive(path)
+                break
+        statements = [one for one in self.statements if one.extension not in self.provided]
+        return Manifest(
+            self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements),
+            tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
+        )  # fmt: skip
+
+    def _document(self, path: str) -> Any:
+        try:
+            with (self.root / path).open("rb") as stream:
+                data = stream.read(MAX_SIZE + 1)
+            if len(data) > MAX_SIZE:
+                raise ValueError("larger than any manifest")
+            return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        except (OSError, ValueError, RecursionError) as error:
+            what = error.strerror if isinstance(error, OSError) else str(error)
+            self.remarks.append(f"{path} cannot be used: {what}")
+            return {}
+
+    def _json(self, path: str) -> Mapping[str, Any]:
+        document = self._document(path)
+        return document if isinstance(document, Mapping) else {}
+
+    def _own(self, document: Mapping[str, Any], path: str) -> None:
+        self.name = str(document.get("name") or "").rpartition("/")[2]
+        self.version = str(document.get("version") or "")
+        requires, where = _table(document.get("require")), self._place(path, '"require"')
+        for name, text in requires.items():
+            if name in ("php", "php-64bit"):
+                self.php, self.php_where = text, self._place(path, f'"{name}"')
+                self._accept(text, self.php_where)
+        self._platform(requires, "the application", path, where)
+        for name, why in _table(document.get("suggest")).items():
+            if extension := _extension(name):
+                self.statements.append(
+                    Stated(extension, "recommended", "the application", self._place(path, f'"{name}"'), why)
+                )
+        self._provides(document, "the application")
+
+    def _libraries(self, packages: Iterable[Any], path: str) -> None:
+        for package in packages:
+            if not isinstance(package, Mapping):
+                continue
+            name = str(package.get("name") or "")
+            requires = _table(package.get("require"))
+            self._platform(requires, name, path, self._place(path, f'"{name}"'))
+            if php := requires.get("php"):
+                self._accept(php, f"{path} ({name})")
+            self._provides(package, name)
+            self.stated |= {f"vendor/{name}", name}
+
+    def _platform(self, requires: Mapping[str, str], by: str, path: str, where: str) -> None:
+        for name in requires:
+            if extension := _extension(name):
+                place = self._place(path, f'"{name}"') if by == "the application" else where
+                self.statements.append(Stated(extension, "required", by, place))
+
+    def _provides(self, document: Mapping[str, Any], by: str) -> None:
+        for table in ("replace", "provide"):
+            for name in _table(document.get(table)):
+                if extension := _extension(name):
+                    self.provided[extension] = by
+
+    def _accept(self, text: str, where: str) -> None:
+        try:
+            both = common(self.accepted, intervals(text))
+        except NotUnderstood as error:
+            self.remarks.append(f"{where}: {error}")
+            return
+        if both:
+            self.accepted = both
+        else:
+            self.remarks.append(f"{where}: '{text}' contradicts what the rest of the application accepts; left out")
+
+    def _only_for_development(self, names: Iterable[str]) -> None:
+        self.development |= {f"vendor/{name}" for name in names}
+
+    def _place(self, path: str, key: str) -> str:
+        """File and line of a key."""
+        try:
+            with (self.root / path).open("rb") as stream:
+                data = stream.read(MAX_SIZE)
+        except OSError:
+            return path
+        at = data.find(key.encode("utf-8", "replace"))
+        line = data.count(b"\n", 0, at) + 1
+        return f"{path}:{line}" if at >= 0 else path
+
+    def _archive(self, path: str) -> None:
+        from lxml import etree  # noqa: PLC0415 — few applications have such a file
+
+        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False, recover=True)
+        try:
+            root = etree.parse(str(self.root / path), parser).getroot()
+        except (OSError, etree.XMLSyntaxError) as error:
+            self.remarks.append(f"{path} cannot be used: {error}")
+            return
+        if root is None:
+            return
+        for element in root.iter():
+            if isinstance(element.tag, str):
+                element.tag = etree.QName(element).localname
+        self.name = self.name or (root.findtext("name") or "").strip()
+        self.version = (
+            self.version or (root.findtext("version/release") or root.findtext("release/version") or "").strip()
+        )
+        for element in root.iterfind("dependencies/required/php"):
+            low, high = (element.findtext("min") or "").strip(), (element.findtext("max") or "").strip()
+            text = " ".join(part for part in (f">={low}" if low else "", f"<={high}" if high else "") if part)
+            text += "".join(f" !={x.text}" for x in element.iterfind("exclude") if x.text)
+            self._php_of_archive(text.strip(), path, element.sourceline)
+        for level, group in (("required", "required"), ("recommended", "optional"), ("recommended", "group")):
+            for element in root.iterfind(f"dependencies/{group}/extension"):
+                self._stated_in_archive(element.findtext("name"), level, path, element.sourceline)
+        for element in root.iter("dep"):
+            optional = "recommended" if element.get("optional") == "yes" else "required"
+            if element.get("type") == "ext":
+                self._stated_in_archive(element.get("name") or element.text, optional, path, element.sourceline)
+            elif element.get("type") == "php" and element.get("version"):
+                operator = {"ge": ">=", "gt": ">", "le": "<=", "lt": "<", "eq": "=", "ne": "!="}.get(
+                    element.get("rel") or "ge", ">="
+                )
+                self._php_of_archive(f"{operator}{element.get('version')}", path, element.sourceline)
+
+    def _php_of_archive(self, text: str, path: str, line: int) -> None:
+        if text:
+            self.php = f"{self.php} {text}".strip()
+            self.php_where = f"{path}:{line}"
+            self._accept(text, self.php_where)
+
+    def _stated_in_archive(self, name: str | None, level: str, path: str, line: int) -> None:
+        if name and name.strip():
+            self.statements.append(Stated(canonical(name.strip()), level, "the application", f"{path}:{line}"))  # type: ignore[arg-type]
+
+
+def _extension(name: str) -> str:
+    kind, _, rest = name.lower().partition("-")
+    if kind == "ext" and rest:
+        return canonical(rest)
+    return _LIBRARIES.get(rest, "") if kind == "lib" else ""
+
+
+def _table(value: Any) -> dict[str, str]:
+    if not isinstance(value, Mapping):
+        return {}
+    return {str(name): text for name, text in value.items() if isinstance(text, str)}
+
+
+def _list(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []
+
+
+def _names(packages: Iterable[Any]) -> Iterator[str]:
+    for package in packages:
+        if isinstance(package, Mapping):
+            yield str(package.get("name") or "")

@@ -1,0 +1,318 @@
+"""Everything that one source file tells: uses, checks, definitions, wishes, an encoded file's loader."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers
+from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
+from fundamentum.derive.guards import Guards
+from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
+from fundamentum.derive.wishes import CALLS, wishes_of
+from fundamentum.derive.words import TAKING, called_by_name, code_of, interesting, words_in
+
+MAX_EXAMINED: Final = 40
+"""Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
+_DRIVER: Final = re.compile(
+    rb"""["'](?P<at>mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix):"""
+    rb"""(?=["'/$:{]|[a-z_ ]+=|%s)|["'](?P<name>pdo_(?:mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm))["']"""
+)
+_VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
+_DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
+_DRIVER_NAME: Final = re.compile(rb"""["'](mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm)["']""")
+_SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
+_FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
+_LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
+_REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
+_RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
+_STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
+_INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]*?['\"/]([\w.-]+\.php)['\"]", re.I)
+_QUOTED: Final = frozenset(
+    {"comment", "text", "heredoc_body", "nowdoc_body", "nowdoc_string", "shell_command_expression"}
+)
+
+
+def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts:
+    """The facts of a file.  ``words``: the interesting ones that it holds, if they are known already."""
+    loader = loader_of(data)
+    if loader is not None:
+        return FileFacts(loader=loader)
+    return _Reader(data, words_in(code_of(data), interesting() | TAKING) if words is None else words).facts()
+
+
+def loader_of(data: bytes) -> str | None:
+    """The loader that an encoded file asks for: a stub that looks for it, then data that nobody can read."""
+    stub = _STUB.search(data[:4096])
+    if stub is None or len(data) < 400:
+        return None
+    rest = data[max(stub.end(), min(len(data) // 2, 2048)) :]
+    unreadable = sum(byte < 9 or 13 < byte < 32 or byte > 126 for byte in rest[:8192]) > len(rest[:8192]) * 0.1
+    runs = re.findall(rb"[A-Za-z0-9+/=]{60,}", rest)
+    encoded = sum(map(len, runs)) > len(rest) * 0.8
+    return canonical_loader(stub[1]) if unreadable or encoded else None
+
+
+def canonical_loader(name: bytes) -> str:
+    """The name as PHP lists it."""
+    return name.decode("latin-1").strip()
+
+
+class _Reader:
+    def __init__(self, data: bytes, words: frozenset[bytes]) -> None:
+        self.data, self.words = data, words
+        self.lowered = data.lower()
+        self.source = Source(data)
+        self.guards = Guards(self.source, self.lowered, words)
+        self.functions: list[str] = []
+        self.classes: list[str] = []
+        self.connects = False
+        """Whether it opens a connection to a database of which a name says the kind."""
+        self.constants: list[str] = []
+        self.examined: Counter[str] = Counter()
+        self.syntax: dict[tuple[str, str, str], Syntax] = {}
+
+    def facts(self) -> FileFacts:
+        uses = (*self._words(), *self._called_by_name(), *self._strings())
+        return FileFacts(
+            uses=uses,
+            checks=(*self.guards.checks(), *self._lists()),
+            check_names=tuple(self.guards.names.items()),
+            functions=tuple(self.functions),
+            classes=tuple(self.classes),
+            constants=tuple(self.constants),
+            syntax=tuple(self.syntax.values()),
+            wishes=tuple(self.wishes),
+            broken=self.source.broken,
+            versioned=tuple(self._versioned()),
+        )
+
+    def _words(self) -> Iterator[Use]:
+        self.wishes: list[Wish] = []
+        aliases: dict[str, str] = {
+            short: full
+            for (kind, short), full in self.source.names.imports.items()
+            if short != full.rpartition("\\")[2].lower() and provided(kind if kind != "const" else "constant", full)
+        }
+        wanted = (self.words & interesting()) | {short.encode("latin-1") for short in aliases}
+        for start, end in sorted(place for word in wanted for place in _places(self.lowered, word)):
+            node = self.source.at(start, end)
+            if node is None:
+                continue
+            found = reference(self.source, node, {})
+            if found is not None:
+                yield from self._referred(found, node)
+
+    def _referred(self, found: Reference, node: Node) -> Iterator[Use]:
+        if found.defines:
+            (self.functions if found.kind == "function" else self.classes).append(found.name)
+            return
+        if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
+            self.wishes += wishes_of(self.source, found.node, found.name)
+        if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
+            self.connects = True
+        yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own)
+
+    def _use(self, kind: str, name: str, node: Node, *, weak: bool = False, own: str = "") -> Iterator[Use]:
+        symbols = providers(kind, name)  # type: ignore[arg-type]
+        if not symbols:
+            return
+        extensions = tuple(dict.fromkeys(symbol.extension for symbol in symbols))
+        if len(symbols) == 1 and (symbols[0].since or symbols[0].gone) and not weak:
+            self._bound(symbols[0].since, symbols[0].gone, f"{_shown(kind, name)}", extensions, node)
+        if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
+            return
+        self.examined[extensions[0]] += 1
+        if self.examined[extensions[0]] > MAX_EXAMINED:
+            return
+        guard, names = self.guards.around(node, extensions)
+        shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
+        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, self._scope(node))
+
+    def _bound(self, since: str, gone: str, what: str, extensions: tuple[str, ...], node: Node) -> None:
+        if extensions[0] not in EVERYWHERE and (extensions[0] not in own_extensions() or what.isupper()):
+            return  # constants of other extensions follow the library they stand for, not PHP
+        key = (since, gone, what)
+        if key in self.syntax or self._checked_symbol(node, what):
+            return
+        self.syntax[key] = Syntax(since, gone, what, self.source.line(node))
+
+    def _checked_symbol(self, node: Node, what: str) -> bool:
+        """Whether the place is behind a check for the symbol itself, or behind a test of PHP's version."""
+        plain = what.removesuffix("()").lower()
+        for parent, child in ancestors(node):
+            for condition, _ in self.guards._conditions(parent, child):
+                text = self.data[condition.start_byte : condition.end_byte].decode("latin-1").lower()
+                if plain in text or "php_version" in text or "version_compare" in text or "phpversion" in text:
+                    return True
+                if "_exists" in text or "defined" in text or "is_callable" in text:
+                    return True
+        return False
+
+    def _scope(self, node: Node) -> str:
+        for parent, _ in ancestors(node):
+            if parent.type in ("class_declaration", "trait_declaration"):
+                name = parent.child_by_field_name("name")
+                return self.source.text(name).lower() if name is not None else ""
+        return ""
+
+    def _called_by_name(self) -> Iterator[Use]:
+        """Functions named in strings: given to a function that calls them, or called through a variable."""
+        for start, end in called_by_name(self.lowered, self.words):
+            node = self._string_at(start)
+            if node is not None and node.start_byte == start and node.end_byte == end:
+                yield from self._use("function", self.data[start:end].decode("latin-1").lower(), node)
+        for match in _VARIABLE.finditer(self.lowered):
+            word = match[1].decode("latin-1")
+            if not providers("function", word):
+                continue
+            name = re.search(rb"(\$\w+)\s*$", self.lowered[max(match.start() - 80, 0) : match.start()])
+            node = self._string_at(match.start(1))
+            if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
+                yield from self._use("function", word, node)
+        for match in _DEFINE.finditer(self.lowered):
+            word = self.data[match.start(1) : match.end(1)].decode("latin-1")
+            if providers("constant", word) and self._string_at(match.start(1)) is not None:
+                self.constants.append(word)
+
+    def _strings(self) -> Iterator[Use]:
+        """Connection strings, stream wrappers and stream filters."""
+        for match in _DRIVER.finditer(self.lowered) if b"pdo" in self.lowered or b"dsn" in self.lowered else ():
+            group = "at" if match["at"] else "name"
+            node = self._string_at(match.start(group))
+            if node is None:
+                continue
+            driver = match[group].decode().lower()
+            extension = driver if group == "name" else f"pdo_{driver}"
+            guard, names = self.guards.around(node, (extension,))
+            if not guard and (group == "name" or not _given_to_connection(self.source, node)):
+                guard = "chosen"  # the text stands by itself; what makes a connection of it may never run
+            yield Use(
+                (extension,), "connection", driver, self.source.line(node), guard, names, False, self._scope(node)
+            )
+        if self.connects:
+            for match in _DRIVER_NAME.finditer(self.lowered):
+                node = self._string_at(match.start(1))
+                if node is not None:
+                    driver = match[1].decode().lower()
+                    yield Use(
+                        (f"pdo_{driver}",),
+                        "connection",
+                        driver,
+                        self.source.line(node),
+                        "chosen",
+                        (),
+                        False,
+                        self._scope(node),
+                    )
+        for pattern, kind, sign in ((_SCHEME, "scheme", b"://"), (_FILTER, "filter", b"filter")):
+            for match in pattern.finditer(self.lowered) if sign in self.lowered else ():
+                name = match["at"].decode().lower()
+                extension = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}.get(
+                    name if kind == "scheme" else name.split(".")[0], name.split(".")[0]
+                )
+                node = self._string_at(match.start("at"))
+                if node is not None:
+                    guard, names = self.guards.around(node, (extension,))
+                    yield Use((extension,), kind, name, self.source.line(node), guard, names, False, self._scope(node))
+
+    def _string_at(self, start: int) -> Node | None:
+        node = self.source.at(start, start + 1)
+        return node if node is not None and node.type == "string_content" else None
+
+    def _lists(self) -> Iterator[Check]:
+        """Lists of extension names, as installers keep them."""
+        if b"extension" not in self.lowered:
+            return
+        seen: set[int] = set()
+        for match in _LISTED.finditer(self.data):
+            name = canonical(match[1].decode("latin-1").removeprefix("ext-"))
+            if name not in known_extensions():
+                continue
+            node = self.source.at(match.start(1), match.end(1))
+            array = (
+                next((p for p, _ in ancestors(node) if p.type == "array_creation_expression"), None) if node else None
+            )
+            if array is None or array.start_byte in seen or node is None or node.type != "string_content":
+                continue
+            seen.add(array.start_byte)
+            yield from self._listed(array)
+
+    def _listed(self, array: Node) -> Iterator[Check]:
+        names: list[tuple[str, int]] = []
+        strings = 0
+        for element in array.named_children:
+            if element.type != "array_element_initializer" or not element.named_children:
+                continue
+            value = self.source.literal(element.named_children[0])
+            if value is None and len(element.named_children) == 1:
+                continue
+            strings += 1
+            name = canonical((value or "").removeprefix("ext-"))
+            if name in known_extensions():
+                names.append((name, self.source.line(element)))
+        if len(names) < 2 or len(names) < strings * 0.6:
+            return
+        context = self._heading(array)
+        if not re.search(rb"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", context, re.I):
+            return
+        recommended, required = _RECOMMENDED.search(context), _REQUIRED.search(context)
+        outcome = "listed-recommended" if recommended else "listed-required" if required else "asked"
+        for name, line in names:
+            yield Check(name, outcome, line, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
+
+    def _heading(self, array: Node) -> bytes:
+        """What the list is called: the variable, property, constant or key it is given to, the loop it is used in."""
+        out = b""
+        for parent, child in ancestors(array):
+            if parent.type == "array_element_initializer" and parent.named_children[0] != child:
+                key = parent.named_children[0]
+                out += b" " + self.data[key.start_byte : key.end_byte]
+            elif parent.type in ("assignment_expression", "property_element", "const_element"):
+                first = parent.children[0]
+                out += b" " + self.data[first.start_byte : first.end_byte]
+            elif parent.type == "foreach_statement":
+                out += b" " + self.data[parent.start_byte : parent.end_byte][:300]
+            elif parent.type in ("method_declaration", "function_definition"):
+                name = parent.child_by_field_name("name")
+                return out + b" " + (self.data[name.start_byte : name.end_byte] if name is not None else b"")
+        return out
+
+    def _versioned(self) -> Iterator[str]:
+        """Files that are included only under some versions of PHP."""
+        if b"PHP_VERSION" not in self.data and b"version_compare" not in self.data:
+            return
+        for match in _INCLUDE.finditer(self.data):
+            node = self.source.at(match.start(), match.start() + 1)
+            if node is not None and self.guards.around(node, ())[0] == "version":
+                yield match[1].decode("latin-1")
+
+
+def _given_to_connection(source: Source, node: Node) -> bool:
+    """Whether a string stands within ``new PDO(...)``."""
+    for parent, _ in ancestors(node):
+        if parent.type == "object_creation_expression":
+            return "pdo" in source.text(parent)[:40].lower()
+        if parent.type.endswith("_statement"):
+            return False
+    return False
+
+
+def _places(lowered: bytes, word: bytes) -> Iterator[tuple[int, int]]:
+    """Where a word stands as a whole, and is neither a variable nor a member of an object."""
+    at = lowered.find(word)
+    while at >= 0:
+        end = at + len(word)
+        before = lowered[at - 1 : at]
+        if not (before.isalnum() or before in (b"_", b"$") or before >= b"\x80") and lowered[at - 2 : at] != b"->":
+            after = lowered[end : end + 1]
+            if not (after.isalnum() or after == b"_" or after >= b"\x80"):
+                yield at, end
+        at = lowered.find(word, end)
+
+
+def _shown(kind: str, name: str) -> str:
+    return f"{name}()" if kind == "function" else name

@@ -1,0 +1,62 @@
+"""What deriving comes to: every need with its evidence."""
+
+from typing import Literal
+
+import msgspec
+
+from fundamentum.needs.model import Level
+
+
+class Place(msgspec.Struct, frozen=True, array_like=True):
+    """One place that tells of a need."""
+
+    path: str
+    line: int
+    what: str
+    how: str = ""
+    """What stands around it, in words; empty for a plain use."""
+
+    def __str__(self) -> str:
+        return f"{self.path}:{self.line}" if self.line else self.path
+
+
+class Entry(msgspec.Struct, frozen=True, array_like=True):
+    """One need, with the reason for it and for its level."""
+
+    kind: Literal["php", "extension", "loader", "setting", "command", "directory"]
+    names: tuple[str, ...]
+    """Several: any one of them is enough."""
+    level: Level
+    value: str
+    """For PHP the version range, for a setting the condition, as a needs file writes them."""
+    rule: str
+    """Why it has this level, in words."""
+    places: tuple[Place, ...]
+    """The most telling first."""
+    files: int = 0
+    """In how many files of the application its words stand."""
+
+    @property
+    def key(self) -> str:
+        """``extension:gd|imagick``, as needs files and findings name it."""
+        return "php" if self.kind == "php" else f"{self.kind}:{'|'.join(self.names)}"
+
+
+class Derived(msgspec.Struct, frozen=True, array_like=True):
+    """An application's needs, as found in its tree."""
+
+    name: str
+    version: str
+    entries: tuple[Entry, ...]
+    left_out: tuple[Entry, ...]
+    """What was seen and is no need, with the reason: so that nobody has to wonder."""
+    files: int
+    size: int
+    """Bytes of PHP source that were looked at."""
+    parsed: int
+    """Files that were parsed; in the others no word tells anything."""
+    remarks: tuple[str, ...]
+
+    def of_kind(self, kind: str) -> tuple[Entry, ...]:
+        """The entries of one kind."""
+        return tuple(entry for entry in self.entries if entry.kind == kind)

@@ -1,0 +1,160 @@
+"""Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
+
+from collections.abc import Sequence
+from typing import Final
+
+from fundamentum.catalog import branch_key
+from fundamentum.derive.constraints import EVERYTHING, as_range, common, intervals
+from fundamentum.derive.engine import Swept, Workers, confirm, search
+from fundamentum.derive.evidence import Whole
+from fundamentum.derive.facts import Syntax
+from fundamentum.derive.manifest import Manifest
+from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.syntax import RULES
+from fundamentum.needs.model import NotUnderstood
+
+BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
+"""Branches with constructs of their own, newest first."""
+
+
+def swept_rules(manifest: Manifest) -> tuple[int, ...]:
+    """The rules worth looking for in every file at once: newer than what the manifest states, and of a recent PHP."""
+    stated = _stated(manifest)
+    return tuple(
+        number
+        for number, rule in enumerate(RULES)
+        if rule.since
+        and branch_key(rule.since) >= (8, 0)
+        and (not stated or branch_key(rule.since) > branch_key(stated))
+    )
+
+
+def php_of(
+    workers: Workers, swept: Sequence[Swept], whole: Whole, manifest: Manifest
+) -> tuple[Entry | None, str, list[str]]:
+    """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ."""
+    remarks: list[str] = []
+    stated = _stated(manifest)
+    files = _counting(swept, whole)
+    paths = {one.file.path for one in files}
+    defined = whole.defined_functions | whole.defined_classes
+    known = [
+        (path, one)
+        for path, facts in whole.facts.items()
+        if path in paths
+        for one in facts.syntax
+        if one.what.removesuffix("()").lower() not in defined
+    ]
+    bound, lower = _lower(workers, files, known, stated)
+    least = max(filter(None, (bound, stated)), key=branch_key, default="")
+    upper = _upper(workers, files, known, least)
+    return _entry(manifest, bound, lower, upper, remarks), stated or bound, remarks
+
+
+def _stated(manifest: Manifest) -> str:
+    """The lowest branch that the manifests accept."""
+    low = manifest.accepted[0].low[:2] if manifest.accepted else (0, 0)
+    return f"{low[0]}.{low[1]}" if low > (0, 0) else ""
+
+
+def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
+    """The files that have to parse: the application's own, but those it includes only under some versions of PHP."""
+    aside = {name for facts in whole.facts.values() for name in facts.versioned}
+    own = [
+        one
+        for one in swept
+        if one.file.part in ("own", "optional") and one.file.path.rpartition("/")[2] not in aside
+    ]  # fmt: skip
+    return own or [one for one in swept if one.file.part == "bundled"]
+
+
+def _lower(
+    workers: Workers, files: Sequence[Swept], known: Sequence[tuple[str, Syntax]], stated: str
+) -> tuple[str, list[tuple[str, Syntax]]]:
+    """The highest branch that something in the source needs, with the places."""
+    bound = max((one.since for _, one in known if one.since), key=branch_key, default="")
+    lower = [(path, one) for path, one in known if bound and one.since == bound]
+    candidates = [(one.file.path, one.constructs) for one in files]
+    searched = False
+    for branch in BRANCHES:
+        if any(branch_key(branch) < branch_key(other) for other in (bound, stated) if other):
+            break
+        if branch == stated:
+            break
+        rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
+        if branch_key(branch) < (8, 0) and not searched:
+            older = [n for n, rule in enumerate(RULES) if rule.since and branch_key(rule.since) < (8, 0)]
+            candidates, searched = search(workers, files, older), True
+        if found := confirm(workers, candidates, rules):
+            return branch, [*found, *(lower if bound == branch else [])]
+    return bound, lower
+
+
+def _upper(
+    workers: Workers, files: Sequence[Swept], known: Sequence[tuple[str, Syntax]], least: str
+) -> list[tuple[str, Syntax]]:
+    """What a later branch no longer has, unless the lower bound rules that out already."""
+
+    def counts(gone: str) -> bool:
+        return bool(gone) and (not least or branch_key(gone) > branch_key(least))
+
+    own = {one.file.path for one in files if one.file.part == "own"}
+    found = [(path, one) for path, one in known if counts(one.gone) and path in own]
+    rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
+    if rules:
+        found += confirm(workers, search(workers, files, rules), rules)
+    if not found:
+        return []
+    first = min((one.gone for _, one in found), key=branch_key)
+    return [(path, one) for path, one in found if one.gone == first]
+
+
+def _entry(
+    manifest: Manifest,
+    bound: str,
+    lower: Sequence[tuple[str, Syntax]],
+    upper: Sequence[tuple[str, Syntax]],
+    remarks: list[str],
+) -> Entry | None:
+    accepted = manifest.accepted
+    places = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
+    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
+    if manifest.php and accepted != (EVERYTHING,):
+        written = _placed(manifest.php_where, f"php {manifest.php}")
+        if bound and branch_key(bound) > accepted[0].low[:2]:
+            remarks.append(
+                f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, "
+                f"but {places[0]} uses {places[0].what}, which needs {bound}"
+            )
+        if against and branch_key(upper[0][1].gone) < accepted[-1].high[:2]:
+            remarks.append(
+                f"{against[0]} uses {against[0].what}, which is gone with PHP {upper[0][1].gone}, "
+                "though the manifest accepts it"
+            )
+        return Entry(
+            "php", (), "required", str(as_range(accepted)), "the manifest states it", (written, *places, *against)
+        )
+    text = f">={bound}" if bound else ""
+    if upper and (not bound or branch_key(upper[0][1].gone) > branch_key(bound)):
+        text = f"{text}, <{upper[0][1].gone}".removeprefix(", ")
+    if accepted != (EVERYTHING,):
+        try:
+            both = common(accepted, intervals(text or "*"))
+            text = str(as_range(both)) if both else text
+        except NotUnderstood:
+            pass
+        rule = "what its libraries state and its source uses"
+    else:
+        rule = "the constructs and functions that its source uses"
+    if not text:
+        return None
+    return Entry("php", (), "required", text, rule, (*places, *against))
+
+
+def _place(path: str, one: Syntax, how: str) -> Place:
+    return Place(path, one.line, one.what, how)
+
+
+def _placed(where: str, what: str) -> Place:
+    path, _, line = where.rpartition(":")
+    return Place(path, int(line), what, "stated") if line.isdigit() else Place(where, 0, what, "stated")

@@ -1,0 +1,175 @@
+"""The words that make a file worth parsing, and finding them in raw bytes at the speed of the interpreter's C code."""
+
+import re
+from collections.abc import Iterator
+from functools import cache
+from typing import Final
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import EVERYWHERE, providers, symbols
+from fundamentum.derive.source import CHECKS
+from fundamentum.derive.wishes import CALLS
+
+# Everything that cannot be part of a name becomes a blank.
+_TABLE: Final = bytes(byte if chr(byte).isalnum() or byte == 95 or byte >= 128 else 32 for byte in range(256))
+# Comments, strings, text outside PHP, text blocks.  Each way begins with a character of its own: that, and no group
+# around them, lets the matcher skip at full speed to the next place where one can begin.
+_NO_CODE: Final = re.compile(
+    rb"""//[^\n?]*(?:\?(?!>)[^\n?]*)*"""
+    rb"""|\#(?!\[)[^\n?]*(?:\?(?!>)[^\n?]*)*"""
+    rb"""|/\*[^*]*\*+(?:[^/*][^*]*\*+)*/"""
+    rb"""|'[^'\\]*(?:\\.[^'\\]*)*'"""
+    rb"""|"[^"\\]*(?:\\.[^"\\]*)*\""""
+    rb"""|\?>[^<]*(?:<(?!\?(?!xml))[^<]*)*(?:<\?|\Z)"""
+    rb"""|<<<[ \t]*(['"]?)(\w+)\1\r?\n.*?\n[ \t]*\2\b""",
+    re.S,
+)
+
+
+TAKES_FUNCTIONS: Final = frozenset(
+    "array_map array_filter array_walk array_walk_recursive array_reduce usort uasort uksort call_user_func "
+    "call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
+    "array_uintersect array_diff_ukey".split()
+)
+TAKING: Final = frozenset(name.encode() for name in TAKES_FUNCTIONS)
+_GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
+
+
+def code_of(data: bytes) -> bytes:
+    """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files."""
+    start = data.find(b"<?")
+    return _NO_CODE.sub(b"''", data[start + 2 :].lower()) if start >= 0 else b""
+
+
+@cache
+def interesting() -> frozenset[bytes]:
+    """Every word, in lower case, that may stand for something an extension provides, a check or a wish."""
+    found = {name.encode() for name in (*CHECKS, *CALLS)}
+    for kind, name in symbols():
+        if kind in ("function", "class", "constant"):
+            found.add(_word(name))
+    return frozenset(found)
+
+
+def _word(name: str) -> bytes:
+    """The word by which a symbol is met: of a name with a namespace the first part, of a class constant the class."""
+    return name.partition("::")[0].partition("\\")[0].lower().encode("latin-1")
+
+
+@cache
+def extensions_of_word() -> dict[bytes, tuple[str, ...]]:
+    """Word → the extensions that it may tell of."""
+    found: dict[bytes, dict[str, None]] = {}
+    for (kind, name), known in symbols().items():
+        if kind in ("function", "class", "constant"):
+            for symbol in known:
+                if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
+                    found.setdefault(_word(name), {})[symbol.extension] = None
+    return {word: tuple(extensions) for word, extensions in found.items()}
+
+
+@cache
+def _everyday() -> dict[bytes, str]:
+    """Words that are also words of everyday language → what they may stand for: *f*unction, *c*lass, name*s*pace."""
+    found: dict[bytes, set[str]] = {name.encode(): {"f"} for name in CALLS}
+    plain: set[bytes] = set()
+    for kind, name in symbols():
+        word = _word(name)
+        if kind == "class" and "\\" in name:
+            found.setdefault(word, set()).add("s")
+        elif kind == "class" or (kind == "constant" and "::" in name):
+            found.setdefault(word, set()).add("c")
+        elif kind == "function" and b"_" not in word.strip(b"_"):
+            found.setdefault(word, set()).add("f")
+        elif kind in ("function", "constant"):
+            plain.add(word)
+    return {word: "".join(sorted(kinds)) for word, kinds in found.items() if word not in plain}
+
+
+@cache
+def _spaces() -> dict[bytes, list[bytes]]:
+    """First part of a namespace → the classes of extensions in it."""
+    found: dict[bytes, list[bytes]] = {}
+    for kind, name in symbols():
+        if kind == "class" and "\\" in name:
+            found.setdefault(_word(name), []).append(name.encode("latin-1"))
+    return found
+
+
+@cache
+def _looks(word: bytes) -> re.Pattern[bytes]:
+    """How such a word looks in code where it stands for the symbol."""
+    plain, kinds = re.escape(word), _everyday()[word]
+    ways = []
+    if "f" in kinds:
+        ways.append(plain + rb"\s*\((?<![>:]" + plain + rb"\()(?<!function " + plain + rb"\()")
+    if "c" in kinds:
+        ways.append(plain + rb"\s*::|\\" + plain + rb"\b")
+        ways.append(rb"(?:new|extends|implements|instanceof|use|catch)[\s(]+" + plain + rb"\b")
+    if "s" in kinds:
+        ways.append(rb"|".join(map(re.escape, _spaces()[word])))
+    return re.compile(b"|".join(ways))
+
+
+def words_in(code: bytes, of: frozenset[bytes]) -> frozenset[bytes]:
+    """Which of the words stand in the code."""
+    everyday = _everyday()
+    found = of.intersection(code.translate(_TABLE).split())
+    return frozenset(word for word in found if word not in everyday or _looks(word).search(code))
+
+
+def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:
+    """Where the name of a function stands in a string that is given to one of the ``words`` which call it."""
+    for word in words & TAKING:
+        at = lowered.find(word)
+        while at >= 0:
+            at += len(word)
+            if match := _GIVEN.match(lowered, at):
+                yield match.span(1)
+            at = lowered.find(word, at)
+
+
+def defines_one(code: bytes, words: frozenset[bytes]) -> bool:
+    """Whether the code seems to define a function, no method, that an extension provides too."""
+    for word in words:
+        at = code.find(b"function " + word + b"(")
+        if at >= 0 and providers("function", word.decode("latin-1")):
+            before = code[max(at - 12, 0) : at].split()
+            if not before or before[-1] not in (b"public", b"private", b"protected", b"static", b"abstract", b"final"):
+                return True
+    return False
+
+
+_ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
+
+
+def checked_in(lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
+    """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable."""
+    found: set[str] = set()
+    for name, kind in CHECKS.items():
+        word = name.encode()
+        if word not in words:
+            continue
+        at = lowered.find(word)
+        while at >= 0:
+            at += len(word)
+            if match := _ASKED.match(lowered, at):
+                value = (match[1] or match[2] or b"").decode("latin-1")
+                if not value:
+                    found |= {"?"} if kind == "extension" else set()
+                elif kind == "extension":
+                    found.add(canonical(value))
+                else:
+                    found.update(_providers_in_lower_case().get(value.partition("::")[0].replace("\\\\", "\\"), ()))
+            at = lowered.find(word, at)
+    return frozenset(found)
+
+
+@cache
+def _providers_in_lower_case() -> dict[str, frozenset[str]]:
+    """Functions, classes and constants, all in lower case, → the extensions that provide them."""
+    found: dict[str, set[str]] = {}
+    for (kind, name), known in symbols().items():
+        if kind in ("function", "class", "constant"):
+            found.setdefault(name.lower(), set()).update(symbol.extension for symbol in known)
+    return {name: frozenset(extensions) for name, extensions in found.items()}

@@ -1,0 +1,194 @@
+"""A needs file from what was derived, and a second one over a file that a person has edited since.
+
+A derived file carries a table ``[derived]``: what the derivation said of each need.  That tells later what a person
+has changed: such a need stays as the person left it, everything else follows the new derivation.
+"""
+
+from collections.abc import Iterable, Mapping
+from typing import Final
+
+import msgspec
+import tomlkit
+from tomlkit.items import Table
+
+from fundamentum.derive.result import Derived, Entry
+from fundamentum.errors import InputError
+from fundamentum.needs.file import FORMAT, parse
+from fundamentum.needs.model import Needs
+
+MARK: Final = "derived: "
+"""How a note begins that a derivation wrote; one that a person wrote does not, and is left alone."""
+LEVEL_TABLES: Final = ("required", "recommended")
+MAX_NOTE: Final = 400
+
+
+class Rederived(msgspec.Struct, frozen=True):
+    """The new text of a needs file, and what became of the old one."""
+
+    text: str
+    changes: tuple[str, ...]
+    """What the new derivation added, changed, removed."""
+    kept: tuple[str, ...]
+    """Where the person's word stands against it."""
+
+
+def as_needs(derived: Derived) -> Needs:
+    """The needs as a check takes them."""
+    return parse(written(derived), f"{derived.name} (derived)")
+
+
+def written(derived: Derived) -> str:
+    """A needs file."""
+    document = tomlkit.document()
+    document.add("format", tomlkit.item(FORMAT))
+    application = tomlkit.table()
+    application.add("name", derived.name)
+    if derived.version:
+        application.add("version", derived.version[:100])
+    document.add("application", application)
+    state = {entry.key: entry for entry in derived.entries if entry.kind in _SAID}
+    _fill(document, state.values())
+    return _finished(document, derived, state)
+
+
+def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
+    """A derivation over an existing file.  ``where`` names the file in errors."""
+    before = parse(old_text, where)
+    try:
+        document = tomlkit.parse(old_text)
+    except tomlkit.exceptions.TOMLKitError as error:
+        raise InputError(where, f"not TOML: {error}") from error
+    base = {str(key): str(value) for key, value in (document.get("derived") or {}).items()}
+    mine = _said_by(before)
+    theirs = {entry.key: entry for entry in derived.entries if entry.kind in _SAID}
+    changes: list[str] = []
+    kept: list[str] = []
+    for key in dict.fromkeys((*base, *mine, *theirs)):
+        new = _said(theirs[key]) if key in theirs else None
+        old, now = base.get(key), mine.get(key)
+        if now == old:  # as derived, or in neither
+            if new != now:
+                changes.append(_change(key, now, new))
+                _set(document, key, theirs.get(key))
+        elif new != now:
+            kept.append(f"{key}: {now or 'removed'}" + (f", though derived as {new}" if new else ", not derived"))
+    return Rederived(_finished(document, derived, theirs, set(mine) | set(theirs)), tuple(changes), tuple(kept))
+
+
+_SAID: Final = frozenset({"php", "extension", "loader", "setting"})
+"""The kinds of needs that a needs file holds."""
+
+
+def _said(entry: Entry) -> str:
+    """A need in one word: its level, or for a setting level and condition, for PHP the range."""
+    if entry.kind == "php":
+        return entry.value
+    return f"{entry.level} {entry.value}".strip()
+
+
+def _said_by(needs: Needs) -> dict[str, str]:
+    found: dict[str, str] = {one.key: one.level for one in needs.extensions}
+    found |= {one.key: one.level for one in needs.loaders}
+    settings = {one.key: f"{one.level} {one.condition.text}" for one in needs.settings}
+    php = {"php": str(needs.php)} if needs.php.alternatives else {}
+    return {**php, **found, **settings}
+
+
+def _change(key: str, old: str | None, new: str | None) -> str:
+    if old is None:
+        return f"added {key}: {new}"
+    return f"removed {key}: {old}" if new is None else f"changed {key}: {old} -> {new}"
+
+
+def _table(parent: tomlkit.TOMLDocument | Table, name: str) -> Table:
+    if name not in parent:
+        parent.add(name, tomlkit.table())
+    found = parent[name]
+    if not isinstance(found, Table):
+        raise InputError("needs file", f"[{name}] must be a table")
+    return found
+
+
+def _fill(document: tomlkit.TOMLDocument, entries: Iterable[Entry]) -> None:
+    for entry in entries:
+        _set(document, entry.key, entry)
+
+
+def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
+    """Put one need into the document in place of what is there under its key; None: take it out."""
+    kind, _, names = key.partition(":")
+    if kind == "php":
+        php = _table(document, "php")
+        php.pop("version", None)
+        if entry is not None:
+            php["version"] = entry.value
+        return
+    table = _table(document, {"extension": "extensions", "loader": "loaders", "setting": "settings"}[kind])
+    if kind == "setting":
+        for level in LEVEL_TABLES:
+            if level in table:
+                table[level].pop(names, None)
+        if entry is not None:
+            _table(table, entry.level)[names] = entry.value
+        return
+    for listed in (table[level] for level in LEVEL_TABLES if level in table):
+        for at in range(len(listed) - 1, -1, -1):  # type: ignore[arg-type]
+            if "|".join(part.strip() for part in str(listed[at]).split("|")).lower() == names.lower():  # type: ignore[index]
+                del listed[at]  # type: ignore[union-attr]
+    if entry is not None:
+        if entry.level not in table:
+            table.add(entry.level, tomlkit.array())
+        listed = table[entry.level]
+        listed.append(" | ".join(names.split("|")))
+        listed.multiline(len(listed) > 5)
+
+
+def _finished(
+    document: tomlkit.TOMLDocument, derived: Derived, entries: Mapping[str, Entry], present: set[str] | None = None
+) -> str:
+    """The text, with notes and the memory of what was derived."""
+    notes = _table(document, "notes")
+    for key in [str(key) for key in notes]:
+        if str(notes[key]).startswith(MARK):
+            notes.pop(key)
+    needs = _said_by(parse(_without(document, "notes", "derived"), "needs file"))
+    for key, entry in entries.items():
+        if key in needs and key not in notes:
+            notes[key] = note_of(entry)
+    for key in [str(key) for key in notes]:
+        if key != "php" and not any(key == other or _covers(other, key) for other in needs):
+            notes.pop(key)  # of a need that is gone
+    document.pop("notes")
+    document.pop("derived", None)
+    if notes:
+        document.add("notes", notes)
+    memory = tomlkit.table()
+    memory.comment("what the derivation said: it keeps your changes apart from its own the next time")
+    for key, entry in entries.items():
+        memory[key] = _said(entry)
+    document.add("derived", memory)
+    text = tomlkit.dumps(document)
+    parse(text, "the derived needs file")  # it has to be one
+    return text
+
+
+def _without(document: tomlkit.TOMLDocument, *names: str) -> str:
+    copy = tomlkit.parse(tomlkit.dumps(document))
+    for name in names:
+        copy.pop(name, None)
+    return tomlkit.dumps(copy)
+
+
+def _covers(need: str, note: str) -> bool:
+    kind, _, names = need.partition(":")
+    return note in {f"{kind}:{name}" for name in names.split("|")}
+
+
+def note_of(entry: Entry) -> str:
+    """The rule and the most telling places, as a note."""
+    places = "; ".join(f"{place} {place.what}" for place in entry.places[:3])
+    return _printable(f"{MARK}{entry.rule}" + (f" ({places})" if places else ""))[:MAX_NOTE]
+
+
+def _printable(text: str) -> str:
+    return "".join(c if c.isprintable() else "?" for c in text)

@@ -1,0 +1,112 @@
+"""What was derived from an application, for a person: a summary, and everything about one need."""
+
+from collections.abc import Sequence
+from typing import Final
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from fundamentum.derive.result import Derived, Entry
+from fundamentum.report.clean import clean
+from fundamentum.report.text import STYLES
+
+TITLES: Final = (
+    ("required", "unmet", "required"),
+    ("recommended", "recommended", "recommended"),
+)
+ALSO: Final = (("command", "runs these commands"), ("directory", "writes to these directories"))
+
+
+def write_derived(console: Console, derived: Derived) -> None:
+    """The needs, each with its rule and its most telling place."""
+    title = Text(clean(f"{derived.name} {derived.version}".strip()), style="bold")
+    title.append(
+        f"  {derived.files} PHP files, {_size(derived.size)}; {derived.parsed} of them had to be parsed", STYLES["dim"]
+    )
+    console.print(title)
+    for entry in derived.of_kind("php"):
+        line = Text(f"PHP {entry.value}", style="bold")
+        line.append(clean(f"  {entry.rule}{_where(entry)}"), STYLES["dim"])
+        console.print(line)
+    for level, style, words in TITLES:
+        chosen = [
+            entry
+            for entry in derived.entries
+            if entry.level == level and entry.kind in ("extension", "loader", "setting")
+        ]
+        if chosen:
+            console.print(Text(f"\n{words} ({len(chosen)})", style=STYLES[style]))
+            console.print(Padding(_table(chosen), (0, 0, 0, 2)))
+    for kind, words in ALSO:
+        found = derived.of_kind(kind)
+        if found:
+            console.print(Text(f"\n{words}", style=STYLES["dim"]))
+            console.print(Padding(_table(found, rule=False), (0, 0, 0, 2)))
+    if derived.left_out:
+        names = ", ".join(clean(", ".join(entry.names)) for entry in derived.left_out)
+        console.print(Text(f"\nseen, and no need: {names}", style=STYLES["dim"]))
+    console.print(
+        Text("\n--explain NAME shows every place and the reason; -o FILE writes the needs file", STYLES["dim"])
+    )
+
+
+def explained(derived: Derived, name: str) -> tuple[Entry, ...]:
+    """The entries that a name means: ``gd``, ``memory_limit``, ``php``, ``extension:gd``."""
+    wanted = name.lower().strip()
+    found = []
+    for entry in (*derived.entries, *derived.left_out):
+        names = {entry.kind, entry.key.lower()} if entry.kind == "php" else {entry.key.lower()}
+        names |= {one.lower() for one in entry.names} | {f"{entry.kind}:{one.lower()}" for one in entry.names}
+        if wanted in names:
+            found.append(entry)
+    return tuple(found)
+
+
+def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]) -> None:
+    """Everything about these entries: level, rule, every place."""
+    left_out = set(derived.left_out)
+    for number, entry in enumerate(entries):
+        if number:
+            console.print()
+        out = entry in left_out
+        what = "PHP" if entry.kind == "php" else f"{entry.kind} {' or '.join(entry.names)}"
+        line = Text(clean(what), style="bold")
+        if out:
+            line.append("  no need", STYLES["dim"])
+        else:
+            line.append(f"  {entry.level} ", STYLES["unmet" if entry.level == "required" else "recommended"])
+            line.append(clean(entry.value), "bold")
+        console.print(line)
+        console.print(Text(clean(f"because: {entry.rule}")))
+        if entry.files and entry.kind == "extension":
+            files = "1 file speaks" if entry.files == 1 else f"{entry.files} files speak"
+            console.print(Text(f"{files} of it; the places that were looked at closely:", style=STYLES["dim"]))
+        for place in entry.places:
+            line = Text("  " + clean(str(place)), STYLES["remedy"], overflow="fold")
+            line.append("  " + clean(place.what), "default")
+            line.append(f"  {clean(place.how)}" if place.how else "", STYLES["dim"])
+            console.print(line, soft_wrap=True)
+
+
+def _table(entries: Sequence[Entry], *, rule: bool = True) -> Table:
+    table = Table.grid(padding=(0, 2))
+    table.add_column(overflow="fold", min_width=18, max_width=34)
+    table.add_column(overflow="fold", ratio=1)
+    for entry in entries:
+        name = " or ".join(entry.names) + (f" {entry.value}" if entry.value else "")
+        why = Text(clean(entry.rule) if rule else "")
+        if entry.places:
+            place = entry.places[0]
+            why.append(("\n" if rule else "") + clean(f"{place} {place.what}"), STYLES["dim"])
+        table.add_row(Text(clean(name), style=STYLES["name"]), why)
+    return table
+
+
+def _where(entry: Entry) -> str:
+    return f": {entry.places[0]} {entry.places[0].what}" if entry.places else ""
+
+
+def _size(size: int) -> str:
+    return f"{size / 1e6:.1f} MB" if size >= 100_000 else f"{size / 1e3:.0f} kB"

@@ -5,9 +5,10 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from pathlib import Path, PurePosixPath
+from typing import Final
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.engine import ENOUGH, Progress, Reading, Swept, Workers, sweep
+from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, mentioned, sweep
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.levels import entries, judge
@@ -50,8 +51,8 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
         reading.settle(seen, functools.partial(_settled, growing))
         whole = Whole(swept, reading.facts, manifest)
         php, lowest, differing = php_of(workers, swept, whole, manifest)
-    seen = extensions_seen(swept, reading.facts, manifest)
-    called = _called(whole, swept)
+        seen = extensions_seen(swept, reading.facts, manifest)
+        called = _called(workers, whole)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     everything = [
         *([php] if php else []),
@@ -78,20 +79,46 @@ def _settled(whole: Whole, extension: str) -> bool:
     return len(whole.plain_files(extension)) >= ENOUGH
 
 
-def _called(whole: Whole, swept: Sequence[Swept]) -> frozenset[str]:
-    """Bundled libraries that something outside them names."""
-    return frozenset(one.file.library for one in swept if one.file.library)
+def _called(workers: Workers, whole: Whole) -> frozenset[str]:
+    """Bundled libraries that something outside them names: by their directory, or by a file, which is called as its
+    class is.  Those of a package manager are loaded by name and count as called."""
+    names: dict[bytes, set[str]] = defaultdict(set)
+    deciding = {one.file.library for one in whole.swept if one.file.part == "bundled" and one.extensions}
+    called = {library for library in deciding if any(library.endswith(name) for name in whole.manifest.stated)}
+    for one in whole.swept:
+        library = one.file.library
+        if one.file.part == "bundled" and library in deciding - called:
+            stem = re.sub(r"^class[.-]|\.class$|\.inc$", "", PurePosixPath(one.file.path).stem)
+            for name in (stem, library.rpartition("/")[2]):
+                if len(name) > 3 and name.lower() not in _EVERYDAY:
+                    names[name.encode("utf-8", "surrogateescape")].add(library)
+    if not names:
+        return frozenset(called)
+    outside = [one for one in whole.swept if one.file.part in ("own", "optional")]
+    for found in mentioned(workers, outside, names):
+        called |= names[found]
+    return frozenset(called)
+
+
+_EVERYDAY: Final = frozenset(
+    "index main init common config autoload functions function utils util helper helpers base class classes core "
+    "library libraries vendor version default exception error interface abstract test example setup install admin "
+    "file files data type types string array list item node text html http client server request response user".split()
+)
+"""Names of files and directories that say nothing about whose they are."""
 
 
 def _loaders(whole: Whole) -> Iterable[Entry]:
-    found: dict[str, list[Place]] = defaultdict(list)
+    found: dict[str, list[str]] = defaultdict(list)
     for path, facts in whole.facts.items():
         if facts.loader:
-            found[facts.loader].append(Place(path, 1, "an encoded file"))
-    for name, places in sorted(found.items()):
-        count = len(places)
-        rule = f"{count} encoded {'file asks' if count == 1 else 'files ask'} for it"
-        yield Entry("loader", (name,), "required", "", rule, tuple(places[:12]), count)
+            found[facts.loader].append(path)
+    for name, paths in sorted(found.items()):
+        needed = [path for path in paths if whole.files[path].part == "own"]
+        rule = "one encoded file asks for it" if len(paths) == 1 else f"{len(paths)} encoded files ask for it"
+        rule += "" if needed else ", in a part that is chosen"
+        places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])
+        yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
 
 
 def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
@@ -109,12 +136,18 @@ def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
             continue
         wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        rule = {
-            "setting": "the application sets it, compares it or ships it in a settings file",
-            "command": "the application runs it",
-            "directory": "the application writes there",
-        }[kind]
+        rule = {"command": "the application runs it", "directory": "the application writes there"}.get(
+            kind, _why_set(wishes[0][1])
+        )
         yield Entry(kind, (name,), "recommended", value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+
+
+def _why_set(wish: Wish) -> str:
+    if wish.how.startswith(("ini_set", "set_time_limit")):
+        return "the application sets it itself"
+    if wish.how.startswith("ini_get"):
+        return "the application asks for that much"
+    return "a settings file of the application says so"
 
 
 def _named(path: str, wish: Wish) -> str:

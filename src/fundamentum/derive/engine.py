@@ -7,6 +7,7 @@ it are parsed, the application's own and the smallest first, until its level can
 
 import multiprocessing
 import os
+import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
@@ -29,6 +30,7 @@ from fundamentum.derive.words import (
     defines_one,
     extensions_of_word,
     interesting,
+    listed_in,
     words_in,
 )
 
@@ -127,11 +129,14 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
         words = words_in(code, wanted)
         checked: frozenset[str] = frozenset()
         constructs = possible_in(code, words, rules)
+        if b"extension" in code and len(names := listed_in(data)) > 1:
+            words |= {_LISTS}
+            checked |= names
         if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
             words |= {_NAMES_LIMIT}
         if words & _LOOKED_INTO:
             lowered = data.lower()
-            checked = checked_in(lowered, words)
+            checked |= checked_in(lowered, words)
             if checked and defines_one(code, words):
                 words |= {_DEFINES}
             words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
@@ -214,6 +219,8 @@ _NAMES_LIMIT: Final = b"*limit"
 """Stands among the words of a file that speaks of a setting and of one of the limits."""
 _DEFINES: Final = b"*defines"
 """Stands among the words of a file that asks for functions and defines some of the same names."""
+_LISTS: Final = b"*lists"
+"""Stands among the words of a file with several names of extensions in quotes."""
 _SAMPLED: Final = (
     (frozenset({_NAMES_LIMIT}), 60),
     (frozenset(word.encode() for word in COMMANDS), 60),
@@ -252,7 +259,7 @@ class Reading:
         for one in sorted(self.swept, key=lambda one: (_RANK[one.file.part], one.file.size)):
             if one.file.part == "aside":
                 continue
-            wanted = _DEFINES in one.words
+            wanted = _DEFINES in one.words or _LISTS in one.words
             if one.file.part != "bundled":
                 for extension in one.checked:
                     asked[extension] = asked.get(extension, 0) + 1
@@ -315,4 +322,19 @@ def confirm(
             found += [(task[0], one) for one in syntax]
         if len(found) >= enough:
             break
+    return found
+
+
+def _mentions(task: tuple[str, bytes]) -> frozenset[bytes]:
+    path, pattern = task
+    data = contents(path)
+    return frozenset(re.findall(pattern, data)) if data else frozenset()
+
+
+def mentioned(workers: Workers, files: Sequence[Swept], names: Iterable[bytes]) -> frozenset[bytes]:
+    """Which of the names stand as whole words anywhere in the files."""
+    pattern = rb"\b(?:" + b"|".join(map(re.escape, sorted(names))) + rb")\b"
+    found: frozenset[bytes] = frozenset()
+    for some in workers.map(_mentions, [(one.file.path, pattern) for one in files], 50):
+        found |= some
     return found

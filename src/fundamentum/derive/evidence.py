@@ -100,6 +100,8 @@ class Whole:
         """Every use of the extension in the files that were parsed."""
         out = []
         for path, use in self.uses_by_extension().get(extension, ()):
+            if use.own and "\\" in use.own and use.own in self.defined_functions:
+                continue  # it is not the extension's at all
             guard = use.guard or self._named_guard(use, extension)
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
@@ -130,8 +132,6 @@ class Whole:
 
     def driver(self, path: str, scope: str, extension: str) -> bool:
         """Whether a file or class is named after the extension and has siblings named after something else."""
-        if extension == "pdo":
-            return False
         if extension not in own_extensions() or extension in CHOOSABLE:
             words = words_for(extension)
             if _DRIVERISH.search(scope) and any(word in scope for word in words):

@@ -29,6 +29,8 @@ class Use(Fact, frozen=True):
     """Only mentioned, in a type or a comparison: nothing fails where it is missing."""
     scope: str
     """The class around it, in lower case; else empty."""
+    own: str = ""
+    """The function of the same name in the namespace around it, which comes first where there is one."""
 
 
 class Check(Fact, frozen=True):

@@ -15,7 +15,8 @@ from fundamentum.derive.tree import SourceFile
 from fundamentum.needs.model import Level
 
 MAX_PLACES: Final = 12
-CENTRAL: Final = 0.3
+_ANY_DATABASE: Final = "any one of these databases will do: which one is chosen"
+CENTRAL: Final = 0.5
 """The share of an application's files from which on an extension is what it is about."""
 _TOOLS: Final = frozenset(
     "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
@@ -56,7 +57,7 @@ class Verdict(msgspec.Struct, frozen=True):
     """The program stops only where all of these are missing."""
 
 
-def judge(whole: Whole, extension: str, called: Iterable[str] = ()) -> Verdict:
+def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
     """The level of one extension.  ``called``: bundled libraries that the application's own code calls."""
     seen = [one for one in whole.uses(extension) if not whole.own_symbol(one.use) or one.guard]
     replaced = [one for one in whole.uses(extension) if whole.own_symbol(one.use)]
@@ -139,16 +140,16 @@ def judge(whole: Whole, extension: str, called: Iterable[str] = ()) -> Verdict:
     return verdict(None, "its words stand in comments, strings or names only")
 
 
-def _bundled(verdict: Callable[..., Verdict], whole: Whole, bundled: Sequence[Seen], called: Iterable[str]) -> Verdict:
-    silent = [one for one in bundled if not _states_its_needs(whole, one.file.library)]
-    reached = [one for one in silent if one.file.library in set(called)]
-    if any(one.plain for one in reached):
-        return verdict("recommended", "a library that came with the application uses it")
+def _bundled(verdict: Callable[..., Verdict], whole: Whole, bundled: Sequence[Seen], called: frozenset[str]) -> Verdict:
+    reached = [one for one in bundled if one.file.library in called]
+    silent = [one for one in reached if not _states_its_needs(whole, one.file.library)]
     if silent:
-        return verdict("recommended", "only a library that came with the application uses it")
-    if any(one.plain for one in bundled):
+        return verdict("recommended", "a library that came with the application uses it")
+    if any(not one.driver for one in reached):
         return verdict("recommended", "a library uses it, whose own manifest does not require it")
-    return verdict(None, "only a library uses it, whose own manifest does not require it")
+    if reached:
+        return verdict(None, "one of several that a library can use: it is in its drivers only")
+    return verdict(None, "only a library uses it, which nothing outside it calls")
 
 
 def _states_its_needs(whole: Whole, library: str) -> bool:
@@ -158,7 +159,7 @@ def _states_its_needs(whole: Whole, library: str) -> bool:
 
 def _central(whole: Whole, extension: str, strong: Sequence[Seen]) -> bool:
     """Whether so large a part of the files speaks of it that the application makes no sense without it."""
-    if all(one.guard == "checked" for one in strong):
+    if all(one.guard == "checked" or one.file.part != "own" for one in strong):
         return False
     own = sum(1 for one in whole.swept if one.file.part in ("own", "optional"))
     return whole.candidates(extension, "own", "optional") >= own * CENTRAL
@@ -272,19 +273,29 @@ def _databases(members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, li
     current = [one for one in current if uses[one.extension]]
     plain = [one for one in current if one.plain]
     vendors = {_vendor(one.extension) for one in plain or current}
+    beside = {u.file.path for one in plain for u in uses[one.extension] if u.plain}
+    with_choice = [
+        one
+        for one in current
+        if one in plain or any(u.file.path in beside and u.guard == "chosen" for u in uses[one.extension])
+    ]
+    if plain and len(with_choice) > len(plain):
+        yield "required", with_choice, _ANY_DATABASE
+        return
     if not current or (plain and len(vendors) == 1):
         return  # one is used everywhere; what else there is belongs to parts that are chosen
     files = {u.file.path for one in current for u in uses[one.extension]}
     chosen = any(u.guard not in ("checked", "caught") for one in current for u in uses[one.extension])
     direct = any(not u.driver and u.file.part == "own" for one in current for u in uses[one.extension])
     level: Level = "recommended"
-    if plain or (chosen and (direct if len(vendors) == 1 else len(files) >= 3)):
+    connects = any(one.plain and one.use.kind == "class" for one in whole.uses("pdo"))
+    if plain or (chosen and (direct if len(vendors) == 1 else connects or len(files) >= 3)):
         level = "required"
     if len(current) == 1:
         if level == "required":
             yield level, current, "the only database that the application can use"
         return
-    yield level, current, "any one of these databases will do: each is used in a part that is chosen"
+    yield level, current, _ANY_DATABASE
 
 
 def _vendor(extension: str) -> str:

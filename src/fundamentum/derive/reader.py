@@ -130,7 +130,7 @@ class _Reader:
             return
         guard, names = self.guards.around(node, extensions)
         shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
-        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, self._scope(node))
+        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, self._scope(node), own)
 
     def _bound(self, since: str, gone: str, what: str, extensions: tuple[str, ...], node: Node) -> None:
         if extensions[0] not in EVERYWHERE and (extensions[0] not in own_extensions() or what.isupper()):

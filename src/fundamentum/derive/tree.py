@@ -109,7 +109,7 @@ def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str
         if file.part != "aside":
             sizes[file.library] = sizes.get(file.library, 0) + file.size
     base = max(sizes, key=lambda library: sizes[library], default="")
-    if not base or any(part.lower() in _BUNDLED for part in base.split("/")) or sizes[base] <= sizes.get("", 0):
+    if not base or any(part.lower() in _BUNDLED for part in base.split("/")) or sizes[base] <= 10 * sizes.get("", 0):
         return sources, ""
     return tuple(
         msgspec.structs.replace(file, part="own", library="")

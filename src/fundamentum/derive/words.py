@@ -6,7 +6,7 @@ from functools import cache
 from typing import Final
 
 from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import EVERYWHERE, providers, symbols
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers, symbols
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
 
@@ -138,6 +138,14 @@ def defines_one(code: bytes, words: frozenset[bytes]) -> bool:
             if not before or before[-1] not in (b"public", b"private", b"protected", b"static", b"abstract", b"final"):
                 return True
     return False
+
+
+_LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
+
+
+def listed_in(data: bytes) -> frozenset[str]:
+    """Names of extensions that stand in quotes."""
+    return frozenset(canonical(name.decode("latin-1")) for name in set(_LISTED.findall(data))) & known_extensions()
 
 
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")

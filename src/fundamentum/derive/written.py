@@ -132,9 +132,9 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
             _table(table, entry.level)[names] = entry.value
         return
     for listed in (table[level] for level in LEVEL_TABLES if level in table):
-        for at in range(len(listed) - 1, -1, -1):  # type: ignore[arg-type]
-            if "|".join(part.strip() for part in str(listed[at]).split("|")).lower() == names.lower():  # type: ignore[index]
-                del listed[at]  # type: ignore[union-attr]
+        for at in range(len(listed) - 1, -1, -1):
+            if "|".join(part.strip() for part in str(listed[at]).split("|")).lower() == names.lower():
+                del listed[at]
     if entry is not None:
         if entry.level not in table:
             table.add(entry.level, tomlkit.array())

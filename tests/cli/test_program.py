@@ -87,7 +87,7 @@ BAD = [
     (("check", "broken.needs.toml", "--server", "root"), "broken.needs.toml:1: not TOML"),
     (("check", "latin.needs.toml", "--server", "root"), "latin.needs.toml:1: not UTF-8"),
     (("check", "unknown.needs.toml", "--server", "root"), "unknown.needs.toml:4: unknown key 'colour'"),
-    (("check", "root", "--server", "root"), "root: holds no needs file"),
+    (("check", "root", "--server", "root"), "root: holds no PHP source and no manifest"),
     (("check", ".", "--server", "root"), ".: holds several needs files"),
     (("check", "nightlog.needs.toml", "--server", "empty"), "empty: is no root file system"),
     (("check", "nightlog.needs.toml", "--server", "nothing"), "nothing: cannot be read"),

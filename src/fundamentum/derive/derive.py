@@ -50,7 +50,7 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
         seen = extensions_seen(swept, reading.facts, manifest)
         reading.settle(seen, functools.partial(_settled, growing))
         whole = Whole(swept, reading.facts, manifest)
-        php, lowest, differing = php_of(workers, swept, whole, manifest)
+        php, lowest, differing = php_of(reading, whole, manifest)
         seen = extensions_seen(swept, reading.facts, manifest)
         called = _called(workers, whole)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)

@@ -146,7 +146,8 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
 
 @cache
 def _swept_words() -> frozenset[bytes]:
-    return interesting() | TAKING | frozenset(word for rule in RULES for word in rule.words)
+    words = {word for rule in RULES for word in rule.words} | {word for words, _ in _SAMPLED for word in words}
+    return interesting() | TAKING | words
 
 
 def _read(task: tuple[str, frozenset[bytes]]) -> FileFacts | None:
@@ -163,7 +164,7 @@ def _read(task: tuple[str, frozenset[bytes]]) -> FileFacts | None:
 def _search(task: tuple[str, tuple[int, ...], frozenset[bytes]]) -> tuple[int, ...]:
     path, rules, words = task
     data = contents(path)
-    return possible_in(code_of(data), words, rules) if data else ()
+    return possible_in(code_of(data), words, rules, data) if data else ()
 
 
 def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
@@ -225,6 +226,7 @@ _SAMPLED: Final = (
     (frozenset({_NAMES_LIMIT}), 60),
     (frozenset(word.encode() for word in COMMANDS), 60),
     (frozenset(word.encode() for word in DIRECTORIES), 40),
+    (frozenset({b"php_version_id", b"version_compare"}), 60),
 )
 LARGE: Final = 100_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""

@@ -46,7 +46,10 @@ class Whole:
         self.facts = facts
         self.manifest = manifest
         self._alternatives: dict[tuple[str, str], bool] = {}
-        self._indexed: dict[str, list[tuple[str, Use]]] = defaultdict(list)
+        self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
+        self._functions: set[str] = set()
+        self._classes: set[str] = set()
+        self._constants: set[str] = set()
         self._known = 0
 
     @cached_property
@@ -64,29 +67,42 @@ class Whole:
                     found[name].add(extension)
         return {name: frozenset(extensions) for name, extensions in found.items()}
 
-    @cached_property
-    def defined_functions(self) -> frozenset[str]:
+    @property
+    def defined_functions(self) -> set[str]:
         """Functions of the tree's own that carry the name of one that an extension provides."""
-        return frozenset(name for path, facts in self.facts.items() for name in facts.functions)
+        self._index()
+        return self._functions
 
-    @cached_property
-    def defined_classes(self) -> frozenset[str]:
+    @property
+    def defined_classes(self) -> set[str]:
         """The same for classes."""
-        return frozenset(name for path, facts in self.facts.items() for name in facts.classes)
+        self._index()
+        return self._classes
 
-    @cached_property
-    def defined_constants(self) -> frozenset[str]:
+    @property
+    def defined_constants(self) -> set[str]:
         """The same for constants."""
-        return frozenset(name for facts in self.facts.values() for name in facts.constants)
+        self._index()
+        return self._constants
 
     def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
         """Extension → (path, use), for the files that are known by now."""
+        self._index()
+        return self._uses
+
+    def _index(self) -> None:
+        """Take in the files that have been parsed since."""
+        if self._known == len(self.facts):
+            return
         for path in itertools.islice(self.facts, self._known, None):
-            for use in self.facts[path].uses:
+            facts = self.facts[path]
+            for use in facts.uses:
                 for extension in use.extensions:
-                    self._indexed[extension].append((path, use))
+                    self._uses[extension].append((path, use))
+            self._functions.update(facts.functions)
+            self._classes.update(facts.classes)
+            self._constants.update(facts.constants)
         self._known = len(self.facts)
-        return self._indexed
 
     def own_symbol(self, use: Use) -> bool:
         """Whether the application defines the thing itself."""

@@ -33,6 +33,8 @@ class Rule(msgspec.Struct, frozen=True):
     confirm: Confirm
     words: frozenset[bytes] = frozenset()
     """Words of which a file with the construct holds at least one; none named: any file may."""
+    raw: bool = False
+    """Whether it shows only in the raw text, since strings are taken out of the code."""
 
 
 def _parent(*types: str) -> Confirm:
@@ -229,7 +231,7 @@ RULES: Final = (
     _rule("7.4", "a separator in a number", r"(?P<at>[1-9]\d*_\d[\d_]*)\b", _underscored),
     _rule("7.4", "unpacking in an array", r"\[[^\[\]()]*(?P<at>\.\.\.)", lambda s, n: n.parent is not None and n.parent.type == "variadic_unpacking" and n.parent.parent is not None and n.parent.parent.type == "array_element_initializer"),
     _rule("7.3", "a trailing comma in a call", r"\((?<!array\()(?<!array \()(?<!list\()(?<!set\()[^()]*(?P<at>,)\s*\)", _trailing_comma("arguments")),
-    _rule("7.3", "the end of a text block indented", r"(?P<at><<<)[ \t]*['\"]?\w", _indented_end),
+    Rule("7.3", "", "the end of a text block indented", _pattern(r"(?P<at><<<)[ \t]*['\"]?\w"), _indented_end, raw=True),
     _rule("7.2", "the type object", r"(?P<at>object)\s+[&.]*\$|:\s*\??(?P<at2>object)\b", _typed, "object"),
     _rule("7.1", "a nullable type", r"(?P<at>\?)\s*[a-z_\\][\w\\]*\s*(?:[&.]*\$|[{;=])", _parent("optional_type")),
     _rule("7.1", "the return type void", r":\s*(?P<at>void)\b", _returned, "void"),
@@ -272,8 +274,8 @@ _BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;
 _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 
 
-def possible_in(code: bytes, words: frozenset[bytes], rules: Iterable[int]) -> tuple[int, ...]:
-    """The rules, by number, of which code without strings and comments may hold the construct."""
+def possible_in(code: bytes, words: frozenset[bytes], rules: Iterable[int], raw: bytes = b"") -> tuple[int, ...]:
+    """The rules, by number, of which code without strings and comments, or the raw text, may hold the construct."""
     found = []
     for number in rules:
         rule = RULES[number]
@@ -282,6 +284,6 @@ def possible_in(code: bytes, words: frozenset[bytes], rules: Iterable[int]) -> t
         # The pattern of this one would stop at every parenthesis; with the names taken out, it shows at once.
         if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
             continue
-        if rule.pattern.search(code):
+        if rule.pattern.search(raw if rule.raw else code):
             found.append(number)
     return tuple(found)

@@ -108,8 +108,9 @@ def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str
     for file in sources:
         if file.part != "aside":
             sizes[file.library] = sizes.get(file.library, 0) + file.size
-    base = max(sizes, key=lambda library: sizes[library], default="")
-    if not base or any(part.lower() in _BUNDLED for part in base.split("/")) or sizes[base] <= 10 * sizes.get("", 0):
+    own = [name for name in sizes if name and not _BUNDLED.intersection(name.lower().split("/"))]
+    base = max(own, key=lambda library: sizes[library], default="")
+    if not base or sizes[base] <= 10 * sizes.get("", 0):
         return sources, ""
     return tuple(
         msgspec.structs.replace(file, part="own", library="")

@@ -1,20 +1,24 @@
 """Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.constraints import EVERYTHING, as_range, common, intervals
-from fundamentum.derive.engine import Swept, Workers, confirm, search
+from fundamentum.derive.engine import Reading, Swept, confirm, search
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.syntax import RULES
+from fundamentum.derive.words import versioned_words
 from fundamentum.needs.model import NotUnderstood
 
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""
+
+MAX_SYMBOL_FILES: Final = 24
+"""Files that are parsed for the symbols of one branch."""
 
 
 def swept_rules(manifest: Manifest) -> tuple[int, ...]:
@@ -29,25 +33,14 @@ def swept_rules(manifest: Manifest) -> tuple[int, ...]:
     )
 
 
-def php_of(
-    workers: Workers, swept: Sequence[Swept], whole: Whole, manifest: Manifest
-) -> tuple[Entry | None, str, list[str]]:
+def php_of(reading: Reading, whole: Whole, manifest: Manifest) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ."""
     remarks: list[str] = []
     stated = _stated(manifest)
-    files = _counting(swept, whole)
-    paths = {one.file.path for one in files}
-    defined = whole.defined_functions | whole.defined_classes
-    known = [
-        (path, one)
-        for path, facts in whole.facts.items()
-        if path in paths
-        for one in facts.syntax
-        if one.what.removesuffix("()").lower() not in defined
-    ]
-    bound, lower = _lower(workers, files, known, stated)
+    bounds = _Bounds(reading, whole, stated)
+    bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
-    upper = _upper(workers, files, known, least)
+    upper = bounds.upper(least)
     return _entry(manifest, bound, lower, upper, remarks), stated or bound, remarks
 
 
@@ -68,45 +61,59 @@ def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
     return own or [one for one in swept if one.file.part == "bundled"]
 
 
-def _lower(
-    workers: Workers, files: Sequence[Swept], known: Sequence[tuple[str, Syntax]], stated: str
-) -> tuple[str, list[tuple[str, Syntax]]]:
-    """The highest branch that something in the source needs, with the places."""
-    bound = max((one.since for _, one in known if one.since), key=branch_key, default="")
-    lower = [(path, one) for path, one in known if bound and one.since == bound]
-    candidates = [(one.file.path, one.constructs) for one in files]
-    searched = False
-    for branch in BRANCHES:
-        if any(branch_key(branch) < branch_key(other) for other in (bound, stated) if other):
-            break
-        if branch == stated:
-            break
-        rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
-        if branch_key(branch) < (8, 0) and not searched:
-            older = [n for n, rule in enumerate(RULES) if rule.since and branch_key(rule.since) < (8, 0)]
-            candidates, searched = search(workers, files, older), True
-        if found := confirm(workers, candidates, rules):
-            return branch, [*found, *(lower if bound == branch else [])]
-    return bound, lower
+Places = list[tuple[str, Syntax]]
 
 
-def _upper(
-    workers: Workers, files: Sequence[Swept], known: Sequence[tuple[str, Syntax]], least: str
-) -> list[tuple[str, Syntax]]:
-    """What a later branch no longer has, unless the lower bound rules that out already."""
+class _Bounds:
+    """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
-    def counts(gone: str) -> bool:
-        return bool(gone) and (not least or branch_key(gone) > branch_key(least))
+    def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
+        self.reading, self.whole, self.stated = reading, whole, stated
+        self.files = _counting(reading.swept, whole)
 
-    own = {one.file.path for one in files if one.file.part == "own"}
-    found = [(path, one) for path, one in known if counts(one.gone) and path in own]
-    rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
-    if rules:
-        found += confirm(workers, search(workers, files, rules), rules)
-    if not found:
-        return []
-    first = min((one.gone for _, one in found), key=branch_key)
-    return [(path, one) for path, one in found if one.gone == first]
+    def lower(self) -> tuple[str, Places]:
+        """The highest branch that something needs, with the places."""
+        candidates = [(one.file.path, one.constructs) for one in self.files]
+        searched = False
+        for branch in BRANCHES:
+            if self.stated and branch_key(branch) <= branch_key(self.stated):
+                break
+            if branch_key(branch) < (8, 0) and not searched:
+                older = [n for n, rule in enumerate(RULES) if rule.since and branch_key(rule.since) < (8, 0)]
+                candidates, searched = search(self.reading.workers, self.files, older), True
+            rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
+            found = confirm(self.reading.workers, candidates, rules)
+            found += self._symbols(lambda since, _, branch=branch: since == branch)  # type: ignore[misc]
+            if found:
+                return branch, found
+        return "", []
+
+    def upper(self, least: str) -> Places:
+        """What the first later branch no longer has, unless the lower bound rules that out already."""
+
+        def counts(gone: str) -> bool:
+            return bool(gone) and (not least or branch_key(gone) > branch_key(least))
+
+        own = {one.file.path for one in self.files if one.file.part == "own"}
+        found = [(path, one) for path, one in self._symbols(lambda _, gone: counts(gone)) if path in own]
+        rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
+        if rules:
+            found += confirm(self.reading.workers, search(self.reading.workers, self.files, rules), rules)
+        first = min((one.gone for _, one in found), key=branch_key, default="")
+        return [(path, one) for path, one in found if one.gone == first]
+
+    def _symbols(self, wanted: Callable[[str, str], bool]) -> Places:
+        """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed."""
+        words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
+        speaking = sorted((one.file for one in self.files if words & one.words), key=lambda file: file.size)
+        self.reading.read(speaking[:MAX_SYMBOL_FILES])
+        defined = self.whole.defined_functions | self.whole.defined_classes
+        return [
+            (file.path, one)
+            for file in speaking
+            for one in (self.reading.facts[file.path].syntax if file.path in self.reading.facts else ())
+            if wanted(one.since, one.gone) and one.what.removesuffix("()").lower() not in defined
+        ]
 
 
 def _entry(

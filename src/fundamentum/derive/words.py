@@ -6,7 +6,7 @@ from functools import cache
 from typing import Final
 
 from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers, symbols
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers, symbols
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
 
@@ -66,6 +66,18 @@ def extensions_of_word() -> dict[bytes, tuple[str, ...]]:
                 if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
                     found.setdefault(_word(name), {})[symbol.extension] = None
     return {word: tuple(extensions) for word, extensions in found.items()}
+
+
+@cache
+def versioned_words() -> dict[bytes, frozenset[tuple[str, str]]]:
+    """Word → the (since, gone) of PHP's own functions and classes, and of constants of its core, that came or went."""
+    found: dict[bytes, set[tuple[str, str]]] = {}
+    for (kind, name), known in symbols().items():
+        for symbol in known if len(known) == 1 else ():
+            ours = symbol.extension in EVERYWHERE or (symbol.extension in own_extensions() and kind != "constant")
+            if ours and kind in ("function", "class", "constant") and (symbol.since or symbol.gone):
+                found.setdefault(_word(name), set()).add((symbol.since, symbol.gone))
+    return {word: frozenset(spans) for word, spans in found.items()}
 
 
 @cache

@@ -149,7 +149,9 @@ class _Reader:
             settings=tuple(self.settings(file.settings)),
             loaders=tuple(self.loaders(file.loaders)),
         )
-        return msgspec.structs.replace(found, notes=self.notes(file.notes, found))
+        # A person who takes a derived need out may leave its note behind.
+        notes = {key: note for key, note in file.notes.items() if key not in file.derived or found.holds(key)}
+        return msgspec.structs.replace(found, notes=self.notes(notes, found))
 
     def translated(self, message: str, document: Mapping[str, Any]) -> InputError:
         """The library's message as ours, with the line."""
@@ -254,19 +256,13 @@ class _Reader:
                 yield LoaderNeed(name.strip(), level)
 
     def notes(self, notes: Mapping[str, str], found: Needs) -> dict[str, str]:
-        keys = {"php"} | {key for need in found.all for key in _keys_of(need.key)}
         for key in notes:
-            if key not in keys:
+            if not found.holds(key):
                 raise self.error(
                     ["notes", key],
                     f'the note \'{key}\' belongs to no need; name it like "extension:intl" or "setting:memory_limit"',
                 )
         return dict(notes)
-
-
-def _keys_of(key: str) -> list[str]:
-    kind, _, names = key.partition(":")
-    return [key, *(f"{kind}:{name}" for name in names.split("|"))]
 
 
 def _flattened(table: Mapping[str, Any], before: tuple[str, ...]) -> Iterable[tuple[tuple[str, ...], Any]]:

@@ -255,6 +255,14 @@ class Needs(Value, frozen=True):
         """Every need but PHP itself."""
         return (*self.extensions, *self.loaders, *self.settings)
 
+    def holds(self, key: str) -> bool:
+        """Whether there is such a need; one of several alternatives counts too."""
+        kind, _, name = key.partition(":")
+        return key == "php" or any(
+            need.key == key or (need.key.startswith(f"{kind}:") and name in need.key.partition(":")[2].split("|"))
+            for need in self.all
+        )
+
     def note(self, key: str) -> str | None:
         """The note for a need; a note for one of several alternatives counts too."""
         if key in self.notes:

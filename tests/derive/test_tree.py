@@ -1,0 +1,74 @@
+"""Which files of a tree are read."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+from fundamentum.derive import kept
+from fundamentum.derive.derive import derive
+from fundamentum.derive.tree import MAX_SIZE, read_tree
+from fundamentum.errors import InputError
+
+from .trees import levels, made
+
+
+def parts(root: Path) -> dict[str, str]:
+    return {file.path: file.part for file in read_tree(root).sources}
+
+
+def test_the_parts_of_an_application(tmp_path: Path) -> None:
+    names = {
+        "index.php": "own", "src/A.php": "own", "inc/db.inc": "own", "view.phtml": "own", "plugins/x/a.php": "optional",
+        "vendor/m/n/A.php": "bundled", "lib/chart/Chart.php": "bundled", "tests/a.php": "aside", "docs/a.php": "aside",
+        "src/ATest.php": "aside", "vendor/m/n/tests/B.php": "aside", ".fixer.php": "aside",
+    }  # fmt: skip
+    made(
+        tmp_path,
+        {**dict.fromkeys(names, "echo 1;"), "lib/chart/composer.json": "{}", "a.js": "", "note.txt": "<?php x();"},
+    )
+    made(tmp_path, {"bin/run": "#!/usr/bin/env php\n<?php echo 1;", "bin/other": "#!/bin/sh\n"})
+    assert parts(tmp_path) == names | {"bin/run": "own"}
+
+
+def test_links_are_not_followed_and_odd_files_do_not_stop_it(tmp_path: Path) -> None:
+    outside = made(tmp_path / "outside", {"a.php": "imagesx(1);"})
+    root = made(tmp_path / "app", {"a.php": "echo 1;", "sub/b.php": "mb_strlen(1);"})
+    (root / "out").symlink_to(outside)
+    (root / "c.php").symlink_to(outside / "a.php")
+    (root / "loop").symlink_to(root)
+    os.mkfifo(root / "endless.php")
+    (root / "huge.php").write_bytes(b"<?php " + b" " * MAX_SIZE)
+    (root / "binary.php").write_bytes(bytes(range(256)) * 50)
+    found = derive(root)
+    assert levels(found) == {"mbstring": "required"}
+    assert "3 links are not followed" in found.remarks
+    assert "huge.php is larger than 8 MiB: passed over" in found.remarks
+
+
+def test_a_tree_whose_application_lies_deeper(tmp_path: Path) -> None:
+    made(tmp_path, {"usr/share/log/composer.json": '{"name": "x/log"}', "usr/share/log/a.php": "imagesx(1);",
+                    "usr/share/log/vendor/m/n/A.php": "bcadd(1, 2);"})  # fmt: skip
+    found = derive(tmp_path)
+    assert (found.name, levels(found)) == ("log", {"gd": "required"})
+
+
+@pytest.mark.parametrize("files", [{}, {"readme.txt": "x"}])
+def test_a_directory_without_php_is_an_error(tmp_path: Path, files: dict[str, str]) -> None:
+    with pytest.raises(InputError, match="holds no PHP source and no manifest"):
+        derive(made(tmp_path, files))
+
+
+def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
+    tree = read_tree(root)
+    assert kept.recall(tree) is None
+    kept.remember(tree, derive(root))
+    assert kept.recall(read_tree(root)) == derive(root)
+    made(root, {"b.php": "mb_strlen(1);"})
+    assert kept.recall(read_tree(root)) is None
+    next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
+    assert kept.recall(tree) is None

@@ -1,0 +1,78 @@
+"""Which PHP an application runs on."""
+
+from pathlib import Path
+
+import pytest
+
+from fundamentum.derive.derive import derive
+from fundamentum.derive.result import Derived
+
+from .constructs import CONSTRUCTS
+from .trees import made, told
+
+
+def php(derived: Derived) -> str:
+    return next((entry.value for entry in derived.of_kind("php")), "")
+
+
+@pytest.mark.parametrize(("name", "row"), CONSTRUCTS.items(), ids=list(CONSTRUCTS))
+def test_a_construct_bounds_the_version(tmp_path: Path, name: str, row: tuple[str, str, str, bool]) -> None:
+    since, gone, code, _ = row
+    found = php(told(tmp_path, {"a.php": code}))
+    assert found == (f">={since}" if since else f"<{gone}"), name
+
+
+QUIET = [  # code that looks newer or older than it is
+    "// $a?->b; match(1) { }; enum A {}",
+    "$x = 'readonly class A {} $a?->b ?? 1';",
+    "$o->match(1); $o->enum; $o->fn(1); $o->each($x);",
+    "class A { function match() {} function each() {} const ENUM = 1; }",
+    "$x = $a ? b : c; f($x ? 1 : 2); switch ($x) { case A: default: }",
+    "$x = A | B; if ($a | $b) {} f($x | Y);",
+    "$readonly = 1; $never = 2; $match = 3;",
+    "$a = array('x', 'y',);",
+    "if (function_exists('str_contains')) { str_contains('a', 'b'); }",
+    "if (PHP_VERSION_ID >= 80000) { str_contains('a', 'b'); }",
+    "function str_contains($a, $b) { return strpos($a, $b) !== false; } str_contains(1, 2);",
+    "if (!function_exists('each')) { function each(&$x) {} } each($y);",
+]
+
+
+@pytest.mark.parametrize("code", QUIET)
+def test_what_only_looks_like_a_construct_bounds_nothing(tmp_path: Path, code: str) -> None:
+    assert php(told(tmp_path, {"a.php": code})) == ""
+
+
+def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Path) -> None:
+    files = {"composer.json": '{"require": {"php": ">=7.4 <8.1"}}', "a.php": "$x = $a?->b;\n each($a);"}
+    found = told(tmp_path, files)
+    assert php(found) == ">=7.4, <8.1"
+    assert found.remarks == ("the manifest accepts PHP 7.4, but a.php:1 uses the nullsafe operator, which needs 8.0",)
+    (tmp_path / "a.php").write_text("<?php\n each($a);")
+    assert derive(tmp_path).remarks == (
+        "a.php:2 uses each(), which is gone with PHP 8.0, though the manifest accepts it",
+    )
+
+
+def test_files_for_some_versions_only_and_libraries_do_not_count(tmp_path: Path) -> None:
+    found = told(
+        tmp_path,
+        {
+            "a.php": "if (PHP_VERSION_ID >= 80000) { require 'new.php'; } $x = $a ?? 1;",
+            "new.php": "$x = $a?->b;",
+            "vendor/maker/thing/Thing.php": "enum Thing {}",
+            "tests/ATest.php": "enum Thing {}",
+        },
+    )
+    assert php(found) == ">=7.0"
+
+
+def test_libraries_narrow_what_is_accepted(tmp_path: Path) -> None:
+    installed = '{"packages": [{"name": "maker/thing", "require": {"php": "^8.1"}}, {"name": "dev/tool", "require": {"php": "^8.3"}}], "dev-package-names": ["dev/tool"]}'
+    files = {
+        "composer.json": '{"require": {"php": ">=7.4"}}',
+        "vendor/composer/installed.json": installed,
+        "a.php": "echo 1;",
+    }
+    assert php(told(tmp_path, files)) == ">=8.1, <9"
+    assert php(derive(made(tmp_path, {"composer.json": "{}"}))) == ">=8.1, <9"

@@ -1,0 +1,100 @@
+"""The needs file that is derived, and deriving again over one that a person has edited."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fundamentum.derive.derive import derive
+from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.written import as_needs, rederived, written
+from fundamentum.needs.file import parse
+
+from .trees import made, told
+
+FILES = {
+    "composer.json": '{"name": "observatory/nightlog", "version": "3.2", "require": {"php": ">=8.1"}}',
+    "a.php": "imagesx(1); if (extension_loaded('intl')) { collator_create('x'); } ini_set('memory_limit', '256M');",
+    "b.php": "switch ($k) { case 'pgsql': new PDO('pgsql:host=x'); break; default: new PDO('mysql:host=x'); }",
+}
+
+
+def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
+    needs = parse(written(told(tmp_path, FILES)), "nightlog.needs.toml")
+    assert (needs.name, needs.version, str(needs.php)) == ("nightlog", "3.2", ">=8.1")
+    assert {one.key: one.level for one in needs.extensions} == {
+        "extension:gd": "required",
+        "extension:pdo_mysql|pdo_pgsql": "required",
+        "extension:intl": "recommended",
+    }
+    assert [(one.name, one.condition.text, one.level) for one in needs.settings] == [
+        ("memory_limit", ">= 256M", "recommended")
+    ]
+    assert needs.note("extension:gd") == "derived: used without a check in one file (a.php:1 imagesx())"
+    assert as_needs(derive(tmp_path)) == needs
+
+
+EDITS = [  # what a person changes in the file, what is kept, what follows the new derivation
+    (('required = ["gd"', 'required = ["curl", "gd"'), "extension:curl: required, not derived", "curl"),
+    (('"gd", ', ""), "extension:gd: removed, though derived as required", "pdo_mysql"),
+    (('recommended = ["intl"]', 'recommended = ["intl", "sodium"]'), "extension:sodium: recommended, not derived", "sodium"),
+    ((">= 256M", ">= 1G"), "setting:memory_limit: recommended >= 1G, though derived as recommended >= 256M", ">= 1G"),
+    (('version = ">=8.1"', 'version = ">=8.2"'), "php: >=8.2, though derived as >=8.1", ">=8.2"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("edit", "kept", "there"), EDITS)
+def test_a_person_s_change_stays(tmp_path: Path, edit: tuple[str, str], kept: str, there: str) -> None:
+    derived = told(tmp_path, FILES)
+    text = written(derived)
+    head, memory = text.split("[derived]")
+    assert edit[0] in head
+    new = rederived(f"# mine\n{head.replace(*edit, 1)}[derived]{memory}", "x.needs.toml", derived)
+    assert (new.kept, new.changes) == ((kept,), ())
+    assert new.text.startswith("# mine\n")
+    assert there in new.text.split("[notes]")[0]
+    assert rederived(new.text, "x.needs.toml", derived).text == new.text
+
+
+def test_what_is_not_the_person_s_follows_the_new_derivation(tmp_path: Path) -> None:
+    text = written(told(tmp_path, FILES)).replace(
+        '"extension:intl" = "derived: ', '"extension:intl" = "names of stars: '
+    )
+    made(tmp_path, {"a.php": "collator_create('x'); mb_strlen(1); ini_set('memory_limit', '512M');"})
+    new = rederived(text, "x.needs.toml", derive(tmp_path))
+    assert set(new.changes) == {
+        "added extension:mbstring: required",
+        "changed extension:intl: recommended -> required",
+        "changed setting:memory_limit: recommended >= 256M -> recommended >= 512M",
+        "removed extension:gd: required",
+    }
+    needs = parse(new.text, "x.needs.toml")
+    assert {one.key for one in needs.extensions} == {
+        "extension:intl",
+        "extension:mbstring",
+        "extension:pdo_mysql|pdo_pgsql",
+    }
+    assert (needs.note("extension:intl") or "").startswith("names of stars: ")
+
+
+def test_a_file_written_by_hand_keeps_everything_and_gains_what_is_new(tmp_path: Path) -> None:
+    text = (
+        'format = 1\n[application]\nname = "nightlog" # ours\n[extensions]\nrequired = ["gd"]\nrecommended = ["imap"]\n'
+    )
+    new = rederived(text, "x.needs.toml", told(tmp_path, FILES))
+    assert "# ours" in new.text
+    assert "extension:imap: recommended, not derived" in new.kept
+    assert {one.key for one in parse(new.text, "x").extensions} >= {"extension:gd", "extension:imap", "extension:intl"}
+
+
+ODD = st.text(st.characters(codec="utf-8"), max_size=40)
+
+
+@given(st.lists(st.builds(Place, ODD, st.integers(0, 9), ODD, ODD), max_size=3), ODD, ODD)
+def test_whatever_stands_in_file_names_and_code_the_file_can_be_read(
+    places: list[Place], rule: str, version: str
+) -> None:
+    entry = Entry("extension", ("gd",), "required", "", rule, tuple(places))
+    needs = parse(written(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ())), "x")
+    assert [one.key for one in needs.extensions] == ["extension:gd"]

@@ -9,7 +9,13 @@ from xdist.scheduler import LoadScopeScheduling
 settings.register_profile("unhurried", deadline=None)  # how long an example takes says nothing on a busy machine
 settings.load_profile("unhurried")
 
-SAME_SERVER: Final = {"test_loaders": "server", "test_truth": "server", "test_rpm": "twin", "test_web": "twin"}
+SAME_SERVER: Final = {
+    "test_derive": "server",
+    "test_loaders": "server",
+    "test_truth": "server",
+    "test_rpm": "twin",
+    "test_web": "twin",
+}
 """Files whose tests use the same real server stay in one process; every other file is dealt out by itself."""
 
 

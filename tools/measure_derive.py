@@ -15,14 +15,16 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
+from debian import deb822
 from debian_root import Root, base
 
 from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived
 from fundamentum.errors import InputError
-from fundamentum.server.control import fields, stanzas
 
 STORE = Path("/var/tmp/fundamentum-measured")
+WITH_CODE = 150
+"""Kilobytes from which a package is taken into a sample: smaller ones often only bring others along."""
 BRANCHES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
 CARRIED = {  # extensions that Debian's package of another name carries
     **dict.fromkeys("dom simplexml xml xmlreader xmlwriter xsl".split(), "xml"),
@@ -70,7 +72,7 @@ class Index:
     """A release's packages."""
 
     def __init__(self, text: bytes, branch: str) -> None:
-        self.packages = {entry["Package"]: entry for entry in map(fields, stanzas(text)) if "Package" in entry}
+        self.packages = {entry["Package"]: entry for entry in deb822.Packages.iter_paragraphs(text, use_apt_pkg=False)}
         prefix = re.compile(rf"php(?:{re.escape(branch)})?-(.+)")
         offered = {
             name
@@ -99,7 +101,7 @@ class Index:
         for group in self.packages[name].get("Depends", "").split(","):
             for part in group.split("|"):
                 one = re.sub(r"[\s(:].*", "", part.strip())
-                if one.startswith(("php", "libphp")) or one.split("-")[0] == name.split("-")[0]:
+                if one.startswith(("php", "libphp")) or one.split("-")[0] == name.split("-", maxsplit=1)[0]:
                     self.closure(one, seen)
         return seen
 
@@ -169,6 +171,7 @@ def measured(release: str, count: int | None, root: Root | None = None) -> Mappi
     root = root or base(release)
     packages = index_of(root, BRANCHES[release]).applications()
     if count is not None:
+        packages = [package for package in packages if package.size >= WITH_CODE]
         packages = packages[:: max(len(packages) // count, 1)][:count]
     folders = unpacked(root, (package.name for package in packages), STORE / release)
     out = {}
@@ -195,7 +198,7 @@ def totals(rows: Iterable[Comparison]) -> str:
 def main() -> None:
     arguments = [word for word in sys.argv[1:] if not word.startswith("-")]
     rows = measured(arguments[0], int(arguments[1]) if len(arguments) > 1 else None)
-    for number, (name, row) in enumerate(rows.items(), 1):
+    for number, (name, row) in enumerate(sorted(rows.items(), key=lambda item: -item[1].size), 1):
         if row.unconfirmed or row.missed:
             shown = f"package {number}" if "--markdown" in sys.argv else name
             print(f"{shown}: {row.size / 1e6:.1f} MB; required {row.confirmed}/{row.required}; declared {row.found}/{row.groups}"

@@ -27,6 +27,8 @@ picture() { # NAME LINES COMMAND
 picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
 picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
+picture derive 45 'fundamentum derive platevault'
+picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'
 picture survey 22 'fundamentum survey vega.survey.json'
 picture plan-three 71 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
 picture playbook 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format playbook | head -n 48'

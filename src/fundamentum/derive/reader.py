@@ -191,7 +191,14 @@ class _Reader:
             if not guard and (group == "name" or not _given_to_connection(self.source, node)):
                 guard = "chosen"  # the text stands by itself; what makes a connection of it may never run
             yield Use(
-                (extension,), "connection", driver, self.source.line(node), guard, names, False, self._scope(node)
+                (extension,),
+                "connection",
+                f"connection to {driver.removeprefix('pdo_')}",
+                self.source.line(node),
+                guard,
+                names,
+                False,
+                self._scope(node),
             )
         if self.connects:
             for match in _DRIVER_NAME.finditer(self.lowered):
@@ -201,7 +208,7 @@ class _Reader:
                     yield Use(
                         (f"pdo_{driver}",),
                         "connection",
-                        driver,
+                        f"connection to {driver.removeprefix('pdo_')}",
                         self.source.line(node),
                         "chosen",
                         (),

@@ -30,6 +30,7 @@ def write_derived(console: Console, derived: Derived) -> None:
         line = Text(f"PHP {entry.value}", style="bold")
         line.append(clean(f"  {entry.rule}{_where(entry)}"), STYLES["dim"])
         console.print(line)
+    wide = max((len(_name(entry)) for entry in derived.entries if entry.kind != "php"), default=0)
     for level, style, words in TITLES:
         chosen = [
             entry
@@ -38,12 +39,12 @@ def write_derived(console: Console, derived: Derived) -> None:
         ]
         if chosen:
             console.print(Text(f"\n{words} ({len(chosen)})", style=STYLES[style]))
-            console.print(Padding(_table(chosen), (0, 0, 0, 2)))
+            console.print(Padding(_table(chosen, wide), (0, 0, 0, 2)))
     for kind, words in ALSO:
         found = derived.of_kind(kind)
         if found:
             console.print(Text(f"\n{words}", style=STYLES["dim"]))
-            console.print(Padding(_table(found, rule=False), (0, 0, 0, 2)))
+            console.print(Padding(_table(found, wide, rule=False), (0, 0, 0, 2)))
     if derived.left_out:
         names = ", ".join(clean(", ".join(entry.names)) for entry in derived.left_out)
         console.print(Text(f"\nseen, and no need: {names}", style=STYLES["dim"]))
@@ -86,21 +87,24 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
         for place in entry.places:
             line = Text("  " + clean(str(place)), STYLES["remedy"], overflow="fold")
             line.append("  " + clean(place.what), "default")
-            line.append(f"  {clean(place.how)}" if place.how else "", STYLES["dim"])
+            line.append(f"  {clean(place.how)}" if place.how else "", "dim default")
             console.print(line, soft_wrap=True)
 
 
-def _table(entries: Sequence[Entry], *, rule: bool = True) -> Table:
+def _name(entry: Entry) -> str:
+    return clean(" or ".join(entry.names) + (f" {entry.value}" if entry.value else ""))
+
+
+def _table(entries: Sequence[Entry], wide: int, *, rule: bool = True) -> Table:
     table = Table.grid(padding=(0, 2))
-    table.add_column(overflow="fold", min_width=18, max_width=34)
+    table.add_column(overflow="fold", min_width=min(wide, 34), max_width=34)
     table.add_column(overflow="fold", ratio=1)
     for entry in entries:
-        name = " or ".join(entry.names) + (f" {entry.value}" if entry.value else "")
         why = Text(clean(entry.rule) if rule else "")
         if entry.places:
             place = entry.places[0]
             why.append(("\n" if rule else "") + clean(f"{place} {place.what}"), STYLES["dim"])
-        table.add_row(Text(clean(name), style=STYLES["name"]), why)
+        table.add_row(Text(_name(entry), style=STYLES["name"]), why)
     return table
 
 

@@ -31,7 +31,7 @@ TREES: list[tuple[str, dict[str, str], dict[str, str]]] = [
     ),
     ("asked for only", {"a.php": "$has = extension_loaded('gd');"}, {"gd": RECOMMENDED}),
     ("a tool for developers is asked for", {"a.php": "$has = extension_loaded('xdebug');"}, {}),
-    ("listed by the installer", {"a.php": "$required_extensions = ['gd', 'zip'];"}, {"gd": REQUIRED, "zip": REQUIRED}),
+    ("listed by the installer", {"a.php": "$required_extensions = ['gd', 'zip', 'xml'];"}, {"gd": REQUIRED, "xml": REQUIRED, "zip": REQUIRED}),
     ("tests and examples", {"a.php": "echo 1;", "tests/a.php": USE, "examples/b.php": USE, "src/FooTest.php": USE}, {}),
     ("a plugin", {"a.php": "echo 1;", "plugins/draw/a.php": USE}, {"gd": RECOMMENDED}),
     (

@@ -12,10 +12,10 @@ from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, mentio
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.levels import entries, judge
-from fundamentum.derive.manifest import read_manifests
+from fundamentum.derive.manifest import Manifest, read_manifests, under_vendor
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.settings_files import wishes_of_files
-from fundamentum.derive.tree import Tree, read_tree
+from fundamentum.derive.tree import SourceFile, Tree, read_tree
 from fundamentum.derive.versions import php_of, swept_rules
 from fundamentum.errors import InputError
 
@@ -38,7 +38,9 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
     files = [
         file
         for file in tree.sources
-        if file.part != "aside" and not any(file.path.startswith(aside + "/") for aside in manifest.development)
+        if file.part != "aside"
+        and not any(file.path.startswith(aside + "/") for aside in manifest.development)
+        and not _speaks_for_itself(file, manifest)
     ]
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
@@ -72,6 +74,15 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
     )  # fmt: skip
 
 
+def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:
+    """A library of a package manager states its needs in its own manifest, and is believed."""
+    if file.part != "bundled" or not under_vendor(file.library):
+        return False
+    return file.library in manifest.stated or any(
+        one in manifest.stated for one in ("/".join(file.library.split("/")[-2:]), file.library.rpartition("/")[2])
+    )
+
+
 def _settled(whole: Whole, extension: str) -> bool:
     """Whether more files could still change the level: with a few plain uses they could not."""
     if any(one.level == "required" for one in whole.stated(extension)):
@@ -83,7 +94,11 @@ def _called(workers: Workers, whole: Whole) -> frozenset[str]:
     """Bundled libraries that something outside them names: by their directory, or by a file, which is called as its
     class is.  Those of a package manager are loaded by name and count as called."""
     names: dict[bytes, set[str]] = defaultdict(set)
-    deciding = {one.file.library for one in whole.swept if one.file.part == "bundled" and one.extensions}
+    elsewhere = {e for one in whole.swept if one.file.part in ("own", "optional") for e in one.extensions}
+    elsewhere |= {one.extension for one in whole.manifest.statements}
+    deciding = {
+        one.file.library for one in whole.swept if one.file.part == "bundled" and not one.extensions <= elsewhere
+    }
     called = {library for library in deciding if any(library.endswith(name) for name in whole.manifest.stated)}
     for one in whole.swept:
         library = one.file.library

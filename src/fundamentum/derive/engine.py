@@ -128,8 +128,8 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
         code = code_of(data)
         words = words_in(code, wanted)
         checked: frozenset[str] = frozenset()
-        constructs = possible_in(code, words, rules)
-        if b"extension" in code and len(names := listed_in(data)) > 1:
+        constructs = possible_in(code, words, rules, data)
+        if b"extension" in code and len(names := listed_in(data)) > 2 and not names <= _EVERYDAY_NAMES:
             words |= {_LISTS}
             checked |= names
         if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
@@ -159,12 +159,6 @@ def _read(task: tuple[str, frozenset[bytes]]) -> FileFacts | None:
         return read_source(data, words)
     except RecursionError:
         return FileFacts(broken=True)
-
-
-def _search(task: tuple[str, tuple[int, ...], frozenset[bytes]]) -> tuple[int, ...]:
-    path, rules, words = task
-    data = contents(path)
-    return possible_in(code_of(data), words, rules, data) if data else ()
 
 
 def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
@@ -222,6 +216,10 @@ _DEFINES: Final = b"*defines"
 """Stands among the words of a file that asks for functions and defines some of the same names."""
 _LISTS: Final = b"*lists"
 """Stands among the words of a file with several names of extensions in quotes."""
+_EVERYDAY_NAMES: Final = frozenset(
+    "json xml zip date session filter standard hash core http event phar random ps ds ast uri redis zlib".split()
+)
+"""Names of extensions that stand in quotes for many other reasons."""
 _SAMPLED: Final = (
     (frozenset({_NAMES_LIMIT}), 60),
     (frozenset(word.encode() for word in COMMANDS), 60),
@@ -261,7 +259,7 @@ class Reading:
         for one in sorted(self.swept, key=lambda one: (_RANK[one.file.part], one.file.size)):
             if one.file.part == "aside":
                 continue
-            wanted = _DEFINES in one.words or _LISTS in one.words
+            wanted = _DEFINES in one.words or (_LISTS in one.words and one.file.size < LARGE)
             if one.file.part != "bundled":
                 for extension in one.checked:
                     asked[extension] = asked.get(extension, 0) + 1
@@ -303,12 +301,6 @@ class Reading:
         bundled = [one.file for one in self.swept if extension in one.extensions and one.file.part == "bundled"]
         own.sort(key=lambda file: (_RANK[file.part], file.size))
         return own + sorted(bundled, key=lambda file: file.size)[:ENOUGH]
-
-
-def search(workers: Workers, swept: Sequence[Swept], rules: Sequence[int]) -> list[tuple[str, tuple[int, ...]]]:
-    """(path, rules that may apply) for rules that the sweep did not look for."""
-    tasks = [(one.file.path, tuple(rules), one.words) for one in swept]
-    return [(task[0], found) for task, found in zip(tasks, workers.map(_search, tasks, 50), strict=True) if found]
 
 
 def confirm(

@@ -97,7 +97,8 @@ def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) ->
         return verdict(
             "required", "the program lists it as required", _check_places(listed) + list(telling), stated=True
         )
-    suggested = [one for one in statements if one.level == "recommended"]
+    suggestions = [one for one in statements if one.level == "recommended"]
+    suggested = [one for one in suggestions if one.by == "the application"]
     if suggested:
         why = f": {suggested[0].why}" if suggested[0].why else ""
         return verdict(
@@ -130,6 +131,11 @@ def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) ->
         if _central(whole, extension, strong):
             return verdict("required", "what the application is about: most of its files use it", plain=True)
         return verdict("recommended", _why_optional(strong))
+    if suggestions:
+        first = suggestions[0]
+        why = f": {first.why}" if first.why else ""
+        rule = f"the library {first.by} suggests it{why}"
+        return verdict("recommended", rule, [_stated_place(one.where, "suggested") for one in suggestions] + telling)
     bundled = [one for one in seen if one.file.part == "bundled" and not one.use.weak]
     if bundled:
         return _bundled(verdict, whole, bundled, called)

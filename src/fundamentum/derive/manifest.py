@@ -9,6 +9,7 @@ import msgspec
 
 from fundamentum.catalog import canonical
 from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
+from fundamentum.derive.tree import BUNDLED
 from fundamentum.needs.model import Level, NotUnderstood
 
 MAX_SIZE: Final = 64 * 1024 * 1024
@@ -95,7 +96,7 @@ class _Reader:
                 self._libraries(entries, installed)
         for path in paths:
             if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
-                self.stated.add(path.rpartition("/")[0])
+                self._beside(path)
         for path in (f"{self.base}package2.xml", f"{self.base}package.xml"):
             if path in paths and not self.php:
                 self._archive(path)
@@ -147,8 +148,21 @@ class _Reader:
             self._platform(requires, name, path, self._place(path, f'"{name}"'))
             if php := requires.get("php"):
                 self._accept(php, f"{path} ({name})")
+            for suggested, why in _table(package.get("suggest")).items():
+                if extension := _extension(suggested):
+                    self.statements.append(Stated(extension, "recommended", name, path, why))
             self._provides(package, name)
-            self.stated |= {f"vendor/{name}", name}
+            self.stated.add(name)
+
+    def _beside(self, path: str) -> None:
+        """The manifest that lies in a library's own directory, where no list of what is installed names the library."""
+        directory = path.rpartition("/")[0]
+        known = any(directory.endswith("/" + name) or directory == name for name in self.stated)
+        self.stated.add(directory)
+        if known or not under_vendor(directory) or directory in self.development:
+            return
+        document = self._json(path)
+        self._libraries([{**document, "name": document.get("name") or directory}], path)
 
     def _platform(self, requires: Mapping[str, str], by: str, path: str, where: str) -> None:
         for name in requires:
@@ -232,6 +246,11 @@ class _Reader:
     def _stated_in_archive(self, name: str | None, level: str, path: str, line: int) -> None:
         if name and name.strip():
             self.statements.append(Stated(canonical(name.strip()), level, "the application", f"{path}:{line}"))  # type: ignore[arg-type]
+
+
+def under_vendor(path: str) -> bool:
+    """Whether a path leads through a directory for other people's libraries."""
+    return not BUNDLED.isdisjoint(path.lower().split("/"))
 
 
 def _extension(name: str) -> str:

@@ -34,7 +34,7 @@ _ASIDE: Final = frozenset(
 _DEVELOPMENT: Final = frozenset(
     "dev devel developer devtools dev-tools build-tools buildtools ci debian packaging".split()
 )
-_BUNDLED: Final = frozenset(
+BUNDLED: Final = frozenset(
     "vendor vendors vendor-bundle third_party third-party thirdparty 3rdparty 3rd_party external externals "
     "contrib".split()
 )
@@ -108,7 +108,7 @@ def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str
     for file in sources:
         if file.part != "aside":
             sizes[file.library] = sizes.get(file.library, 0) + file.size
-    own = [name for name in sizes if name and not _BUNDLED.intersection(name.lower().split("/"))]
+    own = [name for name in sizes if name and not BUNDLED.intersection(name.lower().split("/"))]
     base = max(own, key=lambda library: sizes[library], default="")
     if not base or sizes[base] <= 10 * sizes.get("", 0):
         return sources, ""
@@ -211,10 +211,10 @@ def _is_library(names: list[str]) -> bool:
 def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
     if part == "aside" or name in _ASIDE or name in _DEVELOPMENT:
         return "aside", library
-    if name in _BUNDLED:
+    if name in BUNDLED:
         return "bundled", here
     above = [part.lower() for part in library.split("/")]
-    if part == "bundled" and _BUNDLED.intersection(above[-2:]) and here.count("/") == library.count("/") + 1:
+    if part == "bundled" and BUNDLED.intersection(above[-2:]) and here.count("/") == library.count("/") + 1:
         return "bundled", here  # vendor/maker/library
     if name in _OPTIONAL and part == "own":
         return "optional", library

@@ -5,7 +5,7 @@ from typing import Final
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.constraints import EVERYTHING, as_range, common, intervals
-from fundamentum.derive.engine import Reading, Swept, confirm, search
+from fundamentum.derive.engine import Reading, Swept, confirm
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest
@@ -22,15 +22,11 @@ MAX_SYMBOL_FILES: Final = 24
 
 
 def swept_rules(manifest: Manifest) -> tuple[int, ...]:
-    """The rules worth looking for in every file at once: newer than what the manifest states, and of a recent PHP."""
+    """The rules that can still tell something beside what the manifest states."""
     stated = _stated(manifest)
-    return tuple(
-        number
-        for number, rule in enumerate(RULES)
-        if rule.since
-        and branch_key(rule.since) >= (8, 0)
-        and (not stated or branch_key(rule.since) > branch_key(stated))
-    )
+    if not stated:
+        return tuple(range(len(RULES)))
+    return tuple(n for n, rule in enumerate(RULES) if branch_key(rule.since or rule.gone) > branch_key(stated))
 
 
 def php_of(reading: Reading, whole: Whole, manifest: Manifest) -> tuple[Entry | None, str, list[str]]:
@@ -70,19 +66,15 @@ class _Bounds:
     def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
         self.reading, self.whole, self.stated = reading, whole, stated
         self.files = _counting(reading.swept, whole)
+        self.candidates = [(one.file.path, one.constructs) for one in self.files]
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
-        candidates = [(one.file.path, one.constructs) for one in self.files]
-        searched = False
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            if branch_key(branch) < (8, 0) and not searched:
-                older = [n for n, rule in enumerate(RULES) if rule.since and branch_key(rule.since) < (8, 0)]
-                candidates, searched = search(self.reading.workers, self.files, older), True
             rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
-            found = confirm(self.reading.workers, candidates, rules)
+            found = confirm(self.reading.workers, self.candidates, rules)
             found += self._symbols(lambda since, _, branch=branch: since == branch)  # type: ignore[misc]
             if found:
                 return branch, found
@@ -98,7 +90,7 @@ class _Bounds:
         found = [(path, one) for path, one in self._symbols(lambda _, gone: counts(gone)) if path in own]
         rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
         if rules:
-            found += confirm(self.reading.workers, search(self.reading.workers, self.files, rules), rules)
+            found += confirm(self.reading.workers, self.candidates, rules)
         first = min((one.gone for _, one in found), key=branch_key, default="")
         return [(path, one) for path, one in found if one.gone == first]
 

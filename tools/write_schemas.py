@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.file import NeedsFile
 from fundamentum.report.documents import CheckDocument, PlanDocument
 from fundamentum.server.model import Survey
@@ -13,6 +14,7 @@ from fundamentum.server.model import Survey
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
 DOCUMENTS: dict[str, type[msgspec.Struct]] = {
     "needs": NeedsFile,
+    "accepted": AcceptedFile,
     "check": CheckDocument,
     "plan": PlanDocument,
     "survey": Survey,

@@ -1,12 +1,14 @@
 """The check itself: for each need, find where it stands."""
 
+from datetime import date
+
 import msgspec
 
 from fundamentum.check import extensions, settings
 from fundamentum.check.model import Finding, Judgement, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
-from fundamentum.needs.model import Needs
+from fundamentum.needs.model import Acceptance, Needs
 from fundamentum.server.model import Survey
 
 
@@ -22,7 +24,23 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
     findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]
-    return Judgement(needs, target, tuple(msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings))
+    noted = (msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings)
+    return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need), date.today()) for f in noted))
+
+
+def _on_record(finding: Finding, accepted: Acceptance | None, today: date) -> Finding:
+    """The finding where somebody has accepted that it is not met: as long as that holds, and no longer."""
+    if accepted is None:
+        return finding
+    if finding.verdict == "met":
+        return _remarked(finding, f"accepted by {accepted.by}, and met: {accepted.where} can go")
+    if not accepted.holds(today):
+        return _remarked(finding, f"{accepted.by} accepted this until {accepted.until}, which has passed")
+    return msgspec.structs.replace(finding, verdict="accepted", acceptance=accepted)
+
+
+def _remarked(finding: Finding, remark: str) -> Finding:
+    return msgspec.structs.replace(finding, remark=f"{finding.remark}; {remark}" if finding.remark else remark)
 
 
 def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding:

@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from fundamentum.needs.model import Level, Needs
+from fundamentum.needs.model import Acceptance, Level, Needs
 from fundamentum.server.model import Runtime
 
 Verdict = Literal["met", "unmet", "unknown", "accepted"]
@@ -33,6 +33,8 @@ class Finding(msgspec.Struct, frozen=True):
     """The extension or loader this is about, where the need leaves a choice."""
     package: str | None = None
     """The package that would supply it."""
+    acceptance: Acceptance | None = None
+    """Who accepted that it is not met, and why."""
 
 
 class Target(msgspec.Struct, frozen=True):

@@ -11,7 +11,7 @@ from fundamentum.report import documents
 
 def run(options: argparse.Namespace) -> int:
     """Judge every application; 1 if one of them lacks something required."""
-    applications = [inputs.application(word) for word in options.applications]
+    applications = inputs.applications(options)
     survey = inputs.server(options)
     market = Market(survey)
     judgements = [check(needs, survey, options.runtime, market) for needs in applications]

@@ -7,13 +7,48 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from fundamentum.errors import InputError
+from fundamentum.needs.accepted import SUFFIX as ACCEPTED
+from fundamentum.needs.accepted import load_accepted, unmatched
 from fundamentum.needs.file import SUFFIX, load
 from fundamentum.needs.model import Needs
 
 if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
     from fundamentum.server.model import Survey
+
+
+def applications(options: argparse.Namespace) -> list[Needs]:
+    """The applications that the options name, with what is accepted of their findings.
+
+    That stands in the files that ``--accepted`` names, which count for all of them, and in ``NAME.accepted.toml``
+    beside ``NAME.needs.toml``.  An acceptance that matches nothing is remarked.
+    """
+    common = tuple(one for word in options.accepted for one in load_accepted(Path(word)))
+    found = []
+    for word in options.applications:
+        needs, beside = application(word), _beside(word)
+        accepted = (*(load_accepted(beside) if beside else ()), *common)
+        found.append(msgspec.structs.replace(needs, accepted=accepted) if accepted else needs)
+    for one in unmatched(found):
+        sys.stderr.write(one_line(f"remark: {one.where}: '{one.need}' is no need of these applications") + "\n")
+    return found
+
+
+def _beside(word: str) -> Path | None:
+    """The file of accepted findings beside a needs file."""
+    path = Path(word)
+    if path.is_dir():
+        found = sorted(path.glob(f"*{SUFFIX}"))
+        if len(found) != 1:
+            return None
+        path = found[0]
+    if not path.name.endswith(SUFFIX):
+        return None
+    beside = path.with_name(path.name.removesuffix(SUFFIX) + ACCEPTED)
+    return beside if beside.is_file() else None
 
 
 def application(word: str) -> Needs:

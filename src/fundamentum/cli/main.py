@@ -38,6 +38,7 @@ def parser() -> argparse.ArgumentParser:
     )
     _applications(check)
     _server(check)
+    _accepted(check)
     check.add_argument(
         "--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)"
     )
@@ -49,6 +50,7 @@ def parser() -> argparse.ArgumentParser:
     )
     _applications(plan)
     _server(plan)
+    _accepted(plan)
     plan.add_argument(
         "--format",
         choices=("text", "json", "script", "playbook"),
@@ -155,6 +157,17 @@ def _applications(parser: argparse.ArgumentParser) -> None:
         metavar="APP",
         nargs="+",
         help="a needs file (*.needs.toml), a directory that holds one, or an application's directory",
+    )
+
+
+def _accepted(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--accepted",
+        metavar="FILE",
+        action="append",
+        default=[],
+        help="findings that somebody has decided to live with (*.accepted.toml), for all APPs; may be given several "
+        "times; NAME.accepted.toml beside NAME.needs.toml is read without being named",
     )
 
 

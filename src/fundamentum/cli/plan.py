@@ -12,7 +12,7 @@ from fundamentum.report import documents
 
 def run(options: argparse.Namespace) -> int:
     """Plan for the applications; 1 if the plan leaves something required unmet."""
-    applications = [inputs.application(word) for word in options.applications]
+    applications = inputs.applications(options)
     survey = inputs.server(options)
     added: list[str] = []
     for word in options.index:

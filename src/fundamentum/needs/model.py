@@ -1,6 +1,7 @@
 """What one application requires, as values."""
 
 import re
+from datetime import date
 from typing import Final, Literal
 
 import msgspec
@@ -237,6 +238,22 @@ class LoaderNeed(Value, frozen=True):
         return f"loader:{self.name}"
 
 
+class Acceptance(Value, frozen=True):
+    """A finding that somebody has decided to live with."""
+
+    need: str
+    reason: str
+    by: str
+    until: date | None = None
+    """The last day on which it holds."""
+    where: str = ""
+    """``FILE:LINE``."""
+
+    def holds(self, today: date) -> bool:
+        """Whether it has not expired."""
+        return self.until is None or today <= self.until
+
+
 class Needs(Value, frozen=True):
     """Everything one application requires."""
 
@@ -249,6 +266,8 @@ class Needs(Value, frozen=True):
     loaders: tuple[LoaderNeed, ...] = ()
     notes: dict[str, str] = {}
     """Why a need exists, by its key."""
+    accepted: tuple[Acceptance, ...] = ()
+    """Findings that are accepted on record."""
 
     @property
     def all(self) -> tuple[ExtensionNeed | LoaderNeed | SettingNeed, ...]:
@@ -262,6 +281,12 @@ class Needs(Value, frozen=True):
             need.key == key or (need.key.startswith(f"{kind}:") and name in need.key.partition(":")[2].split("|"))
             for need in self.all
         )
+
+    def acceptance(self, key: str) -> Acceptance | None:
+        """The acceptance of a need's finding; one that names one of several alternatives counts too."""
+        kind, _, names = key.partition(":")
+        keys = {key, *(f"{kind}:{name}" for name in names.split("|"))} if names else {key}
+        return next((one for one in self.accepted if one.need in keys), None)
 
     def note(self, key: str) -> str | None:
         """The note for a need; a note for one of several alternatives counts too."""

@@ -7,7 +7,8 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check.model import Finding, Judgement, State, Verdict
-from fundamentum.needs.model import Level
+from fundamentum.needs.accepted import unmatched
+from fundamentum.needs.model import Acceptance, Level
 from fundamentum.plan.model import Plan, Row, key_of
 from fundamentum.server.model import Survey
 
@@ -25,6 +26,14 @@ class RuntimeName(msgspec.Struct):
     reason: str
 
 
+class AcceptedRow(msgspec.Struct):
+    """Who accepted that a need is not met."""
+
+    reason: str
+    by: str
+    until: str | None
+
+
 class FindingRow(msgspec.Struct):
     """One need held against the runtime."""
 
@@ -39,6 +48,7 @@ class FindingRow(msgspec.Struct):
     overridden: list[str]
     remark: str | None
     note: str | None
+    accepted: AcceptedRow | None
 
 
 class ApplicationResult(msgspec.Struct):
@@ -196,7 +206,12 @@ def _row(finding: Finding) -> FindingRow:
         overridden=list(finding.overridden),
         remark=finding.remark,
         note=finding.note,
+        accepted=_accepted(finding.acceptance),
     )
+
+
+def _accepted(one: Acceptance | None) -> AcceptedRow | None:
+    return AcceptedRow(one.reason, one.by, str(one.until) if one.until else None) if one else None
 
 
 def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocument:
@@ -223,8 +238,14 @@ def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocu
             for one in judgements
         ],
         remarks=[
-            RemarkRow(one.about, one.why)
-            for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
+            *(
+                RemarkRow(one.about, one.why)
+                for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
+            ),
+            *(
+                RemarkRow(one.where, f"'{one.need}' is no need of these applications")
+                for one in unmatched(judgement.needs for judgement in judgements)
+            ),
         ],
     )
 

@@ -73,7 +73,8 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
                 console.print(Padding(_problems(wrong, min(wide, 40)), (0, 0, 0, 2)))
-        _fine(console, [f for f in judgement.findings if f.verdict in ("met", "accepted")])
+        _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
+        _fine(console, [f for f in judgement.findings if f.verdict == "met"])
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
@@ -103,7 +104,10 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
             )
         )
     else:
-        console.print(Text(f"runs here: all {len(judgement.findings)} needs are met", style=STYLES["met"]))
+        accepted = sum(f.verdict == "accepted" for f in judgement.findings)
+        rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
+        words = f"all {len(judgement.findings)}" if not accepted else f"{len(judgement.findings) - accepted}"
+        console.print(Text(f"runs here: {words} needs are met{rest}", style=STYLES["met"]))
 
 
 def _problems(findings: Iterable[Finding], wide: int) -> Table:
@@ -128,6 +132,23 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
             what.append("\n" + clean(line), style=STYLES[style])
         table.add_row(Text(name_of(finding.need), style=STYLES["name"]), what)
     return table
+
+
+def _accepted(console: Console, findings: Sequence[Finding]) -> None:
+    """What is not met, and somebody has decided to live with."""
+    if not findings:
+        return
+    console.print(Text(f"\nnot met, and accepted ({len(findings)})", style=STYLES["recommended"]))
+    table = Table.grid(padding=(0, 2))
+    table.add_column(overflow="fold")
+    table.add_column(overflow="fold", ratio=1)
+    for finding in findings:
+        what = Text(clean(f"{finding.level}, {finding.state or finding.found or 'unknown'}"))
+        if finding.acceptance:
+            until = f", until {finding.acceptance.until}" if finding.acceptance.until else ""
+            what.append("\n" + clean(f"by {finding.acceptance.by}{until}: {finding.acceptance.reason}"), STYLES["dim"])
+        table.add_row(Text(name_of(finding.need), style=STYLES["name"]), what)
+    console.print(Padding(table, (0, 0, 0, 2)))
 
 
 def _fine(console: Console, findings: Sequence[Finding]) -> None:

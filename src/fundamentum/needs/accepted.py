@@ -1,0 +1,111 @@
+"""Files of accepted findings, ``*.accepted.toml``: what somebody has decided to live with, on record.
+
+::
+
+    format = 1
+    [[accepted]]
+    need = "extension:imap"       # as the finding names it; one of several alternatives will do
+    reason = "no mail is fetched on this server"
+    by = "Ida"
+    until = 2027-03-01            # optional: from then on it counts as a gap again
+"""
+
+import re
+import tomllib
+from collections.abc import Iterable
+from datetime import date
+from pathlib import Path
+from typing import Annotated, Final
+
+import msgspec
+
+from fundamentum.errors import InputError
+from fundamentum.needs.model import Acceptance, Needs
+
+FORMAT: Final = 1
+SUFFIX: Final = ".accepted.toml"
+MAX_SIZE: Final = 1024 * 1024
+_NEED: Final = re.compile(r"php|[a-z]+:[^\s|]+(?:\|[^\s|]+)*")
+
+Text = Annotated[str, msgspec.Meta(min_length=1, max_length=400)]
+
+
+class Entry(msgspec.Struct, forbid_unknown_fields=True):
+    """One finding that is accepted."""
+
+    need: Annotated[
+        Text, msgspec.Meta(description='As the finding names it: "extension:imap", "setting:memory_limit".')
+    ]
+    reason: Annotated[Text, msgspec.Meta(description="Why it may stay as it is.")]
+    by: Annotated[Text, msgspec.Meta(description="Who decided.")]
+    until: Annotated[date | None, msgspec.Meta(description="The last day on which it is accepted.")] = None
+
+
+class AcceptedFile(msgspec.Struct, forbid_unknown_fields=True):
+    """Findings that somebody has decided to live with."""
+
+    format: Annotated[int, msgspec.Meta(description="Always 1.")]
+    accepted: list[Entry] = []
+
+
+def load_accepted(path: Path) -> tuple[Acceptance, ...]:
+    """Read such a file.  Every error names the file and the line."""
+    where = str(path)
+    try:
+        with path.open("rb") as stream:
+            data = stream.read(MAX_SIZE + 1)
+        if len(data) > MAX_SIZE:
+            raise InputError(where, f"larger than {MAX_SIZE} bytes; no file of accepted findings")
+        text = data.decode("utf-8")
+        document = tomllib.loads(text)
+    except OSError as error:
+        raise InputError(where, f"cannot be read: {error.strerror}") from error
+    except UnicodeDecodeError as error:
+        raise InputError(where, "not UTF-8") from error
+    except tomllib.TOMLDecodeError as error:
+        match = re.search(r"at line (\d+)", str(error))
+        raise InputError(where, f"not TOML: {error}", int(match[1]) if match else None) from error
+    except RecursionError as error:
+        raise InputError(where, "nested too deeply") from error
+    try:
+        file = msgspec.convert(document, AcceptedFile)
+    except msgspec.ValidationError as error:
+        place = re.search(r"\$\.accepted\[(\d+)\]", str(error))
+        raise InputError(where, _in_words(str(error)), _line(text, int(place[1]) if place else None)) from error
+    if file.format != FORMAT:
+        raise InputError(where, f"format {file.format}; this program reads format {FORMAT}", 1)
+    found = []
+    for number, entry in enumerate(file.accepted):
+        line = _line(text, number)
+        if not _NEED.fullmatch(entry.need):
+            raise InputError(where, f"'{entry.need}' names no need; write it like \"extension:imap\"", line)
+        if not (entry.reason + entry.by).isprintable():
+            raise InputError(where, "reason and by have to stand on one line, without control characters", line)
+        found.append(Acceptance(entry.need, entry.reason, entry.by, entry.until, f"{where}:{line}"))
+    return tuple(found)
+
+
+def unmatched(applications: Iterable[Needs]) -> tuple[Acceptance, ...]:
+    """Acceptances of needs that none of the applications has for which they are given."""
+    found: dict[Acceptance, bool] = {}
+    for needs in applications:
+        for one in needs.accepted:
+            found[one] = found.get(one, False) or needs.holds(one.need)
+    return tuple(one for one, matched in found.items() if not matched)
+
+
+def _line(text: str, number: int | None) -> int:
+    """The line of an entry's header."""
+    if number is None:
+        return 1
+    headers = [n for n, line in enumerate(text.splitlines(), 1) if re.match(r"\s*\[\[\s*accepted\s*\]\]", line)]
+    return headers[number] if number < len(headers) else 1
+
+
+def _in_words(message: str) -> str:
+    what = message.partition(" - at ")[0]
+    if unknown := re.fullmatch(r"Object contains unknown field `(.*)`", what):
+        return f"unknown key '{unknown[1]}'; known: {', '.join(Entry.__struct_fields__)}"
+    if missing := re.fullmatch(r"Object missing required field `(.*)`", what):
+        return f"'{missing[1]}' is missing"
+    return what

@@ -8,6 +8,7 @@ import msgspec
 
 from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.file import NeedsFile
+from fundamentum.report.comparison import CompareDocument
 from fundamentum.report.documents import CheckDocument, PlanDocument
 from fundamentum.server.model import Survey
 
@@ -18,6 +19,7 @@ DOCUMENTS: dict[str, type[msgspec.Struct]] = {
     "check": CheckDocument,
     "plan": PlanDocument,
     "survey": Survey,
+    "compare": CompareDocument,
 }
 
 

@@ -181,3 +181,37 @@ def test_a_reader_that_goes_away_is_no_error(folder: Path) -> None:
         check=False,
     )
     assert done.stderr == ""
+
+
+def test_compare_ends_with_one_where_something_differs(folder: Path) -> None:
+    assert run(folder, "survey", "root", "-o", "then.survey.json").returncode == 0
+    same = run(folder, "compare", "then.survey.json", "root")
+    assert (same.returncode, same.stderr) == (0, "")
+    assert "nothing differs that matters for PHP" in same.stdout
+    write(folder / "root", {"/etc/php/8.2/fpm/conf.d/99-later.ini": "memory_limit = 777M\n"})
+    changed = run(folder, "compare", "then.survey.json", "root")
+    assert changed.returncode == 1
+    assert "setting memory_limit" in changed.stdout
+    assert "99-later.ini:1" in changed.stdout
+    assert run(folder, "compare", "then.survey.json", "root", "nightlog.needs.toml").returncode == 0
+    assert json.loads(run(folder, "compare", "then.survey.json", "root", "--format", "json").stdout)["same"] is False
+
+
+def test_accepted_findings_are_read_beside_the_needs_file_or_where_named(folder: Path) -> None:
+    entry = '[[accepted]]\nneed = "extension:gd"\nreason = "no pictures here"\nby = "Ida"\n'
+    (folder / "nightlog.accepted.toml").write_text(f"format = 1\n{entry}{entry.replace('gd', 'soap')}")
+    done = run(folder, "check", "nightlog.needs.toml", "--server", "root")
+    assert done.returncode == 0
+    assert "by Ida: no pictures here" in done.stdout
+    assert done.stderr == "remark: nightlog.accepted.toml:6: 'extension:soap' is no need of these applications\n"
+    finding = json.loads(run(folder, "check", "nightlog.needs.toml", "--server", "root", "--format", "json").stdout)
+    accepted = {one["need"]: one["accepted"] for one in finding["applications"][0]["findings"]}
+    assert accepted["extension:gd"] == {"reason": "no pictures here", "by": "Ida", "until": None}
+    (folder / "nightlog.accepted.toml").rename(folder / "other.toml")
+    assert run(folder, "check", "nightlog.needs.toml", "--server", "root").returncode == 1
+    named = ("--accepted", "other.toml")
+    assert run(folder, "check", "nightlog.needs.toml", "--server", "root", *named).returncode == 0
+    assert "php8.2-gd" not in run(folder, "plan", "nightlog.needs.toml", "--server", "root", *named).stdout
+    (folder / "other.toml").write_text("format = 1\n[[accepted]]\n")
+    broken = run(folder, "check", "nightlog.needs.toml", "--server", "root", *named)
+    assert (broken.returncode, broken.stderr) == (2, "fundamentum: other.toml:2: 'need' is missing\n")

@@ -115,6 +115,22 @@ def parser() -> argparse.ArgumentParser:
         help="write the whole survey as JSON to FILE (NAME.survey.json); - is standard output",
     )
 
+    compare = commands.add_parser(
+        "compare",
+        help="say what differs between two servers, or between then and now",
+        description="Say what differs between two servers, or one server then and now, that matters for PHP. With "
+        "applications, only what matters to them. Ends with 1 if something differs.",
+    )
+    compare.add_argument("first", metavar="REF", help=SERVER_HELP.replace("the machine itself (left out); ", ""))
+    compare.add_argument("second", metavar="REF", help="the other one")
+    compare.add_argument(
+        "applications", metavar="APP", nargs="*", help="a needs file, or a directory: tell only what matters to it"
+    )
+    _reaching(compare)
+    compare.add_argument(
+        "--format", choices=("text", "json"), default="text", help="how to write the differences (default: text)"
+    )
+
     commands.add_parser(
         "demo",
         help="show all of this on made-up servers",
@@ -222,6 +238,8 @@ def _run(options: argparse.Namespace) -> int:
             from fundamentum.cli import check as command  # noqa: PLC0415
         case "plan":
             from fundamentum.cli import plan as command  # type: ignore[no-redef] # noqa: PLC0415
+        case "compare":
+            from fundamentum.cli import compare as command  # type: ignore[no-redef] # noqa: PLC0415
         case "derive":
             from fundamentum.cli import derive as command  # type: ignore[no-redef] # noqa: PLC0415
         case "survey":

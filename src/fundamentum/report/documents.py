@@ -370,6 +370,6 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}" if number == 1 else f"{number} {what}s"
 
 
-def as_json(document: CheckDocument | PlanDocument) -> str:
+def as_json(document: msgspec.Struct) -> str:
     """The document, indented, with a newline at its end."""
     return msgspec.json.format(msgspec.json.encode(document), indent=2).decode("utf-8") + "\n"

@@ -1,0 +1,157 @@
+"""Two surveys side by side: what differs that matters for PHP, or for the needs of some applications only."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+
+import msgspec
+
+from fundamentum.check.judge import check
+from fundamentum.check.model import Finding
+from fundamentum.errors import ChoiceNeeded
+from fundamentum.needs.model import Needs
+from fundamentum.server.model import Runtime, Survey
+
+ABSENT = "not there"
+QUIET = frozenset({"extension_dir"})
+"""Directives that differ with the branch and say nothing else."""
+
+
+class Difference(msgspec.Struct, frozen=True):
+    """One thing that is not the same on both sides."""
+
+    where: str
+    """A runtime's label, ``packages``, ``sites``, ``system``, or an application's name."""
+    what: str
+    """``php``, ``extension:NAME``, ``setting:NAME``, ``package:NAME``, ``site:NAME``, or a need."""
+    first: str
+    second: str
+    origins: tuple[str, str] = ("", "")
+    """Where each value comes from, if that is known."""
+
+
+def compare(first: Survey, second: Survey) -> tuple[Difference, ...]:
+    """Everything that concerns PHP, grouped: the system, packages, each runtime, sites."""
+    return (*_system(first, second), *_packages(first, second), *_runtimes(first, second), *_sites(first, second))
+
+
+def compare_for(applications: Sequence[Needs], first: Survey, second: Survey) -> tuple[Difference, ...]:
+    """Only what makes a difference to the needs of these applications."""
+    return tuple(one for needs in applications for one in _for(needs, first, second))
+
+
+def _for(needs: Needs, first: Survey, second: Survey) -> Iterator[Difference]:
+    sides: list[Mapping[str, Finding]] = []
+    for survey in (first, second):
+        try:
+            sides.append({finding.need: finding for finding in check(needs, survey).findings})
+        except ChoiceNeeded as error:
+            raise ChoiceNeeded(f"{survey.server}: {error}") from error
+    for need, one in sides[0].items():
+        other = sides[1][need]
+        if (one.verdict, one.state, one.found) != (other.verdict, other.state, other.found):
+            origins = (one.origin or "", other.origin or "") if need.startswith("setting:") else ("", "")
+            yield Difference(needs.name, need, _words(one), _words(other), origins)
+
+
+def _words(finding: Finding) -> str:
+    about = finding.state or finding.found or ""
+    if finding.state and finding.found and finding.need.startswith("setting:"):
+        about = f"{finding.state}, {finding.found}"
+    return f"{finding.verdict}: {about}" if about else finding.verdict
+
+
+def _system(first: Survey, second: Survey) -> Iterator[Difference]:
+    for name in ("name", "architecture"):
+        one, two = getattr(first.system, name), getattr(second.system, name)
+        if one != two:
+            yield Difference("system", name, one or "unknown", two or "unknown")
+
+
+def _packages(first: Survey, second: Survey) -> Iterator[Difference]:
+    if first.installed is None or second.installed is None:
+        return
+    sides = [{one.name: one.version for one in survey.installed or ()} for survey in (first, second)]
+    for name in sorted(set(sides[0]) | set(sides[1])):
+        one, two = sides[0].get(name, ABSENT), sides[1].get(name, ABSENT)
+        if one != two and _speaks_of_php(name):
+            yield Difference("packages", f"package:{name}", one, two)
+
+
+def _speaks_of_php(name: str) -> bool:
+    return "php" in name and not name.endswith(("-dbgsym", "-dev", "-doc"))
+
+
+def _runtimes(first: Survey, second: Survey) -> Iterator[Difference]:
+    for one, two in _pairs(first.runtimes, second.runtimes):
+        if one is None or two is None:
+            there = one or two
+            label = there.label if there else ""
+            yield Difference(label, "runtime", "there" if one else ABSENT, "there" if two else ABSENT)
+            continue
+        label = one.label if one.label == two.label else f"{one.label} and {two.label}"
+        yield from _within(label, one, two)
+
+
+def _pairs(first: Sequence[Runtime], second: Sequence[Runtime]) -> Iterator[tuple[Runtime | None, Runtime | None]]:
+    """Runtimes of the same label; of the others, those run the same way under another branch."""
+    rest = list(second)
+    left: list[Runtime] = []
+    for one in first:
+        match = next((two for two in rest if two.label == one.label), None)
+        if match is None:
+            left.append(one)
+        else:
+            rest.remove(match)
+            yield one, match
+    for one in left:
+        match = next((two for two in rest if (two.sapi, two.pool, two.home) == (one.sapi, one.pool, one.home)), None)
+        if match is not None:
+            rest.remove(match)
+        yield one, match
+    for two in rest:
+        yield None, two
+
+
+def _within(label: str, one: Runtime, two: Runtime) -> Iterator[Difference]:
+    if one.version != two.version:
+        yield Difference(label, "php", one.version or one.branch, two.version or two.branch)
+    sides = [_extensions(one), _extensions(two)]
+    for name in sorted(set(sides[0]) | set(sides[1])):
+        first, second = (side.get(name, ABSENT) for side in sides)
+        if first != second:
+            yield Difference(label, f"extension:{name}", first, second)
+    for name in sorted(set(one.settings) | set(two.settings)):
+        a, b = one.settings.get(name), two.settings.get(name)
+        if name in QUIET or (a and b and a.value == b.value):
+            continue
+        # A directive that only one of two branches knows, at its built-in default, follows the version.
+        plain = all(side is None or side.origin == "built-in" for side in (a, b))
+        if plain and (a is None or b is None or one.branch != two.branch):
+            continue
+        values = tuple("not known" if s and s.value is None else s.value or "not set" if s else ABSENT for s in (a, b))
+        origins = (a.origin if a else "", b.origin if b else "")
+        yield Difference(label, f"setting:{name}", values[0] or "", values[1] or "", origins)
+    if bool(one.stale) != bool(two.stale):
+        words = ("waits for a restart", "runs with its configuration")
+        yield Difference(label, "running", words[not one.stale], words[not two.stale])
+
+
+def _extensions(runtime: Runtime) -> dict[str, str]:
+    return {one.name: "fails to load" if one.fault else "loaded" for one in runtime.extensions}
+
+
+def _sites(first: Survey, second: Survey) -> Iterator[Difference]:
+    sides = [{f"{site.name} {site.part or ''}".strip(): site for site in survey.sites} for survey in (first, second)]
+    for name in sorted(set(sides[0]) | set(sides[1])):
+        pair = [side.get(name) for side in sides]
+        one, two = ((site.runtime or "not known") if site else ABSENT for site in pair)
+        if one != two:
+            origins = tuple(site.origin if site else "" for site in pair)
+            yield Difference("sites", f"site:{name}", one, two, (origins[0], origins[1]))
+
+
+def grouped(differences: Iterable[Difference]) -> Mapping[str, Sequence[Difference]]:
+    """By where they are, in order."""
+    found: dict[str, list[Difference]] = {}
+    for one in differences:
+        found.setdefault(one.where, []).append(one)
+    return found

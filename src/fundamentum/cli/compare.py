@@ -1,0 +1,28 @@
+"""``fundamentum compare``."""
+
+import argparse
+import sys
+
+from fundamentum.check.comparison import compare, compare_for
+from fundamentum.cli import inputs
+from fundamentum.report import comparison
+
+
+def run(options: argparse.Namespace) -> int:
+    """Hold two servers, or one server then and now, side by side; 1 if something differs."""
+    from fundamentum.server.reference import look  # noqa: PLC0415
+
+    applications = [inputs.application(word) for word in options.applications]
+    surveys = [look(ref, sudo=options.sudo, ask_pools=options.ask_pools) for ref in (options.first, options.second)]
+    found = compare_for(applications, *surveys) if applications else compare(*surveys)
+    names = (surveys[0].server, surveys[1].server)
+    if options.format == "json":
+        from fundamentum.report import documents  # noqa: PLC0415
+
+        sys.stdout.write(documents.as_json(comparison.compare_document(*names, found)))
+    else:
+        from fundamentum.report import text  # noqa: PLC0415
+
+        about = "to " + " and ".join(needs.name for needs in applications) if applications else "for PHP"
+        comparison.write_comparison(text.console_for(sys.stdout), *names, found, about)
+    return 1 if found else 0

@@ -1,0 +1,89 @@
+"""Two surveys side by side."""
+
+from pathlib import Path
+
+import jsonschema
+import msgspec
+import pytest
+
+import fundamentum.demo
+from fundamentum.check.comparison import Difference, compare, compare_for
+from fundamentum.needs.file import load
+from fundamentum.report.comparison import compare_document
+from fundamentum.server.model import Installed, Runtime, Setting, Site, Survey
+from fundamentum.server.reference import look
+
+DATA = Path(fundamentum.demo.__file__).parent / "data"
+ALTAIR, VEGA = (look(str(DATA / f"{name}.survey.json")) for name in ("altair", "vega"))
+FPM = next(one for one in ALTAIR.runtimes if one.sapi == "fpm")
+
+
+def with_runtime(**what: object) -> Survey:
+    """altair, with one runtime changed."""
+    changed = msgspec.structs.replace(FPM, **what)
+    return msgspec.structs.replace(ALTAIR, runtimes=tuple(changed if one is FPM else one for one in ALTAIR.runtimes))
+
+
+def setting(name: str, value: str, origin: str) -> dict[str, Setting]:
+    return {**FPM.settings, name: Setting(value, origin)}
+
+
+CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
+    (ALTAIR, set()),
+    (with_runtime(version="8.2.40"), {(FPM.label, "php", FPM.version or "", "8.2.40")}),
+    (with_runtime(extensions=FPM.extensions[1:]), {(FPM.label, f"extension:{FPM.extensions[0].name}", "loaded", "not there")}),
+    (with_runtime(settings=setting("memory_limit", "1G", "/x.ini:3")), {(FPM.label, "setting:memory_limit", "256M", "1G")}),
+    (with_runtime(settings=setting("memory_limit", "256M", "/elsewhere.ini:3")), set()),
+    (with_runtime(stale=("/etc/x.ini",)), {(FPM.label, "running", "runs with its configuration", "waits for a restart")}),
+    (with_runtime(started=1.0, user="other"), set()),
+    (
+        msgspec.structs.replace(ALTAIR, runtimes=(*ALTAIR.runtimes, Runtime("8.4", "fpm", "8.4.1", "late"))),
+        {("8.4/fpm/late", "runtime", "not there", "there")},
+    ),
+    (
+        msgspec.structs.replace(ALTAIR, installed=(*(ALTAIR.installed or ()), Installed("php8.2-soap", "1"), Installed("cowsay", "2"))),
+        {("packages", "package:php8.2-soap", "not there", "1")},
+    ),
+    (msgspec.structs.replace(ALTAIR, installed=None), set()),
+    (
+        msgspec.structs.replace(ALTAIR, sites=(*ALTAIR.sites, Site("new.example", "nginx", "/n:1", runtime=FPM.label))),
+        {("sites", "site:new.example", "not there", FPM.label)},
+    ),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("other", "expected"), CASES)
+def test_what_differs_for_php_is_said_and_nothing_else(other: Survey, expected: set[tuple[str, str, str, str]]) -> None:
+    assert {(one.where, one.what, one.first, one.second) for one in compare(ALTAIR, other)} == expected
+    assert {(one.where, one.what, one.second, one.first) for one in compare(other, ALTAIR)} == expected
+
+
+def test_runtimes_of_another_branch_are_held_against_each_other_without_their_built_in_defaults() -> None:
+    other = with_runtime(branch="8.4", version="8.4.1", settings=setting("zend.odd", "1", "built-in"))
+    found = compare(ALTAIR, other)
+    assert {one.where for one in found} == {f"{FPM.label} and 8.4/fpm/{FPM.pool}"}
+    assert [one.what for one in found] == ["php"]
+
+
+def test_with_applications_only_what_matters_to_them() -> None:
+    needs = load(DATA / "nightlog.needs.toml")
+    found = compare_for([needs], ALTAIR, VEGA)
+    assert [one.what for one in found if one.what.startswith("extension:")] == [
+        "extension:dom", "extension:mbstring", "extension:pdo_mysql|pdo_pgsql", "extension:intl",
+    ]  # fmt: skip
+    assert Difference("nightlog", "extension:dom", "met: active", "unmet: switched-off") in found
+    assert (
+        compare_for(
+            [needs],
+            ALTAIR,
+            with_runtime(extensions=(*FPM.extensions, msgspec.structs.replace(FPM.extensions[0], name="soap"))),
+        )
+        == ()
+    )
+
+
+def test_the_document_fits_the_shipped_schema() -> None:
+    schema = msgspec.json.decode((DATA.parents[1] / "schemas/compare.schema.json").read_bytes())
+    document = msgspec.to_builtins(compare_document("altair", "vega", compare(ALTAIR, VEGA)))
+    jsonschema.validate(document, schema)
+    assert document["same"] is False

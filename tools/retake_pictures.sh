@@ -29,6 +29,8 @@ picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.jso
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
 picture derive 45 'fundamentum derive platevault'
 picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'
+picture trace 34 'fundamentum trace memory_limit nightlog.needs.toml --server vega.survey.json; echo; fundamentum trace dom nightlog.needs.toml --server vega.survey.json'
+picture compare 32 'fundamentum compare altair.survey.json vega.survey.json nightlog.needs.toml'
 picture survey 22 'fundamentum survey vega.survey.json'
 picture plan-three 71 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
 picture playbook 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format playbook | head -n 48'

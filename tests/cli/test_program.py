@@ -215,3 +215,15 @@ def test_accepted_findings_are_read_beside_the_needs_file_or_where_named(folder:
     (folder / "other.toml").write_text("format = 1\n[[accepted]]\n")
     broken = run(folder, "check", "nightlog.needs.toml", "--server", "root", *named)
     assert (broken.returncode, broken.stderr) == (2, "fundamentum: other.toml:2: 'need' is missing\n")
+
+
+def test_trace_answers_one_question_in_full(folder: Path) -> None:
+    done = run(folder, "trace", "gd", "nightlog.needs.toml", "--server", "root")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "installable: not installed" in done.stdout
+    assert "nightlog  required: gd" in done.stdout
+    lines = run(folder, "trace", "memory_limit", "--server", "root").stdout.splitlines()
+    assert lines[0] == f"setting memory_limit on {NAME}"
+    unknown = run(folder, "trace", "no\x1bsuch", "--server", "root")
+    assert (unknown.returncode, unknown.stdout) == (2, "")
+    assert "no?such: no extension, setting or package of that name" in unknown.stderr

@@ -115,6 +115,17 @@ def parser() -> argparse.ArgumentParser:
         help="write the whole survey as JSON to FILE (NAME.survey.json); - is standard output",
     )
 
+    trace = commands.add_parser(
+        "trace",
+        help="say everything about one extension, setting or package",
+        description="Say where an extension, a setting or a package stands on a server: every place that has a say, in "
+        "the order in which they are read, what wins for each runtime, which package brings it, who needs it.",
+    )
+    trace.add_argument("name", metavar="NAME", help="gd, memory_limit, php8.2-gd; or extension:NAME, setting:NAME, ...")
+    trace.add_argument("applications", metavar="APP", nargs="*", help="say also how these applications need it")
+    trace.add_argument("--server", metavar="REF", help=SERVER_HELP)
+    _reaching(trace)
+
     compare = commands.add_parser(
         "compare",
         help="say what differs between two servers, or between then and now",
@@ -242,6 +253,8 @@ def _run(options: argparse.Namespace) -> int:
             from fundamentum.cli import compare as command  # type: ignore[no-redef] # noqa: PLC0415
         case "derive":
             from fundamentum.cli import derive as command  # type: ignore[no-redef] # noqa: PLC0415
+        case "trace":
+            from fundamentum.cli import trace as command  # type: ignore[no-redef] # noqa: PLC0415
         case "survey":
             from fundamentum.cli import survey as command  # type: ignore[no-redef] # noqa: PLC0415
         case _:

@@ -1,0 +1,221 @@
+"""One question answered in full: where an extension, a setting or a package stands on a server, and why.
+
+Every place it is set or could come from, in the order in which they count; what wins for each runtime; which package
+brings it, from which repository; which applications need it.
+"""
+
+from collections.abc import Iterator, Sequence
+from typing import Final, Literal
+
+import msgspec
+
+from fundamentum.catalog import (
+    canonical,
+    catalogued,
+    directive_gone,
+    extension_gone,
+    facts,
+    inside,
+    is_unlimited,
+    known_branches,
+)
+from fundamentum.catalog.symbols import known_extensions
+from fundamentum.check.extensions import standing
+from fundamentum.check.model import Target
+from fundamentum.check.offers import Market, branch_of, extensions_in
+from fundamentum.check.settings import effective
+from fundamentum.needs.model import Needs
+from fundamentum.server.model import Module, Offer, Runtime, Survey
+
+Kind = Literal["extension", "setting", "package"]
+ACCESS: Final = {1: "scripts", 2: "each directory's own file", 4: "the system's files and pools"}
+
+
+class Place(msgspec.Struct, frozen=True):
+    """One place that has a say, in the order in which they are read."""
+
+    where: str
+    says: str
+    wins: bool = False
+
+
+class InRuntime(msgspec.Struct, frozen=True):
+    """How it is in one runtime."""
+
+    runtime: str
+    now: str
+    """The state or value that counts."""
+    places: tuple[Place, ...] = ()
+    remedy: str = ""
+
+
+class Source(msgspec.Struct, frozen=True):
+    """A package that brings it."""
+
+    package: str
+    version: str
+    origin: str
+    """The repository, or ``installed``."""
+    branch: str = ""
+    brings: str = ""
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """An application that needs it."""
+
+    application: str
+    level: str
+    wanted: str
+    why: str = ""
+
+
+class Trace(msgspec.Struct, frozen=True):
+    """Everything about one extension, setting or package."""
+
+    kind: Kind
+    name: str
+    facts: tuple[str, ...]
+    """What is so wherever PHP runs."""
+    runtimes: tuple[InRuntime, ...]
+    sources: tuple[Source, ...]
+    wanted_by: tuple[Wanted, ...]
+
+
+def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tuple[Trace, ...]:
+    """What a name means on this server; it may mean several things, or nothing."""
+    kind, _, rest = name.partition(":")
+    wanted = {kind: rest} if rest and kind in ("extension", "setting", "package") else {}
+    market = Market(survey)
+    found: list[Trace] = []
+    if extension := wanted.get("extension") or ("" if wanted else name):
+        found += _extension(canonical(extension), survey, market, applications)
+    if setting := wanted.get("setting") or ("" if wanted else name):
+        found += _setting(setting, survey, applications)
+    if package := wanted.get("package") or ("" if wanted else name):
+        found += _package(package, survey, applications)
+    return tuple(found)
+
+
+def _extension(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
+    modules = [(branch, module) for branch in survey.branches for module in branch.modules if module.name == name]
+    loaded = any(one.name == name for runtime in survey.runtimes for one in runtime.extensions)
+    wanted = tuple(
+        Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.extensions
+        if name in need.names
+    ) + tuple(
+        Wanted(needs.name, need.level, need.name, needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.loaders
+        if canonical(need.name) == name
+    )
+    known = name in known_extensions() or any(name in catalogued(b) for b in known_branches() if b >= "7.4")
+    offers = [offer for offer in survey.offers or () if (b := branch_of(offer)) and name in extensions_in(offer, b)]
+    if not (modules or loaded or wanted or offers or known):
+        return
+    about = []
+    if gone := extension_gone(name, "99.0"):
+        about.append(f"gone from PHP itself with {gone}")
+    about += [f"part of PHP {branch.branch} itself" for branch in survey.branches if inside(name, branch.branch, "fpm")]
+    about += [f"file {module.path}{_owned(module)}" for _, module in modules]
+    runtimes = []
+    for runtime in survey.runtimes:
+        now = standing(name, survey, Target(runtime, "traced"), market)
+        lines = [one for one in runtime.extensions if one.name == name]
+        working = next((one for one in lines if one.fault is None), None)
+        places = tuple(
+            Place(one.origin, "loads it" if one.fault is None else f"fails: {one.fault.words}", one is working)
+            for one in lines
+        )
+        runtimes.append(InRuntime(runtime.label, f"{now.state or 'unknown'}: {now.found}", places, now.remedy or ""))
+    owners = {module.package for _, module in modules if module.package}
+    installed = [
+        Source(one.name, one.version, "installed", brings=name) for one in survey.installed or () if one.name in owners
+    ]
+    yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *map(_offered, offers)), wanted)
+
+
+def _owned(module: Module) -> str:
+    parts = (
+        f"of {module.package}" if module.package else "",
+        f"switched on by {module.switch}" if module.switch else "",
+        f"does not load: the file {module.misfit}" if module.misfit else "",
+    )
+    words = ", ".join(part for part in parts if part)
+    return f" ({words})" if words else ""
+
+
+def _offered(offer: Offer) -> Source:
+    parts = (offer.source, offer.shut_out, "never installed: pinned" if offer.priority < 0 else "")
+    return Source(offer.name, offer.version, ", ".join(part for part in parts if part), branch_of(offer) or "")
+
+
+def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
+    known = [branch for branch in ("7.4", "8.2", "8.4") if name in facts(branch).directives]
+    wanted = tuple(
+        Wanted(needs.name, need.level, need.condition.text, needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.settings
+        if need.name == name
+    )
+    if not known and not wanted and not any(name in runtime.settings for runtime in survey.runtimes):
+        return
+    about = []
+    if gone := directive_gone(name, "99.0"):
+        about.append(f"gone from PHP with {gone}")
+    if known:
+        directive = facts(known[-1]).directives[name]
+        where = [words for bit, words in ACCESS.items() if directive.access & bit]
+        about.append(f"comes with {directive.owner}; may be set in {', '.join(where)}")
+    runtimes = []
+    for runtime in survey.runtimes:
+        setting = runtime.settings.get(name)
+        if setting is None:
+            runtimes.append(
+                InRuntime(runtime.label, "not known to this PHP: its extension is not loaded" if known else "not there")
+            )
+            continue
+        value = "not known" if setting.value is None else setting.value or "empty"
+        counts = effective(name, setting.value or "", Target(runtime, "traced"))
+        if setting.value is not None and is_unlimited(name, counts):
+            value += " (no limit)"
+        elif setting.value is not None and counts != setting.value:
+            value += f", which counts as {counts}"
+        if setting.origin.rpartition(":")[0] in runtime.stale:
+            value += "; the running process started before that"
+        if runtime.answer and name in runtime.answer.settings:
+            value += f"; the running pool has {runtime.answer.settings[name] or 'nothing'}"
+        runtimes.append(InRuntime(runtime.label, value, tuple(_places(name, runtime))))
+    yield Trace("setting", name, tuple(about), tuple(runtimes), (), wanted)
+
+
+def _places(name: str, runtime: Runtime) -> Iterator[Place]:
+    """The built-in default, then every line that sets it, in the order in which they are read."""
+    setting = runtime.settings[name]
+    default = facts(runtime.branch).default(name, runtime.sapi)
+    yield Place("built-in", "not known" if default is None else default or "empty", setting.origin == "built-in")
+    for place in reversed(setting.overridden):
+        where, _, value = place.partition(" (")
+        yield Place(where, value.removesuffix(")"))
+    if setting.origin != "built-in":
+        yield Place(setting.origin, "not known" if setting.value is None else setting.value or "empty", True)
+
+
+def _package(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
+    installed = [one for one in survey.installed or () if one.name == name]
+    offers = [one for one in survey.offers or () if one.name == name]
+    if not installed and not offers:
+        return
+    brings = {e for offer in offers if (b := branch_of(offer)) for e in extensions_in(offer, b)}
+    brings |= {module.name for branch in survey.branches for module in branch.modules if module.package == name}
+    about = [f"brings {', '.join(sorted(brings))}"] if brings else []
+    about += ["kept at its version (held)" for one in installed if one.held]
+    sources = [Source(one.name, one.version, "installed") for one in installed] + [_offered(offer) for offer in offers]
+    wanted = tuple(
+        Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.extensions
+        if brings.intersection(need.names)
+    )
+    yield Trace("package", name, tuple(about), (), tuple(sources), wanted)

@@ -1,0 +1,24 @@
+"""``fundamentum trace``."""
+
+import argparse
+import sys
+
+from fundamentum.check.tracing import trace
+from fundamentum.cli import inputs
+from fundamentum.errors import InputError
+from fundamentum.report import text
+from fundamentum.report.trace_text import write_traces
+
+
+def run(options: argparse.Namespace) -> int:
+    """Say everything about one extension, setting or package on a server."""
+    applications = [inputs.application(word) for word in options.applications]
+    survey = inputs.server(options)
+    found = trace(options.name, survey, applications)
+    if not found:
+        raise InputError(
+            options.name, f"no extension, setting or package of that name is known, on {survey.server} or at all"
+        )
+    text.write_remarks(survey)
+    write_traces(text.console_for(sys.stdout), found, survey.server)
+    return 0

@@ -1,0 +1,65 @@
+"""One extension, setting or package in full, for a person."""
+
+from collections.abc import Sequence
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from fundamentum.check.tracing import InRuntime, Source, Trace, Wanted
+from fundamentum.report.clean import clean
+from fundamentum.report.text import STYLES
+
+MAX_SOURCES = 12
+
+
+def write_traces(console: Console, traces: Sequence[Trace], server: str) -> None:
+    """Everything that is known, one kind after the other."""
+    for number, trace in enumerate(traces):
+        if number:
+            console.print()
+        console.print(Text.assemble((clean(f"{trace.kind} {trace.name}"), "bold"), clean(f" on {server}")))
+        for fact in trace.facts:
+            console.print(Text("  " + clean(fact), STYLES["dim"]), soft_wrap=True)
+        for runtime in trace.runtimes:
+            _runtime(console, runtime)
+        if trace.sources:
+            console.print(Text("\npackages", style="bold"))
+            console.print(_sources(trace.sources[:MAX_SOURCES]))
+            if len(trace.sources) > MAX_SOURCES:
+                console.print(Text(f"  and {len(trace.sources) - MAX_SOURCES} more", STYLES["dim"]))
+        if trace.wanted_by:
+            console.print(Text("\nneeded by", style="bold"))
+            for one in trace.wanted_by:
+                console.print(_wanted(one), soft_wrap=True)
+
+
+def _runtime(console: Console, one: InRuntime) -> None:
+    line = Text("\n" + clean(one.runtime), style="bold")
+    line.append("  " + clean(one.now), "not bold")
+    console.print(line, soft_wrap=True)
+    for place in one.places:
+        text = Text("  " + ("-> " if place.wins else "   "), STYLES["met"] if place.wins else STYLES["dim"])
+        text.append(clean(place.where), STYLES["remedy"] if place.wins else STYLES["dim"])
+        text.append("  " + clean(place.says), "default" if place.wins else "dim")
+        console.print(text, soft_wrap=True)
+    if one.remedy:
+        console.print(Text(f"     {clean(one.remedy)}", STYLES["remedy"]), soft_wrap=True)
+
+
+def _sources(sources: Sequence[Source]) -> Table:
+    table = Table.grid(padding=(0, 2))
+    table.add_column(width=0)
+    for _ in range(3):
+        table.add_column(overflow="fold")
+    for one in sources:
+        branch = f"for PHP {one.branch}, " if one.branch else ""
+        table.add_row("", clean(one.package), clean(one.version), Text(clean(branch + one.origin), STYLES["dim"]))
+    return table
+
+
+def _wanted(one: Wanted) -> Text:
+    text = Text("  " + clean(one.application), style=STYLES["name"])
+    text.append(clean(f"  {one.level}: {one.wanted}"), "not bold")
+    text.append(clean(f"  {one.why}") if one.why else "", "dim not bold")
+    return text

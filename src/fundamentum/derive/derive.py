@@ -11,9 +11,10 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, mentioned, sweep
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
-from fundamentum.derive.levels import entries, judge
+from fundamentum.derive.levels import entries
 from fundamentum.derive.manifest import Manifest, read_manifests, under_vendor
 from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.rules import judge
 from fundamentum.derive.settings_files import wishes_of_files
 from fundamentum.derive.tree import SourceFile, Tree, read_tree
 from fundamentum.derive.versions import php_of, swept_rules

@@ -221,14 +221,14 @@ _EVERYDAY_NAMES: Final = frozenset(
 )
 """Names of extensions that stand in quotes for many other reasons."""
 _SAMPLED: Final = (
-    (frozenset({_NAMES_LIMIT}), 60),
-    (frozenset(word.encode() for word in COMMANDS), 60),
-    (frozenset(word.encode() for word in DIRECTORIES), 40),
-    (frozenset({b"php_version_id", b"version_compare"}), 60),
+    (frozenset({_NAMES_LIMIT}), 40),
+    (frozenset(word.encode() for word in COMMANDS), 40),
+    (frozenset(word.encode() for word in DIRECTORIES), 20),
+    (frozenset({b"php_version_id", b"version_compare"}), 40),
 )
 LARGE: Final = 100_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""
-CHECKED: Final = 8
+CHECKED: Final = 5
 """Files with a check and a word of an extension that are parsed first; more only where they can change something."""
 _RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
 

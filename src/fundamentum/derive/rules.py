@@ -1,0 +1,279 @@
+"""How strongly one extension is needed: rules in the order in which they decide."""
+
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.evidence import Seen, Whole
+from fundamentum.derive.facts import Check
+from fundamentum.derive.manifest import Stated
+from fundamentum.derive.result import Place
+from fundamentum.derive.tree import SourceFile
+from fundamentum.needs.model import Level
+
+MAX_PLACES: Final = 12
+CENTRAL: Final = 0.5
+"""The share of an application's files from which on an extension is what it is about."""
+TOOLS: Final = frozenset(
+    "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
+)
+"""Tools for developers, and extensions that no application is helped by: asking for them means something else."""
+_HOW: Final = {
+    "checked": "behind a check",
+    "caught": "its failure is caught",
+    "explained": "its absence is explained",
+    "chosen": "chosen by configuration",
+    "version": "behind a test of PHP's version",
+}
+
+
+class Verdict(msgspec.Struct, frozen=True):
+    """One extension, before alternatives are put together."""
+
+    extension: str
+    level: Level | None
+    """None: no need at all."""
+    rule: str
+    places: tuple[Place, ...]
+    files: int
+    plain: bool = False
+    """Used without a check in the application's own code."""
+    stated: bool = False
+    """A manifest or the program itself says so: not a matter of judgement."""
+    among: tuple[str, ...] = ()
+    """The program stops only where all of these are missing."""
+
+
+Checks = list[tuple[SourceFile, Check]]
+
+
+class Case:
+    """All evidence about one extension, and the rules that weigh it."""
+
+    def __init__(self, whole: Whole, extension: str, called: frozenset[str]) -> None:
+        self.whole, self.extension, self.called = whole, extension, called
+        uses = whole.uses(extension)
+        self.seen = [one for one in uses if not whole.own_symbol(one.use) or one.guard]
+        self.replaced = [one for one in uses if whole.own_symbol(one.use)]
+        self.checks = whole.checks(extension)
+        self.own = [one for one in self.seen if one.file.part in ("own", "optional")]
+        self.plain = [one for one in self.own if one.plain]
+        self.strong = [one for one in self.own if not one.use.weak]
+
+    @cached_property
+    def telling(self) -> list[Place]:
+        """The places worth showing, the most telling first."""
+        return _places(self.seen, self.checks)
+
+    def verdict(
+        self, level: Level | None, rule: str, first: Iterable[Place] = (), *, plain: bool = False, stated: bool = False
+    ) -> Verdict:
+        """The verdict, with the places that decided before the others."""
+        files = self.whole.candidates(self.extension, "own", "optional")
+        return Verdict(self.extension, level, rule, (*first, *self.telling)[:MAX_PLACES], files, plain, stated)
+
+    def outcome(self, *outcomes: str) -> Checks:
+        """Checks of the application's own with one of these outcomes."""
+        return [(file, check) for file, check in self.checks if file.part == "own" and check.outcome in outcomes]
+
+    def required_by_a_manifest(self) -> Verdict | None:
+        """The application's manifest, or that of a library that came along."""
+        found = [one for one in self.whole.stated(self.extension) if one.level == "required"]
+        if not found:
+            return None
+        by = found[0].by
+        rule = "the manifest requires it" if by == "the application" else f"the library {by} requires it"
+        return self.verdict("required", rule, _stated(found, "required"), stated=True)
+
+    def stops_without_it(self) -> Verdict | None:
+        """``if (!extension_loaded('gd')) die(...)``"""
+        stops = [
+            (file, check)
+            for file, check in self.outcome("exits")
+            if not self.whole.driver(file.path, "", self.extension)
+        ]
+        if not stops:
+            return None
+        found = self.verdict("required", "the program stops where it is missing", _asked(stops), stated=True)
+        if any(not check.among for _, check in stops):
+            return found
+        return msgspec.structs.replace(found, among=stops[0][1].among)
+
+    def listed_as_required(self) -> Verdict | None:
+        """A list of extensions whose name says that they are required."""
+        listed = self.outcome("listed-required")
+        return (
+            self.verdict("required", "the program lists it as required", _asked(listed), stated=True)
+            if listed
+            else None
+        )
+
+    def suggested_by_the_manifest(self) -> Verdict | None:
+        """``"suggest": {"ext-imap": "why"}``"""
+        found = [one for one in self.whole.stated(self.extension) if one.by == "the application"]
+        if not found:
+            return None
+        return self.verdict("recommended", f"the manifest suggests it{_why(found[0])}", _stated(found, "suggested"))
+
+    def listed_as_recommended(self) -> Verdict | None:
+        """A list of extensions whose name says that they are recommended."""
+        listed = self.outcome("listed-recommended")
+        rule = "the program lists it as recommended"
+        return self.verdict("recommended", rule, _asked(listed), plain=bool(self.plain)) if listed else None
+
+    def replaced_where_missing(self) -> Verdict | None:
+        """The application defines what it uses itself."""
+        if not self.replaced or self.plain:
+            return None
+        rule = "the application brings a replacement of its own"
+        return self.verdict("recommended", rule, _places(self.replaced, self.checks))
+
+    def used_plainly(self) -> Verdict | None:
+        """A use that always runs; unless more files use it only behind a check."""
+        if not self.plain:
+            return None
+        files = {one.file.path for one in self.plain}
+        rule = f"used without a check in {'one file' if len(files) == 1 else f'{len(files)} files'}"
+        protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
+        if len(protected) >= len(files) and any(check.outcome == "asked" for _, check in self.checks):
+            return self.verdict("recommended", f"{rule}, but in more files only behind a check")
+        return self.verdict("required", rule, plain=True)
+
+    def used_under_a_condition(self) -> Verdict | None:
+        """Behind checks and choices only; if most of the application is about it, required all the same."""
+        if not self.strong:
+            return None
+        if self._central():
+            return self.verdict("required", "what the application is about: most of its files use it", plain=True)
+        return self.verdict("recommended", _why_optional(self.strong))
+
+    def suggested_by_a_library(self) -> Verdict | None:
+        """A library's own manifest suggests it."""
+        found = [one for one in self.whole.stated(self.extension) if one.level == "recommended"]
+        if not found:
+            return None
+        rule = f"the library {found[0].by} suggests it{_why(found[0])}"
+        return self.verdict("recommended", rule, _stated(found, "suggested"))
+
+    def used_by_a_library(self) -> Verdict | None:
+        """A bundled library uses it; that counts where something outside the library calls it."""
+        bundled = [one for one in self.seen if one.file.part == "bundled" and not one.use.weak]
+        if not bundled:
+            return None
+        reached = [one for one in bundled if one.file.library in self.called]
+        if any(not _states_its_needs(self.whole, one.file.library) for one in reached):
+            return self.verdict("recommended", "a library that came with the application uses it")
+        if any(not one.driver for one in reached):
+            return self.verdict("recommended", "a library uses it, whose own manifest does not require it")
+        if reached:
+            return self.verdict(None, "one of several that a library can use: it is in its drivers only")
+        return self.verdict(None, "only a library uses it, which nothing outside it calls")
+
+    def asked_for(self) -> Verdict | None:
+        """Somewhere the program asks whether it is there."""
+        asked = any(check.outcome == "asked" and file.part in ("own", "optional") for file, check in self.checks)
+        if not asked or self.extension in EVERYWHERE or self.extension in TOOLS:
+            return None
+        return self.verdict("recommended", "the program asks whether it is there")
+
+    def only_mentioned(self) -> Verdict:
+        """In types, comments, strings, names."""
+        if self.seen or self.checks:
+            return self.verdict(None, "only mentioned: nothing calls it")
+        return self.verdict(None, "its words stand in comments, strings or names only")
+
+    def _central(self) -> bool:
+        """Whether so large a part of the files speaks of it that the application makes no sense without it."""
+        if all(one.guard == "checked" or one.file.part != "own" for one in self.strong):
+            return False
+        own = sum(1 for one in self.whole.swept if one.file.part in ("own", "optional"))
+        return self.whole.candidates(self.extension, "own", "optional") >= own * CENTRAL
+
+
+RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
+    Case.required_by_a_manifest,
+    Case.stops_without_it,
+    Case.listed_as_required,
+    Case.suggested_by_the_manifest,
+    Case.listed_as_recommended,
+    Case.replaced_where_missing,
+    Case.used_plainly,
+    Case.used_under_a_condition,
+    Case.suggested_by_a_library,
+    Case.used_by_a_library,
+    Case.asked_for,
+    Case.only_mentioned,
+)
+
+
+def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
+    """The level of one extension.  ``called``: bundled libraries that the application's own code calls."""
+    case = Case(whole, extension, called)
+    return next(verdict for rule in RULES if (verdict := rule(case)) is not None)
+
+
+def _why(one: Stated) -> str:
+    return f": {one.why}" if one.why else ""
+
+
+def _stated(found: Sequence[Stated], what: str) -> list[Place]:
+    return [_stated_place(one.where, what) for one in found]
+
+
+def _states_its_needs(whole: Whole, library: str) -> bool:
+    stated = whole.manifest.stated
+    return library in stated or any(library.endswith("/" + name) for name in stated)
+
+
+def _why_optional(strong: Sequence[Seen]) -> str:
+    if all(one.guard == "checked" for one in strong):
+        return "used only behind a check whether it is there"
+    if all(one.guard in ("checked", "caught", "explained") for one in strong):
+        return "used only where its absence is caught or explained"
+    if all(one.driver or one.file.part == "optional" or one.guard for one in strong):
+        return "used only in parts that are chosen: drivers, plugins, or behind a check"
+    return "used only in parts that need not run"
+
+
+def _places(seen: Sequence[Seen], checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
+    """Plain uses first, then protected ones; files of the application's own before others; one of each file first."""
+    order = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
+    ranked = sorted(
+        seen,
+        key=lambda one: (
+            not one.plain,
+            order[one.file.part],
+            one.use.weak,
+            one.file.path.count("/"),
+            one.file.path,
+            one.use.line,
+        ),
+    )
+    first: list[Place] = []
+    rest: list[Place] = []
+    met: set[str] = set()
+    for one in ranked:
+        how = _HOW.get(one.guard, "")
+        if not how and one.use.weak:
+            how = "only mentioned"
+        if not how and (one.driver or one.file.part == "optional"):
+            how = "in a part that is chosen"
+        if not how and one.file.part == "bundled":
+            how = "in a library"
+        place = Place(one.file.path, one.use.line, one.use.name, how)
+        (rest if one.file.path in met else first).append(place)
+        met.add(one.file.path)
+    return [*first[:6], *_asked(checks)[:3], *first[6:], *rest]
+
+
+def _asked(checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
+    words = {"asked": "asks", "exits": "stops without it", "throws": "fails without it"}
+    return [Place(file.path, check.line, check.what, words.get(check.outcome, "")) for file, check in checks]
+
+
+def _stated_place(where: str, what: str) -> Place:
+    path, _, line = where.rpartition(":")
+    return Place(path, int(line), what) if path and line.isdigit() else Place(where, 0, what)

@@ -223,7 +223,7 @@ def test_trace_answers_one_question_in_full(folder: Path) -> None:
     assert "installable: not installed" in done.stdout
     assert "nightlog  required: gd" in done.stdout
     lines = run(folder, "trace", "memory_limit", "--server", "root").stdout.splitlines()
-    assert lines[0] == f"setting memory_limit on {NAME}"
+    assert lines[0] == "setting memory_limit on mizar"
     unknown = run(folder, "trace", "no\x1bsuch", "--server", "root")
     assert (unknown.returncode, unknown.stdout) == (2, "")
     assert "no?such: no extension, setting or package of that name" in unknown.stderr

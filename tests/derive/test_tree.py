@@ -66,8 +66,8 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
     tree = read_tree(root)
     assert kept.recall(tree) is None
-    kept.remember(tree, derive(root))
-    assert kept.recall(read_tree(root)) == derive(root)
+    kept.remember(tree, derive(root), "text")
+    assert kept.recall(read_tree(root)) == (derive(root), "text")
     made(root, {"b.php": "mb_strlen(1);"})
     assert kept.recall(read_tree(root)) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")

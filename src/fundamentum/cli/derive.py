@@ -11,7 +11,7 @@ from fundamentum.errors import InputError
 
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
-    derived = inputs.derived(Path(options.directory), fresh=options.fresh)
+    derived, needs_file = inputs.derived(Path(options.directory), fresh=options.fresh)
     inputs.remark(derived)
     if options.explain is not None:
         from fundamentum.report import derive_text, text  # noqa: PLC0415 — a needs file needs no terminal library
@@ -25,21 +25,19 @@ def run(options: argparse.Namespace) -> int:
 
         derive_text.write_derived(text.console_for(sys.stdout), derived)
     elif options.output == "-":
-        from fundamentum.derive.written import written  # noqa: PLC0415
-
-        sys.stdout.write(written(derived))
+        sys.stdout.write(needs_file)
     else:
-        inputs.write_whole(options.output, _over(options.output, derived).encode("utf-8"))
+        inputs.write_whole(options.output, _over(options.output, derived, needs_file).encode("utf-8"))
     return 0
 
 
-def _over(target: str, derived: Derived) -> str:
+def _over(target: str, derived: Derived, text: str) -> str:
     """The needs file, over the one that is there."""
-    from fundamentum.derive.written import rederived, written  # noqa: PLC0415 — brings a TOML library
+    from fundamentum.derive.written import rederived  # noqa: PLC0415 — brings a TOML library
 
     path = Path(target)
     if not path.is_file() or not path.stat().st_size:
-        return written(derived)
+        return text
     try:
         old = path.read_text("utf-8")
     except (OSError, UnicodeDecodeError) as error:

@@ -7,25 +7,24 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import msgspec
-
 from fundamentum.errors import InputError
-from fundamentum.needs.accepted import SUFFIX as ACCEPTED
-from fundamentum.needs.accepted import load_accepted, unmatched
-from fundamentum.needs.file import SUFFIX, load
-from fundamentum.needs.model import Needs
 
 if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
+    from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
 
-def applications(options: argparse.Namespace) -> list[Needs]:
+def applications(options: argparse.Namespace) -> "list[Needs]":
     """The applications that the options name, with what is accepted of their findings.
 
     That stands in the files that ``--accepted`` names, which count for all of them, and in ``NAME.accepted.toml``
     beside ``NAME.needs.toml``.  An acceptance that matches nothing is remarked.
     """
+    import msgspec  # noqa: PLC0415 — deriving needs none of these
+
+    from fundamentum.needs.accepted import load_accepted, unmatched  # noqa: PLC0415
+
     common = tuple(one for word in options.accepted for one in load_accepted(Path(word)))
     found = []
     for word in options.applications:
@@ -39,6 +38,9 @@ def applications(options: argparse.Namespace) -> list[Needs]:
 
 def _beside(word: str) -> Path | None:
     """The file of accepted findings beside a needs file."""
+    from fundamentum.needs.accepted import SUFFIX as ACCEPTED  # noqa: PLC0415
+    from fundamentum.needs.file import SUFFIX  # noqa: PLC0415
+
     path = Path(word)
     if path.is_dir():
         found = sorted(path.glob(f"*{SUFFIX}"))
@@ -51,8 +53,10 @@ def _beside(word: str) -> Path | None:
     return beside if beside.is_file() else None
 
 
-def application(word: str) -> Needs:
+def application(word: str) -> "Needs":
     """A needs file, the one needs file in a directory, or what an application's directory tells of itself."""
+    from fundamentum.needs.file import SUFFIX, load  # noqa: PLC0415 — deriving reads no needs file
+
     path = Path(word)
     if path.is_dir():
         found = sorted(path.glob(f"*{SUFFIX}"))
@@ -60,17 +64,20 @@ def application(word: str) -> Needs:
             names = ", ".join(one.name for one in found)
             raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
         if not found:
-            from fundamentum.derive.written import as_needs  # noqa: PLC0415 — only where needs have to be derived
+            from fundamentum.needs.file import parse  # noqa: PLC0415
 
-            result = derived(path)
+            result, text = derived(path)
             remark(result)
-            return as_needs(result)
+            return parse(text, f"{result.name} (derived)")
         path = found[0]
     return load(path)
 
 
-def derived(directory: Path, *, fresh: bool = False) -> "Derived":
-    """What an application's directory tells of its needs.  ``fresh``: read it even if it has not changed."""
+def derived(directory: Path, *, fresh: bool = False) -> "tuple[Derived, str]":
+    """What an application's directory tells of its needs, and that as a needs file.
+
+    ``fresh``: read the directory even if nothing in it has changed.
+    """
     from fundamentum.derive import kept  # noqa: PLC0415
     from fundamentum.derive.tree import read_tree  # noqa: PLC0415
 
@@ -80,13 +87,15 @@ def derived(directory: Path, *, fresh: bool = False) -> "Derived":
     found = None if fresh else kept.recall(tree)
     if found is None:
         from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
+        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
-            found = derive_tree(tree, progress)
+            result = derive_tree(tree, progress)
         finally:
             progress.end()
-        kept.remember(tree, found)
+        found = (result, written(result))
+        kept.remember(tree, *found)
     return found
 
 

@@ -5,13 +5,13 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from pathlib import Path, PurePosixPath
-from typing import Final
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, mentioned, sweep
+from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, sweep
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.levels import entries
+from fundamentum.derive.libraries import LibraryNames, names_of_libraries
 from fundamentum.derive.manifest import Manifest, read_manifests, under_vendor
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
@@ -45,7 +45,8 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
     ]
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
-    with Workers(tree) as workers:
+    libraries = names_of_libraries(files)
+    with Workers(tree, libraries) as workers:
         swept = sweep(workers, files, swept_rules(manifest), progress, remarks)
         reading = Reading(workers, swept, progress)
         reading.first()
@@ -55,7 +56,7 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
         whole = Whole(swept, reading.facts, manifest)
         php, lowest, differing = php_of(reading, whole, manifest)
         seen = extensions_seen(swept, reading.facts, manifest)
-        called = _called(workers, whole)
+        called = _called(whole, libraries)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     everything = [
         *([php] if php else []),
@@ -91,37 +92,19 @@ def _settled(whole: Whole, extension: str) -> bool:
     return len(whole.plain_files(extension)) >= ENOUGH
 
 
-def _called(workers: Workers, whole: Whole) -> frozenset[str]:
-    """Bundled libraries that something outside them names: by their directory, or by a file, which is called as its
-    class is.  Those of a package manager are loaded by name and count as called."""
-    names: dict[bytes, set[str]] = defaultdict(set)
-    elsewhere = {e for one in whole.swept if one.file.part in ("own", "optional") for e in one.extensions}
-    elsewhere |= {one.extension for one in whole.manifest.statements}
-    deciding = {
-        one.file.library for one in whole.swept if one.file.part == "bundled" and not one.extensions <= elsewhere
+def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
+    """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
+    called = {
+        one.file.library
+        for one in whole.swept
+        if one.file.library and any(one.file.library.endswith(name) for name in whole.manifest.stated)
     }
-    called = {library for library in deciding if any(library.endswith(name) for name in whole.manifest.stated)}
     for one in whole.swept:
-        library = one.file.library
-        if one.file.part == "bundled" and library in deciding - called:
-            stem = re.sub(r"^class[.-]|\.class$|\.inc$", "", PurePosixPath(one.file.path).stem)
-            for name in (stem, library.rpartition("/")[2]):
-                if len(name) > 3 and name.lower() not in _EVERYDAY:
-                    names[name.encode("utf-8", "surrogateescape")].add(library)
-    if not names:
-        return frozenset(called)
-    outside = [one for one in whole.swept if one.file.part in ("own", "optional")]
-    for found in mentioned(workers, outside, names):
-        called |= names[found]
+        if one.file.part in ("own", "optional"):
+            for names in (libraries.classes, libraries.directories):
+                for name in one.words & names.keys():
+                    called |= names[name]
     return frozenset(called)
-
-
-_EVERYDAY: Final = frozenset(
-    "index main init common config autoload functions function utils util helper helpers base class classes core "
-    "library libraries vendor version default exception error interface abstract test example setup install admin "
-    "file files data type types string array list item node text html http client server request response user".split()
-)
-"""Names of files and directories that say nothing about whose they are."""
 
 
 def _loaders(whole: Whole) -> Iterable[Entry]:

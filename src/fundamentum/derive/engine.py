@@ -7,7 +7,6 @@ it are parsed, the application's own and the smallest first, until its level can
 
 import multiprocessing
 import os
-import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
@@ -17,18 +16,21 @@ from typing import Any, Final, NamedTuple, TypeVar
 import msgspec
 
 from fundamentum.derive.facts import FileFacts, Syntax
+from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import CHECKS, Source
 from fundamentum.derive.syntax import RULES, found_in, possible_in
 from fundamentum.derive.tree import MAX_SIZE, SourceFile, Tree
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import (
+    INCLUDING,
     TAKING,
     called_by_name,
     checked_in,
     code_of,
     defines_one,
     extensions_of_word,
+    included_in,
     interesting,
     listed_in,
     words_in,
@@ -61,10 +63,10 @@ class Swept(msgspec.Struct, frozen=True):
 class Workers:
     """Processes that share the work, or none for a small tree."""
 
-    def __init__(self, tree: Tree) -> None:
+    def __init__(self, tree: Tree, libraries: LibraryNames) -> None:
         total = sum(file.size for file in tree.sources)
         count = min(os.cpu_count() or 1, MAX_PROCESSES)
-        _setup(tree.root)
+        _setup(tree.root, libraries)
         interesting()
         self.pool: Pool | None = None
         if total > SMALL and count > 1 and "fork" in multiprocessing.get_all_start_methods():
@@ -86,11 +88,13 @@ class Workers:
 
 
 _ROOT = ""
+_LIBRARIES = LibraryNames()
 
 
-def _setup(root: str) -> None:
-    global _ROOT
-    _ROOT = root
+def _setup(root: str, libraries: LibraryNames) -> None:
+    global _ROOT, _LIBRARIES
+    _ROOT, _LIBRARIES = root, libraries
+    _swept_words.cache_clear()
 
 
 def contents(path: str) -> bytes | None:
@@ -129,9 +133,10 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
         words = words_in(code, wanted)
         checked: frozenset[str] = frozenset()
         constructs = possible_in(code, words, rules, data)
-        if b"extension" in code and len(names := listed_in(data)) > 2 and not names <= _EVERYDAY_NAMES:
-            words |= {_LISTS}
-            checked |= names
+        if _LIBRARIES.directories and words & INCLUDING:
+            words |= included_in(data) & _LIBRARIES.directories.keys()
+        if (b"extension_loaded" in words or b"extensions" in code) and len(names := listed_in(data)) > 2:
+            words |= frozenset() if names <= _EVERYDAY_NAMES else {_LISTS}
         if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
             words |= {_NAMES_LIMIT}
         if words & _LOOKED_INTO:
@@ -147,7 +152,7 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
 @cache
 def _swept_words() -> frozenset[bytes]:
     words = {word for rule in RULES for word in rule.words} | {word for words, _ in _SAMPLED for word in words}
-    return interesting() | TAKING | words
+    return interesting() | TAKING | INCLUDING | words | _LIBRARIES.classes.keys()
 
 
 def _read(task: tuple[str, frozenset[bytes]]) -> FileFacts | None:
@@ -221,14 +226,14 @@ _EVERYDAY_NAMES: Final = frozenset(
 )
 """Names of extensions that stand in quotes for many other reasons."""
 _SAMPLED: Final = (
-    (frozenset({_NAMES_LIMIT}), 40),
-    (frozenset(word.encode() for word in COMMANDS), 40),
-    (frozenset(word.encode() for word in DIRECTORIES), 20),
-    (frozenset({b"php_version_id", b"version_compare"}), 40),
+    (frozenset({_NAMES_LIMIT}), 25),
+    (frozenset(word.encode() for word in COMMANDS), 25),
+    (frozenset(word.encode() for word in DIRECTORIES), 15),
+    (frozenset({b"php_version_id", b"version_compare"}), 25),
 )
-LARGE: Final = 100_000
+LARGE: Final = 60_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""
-CHECKED: Final = 5
+CHECKED: Final = 4
 """Files with a check and a word of an extension that are parsed first; more only where they can change something."""
 _RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
 
@@ -245,9 +250,10 @@ class Reading:
 
     def read(self, files: Iterable[SourceFile]) -> None:
         """Parse these, unless they have been."""
-        wanted = [path for path in dict.fromkeys(file.path for file in files) if path not in self.facts]
+        sizes = {file.path: file.size for file in files if file.path not in self.facts}
+        wanted = sorted(sizes, key=lambda path: -sizes[path])  # the largest first: no process waits for it at the end
         tasks = [(path, self.words[path]) for path in wanted]
-        for number, (path, facts) in enumerate(zip(wanted, self.workers.map(_read, tasks, 4), strict=True)):
+        for number, (path, facts) in enumerate(zip(wanted, self.workers.map(_read, tasks, 1), strict=True)):
             self.facts[path] = facts or FileFacts(broken=True)
             self.progress("reading", number + 1, len(wanted))
 
@@ -316,19 +322,4 @@ def confirm(
             found += [(task[0], one) for one in syntax]
         if len(found) >= enough:
             break
-    return found
-
-
-def _mentions(task: tuple[str, bytes]) -> frozenset[bytes]:
-    path, pattern = task
-    data = contents(path)
-    return frozenset(re.findall(pattern, data)) if data else frozenset()
-
-
-def mentioned(workers: Workers, files: Sequence[Swept], names: Iterable[bytes]) -> frozenset[bytes]:
-    """Which of the names stand as whole words anywhere in the files."""
-    pattern = rb"\b(?:" + b"|".join(map(re.escape, sorted(names))) + rb")\b"
-    found: frozenset[bytes] = frozenset()
-    for some in workers.map(_mentions, [(one.file.path, pattern) for one in files], 50):
-        found |= some
     return found

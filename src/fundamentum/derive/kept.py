@@ -25,10 +25,12 @@ class _Kept(msgspec.Struct, frozen=True, array_like=True):
     root: str
     stamp: str
     derived: Derived
+    text: str
+    """The needs file, which takes a while to write."""
 
 
-def recall(tree: Tree) -> Derived | None:
-    """What was derived from the tree as it is now; None where nothing is known, or the tree has changed."""
+def recall(tree: Tree) -> tuple[Derived, str] | None:
+    """What was derived from the tree as it is now, and the needs file; None where that is not known."""
     try:
         path = _path(tree)
         if path.stat().st_size > MAX_SIZE:
@@ -36,10 +38,11 @@ def recall(tree: Tree) -> Derived | None:
         kept = msgspec.msgpack.decode(path.read_bytes(), type=_Kept)
     except (OSError, ValueError, msgspec.DecodeError):
         return None
-    return kept.derived if (kept.program, kept.root, kept.stamp) == (_program(), tree.root, tree.stamp) else None
+    same = (kept.program, kept.root, kept.stamp) == (_program(), tree.root, tree.stamp)
+    return (kept.derived, kept.text) if same else None
 
 
-def remember(tree: Tree, derived: Derived) -> None:
+def remember(tree: Tree, derived: Derived, text: str) -> None:
     """Keep it for the next time, if that is possible."""
     name = ""
     try:
@@ -50,7 +53,7 @@ def remember(tree: Tree, derived: Derived) -> None:
             old.unlink(missing_ok=True)
         descriptor, name = tempfile.mkstemp(dir=path.parent)
         with open(descriptor, "wb") as stream:
-            stream.write(msgspec.msgpack.encode(_Kept(_program(), tree.root, tree.stamp, derived)))
+            stream.write(msgspec.msgpack.encode(_Kept(_program(), tree.root, tree.stamp, derived, text)))
         os.replace(name, path)
     except (OSError, UnicodeEncodeError):
         if name:

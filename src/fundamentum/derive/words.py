@@ -141,6 +141,24 @@ def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[in
             at = lowered.find(word, at)
 
 
+INCLUDING: Final = frozenset({b"include", b"include_once", b"require", b"require_once"})
+_INCLUDED: Final = re.compile(rb"[^;\n]{0,200}")
+_PARTS: Final = re.compile(rb"[^/'\"\s.()$]+")
+
+
+def included_in(data: bytes) -> frozenset[bytes]:
+    """The parts of the paths that a file includes."""
+    found: set[bytes] = set()
+    for word in (b"include", b"require"):
+        at = data.find(word)
+        while at >= 0:
+            at += len(word)
+            if match := _INCLUDED.match(data, at):
+                found.update(_PARTS.findall(match[0]))
+            at = data.find(word, at)
+    return frozenset(found)
+
+
 def defines_one(code: bytes, words: frozenset[bytes]) -> bool:
     """Whether the code seems to define a function, no method, that an extension provides too."""
     for word in words:

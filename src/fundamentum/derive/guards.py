@@ -64,7 +64,7 @@ class Guards:
         found: list[Guard] = []
         names: dict[str, None] = {}
         for parent, child in ancestors(node):
-            for condition, positive in self._conditions(parent, child):
+            for condition, positive in self.conditions(parent, child):
                 if guard := self._judged(condition, positive, extensions):
                     found.append(guard)
                 names |= dict.fromkeys(self._spoken(condition))
@@ -189,7 +189,7 @@ class Guards:
                 return self.source.text(name).lower() + "()" if name is not None else ""
         return ""
 
-    def _conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
+    def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs."""
         kind = parent.type
         if kind in ("if_statement", "else_if_clause", "conditional_expression", "while_statement"):

@@ -31,9 +31,6 @@ _REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum",
 _RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]*?['\"/]([\w.-]+\.php)['\"]", re.I)
-_QUOTED: Final = frozenset(
-    {"comment", "text", "heredoc_body", "nowdoc_body", "nowdoc_string", "shell_command_expression"}
-)
 
 
 def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts:
@@ -102,7 +99,7 @@ class _Reader:
             node = self.source.at(start, end)
             if node is None:
                 continue
-            found = reference(self.source, node, {})
+            found = reference(self.source, node)
             if found is not None:
                 yield from self._referred(found, node)
 
@@ -144,7 +141,7 @@ class _Reader:
         """Whether the place is behind a check for the symbol itself, or behind a test of PHP's version."""
         plain = what.removesuffix("()").lower()
         for parent, child in ancestors(node):
-            for condition, _ in self.guards._conditions(parent, child):
+            for condition, _ in self.guards.conditions(parent, child):
                 text = self.data[condition.start_byte : condition.end_byte].decode("latin-1").lower()
                 if plain in text or "php_version" in text or "version_compare" in text or "phpversion" in text:
                     return True

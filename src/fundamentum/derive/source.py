@@ -4,8 +4,7 @@ The grammar is that of a parser library; only the places where an interesting wo
 cost follows what is found, not the size of the tree of syntax.
 """
 
-import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from functools import cache
 from typing import Final
 
@@ -15,7 +14,6 @@ from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
 
-WORD: Final = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
 CHECKS: Final = {
     "extension_loaded": "extension",
     "function_exists": "function",
@@ -223,7 +221,7 @@ _NOT_EXPRESSIONS: Final = frozenset(
 )  # fmt: skip
 
 
-def reference(source: Source, node: Node, imported: Mapping[int, str]) -> Reference | None:
+def reference(source: Source, node: Node) -> Reference | None:
     """What the name at a node stands for, if it can be something that an extension provides."""
     if node.type != "name":
         return None

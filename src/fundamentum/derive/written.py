@@ -48,7 +48,7 @@ def written(derived: Derived) -> str:
     document.add("application", application)
     state = {entry.key: entry for entry in derived.entries if entry.kind in _SAID}
     _fill(document, state.values())
-    return _finished(document, derived, state)
+    return _finished(document, state)
 
 
 def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
@@ -72,7 +72,7 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
                 _set(document, key, theirs.get(key))
         elif new != now:
             kept.append(f"{key}: {now or 'removed'}" + (f", though derived as {new}" if new else ", not derived"))
-    return Rederived(_finished(document, derived, theirs, set(mine) | set(theirs)), tuple(changes), tuple(kept))
+    return Rederived(_finished(document, theirs), tuple(changes), tuple(kept))
 
 
 _SAID: Final = frozenset({"php", "extension", "loader", "setting"})
@@ -143,9 +143,7 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         listed.multiline(len(listed) > 5)
 
 
-def _finished(
-    document: tomlkit.TOMLDocument, derived: Derived, entries: Mapping[str, Entry], present: set[str] | None = None
-) -> str:
+def _finished(document: tomlkit.TOMLDocument, entries: Mapping[str, Entry]) -> str:
     """The text, with notes and the memory of what was derived."""
     notes = _table(document, "notes")
     for key in [str(key) for key in notes]:

@@ -7,6 +7,7 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check.model import Finding, Judgement, State, Verdict
+from fundamentum.check.safety import risks
 from fundamentum.needs.accepted import unmatched
 from fundamentum.needs.model import Acceptance, Level
 from fundamentum.plan.model import Plan, Row, key_of
@@ -51,6 +52,16 @@ class FindingRow(msgspec.Struct):
     accepted: AcceptedRow | None
 
 
+class RiskRow(msgspec.Struct):
+    """Something risky about the runtime, apart from what the application needs."""
+
+    about: str
+    found: str
+    why: str
+    remedy: str
+    origin: str
+
+
 class ApplicationResult(msgspec.Struct):
     """One application."""
 
@@ -59,6 +70,7 @@ class ApplicationResult(msgspec.Struct):
     satisfied: bool
     runtime: RuntimeName
     findings: list[FindingRow]
+    risks: list[RiskRow]
 
 
 class RemarkRow(msgspec.Struct):
@@ -234,6 +246,7 @@ def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocu
                     reason=one.target.reason,
                 ),
                 findings=[_row(finding) for finding in one.findings],
+                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(one.target)],
             )
             for one in judgements
         ],

@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.check.model import Finding, Judgement
+from fundamentum.check.safety import risks
 from fundamentum.report.clean import clean
 from fundamentum.server.model import Survey
 
@@ -75,6 +76,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
                 console.print(Padding(_problems(wrong, min(wide, 40)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
+        _risks(console, judgement)
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
@@ -175,6 +177,23 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
             console.print(
                 Text(clean(f"  note: {name_of(finding.need)}: {finding.remark}"), style=STYLES["recommended"])
             )
+
+
+def _risks(console: Console, judgement: Judgement) -> None:
+    """What is risky about the runtime, last: nothing here keeps the application from running."""
+    found = risks(judgement.target)
+    if not found:
+        return
+    console.print(Text(f"\nrisky, whatever is needed ({len(found)})", style=STYLES["recommended"]))
+    table = Table.grid(padding=(0, 2))
+    table.add_column(overflow="fold")
+    table.add_column(overflow="fold", ratio=1)
+    for one in found:
+        what = Text(clean(one.why))
+        what.append(clean(f"  {one.origin}") if one.origin else "", STYLES["dim"])
+        what.append("\n" + clean(f"-> {one.remedy}"), STYLES["remedy"])
+        table.add_row(Text(clean(f"{name_of(one.about)} {one.found}"), style=STYLES["name"]), what)
+    console.print(Padding(table, (0, 0, 0, 2)))
 
 
 def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:

@@ -46,6 +46,23 @@ def test_links_are_not_followed_and_odd_files_do_not_stop_it(tmp_path: Path) -> 
     assert "huge.php is larger than 8 MiB: passed over" in found.remarks
 
 
+ABSURD = {  # each took minutes before something in it was bounded
+    "parentheses.php": "<?php $x=" + "(" * 20_000 + "mb_strlen($y)" + ")" * 20_000 + ";",
+    "ifs.php": "<?php " + "if ($a) {" * 3000 + "mb_strlen($y);" * 100 + "}" * 3000,
+    "branches.php": "<?php if ($a) {}" + " elseif ($x && function_exists('imagesx')) { imagesx($y); }" * 1000,
+    "blocks.php": "<?php " + "<<<A\n" * 50_000,
+    "includes.php": "<?php PHP_VERSION;" + "include " * 50_000,
+    "concatenated.php": "<?php exec(" + "'a' . " * 20_000 + "$x);",
+    "quotes.php": "<?php " + "'" * 100_001,
+}
+
+
+def test_absurd_files_are_read_as_far_as_is_sensible(tmp_path: Path) -> None:
+    found = derive(made(tmp_path, ABSURD | {"a.php": "zip_open('x');"}))
+    assert levels(found)["zip"] == "required"
+    assert any("does not parse as a whole" in remark for remark in found.remarks)
+
+
 def test_a_tree_whose_application_lies_deeper(tmp_path: Path) -> None:
     made(tmp_path, {"usr/share/log/composer.json": '{"name": "x/log"}', "usr/share/log/a.php": "imagesx(1);",
                     "usr/share/log/vendor/m/n/A.php": "bcadd(1, 2);"})  # fmt: skip

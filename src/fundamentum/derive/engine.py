@@ -169,7 +169,12 @@ def _read(task: tuple[str, frozenset[bytes]]) -> FileFacts | None:
 def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
     path, rules = task
     data = contents(path)
-    return tuple(found_in(Source(data), [RULES[number] for number in rules])) if data else ()
+    if not data:
+        return ()
+    try:
+        return tuple(found_in(Source(data), [RULES[number] for number in rules]))
+    except RecursionError:
+        return ()
 
 
 def sweep(

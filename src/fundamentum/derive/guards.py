@@ -20,6 +20,8 @@ _VERSION: Final = re.compile(
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+MAX_BRANCHES: Final = 20
+"""Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
 _WORDS_ASIDE: Final = frozenset(
@@ -198,7 +200,7 @@ class Guards:
                 alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
                 yield condition, not alternative
             if kind == "if_statement":
-                for other in parent.children_by_field_name("alternative"):
+                for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
                     if other == child:
                         break
                     if (one := other.child_by_field_name("condition")) is not None:

@@ -30,7 +30,7 @@ _LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
 _REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
 _RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
-_INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]*?['\"/]([\w.-]+\.php)['\"]", re.I)
+_INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
 
 def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts:

@@ -170,13 +170,20 @@ class Source:
             self.names.imports[kind, short.lower()] = full.lower()
 
 
+MAX_NESTED: Final = 400
+"""Levels of syntax; nobody writes that many, and to climb through thousands takes minutes."""
+
+
 def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
-    """(parent, child) pairs from a node up to the root."""
+    """(parent, child) pairs from a node up to the root.  ``RecursionError`` where it is nested absurdly deep."""
     child = node
     parent = node.parent
-    while parent is not None:
+    for _ in range(MAX_NESTED):
+        if parent is None:
+            return
         yield parent, child
         child, parent = parent, parent.parent
+    raise RecursionError("nested too deeply")
 
 
 def provided(kind: str, name: str) -> tuple[str, ...]:

@@ -20,10 +20,10 @@ _NO_CODE: Final = re.compile(
     rb"""|/\*[^*]*\*+(?:[^/*][^*]*\*+)*/"""
     rb"""|'[^'\\]*(?:\\.[^'\\]*)*'"""
     rb"""|"[^"\\]*(?:\\.[^"\\]*)*\""""
-    rb"""|\?>[^<]*(?:<(?!\?(?!xml))[^<]*)*(?:<\?|\Z)"""
-    rb"""|<<<[ \t]*(['"]?)(\w+)\1\r?\n.*?\n[ \t]*\2\b""",
+    rb"""|\?>[^<]*(?:<(?!\?(?!xml))[^<]*)*(?:<\?|\Z)""",
     re.S,
 )
+_BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
 
 
 TAKES_FUNCTIONS: Final = frozenset(
@@ -38,7 +38,30 @@ _GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
 def code_of(data: bytes) -> bytes:
     """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files."""
     start = data.find(b"<?")
-    return _NO_CODE.sub(b"''", data[start + 2 :].lower()) if start >= 0 else b""
+    if start < 0:
+        return b""
+    lowered = data[start + 2 :].lower()
+    return _NO_CODE.sub(b"''", _without_blocks(lowered) if b"<<<" in lowered else lowered)
+
+
+def _without_blocks(lowered: bytes) -> bytes:
+    """The text without its text blocks (``<<<END``).  A label that ends nowhere is looked for once only."""
+    out: list[bytes] = []
+    endless: set[bytes] = set()
+    at = 0
+    while match := _BLOCK.search(lowered, at):
+        label = match[2]
+        end = None
+        if label not in endless:
+            end = re.compile(rb"^[ \t]*" + label + rb"\b", re.M).search(lowered, match.end())
+        if end is None:
+            endless.add(label)
+            out.append(lowered[at : match.end()])
+            at = match.end()
+        else:
+            out += (lowered[at : match.start()], b"''")
+            at = end.end()
+    return b"".join((*out, lowered[at:]))
 
 
 @cache

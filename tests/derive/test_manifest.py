@@ -55,7 +55,7 @@ def test_what_a_package_provides_is_taken_off(tmp_path: Path) -> None:
 
 
 ARCHIVES = [
-    """<package xmlns="http://pear.php.net/dtd/package-2.0"><name>Chart</name><version><release>1.2</release></version>
+    """<package xmlns="urn:observatory:package-2.0"><name>Chart</name><version><release>1.2</release></version>
     <dependencies><required><php><min>7.2</min><max>8.3</max><exclude>8.0.0</exclude></php><extension><name>xml</name>
     </extension></required><optional><extension><name>gd</name></extension></optional></dependencies></package>""",
     """<package version="1.0"><name>Chart</name><release><version>1.2</version><deps><dep type="php" rel="ge" version="7.2"/>

@@ -27,7 +27,7 @@ _PHP: Final = frozenset(
 )
 _NEVER: Final = frozenset({".git", ".svn", ".hg", "CVS", "node_modules"})
 _ASIDE: Final = frozenset(
-    "test tests testing unittest unittests unit-tests phpunit spec specs __tests__ fixture fixtures example "
+    "test tests testing unittest unittests unit-tests spec specs __tests__ fixture fixtures example "
     "examples sample samples demo demos doc docs documentation manual benchmark benchmarks stubs node_modules "
     "bower_components testsuite test-suite testdata mocks".split()
 )
@@ -43,7 +43,7 @@ _OPTIONAL: Final = frozenset(
     "optional".split()
 )
 _ASIDE_FILE: Final = re.compile(
-    r"(?:Test|TestCase|TestSuite|TestHelper|Spec|Cest)\.php$|^(?:test|tests|phpunit)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$",
+    r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$|^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$",
     0,
 )
 _LICENCE: Final = re.compile(r"(?:licen[cs]e|copying)(?:[._-].*)?", re.I)

@@ -1,11 +1,9 @@
 <?php
 
-use PHPUnit\Framework\TestCase;
-
-final class VaultTest extends TestCase
+final class VaultTest
 {
-    public function testIndex(): void
+    public function testIndex(): bool
     {
-        self::assertNotFalse(apcu_fetch('plates'));
+        return apcu_fetch('plates') !== false;
     }
 }

@@ -66,6 +66,8 @@ CASES = [  # PHP, the uses it holds as "extension guard"
     ("?><?= mb_strlen($x) ?> don't <? gzopen('x'); ?>", ["mbstring", "zlib"]),
     ("mb_strlen($x); }}} class { function", ["mbstring"]),
     ("goto mb_strlen; mb_strlen:", []),
+    ("ini_set('mbstring.language', 'uni'); ini_get('memory_limit');", ["mbstring weak"]),
+    ("ini_get($name); ini_set();", []),
 ]  # fmt: skip
 
 

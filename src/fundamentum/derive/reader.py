@@ -109,6 +109,10 @@ class _Reader:
             return
         if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
             self.wishes += wishes_of(self.source, found.node, found.name)
+            if found.name in ("ini_get", "ini_set"):
+                first = next(iter(self.source.arguments(found.node)), None)
+                # A directive of an absent extension is not there, and nothing fails for that.
+                yield from self._use("directive", self.source.literal(first) or "", found.node, weak=True)
         if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
             self.connects = True
         yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own)

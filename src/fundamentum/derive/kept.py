@@ -69,5 +69,8 @@ def _path(tree: Tree) -> Path:
 def _program() -> str:
     """Changes with the program, so that an answer of an older one is not taken for its own."""
     here = Path(__file__).parent
-    files = [*here.glob("*.py"), *(here.parent / "catalog").glob("**/*.*")]
-    return f"{__version__} {max(file.stat().st_mtime_ns for file in files)}"
+    newest = 0
+    for directory in (here, here.parent / "catalog", here.parent / "catalog/data"):
+        with os.scandir(directory) as files:
+            newest = max(newest, *(file.stat().st_mtime_ns for file in files if file.is_file()))
+    return f"{__version__} {newest}"

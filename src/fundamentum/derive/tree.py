@@ -98,7 +98,9 @@ def read_tree(root: Path) -> Tree:
             else f"{walk.huge[0]} is larger than {MAX_SIZE >> 20} MiB: passed over"
         )
     stamps = [*((file.path, file.size, file.changed) for file in sources), *walk.stamps]
-    stamp = hashlib.blake2b("\n".join(map(repr, stamps)).encode("utf-8", "surrogateescape"), digest_size=16)
+    stamp = hashlib.blake2b(
+        msgspec.msgpack.encode([(os.fsencode(path), *rest) for path, *rest in stamps]), digest_size=16
+    )
     return Tree(walk.root, sources, tuple(walk.others), tuple(walk.remarks), stamp.hexdigest(), base)
 
 

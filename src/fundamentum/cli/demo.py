@@ -11,8 +11,10 @@ import fundamentum.demo
 from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
+from fundamentum.derive.derive import derive
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
+from fundamentum.report.derive_text import write_derived
 from fundamentum.report.plan_text import write_plan
 from fundamentum.server.reference import look
 
@@ -20,12 +22,16 @@ DATA = Path(fundamentum.demo.__file__).parent / "data"
 
 
 def run(options: argparse.Namespace) -> int:
-    """Check one application on a server that is ready and on one that is not, and plan for the second."""
+    """Check one application on a server that is ready and on one that is not, plan, derive, and plan for all."""
     console = text.console_for(sys.stdout)
     for scene in fundamentum.demo.SCENES:
         console.print(Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-"))
         console.print(Text(scene.story, style="dim"))
         console.print()
+        if scene.verb == "derive":
+            write_derived(console, derive(DATA / scene.applications[0]))
+            console.print()
+            continue
         wanted = [inputs.application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):

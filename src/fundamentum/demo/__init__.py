@@ -16,6 +16,8 @@ class Scene(msgspec.Struct, frozen=True):
     @property
     def command(self) -> str:
         """What a person would type beside the shipped files."""
+        if self.verb == "derive":
+            return f"derive {self.applications[0]}"
         files = " ".join(f"{name}.needs.toml" for name in self.applications)
         return f"{self.verb} {files} --server {self.server}.survey.json"
 
@@ -31,6 +33,12 @@ SCENES: Final = (
         "It shall move to vega, where somebody has begun with PHP. What is missing?",
     ),
     Scene(("nightlog",), "vega", "plan", "And what has to be done about it?"),
+    Scene(
+        ("platevault",),
+        "",
+        "derive",
+        "Nobody wrote down what the vault of photo plates needs. What do its own files say?",
+    ),
     Scene(
         ("nightlog", "platevault", "domekeeper"),
         "deneb",

@@ -29,6 +29,8 @@ QUIET = [  # code that looks newer or older than it is
     "class A { function match() {} function each() {} const ENUM = 1; }",
     "$x = $a ? b : c; f($x ? 1 : 2); switch ($x) { case A: default: }",
     "$x = A | B; if ($a | $b) {} f($x | Y);",
+    "namespace A{ $x = 1; } try{ $y = 2; } finally{ $z = 3; }",
+    "$p14_1 = utf8_2(); const A_1 = 2;",
     "$readonly = 1; $never = 2; $match = 3;",
     "$a = array('x', 'y',);",
     "if (function_exists('str_contains')) { str_contains('a', 'b'); }",

@@ -167,6 +167,12 @@ def _in_code(source: Source, node: Node) -> bool:
     return node.type not in quoted and not any(parent.type in quoted for parent, _ in ancestors(node))
 
 
+def _braced_offset(source: Source, node: Node) -> bool:
+    """``$text{0}``: the brace follows a variable at once."""
+    before = source.data[max(node.start_byte - 80, 0) : node.start_byte]
+    return _in_code(source, node) and re.search(rb"\$\w+$", before) is not None
+
+
 def _names_function(source: Source, node: Node) -> bool:
     return (
         node.parent is not None
@@ -228,7 +234,7 @@ RULES: Final = (
     _rule("7.4", "a short function (fn)", r"(?P<at>fn)\s*&?\s*\(", _parent("arrow_function"), "fn"),
     _rule("7.4", "a property with a type", r"(?:public|protected|private|static|var)\s+(?!static\s+\$|function\b|abstract\b|final\b|public\b|protected\b|private\b)(?:static\s+)?\??[\w\\|]+\s+(?P<at>\$)", _has_type, VISIBLE + " var static"),
     _rule("7.4", "assignment where null (??=)", r"(?P<at>\?\?=)", _is("??=")),
-    _rule("7.4", "a separator in a number", r"(?P<at>[1-9]\d*_\d[\d_]*)\b", _underscored),
+    _rule("7.4", "a separator in a number", r"_(?P<at>\d)(?<=\d_\d)", _underscored),
     _rule("7.4", "unpacking in an array", r"\[[^\[\]()]*(?P<at>\.\.\.)", lambda s, n: n.parent is not None and n.parent.type == "variadic_unpacking" and n.parent.parent is not None and n.parent.parent.type == "array_element_initializer"),
     _rule("7.3", "a trailing comma in a call", r"\((?<!array\()(?<!array \()(?<!list\()(?<!set\()[^()]*(?P<at>,)\s*\)", _trailing_comma("arguments")),
     Rule("7.3", "", "the end of a text block indented", _pattern(r"(?P<at><<<)[ \t]*['\"]?\w"), _indented_end, raw=True),
@@ -242,7 +248,7 @@ RULES: Final = (
     _rule("7.0", "an anonymous class", r"new\s+(?P<at>class)\b", _in_code, "class"),
     _rule("7.0", "a return type", r"function\b\s*&?\s*\w*\s*\([^()]*(?:\([^()]*\)[^()]*)*\)\s*(?P<at>:)\s*[\w\\]+", lambda s, n: n.parent is not None and n.parent.type in FUNCTIONS),
     _rule("7.0", "strict types", r"declare\s*\(\s*(?P<at>strict_types)\b", _within("declare_statement"), "strict_types"),
-    _gone("8.0", "an offset in braces", r"\$\w+(?P<at>\{)\s*[$\d\-]", lambda s, n: _in_code(s, n) and n.type != "}"),
+    _gone("8.0", "an offset in braces", r"(?P<at>\{)(?<=\w\{)(?<!else\{)(?<!do\{)(?<!try\{)(?<!finally\{)\s*[$\d\-]", _braced_offset),
     _gone("8.0", "the cast (real)", r"(?P<at>\(\s*real\s*\))\s*[$\w(]", _in_code, "real"),
     _gone("8.0", "the cast (unset)", r"(?P<at>\(\s*unset\s*\))\s*[$\w(]", _in_code, "unset"),
     _gone("8.0", "a function named __autoload", r"function\s+(?P<at>__autoload)\b", _names_function, "__autoload"),

@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.facts import Check
-from fundamentum.derive.manifest import Stated
+from fundamentum.derive.manifest import Stated, under_vendor
 from fundamentum.derive.result import Place
 from fundamentum.derive.tree import SourceFile
 from fundamentum.needs.model import Level
@@ -224,8 +224,10 @@ def _stated(found: Sequence[Stated], what: str) -> list[Place]:
 
 
 def _states_its_needs(whole: Whole, library: str) -> bool:
+    """Whether a package manager's manifest speaks for it; elsewhere one is often left over from somebody else."""
     stated = whole.manifest.stated
-    return library in stated or any(library.endswith("/" + name) for name in stated)
+    named = library in stated or any(library.endswith("/" + name) for name in stated)
+    return named and under_vendor(library)
 
 
 def _why_optional(strong: Sequence[Seen]) -> str:

@@ -9,7 +9,9 @@ import random
 import time
 from datetime import date
 
-from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed, condition, version_range
+from fundamentum.needs.conditions import condition
+from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed
+from fundamentum.needs.versions import version_range
 from fundamentum.plan.planner import plan
 from fundamentum.server.model import Installed, Offer, Repository, Survey, System
 

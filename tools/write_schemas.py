@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from fundamentum.needs.accepted import AcceptedFile
-from fundamentum.needs.file import NeedsFile
+from fundamentum.needs.tables import NeedsFile
 from fundamentum.report.comparison import CompareDocument
 from fundamentum.report.documents import CheckDocument, PlanDocument
 from fundamentum.server.model import Survey

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
-from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed, condition
+from fundamentum.needs.conditions import condition
+from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed
 from fundamentum.server.model import Survey
 from fundamentum.server.page import is_page, survey_page
 from fundamentum.server.reference import look

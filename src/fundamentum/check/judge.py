@@ -4,7 +4,7 @@ from datetime import date
 
 import msgspec
 
-from fundamentum.check import extensions, settings
+from fundamentum.check import around, extensions, settings
 from fundamentum.check.model import Finding, Judgement, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
@@ -24,6 +24,7 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
     findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]
+    findings += [around.judge(need, needs, survey, target, market) for need in needs.around]
     noted = (msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings)
     return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need), date.today()) for f in noted))
 

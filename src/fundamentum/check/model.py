@@ -1,15 +1,63 @@
 """Findings: one need held against one runtime."""
 
-from typing import Literal
+from typing import Final, Literal
 
 import msgspec
 
-from fundamentum.needs.model import Acceptance, Level, Needs
+from fundamentum.needs.conditions import Condition
+from fundamentum.needs.model import Acceptance, Needs
+from fundamentum.needs.value import Level
 from fundamentum.server.model import Runtime
 
 Verdict = Literal["met", "unmet", "unknown", "accepted"]
 State = Literal["active", "awaiting-restart", "switched-off", "misfit", "installable", "other-branch", "unobtainable"]
 """From good to bad; the state decides the remedy."""
+
+
+AGAIN: Final = "survey again with --for and this application"
+"""The remedy where a survey was made without knowing what an application asks about."""
+
+
+class Link(msgspec.Struct, frozen=True):
+    """One limit on the way of a request."""
+
+    of: str
+    """What sets it: PHP, FPM, a web server, the disk."""
+    name: str
+    value: str
+    """As it stands; empty where it is built in and has no words of its own."""
+    shown: str
+    amount: float | None
+    """What it allows, in the need's unit; None: not known."""
+    least: int
+    """What it has to allow."""
+    origin: str
+    enough: bool | None
+    remedy: str = ""
+    state: State | None = None
+    site: str | None = None
+    to: str = ""
+    """The value that would do, as the web server or the process manager writes it."""
+    condition: Condition | None = None
+    """What a directive of PHP has to be."""
+
+
+class Arrangement(msgspec.Struct, frozen=True):
+    """What would make a directory what it has to be, and no more than that."""
+
+    path: str
+    user: str
+    """The user who needs it."""
+    make: bool = False
+    owner: str | None = None
+    group: str | None = None
+    mode: int | None = None
+    grants: tuple[tuple[str, str], ...] = ()
+    """Entries for the user in access lists: path and letters (``rwx``)."""
+    opened: tuple[tuple[str, int], ...] = ()
+    """Directories on the way, and the mode with which they can be passed through."""
+    label: str | None = None
+    """The SELinux type it has to have."""
 
 
 class Finding(msgspec.Struct, frozen=True):
@@ -35,6 +83,10 @@ class Finding(msgspec.Struct, frozen=True):
     """The package that would supply it."""
     acceptance: Acceptance | None = None
     """Who accepted that it is not met, and why."""
+    chain: tuple[Link, ...] = ()
+    """The limits on the way, for needs that are about all of them together."""
+    arrangement: Arrangement | None = None
+    """What would mend a directory."""
 
 
 class Target(msgspec.Struct, frozen=True):
@@ -44,6 +96,8 @@ class Target(msgspec.Struct, frozen=True):
     reason: str
     present: bool = True
     """False: it is not installed yet, and judged as a fresh installation would be."""
+    site: str | None = None
+    """The site it was chosen by."""
     wanted: bool = False
     """Whether it is asked for even if the application does not accept that version: to see what would happen."""
 

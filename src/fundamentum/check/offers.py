@@ -164,3 +164,9 @@ def _by_version(one: Offer, two: Offer) -> int:
     from debian.debian_support import version_compare  # noqa: PLC0415 — needed only where a choice exists
 
     return int(version_compare(one.version, two.version))
+
+
+def upstream(version: str) -> str:
+    """The version without a distribution's own additions: ``1:10.11.6-0+deb12u1`` is 10.11.6."""
+    match = re.match(r"\d+(?:\.\d+)*", version.partition(":")[2] or version)
+    return match.group() if match else ""

@@ -7,7 +7,8 @@ from fundamentum.catalog.quantity import quantity, spelled
 from fundamentum.check.extensions import standing
 from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
-from fundamentum.needs.model import Condition, SettingNeed
+from fundamentum.needs.conditions import Condition
+from fundamentum.needs.model import SettingNeed
 from fundamentum.server.model import Setting, Survey
 
 

@@ -46,7 +46,7 @@ def _of_site(survey: Survey, selector: str) -> Target | None:
     if sites and sites[0].runtime is None:
         raise FundamentumError(f"{survey.server}: {sites[0].origin} hands {name} to a PHP that is not seen here")
     found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
-    return Target(found, f"it serves {name}, as {sites[0].origin} says") if found else None
+    return Target(found, f"it serves {name}, as {sites[0].origin} says", site=name) if found else None
 
 
 def _selected(survey: Survey, selector: str, market: Market) -> Target:

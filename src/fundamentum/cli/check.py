@@ -12,7 +12,7 @@ from fundamentum.report import documents
 def run(options: argparse.Namespace) -> int:
     """Judge every application; 1 if one of them lacks something required."""
     applications = inputs.applications(options)
-    survey = inputs.server(options)
+    survey = inputs.server(options, applications)
     market = Market(survey)
     judgements = [check(needs, survey, options.runtime, market) for needs in applications]
     if options.format == "json":

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from fundamentum.errors import InputError
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from fundamentum.derive.result import Derived
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
@@ -131,11 +133,17 @@ class _Progress:
             sys.stderr.flush()
 
 
-def server(options: argparse.Namespace) -> "Survey":
-    """The survey of the server that the options name."""
-    from fundamentum.server.reference import look  # noqa: PLC0415 — deriving needs no server
+def server(options: argparse.Namespace, applications: "Sequence[Needs]" = ()) -> "Survey":
+    """The survey of the server that the options name, with what these applications ask about in particular."""
+    from fundamentum.check.asked import asked_by  # noqa: PLC0415 — deriving needs no server
+    from fundamentum.server.reference import look  # noqa: PLC0415
 
-    return look(options.server, sudo=options.sudo, ask_pools=options.ask_pools)
+    found = look(options.server, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked_by(applications))
+    if getattr(options, "database", None):
+        from fundamentum.server.greeting import with_database  # noqa: PLC0415 — only where one is named
+
+        found = with_database(found, options.database)
+    return found
 
 
 def write_below(folder: str, path: str, content: bytes) -> None:

@@ -39,6 +39,7 @@ def parser() -> argparse.ArgumentParser:
     _applications(check)
     _server(check)
     _accepted(check)
+    _database(check)
     check.add_argument(
         "--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)"
     )
@@ -51,6 +52,7 @@ def parser() -> argparse.ArgumentParser:
     _applications(plan)
     _server(plan)
     _accepted(plan)
+    _database(plan)
     plan.add_argument(
         "--format",
         choices=("text", "json", "script", "playbook"),
@@ -102,6 +104,16 @@ def parser() -> argparse.ArgumentParser:
     )
     survey.add_argument("server", metavar="REF", nargs="?", help=SERVER_HELP)
     _reaching(survey)
+    survey.add_argument(
+        "--for",
+        dest="applications",
+        metavar="APP",
+        action="append",
+        default=[],
+        help="look also at what this application asks about beside PHP: directories, commands, databases, tasks; may "
+        "be given several times (check and plan do so of themselves)",
+    )
+    _database(survey)
     survey.add_argument(
         "--recorder",
         action="store_true",
@@ -195,6 +207,15 @@ def _accepted(parser: argparse.ArgumentParser) -> None:
         default=[],
         help="findings that somebody has decided to live with (*.accepted.toml), for all APPs; may be given several "
         "times; NAME.accepted.toml beside NAME.needs.toml is read without being named",
+    )
+
+
+def _database(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--database",
+        metavar="ADDRESS",
+        help="the database server to be used, if it is not this server's own: HOST, HOST:PORT or a socket's path; it "
+        "is greeted from here, without logging in",
     )
 
 

@@ -13,7 +13,7 @@ from fundamentum.report import documents
 def run(options: argparse.Namespace) -> int:
     """Plan for the applications; 1 if the plan leaves something required unmet."""
     applications = inputs.applications(options)
-    survey = inputs.server(options)
+    survey = inputs.server(options, applications)
     added: list[str] = []
     for word in options.index:
         from fundamentum.server.indexes import with_index  # noqa: PLC0415

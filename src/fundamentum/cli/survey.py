@@ -4,6 +4,7 @@ import argparse
 import sys
 from datetime import date
 
+from fundamentum.check.asked import asked_by
 from fundamentum.cli import inputs
 from fundamentum.report import text
 from fundamentum.report.summary import write_survey
@@ -12,12 +13,13 @@ from fundamentum.server.survey import written
 
 def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
+    wanted = [inputs.application(word) for word in options.applications]
     if options.recorder:
         from fundamentum.server import recorder  # noqa: PLC0415
 
-        _write(options.output or "-", recorder.script().encode())
+        _write(options.output or "-", recorder.script(asked_by(wanted)).encode())
         return 0
-    survey = inputs.server(options)
+    survey = inputs.server(options, wanted)
     text.write_remarks(survey)
     if options.output is None:
         write_survey(text.console_for(sys.stdout), survey, date.today())

@@ -9,7 +9,8 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Final, NamedTuple
 
-from fundamentum.needs.model import Comparison, NotUnderstood, VersionRange
+from fundamentum.needs.value import NotUnderstood
+from fundamentum.needs.versions import Comparison, VersionRange
 
 Version = tuple[int, int, int, int]
 

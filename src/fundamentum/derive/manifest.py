@@ -10,7 +10,7 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.derive.tree import BUNDLED
-from fundamentum.needs.model import Level, NotUnderstood
+from fundamentum.needs.value import Level, NotUnderstood
 
 MAX_SIZE: Final = 64 * 1024 * 1024
 _LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP brings

@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from fundamentum.needs.model import Level
+from fundamentum.needs.value import Level
 
 
 class Place(msgspec.Struct, frozen=True, array_like=True):

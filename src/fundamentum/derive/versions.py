@@ -12,7 +12,7 @@ from fundamentum.derive.manifest import Manifest
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.words import versioned_words
-from fundamentum.needs.model import NotUnderstood
+from fundamentum.needs.value import NotUnderstood
 
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""

@@ -4,26 +4,20 @@ import re
 import tomllib
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Any, Final
+from typing import Any, Final
 
 import msgspec
 
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
+from fundamentum.needs.around import directory, host, task
+from fundamentum.needs.around_tables import AroundReader
+from fundamentum.needs.conditions import condition, contradict
 from fundamentum.needs.lines import line_of
-from fundamentum.needs.model import (
-    LEVELS,
-    ExtensionNeed,
-    Level,
-    LoaderNeed,
-    Needs,
-    NotUnderstood,
-    SettingNeed,
-    VersionRange,
-    condition,
-    contradict,
-    version_range,
-)
+from fundamentum.needs.model import LEVELS, ExtensionNeed, LoaderNeed, Needs, SettingNeed
+from fundamentum.needs.tables import TABLES, NamesTable, NeedsFile, PhpTable, SettingsTable
+from fundamentum.needs.value import Level, NotUnderstood
+from fundamentum.needs.versions import VersionRange, version_range
 
 FORMAT: Final = 1
 SUFFIX: Final = ".needs.toml"
@@ -32,67 +26,6 @@ _EXTENSION: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ -]{0,63}")
 _DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 _BRANCH: Final = re.compile(r"\d+\.\d+")
 _WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?", re.S)
-
-Text = Annotated[str, msgspec.Meta(min_length=1, max_length=400)]
-
-
-class _Strict(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True):
-    pass
-
-
-class ApplicationTable(_Strict):
-    """Which application this is."""
-
-    name: Annotated[
-        Text,
-        msgspec.Meta(
-            pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$",
-            description="A short name; also used in the names of files a plan writes.",
-        ),
-    ]
-    version: Annotated[Text | None, msgspec.Meta(description="The application's own version.")] = None
-
-
-class PhpTable(_Strict):
-    """Which PHP it runs on."""
-
-    version: Annotated[
-        Text | None,
-        msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5"; | separates alternatives.'),
-    ] = None
-    preferred: Annotated[Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3".')] = None
-
-
-class NamesTable(_Strict):
-    """Names by level.  In one entry, | separates alternatives of which any one is enough."""
-
-    required: Annotated[list[Text], msgspec.Meta(description="Without these the application does not run.")] = []
-    recommended: Annotated[list[Text], msgspec.Meta(description="Without these it runs, but lacks something.")] = []
-
-
-class SettingsTable(_Strict):
-    """Directives of php.ini and what they must be: ">= 256M", "on", "off", "unset", "= VALUE"."""
-
-    required: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
-    recommended: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
-
-
-class NeedsFile(_Strict):
-    """What one PHP application requires of a server."""
-
-    format: Annotated[int, msgspec.Meta(description="Always 1.")]
-    application: ApplicationTable
-    php: PhpTable = msgspec.field(default_factory=PhpTable)
-    extensions: NamesTable = msgspec.field(default_factory=NamesTable)
-    settings: SettingsTable = msgspec.field(default_factory=SettingsTable)
-    loaders: NamesTable = msgspec.field(default_factory=NamesTable)
-    notes: Annotated[
-        dict[str, Text], msgspec.Meta(description='Why a need exists: "extension:intl" to a sentence.')
-    ] = {}
-    derived: Annotated[
-        dict[str, Text],
-        msgspec.Meta(description="What a derivation said of each need; it tells later what a person has changed."),
-    ] = {}
 
 
 def load(path: Path) -> Needs:
@@ -129,6 +62,7 @@ def parse(text: str, where: str) -> Needs:
 class _Reader:
     def __init__(self, text: str, where: str) -> None:
         self.text, self.where = text, where
+        self.around = AroundReader(self.error)
 
     def error(self, path: Sequence[str], what: str, value: str | None = None) -> InputError:
         return InputError(self.where, what, line_of(self.text, path, value) or 1)
@@ -148,6 +82,12 @@ class _Reader:
             extensions=tuple(self.extensions(file.extensions)),
             settings=tuple(self.settings(file.settings)),
             loaders=tuple(self.loaders(file.loaders)),
+            limits=tuple(self.around.limits(file)),
+            databases=tuple(self.around.databases(file.database)),
+            commands=tuple(self.around.commands(file.commands)),
+            directories=tuple(self.around.entries("directories", file.directories, directory)),
+            host=tuple(self.around.entries("host", file.host, host)),
+            tasks=tuple(self.around.entries("tasks", file.tasks, task)),
         )
         # A person who takes a derived need out may leave its note behind.
         notes = {key: note for key, note in file.notes.items() if key not in file.derived or found.holds(key)}
@@ -170,6 +110,7 @@ class _Reader:
                 "array": "a list",
                 "object": "a table",
                 "str | null": "text in quotes",
+                "int | null": "a whole number",
             }
             wanted = words.get(kind[1], kind[1])
             return self.error(
@@ -186,15 +127,7 @@ class _Reader:
         return f" in [{'.'.join(path)}]" if path else ""
 
     def _allowed(self, path: Sequence[str]) -> str:
-        tables: dict[tuple[str, ...], type[msgspec.Struct]] = {
-            (): NeedsFile,
-            ("application",): ApplicationTable,
-            ("php",): PhpTable,
-            ("extensions",): NamesTable,
-            ("settings",): SettingsTable,
-            ("loaders",): NamesTable,
-        }
-        table = tables.get(tuple(path))
+        table = TABLES.get(tuple(path))
         return f"; known: {', '.join(table.__struct_fields__)}" if table else ""
 
     def php(self, table: PhpTable) -> VersionRange:

@@ -10,7 +10,7 @@ from fundamentum.check import extensions
 from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.settings import effective
-from fundamentum.needs.model import Condition
+from fundamentum.needs.conditions import Condition
 from fundamentum.plan.model import Action, AddLine, Enable, Install, Restart, Set
 from fundamentum.server.model import Module, Survey
 
@@ -24,11 +24,12 @@ def for_finding(finding: Finding, survey: Survey, target: Target, market: Market
     if finding.need == "php":
         return [Install(finding.package)] if finding.package else []
     if finding.subject and (finding.need.startswith(("extension:", "loader:")) or finding.state):
-        return list(_for_extension(finding.subject, survey, target, market))
+        return list(for_extension(finding.subject, survey, target, market))
     return []
 
 
-def _for_extension(name: str, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+def for_extension(name: str, survey: Survey, target: Target, market: Market) -> Iterable[Action]:
+    """What would make an extension active in the runtime."""
     where = extensions.standing(name, survey, target, market)
     module = _module(name, survey, target)
     if where.state == "installable" and where.package:
@@ -49,7 +50,7 @@ def _for_misfit(where: extensions.Standing, survey: Survey, target: Target, mark
     kind = where.fault.kind if where.fault else "unfit"
     if where.fault and kind == "too-early":
         for one in where.fault.requires:
-            yield from _for_extension(one, survey, target, market)
+            yield from for_extension(one, survey, target, market)
     elif where.package and kind in ("absent", "unfit"):
         installed = any(package.name == where.package for package in survey.installed or ())
         yield Install(where.package, again=installed)
@@ -106,13 +107,13 @@ def for_setting(
         one.holds(name, effective(name, present.value, target)) for one in conditions
     ):
         return None
-    after = value_for(conditions, name, effective(name, present.value, target))
+    value = value_for(conditions, name, effective(name, present.value, target))
     known = facts(runtime.branch).directives.get(name)
-    if known is not None and known.refuses_empty and after in ("", "Off"):
-        after = (
+    if known is not None and known.refuses_empty and value in ("", "Off"):
+        value = (
             "0" if all(one.holds(name, "0") for one in conditions) else None
         )  # set to nothing, it would keep its value
-    if after is None or ini_text(after) is None:
+    if value is None or ini_text(value) is None:
         return None
     origin = present.origin.rpartition(":")[0]
     if own_file and runtime.pool:
@@ -120,20 +121,20 @@ def for_setting(
     elif runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
         file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
     elif runtime.scan_dir:
-        file, pool = _after(runtime.scan_dir, label, origin, *together), None
+        file, pool = after(runtime.scan_dir, label, ".ini", origin, *together), None
     else:
         file, pool = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini", None
-    return Set(name, present.value, after, file, runtime.label, pool)
+    return Set(name, present.value, value, file, runtime.label, pool)
 
 
-def _after(folder: str, label: str, *origins: str) -> str:
-    """A file of the scan directory that is read after those that set the directive now."""
+def after(folder: str, label: str, ending: str, *origins: str) -> str:
+    """A file of a directory of additions that is read after those that set the directive now."""
     names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
     for prefix in ("90-", "zz-", "zzzz-", "zzzzzzzz-"):
-        name = f"{prefix}{label}.ini"
+        name = f"{prefix}{label}{ending}"
         if all(name.encode() >= other.encode() for other in names):
             return posixpath.join(folder, name)
-    return posixpath.join(folder, f"{'z' * 40}-{label}.ini")
+    return posixpath.join(folder, f"{'z' * 40}-{label}{ending}")
 
 
 def _before(folder: str, label: str, *origins: str) -> str:

@@ -10,7 +10,20 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import RPM_PACKAGES, SAPI_PACKAGES, Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
-from fundamentum.plan.model import Action, AddLine, AddPool, Enable, Install, Restart, Set
+from fundamentum.plan import applied as around
+from fundamentum.plan.model import (
+    Action,
+    AddLine,
+    AddPool,
+    Arrange,
+    Enable,
+    Install,
+    Manage,
+    Restart,
+    Schedule,
+    Set,
+    Widen,
+)
 from fundamentum.plan.pools import beside
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
@@ -63,6 +76,8 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             if like is None:
                 return survey
             return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
+        case Manage() | Widen() | Arrange() | Schedule():
+            return around.carried_out(action, survey)
         case Install():
             return survey  # all packages first, and together: see above
 
@@ -83,7 +98,9 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
     if offer is None:
         return survey
     others = tuple(one for one in survey.installed or () if one.name != name)
-    survey = replace(survey, installed=(*others, Installed(name, offer.version, offer.provides)))
+    survey = around.with_commands(
+        replace(survey, installed=(*others, Installed(name, offer.version, offer.provides))), name
+    )
     branch = branch_of(offer) or next(
         (b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None
     )

@@ -1,11 +1,13 @@
 """A plan: what to change on a server, in which order, and why."""
 
 from datetime import date
+from typing import Literal
 
 import msgspec
 
-from fundamentum.check.model import Judgement
-from fundamentum.needs.model import Level
+from fundamentum.check.model import Arrangement, Judgement
+from fundamentum.needs.value import Level
+from fundamentum.server.around import Spot
 
 
 class Value(msgspec.Struct, frozen=True):
@@ -79,13 +81,60 @@ class AddPool(Value, frozen=True):
     file: str
 
 
+class Manage(Value, frozen=True):
+    """Give a pool's process manager another limit, in a file of its own that is read after those that set it now."""
+
+    name: str
+    before: str
+    after: str
+    file: str
+    runtime: str
+    pool: str
+    least: int
+    """What it has to allow, in seconds."""
+
+
+class Widen(Value, frozen=True):
+    """Let a web server allow more: by another line in the place of one, or behind it."""
+
+    server: Literal["nginx", "apache2", "iis"]
+    site: str
+    name: str
+    before: str
+    after: str
+    spot: Spot | None
+    """None: by a command (IIS)."""
+    adds: bool
+    """Whether the line comes behind the one there, rather than in its place."""
+    least: int
+    """What it has to allow, in bytes or seconds."""
+    program: str = ""
+    """The program that the site's requests are handed to, where the limit is kept with that."""
+
+
+class Arrange(Value, frozen=True):
+    """Make a directory what it has to be."""
+
+    arrangement: Arrangement
+
+
+class Schedule(Value, frozen=True):
+    """Let a program be run at set times."""
+
+    command: str
+    line: str
+    file: str
+
+
 class Restart(Value, frozen=True):
     """Restart a service."""
 
     service: str
+    gently: bool = False
+    """Whether it is enough that it reads its configuration again."""
 
 
-Action = Install | Enable | AddLine | Set | AddPool | Restart
+Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Arrange | Schedule | Restart
 
 
 class Aside(Value, frozen=True):
@@ -182,6 +231,18 @@ class Plan(Value, frozen=True):
     switch: str | None = None
     """The module stream that has to be switched on first."""
     edits: tuple[Edit, ...] = ()
+    managed: tuple[Manage, ...] = ()
+    widened: tuple[Widen, ...] = ()
+    arranged: tuple[Arrange, ...] = ()
+    scheduled: tuple[Schedule, ...] = ()
+
+    def about(self, file: str) -> list[Action]:
+        """What is done in one file."""
+        settings = [one for one in self.settings if one.file == file]
+        widened = [one for one in self.widened if one.spot and one.spot.file == file]
+        managed = [one for one in self.managed if one.file == file]
+        lines = [one for one in self.lines if one.file == file]
+        return [*lines, *settings, *managed, *widened, *(one for one in self.scheduled if one.file == file)]
 
     @property
     def complete(self) -> bool:
@@ -192,7 +253,8 @@ class Plan(Value, frozen=True):
     def empty(self) -> bool:
         """Whether there is nothing to do."""
         changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
-        return not (changes or self.switch)
+        around = self.managed or self.widened or self.arranged or self.scheduled
+        return not (changes or around or self.switch)
 
 
 def key_of(action: Action) -> str:
@@ -208,5 +270,33 @@ def key_of(action: Action) -> str:
             return f"set:{runtime}:{name}"
         case AddPool():
             return f"pool:{action.runtime}"
+        case Manage(name, _, _, _, runtime):
+            return f"manage:{runtime}:{name}"
+        case Widen():
+            place = f"{action.spot.file}:{action.spot.line}" if action.spot else action.site
+            return f"widen:{place}:{action.name}"
+        case Arrange(arrangement):
+            return f"directory:{arrangement.path}"
+        case Schedule():
+            return f"schedule:{action.file}:{action.command}"
         case Restart(service):
             return f"restart:{service}"
+
+
+def about_of(action: Action) -> str:
+    """What an action is about, in a word or two."""
+    match action:
+        case Install(package):
+            return package
+        case Enable(extension) | AddLine(extension):
+            return extension
+        case Set(name) | Manage(name):
+            return name
+        case Widen():
+            return f"{action.name} of {action.site}"
+        case Arrange(arrangement):
+            return arrangement.path
+        case Schedule(command):
+            return command
+        case AddPool(name) | Restart(name):
+            return name

@@ -1,6 +1,5 @@
 """Make a plan: choose the PHP, mend what can be mended, apply that to the survey, and check until nothing changes."""
 
-import posixpath
 from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import TYPE_CHECKING, Final
@@ -11,29 +10,33 @@ from fundamentum.check.judge import judge
 from fundamentum.check.model import Finding, Judgement, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
-from fundamentum.needs.model import LEVELS, Condition, Level, Needs
+from fundamentum.needs.model import LEVELS, Needs
+from fundamentum.needs.value import Level
 from fundamentum.plan import choice, pools
-from fundamentum.plan.actions import for_finding, for_setting, ini_text
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
-from fundamentum.plan.edits import edits
+from fundamentum.plan.edits import edits, web_edits
+from fundamentum.plan.files import cron_files, files_of, restarts
+from fundamentum.plan.mending import mend
 from fundamentum.plan.model import (
     Action,
     AddLine,
     AddPool,
+    Arrange,
     Aside,
     Decision,
     DropIn,
     Enable,
     Install,
+    Manage,
     Plan,
     Reason,
-    Restart,
+    Schedule,
     Set,
     Unresolved,
-    key_of,
+    Widen,
 )
-from fundamentum.server.model import Offer, Runtime, Survey
+from fundamentum.server.model import Offer, Survey
 
 if TYPE_CHECKING:
     from fundamentum.plan.dependencies import Resolver
@@ -137,7 +140,7 @@ class Planner:
         done = Settled({}, {}, judgements)
         world = survey
         for _ in range(ROUNDS):
-            fresh = _mend(done.judgements, world, market, label, self.levels, done.reasons)
+            fresh = mend(done.judgements, world, market, label, self.levels, done.reasons)
             fresh = {key: action for key, action in fresh.items() if done.actions.get(key) != action}
             if not fresh:
                 break
@@ -184,7 +187,10 @@ class Planner:
         settings = tuple(a for a in done.actions.values() if isinstance(a, Set))
         lines = [a for a in done.actions.values() if isinstance(a, AddLine)]
         changed, whole, own, plain = edits(lines, settings, self.survey.runtimes)
-        files = [*_files(plain, added, self.survey, label), *whole]
+        managed = tuple(a for a in done.actions.values() if isinstance(a, Manage))
+        widened = tuple(a for a in done.actions.values() if isinstance(a, Widen))
+        scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
+        files = [*files_of(plain, managed, added, self.survey, label), *whole, *cron_files(scheduled, label)]
         files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
         offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
         return Plan(
@@ -199,10 +205,14 @@ class Planner:
             enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
             settings=settings,
             lines=tuple(lines),
-            edits=tuple(changed),
+            edits=(*changed, *web_edits(widened)),
+            managed=managed,
+            widened=widened,
+            arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
+            scheduled=scheduled,
             pools=tuple(added),
             files=tuple(files),
-            restarts=tuple(_restarts([*done.actions.values(), *added], placed)),
+            restarts=tuple(restarts([*done.actions.values(), *added], placed, self.survey.system.family)),
             reasons={key: tuple(found) for key, found in done.reasons.items()},
             sources={name: offer.source for name, offer in offers.items() if offer},
             unresolved=tuple(done.unresolved()),
@@ -233,44 +243,6 @@ def plan(
     return planner.plan(applications, selector)
 
 
-def _mend(
-    judgements: Sequence[Judgement],
-    world: Survey,
-    market: Market,
-    label: str,
-    levels: Sequence[str],
-    reasons: dict[str, dict[Reason, None]],
-) -> dict[str, Action]:
-    """Actions for every finding that is not met; settings of one runtime are decided together."""
-    found: dict[str, Action] = {}
-    limits: dict[tuple[str, str], tuple[Target, list[Condition], list[Reason]]] = {}
-    for one in judgements:
-        conditions = {(need.key, need.level): need for need in one.needs.settings}
-        for finding in one.findings:
-            if finding.level not in levels:
-                continue
-            reason = Reason(one.needs.name, finding.need, finding.level, finding.note)
-            if need := conditions.get((finding.need, finding.level)):
-                _, together, why = limits.setdefault((one.target.runtime.label, need.name), (one.target, [], []))
-                together.append(need.condition)
-                if finding.verdict == "unmet":
-                    why.append(reason)
-            if finding.verdict == "unmet":
-                for action in for_finding(finding, world, one.target, market):
-                    found[key_of(action)] = action
-                    reasons.setdefault(key_of(action), {})[reason] = None
-    places: dict[str, list[str]] = {}
-    for (runtime, name), (target, _, why) in limits.items():
-        if why and (setting := target.runtime.settings.get(name)):
-            places.setdefault(runtime, []).append(setting.origin.rpartition(":")[0])
-    for (runtime, name), (target, together, why) in limits.items():
-        change = for_setting(name, together, label, target, places.get(runtime, ())) if why else None
-        if change and target.present:
-            found[key_of(change)] = change
-            reasons.setdefault(key_of(change), {}).update(dict.fromkeys(why))
-    return found
-
-
 def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Survey:
     there = {runtime.label for runtime in world.runtimes}
     return apply([pool for pool in added if pool.runtime not in there], world, market)
@@ -285,67 +257,3 @@ def _same_target(target: Target, world: Survey) -> Target:
 
 def _why(finding: Finding) -> str:
     return "; ".join(part for part in (finding.found, finding.remedy) if part)
-
-
-def _restarts(actions: Sequence[Action], targets: Sequence[Target]) -> list[Restart]:
-    """Every service whose runtime is touched, once."""
-    services = (
-        target.runtime.service for target in targets if any(_touches(action, target.runtime) for action in actions)
-    )
-    return [Restart(service) for service in dict.fromkeys(services) if service]
-
-
-def _touches(action: Action, runtime: Runtime) -> bool:
-    match action:
-        case Restart(service):
-            return service == runtime.service
-        case Enable(_, _, branch, sapi):
-            return (branch, sapi) == (runtime.branch, runtime.sapi)
-        case Set(_, _, _, file, label):
-            return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
-        case AddLine():
-            return action.runtime == runtime.label
-        case AddPool():
-            return action.runtime == runtime.label
-        case Install():
-            return True
-
-
-def _files(settings: Sequence[Set], added: Iterable[AddPool], survey: Survey, label: str) -> list[DropIn]:
-    """The drop-in files.  What an earlier plan put into the same file, and still counts, is kept."""
-    found: dict[str, dict[str, str]] = {one.file: {} for one in added}
-    heads = {one.file: _pool_head(one) for one in added}
-    pool_of: dict[str, str | None] = {one.file: one.name for one in added}
-    for change in settings:
-        lines = found.setdefault(change.file, {})
-        pool_of[change.file] = change.pool
-        for runtime in survey.runtimes:
-            for name, setting in runtime.settings.items():
-                if setting.origin.rpartition(":")[0] == change.file and setting.value is not None:
-                    lines.setdefault(name, setting.value)
-    for change in settings:
-        found[change.file][change.name] = change.after
-    files = []
-    for path, lines in sorted(found.items()):
-        pool = pool_of[path]
-        body = [f"; Limits for {label}, as planned by fundamentum."]
-        body += heads.get(path) or ([f"[{pool}]"] if pool else [])
-        for name, value in sorted(lines.items()):
-            text = ini_text(value) or ""
-            body.append(f"php_admin_value[{name}] = {text}" if pool else f"{name} = {text}")
-        files.append(DropIn(path, "\n".join(body) + "\n"))
-    return files
-
-
-def _pool_head(pool: AddPool) -> list[str]:
-    """A pool that starts processes when they are needed, and whose socket the web server's user may use."""
-    return [
-        f"[{pool.name}]",
-        f"user = {pool.user}",
-        f"group = {pool.user}",
-        f"listen = {pool.listen}",
-        f"listen.owner = {pool.user}",
-        f"listen.group = {pool.user}",
-        "pm = ondemand",
-        "pm.max_children = 5",
-    ]

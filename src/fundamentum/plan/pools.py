@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.check.model import Target
-from fundamentum.needs.model import Level, Needs, SettingNeed
+from fundamentum.needs.model import Needs, SettingNeed
+from fundamentum.needs.value import Level
 from fundamentum.plan.actions import value_for
 from fundamentum.plan.model import AddPool
 from fundamentum.server.model import Runtime, Survey

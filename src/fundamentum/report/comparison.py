@@ -10,7 +10,7 @@ from rich.text import Text
 
 from fundamentum.check.comparison import Difference, grouped
 from fundamentum.report.clean import clean
-from fundamentum.report.text import STYLES
+from fundamentum.report.styles import STYLES
 
 FORMAT = 1
 

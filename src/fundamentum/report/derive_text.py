@@ -10,7 +10,7 @@ from rich.text import Text
 
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.report.clean import clean
-from fundamentum.report.text import STYLES
+from fundamentum.report.styles import STYLES
 
 TITLES: Final = (
     ("required", "unmet", "required"),

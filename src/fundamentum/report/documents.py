@@ -2,15 +2,18 @@
 
 import shlex
 from collections.abc import Sequence
-from typing import Literal
 
 import msgspec
 
+from fundamentum.check.chain import narrowest
+from fundamentum.check.directories import commands
 from fundamentum.check.model import Finding, Judgement, State, Verdict
 from fundamentum.check.safety import risks
 from fundamentum.needs.accepted import unmatched
-from fundamentum.needs.model import Acceptance, Level
-from fundamentum.plan.model import Plan, Row, key_of
+from fundamentum.needs.model import Acceptance
+from fundamentum.needs.value import Level
+from fundamentum.plan.model import Plan, Row
+from fundamentum.report.steps import Step, steps
 from fundamentum.server.model import Survey
 
 FORMAT = 1
@@ -35,6 +38,19 @@ class AcceptedRow(msgspec.Struct):
     until: str | None
 
 
+class LinkRow(msgspec.Struct):
+    """One limit on the way of a request."""
+
+    of: str
+    name: str
+    value: str
+    origin: str
+    site: str | None
+    enough: bool | None
+    """None: not known."""
+    narrowest: bool
+
+
 class FindingRow(msgspec.Struct):
     """One need held against the runtime."""
 
@@ -50,6 +66,8 @@ class FindingRow(msgspec.Struct):
     remark: str | None
     note: str | None
     accepted: AcceptedRow | None
+    chain: list[LinkRow]
+    """The limits on the way, in order, for needs that are about all of them together."""
 
 
 class RiskRow(msgspec.Struct):
@@ -124,22 +142,38 @@ class PlannedExtension(msgspec.Struct):
     runtime: str
 
 
+class PlannedLimit(msgspec.Struct):
+    """One limit of a web server or a process manager that is widened."""
+
+    name: str
+    from_: str = msgspec.field(name="from")
+    to: str
+    file: str | None
+    """None: by a command."""
+    site: str | None
+    runtime: str | None
+
+
+class PlannedDirectory(msgspec.Struct):
+    """One directory that is made, or given to somebody."""
+
+    path: str
+    commands: list[str]
+
+
+class PlannedTask(msgspec.Struct):
+    """One program that is run at set times."""
+
+    command: str
+    line: str
+    file: str
+
+
 class PlannedService(msgspec.Struct):
     """One service that is restarted."""
 
     name: str
     action: str
-
-
-class Step(msgspec.Struct):
-    """One step: its commands in a shell's words, and the reason for each thing in it."""
-
-    title: str
-    commands: list[str]
-    why: list[str]
-    kind: Literal["decide", "source", "switch", "install", "enable", "file", "edit", "restart", "site"]
-    subject: str = ""
-    """The file, service or source it is about."""
 
 
 class ComparedBranch(msgspec.Struct):
@@ -203,6 +237,9 @@ class PlanDocument(msgspec.Struct):
     apart: list[str]
     """Why applications on one branch get pools of their own, in words."""
     asides: list[ComesAlong]
+    limits: list[PlannedLimit]
+    directories: list[PlannedDirectory]
+    tasks: list[PlannedTask]
 
 
 def _row(finding: Finding) -> FindingRow:
@@ -219,6 +256,10 @@ def _row(finding: Finding) -> FindingRow:
         remark=finding.remark,
         note=finding.note,
         accepted=_accepted(finding.acceptance),
+        chain=[
+            LinkRow(one.of, one.name, one.shown, one.origin, one.site, one.enough, one is narrowest(finding.chain))
+            for one in finding.chain
+        ],
     )
 
 
@@ -277,7 +318,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings],
         enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables]
         + [PlannedExtension(one.extension, one.runtime) for one in plan.lines],
-        services=[PlannedService(one.service, "restart") for one in plan.restarts],
+        services=[PlannedService(one.service, "reload" if one.gently else "restart") for one in plan.restarts],
         steps=steps(plan),
         unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
         edits=[FileChange(one.path, one.diff) for one in plan.edits],
@@ -285,6 +326,15 @@ def plan_document(plan: Plan) -> PlanDocument:
         conflict=list(plan.decision.conflict) if plan.decision else [],
         apart=list(plan.decision.apart) if plan.decision else [],
         asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
+        limits=[PlannedLimit(m.name, m.before, m.after, m.file, None, m.runtime) for m in plan.managed]
+        + [
+            PlannedLimit(w.name, w.before, w.after, w.spot.file if w.spot else None, w.site, None) for w in plan.widened
+        ],
+        directories=[
+            PlannedDirectory(one.arrangement.path, [shlex.join(command) for command in commands(one.arrangement)])
+            for one in plan.arranged
+        ],
+        tasks=[PlannedTask(one.command, one.line, one.file) for one in plan.scheduled],
     )
 
 
@@ -303,84 +353,6 @@ def _compared(row: Row) -> ComparedBranch:
         list(row.sites),
         row.reason,
     )
-
-
-def why(plan: Plan, key: str, about: str) -> list[str]:
-    """The reasons of one action, each in a line that begins with what it is about."""
-    return [f"{about}: {reason}" for reason in plan.reasons.get(key, ())]
-
-
-def steps(plan: Plan) -> list[Step]:
-    """The plan in order: sources, packages, extensions, settings, services, and what is left to decide."""
-    found = [
-        Step(
-            f"decide: add the package source {name}",
-            [],
-            [f"{name}: holds packages of this plan, and is not configured on {plan.server}"],
-            "source",
-            name,
-        )
-        for name in plan.repositories
-    ]
-    if plan.switch:
-        consequence = f"what is installed of the other stream is replaced, for every site on {plan.server}"
-        found.append(
-            Step(
-                f"decide: switch to the module stream {plan.switch}",
-                [shlex.join(["dnf", "module", "switch-to", plan.switch])],
-                [consequence],
-                "switch",
-                plan.switch,
-            )
-        )
-    if plan.installs:
-        reasons = [line for one in plan.installs for line in why(plan, key_of(one), one.package)]
-        title = f"install {_count(len(plan.installs), 'package')}"
-        found.append(Step(title, install_commands(plan), reasons, "install"))
-    if plan.enables:
-        commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
-        reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
-        found.append(Step("switch on what is there already", commands, reasons, "enable"))
-    for file in plan.files:
-        lines = shlex.join(file.content.splitlines())
-        reasons = [line for one in plan.settings if one.file == file.path for line in why(plan, key_of(one), one.name)]
-        reasons += [
-            line for one in plan.lines if one.file == file.path for line in why(plan, key_of(one), one.extension)
-        ]
-        command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"
-        found.append(Step(f"write {file.path}", [command], reasons, "file", file.path))
-    for edit in plan.edits:
-        reasons = [
-            line for one in plan.lines if one.file == edit.path for line in why(plan, key_of(one), one.extension)
-        ]
-        reasons += [line for one in plan.settings if one.file == edit.path for line in why(plan, key_of(one), one.name)]
-        found.append(Step(f"change {edit.path}", [], reasons, "edit", edit.path))
-    for restart in plan.restarts:
-        reasons = why(plan, key_of(restart), restart.service)
-        if plan.installs or plan.enables or plan.files:
-            reasons.append(f"{restart.service}: so that it runs with the changes above")
-        command = shlex.join(["systemctl", "restart", restart.service])
-        found.append(Step(f"restart {restart.service}", [command], reasons, "restart", restart.service))
-    for pool in plan.pools:
-        line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"
-        found.append(Step(f"decide: let the web server use the pool {pool.name}", [], [line], "site", pool.name))
-    return found
-
-
-def install_commands(plan: Plan) -> list[str]:
-    """The package manager's commands: what is new first, then what is put in place again."""
-    quiet = "--no-install-recommends"
-    apt = (f"apt-get install {quiet}", f"apt-get install --reinstall {quiet}")
-    first, anew = ("dnf install", "dnf reinstall") if plan.family == "redhat" else apt
-    found = []
-    for command, wanted in ((first, False), (anew, True)):
-        if names := [one.package for one in plan.installs if one.again is wanted]:
-            found.append(f"{command} {shlex.join(names)}")
-    return found
-
-
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}" if number == 1 else f"{number} {what}s"
 
 
 def as_json(document: msgspec.Struct) -> str:

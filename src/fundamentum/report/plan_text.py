@@ -9,10 +9,24 @@ from rich.syntax import Syntax
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.plan.model import Decision, Plan, Reason, Row, key_of
+from fundamentum.plan.model import (
+    Action,
+    AddLine,
+    Decision,
+    Manage,
+    Plan,
+    Reason,
+    Row,
+    Schedule,
+    Set,
+    Widen,
+    about_of,
+    key_of,
+)
 from fundamentum.report.clean import clean
-from fundamentum.report.documents import Step, install_commands, steps
-from fundamentum.report.text import STYLES, name_of
+from fundamentum.report.steps import Step, install_commands, steps
+from fundamentum.report.styles import STYLES
+from fundamentum.report.text import name_of
 
 
 def write_plan(console: Console, plan: Plan) -> None:
@@ -112,22 +126,12 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
             pool = next((one for one in plan.pools if one.file == step.subject), None)
             if pool:
                 _aside(console, f"a new pool, {pool.name}: runs as {pool.user}, waits at {pool.listen}")
-            changes = [one for one in plan.settings if one.file == step.subject]
-            _rows(
-                console,
-                (
-                    (one.name, f"{one.before or 'not set'} -> {one.after or 'empty'}", _reasons(plan, key_of(one)))
-                    for one in changes
-                ),
-            )
-            loads = [one for one in plan.lines if one.file == step.subject]
-            _rows(console, ((one.line, "", _reasons(plan, key_of(one))) for one in loads))
+            _rows(console, (_row(plan, one) for one in plan.about(step.subject)))
         case "edit":
             edit = next(one for one in plan.edits if one.path == step.subject)
             shown = "\n".join(clean(line) for line in edit.diff.splitlines())
             console.print(Padding(Syntax(shown, "diff", theme="ansi_dark", background_color="default"), (0, 0, 0, 3)))
-            for line in step.why:
-                _aside(console, line)
+            _rows(console, (_row(plan, one) for one in plan.about(step.subject)))
         case "restart":
             for command in step.commands:
                 _command(console, command)
@@ -139,6 +143,20 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
                 _command(console, command)
             for line in step.why:
                 _aside(console, line)
+
+
+def _row(plan: Plan, one: Action) -> tuple[str, str, tuple[Reason, ...]]:
+    """One change in a file: what, how, why."""
+    reasons = _reasons(plan, key_of(one))
+    match one:
+        case Set() | Manage() | Widen():
+            return about_of(one), f"{one.before or 'not set'} -> {one.after or 'empty'}", reasons
+        case AddLine():
+            return one.line, "", reasons
+        case Schedule():
+            return one.line, "", reasons
+        case _:
+            return about_of(one), "", reasons
 
 
 def _reasons(plan: Plan, key: str) -> tuple[Reason, ...]:

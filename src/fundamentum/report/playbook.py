@@ -5,8 +5,10 @@ from typing import Any, Final
 
 import yaml
 
+from fundamentum.check import directories
+from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Action, Plan, Reason, key_of
+from fundamentum.plan.model import Action, Plan, Reason, Restart, key_of
 from fundamentum.report.clean import clean
 from fundamentum.report.script import FAMILIES, service_check
 
@@ -74,6 +76,10 @@ def as_playbook(plan: Plan) -> str:
             _task(f"Write {file.path}", "copy", **options)
             | {"notify": [_handler(one.service) for one in plan.restarts]}
         )
+    for edit in plan.edits:
+        tasks += _patched(edit.path, edit.diff, [_handler(one.service) for one in plan.restarts])
+    for one in plan.arranged:
+        tasks += _arranged(one.arrangement)
     for restart in plan.restarts:
         if plan.reasons.get(key_of(restart)):
             pidfile, *_ = service_check(restart.service)
@@ -82,7 +88,7 @@ def as_playbook(plan: Plan) -> str:
             name = "stale_" + re.sub(r"\W", "_", restart.service)
             asked |= {"register": name, "changed_when": f"{name}.stdout | default('') != ''", "failed_when": False}
             tasks.append(asked | {"check_mode": False, "notify": [_handler(restart.service)]})
-    handlers = [handler for one in plan.restarts for handler in _restart(one.service)]
+    handlers = [handler for one in plan.restarts for handler in _restart(one)]
     play: dict[str, Any] = {
         "name": _Text(f"What {', '.join(one.needs.name for one in plan.after)} needs"),
         "hosts": "{{ target | default('all') }}",
@@ -105,13 +111,63 @@ def _handler(service: str) -> str:
     return f"restart {service}"
 
 
-def _restart(service: str) -> list[dict[str, Any]]:
-    """Test the configuration, then restart; both only if something changed."""
+def _patched(path: str, diff: str, notify: list[str]) -> list[dict[str, Any]]:
+    """A change of a file that is there: by ``patch``, unless it is in it already."""
+    name = "changed_" + re.sub(r"\W", "_", path.strip("/"))
+    words = ["patch", "--binary", "-R", "-s", "-f", "--dry-run", path]
+    asked = _task(f"See whether {path} is as wanted", "command", argv=[_Text(w) for w in words], stdin=_Text(diff))
+    change = _task(
+        f"Change {path}",
+        "command",
+        argv=[_Text(word) for word in ("patch", "--binary", "-s", "-f", "-b", "-z", ".before", path)],
+        stdin=_Text(diff),
+    )
+    return [
+        asked | {"register": name, "changed_when": False, "failed_when": False, "check_mode": False},
+        change | {"when": f"{name}.rc != 0", "notify": notify},
+    ]
+
+
+def _arranged(change: Arrangement) -> list[dict[str, Any]]:
+    """A directory, by Ansible's own module where it has one for it."""
+    out = []
+    options: dict[str, Any] = {"path": _Text(change.path), "state": "directory"}
+    options |= {"owner": change.owner} if change.owner else {}
+    options |= {"group": change.group} if change.group else {}
+    options |= {"mode": f"{change.mode:04o}"} if change.mode is not None else {}
+    if len(options) > 2:
+        out.append(_task(f"Give {change.user} {change.path}", "file", **options))
+    for path, mode in change.opened:
+        out.append(_task(f"Let {change.user} pass through {path}", "file", path=_Text(path), mode=f"{mode:04o}"))
+    for path, letters in change.grants:
+        name = "access_" + re.sub(r"\W", "_", path.strip("/"))
+        entry = f"user:{change.user}:{letters if len(letters) == 3 else '--x'}"
+        asked = _task(f"See who may enter {path}", "command", argv=[_Text(w) for w in ("getfacl", "-cp", path)])
+        grant = ("setfacl", "-m", f"u:{change.user}:{letters}", path)
+        out.append(asked | {"register": name, "changed_when": False, "check_mode": False})
+        given = _task(f"Let {change.user} have {letters} on {path}", "command", argv=[_Text(w) for w in grant])
+        out.append(given | {"when": f"'{entry}' not in {name}.stdout_lines"})
+    if change.label:
+        name = "label_" + re.sub(r"\W", "_", change.path.strip("/"))
+        asked = _task(
+            f"See the label of {change.path}", "command", argv=[_Text(w) for w in ("stat", "-c", "%C", change.path)]
+        )
+        out.append(asked | {"register": name, "changed_when": False, "check_mode": False, "failed_when": False})
+        missing = {"when": f"':{change.label}:' not in {name}.stdout"}
+        for words in directories.commands(change)[-2:]:
+            out.append(_task(f"Label {change.path}", "command", argv=[_Text(word) for word in words]) | missing)
+    return out
+
+
+def _restart(restart: Restart) -> list[dict[str, Any]]:
+    """Test the configuration, then restart or reload; both only if something changed."""
+    service = restart.service
     _, *command = service_check(service)
     test = _task(f"Test the configuration of {service}", "command", argv=[_Text(word) for word in command])
+    state, title = ("reloaded", "Reload") if restart.gently else ("restarted", "Restart")
     return [
         test | {"listen": _handler(service), "changed_when": False},
-        _task(f"Restart {service}", "service", name=_Text(service), state="restarted")
+        _task(f"{title} {service}", "service", name=_Text(service), state=state)
         | {"listen": _handler(service), "when": "not (skip_restart | default(false) | bool)"},
     ]
 
@@ -122,14 +178,13 @@ def _about(plan: Plan) -> list[str]:
         "Try it with --check first.",
     ]
     lines += [f"Package source to be configured first: {source}" for source in plan.repositories]
-    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.restarts]
+    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.managed, *plan.widened]
+    actions += [*plan.arranged, *plan.scheduled, *plan.restarts]
     for action in actions:
         reasons: tuple[Reason, ...] = plan.reasons.get(key_of(action), ())
         lines += [f"  {key_of(action)}: {reason}" for reason in reasons]
     if plan.along:
         lines.append(f"Packages that come along: {', '.join(plan.along)}")
-    for edit in plan.edits:
-        lines += [f"To be changed by hand, {edit.path}:", *(f"  {line}" for line in edit.diff.splitlines())]
     lines += [f"To be decided: let the web server hand the site of {p.name} to unix:{p.listen}" for p in plan.pools]
     lines += [f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}" for one in plan.unresolved]
     return lines

@@ -5,8 +5,10 @@ import shlex
 from pathlib import Path
 from typing import Final
 
+from fundamentum.check import directories
+from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Plan, Reason, key_of
+from fundamentum.plan.model import Manage, Plan, Reason, Set, Widen, about_of, key_of
 from fundamentum.report.clean import clean
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
@@ -50,31 +52,52 @@ def as_script(plan: Plan) -> str:
             out.append(shlex.join(["switch_on", enable.branch, enable.sapi, enable.switch]))
         out.append("")
     for file in plan.files:
-        out += _comment("Settings")
-        for load in (one for one in plan.lines if one.file == file.path):
-            out += _reasons(load.extension, plan.reasons.get(key_of(load), ()))
-        for change in (one for one in plan.settings if one.file == file.path):
-            out += _reasons(f"{change.name} (now {change.before or 'not set'})", plan.reasons.get(key_of(change), ()))
         end = _delimiter(file.content)
-        out += [f"write_file {shlex.quote(file.path)} <<'{end}'", file.content.rstrip("\n"), end, ""]
+        out += [*_changes(plan, file.path), f"write_file {shlex.quote(file.path)} <<'{end}'"]
+        out += [file.content.rstrip("\n"), end, ""]
     for edit in plan.edits:
-        out += _comment("Settings and extensions, in a file that has no directory of additions beside it")
-        for load in (one for one in plan.lines if one.file == edit.path):
-            out += _reasons(load.extension, plan.reasons.get(key_of(load), ()))
-        for change in (one for one in plan.settings if one.file == edit.path):
-            out += _reasons(change.name, plan.reasons.get(key_of(change), ()))
         end = _delimiter(edit.diff)
-        out += [f"change_file {shlex.quote(edit.path)} <<'{end}'", edit.diff.rstrip("\n"), end, ""]
+        out += [*_changes(plan, edit.path), f"change_file {shlex.quote(edit.path)} <<'{end}'"]
+        out += [edit.diff.rstrip("\n"), end, ""]
+    for arrange in plan.arranged:
+        path = arrange.arrangement.path
+        out += [*_comment("A directory"), *_reasons(path, plan.reasons.get(key_of(arrange), ()))]
+        out += [*(shlex.join(words) for words in _arranged(arrange.arrangement)), ""]
     for restart in plan.restarts:
         out += _comment("The service, so that it runs with all of this")
         out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
-        out += [shlex.join(["restart_service", restart.service, *service_check(restart.service)]), ""]
+        function = "reload_service" if restart.gently else "restart_service"
+        out += [shlex.join([function, restart.service, *service_check(restart.service)]), ""]
     for pool in plan.pools:
         out += _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
     for need in plan.unresolved:
         out += _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
     out += ["finish"] if not plan.empty else ['say "nothing to do"']
     return "\n".join(out).rstrip("\n") + "\n"
+
+
+def _changes(plan: Plan, file: str) -> list[str]:
+    """What is changed in one file, and why, as comments."""
+    out = _comment("Settings")
+    for change in plan.about(file):
+        now = f" (now {change.before or 'not set'})" if isinstance(change, Set | Manage | Widen) else ""
+        out += _reasons(f"{about_of(change)}{now}", plan.reasons.get(key_of(change), ()))
+    return out
+
+
+def _arranged(change: Arrangement) -> list[list[str]]:
+    """A directory's change in the words of the script's own functions."""
+    out: list[list[str]] = []
+    if change.make:
+        mode = f"{change.mode or directories.PRIVATE:o}"
+        out.append(["make_directory", change.path, mode, change.owner or "root", change.group or ""])
+    else:
+        if change.owner or change.group:
+            out.append(["give", change.path, change.owner or "", change.group or ""])
+        out += [["set_mode", change.path, f"{change.mode:o}"]] if change.mode is not None else []
+    out += [["set_mode", path, f"{mode:o}"] for path, mode in change.opened]
+    out += [["grant", path, change.user, letters] for path, letters in change.grants]
+    return out + ([["set_label", change.path, change.label]] if change.label else [])
 
 
 def _comment(text: str) -> list[str]:
@@ -100,6 +123,8 @@ def service_check(service: str) -> list[str]:
         return ["/run/php-fpm/php-fpm.pid", "php-fpm", "-t"]
     if match := re.fullmatch(r"([A-Za-z0-9_.-]+)-php-fpm", service):  # a branch that stands in a place of its own
         return [f"/run/{service}.pid", "true"]
+    if service == "nginx":
+        return ["/run/nginx.pid", "nginx", "-t"]
     if service == "httpd":
         return ["/run/httpd/httpd.pid", "httpd", "-t"]
     return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]

@@ -152,35 +152,100 @@ change_file() { # PATH, the difference on standard input
     rm -f "$new"
 }
 
+make_directory() { # PATH MODE OWNER GROUP
+    if [ -d "$1" ]; then
+        say "directory $1: there"
+        return 0
+    fi
+    say "directory $1: making, for $3"
+    [ "$act" = yes ] || return 0
+    if [ -n "$4" ]; then install -d -m "$2" -o "$3" -g "$4" -- "$1"; else install -d -m "$2" -o "$3" -- "$1"; fi
+    back "rmdir '$1'"
+    changed=yes
+}
+
+give() { # PATH OWNER GROUP: an empty word leaves that as it is
+    owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
+    if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
+        say "directory $1: belongs to $owner:$group"
+        return 0
+    fi
+    say "directory $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
+    [ "$act" = yes ] || return 0
+    chown "${2:-$owner}:${3:-$group}" -- "$1"
+    back "chown $owner:$group '$1'"
+    changed=yes
+}
+
+set_mode() { # PATH MODE
+    mode=$(stat -c '%a' -- "$1")
+    if [ "$mode" = "$2" ]; then
+        say "directory $1: has mode $mode"
+        return 0
+    fi
+    say "directory $1: mode $2 (now $mode)"
+    [ "$act" = yes ] || return 0
+    chmod "$2" -- "$1"
+    back "chmod $mode '$1'"
+    changed=yes
+}
+
+grant() { # PATH USER LETTERS
+    if getfacl -cp -- "$1" 2>/dev/null | grep -q "^user:$2:$(printf '%s' "$3" | sed 's/^x$/--x/')"; then
+        say "directory $1: $2 has $3"
+        return 0
+    fi
+    say "directory $1: $3 for $2"
+    [ "$act" = yes ] || return 0
+    setfacl -m "u:$2:$3" -- "$1"
+    back "setfacl -x u:$2 '$1'"
+    changed=yes
+}
+
+set_label() { # PATH TYPE
+    case $(stat -c '%C' -- "$1") in
+        *:"$2":*) say "directory $1: labelled $2"; return 0 ;;
+    esac
+    say "directory $1: labelling it $2"
+    [ "$act" = yes ] || return 0
+    semanage fcontext -a -t "$2" "$1(/.*)?" || semanage fcontext -m -t "$2" "$1(/.*)?"
+    restorecon -R "$1"
+    changed=yes
+}
+
 is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process reads has changed since it started
     pidfile=$1
     shift
     [ -f "$pidfile" ] && [ -n "$(find "$@" -cnewer "$pidfile" -print 2>/dev/null | head -n 1)" ]
 }
 
-restart_service() { # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND, then restart
+restart_service() { verb=restart; take_up "$@"; } # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND first
+reload_service() { verb=reload; take_up "$@"; }   # the same, where reading the configuration again is enough
+
+take_up() {
     service=$1 pidfile=$2
     shift 2
     if [ "$changed" = no ] && [ "$act" = yes ] &&
-        ! is_older_than_its_files "$pidfile" /etc/php /usr/lib/php /etc/php.d /etc/php.ini /etc/php-fpm.d /usr/lib64/php; then
+        ! is_older_than_its_files "$pidfile" /etc/php /usr/lib/php /etc/php.d /etc/php.ini /etc/php-fpm.d /usr/lib64/php \
+            /etc/nginx /etc/apache2 /etc/httpd; then
         say "service $service: nothing changed, left as it is"
         return 0
     fi
     if [ "$act" = no ]; then
-        say "service $service: testing its configuration and restarting it, if anything changes"
+        say "service $service: testing its configuration, then $verb, if anything changes"
         return 0
     fi
     "$@"
     if [ -d /run/systemd/system ]; then
-        systemctl restart "$service"
+        systemctl "$verb" "$service"
     elif service "$service" status >/dev/null 2>&1; then
-        service "$service" restart
+        service "$service" "$verb"
     else
         say "service $service: not running here; it will start with the new configuration"
         return 0
     fi
-    say "service $service: restarted"
-    undo="$undo    and then restart $service
+    say "service $service: ${verb}ed"
+    undo="$undo    and then $verb $service
 "
 }
 

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from fundamentum.catalog import security_ends
 from fundamentum.report.clean import clean
-from fundamentum.report.text import STYLES
+from fundamentum.report.styles import STYLES
 from fundamentum.server.model import Branch, Runtime, Survey
 
 MAX_ROWS: Final = 12

@@ -12,20 +12,34 @@ from rich.text import Text
 
 from fundamentum.check.model import Finding, Judgement
 from fundamentum.check.safety import risks
+from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.clean import clean
+from fundamentum.report.styles import STYLES
 from fundamentum.server.model import Survey
 
-STYLES: Final = {
-    "unmet": "bold red",
-    "recommended": "yellow",
-    "met": "green",
-    "dim": "dim",
-    "remedy": "cyan",
-    "name": "bold",
-}
 PIPE_WIDTH: Final = 110
 """Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""
-KINDS: Final = {"extension": "extension", "setting": "setting", "loader": "loader", "php": "PHP"}
+NAMES: Final = {
+    "php": "PHP",
+    "uploads:largest": "largest upload",
+    "uploads:files": "files in one upload",
+    "requests:longest": "longest request",
+    "forms:fields": "fields in a form",
+    "host:time_zone": "time zone",
+    "host:https": "HTTPS",
+    "host:disk": "free disk",
+}
+"""Needs whose name is not made of their kind and what they are about."""
+GROUPS: Final = {
+    "php": "PHP",
+    "uploads": "limits",
+    "requests": "limits",
+    "forms": "limits",
+    "database": "database",
+    "directory": "directories",
+    "host": "machine",
+}
+"""What the needs of one kind are called together."""
 
 
 class _Trimmed:
@@ -59,7 +73,8 @@ def console_for(stream: IO[str]) -> Console:
 def name_of(need: str) -> str:
     """``extension:pdo_mysql|pdo_pgsql`` in words."""
     kind, _, names = need.partition(":")
-    return clean(f"{KINDS.get(kind, kind)} {' or '.join(names.split('|'))}".strip())
+    kind = "" if kind == "host" else kind
+    return NAMES.get(need) or clean(f"{kind} {' or '.join(names.split('|'))}".strip())
 
 
 def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey) -> None:
@@ -73,7 +88,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
             wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
-                console.print(Padding(_problems(wrong, min(wide, 40)), (0, 0, 0, 2)))
+                console.print(Padding(_problems(wrong, min(wide, 24)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
         _risks(console, judgement)
@@ -114,7 +129,7 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
 
 def _problems(findings: Iterable[Finding], wide: int) -> Table:
     table = Table.grid(padding=(0, 2))
-    table.add_column(overflow="fold", min_width=wide)
+    table.add_column(overflow="fold", min_width=wide, max_width=wide)
     table.add_column(overflow="fold", ratio=1)
     for finding in findings:
         what = Text()
@@ -122,13 +137,17 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
             what.append(f"{finding.state}: ", style=STYLES["name"])
         if finding.verdict == "unknown":
             what.append("unknown: ", style=STYLES["name"])
-        wants_value = finding.need.startswith("setting:") or finding.need == "php"
+        wants_value = not finding.need.startswith(("extension:", "loader:"))
         what.append(clean(f"wanted {finding.wanted}, found {finding.found}" if wants_value else finding.found or ""))
         if finding.origin:
             what.append(clean(f"  {finding.origin}"), style=STYLES["dim"])
+        if finding.chain:
+            what.append("\n")
+            what.append_text(chain_lines(finding))
         below = [(f"overrides {place}", "dim") for place in finding.overridden]
         below += [(f"note: {finding.remark}", "recommended")] if finding.remark else []
-        below += [(f"-> {finding.remedy}", "remedy")] if finding.remedy else []
+        remedies = (finding.remedy or "").split("; ") if finding.chain else [finding.remedy or ""]
+        below += [(f"-> {remedy}", "remedy") for remedy in remedies if remedy]
         below += [(f"for: {finding.note}", "dim")] if finding.note else []
         for line, style in below:
             what.append("\n" + clean(line), style=STYLES[style])
@@ -160,12 +179,14 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
     groups: dict[str, list[str]] = {}
     for finding in findings:
         kind, _, names = finding.need.partition(":")
-        if kind == "php":
-            groups.setdefault("PHP", []).append(finding.found or "")
+        words = names.replace("|", " or ")
+        if kind == "php" or kind == "database":
+            words = finding.found or ""
+        elif kind in ("extension", "loader", "command"):
+            words += f" ({finding.subject})" if "|" in names and finding.subject else ""
         else:
-            chosen = f" ({finding.subject})" if "|" in names and finding.subject else ""
-            value = f" {finding.found}" if kind == "setting" else chosen
-            groups.setdefault(f"{kind}s", []).append(f"{names.replace('|', ' or ')}{value}")
+            words = NAMES.get(finding.need, words) + f" {finding.found}"
+        groups.setdefault(GROUPS.get(kind, f"{kind}s"), []).append(words)
     table = Table.grid(padding=(0, 2))
     table.add_column(min_width=10)
     table.add_column(overflow="fold")

@@ -8,7 +8,7 @@ from rich.text import Text
 
 from fundamentum.check.tracing import InRuntime, Source, Trace, Wanted
 from fundamentum.report.clean import clean
-from fundamentum.report.text import STYLES
+from fundamentum.report.styles import STYLES
 
 MAX_SOURCES = 12
 

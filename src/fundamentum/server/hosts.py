@@ -4,13 +4,16 @@ import fnmatch
 import mmap
 import os
 import posixpath
+import re
 import stat as stat_module
+import struct
 import subprocess
 from pathlib import Path
-from typing import BinaryIO, Final, Protocol
+from typing import BinaryIO, Final, Literal, Protocol
 
 import msgspec
 
+from fundamentum.server.around import Grant, Machine
 from fundamentum.server.processes import Running, running
 
 MAX_BYTES: Final = 256 * 1024 * 1024
@@ -37,6 +40,16 @@ class Stat(msgspec.Struct, frozen=True):
     group: int
 
 
+class Extras(msgspec.Struct, frozen=True):
+    """What only some file systems keep beside owner and mode."""
+
+    grants: tuple[Grant, ...] = ()
+    label: str = ""
+    free: int | None = None
+    closed: bool = False
+    """Whether it is a directory that the one who looks may not look into."""
+
+
 class Question(msgspec.Struct, frozen=True):
     """A program of the server's own that reads something no file says plainly.  It changes nothing."""
 
@@ -51,6 +64,8 @@ class Host(Protocol):
     """Directories in which a name is no UTF-8 text, and was left out."""
     windows: bool
     """Whether this is a Windows machine."""
+    whole: bool
+    """Whether files are had as they stand: a recording holds no comments."""
 
     @property
     def name(self) -> str: ...
@@ -83,6 +98,12 @@ class Host(Protocol):
     def stat(self, path: str) -> Stat | None:
         """What the path is, links followed; None if it does not exist."""
 
+    def extras(self, path: str) -> Extras:
+        """Access lists, label and free space of a path that exists."""
+
+    def machine(self) -> Machine:
+        """Memory, processors and enforcement of a running system; nothing of one that does not run."""
+
 
 class DirectoryHost:
     """A root file system: the machine's own (``/``) or one below a directory.
@@ -92,6 +113,7 @@ class DirectoryHost:
     """
 
     windows = False
+    whole = True
 
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
@@ -170,6 +192,31 @@ class DirectoryHost:
             group=found.st_gid,
         )
 
+    def extras(self, path: str) -> Extras:
+        real = self._outside(path)
+        if real is None:
+            return Extras()
+        try:
+            space = os.statvfs(real) if self.live else None
+            closed = Path(real).is_dir() and not os.access(real, os.R_OK | os.X_OK)
+        except OSError:
+            return Extras()
+        label = _attribute(real, "security.selinux").rstrip(b"\0").decode("utf-8", "replace")
+        grants = _grants(_attribute(real, "system.posix_acl_access"))
+        return Extras(grants, label, space.f_bavail * space.f_frsize if space else None, closed)
+
+    def machine(self) -> Machine:
+        if not self.live:
+            return Machine()
+        memory = re.search(r"^MemTotal:\s+(\d+) kB", text_or_none(self, "/proc/meminfo") or "", re.M)
+        enforce = text_or_none(self, "/sys/fs/selinux/enforce")
+        return Machine(
+            memory=int(memory[1]) * 1024 if memory else None,
+            processors=len(os.sched_getaffinity(0)),
+            enforcing=None if enforce is None else enforce.strip() == "1",
+            permissive=enforce is not None and enforce.strip() == "0",
+        )
+
     def resolve(self, path: str) -> str | None:
         try:
             if not self._prefix:
@@ -245,6 +292,30 @@ class DirectoryHost:
         except FileNotFoundError:
             return None
         raise HostError(f"{path}: too many levels of symbolic links")
+
+
+def _attribute(path: str, name: str) -> bytes:
+    try:
+        return os.getxattr(path, name)
+    except OSError:
+        return b""
+
+
+def _grants(data: bytes) -> tuple[Grant, ...]:
+    """The entries of an access list; none where it says no more than the mode.  Source: linux/posix_acl_xattr.h."""
+    kinds: dict[int, Literal["user", "group", "owning-group", "mask"]] = {
+        0x02: "user",
+        0x04: "owning-group",
+        0x08: "group",
+        0x10: "mask",
+    }
+    if len(data) < 4 or struct.unpack_from("<I", data)[0] != 2:
+        return ()
+    entries = struct.iter_unpack("<HHI", data[4 : 4 + (len(data) - 4) // 8 * 8])
+    found = tuple(
+        Grant(kinds[tag], who if tag in (0x02, 0x08) else 0, bits) for tag, bits, who in entries if tag in kinds
+    )
+    return found if len(found) > 1 else ()
 
 
 def this_machine() -> DirectoryHost:

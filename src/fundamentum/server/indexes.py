@@ -7,10 +7,12 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
+from fundamentum.server.around import Asked
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Offer, Repository, Survey
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt, dnf
+from fundamentum.server.probes.commands import packages_of
 
 MAX_DEPTH: Final = 6
 MAX_FILES: Final = 200
@@ -97,11 +99,15 @@ def _deb(path: Path, packing: str, survey: Survey) -> tuple[list[Offer], Reposit
     repository = apt.repository(release, component or ("main" if "_main_" in path.name else ""))
     if repository.name == "unnamed repository":
         repository = replace(repository, name=f"index {path.name}")
-    return apt.offers_in(data, repository, survey.system.architecture), repository
+    asked = survey.asked or Asked()
+    also = packages_of(asked.commands, asked.products)
+    return apt.offers_in(data, repository, survey.system.architecture, also), repository
 
 
 def _rpm(folder: Path, survey: Survey) -> tuple[list[Offer], Repository]:
     name = folder.parent.name or "repository"
     host = DirectoryHost(folder.parent, name)
-    offers = dnf.offers_in(host, "/repodata", name, survey.system.architecture)
+    asked = survey.asked or Asked()
+    also = packages_of(asked.commands, asked.products)
+    offers = dnf.offers_in(host, "/repodata", name, survey.system.architecture, also, asked.commands)
     return offers, Repository(name, label=name)

@@ -5,27 +5,15 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 """
 
 from collections.abc import Collection
-from typing import Annotated, Final, Literal
+from typing import Literal
 
-import msgspec
+from fundamentum.server.around import Account, Asked, Command, Database, Exposed, Limit, Machine, Place, Scheduled, Spot
+from fundamentum.server.fact import BranchName, Fact, FilePath, PackageName, PlainName
 
 Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
 """How PHP is run: command line, FastCGI process manager, module in Apache, CGI, or inside another server."""
 
 SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi", "other")
-
-
-# What ends up as a word of a command or in the name of a file is held to what such a thing can be.  Probes leave out
-# what does not fit, and a survey file in which it stands is refused.
-PLAIN: Final = r"^[A-Za-z0-9_][A-Za-z0-9_.+@-]*$"
-PlainName = Annotated[str, msgspec.Meta(pattern=PLAIN, max_length=200)]
-PackageName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9][A-Za-z0-9+._-]*$", max_length=200)]
-BranchName = Annotated[str, msgspec.Meta(pattern=r"^[0-9]+\.[0-9]+$", max_length=10)]
-FilePath = Annotated[str, msgspec.Meta(pattern=r"^/$|^(/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)+$", max_length=1000)]
-
-
-class Fact(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """Base of all values in a survey: unknown fields in a file are an error, defaults are not written."""
 
 
 class Remark(Fact, frozen=True):
@@ -204,6 +192,8 @@ class Runtime(Fact, frozen=True):
     stale: tuple[str, ...] = ()
     """Configuration and extension files that changed after the running process had started."""
     settings: dict[str, Setting] = {}
+    manager: dict[str, Setting] = {}
+    """What the process manager itself limits (``request_terminate_timeout``), by directive."""
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
     ini_lines: dict[int, str] = {}
@@ -245,6 +235,14 @@ class Site(Fact, frozen=True):
     """The socket, module or program it is handed to."""
     runtime: str | None = None
     """The label of the runtime that serves it; None: it cannot be told."""
+    limits: tuple[Limit, ...] = ()
+    """What the web server itself allows a request."""
+    secure: bool = False
+    """Whether it is reached over HTTPS, as far as this web server's configuration tells."""
+    spot: Spot | None = None
+    """Where a line can be added that counts for this site alone."""
+    user: PlainName | None = None
+    """The user as whom the web server itself works."""
 
 
 class Survey(Fact, frozen=True):
@@ -262,6 +260,19 @@ class Survey(Fact, frozen=True):
     repositories: tuple[Repository, ...] = ()
     sites: tuple[Site, ...] = ()
     remarks: tuple[Remark, ...] = ()
+    asked: Asked | None = None
+    """What was looked at for certain applications.  None: only what concerns PHP itself."""
+    machine: Machine = Machine()
+    accounts: tuple[Account, ...] = ()
+    """The users as whom PHP runs."""
+    places: tuple[Place, ...] = ()
+    """Directories and files that were looked at, with every directory on the way there."""
+    commands: tuple[Command, ...] = ()
+    databases: tuple[Database, ...] = ()
+    """Database servers that answered."""
+    tasks: tuple[Scheduled, ...] = ()
+    exposed: tuple[Exposed, ...] = ()
+    """What visitors could reach and should not, as far as names and modes tell."""
 
     def branch_of(self, runtime: Runtime) -> Branch | None:
         """The branch that a runtime belongs to."""

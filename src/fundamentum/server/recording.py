@@ -10,10 +10,11 @@ import re
 import stat as stat_module
 import tarfile
 from collections.abc import Mapping
-from typing import Final
+from typing import Final, Literal
 
 from fundamentum.errors import InputError
-from fundamentum.server.hosts import MAX_BYTES, HostError, Question, Stat
+from fundamentum.server.around import Grant, Machine
+from fundamentum.server.hosts import MAX_BYTES, Extras, HostError, Question, Stat
 from fundamentum.server.packing import unpack
 from fundamentum.server.processes import DELETED, Running, seen
 
@@ -21,9 +22,11 @@ MAX_ARCHIVE: Final = 512 * 1024 * 1024
 MAX_MEMBERS: Final = 100_000
 _MEMBER: Final = re.compile(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
+    r"grants|labels|space|machine|"
     r"answer-[a-z-]{1,40})"
 )
 _FORMAT: Final = b"1"
+_GRANT: Final = re.compile(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
 
 
 class Recording:
@@ -31,6 +34,7 @@ class Recording:
 
     live = True
     windows = False
+    whole = False
 
     def __init__(self, members: Mapping[str, bytes]) -> None:
         self.name = _text(members.get("hostname", b"")).strip() or "recorded server"
@@ -43,7 +47,11 @@ class Recording:
         self._children: dict[str, set[str]] = {}
         self._content: dict[str, tuple[str, int]] = {}
         self._unreadable = {path for path in _lines(members.get("unreadable", b"")) if path}
+        self._grants: dict[str, tuple[Grant, ...]] = {}
+        self._labels: dict[str, str] = {}
+        self._space: dict[str, int] = {}
         self._take_stats()
+        self._take_extras()
         for line in _lines(members.get("links", b"")):
             path, _, end = line.partition("\t")
             self._links[path] = end
@@ -146,6 +154,41 @@ class Recording:
         if "\0" in path:
             return None
         return self._stats.get(self._real(path))
+
+    def extras(self, path: str) -> Extras:
+        real = self._real(path)
+        closed = real in self._unreadable and real in self._stats and self._stats[real].is_directory
+        return Extras(self._grants.get(real, ()), self._labels.get(real, ""), self._space.get(real), closed)
+
+    def machine(self) -> Machine:
+        found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
+        number = {key: int(value) for key, value in found.items() if value.isascii() and value.isdigit()}
+        enforce = number.get("enforce")
+        memory = number.get("memory")
+        return Machine(
+            memory=memory * 1024 if memory else None,
+            processors=number.get("processors"),
+            enforcing=None if enforce is None else enforce == 1,
+            permissive=enforce == 0,
+        )
+
+    def _take_extras(self) -> None:
+        for line in _lines(self._members.get("space", b"")):
+            size, _, path = line.partition(" ")
+            if size.isascii() and size.isdigit():
+                self._space[path] = int(size) * 1024
+        for line in _lines(self._members.get("labels", b"")):
+            label, _, path = line.partition(" ")
+            self._labels |= {path: label} if label != "?" else {}
+        path = ""
+        for line in _lines(self._members.get("grants", b"")):
+            if line.startswith("# file: "):
+                path = line.removeprefix("# file: ")
+            elif match := _GRANT.match(line):
+                bits = sum(bit for letter, bit in zip("rwx", (4, 2, 1), strict=True) if letter in match[4])
+                kind: Literal["user", "group", "owning-group", "mask"]
+                kind = match[1] or {"group": "owning-group"}.get(match[3], match[3])  # type: ignore[assignment]
+                self._grants[path] = (*self._grants.get(path, ()), Grant(kind, int(match[2] or 0), bits))
 
     def running(self) -> Running:
         found: dict[tuple[str, str], float] = {}

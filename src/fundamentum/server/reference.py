@@ -4,7 +4,10 @@ from pathlib import Path
 from typing import Final
 from urllib.parse import urlsplit
 
+from msgspec.structs import replace
+
 from fundamentum.errors import InputError
+from fundamentum.server.around import Asked
 from fundamentum.server.hosts import DirectoryHost, this_machine
 from fundamentum.server.model import Survey
 from fundamentum.server.survey import read, survey
@@ -22,11 +25,12 @@ ROOT_SIGNS: Final = (
 )
 
 
-def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False) -> Survey:
+def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, asked: Asked | None = None) -> Survey:
     """The survey of the server that is meant.
 
     ``sudo`` reads over SSH as root.  ``ask_pools`` also asks running pools over FastCGI, on this machine or in a root
-    directory.  Raises :class:`InputError`, in words for the user.
+    directory.  ``asked`` is what applications ask about beside what concerns PHP itself.  Raises
+    :class:`InputError`, in words for the user.
     """
     over_ssh = reference is not None and reference.startswith("ssh://")
     path = Path("/" if reference is None else reference)
@@ -37,12 +41,16 @@ def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False) 
     if over_ssh:
         from fundamentum.server.ssh import reach  # noqa: PLC0415 — each way is loaded where it is taken
 
-        return survey(reach(reference or "", sudo=sudo))
+        return survey(reach(reference or "", sudo=sudo, asked=asked), asked)
     if reference is not None and "://" in reference:
         return _from_address(reference)
     if reference is not None and not path.is_dir():
-        return _from_file(path, reference)
-    found = survey(this_machine() if reference is None else _directory(path, reference))
+        return _from_file(path, reference, asked)
+    found = survey(this_machine() if reference is None else _directory(path, reference), asked)
+    if asked and asked.products and (reference is None or str(path.resolve()) == "/"):
+        from fundamentum.server.greeting import here  # noqa: PLC0415
+
+        found = replace(found, databases=here())
     if ask_pools:
         from fundamentum.server.asking import ask_pools as ask  # noqa: PLC0415
 
@@ -70,7 +78,7 @@ def _directory(path: Path, word: str) -> DirectoryHost:
     raise InputError(word, f"is no root file system and holds no PHP for Windows: none of {signs}, no php.exe")
 
 
-def _from_file(path: Path, word: str) -> Survey:
+def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
     try:
         with path.open("rb") as stream:
             data = stream.read(MAX_FILE + 1)
@@ -81,7 +89,7 @@ def _from_file(path: Path, word: str) -> Survey:
     if data[:2] == b"\x1f\x8b" or data[257:262] == b"ustar":
         from fundamentum.server.recording import open_recording  # noqa: PLC0415
 
-        return survey(open_recording(data, word))
+        return survey(open_recording(data, word), asked)
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":
         from fundamentum.server.page import is_page, survey_page  # noqa: PLC0415
 

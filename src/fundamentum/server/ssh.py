@@ -13,6 +13,7 @@ from urllib.parse import urlsplit
 
 from fundamentum.errors import InputError
 from fundamentum.server import recorder
+from fundamentum.server.around import Asked
 from fundamentum.server.recording import MAX_ARCHIVE, Recording, open_recording
 
 FRAME: Final = b"\nrecording follows\n"
@@ -21,7 +22,7 @@ _HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
 _USER: Final = re.compile(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
 
 
-def reach(address: str, *, sudo: bool = False) -> Recording:
+def reach(address: str, *, sudo: bool = False, asked: Asked | None = None) -> Recording:
     """The server at ``ssh://[user@]host[:port]``; an :class:`InputError` that says what to do if it cannot be read."""
     where, destination = _destination(address)
     command = ["ssh", "-T", "-o", f"ConnectTimeout={_CONNECT_TIMEOUT}"]
@@ -36,7 +37,7 @@ def reach(address: str, *, sudo: bool = False) -> Recording:
         with process:
             assert process.stdin and process.stdout
             try:
-                process.stdin.write(recorder.script().encode())
+                process.stdin.write(recorder.script(asked).encode())
                 process.stdin.close()
             except BrokenPipeError:
                 pass  # it ended already; its exit code and words say why

@@ -9,10 +9,13 @@ from msgspec.structs import replace
 from fundamentum.catalog import facts
 from fundamentum.errors import InputError
 from fundamentum.server import layouts, processes, sites
+from fundamentum.server.around import Asked
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.installation import Installation
-from fundamentum.server.model import PLAIN, Branch, Installed, Offer, Remark, Repository, Runtime, Site, Survey, System
-from fundamentum.server.probes import apt, dpkg, fpm_pools, php_config, php_modules, rpm, system
+from fundamentum.server.model import Branch, Remark, Runtime, Site, Survey, System
+from fundamentum.server.packages import Packages
+from fundamentum.server.probes import apt, around, commands, dpkg, fpm_pools, php_config, php_modules, rpm, system
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
 from fundamentum.server.probes.php_modules import Shelf
@@ -23,21 +26,10 @@ PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
 """Where extension files lie; a package that owns one there is named with it."""
 
 
-class Packages(msgspec.Struct):
-    """What the package database and the repositories' indexes say."""
-
-    system: System
-    installed: tuple[Installed, ...] | None
-    owners: dict[str, str]
-    offers: tuple[Offer, ...] | None
-    repositories: list[Repository]
-    remarks: list[Remark]
-
-
-def survey(host: Host) -> Survey:
-    """Everything that matters for PHP on this server.  Reads; changes nothing there."""
+def survey(host: Host, asked: Asked | None = None) -> Survey:
+    """Everything that matters for PHP on this server, and what is asked for beside.  Reads; changes nothing there."""
     about, remarks = system.probe(host)
-    packages = _packages(host, about)
+    packages = _packages(host, about, asked or Asked())
     about = packages.system
     installations, more = layouts.installations(host, about)
     remarks += packages.remarks + more
@@ -54,13 +46,15 @@ def survey(host: Host) -> Survey:
         remarks += more
     served, web_files, more = sites.probe(host, about, runtimes)
     remarks += more
-    runtimes = [_with_server(host, runtime, web_files) for runtime in runtimes]
+    runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
     remarks += _unsuited(served, runtimes, places)
     if any(site.runtime for site in served):
         leading = {site.runtime for site in served}
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
+    beside, more = around.probe(host, asked, about, runtimes, served, packages)
+    remarks += more
     return Survey(
         format=FORMAT,
         server=system.hostname(host),
@@ -72,20 +66,27 @@ def survey(host: Host) -> Survey:
         repositories=tuple(packages.repositories),
         sites=served,
         remarks=tuple(dict.fromkeys(remarks)),
+        asked=asked,
+        **beside,
     )
 
 
-def _packages(host: Host, about: System) -> Packages:
+def _packages(host: Host, about: System, asked: Asked) -> Packages:
+    also = commands.packages_of(asked.commands, asked.products)
+    also |= {"cron", "cronie"} if asked.tasks else set()
     if about.family == "debian":
         installed, remarks = dpkg.probe(host)
-        offers, repositories, more = apt.probe(host, about.architecture)
+        for packages in commands.indexed_commands(host, asked.commands).values():
+            also.update(packages)
+        offers, repositories, more = apt.probe(host, about.architecture, also)
         return Packages(about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more)
     if about.family == "redhat":
         from fundamentum.server.probes import dnf  # noqa: PLC0415 — needs much that other families do not
 
-        found = rpm.probe(host, PHP_FOLDERS)
+        paths = {path for name in asked.commands for path in commands.possible(host, name)}
+        found = rpm.probe(host, (*PHP_FOLDERS, *sorted(paths)))
         about = replace(about, architecture=found.architecture)
-        offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities)
+        offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
         return Packages(about, found.packages, found.owners, offers, repositories, found.remarks + more)
     why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
     remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
@@ -154,6 +155,7 @@ def _runtime(
         started=started,
         stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
         settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
+        manager=pool.manager if pool else {},
         extensions=extensions,
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
@@ -175,11 +177,12 @@ def _unsuited(
             yield Remark("web sites", why)
 
 
-def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]]) -> Runtime:
-    """A module inside Apache also awaits a restart when Apache's own configuration changed."""
+def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], served: tuple[Site, ...]) -> Runtime:
+    """A module inside Apache works as Apache's user, and awaits a restart when Apache's own configuration changed."""
     if runtime.sapi != "apache2":
         return runtime
-    return replace(runtime, stale=(*runtime.stale, *_changed_since(host, runtime.started, files["apache2"])))
+    user = next((site.user for site in served if site.runtime == runtime.label and site.user), None)
+    return replace(runtime, user=user, stale=(*runtime.stale, *_changed_since(host, runtime.started, files["apache2"])))
 
 
 def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple[str, ...]:

@@ -8,9 +8,10 @@ import re
 from typing import Final
 
 from fundamentum.server.binary import MAX_BINARY, Program, program
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, listed, matching
 from fundamentum.server.installation import Installation, branch_in
-from fundamentum.server.model import PLAIN, Remark, Sapi, System
+from fundamentum.server.model import Remark, Sapi, System
 
 PLACES: Final = (
     "/usr/local/bin/php*",

@@ -3,10 +3,11 @@
 import posixpath
 import re
 
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, listed, matching
 from fundamentum.server.installation import Installation, branch_in
 from fundamentum.server.layouts.compiled import read_program
-from fundamentum.server.model import PLAIN, Remark, Sapi, System
+from fundamentum.server.model import Remark, Sapi, System
 
 
 def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:

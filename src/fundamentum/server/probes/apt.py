@@ -1,7 +1,7 @@
 """Offers: what the package indexes on disk say can be installed, as far as it has to do with PHP."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Final
 
 import msgspec
@@ -30,8 +30,12 @@ class _List(msgspec.Struct, frozen=True):
     shy: int | None
 
 
-def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
+def probe(
+    host: Host, architecture: str, also: Collection[str] = ()
+) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
     """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
+
+    Packages named in ``also`` are taken too.
 
     None where there is no index at all.  Source: apt's naming of its list files; Debian's repository format.
     """
@@ -63,15 +67,16 @@ def probe(host: Host, architecture: str) -> tuple[tuple[Offer, ...] | None, list
         return None, [], [*remarks, Remark("package indexes", why)]
     pins, more = apt_pins.probe(host)
     remarks += more
-    offers = tuple(_relevant(indexes, pins, remarks))
+    offers = tuple(_relevant(indexes, pins, remarks, also))
     return offers, list(dict.fromkeys(one.repository for one in indexes)), remarks
 
 
-def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark]) -> Iterable[Offer]:
-    """Packages named for a PHP branch or tied to one by ``phpapi-*``, and whatever those depend on."""
+def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark], also: Collection[str] = ()) -> Iterable[Offer]:
+    """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on."""
     tables = [(one, control.Index(one.data, b"php")) for one in indexes]
     bad: str | None = None
     wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
+    wanted |= {name.encode() for name in also}
     found: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
     asked: set[bytes] = set()
@@ -115,10 +120,10 @@ def release_fields(data: bytes) -> dict[str, str]:
     return control.fields(data)
 
 
-def offers_in(data: bytes, of: Repository, architecture: str) -> list[Offer]:
+def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
     """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
     remarks: list[Remark] = []
-    found = _relevant([_List(of, data, "", None)], Pins(), remarks)
+    found = _relevant([_List(of, data, "", None)], Pins(), remarks, also)
     return [one for one in found if not architecture or one.architecture in (architecture, "all")]
 
 

@@ -5,7 +5,7 @@ import fnmatch
 import io
 import posixpath
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from typing import Any, Final
 
 import msgspec
@@ -50,10 +50,31 @@ class Modules(msgspec.Struct):
     """Package name → the active stream that claims it."""
 
 
+class _Wanted(msgspec.Struct, frozen=True):
+    """Packages that are looked for beside those that concern PHP."""
+
+    names: Collection[str] = ()
+    programs: Collection[str] = ()
+
+    def brought(self, files: Iterable[str]) -> list[str]:
+        """Those of a package's files that are programs looked for."""
+        return [
+            path
+            for path in files
+            if path.startswith(("/usr/bin/", "/usr/sbin/")) and posixpath.basename(path) in self.programs
+        ]
+
+
 def probe(
-    host: Host, architecture: str, provided: Iterable[str] = ()
+    host: Host,
+    architecture: str,
+    provided: Iterable[str] = (),
+    also: Collection[str] = (),
+    programs: Collection[str] = (),
 ) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
     """The packages of all configured repositories that concern PHP.  ``provided`` is what installed packages provide.
+
+    Packages named in ``also``, and those that bring one of the ``programs``, are taken too.
 
     Source: dnf.conf(5), the layout of dnf's cache, the rpm metadata format, and dnf's documentation of modularity:
     packages of streams that are not switched on are not seen, nor are others of the same name as those of one that is.
@@ -68,19 +89,27 @@ def probe(
     offers: dict[tuple[str, str, str, str], Offer] = {}
     capabilities = set(provided)
     for source, packages, _ in read:
-        for offer in _packages(packages, source, architecture, modules, capabilities, remarks):
+        for offer in _packages(packages, source, architecture, modules, capabilities, remarks, _Wanted(also, programs)):
             offers.setdefault((offer.name, offer.version, offer.source, offer.architecture), offer)
     offers = {key: _obtainable(offer, capabilities) for key, offer in offers.items()}
     repositories = [Repository(source.name, label=source.name, suite=source.id) for source in sources]
     return tuple(offers[key] for key in sorted(offers)), repositories, remarks
 
 
-def offers_in(host: Host, folder: str, name: str, architecture: str) -> list[Offer]:
+def offers_in(
+    host: Host,
+    folder: str,
+    name: str,
+    architecture: str,
+    also: Collection[str] = (),
+    programs: Collection[str] = (),
+) -> list[Offer]:
     """The packages of one repository that concern PHP; of modules, those of default streams count."""
     remarks: list[Remark] = []
     source = _Source(name, name, DEFAULT_PRIORITY, (), False, folder)
     packages, documents = _metadata(host, source, remarks)
-    return list(_packages(packages, source, architecture, _modules(host, documents), set(), remarks))
+    modules = _modules(host, documents)
+    return list(_packages(packages, source, architecture, modules, set(), remarks, _Wanted(also, programs)))
 
 
 def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
@@ -218,6 +247,7 @@ def _packages(
     modules: Modules,
     capabilities: set[str],
     remarks: list[Remark],
+    wanted: "_Wanted",
 ) -> Iterator[Offer]:
     """The packages that concern PHP.  What any package provides is added to ``capabilities``."""
     from lxml import etree  # noqa: PLC0415 — for this family only
@@ -226,7 +256,7 @@ def _packages(
         for _, one in etree.iterparse(
             io.BytesIO(data), tag=f"{_COMMON}package", resolve_entities=False, no_network=True
         ):
-            offer = _offer(one, source, modules)
+            offer = _offer(one, source, modules, wanted)
             capabilities.update(
                 entry.get("name", "") for entry in one.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
             )
@@ -241,7 +271,7 @@ def _packages(
             remarks.append(Remark("package indexes", why))
 
 
-def _offer(one: Any, source: _Source, modules: Modules) -> Offer | None:
+def _offer(one: Any, source: _Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
     name, arch = one.findtext(f"{_COMMON}name") or "", one.findtext(f"{_COMMON}arch") or ""
     about = one.find(f"{_COMMON}version")
     form = one.find(f"{_COMMON}format")
@@ -249,7 +279,8 @@ def _offer(one: Any, source: _Source, modules: Modules) -> Offer | None:
         return None
     provides = [entry for entry in form.iterfind(f"{_RPM}provides/{_RPM}entry") if "php" in entry.get("name", "")]
     requires = list(form.iterfind(f"{_RPM}requires/{_RPM}entry"))
-    if "php" not in name and not provides:
+    brings = wanted.brought(entry.text or "" for entry in form.iterfind(f"{_COMMON}file")) if wanted.programs else []
+    if "php" not in name and not provides and name not in wanted.names and not brings:
         return None
     epoch, version, release = about.get("epoch") or "0", about.get("ver") or "", about.get("rel") or ""
     evr = f"{epoch + ':' if epoch != '0' else ''}{version}-{release}"
@@ -259,7 +290,7 @@ def _offer(one: Any, source: _Source, modules: Modules) -> Offer | None:
         version=evr,
         source=source.name,
         architecture=arch,
-        provides=", ".join(filter(None, map(_relation, provides))),
+        provides=", ".join([*filter(None, map(_relation, provides)), *brings]),
         depends=", ".join(filter(None, map(_relation, requires))),
         priority=DEFAULT + DEFAULT_PRIORITY - source.priority,  # to dnf, a lower number is the better one
         stream=stream,

@@ -8,11 +8,13 @@ from typing import Final
 import msgspec
 
 from fundamentum.server import ini
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, matching, text_of
-from fundamentum.server.model import PLAIN, Remark
+from fundamentum.server.model import Remark, Setting
 
 MAX_FILES: Final = 500
 MAX_DEPTH: Final = 5
+MANAGED: Final = ("request_terminate_timeout",)
 
 
 class Override(msgspec.Struct, frozen=True):
@@ -34,6 +36,8 @@ class Pool(msgspec.Struct):
     user: str | None = None
     listen: str | None = None
     overrides: list[Override] = msgspec.field(default_factory=list)
+    manager: dict[str, Setting] = msgspec.field(default_factory=dict)
+    """What the manager itself limits, by directive."""
 
 
 def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
@@ -93,6 +97,10 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         if suffix == "flag" and value is not None:
             value = "1" if value in ("1", "on", "yes", "true") else "0"
         pool.overrides.append(Override(entry.key, value, kind == "php_admin", f"{path}:{entry.line}"))
+    elif entry.name in MANAGED and value is not None:  # of several lines the last one counts
+        before = pool.manager.get(entry.name)
+        lost = (f"{before.origin} ({before.value})", *before.overridden) if before else ()
+        pool.manager[entry.name] = Setting(value, f"{path}:{entry.line}", lost)
     elif entry.name == "user":
         pool.user = value
     elif entry.name == "listen":

@@ -10,10 +10,11 @@ import msgspec
 from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.server import binary
 from fundamentum.server.binary import Build
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.ini import parse
 from fundamentum.server.installation import Installation
-from fundamentum.server.model import PLAIN, Branch, Fault, Loaded, Module, Remark, too_early
+from fundamentum.server.model import Branch, Fault, Loaded, Module, Remark, too_early
 from fundamentum.server.probes.php_config import Configuration
 
 _FILE: Final = {"Linux": re.compile(r"(.+)\.so"), "Windows": re.compile(r"(?:php_)?(.+)\.dll", re.I)}

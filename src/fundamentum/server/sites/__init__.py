@@ -6,11 +6,15 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Final, Literal
 
 import msgspec
+from msgspec.structs import replace
 
+from fundamentum.server.around import Limit, Spot
+from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, matching, text_of
 from fundamentum.server.model import Remark, Runtime, Site, System
 
 MAX_FILES: Final = 2000
+PATH: Final = r"(/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)+"
 _LOOPBACK: Final = ("127.0.0.1", "localhost", "[::1]", "::1")
 
 
@@ -25,6 +29,10 @@ class Handoff(msgspec.Struct, frozen=True):
     kind: Literal["socket", "module", "program", "unclear"]
     target: str
     """The socket or address, the module's file, or the program."""
+    limits: tuple[Limit, ...] = ()
+    secure: bool = False
+    spot: Spot | None = None
+    user: str | None = None
 
 
 Found = tuple[list[Handoff], list[str], list[Remark]]
@@ -59,8 +67,15 @@ def probe(
                 one.part,
                 one.target,
                 runtime.label if runtime else None,
+                one.limits,
+                one.secure,
+                one.spot,
+                one.user if one.user and re.fullmatch(PLAIN, one.user) else None,
             )
-            sites.setdefault((site.server, site.name, site.handler, site.part), site)
+            key = (site.server, site.name, site.handler, site.part)
+            same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
+            if site.secure and not same.secure:
+                sites[key] = replace(same, secure=True)
     return tuple(sites.values()), files, list(dict.fromkeys(remarks))
 
 
@@ -103,6 +118,21 @@ def _folder_followed(host: Host, path: str) -> str:
 def _address(text: str) -> tuple[str, str]:
     name, _, port = text.rpartition(":")
     return name.lower(), port
+
+
+def spot(host: Host, origin: str) -> Spot | None:
+    """A line of a configuration file, as it stands; None where its file has a name that no command should hold."""
+    path, _, number = origin.rpartition(":")
+    if not number.isdigit() or not re.fullmatch(PATH, path):
+        return None
+    try:
+        lines = (text_of(host, path) or "").split("\n")
+    except HostError:
+        return None
+    at = int(number)
+    text = lines[at - 1] if 0 < at <= len(lines) else ""
+    recorded = not host.whole and text.rstrip().endswith("#")  # there was a comment, which recordings do not hold
+    return Spot(path, at, "" if recorded or not text.isprintable() else text)
 
 
 class Files:

@@ -1,8 +1,4 @@
-"""Apache: which handler each virtual host gives to PHP files.
-
-Its configuration language is lines with words and nested sections; no well-kept parser of it exists that follows
-includes and conditions, so the few rules that matter here are this module.
-"""
+"""Apache: which handler each virtual host gives to PHP files, and what it allows a request."""
 
 import posixpath
 import re
@@ -11,40 +7,29 @@ from typing import Final, Literal
 
 import msgspec
 
+from fundamentum.server.around import Limit, Spot
 from fundamentum.server.hosts import Host
 from fundamentum.server.layouts.windows import folders
 from fundamentum.server.model import Remark, System
-from fundamentum.server.probes.php_modules import windows_path
-from fundamentum.server.sites import Files, Found, Handoff
+from fundamentum.server.sites import Files, Found, Handoff, spot
+from fundamentum.server.sites.apache_lines import Line, Reader, Section, windows_style
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
-_MAX_DEPTH: Final = 20
-_WORD: Final = re.compile(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
-_SECTION: Final = re.compile(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
-_CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "ifversion", "iffile", "ifdirective", "ifsection"})
 _PLACES: Final = frozenset({"directory", "directorymatch", "location", "locationmatch"})
+ALLOWANCES: Final = {
+    name.lower(): name
+    for name in (
+        "LimitRequestBody",
+        "Timeout",
+        "ProxyTimeout",
+        "FcgidMaxRequestLen",
+        "FcgidIOTimeout",
+        "FcgidBusyTimeout",
+    )
+}
+FCGID: Final = {"FcgidMaxRequestLen": "131072", "FcgidIOTimeout": "40", "FcgidBusyTimeout": "300"}
+"""mod_fcgid's own limits and their built-in values, from its documentation."""
 _PHP_TYPE: Final = re.compile(r"application/x-httpd-(?:ea-)?php[0-9.]*")
-
-
-class Section(msgspec.Struct, frozen=True):
-    """One section that a line stands in.  Two may begin with the same words; their numbers differ."""
-
-    kind: str
-    words: str
-    number: int
-
-
-class Line(msgspec.Struct, frozen=True):
-    """One directive that is in effect, with the sections it stands in, outermost first."""
-
-    name: str
-    words: tuple[str, ...]
-    origin: str
-    inside: tuple[Section, ...]
-
-    def within(self, *kinds: str) -> Section | None:
-        """The innermost section of one of these kinds."""
-        return next((one for one in reversed(self.inside) if one.kind in kinds), None)
 
 
 class Handler(msgspec.Struct, frozen=True):
@@ -56,6 +41,17 @@ class Handler(msgspec.Struct, frozen=True):
     kind: Literal["socket", "module", "program", "unclear"]
     target: str
     origin: str
+    timeout: Limit | None = None
+    """How long it is waited for, if that is said for it alone."""
+    fcgid: bool = False
+    """Whether it is run by mod_fcgid, which has limits of its own."""
+
+
+class Allowance(msgspec.Struct, frozen=True):
+    """One line that limits requests, and the part of a host it is for."""
+
+    place: Section | None
+    limit: Limit
 
 
 class VirtualHost(msgspec.Struct):
@@ -64,6 +60,12 @@ class VirtualHost(msgspec.Struct):
     names: list[str] = msgspec.field(default_factory=list)
     root: str | None = None
     handlers: list[Handler] = msgspec.field(default_factory=list)
+    allowances: list[Allowance] = msgspec.field(default_factory=list)
+    secure: bool = False
+    spot: Spot | None = None
+    user: str | None = None
+    waits: dict[str, Limit] = msgspec.field(default_factory=dict)
+    """The address of something proxied, as its section names it → how long it is waited for."""
 
 
 def read(host: Host, system: System) -> Found:
@@ -71,7 +73,7 @@ def read(host: Host, system: System) -> Found:
     handoffs: list[Handoff] = []
     files = Files(host, "Apache")
     for main, root in _mains(host, system):
-        reader = _Reader(files, root)
+        reader = Reader(files, root)
         lines = list(reader.lines(main, (), 0))
         handoffs += _handoffs(host, lines, reader)
     return handoffs, files.read, files.remarks
@@ -89,123 +91,26 @@ def _mains(host: Host, system: System) -> Iterator[tuple[str, str]]:
             yield path, "/etc/apache2" if "apache2.conf" in path else posixpath.dirname(posixpath.dirname(path))
 
 
-class _Reader:
-    """Follows includes and conditions, as the server does when it starts."""
-
-    def __init__(self, files: Files, root: str) -> None:
-        self.files, self.root = files, root
-        self.sections = 0
-        self.modules: dict[str, str] = {}
-        self.defines: dict[str, str] = {}
-        for name, value in re.findall(
-            r"^\s*(?:export\s+)?(APACHE_\w+)=([^\s#]*)", files.text(f"{root}/envvars") or "", re.M
-        ):
-            self.defines[name] = value.replace("$SUFFIX", "").strip("\"'")
-
-    def lines(self, path: str, inside: tuple[Section, ...], depth: int) -> Iterator[Line]:
-        """The directives in effect, in the order in which they are read."""
-        text = self.files.text(path) if depth < _MAX_DEPTH else None
-        stack = list(inside)
-        skipping = 0
-        for number, content in _joined(text or ""):
-            if section := _SECTION.match(content):
-                closing, kind, words = section[1] == "/", section[2].lower(), self._filled(section[3])
-                if kind in _CONDITIONS:
-                    if closing:
-                        skipping -= 1 if skipping else 0
-                    elif skipping or not self._holds(kind, words):
-                        skipping += 1
-                elif skipping:
-                    continue
-                elif closing:
-                    while stack and stack.pop().kind != kind:
-                        pass
-                else:
-                    self.sections += 1
-                    stack.append(Section(kind, " ".join(_words(words)), self.sections))
-                continue
-            found = _words(self._filled(content))
-            if skipping or not found:
-                continue
-            line = Line(found[0].lower(), tuple(found[1:]), f"{path}:{number}", tuple(stack))
-            yield from self._taken(line, depth)
-
-    def _taken(self, line: Line, depth: int) -> Iterator[Line]:
-        first = line.words[0] if line.words else ""
-        match line.name:
-            case "include" | "includeoptional" if first:
-                for path in self._included(first):
-                    yield from self.lines(path, line.inside, depth + 1)
-            case "loadmodule" if len(line.words) > 1:
-                self.modules[first] = line.words[1]
-            case "define" if first:
-                self.defines[first] = line.words[1] if len(line.words) > 1 else ""
-            case "serverroot" if first.startswith("/"):
-                self.root = first
-            case _:
-                yield line
-
-    def _included(self, pattern: str) -> list[str]:
-        found = []
-        for path in self.files.included(self.root, windows_style(self.files.host, pattern)):
-            about = self.files.host.stat(path)
-            found += self.files.included(path, "*") if about and about.is_directory else [path]
-        return found
-
-    def _filled(self, text: str) -> str:
-        return re.sub(r"\$\{(\w+)\}", lambda m: self.defines.get(m[1], m[0]), text)
-
-    def _holds(self, kind: str, words: str) -> bool:
-        name = words.strip().strip("\"'")
-        wanted = not name.startswith("!")
-        name = name.lstrip("!")
-        if kind == "ifdefine":
-            return (name in self.defines) is wanted
-        if kind == "ifmodule":
-            return (name in self.modules or any(name in _sources(*one) for one in self.modules.items())) is wanted
-        return wanted
-
-
-def _sources(name: str, file: str) -> tuple[str, ...]:
-    """The source file names by which ``<IfModule>`` knows a module."""
-    plain = name.removesuffix("_module")
-    if plain == "php":
-        version = re.search(r"php(\d)", posixpath.basename(file))
-        return ("mod_php.c", f"mod_php{version[1]}.c" if version else "mod_php8.c")
-    return (f"mod_{plain}.c", f"{plain}.c")
-
-
-def _joined(text: str) -> Iterator[tuple[int, str]]:
-    """Lines without comments, those ended by a backslash joined to the next; each with its number."""
-    held, start = "", 0
-    for number, line in enumerate(text.split("\n"), 1):
-        start = start or number
-        if line.endswith("\\"):
-            held += line[:-1] + " "
-            continue
-        content = (held + line).strip()
-        if content and not content.startswith("#"):
-            yield start, content
-        held, start = "", 0
-
-
-def _words(text: str) -> list[str]:
-    return [next(part for part in match.groups() if part is not None) for match in _WORD.finditer(text)]
-
-
-def windows_style(host: Host, path: str) -> str:
-    """``C:/bundle/conf`` as a place in the tree that is looked at."""
-    return windows_path(host, path, "/") if re.match(r"[A-Za-z]:[\\/]", path) else path
-
-
-def _handoffs(host: Host, lines: list[Line], reader: _Reader) -> Iterator[Handoff]:
+def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff]:
     main = VirtualHost()
     virtual: dict[int, VirtualHost] = {}
     programs = _programs(lines)
     for line in lines:
         section = line.within("virtualhost")
-        mine = virtual.setdefault(section.number, VirtualHost()) if section else main
+        mine = virtual.setdefault(section.number, VirtualHost(spot=spot(host, section.origin))) if section else main
         match line.name:
+            case "user" if line.words and not section:
+                main.user = line.words[0]
+            case "sslengine" if line.words:
+                mine.secure = line.words[0].lower() == "on"
+            case "proxyset" if proxy := line.within("proxy"):
+                waits = _waits(host, line)
+                mine.waits |= {proxy.words: waits} if waits else {}
+            case name if name in ALLOWANCES and line.words:
+                place = line.within(*_PLACES)
+                own = spot(host, line.origin) if section or place else None
+                limit = Limit(ALLOWANCES[name], line.words[0], line.origin, own)
+                mine.allowances.append(Allowance(place, limit))
             case "servername" if line.words:
                 mine.names.insert(0, re.sub(r"^\w+://|:\d+$", "", line.words[0]))
             case "serveralias":
@@ -219,7 +124,47 @@ def _handoffs(host: Host, lines: list[Line], reader: _Reader) -> Iterator[Handof
                 found = _handler(host, line, reader.modules, programs)
                 mine.handlers += [found] if found else []
     for mine in virtual.values() or [main]:
-        yield from _of_host(mine, main)
+        for handoff, handler in _of_host(mine, main):
+            yield msgspec.structs.replace(
+                handoff,
+                limits=tuple(_limits(handoff, handler, mine, main)),
+                secure=mine.secure,
+                spot=mine.spot,
+                user=main.user,
+            )
+
+
+def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
+    """What is allowed a request to one site, each limit as its most special line has it.
+
+    Source: Apache's documentation: directories that hold the site outrank the host, locations outrank both, and the
+    host outranks the main server.
+    """
+    hosts = [main] if mine is main else [main, mine]
+    last: dict[str, tuple[tuple[int, int, int], Limit]] = {}
+    for nearer, host in enumerate(hosts):
+        for one in host.allowances:
+            if _holds_all(one.place, found.root) or one.place == handler.place:
+                kind = 0 if one.place is None else 2 if one.place.kind.startswith("location") else 1
+                rank = (kind, len(one.place.words) if one.place else 0, nearer)
+                if one.limit.name not in last or rank >= last[one.limit.name][0]:
+                    last[one.limit.name] = (rank, one.limit)
+    set_here = {name: limit for name, (_, limit) in last.items()}
+    yield set_here.get("LimitRequestBody", Limit("LimitRequestBody", ""))
+    if found.kind == "socket":
+        whole = set_here.get("Timeout", Limit("Timeout", "60"))
+        general = set_here.get("ProxyTimeout", Limit("ProxyTimeout", whole.value, whole.origin))
+        special = (limit for host in hosts for words, limit in host.waits.items() if found.target in words)
+        yield handler.timeout or next(special, None) or general
+    elif found.kind == "program" and handler.fcgid:
+        for name, value in FCGID.items():
+            yield set_here.get(name, Limit(name, value))
+
+
+def _waits(host: Host, line: Line) -> Limit | None:
+    """``timeout=30`` among the words of a line."""
+    found = next((word.partition("=")[2] for word in line.words if word.lower().startswith("timeout=")), None)
+    return Limit("timeout", found, line.origin) if found else None
 
 
 def _programs(lines: list[Line]) -> dict[str, str]:
@@ -254,7 +199,8 @@ def _handler(host: Host, line: Line, modules: dict[str, str], programs: dict[str
             place = place if whole or first == "/" else Section("location", first, 0)
         case "fcgidwrapper" if not rest or rest[0].lstrip(".") == "php":
             found = ("program", windows_style(host, first.split()[0] if first else ""))
-    return Handler(place, rank, *found, line.origin) if found else None
+    waits = _waits(host, line) if rank == 3 else None
+    return Handler(place, rank, *found, line.origin, waits, line.name == "fcgidwrapper") if found else None
 
 
 def _socket(text: str) -> tuple[Literal["socket"], str] | None:
@@ -274,7 +220,7 @@ def _inside(
     return ("program", programs[kind]) if kind in programs else None
 
 
-def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[Handoff]:
+def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Handler]]:
     """What serves a whole host, then the parts of it that are served by something else."""
     root = mine.root or main.root
     handlers = list(enumerate([*main.handlers, *(mine.handlers if mine is not main else [])]))
@@ -287,9 +233,9 @@ def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[Handoff]:
             parts[one.place.words] = (at, one)
     names = tuple(dict.fromkeys(mine.names)) or ("default",)
     for part, (_, one) in [(None, winner)] if winner else []:
-        yield Handoff(names, "apache2", one.origin, root, part, one.kind, one.target)
+        yield Handoff(names, "apache2", one.origin, root, part, one.kind, one.target), one
     for words, (_, one) in parts.items():
-        yield Handoff(names, "apache2", one.origin, root, words, one.kind, one.target)
+        yield Handoff(names, "apache2", one.origin, root, words, one.kind, one.target), one
 
 
 def _holds_all(place: Section | None, root: str | None) -> bool:

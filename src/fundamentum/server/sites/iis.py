@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterator
 from typing import Any, Final
 
+from fundamentum.server.around import Limit
 from fundamentum.server.hosts import Host, HostError, matching
 from fundamentum.server.model import Remark, System
 from fundamentum.server.probes.php_modules import windows_path
@@ -51,8 +52,7 @@ def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
         root = windows_path(host, re.sub(r"(?i)%system(drive|root)%", _expanded, root), "/") if root else None
         own = [
             handler
-            for location in tree.iterfind("location")
-            if (location.get("path") or "").rstrip("/").lower() == name.lower()
+            for location in _locations(tree, name)
             for handler in _handlers(location.find("system.webServer"), path)
         ]
         web = next(iter(matching(host, posixpath.join(root, "[Ww]eb.config"))), None) if root else None
@@ -63,7 +63,46 @@ def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
         if winner:
             names = (name, *dict.fromkeys(h for b in site.iter("binding") if (h := _host_of(b)) and h != name))
             program = windows_path(host, winner[1].get("scriptProcessor", "").partition("|")[0].strip('"'), "/")
-            yield Handoff(names, "iis", winner[0], root, None, "program", program)
+            servers = [(web, local.find("system.webServer"))] if web and local is not None else []
+            servers += [(path, one.find("system.webServer")) for one in _locations(tree, name)]
+            servers.append((path, tree.find("system.webServer")))
+            yield Handoff(
+                names,
+                "iis",
+                winner[0],
+                root,
+                None,
+                "program",
+                program,
+                limits=(_body(servers), *_times(host, servers, program)),
+                secure=any(one.get("protocol") == "https" for one in site.iter("binding")),
+            )
+
+
+def _locations(tree: Any, name: str) -> list[Any]:
+    return [one for one in tree.iterfind("location") if (one.get("path") or "").rstrip("/").lower() == name.lower()]
+
+
+def _body(servers: list[tuple[str, Any]]) -> Limit:
+    """The largest request.  Source: Microsoft's reference (requestLimits): 30,000,000 bytes unless set."""
+    for path, server in servers:
+        for one in server.iterfind("security/requestFiltering/requestLimits") if server is not None else ():
+            if found := one.get("maxAllowedContentLength"):
+                return Limit("maxAllowedContentLength", found, f"{path}:{one.sourceline}")
+    return Limit("maxAllowedContentLength", "30000000")
+
+
+def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator[Limit]:
+    """How long a FastCGI program may work.  Source: Microsoft's reference (fastCgi/application)."""
+    applications = [
+        (path, one)
+        for path, server in servers
+        for one in (server.iterfind("fastCgi/application") if server is not None else ())
+        if windows_path(host, one.get("fullPath", ""), "/").lower() == program.lower()
+    ]
+    for name, value in (("activityTimeout", "30"), ("requestTimeout", "90")):
+        found = next(((path, one) for path, one in applications if one.get(name)), None)
+        yield Limit(name, found[1].get(name), f"{found[0]}:{found[1].sourceline}") if found else Limit(name, value)
 
 
 def _expanded(match: re.Match[str]) -> str:

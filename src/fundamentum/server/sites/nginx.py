@@ -5,15 +5,26 @@ from collections.abc import Iterator
 from typing import Any, Final
 
 import msgspec
+from msgspec.structs import replace
 
+from fundamentum.server.around import Limit, Spot
 from fundamentum.server.hosts import Host
 from fundamentum.server.model import Remark, System
-from fundamentum.server.sites import Files, Found, Handoff
+from fundamentum.server.sites import Files, Found, Handoff, spot
 
 MAIN: Final = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
+BODIES: Final = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
+"""Where the distributions' builds keep request bodies."""
 _MAX_DEPTH: Final = 20
 _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
+
+
+DEFAULTS: Final = {
+    "client_max_body_size": Limit("client_max_body_size", "1m"),
+    "fastcgi_read_timeout": Limit("fastcgi_read_timeout", "60s"),
+}
+"""Source: nginx's documentation of its core and FastCGI modules."""
 
 
 class _Scope(msgspec.Struct, frozen=True):
@@ -23,6 +34,11 @@ class _Scope(msgspec.Struct, frozen=True):
     root: str | None = None
     part: str | None = None
     variables: dict[str, str] = {}
+    limits: dict[str, Limit] = msgspec.field(default_factory=DEFAULTS.copy)
+    inside: bool = False
+    """Whether this is one server's own block."""
+    secure: bool = False
+    spot: Spot | None = None
 
 
 def read(host: Host, system: System) -> Found:
@@ -38,7 +54,11 @@ def read(host: Host, system: System) -> Found:
         for one in _all(tree)
         if one["directive"] == "upstream" and one["args"] and "block" in one
     }
-    return list(_handoffs(tree, _Scope(), upstreams)), files.read, files.remarks
+    bodies = next((path for path in BODIES if host.stat(path)), None)
+    scope = _Scope(
+        limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
+    )
+    return list(_Walk(host, upstreams).handoffs(tree, scope)), files.read, files.remarks
 
 
 class _Reader:
@@ -86,41 +106,102 @@ def _all(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
         yield from _all(one.get("block", []))
 
 
-def _handoffs(tree: list[dict[str, Any]], scope: _Scope, upstreams: dict[str, list[str]]) -> Iterator[Handoff]:
-    variables = {one["args"][0]: one["args"][1] for one in tree if one["directive"] == "set" and len(one["args"]) == 2}
-    roots = [one["args"][0] for one in tree if one["directive"] == "root" and one["args"]]
-    scope = msgspec.structs.replace(
-        scope, root=roots[-1] if roots else scope.root, variables={**scope.variables, **variables}
+class _Walk:
+    """Goes down the blocks, with what each of them inherits."""
+
+    def __init__(self, host: Host, upstreams: dict[str, list[str]]) -> None:
+        self.host, self.upstreams = host, upstreams
+
+    def handoffs(self, tree: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
+        """Every ``fastcgi_pass`` of the block."""
+        scope = self._entered(tree, scope)
+        for one in tree:
+            block = one.get("block", [])
+            match one["directive"]:
+                case "server" if "block" in one:
+                    names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
+                    plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
+                    inner = replace(scope, names=plain or ("default",), inside=True, spot=self._spot(block))
+                    yield from self._server(block, replace(inner, secure=_secure(block)))
+                case "location":
+                    part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
+                    yield from self.handoffs(block, replace(scope, part=part))
+                case "fastcgi_pass" if one["args"]:
+                    yield from self._passed(one, scope)
+                case _ if block:
+                    yield from self.handoffs(block, scope)
+
+    def _server(self, block: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
+        """The handoffs of one server.  A body is measured wherever a request is looked up, in ``location /`` too."""
+        front = next(
+            (
+                one["block"]
+                for one in block
+                if one["directive"] == "location" and one["args"] == ["/"] and "block" in one
+            ),
+            None,
+        )
+        first = self._entered(front, self._entered(block, scope)).limits["client_max_body_size"] if front else None
+        for found in self.handoffs(block, scope):
+            mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
+            more = (replace(first, part="location /"),) if first and first.value != mine.value else ()
+            yield replace(found, limits=(*more, *found.limits))
+
+    def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:
+        """The scope with what a block sets for everything in it."""
+        variables = {
+            one["args"][0]: one["args"][1] for one in tree if one["directive"] == "set" and len(one["args"]) == 2
+        }
+        roots = [one["args"][0] for one in tree if one["directive"] == "root" and one["args"]]
+        limits = {
+            one["directive"]: Limit(
+                one["directive"],
+                one["args"][0],
+                one["origin"],
+                spot(self.host, one["origin"]) if scope.inside else None,
+            )
+            for one in tree
+            if one["directive"] in (*DEFAULTS, "client_body_temp_path") and one["args"]
+        }
+        return replace(
+            scope,
+            root=roots[-1] if roots else scope.root,
+            variables={**scope.variables, **variables},
+            limits={**scope.limits, **limits},
+        )
+
+    def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
+        """A line of the server's own block behind which another can stand: a whole statement, alone on its line."""
+        for one in block:
+            if one["directive"] in ("listen", "server_name", "root") and (found := spot(self.host, one["origin"])):
+                words = found.text.strip()
+                if words.startswith(one["directive"]) and words.endswith(";"):
+                    return found
+        return None
+
+    def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
+        target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0]), one["args"][0])
+        for address in self.upstreams.get(target, [target]):
+            yield Handoff(
+                scope.names,
+                "nginx",
+                one["origin"],
+                scope.root,
+                scope.part,
+                "unclear" if "$" in address else "socket",
+                address.removeprefix("fastcgi://"),
+                limits=tuple(scope.limits.values()),
+                secure=scope.secure,
+                spot=scope.spot,
+            )
+
+
+def _secure(block: list[dict[str, Any]]) -> bool:
+    return any(
+        (one["directive"] == "listen" and "ssl" in one["args"]) or (one["directive"], one["args"]) == ("ssl", ["on"])
+        for one in block
     )
-    for one in tree:
-        block = one.get("block", [])
-        match one["directive"]:
-            case "server" if "block" in one:
-                names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
-                plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
-                yield from _handoffs(block, msgspec.structs.replace(scope, names=plain or ("default",)), upstreams)
-            case "location":
-                part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
-                yield from _handoffs(block, msgspec.structs.replace(scope, part=part), upstreams)
-            case "fastcgi_pass" if one["args"]:
-                yield from _passed(one, scope, upstreams)
-            case _ if block:
-                yield from _handoffs(block, scope, upstreams)
 
 
 def _covers_all(words: list[str]) -> bool:
     return words == ["/"] or (len(words) == 2 and words[0].startswith("~") and _WHOLE.match(words[1]) is not None)
-
-
-def _passed(one: dict[str, Any], scope: _Scope, upstreams: dict[str, list[str]]) -> Iterator[Handoff]:
-    target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0]), one["args"][0])
-    for address in upstreams.get(target, [target]):
-        yield Handoff(
-            scope.names,
-            "nginx",
-            one["origin"],
-            scope.root,
-            scope.part,
-            "unclear" if "$" in address else "socket",
-            address.removeprefix("fastcgi://"),
-        )

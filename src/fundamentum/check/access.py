@@ -1,0 +1,75 @@
+"""What a user may do with a directory.  Source: acl(5), the algorithm of access checks; path_resolution(7)."""
+
+import posixpath
+from collections.abc import Iterator, Mapping
+from typing import Final
+
+from fundamentum.check.model import Target
+from fundamentum.server.around import Account, Place
+from fundamentum.server.model import Survey
+
+READ, WRITE, SEARCH = 4, 2, 1
+ROOT: Final = 0
+
+
+def allowed(place: Place, account: Account) -> int:
+    """The bits (read 4, write 2, search or run 1) that the user has."""
+    if account.user == ROOT:
+        return 7
+    if place.user == account.user:
+        return place.mode >> 6 & 7
+    mask = next((one.bits for one in place.grants if one.kind == "mask"), 7)
+    own = next((one.bits for one in place.grants if one.kind == "user" and one.id == account.user), None)
+    if own is not None:
+        return own & mask
+    # With an access list, the mode's bits for the group are the mask, and the group's own stand in the list.
+    owning = next((one.bits & mask for one in place.grants if one.kind == "owning-group"), place.mode >> 3 & 7)
+    groups = [owning] if place.group in account.groups else []
+    groups += [one.bits & mask for one in place.grants if one.kind == "group" and one.id in account.groups]
+    if groups:
+        bits = 0
+        for one in groups:
+            bits |= one
+        return bits
+    return place.mode & 7
+
+
+def way_to(place: Place, places: Mapping[str, Place]) -> Iterator[Place]:
+    """The directories above it that were looked at, outermost first."""
+    parts = (place.real or place.path).strip("/").split("/")
+    for length in range(len(parts)):
+        above = places.get("/" + "/".join(parts[:length]))
+        if above:
+            yield above
+
+
+def barred(place: Place, places: Mapping[str, Place], account: Account) -> list[Place]:
+    """The directories on the way that the user may not pass through."""
+    return [one for one in way_to(place, places) if one.kind == "directory" and not allowed(one, account) & SEARCH]
+
+
+def account_of(survey: Survey, target: Target) -> Account | None:
+    """The user as whom the runtime works; None where that is not known."""
+    name = user_of(survey, target)
+    return account_named(survey, name) if name else None
+
+
+def account_named(survey: Survey, name: str) -> Account | None:
+    """The user of that name, if the survey knows him."""
+    return next((one for one in survey.accounts if one.name == name), None)
+
+
+def user_of(survey: Survey, target: Target) -> str | None:
+    """The name of that user: as configured, or as the distribution's packages have it."""
+    runtime = target.runtime
+    if runtime.user:
+        return runtime.user
+    if runtime.sapi not in ("fpm", "apache2"):
+        return None
+    return {"debian": "www-data", "redhat": "apache"}.get(survey.system.family)
+
+
+def inside(path: str, folder: str) -> bool:
+    """Whether a path is a folder or stands somewhere in it."""
+    whole = posixpath.normpath(folder).rstrip("/")
+    return path == whole or path.startswith(f"{whole}/")

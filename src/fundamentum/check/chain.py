@@ -1,0 +1,215 @@
+"""Limits as a chain: everything that a request passes on its way, and the narrowest link of it.
+
+A file of 200 MB gets through only if the web server, PHP's limit on a request, its limit on a file and the disk all
+let it.  Each is a link; a link says what it allows, what it has to allow, and where that is set.
+"""
+
+import math
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog import is_unlimited
+from fundamentum.catalog.quantity import quantity, spelled
+from fundamentum.check import settings
+from fundamentum.check.model import Finding, Link, Target
+from fundamentum.check.offers import Market
+from fundamentum.check.web_limits import MEGA, SIZES, TIMES, allowed, span
+from fundamentum.needs.around import LimitNeed
+from fundamentum.needs.conditions import Condition, condition
+from fundamentum.needs.model import SettingNeed
+from fundamentum.server.model import Site, Survey
+from fundamentum.server.probes.around import upload_folders
+
+BESIDE: Final = 64 * 1024
+"""Bytes of a request beside the file itself: the other fields of the form and what separates them."""
+
+
+def judge(need: LimitNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for one such need, with the whole chain."""
+    chain = tuple(links(need, survey, target, market))
+    narrow = [link for link in chain if link.enough is False]
+    unknown = [link for link in chain if link.enough is None and link.of != "disk"]
+    finding = Finding(need=need.key, level=need.level, verdict="met", wanted=need.text, chain=chain)
+    if narrow:
+        least = narrowest(chain)
+        waiting = all(link.state == "awaiting-restart" for link in narrow)
+        finding = msgspec.structs.replace(
+            finding,
+            verdict="unmet",
+            state="awaiting-restart" if waiting else None,
+            origin=least.origin if least else None,
+            remedy=narrow[0].remedy if waiting else "; ".join(dict.fromkeys(link.remedy for link in narrow)),
+        )
+    elif unknown:
+        names = ", ".join(f"{link.of} {link.name}" for link in unknown)
+        remedy = f"find out what {names} allows: see {unknown[0].origin}"
+        finding = msgspec.structs.replace(finding, verdict="unknown", origin=unknown[0].origin, remedy=remedy)
+    least = narrowest(chain)
+    found = f"{least.shown} ({_where(least)})" if least else "no limit"
+    return msgspec.structs.replace(finding, found=found, remark=_remark(need, chain, survey, target))
+
+
+def narrowest(chain: Sequence[Link]) -> Link | None:
+    """The link that allows least in comparison with what it has to; of equal ones the first on the way."""
+    known = [link for link in chain if link.amount is not None and link.amount != math.inf]
+    return min(known, key=lambda link: (link.amount or 0) / max(link.least, 1), default=None)
+
+
+def _where(link: Link) -> str:
+    return f"{link.of} {link.name}" + (f" for {link.site}" if link.site else "")
+
+
+def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Target) -> str | None:
+    if need.key in ("uploads:largest", "requests:longest") and not sites_of(survey, target):
+        who = "no web server's configuration leads to this runtime" if target.present else "it is not installed yet"
+        return f"{who}: what a web server in front of it allows is not in this chain"
+    unseen = [link for link in chain if link.of == "disk" and link.enough is None]
+    if unseen:
+        return f"how much is free in {' and '.join(link.name for link in unseen)} is not known"
+    return None
+
+
+def sites_of(survey: Survey, target: Target) -> list[Site]:
+    """The sites that the runtime serves; only the one it was chosen by, if it was chosen by one."""
+    found = [site for site in survey.sites if site.runtime == target.runtime.label]
+    named = [site for site in found if target.site in (site.name, *site.aliases)]
+    return named or found
+
+
+def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> Iterator[Link]:
+    """Every link, in the order in which a request meets them."""
+    sites = sites_of(survey, target)
+
+    def of_php(name: str, text: str, to: str | None = None, least: int = 0) -> Iterator[Link]:
+        yield from _setting(name, text, to or text, least, need, survey, target, market)
+
+    match need.key:
+        case "uploads:largest":
+            body = need.amount + BESIDE
+            room = with_room(need.amount)
+            yield from allowed(sites, SIZES, body, room, survey)
+            yield from of_php("file_uploads", "on", least=1)
+            yield from of_php("post_max_size", f">= {body}", f">= {spelled(room)}", body)
+            yield from of_php("upload_max_filesize", f">= {spelled(need.amount)}", least=need.amount)
+            # The manual on post_max_size: "generally speaking, memory_limit should be larger than post_max_size".
+            yield from of_php("memory_limit", f">= {body}", f">= {spelled(room)}", body)
+            yield from _space(sites, need.amount, survey, target)
+        case "uploads:files":
+            yield from of_php("max_file_uploads", f">= {need.amount}", least=need.amount)
+        case "requests:longest":
+            yield from allowed(sites, TIMES, need.amount, need.amount, survey)
+            yield from _manager(need.amount, target)
+            yield from of_php("max_execution_time", f">= {need.amount}", least=need.amount)
+            yield from of_php("max_input_time", f">= {need.amount}", least=need.amount)
+        case "forms:fields":
+            yield from of_php("max_input_vars", f">= {need.amount}", least=need.amount)
+            parts = target.runtime.settings.get("max_multipart_body_parts")
+            if parts and parts.value not in (None, "-1"):
+                yield from of_php("max_multipart_body_parts", f">= {need.amount}", least=need.amount)
+
+
+def with_room(size: int) -> int:
+    """The size of a whole request that holds one file of this size, rounded up to megabytes."""
+    return math.ceil((size + max(MEGA, size // 25)) / MEGA) * MEGA
+
+
+def _setting(
+    name: str, text: str, to: str, least: int, need: LimitNeed, survey: Survey, target: Target, market: Market
+) -> Iterator[Link]:
+    """One of PHP's own directives, judged as any other setting is."""
+    setting = target.runtime.settings.get(name)
+    if setting is None:
+        return
+    found = settings.judge(SettingNeed(name, condition(name, text), need.level), survey, target, market)
+    wanted = condition(name, to)
+    value = settings.effective(name, setting.value, target) if setting.value is not None else None
+    enough = {"met": True, "unmet": False}.get(found.verdict)
+    yield Link(
+        of="PHP",
+        name=name,
+        value=setting.value or "",
+        shown=setting.value if setting.value is not None else "not known",
+        amount=_amount(name, value, wanted),
+        least=least,
+        origin=setting.origin,
+        enough=enough,
+        remedy=_remedy(found, name, wanted, value, setting.origin) if enough is False else "",
+        state=found.state,
+        condition=wanted if enough is False else condition(name, text),
+    )
+
+
+def _remedy(found: Finding, name: str, wanted: Condition, value: str | None, origin: str) -> str:
+    if found.state == "awaiting-restart" or not (found.remedy or "").startswith("set "):
+        return found.remedy or ""
+    place = (found.remedy or "").rpartition(" in ")[2]
+    return f"set {name} = {wanted.proposal(name, value or '')} in {place}"
+
+
+def _amount(name: str, value: str | None, wanted: Condition) -> float | None:
+    if value is None:
+        return None
+    if wanted.kind == "switch":
+        return math.inf if wanted.holds(name, value) else 0
+    return math.inf if is_unlimited(name, value) else quantity(value).number
+
+
+def _manager(least: int, target: Target) -> Iterator[Link]:
+    """FPM's own limit, which ends a request whatever PHP's settings say.  Source: php.net, FPM configuration."""
+    runtime = target.runtime
+    name = "request_terminate_timeout"
+    if runtime.sapi != "fpm":
+        return
+    setting = runtime.manager.get(name)
+    value = setting.value if setting and setting.value is not None else "0"
+    amount = span(value)
+    amount = math.inf if amount == 0 else amount
+    enough = None if amount is None else amount >= least
+    origin = setting.origin if setting else "built-in"
+    place = origin.rpartition(":")[0] or runtime.pool_file or "the pool's file"
+    stale = enough is True and origin.rpartition(":")[0] in runtime.stale
+    remedy = f"restart {runtime.service}" if stale else f"set {name} = {least}s in {place}"
+    yield Link(
+        of="FPM",
+        name=name,
+        value=value,
+        shown="0 (no limit)" if amount == math.inf else value,
+        amount=amount,
+        least=least,
+        origin=origin,
+        enough=False if stale else enough,
+        remedy=remedy if stale or enough is False else "",
+        state="awaiting-restart" if stale else None,
+        to=f"{least}s",
+    )
+
+
+def _space(sites: Sequence[Site], least: int, survey: Survey, target: Target) -> Iterator[Link]:
+    """Room where what is sent in lands: with the web server first, then with PHP."""
+    places = {place.path: place for place in survey.places}
+    folders = [limit.value for site in sites for limit in site.limits if limit.name == "client_body_temp_path"]
+    for folder in dict.fromkeys([*folders, *upload_folders(target.runtime)]):
+        place = places.get(folder)
+        free = place.free if place else None
+        yield Link(
+            of="disk",
+            name=folder,
+            value="" if free is None else str(free),
+            shown="not known" if free is None else f"{in_words(free)} free",
+            amount=free,
+            least=least,
+            origin=folder,
+            enough=None if free is None else free >= least,
+            remedy=f"make room in {folder}: {in_words(least)} at least",
+        )
+
+
+def in_words(size: float) -> str:
+    """Bytes for a person."""
+    for letter, factor in (("T", 2**40), ("G", 2**30), ("M", 2**20), ("K", 2**10)):
+        if size >= factor:
+            text = f"{size / factor:.1f}".removesuffix(".0")
+            return f"{text}{letter}"
+    return f"{int(size)} bytes"

@@ -1,0 +1,82 @@
+"""Programs that an application runs: there, new enough, and to be run by the user as whom PHP works."""
+
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.check.access import SEARCH, account_of, allowed, barred
+from fundamentum.check.model import AGAIN, Finding, Target
+from fundamentum.check.offers import Market, upstream
+from fundamentum.needs.around import CommandNeed
+from fundamentum.needs.versions import VersionRange
+from fundamentum.server.around import Command
+from fundamentum.server.model import Offer, Survey
+
+_RUNNERS: Final = ("exec", "shell_exec", "system", "passthru", "proc_open", "popen")
+
+
+def judge(need: CommandNeed, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for the alternative with the least to do."""
+    found = [_one(name, versions, need, survey, target, market) for name, versions in need.alternatives]
+    order = {"met": 0, "unknown": 2}
+    return min(found, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
+
+
+def _one(
+    name: str, versions: VersionRange, need: CommandNeed, survey: Survey, target: Target, market: Market
+) -> Finding:
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
+    fact = next((one for one in survey.commands if one.name == name), None)
+    if fact is None:
+        return replace(base, found="not known", remedy=f"the survey did not look for {name}: {AGAIN}")
+    package = next((one for one in fact.offered if market.package(one)), None)
+    offer = market.package(package) if package else None
+    if fact.path is None:
+        return _absent(base, fact, versions, offer)
+    installed = next((one for one in survey.installed or () if one.name == fact.package), None)
+    version = upstream(installed.version) if installed else None
+    base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=fact.path)
+    if bar := _bar(fact.path, survey, target):
+        return replace(base, verdict="unmet", found=f"{fact.path}, which may not be run", remedy=bar)
+    if versions.alternatives and version is None:
+        return replace(base, remedy=f"{fact.path} came with no package: see what {name} --version says")
+    if version is None or versions.accepts(version):
+        return replace(base, verdict="met", subject=name, remark=_forbidden(target))
+    if offer and versions.accepts(upstream(offer.version)):
+        remedy = f"upgrade {offer.name} to {upstream(offer.version)} ({offer.source})"
+        return replace(base, verdict="unmet", state="installable", remedy=remedy, package=offer.name)
+    remedy = f"no package index here has {name} {versions}: add one that does"
+    return replace(base, verdict="unmet", state="unobtainable", remedy=remedy)
+
+
+def _absent(base: Finding, fact: Command, versions: VersionRange, offer: Offer | None) -> Finding:
+    base = replace(base, verdict="unmet", found=f"{fact.name} is not there", state="unobtainable")
+    if offer is None:
+        remedy = f"no package index here names {fact.name}: find out which package brings it, or install it by hand"
+        return replace(base, remedy=remedy)
+    if versions.accepts(upstream(offer.version)):
+        remedy = f"install {offer.name} ({offer.source})"
+        return replace(base, state="installable", remedy=remedy, package=offer.name)
+    has = f"{offer.source} has {upstream(offer.version)} only ({offer.name})"
+    return replace(base, remedy=f"{has}: add a package source that has {fact.name} {versions}")
+
+
+def _bar(path: str, survey: Survey, target: Target) -> str | None:
+    """Why the user as whom PHP works may not run it, as what to look at."""
+    places = {one.path: one for one in survey.places}
+    place, account = places.get(path), account_of(survey, target)
+    if place is None or account is None:
+        return None
+    shut = barred(place, places, account)
+    if not shut and allowed(place, account) & SEARCH:
+        return None
+    return f"let {account.name} run it: look at the mode of {shut[0].path if shut else path}"
+
+
+def _forbidden(target: Target) -> str | None:
+    """Whether PHP is forbidden to run programs."""
+    setting = target.runtime.settings.get("disable_functions")
+    names = {name.strip() for name in (setting.value or "").split(",")} if setting else set()
+    if setting and names.issuperset(_RUNNERS):
+        return f"but disable_functions forbids PHP to run programs at all ({setting.origin})"
+    return None

@@ -1,0 +1,142 @@
+"""Database servers, found by their packages or their greeting, each together with the extension that speaks to it."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.check.extensions import ORDER, Standing, standing
+from fundamentum.check.model import AGAIN, Finding, State, Target, Verdict
+from fundamentum.check.offers import Market, upstream
+from fundamentum.needs.around import DatabaseNeed
+from fundamentum.needs.model import Needs
+from fundamentum.needs.versions import VersionRange
+from fundamentum.server.model import Survey
+
+_NAMES: Final = {"mariadb": "MariaDB", "mysql": "MySQL", "postgresql": "PostgreSQL", "sqlite": "SQLite"}
+
+
+class _Server(msgspec.Struct, frozen=True):
+    """One database server that would do, or not."""
+
+    product: str
+    version: str | None
+    where: str
+    accepted: bool | None
+    """None: its version is not known."""
+
+
+def _servers(product: str, versions: VersionRange, survey: Survey) -> Iterator[_Server]:
+    chosen = any(one.chosen for one in survey.databases)
+    answering = [one for one in survey.databases if one.product == product and (one.chosen or not chosen)]
+    pattern = suppliers().installed[product]
+    packages = [] if chosen and product != "sqlite" else survey.installed or ()
+    installed = [one for one in packages if re.fullmatch(pattern, one.name) and upstream(one.version)]
+    for one in answering:
+        version = one.version or next((upstream(package.version) for package in installed), None)
+        accepted = None if version is None and versions.alternatives else versions.accepts(version or "0")
+        yield _Server(product, version, one.address, accepted)
+    for package in installed:
+        version = upstream(package.version)
+        yield _Server(product, version, f"package {package.name}", versions.accepts(version))
+
+
+class _Way(msgspec.Struct):
+    """One alternative: its server, the driver that speaks to it, and how far it is from being there."""
+
+    product: str
+    versions: VersionRange
+    server: _Server | None
+    driver: str
+    standing: Standing
+    package: str | None = None
+
+    @property
+    def distance(self) -> tuple[int, int]:
+        """How much is missing: the server first, then the driver."""
+        there = self.server is not None and self.server.accepted
+        server = 0 if there else 1 if self.package else 2 if self.server and self.server.accepted is None else 3
+        return server, _rank(self.standing)
+
+
+def judge(need: DatabaseNeed, needs: Needs, survey: Survey, target: Target, market: Market) -> Finding:
+    """The finding for the alternative with the least to do."""
+    base = Finding(need=need.key, level=need.level, verdict="unmet", wanted=need.text)
+    ways = [_way(product, versions, needs, survey, target, market) for product, versions in need.alternatives]
+    best = min(ways, key=lambda way: way.distance)
+    server, driver = best.server, best.standing
+    there = server is not None and server.accepted
+    name = _NAMES[best.product]
+    found = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
+    if best.product == "sqlite" and not server:
+        found = f"{name}, with its driver"
+    if driver.state != "active":
+        found += f"; its driver {best.driver}: {driver.found or driver.state}"
+    base = replace(base, found=found, origin=server.where if server else None)
+    if there and driver.state == "active":
+        return replace(base, verdict="met", subject=best.driver)
+    remedies: list[str] = []
+    if not there:
+        remedies.append(_server_remedy(best, survey, market))
+    if driver.state != "active":
+        remedies.append(driver.remedy or "")
+    subject = best.driver if driver.state != "active" else None
+    if server and server.accepted is None and not best.package:
+        verdict: Verdict = "unknown" if driver.state == "active" else "unmet"
+        return replace(base, verdict=verdict, remedy="; ".join(remedies), subject=subject, state=None)
+    state: State | None = "installable" if best.package else driver.state if there else "unobtainable"
+    return replace(base, state=state, remedy="; ".join(remedies), subject=subject, package=best.package)
+
+
+def _rank(standing: Standing) -> int:
+    return ORDER.index(standing.state) if standing.state else len(ORDER)
+
+
+def _way(product: str, versions: VersionRange, needs: Needs, survey: Survey, target: Target, market: Market) -> _Way:
+    servers = list(_servers(product, versions, survey))
+    server = next((one for one in servers if one.accepted), servers[0] if servers else None)
+    known = suppliers().drivers[product]
+    named = {name for one in needs.extensions for name in one.names}
+    drivers = [name for name in known if name in named] or list(known)
+    standings = {name: standing(name, survey, target, market) for name in drivers}
+    driver = min(drivers, key=lambda name: _rank(standings[name]))
+    if product == "sqlite" and server is None:
+        server = _library(versions, market)  # it comes with the driver
+    way = _Way(product, versions, server, driver, standings[driver])
+    elsewhere = any(one.chosen for one in survey.databases)
+    if not (server and server.accepted) and not elsewhere:
+        for name in suppliers().products[product]:
+            offer = market.package(name)
+            if offer and versions.accepts(upstream(offer.version)):
+                way.package = name
+                break
+    return way
+
+
+def _library(versions: VersionRange, market: Market) -> _Server:
+    offer = next((one for name in ("libsqlite3-0", "sqlite-libs") if (one := market.package(name))), None)
+    version = upstream(offer.version) if offer else None
+    accepted = versions.accepts(version) if version else None if versions.alternatives else True
+    return _Server("sqlite", version, f"package {offer.name}" if offer else "library", accepted)
+
+
+def _server_remedy(way: _Way, survey: Survey, market: Market) -> str:
+    name = _NAMES[way.product]
+    if way.package and (offer := market.package(way.package)):
+        return f"install {way.package} {upstream(offer.version)} ({offer.source})"
+    if way.server and way.server.accepted is None:
+        if way.product == "sqlite":
+            return "find out the version of the SQLite library: ask PHP for SQLite3::version()"
+        return f"{name} tells its version to nobody who has not logged in: look yourself"
+    if any(one.chosen for one in survey.databases):
+        return f"use a server of {name} {way.versions}"
+    offers = [market.package(one) for one in suppliers().products[way.product]]
+    versions = [upstream(offer.version) for offer in offers if offer]
+    if versions:
+        return f"the repositories here have {name} {versions[0]} only: add one that has {way.versions}"
+    if survey.asked is None or way.product not in survey.asked.products:
+        return f"what the repositories have of {name} was not looked at: {AGAIN}"
+    return f"no repository here has {name}: add one that does, or use a server elsewhere (--database HOST)"

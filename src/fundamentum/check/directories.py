@@ -1,0 +1,197 @@
+"""Directories: there, writable or not, out of visitors' reach; and the narrowest change that makes them so."""
+
+import shlex
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
+from fundamentum.check.chain import sites_of
+from fundamentum.check.model import Arrangement, Finding, Target
+from fundamentum.needs.around import DirectoryNeed
+from fundamentum.server.around import Account, Place
+from fundamentum.server.model import Survey
+from fundamentum.server.probes.places import candidates
+
+PRIVATE: Final = 0o750
+LABEL: Final = "httpd_sys_rw_content_t"
+WRITABLE_LABELS: Final = frozenset(
+    {LABEL, "public_content_rw_t", "httpd_cache_t", "httpd_log_t", "httpd_var_lib_t", "httpd_var_run_t", "httpd_tmp_t"}
+)
+"""SELinux types that a web server's processes may write to.  Source: httpd_selinux(8)."""
+
+
+def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
+    """The finding for one directory."""
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
+    if survey.system.family == "windows":
+        return replace(base, found="not known", remedy="permissions on Windows are not judged here: look yourself")
+    place = placed(need, survey, target)
+    if place is None:
+        return replace(base, found="not known", remedy=_unplaced(need, survey, target))
+    found = replace(base, origin=place.real or (place.path if place.path != need.path else None))
+    if place.kind == "unreadable":
+        return replace(found, found="cannot be seen", remedy="survey again as a user who may look there")
+    account = account_of(survey, target)
+    if account is None and need.access != "there":
+        who = user_of(survey, target)
+        why = f"there is no user {who} here yet" if who else f"as whom {target.runtime.label} works is not known"
+        return replace(found, found=_described(place), remedy=f"{why}, so what it may do there cannot be told")
+    if place.kind == "file":
+        remedy = f"move the file {place.path} away: a directory has to be there"
+        return replace(found, verdict="unmet", found="a file", remedy=remedy)
+    exposed = _served(place, survey, target) if need.outside else None
+    change = arranged(need, place, survey, account) if account else _made(place, "root", None)
+    words = [_described(place)] + ([f"within the document root {exposed}"] if exposed else [])
+    words += [f"not writable for {account.name}"] if account and _lacks_write(need, place, survey, account) else []
+    remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
+    if change:
+        remedies += [" && ".join(shlex.join(command) for command in commands(change))]
+    found = replace(found, found=", ".join(words), arrangement=change)
+    if not remedies:
+        everyone = place.kind == "directory" and place.mode & 2 and not place.mode & 0o1000
+        remark = f"every user of the server may write to it (mode {place.mode:04o})" if everyone else None
+        return replace(found, verdict="met", remark=remark)
+    return replace(found, verdict="unmet", remedy="; ".join(remedies))
+
+
+def placed(need: DirectoryNeed, survey: Survey, target: Target) -> Place | None:
+    """The place that is meant: the first candidate that exists, else the likeliest one."""
+    places = {place.path: place for place in survey.places}
+    paths = candidates(need.path, sites_of(survey, target))
+    known = [places[path] for path in paths if path in places]
+    return next((place for place in known if place.kind != "absent"), known[0] if known else None)
+
+
+def _unplaced(need: DirectoryNeed, survey: Survey, target: Target) -> str:
+    if not need.path.startswith("/") and not any(site.root for site in sites_of(survey, target)):
+        return "where the application stands is not known: no web site here leads to it; write the path in full"
+    return "the survey did not look there: survey again with --for and this application"
+
+
+def _served(place: Place, survey: Survey, target: Target) -> str | None:
+    """The document root in which it stands."""
+    path = place.real or place.path
+    roots = [site.root for site in survey.sites if site.root]
+    return next((root for root in roots if inside(path, root)), None)
+
+
+def _described(place: Place) -> str:
+    if place.kind == "absent":
+        return "not there"
+    label = f", {place.label.split(':')[2]}" if place.label.count(":") >= 2 else ""
+    lists = ", with an access list" if place.grants else ""
+    return f"{place.owner or place.user}:{place.group} {place.mode:04o}{lists}{label}"
+
+
+def _lacks_write(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> bool:
+    return need.access == "writable" and place.kind == "directory" and allowed(place, account) & 7 != 7
+
+
+def _made(place: Place, owner: str, group: str | None, mode: int = PRIVATE) -> Arrangement | None:
+    if place.kind != "absent":
+        return None
+    return Arrangement(place.real or place.path, owner, make=True, owner=owner, group=group, mode=mode)
+
+
+def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> Arrangement | None:
+    """The narrowest change that makes the directory what it has to be; None if it is that already."""
+    places = {one.path: one for one in survey.places}
+    path = place.real or place.path
+    change = Arrangement(path, account.name)
+    if place.kind == "absent":
+        writes = need.access == "writable"
+        owner = account.name if writes else "root"
+        change = replace(change, make=True, owner=owner, group=account.group, mode=PRIVATE)
+    elif need.access == "writable":
+        change = _granted(change, place, account, 7, survey)
+    elif need.access == "read-only":
+        change = _granted(_withheld(change, place, account), place, account, 5, survey)
+    change = _passable(change, barred(place, places, account), survey, account)
+    if need.access == "writable" and survey.machine.enforcing:
+        kind = place.label.split(":")[2] if place.label.count(":") >= 2 else ""
+        if kind not in WRITABLE_LABELS:
+            change = replace(change, label=LABEL)
+    return None if change == Arrangement(path, account.name) else change
+
+
+def _granted(change: Arrangement, place: Place, account: Account, bits: int, survey: Survey) -> Arrangement:
+    """With these bits for the user: by owner or group where that touches nobody else, else by the access list."""
+    mode = place.mode if change.mode is None else change.mode
+    seen = replace_place(place, change, account)
+    if allowed(seen, account) & bits == bits:
+        return change
+    if seen.user == account.user:
+        return replace(change, mode=mode | bits << 6)
+    if place.grants:
+        return replace(change, grants=((change.path, _letters(bits)),))
+    if seen.group == account.groups[0]:
+        return replace(change, mode=mode | bits << 3)
+    if place.user == ROOT and bits & 2:
+        return replace(change, owner=account.name, mode=mode | bits << 6 if mode >> 6 & bits != bits else change.mode)
+    if place.user == ROOT or not _can_grant(survey):
+        return replace(change, group=account.group, mode=mode | bits << 3 if mode >> 3 & bits != bits else change.mode)
+    return replace(change, grants=((change.path, _letters(bits)),))
+
+
+def _withheld(change: Arrangement, place: Place, account: Account) -> Arrangement:
+    """Without the right to write, for this user."""
+    if account.user == ROOT or not allowed(place, account) & 2:
+        return change
+    if place.user == account.user:
+        change = replace(change, owner="root", group=account.group)
+    mode = place.mode & ~0o022
+    grants = ((change.path, "r-x"),) if any(g.kind == "user" and g.id == account.user for g in place.grants) else ()
+    return replace(change, mode=mode if mode != place.mode else None, grants=grants)
+
+
+def replace_place(place: Place, change: Arrangement, account: Account) -> Place:
+    """The place as the change leaves it, as far as owner, group and mode go."""
+    owners = {"root": ROOT, account.name: account.user}
+    group = account.groups[0] if change.group == account.group and change.group else place.group
+    return replace(
+        place,
+        user=owners.get(change.owner or "", place.user),
+        group=group,
+        mode=place.mode if change.mode is None else change.mode,
+    )
+
+
+def _passable(change: Arrangement, shut: list[Place], survey: Survey, account: Account) -> Arrangement:
+    for one in shut:
+        path = one.real or one.path
+        if one.user == account.user:
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o100)))
+        elif one.grants or _can_grant(survey):
+            change = replace(change, grants=(*change.grants, (path, "x")))
+        elif one.group in account.groups:
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o010)))
+        else:  # passing through only: nothing in it can be listed, and nothing written
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o001)))
+    return change
+
+
+def _can_grant(survey: Survey) -> bool:
+    return any(one.name == "setfacl" and one.path for one in survey.commands)
+
+
+def _letters(bits: int) -> str:
+    return "".join(letter if bits & bit else "-" for letter, bit in zip("rwx", (4, 2, 1), strict=True))
+
+
+def commands(change: Arrangement) -> list[list[str]]:
+    """The change as commands, each harmless where it has been run before."""
+    found: list[list[str]] = []
+    owner = f"{change.owner or ''}:{change.group}" if change.group else change.owner
+    if change.make:
+        words = ["install", "-d", "-m", f"{change.mode or PRIVATE:04o}", "-o", change.owner or "root"]
+        found.append([*words, *(["-g", change.group] if change.group else []), change.path])
+    else:
+        found += [["chown", owner, change.path]] if owner else []
+        found += [["chmod", f"{change.mode:04o}", change.path]] if change.mode is not None else []
+    found += [["chmod", f"{mode:04o}", path] for path, mode in change.opened]
+    found += [["setfacl", "-m", f"u:{change.user}:{letters}", path] for path, letters in change.grants]
+    if change.label:
+        found.append(["semanage", "fcontext", "-a", "-t", change.label, f"{change.path}(/.*)?"])
+        found.append(["restorecon", "-R", change.path])
+    return found

@@ -1,0 +1,75 @@
+"""The remedies for needs that go beyond PHP's own extensions and settings, as actions."""
+
+import posixpath
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.check import tasks
+from fundamentum.check.chain import sites_of
+from fundamentum.check.model import Finding, Judgement, Link
+from fundamentum.check.offers import Market
+from fundamentum.needs.around import TaskNeed
+from fundamentum.plan.actions import after, for_extension
+from fundamentum.plan.model import Action, Arrange, Install, Manage, Restart, Schedule, Widen
+from fundamentum.server.model import Survey
+
+CRON: Final = ("cron", "cronie")
+_CRON_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
+
+
+def for_around(finding: Finding, one: Judgement, world: Survey, market: Market, label: str) -> Iterator[Action]:
+    """What would mend this finding; nothing where nothing here can."""
+    kind = finding.need.partition(":")[0]
+    target = one.target
+    if finding.state == "awaiting-restart" and finding.chain:
+        return  # the restart is planned already
+    if kind in ("database", "command") and finding.package:
+        installed = any(package.name == finding.package for package in world.installed or ())
+        if not installed or kind == "command":
+            yield Install(finding.package)
+    if kind == "database" and finding.subject:
+        yield from for_extension(finding.subject, world, target, market)
+    if finding.arrangement and target.present:
+        yield Arrange(finding.arrangement)
+    for link in finding.chain:
+        if link.enough is False:
+            yield from _for_link(link, one, world, label)
+    need = next((need for need in one.needs.tasks if need.key == finding.need), None)
+    if need and target.present:
+        yield from _for_task(need, finding, one, world, market)
+
+
+def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator[Action]:
+    runtime = one.target.runtime
+    if link.state == "awaiting-restart" and runtime.service:
+        yield Restart(runtime.service)
+    elif link.of == "FPM" and runtime.pool and runtime.pool_dir:
+        present = runtime.manager.get(link.name)
+        origin = present.origin.rpartition(":")[0] if present else ""
+        file = runtime.pool_file if runtime.fresh else None
+        file = file or after(runtime.pool_dir, f"{label}-{runtime.pool}", ".conf", origin, runtime.pool_file or "")
+        yield Manage(link.name, link.value, link.to, file, runtime.label, runtime.pool, link.least)
+    for site in sites_of(world, one.target) if link.site else ():
+        for limit in site.limits:
+            same = link.site == f"{site.name} {limit.part or site.part or ''}".strip()
+            if (limit.name, limit.origin, limit.value) != (link.name, link.origin, link.value) or not same:
+                continue
+            spot = limit.own or site.spot
+            if site.server == "iis":
+                yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
+            elif spot and spot.text and limit.name != "timeout":
+                yield Widen(
+                    site.server, site.name, limit.name, limit.value, link.to, spot, limit.own is None, link.least
+                )
+
+
+def _for_task(need: TaskNeed, finding: Finding, one: Judgement, world: Survey, market: Market) -> Iterator[Action]:
+    line = tasks.cron_line(need, world, one.target)
+    if finding.origin or line is None or world.system.family not in ("debian", "redhat"):
+        return  # a line that comes too seldom is somebody's own
+    installed = {package.name for package in world.installed or ()}
+    offered = next((name for name in CRON if market.package(name)), None)
+    if not installed.intersection(CRON) and offered:
+        yield Install(offered)
+    yield Schedule(need.command, line, posixpath.join("/etc/cron.d", _CRON_NAME.sub("-", one.needs.name)))

@@ -1,0 +1,82 @@
+"""Actions for the findings that are not met, those of one directive or one file decided together."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from fundamentum.check.model import Finding, Judgement, Target
+from fundamentum.check.offers import Market
+from fundamentum.needs.conditions import Condition, condition
+from fundamentum.plan.actions import for_finding, for_setting
+from fundamentum.plan.around import for_around
+from fundamentum.plan.model import Action, Manage, Reason, Widen, key_of
+from fundamentum.server.model import Survey
+
+
+class _Wanted(msgspec.Struct):
+    """What all needs together want of one directive in one runtime."""
+
+    target: Target
+    conditions: list[Condition]
+    why: list[Reason]
+
+
+def mend(
+    judgements: Sequence[Judgement],
+    world: Survey,
+    market: Market,
+    label: str,
+    levels: Sequence[str],
+    reasons: dict[str, dict[Reason, None]],
+) -> dict[str, Action]:
+    """Actions for every finding that is not met; settings of one runtime are decided together."""
+    found: dict[str, Action] = {}
+    limits: dict[tuple[str, str], _Wanted] = {}
+    for one in judgements:
+        for finding in one.findings:
+            if finding.level not in levels:
+                continue
+            reason = Reason(one.needs.name, finding.need, finding.level, finding.note)
+            for name, wanted, lacking in _directives(one, finding, world):
+                limit = limits.setdefault((one.target.runtime.label, name), _Wanted(one.target, [], []))
+                limit.conditions.append(wanted)
+                limit.why += [reason] if lacking else []
+            if finding.verdict != "unmet":
+                continue
+            actions = [*for_finding(finding, world, one.target, market)]
+            actions += for_around(finding, one, world, market, label)
+            for action in actions:
+                found[key_of(action)] = _wider(action, found.get(key_of(action)))
+                reasons.setdefault(key_of(action), {})[reason] = None
+    places: dict[str, list[str]] = {}
+    for (runtime, name), limit in limits.items():
+        if limit.why and (setting := limit.target.runtime.settings.get(name)):
+            places.setdefault(runtime, []).append(setting.origin.rpartition(":")[0])
+    for (runtime, name), limit in limits.items():
+        beside = places.get(runtime, ())
+        change = for_setting(name, limit.conditions, label, limit.target, beside) if limit.why else None
+        if change and limit.target.present:
+            found[key_of(change)] = change
+            reasons.setdefault(key_of(change), {}).update(dict.fromkeys(limit.why))
+    return found
+
+
+def _wider(action: Action, other: Action | None) -> Action:
+    """Of two changes of one limit the one that serves both applications."""
+    if isinstance(action, Widen | Manage) and isinstance(other, Widen | Manage) and other.least > action.least:
+        return other
+    return action
+
+
+def _directives(one: Judgement, finding: Finding, world: Survey) -> Iterator[tuple[str, Condition, bool]]:
+    """The directives of PHP that a need is about: name, what it has to be, and whether it is not."""
+    unmet = finding.verdict == "unmet"
+    for need in one.needs.settings:
+        if (need.key, need.level) == (finding.need, finding.level):
+            yield need.name, need.condition, unmet
+    for link in finding.chain if finding.verdict != "accepted" else ():
+        if link.condition:
+            waiting = link.state == "awaiting-restart"
+            yield link.name, link.condition, unmet and link.enough is False and not waiting
+    if finding.need == "host:time_zone" and unmet:
+        yield "date.timezone", condition("date.timezone", f"= {world.machine.zone or 'UTC'}"), True

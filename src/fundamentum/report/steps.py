@@ -1,0 +1,126 @@
+"""A plan as steps in order, each with its commands and reasons."""
+
+import shlex
+from collections.abc import Iterator
+from typing import Literal
+
+import msgspec
+
+from fundamentum.check import directories
+from fundamentum.plan.model import Plan, Widen, about_of, key_of
+
+Kind = Literal["decide", "source", "switch", "install", "enable", "file", "edit", "directory", "web", "restart", "site"]
+
+
+class Step(msgspec.Struct):
+    """One step: its commands in a shell's words, and the reason for each thing in it."""
+
+    title: str
+    commands: list[str]
+    why: list[str]
+    kind: Literal[
+        "decide", "source", "switch", "install", "enable", "file", "edit", "directory", "web", "restart", "site"
+    ]
+    subject: str = ""
+    """The file, service or source it is about."""
+
+
+def why(plan: Plan, key: str, about: str) -> list[str]:
+    """The reasons of one action, each in a line that begins with what it is about."""
+    return [f"{about}: {reason}" for reason in plan.reasons.get(key, ())]
+
+
+def steps(plan: Plan) -> list[Step]:
+    """The plan in order: sources, packages, extensions, settings, services, and what is left to decide."""
+    found = [
+        Step(
+            f"decide: add the package source {name}",
+            [],
+            [f"{name}: holds packages of this plan, and is not configured on {plan.server}"],
+            "source",
+            name,
+        )
+        for name in plan.repositories
+    ]
+    if plan.switch:
+        consequence = f"what is installed of the other stream is replaced, for every site on {plan.server}"
+        found.append(
+            Step(
+                f"decide: switch to the module stream {plan.switch}",
+                [shlex.join(["dnf", "module", "switch-to", plan.switch])],
+                [consequence],
+                "switch",
+                plan.switch,
+            )
+        )
+    if plan.installs:
+        reasons = [line for one in plan.installs for line in why(plan, key_of(one), one.package)]
+        title = f"install {_count(len(plan.installs), 'package')}"
+        found.append(Step(title, install_commands(plan), reasons, "install"))
+    if plan.enables:
+        commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
+        reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
+        found.append(Step("switch on what is there already", commands, reasons, "enable"))
+    for file in plan.files:
+        lines = shlex.join(file.content.splitlines())
+        command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"
+        found.append(Step(f"write {file.path}", [command], _whys(plan, file.path), "file", file.path))
+    for edit in plan.edits:
+        found.append(Step(f"change {edit.path}", [], _whys(plan, edit.path), "edit", edit.path))
+    found += _around(plan)
+    for restart in plan.restarts:
+        reasons = why(plan, key_of(restart), restart.service)
+        if plan.installs or plan.enables or plan.files or plan.edits:
+            reasons.append(f"{restart.service}: so that it runs with the changes above")
+        verb = "reload" if restart.gently else "restart"
+        command = shlex.join(["systemctl", verb, restart.service])
+        found.append(Step(f"{verb} {restart.service}", [command], reasons, "restart", restart.service))
+    for pool in plan.pools:
+        line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"
+        found.append(Step(f"decide: let the web server use the pool {pool.name}", [], [line], "site", pool.name))
+    return found
+
+
+def _whys(plan: Plan, file: str) -> list[str]:
+    """The reasons of everything that is done in one file."""
+    return [line for one in plan.about(file) for line in why(plan, key_of(one), about_of(one))]
+
+
+def _around(plan: Plan) -> Iterator[Step]:
+    """Directories, and web servers that are set up by commands."""
+    for one in plan.arranged:
+        lines = [shlex.join(command) for command in directories.commands(one.arrangement)]
+        path = one.arrangement.path
+        title = f"make the directory {path}" if one.arrangement.make else f"give {one.arrangement.user} {path}"
+        yield Step(title, lines, why(plan, key_of(one), path), "directory", path)
+    for site in dict.fromkeys(one.site for one in plan.widened if one.spot is None):
+        changes = [one for one in plan.widened if one.spot is None and one.site == site]
+        reasons = [line for one in changes for line in why(plan, key_of(one), one.name)]
+        yield Step(f"let IIS allow more for {site}", [_appcmd(one) for one in changes], reasons, "web", site)
+
+
+def _appcmd(one: Widen) -> str:
+    """Source: Microsoft's reference of IIS configuration, requestLimits and fastCgi, "AppCmd.exe"."""
+    tool = r"%windir%\system32\inetsrv\appcmd.exe set config"
+    if one.name == "maxAllowedContentLength":
+        section = "/section:system.webServer/security/requestFiltering"
+        return f'{tool} "{one.site}" {section} /requestLimits.maxAllowedContentLength:{one.after}'
+    program = one.program.replace("/", "\\").lstrip("\\")
+    section = "/section:system.webServer/fastCgi"
+    return f"{tool} {section} \"/[fullPath='{program}'].{one.name}:{one.after}\" /commit:apphost"
+
+
+def install_commands(plan: Plan) -> list[str]:
+    """The package manager's commands: what is new first, then what is put in place again."""
+    quiet = "--no-install-recommends"
+    apt = (f"apt-get install {quiet}", f"apt-get install --reinstall {quiet}")
+    first, anew = ("dnf install", "dnf reinstall") if plan.family == "redhat" else apt
+    found = []
+    for command, wanted in ((first, False), (anew, True)):
+        if names := [one.package for one in plan.installs if one.again is wanted]:
+            found.append(f"{command} {shlex.join(names)}")
+    return found
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"

@@ -1,0 +1,135 @@
+"""Facts about what surrounds PHP on a server: web servers' limits, directories, commands, databases, the machine."""
+
+from typing import Literal
+
+from fundamentum.server.fact import Fact, FilePath, PackageName, PlainName
+
+
+class Asked(Fact, frozen=True):
+    """What applications ask about in particular, beside what concerns PHP itself."""
+
+    directories: tuple[str, ...] = ()
+    """Absolute, or below the directory in which the application stands."""
+    commands: tuple[str, ...] = ()
+    products: tuple[str, ...] = ()
+    """Database products."""
+    tasks: tuple[str, ...] = ()
+    """Parts of command lines of programs that are run at set times."""
+
+
+class Spot(Fact, frozen=True):
+    """A line of a configuration file."""
+
+    file: FilePath
+    line: int
+    text: str = ""
+    """The line exactly as it stands; empty where that is not known (a recording holds no comments)."""
+
+
+class Limit(Fact, frozen=True):
+    """What a web server allows a request, for one site."""
+
+    name: str
+    """The directive or attribute, as the web server names it."""
+    value: str
+    origin: str = "built-in"
+    own: Spot | None = None
+    """The line that sets it, if it counts for this site alone and can be changed."""
+    part: str | None = None
+    """The location it counts for, where that is not the one that hands requests to PHP."""
+
+
+class Account(Fact, frozen=True):
+    """One user, with all groups he is in."""
+
+    name: PlainName
+    user: int
+    groups: tuple[int, ...] = ()
+    """The first one is his own."""
+    group: PlainName | None = None
+    """The name of his own group."""
+
+
+class Grant(Fact, frozen=True):
+    """One entry of an access control list beside those of the owner and of others."""
+
+    kind: Literal["user", "group", "owning-group", "mask"]
+    id: int
+    bits: int
+
+
+class Place(Fact, frozen=True):
+    """One directory or file."""
+
+    path: str
+    kind: Literal["directory", "file", "absent", "unreadable"]
+    real: str = ""
+    """Where it leads, if that is somewhere else."""
+    user: int = 0
+    group: int = 0
+    mode: int = 0
+    grants: tuple[Grant, ...] = ()
+    label: str = ""
+    """Its SELinux label."""
+    free: int | None = None
+    """Bytes that are free on its file system; None where that cannot be told."""
+    owner: PlainName | None = None
+    """The name of the user it belongs to."""
+
+
+class Command(Fact, frozen=True):
+    """One program that was asked about."""
+
+    name: PlainName
+    path: str | None = None
+    """Where it is; None: it is not there."""
+    package: PackageName | None = None
+    """The installed package that it came with."""
+    offered: tuple[PackageName, ...] = ()
+    """Packages of the indexes that bring it, the likeliest first."""
+
+
+class Database(Fact, frozen=True):
+    """One database server that answered."""
+
+    product: Literal["mariadb", "mysql", "postgresql"]
+    version: str | None
+    """None: it does not tell anybody who has not logged in."""
+    address: str
+    chosen: bool = False
+    """Whether it is the one that the user named."""
+
+
+class Scheduled(Fact, frozen=True):
+    """One line or timer that runs a program that was asked about."""
+
+    command: str
+    origin: str
+    user: str = ""
+    every: int | None = None
+    """The longest time between two runs, in seconds; None: it cannot be told."""
+
+
+class Machine(Fact, frozen=True):
+    """The machine as such.  None: it cannot be told from here."""
+
+    memory: int | None = None
+    """Bytes."""
+    processors: int | None = None
+    zone: str = ""
+    """The time zone, such as ``Europe/Vienna``."""
+    enforcing: bool | None = None
+    """Whether SELinux is there and enforces its rules; None: there is none."""
+    permissive: bool = False
+    """Whether SELinux is there, and its enforcement switched off."""
+
+
+class Exposed(Fact, frozen=True):
+    """Something in or above a document root that should not be as it is."""
+
+    kind: Literal["world-writable", "information-page", "installer", "not-for-visitors"]
+    path: str
+    root: str
+    """The document root."""
+    others: int = 0
+    """How many more of the kind there are."""

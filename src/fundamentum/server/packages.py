@@ -1,0 +1,16 @@
+"""What the package database and the repositories' indexes of a server say, together."""
+
+import msgspec
+
+from fundamentum.server.model import Installed, Offer, Remark, Repository, System
+
+
+class Packages(msgspec.Struct):
+    """What the package database and the repositories' indexes say."""
+
+    system: System
+    installed: tuple[Installed, ...] | None
+    owners: dict[str, str]
+    offers: tuple[Offer, ...] | None
+    repositories: list[Repository]
+    remarks: list[Remark]

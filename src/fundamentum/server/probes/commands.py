@@ -1,0 +1,116 @@
+"""Programs that applications run: where they are, and which package brings each."""
+
+import posixpath
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Final
+
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.server import control
+from fundamentum.server.around import Command
+from fundamentum.server.hosts import Host, HostError, listed, text_or_none
+from fundamentum.server.model import Offer
+from fundamentum.server.packing import unpack
+from fundamentum.server.probes.dpkg import INFO
+
+FOLDERS: Final = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
+"""Where a program is looked for.  Source: what PHP's own process manager and a shell use where no PATH is set."""
+LISTS: Final = "/var/lib/apt/lists"
+_INDEX: Final = re.compile(r".+_cnf_Commands-[a-z0-9]+(?P<packing>\.gz|\.xz|\.lz4)?")
+
+
+def probe(
+    host: Host, names: Sequence[str], family: str, offers: Iterable[Offer], owners: Mapping[str, str]
+) -> tuple[Command, ...]:
+    """Each of these programs.  ``owners`` are files whose package is known already."""
+    if not names:
+        return ()
+    offered = {offer.name: offer for offer in offers if offer.priority >= 0 and not offer.shut_out}
+    paths = {name: next((p for f in FOLDERS if _is_program(host, p := f"{f}/{name}")), None) for name in names}
+    real = {name: host.resolve(path) or path for name, path in paths.items() if path}
+    if family == "debian":
+        owners = _owners(host, set(real.values()))
+    indexed = indexed_commands(host, names) if family == "debian" else {}
+    found = []
+    for name in names:
+        named = [one.name for one in offered.values() if f"/{name}" in _files(one)]
+        likely = [*indexed.get(name, ()), *named, *suppliers().of_command(name)]
+        packages = tuple(one for one in dict.fromkeys(likely) if one in offered)
+        owner = owners.get(real.get(name, "")) or owners.get(paths[name] or "")
+        found.append(Command(name, paths[name], owner, packages))
+    return tuple(found)
+
+
+def possible(host: Host, name: str) -> list[str]:
+    """The paths under which a program may be known to the package database."""
+    path = next((p for folder in FOLDERS if _is_program(host, p := f"{folder}/{name}")), None)
+    if path is None:
+        return []
+    paths = [path, host.resolve(path) or path]
+    return list(dict.fromkeys(alias for one in paths for alias in (one, one.removeprefix("/usr"))))
+
+
+def _files(offer: Offer) -> set[str]:
+    return {
+        "/" + posixpath.basename(part) for part in offer.provides.split(", ") if part.startswith(("/usr/", "/bin/"))
+    }
+
+
+def _is_program(host: Host, path: str) -> bool:
+    try:
+        about = host.stat(path)
+    except HostError:
+        return False
+    return about is not None and not about.is_directory and bool(about.mode & 0o111)
+
+
+def _owners(host: Host, paths: set[str]) -> dict[str, str]:
+    """File → package, from dpkg's lists: those of the likely packages first, then all of them."""
+    found: dict[str, str] = {}
+    if not paths:
+        return found
+    # Since the directories below / and /usr are one, a list may name either.
+    wanted = {alias: path for path in paths for alias in (path, path.removeprefix("/usr"), f"/usr{path}")}
+    names = [name for name in listed(host, INFO) if name.endswith(".list")]
+    likely = {posixpath.basename(path) for path in paths}
+    likely |= {package for path in paths for package in suppliers().of_command(posixpath.basename(path))}
+    names.sort(key=lambda name: name.removesuffix(".list").partition(":")[0] not in likely)
+    for name in names:
+        if len(found) == len(paths):
+            break
+        for line in (text_or_none(host, f"{INFO}/{name}") or "").splitlines():
+            if line in wanted:
+                found.setdefault(wanted[line], name.removesuffix(".list").partition(":")[0])
+    return found
+
+
+def indexed_commands(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
+    """Command → packages, from the indexes of commands that a repository keeps, where the server has them."""
+    wanted = set(names)
+    found: dict[str, list[str]] = {}
+    for name in listed(host, LISTS):
+        match = _INDEX.fullmatch(name)
+        if not match:
+            continue
+        try:
+            data = host.read(f"{LISTS}/{name}") or b""
+        except HostError:
+            continue
+        if match["packing"]:
+            data, _ = unpack(data, match["packing"])
+        package = ""
+        for line in data.decode("utf-8", "replace").splitlines():
+            key, _, value = line.partition(": ")
+            if key == "name":
+                package = value
+            elif key == "commands" and control.PACKAGE_NAME.fullmatch(package):
+                for command in wanted.intersection(value.replace(" ", "").split(",")):
+                    found.setdefault(command, []).append(package)
+    return found
+
+
+def packages_of(commands: Iterable[str], products: Iterable[str]) -> set[str]:
+    """The names of packages that may bring what was asked for; their offers are wanted in the survey."""
+    table = suppliers()
+    found = {package for name in commands for package in table.of_command(name)}
+    return found | {package for product in products for package in table.products.get(product, ())}

@@ -6,6 +6,7 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check.model import Arrangement, Judgement
+from fundamentum.needs.names import in_words
 from fundamentum.needs.value import Level
 from fundamentum.server.around import Spot
 
@@ -23,8 +24,7 @@ class Reason(Value, frozen=True):
     note: str | None = None
 
     def __str__(self) -> str:
-        kind, _, name = self.need.partition(":")
-        what = f"{kind} {name.replace('|', ' or ')}" if name else "PHP itself"
+        what = "PHP itself" if self.need == "php" else in_words(self.need)
         return f"{self.application}: {what}, {self.level}" + (f" ({self.note})" if self.note else "")
 
 

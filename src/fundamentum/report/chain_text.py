@@ -3,7 +3,7 @@
 from rich.text import Text
 
 from fundamentum.check.chain import narrowest
-from fundamentum.check.model import Finding, Link
+from fundamentum.check.model import Finding
 from fundamentum.report.clean import clean
 from fundamentum.report.styles import STYLES
 
@@ -11,7 +11,8 @@ from fundamentum.report.styles import STYLES
 def chain_lines(finding: Finding) -> Text:
     """In the order in which a request meets them."""
     least = narrowest(finding.chain)
-    names = [_name(link) for link in finding.chain]
+    several = len({link.site for link in finding.chain if link.site}) > 1
+    names = [f"{link.of} {link.name}" + (f" ({link.site})" if several and link.site else "") for link in finding.chain]
     wide = min(max(map(len, names), default=0), 60)
     values = min(max((len(link.shown) for link in finding.chain), default=0), 20)
     lines = []
@@ -29,8 +30,3 @@ def chain_lines(finding: Finding) -> Text:
             )
         )
     return Text("\n").join(lines)
-
-
-def _name(link: Link) -> str:
-    site = f" ({link.site})" if link.site else ""
-    return f"{link.of} {link.name}{site}"

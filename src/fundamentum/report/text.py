@@ -12,6 +12,7 @@ from rich.text import Text
 
 from fundamentum.check.model import Finding, Judgement
 from fundamentum.check.safety import risks
+from fundamentum.needs.names import NAMES, in_words
 from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.clean import clean
 from fundamentum.report.styles import STYLES
@@ -19,17 +20,6 @@ from fundamentum.server.model import Survey
 
 PIPE_WIDTH: Final = 110
 """Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""
-NAMES: Final = {
-    "php": "PHP",
-    "uploads:largest": "largest upload",
-    "uploads:files": "files in one upload",
-    "requests:longest": "longest request",
-    "forms:fields": "fields in a form",
-    "host:time_zone": "time zone",
-    "host:https": "HTTPS",
-    "host:disk": "free disk",
-}
-"""Needs whose name is not made of their kind and what they are about."""
 GROUPS: Final = {
     "php": "PHP",
     "uploads": "limits",
@@ -71,10 +61,8 @@ def console_for(stream: IO[str]) -> Console:
 
 
 def name_of(need: str) -> str:
-    """``extension:pdo_mysql|pdo_pgsql`` in words."""
-    kind, _, names = need.partition(":")
-    kind = "" if kind == "host" else kind
-    return NAMES.get(need) or clean(f"{kind} {' or '.join(names.split('|'))}".strip())
+    """A need in words, for a terminal."""
+    return clean(in_words(need))
 
 
 def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey) -> None:
@@ -139,15 +127,15 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
             what.append("unknown: ", style=STYLES["name"])
         wants_value = not finding.need.startswith(("extension:", "loader:"))
         what.append(clean(f"wanted {finding.wanted}, found {finding.found}" if wants_value else finding.found or ""))
-        if finding.origin:
+        if finding.origin and not finding.chain:
             what.append(clean(f"  {finding.origin}"), style=STYLES["dim"])
         if finding.chain:
             what.append("\n")
             what.append_text(chain_lines(finding))
         below = [(f"overrides {place}", "dim") for place in finding.overridden]
         below += [(f"note: {finding.remark}", "recommended")] if finding.remark else []
-        remedies = (finding.remedy or "").split("; ") if finding.chain else [finding.remedy or ""]
-        below += [(f"-> {remedy}", "remedy") for remedy in remedies if remedy]
+        narrow = dict.fromkeys(link.remedy for link in finding.chain if link.enough is False)
+        below += [(f"-> {remedy}", "remedy") for remedy in narrow or [finding.remedy] if remedy]
         below += [(f"for: {finding.note}", "dim")] if finding.note else []
         for line, style in below:
             what.append("\n" + clean(line), style=STYLES[style])
@@ -185,7 +173,7 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
         elif kind in ("extension", "loader", "command"):
             words += f" ({finding.subject})" if "|" in names and finding.subject else ""
         else:
-            words = NAMES.get(finding.need, words) + f" {finding.found}"
+            words = f"{NAMES.get(finding.need, words)} {finding.found}"
         groups.setdefault(GROUPS.get(kind, f"{kind}s"), []).append(words)
     table = Table.grid(padding=(0, 2))
     table.add_column(min_width=10)

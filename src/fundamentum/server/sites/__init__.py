@@ -123,6 +123,7 @@ def _address(text: str) -> tuple[str, str]:
 def spot(host: Host, origin: str) -> Spot | None:
     """A line of a configuration file, as it stands; None where its file has a name that no command should hold."""
     path, _, number = origin.rpartition(":")
+    path = host.resolve(path) or path  # what is changed is the file, not a link to it
     if not number.isdigit() or not re.fullmatch(PATH, path):
         return None
     try:

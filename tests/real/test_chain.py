@@ -31,7 +31,9 @@ def needs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
 
 
 def findings(root: Root, needs: Path, site: str) -> dict[str, dict[str, object]]:
-    _, out = fundamentum("check", str(needs), "--server", str(root.path), "--runtime", f"{site}.observatory.example", "--format", "json")
+    _, out = fundamentum(
+        "check", str(needs), "--server", str(root.path), "--runtime", f"{site}.observatory.example", "--format", "json"
+    )
     return {one["need"]: one for one in json.loads(out)["applications"][0]["findings"]}
 
 
@@ -48,7 +50,11 @@ def test_what_is_refused_before_is_taken_after(vault: Root, needs: dict[str, Pat
         site: next(link["name"] for link in found["uploads:largest"]["chain"] if link["narrowest"])  # type: ignore[attr-defined]
         for site, found in narrow.items()
     }
-    assert least == {"platevault": "client_max_body_size", "nightlog": "post_max_size", "domekeeper": "LimitRequestBody"}
+    assert least == {
+        "platevault": "client_max_body_size",
+        "nightlog": "post_max_size",
+        "domekeeper": "LimitRequestBody",
+    }
     for site in PORTS:
         runtime = ["--server", str(vault.path), "--runtime", f"{site}.observatory.example"]
         code, script = fundamentum("plan", str(needs[site]), *runtime, "--format", "script")

@@ -9,9 +9,11 @@ from pathlib import Path
 
 import pytest
 from debian_root import Root
+from msgspec.structs import replace
 
 from fundamentum.check.offers import Market
 from fundamentum.server import recorder
+from fundamentum.server.around import Asked
 from fundamentum.server.asking import ask_pools
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Runtime, Survey
@@ -26,16 +28,30 @@ PROGRAM = Path(sys.executable).with_name("fundamentum")
 SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
 
 
-def look(root: Root) -> Survey:
-    return survey(DirectoryHost(root.path, "twin"))
+ASKED = Asked(
+    directories=("/srv/nightlog", "/srv/linked/plates", "var/cache", "/srv/absent/far", "bin/fetch.php"),
+    commands=("grep", "git", "nginx", "convert", "mail", "unzip"),
+    products=("mariadb", "postgresql"),
+    tasks=("bin/fetch.php",),
+)
+
+
+def look(root: Root, asked: Asked | None = None) -> Survey:
+    return survey(DirectoryHost(root.path, "twin"), asked)
+
+
+def still(found: Survey) -> Survey:
+    """Without what only a running machine tells, and changes every moment."""
+    places = tuple(replace(place, free=None) for place in found.places)
+    return replace(found, server="", places=places, machine=replace(found.machine, memory=None, processors=None))
 
 
 def runtime(found: Survey, label: str) -> Runtime:
     return next(one for one in found.runtimes if one.label == label)
 
 
-def recorded(root: Root, *shell: str) -> bytes:
-    root.write("/root/recorder.sh", recorder.script())
+def recorded(root: Root, *shell: str, asked: Asked | None = None) -> bytes:
+    root.write("/root/recorder.sh", recorder.script(asked))
     command = ["chroot", str(root.path), *shell, "/root/recorder.sh", "-"]
     done = subprocess.run(command, capture_output=True, check=True, timeout=120)
     assert not done.stderr
@@ -60,16 +76,29 @@ def test_every_site_is_served_by_the_runtime_that_is_named(twin: Root) -> None:
 
 @pytest.mark.parametrize("shell", SHELLS, ids=" ".join)
 def test_a_recording_gives_the_survey_of_a_live_read(twin: Root, shell: tuple[str, ...]) -> None:
-    from_recording = survey(open_recording(recorded(twin, *shell), "recording"))
-    live = look(twin)
-    assert all(r.started for r in live.runtimes if r.sapi in ("fpm", "apache2")), "the running servers are seen"
-    for field in Survey.__struct_fields__:
-        if field != "server":  # inside a chroot the kernel's name is not the root's
-            assert getattr(from_recording, field) == getattr(live, field), field
+    for asked in (None, ASKED):
+        from_recording = survey(open_recording(recorded(twin, *shell, asked=asked), "recording"), asked)
+        assert bool(from_recording.machine.memory) and bool(from_recording.machine.processors)
+        assert asked is None or any(place.free for place in from_recording.places)
+        live = look(twin, asked)
+        assert all(r.started for r in live.runtimes if r.sapi in ("fpm", "apache2")), "the running servers are seen"
+        for field in Survey.__struct_fields__:
+            assert getattr(still(from_recording), field) == getattr(still(live), field), field
+    assert {one.name: (one.path, one.package) for one in live.commands} == {
+        "grep": ("/usr/bin/grep", "grep"),
+        "git": (None, None),
+        "nginx": ("/usr/sbin/nginx", "nginx"),
+        "convert": (None, None),
+        "mail": ("/usr/local/bin/mail", None),
+        "unzip": (None, None),
+    }
+    assert [(one.user, one.every) for one in live.tasks] == [("www-data", 600), ("root", 3600)]
+    assert any(place.grants for place in live.places)
+    assert {one.kind for one in live.exposed} == {"world-writable", "information-page", "installer", "not-for-visitors"}
 
 
 def test_no_secret_gets_out(twin: Root, tmp_path: Path) -> None:
-    archive = recorded(twin, "dash")
+    archive = recorded(twin, "dash", asked=ASKED)
     (tmp_path / "recording.tar").write_bytes(archive)
     subprocess.run(["tar", "-xzf", "recording.tar"], cwd=tmp_path, check=True)
     leaks = [path for path in tmp_path.rglob("*") if path.is_file() and PLANTED.encode() in path.read_bytes()]
@@ -88,7 +117,7 @@ def test_over_ssh(twin: Root, tmp_path: Path) -> None:
         done = fundamentum("survey", reference, "-o", "-", env=environment)
         assert done.returncode == 0, done.stderr
         found, live = json.loads(done.stdout), json.loads(written(look(twin)))
-        assert {**found, "server": ""} == {**live, "server": ""}
+        assert {**found, "server": "", "machine": 0} == {**live, "server": "", "machine": 0}
         assert not list((twin.path / "tmp").glob("fundamentum*")), "nothing is left there"
         logins = (tmp_path / "log").read_text().count("Accepted publickey")
         assert logins == 1, "one connection"

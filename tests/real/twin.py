@@ -90,6 +90,21 @@ def make_twin() -> Root:
     root.write("/etc/apache2/ports.conf", "")
     root.run("a2enmod", "-q", "proxy_fcgi")
     root.write("/etc/php/8.2/fpm/conf.d/70-secrets.ini", SECRETS)
+    root.write("/srv/nightlog/install/index.php", "<?php // planted-7Hq2 phpinfo();")
+    root.write("/srv/nightlog/info.php", "<?php\n$password = 'planted-7Hq2';\nphpinfo();\n")
+    root.write("/srv/platevault/.env", "DB_PASSWORD=planted-7Hq2\n")
+    root.write("/srv/platevault/cache/note.txt", "")
+    (root.path / "srv/platevault/cache").chmod(0o777)
+    root.write(
+        "/etc/cron.d/vault", "# bin/fetch.php\n*/10 * * * * www-data php /srv/bin/fetch.php --password planted-7Hq2\n"
+    )
+    root.write("/etc/cron.hourly/vault", "#!/bin/sh\nDB=planted-7Hq2 php /srv/bin/fetch.php\n")
+    root.write("/usr/local/bin/mail", "#!/bin/sh\n")
+    (root.path / "usr/local/bin/mail").chmod(0o755)
+    (root.path / "srv/plates").mkdir()
+    (root.path / "srv/linked").symlink_to("/srv")
+    root.install("acl")
+    root.run("setfacl", "-m", "u:www-data:rwx,g:adm:r", "/srv/plates")
     with (root.path / "etc/php/8.2/fpm/pool.d/www.conf").open("a") as stream:
         stream.write(POOL)
     with (root.path / "etc/apt/sources.list").open("a") as stream:

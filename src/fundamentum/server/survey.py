@@ -84,7 +84,7 @@ def _packages(host: Host, about: System, asked: Asked) -> Packages:
         from fundamentum.server.probes import dnf  # noqa: PLC0415 — needs much that other families do not
 
         paths = {path for name in asked.commands for path in commands.possible(host, name)}
-        found = rpm.probe(host, (*PHP_FOLDERS, *sorted(paths)))
+        found = rpm.probe(host, PHP_FOLDERS, sorted(paths))
         about = replace(about, architecture=found.architecture)
         offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
         return Packages(about, found.packages, found.owners, offers, repositories, found.remarks + more)

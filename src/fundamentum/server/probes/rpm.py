@@ -2,7 +2,7 @@
 
 import re
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Final
 
@@ -22,6 +22,7 @@ _HEAD: Final = r"%{NAME}\t%|EPOCH?{%{EPOCH}}|\t%{VERSION}\t%{RELEASE}\t%{ARCH}\t
 _PROVIDES: Final = r"[%{PROVIDENAME}\v%{PROVIDEFLAGS}\v%{PROVIDEVERSION}\v]"
 PACKAGES: Final = Question("rpm-packages", ("rpm", "-qa", "--qf", _HEAD + _PROVIDES + r"\t\f\n"))
 FILES: Final = Question("rpm-files", ("rpm", "-qa", "*php*", "--qf", _HEAD + r"\t[%{FILENAMES}\v]\f\n"))
+OWNERS: Final = ("rpm", "-qf", "--qf", _HEAD + r"\t[%{FILENAMES}\v]\f\n")
 """Tabs and the like stand between the fields: package names and paths hold anything else."""
 NAME, VERSION, RELEASE, EPOCH, ARCH = 1000, 1001, 1002, 1003, 1022
 PROVIDENAME, PROVIDEFLAGS, PROVIDEVERSION = 1047, 1112, 1113
@@ -62,16 +63,18 @@ def database(host: Host) -> str | None:
     return next((path for path in paths if host.stat(path)), None)
 
 
-def probe(host: Host, directories: tuple[str, ...]) -> Database:
-    """The installed packages, and which of them owns each file below one of the directories."""
+def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()) -> Database:
+    """The installed packages, and which of them owns each file below one of the directories, and each program."""
     path = database(host) or ""
     try:
         packages, files = host.answer(PACKAGES), host.answer(FILES)
         found = list(_answered(packages)) if packages is not None else list(_stored(host, path))
-        holding = found if files is None else _answered(files)
+        asked = Question("rpm-owners", (*OWNERS, *programs), lenient=True)
+        owning = host.answer(asked) if programs and files is not None else None
+        holding = found if files is None else [*_answered(files), *_answered(owning or b"")]
     except HostError as error:
         return Database(None, {}, "", set(), [Remark("installed packages", f"{error}: what is installed is unknown")])
-    owners = {file: one.name for one in holding for file in one.files if file.startswith(directories)}
+    owners = {file: one.name for one in holding for file in one.files if file.startswith((*directories, *programs))}
     machines = [one.architecture for one in found if one.architecture not in ("noarch", "", "(none)")]
     sound = [one for one in found if PACKAGE_NAME.fullmatch(one.name) and one.architecture != "(none)"]
     installed = [Installed(one.name, one.evr, provides_text(one.provides)) for one in sound]

@@ -3,6 +3,8 @@
 
 BEGIN {
     number = 0
+    task_count = split(tasks, task_names, " ")
+    root_count = split(roots, root_names, /[ \n]/)
     while ((getline line < (stage "/links")) > 0) { # what a link leads to is of the same kind as where it stands
         split(line, parts, "\t")
         if (!(parts[2] in linked_from)) linked_from[parts[2]] = parts[1]
@@ -56,9 +58,19 @@ function kind_of(path,   stem) {
     if (path ~ /^\/etc\/apt\/apt\.conf/) return "apt"
     if (path ~ /\.repo$/ || path == "/etc/dnf/dnf.conf") return "repo"
     if (path ~ /\.service$/) return "unit"
+    if (path ~ /\.timer$/) return "timer"
+    if (path == "/etc/passwd" || path == "/etc/group") return substr(path, 6)
+    if (path == "/etc/timezone") return "plain"
+    if (path == "/etc/crontab" || path ~ /^\/etc\/cron\.d\// || path ~ /^\/var\/spool\/cron\//) return "cron"
+    if (path ~ /^\/etc\/cron\.(hourly|daily|weekly|monthly)\//) return "script"
+    if (path ~ /_cnf_Commands-[a-z0-9]+$/) return "plain"
+    if (path ~ /_cnf_Commands-[a-z0-9]+\.(gz|xz|lz4)$/) return "whole"
     if (path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\//) return "nginx"
     if (path ~ /\/apache2\/envvars$/) return "envvars"
     if (path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\//) return "apache"
+    if (path ~ /\.php$/ && sizes[path] <= 4096)
+        for (i_root = 1; i_root <= root_count; i_root++)
+            if (index(path, root_names[i_root] "/") == 1) return "page"
     if (path ~ /\.ini$/ || path ~ /\/php-fpm\.conf$/ || path ~ /\/(pool|php-fpm)\.d\// || path ~ /\/etc\/[^\/]*\.conf$/ ||
         path ~ /^\/etc\/php/ || path ~ /\/etc\/php-fpm\.d\//) return "ini"
     return ""
@@ -93,9 +105,23 @@ function check(path,   line, state) {
 
 function filtered(line, kind,   key) {
     if (kind == "plain") return line
-    if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local)\// ? line : "\001"
+    if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local|bin|sbin|usr\/bin|usr\/sbin)\// ? line : "\001"
+    if (kind == "page") return line ~ /^[^\/#*]*phpinfo[ \t]*\(/ ? "phpinfo(" : "" # nothing else of a page leaves the server
+    if (kind == "passwd") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] ":::" }
+    if (kind == "group") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] }
+    if (kind == "timer") return line ~ /^[ \t]*(Unit|OnCalendar|OnUnit(Active|Inactive)Sec)[ \t]*=/ ? line : ""
+    if (kind == "cron" || kind == "script") {
+        if (line ~ /^[ \t]*#/ || !(out_task = task_in(line))) return ""
+        if (kind == "script") return out_task
+        split(line, fields, " ")
+        if (fields[1] ~ /^@/) return fields[1] " " (fields[2] ~ /^[a-z_][a-z0-9_-]*$/ ? fields[2] : "x") " " out_task
+        return fields[1] " " fields[2] " " fields[3] " " fields[4] " " fields[5] " " \
+            (fields[6] ~ /^[a-z_][a-z0-9_-]*$/ ? fields[6] : "x") " " out_task
+    }
     if (kind == "apt") return tolower(line) ~ /^[ \t]*apt::default-release[ \t]/ ? line : ""
     if (kind == "unit") {
+        if (line ~ /^[ \t]*User[ \t]*=/) return line
+        if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
         if (line !~ /^ExecStart=/) return ""
         sub(/[ \t].*/, "", line)
         return line
@@ -119,6 +145,11 @@ function filtered(line, kind,   key) {
     if (kind == "ini") return ini(line)
     if (kind == "nginx") return nginx(line)
     return apache(line)
+}
+
+function task_in(line,   n) {
+    for (n = 1; n <= task_count; n++) if (index(line, task_names[n])) return task_names[n]
+    return ""
 }
 
 # A directive that holds a secret loses its value; so do credentials inside of values.  Environment variables and
@@ -180,6 +211,7 @@ function nginx(line,   n, i, c, out) {
             if (c == "\\") { i++; nginx_text = nginx_text substr(line, i, 1) }
             else if (c == nginx_mark) nginx_mark = ""
         } else if (c == "#" && nginx_text ~ /(^|[ \t])$/) {
+            if (out ~ /[^ \t]/) out = out " #" # so that it is known that the line holds more
             break
         } else if ((c == "\"" || c == "'") && nginx_text ~ /(^|[ \t])$/) {
             nginx_mark = c
@@ -209,7 +241,7 @@ function nginx_kept(text, ending,   word, value) {
     word = text
     sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
     if (word == "") return ""
-    if (word ~ /^(server|location|upstream|include|root|server_name|fastcgi_pass)$/) return text
+    if (word ~ /^(server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
     if (word == "set") {
         value = text; sub(/^[ \t]*set[ \t]+[^ \t]+[ \t]*/, "", value)
         return value ~ /^["']?(unix:|[A-Za-z0-9.-]+:[0-9]+["']?[ \t]*$)/ ? text : " noted x"
@@ -230,7 +262,7 @@ function apache(line,   word, first) {
     if (word ~ /^</) {
         first = word
         sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
-        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
+        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
             return scrubbed(line)
         kept = 0
         return "<" first ">" (continued ? "\\" : "")
@@ -243,7 +275,7 @@ function apache(line,   word, first) {
         kept = 0
         return word " " first (continued ? " \\" : "")
     }
-    if (word ~ /^(include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper)$/ ||
+    if (word ~ /^(include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
         return scrubbed(line)
     kept = 0

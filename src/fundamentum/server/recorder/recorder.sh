@@ -63,7 +63,72 @@ existing() { # COMMAND PATTERN PATH...: run it with those paths that exist, if a
     [ $# -eq 0 ] || "$command" "$pattern" "$@"
 }
 
+# What applications ask about beside PHP itself; each list is words of its own.
+asked=%ASKED%
+directories='%DIRECTORIES%'
+commands='%COMMANDS%'
+tasks='%TASKS%'
+packages='%PACKAGES%'
+
+# Document roots, as the web servers' files name them.
+roots=$(find -L /etc/nginx /etc/apache2 /etc/httpd /usr/local/nginx/conf /usr/local/etc/nginx /usr/local/apache2/conf \
+    -maxdepth 6 -type f -exec awk '
+    tolower($1) == "documentroot" || $1 == "root" {
+        sub(/^[ \t]*[^ \t]+[ \t]+/, ""); sub(/[ \t]*(;.*)?$/, ""); gsub(/"/, "")
+        if ($0 ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, ""); print } }' {} + 2>/dev/null | sort -u | head -n 200)
+
+with_way() { # PATH: itself, and every directory on the way there, links followed too
+    for at in "$1" "$(readlink -f -- "$1" 2>/dev/null)"; do
+        while [ -n "$at" ] && [ "$at" != / ] && [ "$at" != . ]; do
+            here "$at"
+            at=${at%/*}
+        done
+    done
+}
+
+places() {
+    for name in $commands; do
+        for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do with_way "$folder/$name"; done
+    done
+    [ -n "$asked" ] || return 0
+    for path in $directories; do
+        case $path in
+            /*) with_way "$path" ;;
+            *) for root in $roots; do with_way "$root/$path"; with_way "${root%/*}/$path"; done ;;
+        esac
+    done
+    for path in $roots /tmp /var/lib/nginx/body /var/lib/nginx/tmp/client_body; do with_way "$path"; done
+    # Where PHP is told to put what is sent in, and nginx.
+    find /etc/php /etc/php.ini /etc/php.d /etc/php-fpm.d /etc/nginx -maxdepth 5 -type f -exec awk '
+        /^[ \t]*(php_admin_value\[|php_value\[)?(upload_tmp_dir|sys_temp_dir)\]?[ \t]*=/ { sub(/^[^=]*=[ \t]*/, ""); print }
+        $1 == "client_body_temp_path" { print $2 }' {} + 2>/dev/null | tr -d '";' | sort -u |
+        while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
+}
+places | sort -u >"$stage/places"
+
+owners() { # the file lists of the packages that the commands came with
+    [ -n "$commands" ] && [ -d /var/lib/dpkg/info ] || return 0
+    for name in $commands; do
+        for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do
+            [ -x "$folder/$name" ] || continue
+            real=$(readlink -f -- "$folder/$name")
+            grep -lxF -e "$real" -e "${real#/usr}" -e "/usr$real" /var/lib/dpkg/info/*.list 2>/dev/null
+            break
+        done
+    done
+}
+
 {
+    cat "$stage/places"
+    owners
+    here /etc/passwd /etc/group /etc/timezone /etc/localtime /var/lib/nginx/body /var/lib/nginx/tmp/client_body
+    [ -z "$tasks" ] || existing below '*' /etc/crontab /etc/cron.d /etc/cron.hourly /etc/cron.daily /etc/cron.weekly \
+        /etc/cron.monthly /var/spool/cron
+    [ -z "$commands" ] || here /var/lib/apt/lists/*_cnf_Commands-*
+    for root in $roots; do
+        [ -d "$root" ] && find -H "$root" -maxdepth 3 \( -type d \( -name vendor -o -name node_modules -o -name .git \
+            -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null | head -n 6000
+    done
     here / /* /usr/* /usr/lib/php /usr/lib*/httpd /usr/lib*/httpd/modules /var/run /var/lib /var/cache /run /run/php \
         /run/php-fpm /etc /etc/alternatives /etc/apt /etc/dnf /etc/systemd /usr/local/* /opt/* /opt/*/* /opt/*/*/* \
         /etc/opt/* /etc/opt/*/* /usr/lib/apache2 /usr/lib/apache2/modules /usr/lib/cgi-bin /usr/lib/systemd \
@@ -83,6 +148,7 @@ existing() { # COMMAND PATTERN PATH...: run it with those paths that exist, if a
         /usr/local/nginx/conf /usr/local/etc/nginx /usr/local/apache2/conf /etc/apt/preferences.d /etc/apt/apt.conf.d \
         /etc/yum.repos.d /etc/dnf/modules.d /opt/*/*/root/etc /etc/opt
     existing below '*.service' /etc/systemd/system
+    [ -z "$tasks" ] || existing below '*.timer' /etc/systemd/system
     existing below '*.so' /usr/lib/php /usr/lib64/php /opt/*/*/root/usr/lib64/php /opt/*/*/root/usr/lib/php
     for cache in /var/cache/dnf /var/cache/libdnf5; do
         [ -d "$cache" ] && find -H "$cache" -maxdepth 3 ! -name "*$newline*" \
@@ -119,6 +185,11 @@ awk 'FILENAME == ARGV[1] { seen[$0] = 1; next } $0 != "" && !seen[$0]++ { print 
 
 if command -v rpm >/dev/null 2>&1; then
     %RPM_QUESTIONS%
+    for name in $commands; do
+        for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do
+            if [ -x "$folder/$name" ]; then readlink -f -- "$folder/$name"; break; fi
+        done
+    done | tr '\n' '\000' | xargs -0 %RPM_OWNERS% >"$stage/answer-rpm-owners" 2>/dev/null
 fi
 
 # --- Directories that cannot be listed.
@@ -126,6 +197,24 @@ fi
 awk '$1 ~ /^4/ { for (i = 0; i < 6; i++) sub(/^[^ ]+ /, ""); print }' "$stage/stats" | while IFS= read -r path; do
     if [ ! -r "$path" ] || [ ! -x "$path" ]; then printf '%s\n' "$path"; fi
 done >"$stage/unreadable"
+
+# --- Access lists, labels and space of the places that were asked about; the machine.
+
+if [ -n "$asked" ]; then
+    with_root() { printf '/\n'; cat "$stage/places"; }
+    with_root | tr '\n' '\000' | xargs -0 stat -L -c '%C %n' -- 2>/dev/null >"$stage/labels" || :
+    if command -v getfacl >/dev/null 2>&1; then
+        with_root | tr '\n' '\000' | xargs -0 getfacl -npLs -- 2>/dev/null >"$stage/grants" || :
+    fi
+    with_root | while IFS= read -r path; do
+        df -kP -- "$path" 2>/dev/null | awk -v path="$path" 'NR == 2 { print $4 " " path }'
+    done >"$stage/space"
+fi
+{
+    awk '$1 == "MemTotal:" { print "memory " $2 }' /proc/meminfo
+    printf 'processors %s\n' "$(nproc || getconf _NPROCESSORS_ONLN)"
+    [ -r /sys/fs/selinux/enforce ] && printf 'enforce %s\n' "$(cat /sys/fs/selinux/enforce)"
+} >"$stage/machine" 2>/dev/null
 
 # --- Running servers: the beginning of their command line, and their start in hundredths of a second since 1970.
 
@@ -156,13 +245,13 @@ cat >"$stage/filter.awk" <<'AWK'
 %FILTER%
 AWK
 [ -e /var/lib/dpkg/status ] && family=debian || family=other
-awk -v stage="$stage" -v family="$family" -v known=" %KNOWN% " -f "$stage/filter.awk" "$stage/stats"
+awk -v stage="$stage" -v family="$family" -v known=" %KNOWN% " -v tasks="$tasks" -v roots="$roots" -f "$stage/filter.awk" "$stage/stats"
 
 # Package indexes: only what concerns PHP, and what that depends on.
 if [ -s "$stage/indexes" ]; then
     # shellcheck disable=SC2016  # a program for awk
-    cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk '
-        BEGIN { RS = ""; FS = "\n" }
+    cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk -v packages="$packages" '
+        BEGIN { RS = ""; FS = "\n"; count = split(packages, parts, " "); for (i = 1; i <= count; i++) also[parts[i]] = 1 }
         {
             name = ""; relations = ""
             for (i = 1; i <= NF; i++) {
@@ -179,7 +268,7 @@ if [ -s "$stage/indexes" ]; then
             if (relations != "") needs[name] = needs[name] relations
             there[name] = 1
             if (name ~ /^(php[0-9]|libapache2-mod-php[0-9]|libphp[0-9])/ || name ~ /php-common$/ ||
-                (name ~ /php/ && $0 ~ /phpapi-/)) { if (!wanted[name]++) todo[++last] = name }
+                (name ~ /php/ && $0 ~ /phpapi-/) || (name in also)) { if (!wanted[name]++) todo[++last] = name }
         }
         END {
             for (next_one = 1; next_one <= last; next_one++) {
@@ -237,7 +326,7 @@ fi
 # --- One archive.
 
 cd "$stage" || exit 2
-rm -f paths linked ends indexes programs whole wanted filter.awk
+rm -f places paths linked ends indexes programs whole wanted filter.awk
 pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
 if [ "$target" = - ]; then
     pack

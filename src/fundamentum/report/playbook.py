@@ -76,6 +76,8 @@ def as_playbook(plan: Plan) -> str:
             _task(f"Write {file.path}", "copy", **options)
             | {"notify": [_handler(one.service) for one in plan.restarts]}
         )
+    if plan.edits:
+        tasks.append(_task("Have the tool that changes files", "package", name="patch", state="present"))
     for edit in plan.edits:
         tasks += _patched(edit.path, edit.diff, [_handler(one.service) for one in plan.restarts])
     for one in plan.arranged:

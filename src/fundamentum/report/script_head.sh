@@ -137,6 +137,7 @@ write_file() { # PATH, the content on standard input
 change_file() { # PATH, the difference on standard input
     new=$(mktemp)
     cat >"$new"
+    command -v patch >/dev/null 2>&1 || install_packages patch
     if patch --binary -R -s -f --dry-run "$1" <"$new" >/dev/null 2>&1; then
         say "file $1: as wanted"
     elif [ "$act" = no ]; then

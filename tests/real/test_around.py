@@ -1,0 +1,243 @@
+"""Directories, commands, databases and tasks on a real server: judged as the kernel does, mended by script and playbook."""
+
+import itertools
+import json
+import random
+import shutil
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from debian_root import STORE, Root, base
+
+from fundamentum.check.access import allowed
+from fundamentum.server.around import Asked
+from fundamentum.server.greeting import at
+from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.survey import survey
+
+from .carried_out import fundamentum, state_of
+from .playing import play
+from .running import stop, wait_for
+from .twin import sshd
+
+pytestmark = pytest.mark.real
+NGINX = """\
+server {
+    listen 127.0.0.1:8175;
+    server_name platevault.observatory.example;
+    root /srv/platevault/public;
+    location ~ \\.php$ {
+        include snippets/fastcgi-php.conf;
+        fastcgi_read_timeout 20s;
+        fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+    }
+}
+"""
+NEEDS = """\
+format = 1
+[application]
+name = "platevault"
+[extensions]
+required = ["mbstring", "pdo_mysql | pdo_pgsql"]
+[database]
+required = ["mariadb >= 10.6 | postgresql >= 13"]
+[commands]
+required = ["unzip", "git >= 2.30", "convert | gm", "grep >= 3.0"]
+[directories.required]
+"/srv/platevault/new" = "writable"
+"/srv/platevault/owned" = "writable"
+"/srv/platevault/lent" = "writable"
+"/srv/platevault/listed" = "writable"
+"/srv/closed/deep/plates" = "writable"
+"/srv/platevault/config" = "read-only"
+"/srv/platevault/hidden" = "read-only"
+[host.required]
+time_zone = "set"
+architecture = "amd64 | arm64"
+[uploads]
+largest = "100M"
+[requests]
+longest = "3m"
+[tasks.required]
+"bin/fetch.php" = "every 15m"
+"""
+
+
+@pytest.fixture(scope="module")
+def server() -> Iterator[Root]:
+    root = base("bookworm").copy(STORE / "test-around")
+    root.install("php8.2-fpm", "acl", "nginx-light")
+    root.write("/etc/nginx/sites-available/default", NGINX)
+    root.write("/srv/platevault/public/index.php", "<?php")
+    root.run("useradd", "-m", "ida")
+    setup = """
+    mkdir -p /srv/platevault/owned /srv/platevault/lent /srv/platevault/listed /srv/platevault/config /srv/platevault/hidden
+    mkdir -p /srv/platevault/bin /srv/closed/deep/plates
+    chown ida:ida /srv/platevault/lent && chmod 700 /srv/platevault/lent
+    setfacl -m u:ida:rwx /srv/platevault/listed
+    chown www-data:www-data /srv/platevault/config && chmod 777 /srv/platevault/config
+    chmod 700 /srv/platevault/hidden /srv/closed /srv/closed/deep
+    """
+    root.run("sh", "-ec", setup)
+    yield root
+    shutil.rmtree(root.path, ignore_errors=True)
+
+
+def as_visitor(root: Root, *command: str) -> bool:
+    """Whether a command succeeds as the user as whom the pool works."""
+    words = ["setpriv", "--reuid", "www-data", "--regid", "www-data", "--clear-groups", *command]
+    return subprocess.run(["chroot", str(root.path), *words], capture_output=True, check=False).returncode == 0
+
+
+def test_what_a_user_may_do_is_what_the_kernel_lets_him(server: Root) -> None:
+    chance = random.Random(7)
+    modes = [0o700, 0o070, 0o007, 0o750, 0o755, 0o770, 0o705, 0o773, 0o777, 0o000, 0o720]
+    lines = []
+    for number, (mode, owner, group) in enumerate(
+        itertools.product(modes, ("root", "www-data", "ida"), ("root", "www-data"))
+    ):
+        lines.append(
+            f"mkdir -p /srv/cases/{number:03}; chown {owner}:{group} /srv/cases/{number:03}; chmod {mode:o} /srv/cases/{number:03}"
+        )
+        if chance.random() < 0.5:
+            entries = ",".join(
+                f"{kind}:{who}:{''.join(chance.choice((letter, '-')) for letter in 'rwx')}"
+                for kind, who in chance.sample(
+                    [("u", "www-data"), ("g", "www-data"), ("u", "ida"), ("g", "ida"), ("m", "")], 2
+                )
+            )
+            lines.append(f"setfacl -n -m {entries},m::{chance.choice(('rwx', 'r-x', '-wx'))} /srv/cases/{number:03}")
+    server.run("sh", "-ec", "\n".join(lines).replace(",m::-,", ","))
+    folders = sorted(path.name for path in (server.path / "srv/cases").iterdir())
+    found = survey(DirectoryHost(server.path, "x"), Asked(directories=tuple(f"/srv/cases/{name}" for name in folders)))
+    account = next(one for one in found.accounts if one.name == "www-data")
+    script = "for d in /srv/cases/*; do for f in r w x; do test -$f $d && printf $f || printf -- -; done; echo; done"
+    real = subprocess.run(
+        ["chroot", str(server.path), "setpriv", "--reuid", "www-data", "--regid", "www-data", "--clear-groups", "sh", "-c", script],
+        capture_output=True, text=True, check=True,
+    ).stdout.split()  # fmt: skip
+    places = [place for place in found.places if place.path.startswith("/srv/cases/")]
+    mine = [
+        "".join(letter if allowed(place, account) & bit else "-" for letter, bit in zip("rwx", (4, 2, 1), strict=True))
+        for place in places
+    ]
+    assert len(mine) == len(real) == 66
+    assert mine == real
+
+
+def carried_out(server: Root, needs: Path) -> None:
+    code, out = fundamentum("check", str(needs), "--server", str(server.path), "--format", "json")
+    findings = {one["need"]: one for one in json.loads(out)["applications"][0]["findings"]}
+    assert code == 0, [f"{need}: {one['found']}" for need, one in findings.items() if one["verdict"] != "met"]
+    for name in ("new", "owned", "lent", "listed"):
+        assert as_visitor(server, "touch", f"/srv/platevault/{name}/file"), name
+    assert as_visitor(server, "touch", "/srv/closed/deep/plates/file")
+    assert not as_visitor(server, "ls", "/srv/closed"), "passed through, but not listed"
+    for name in ("config", "hidden"):
+        assert as_visitor(server, "ls", f"/srv/platevault/{name}"), name
+        assert not as_visitor(server, "touch", f"/srv/platevault/{name}/file"), name
+    open_to_all = server.run("find", "/srv/platevault", "/srv/closed", "-perm", "-o+w", "!", "-type", "l")
+    assert not open_to_all.strip()
+    assert server.run("cat", "/etc/cron.d/platevault").endswith(
+        "*/15 * * * * www-data /usr/bin/php8.2 /srv/platevault/bin/fetch.php\n"
+    )
+    assert server.run("git", "--version").startswith("git version 2.39")
+
+
+def test_a_script_brings_all_of_it(server: Root, tmp_path: Path) -> None:
+    needs = tmp_path / "platevault.needs.toml"
+    needs.write_text(NEEDS)
+    root = Root(server.path).copy(STORE / "test-around-script")
+    try:
+        code, script = fundamentum("plan", str(needs), "--server", str(root.path), "--format", "script")
+        assert code == 0
+        root.write("/root/plan.sh", script)
+        before = state_of(root)
+        root.run("sh", "/root/plan.sh")
+        assert state_of(root) == before
+        root.run("sh", "/root/plan.sh", "--yes")
+        carried_out(root, needs)
+        after = state_of(root)
+        again = root.run("sh", "/root/plan.sh", "--yes")
+        assert state_of(root) == after
+        assert "making" not in again and "giving" not in again and "(now" not in again
+    finally:
+        shutil.rmtree(root.path, ignore_errors=True)
+
+
+def start(root: Root, *words: str) -> "subprocess.Popen[bytes]":
+    command = ["chroot", str(root.path), *words]
+    return subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+def test_a_playbook_brings_all_of_it(server: Root, tmp_path: Path) -> None:
+    needs = tmp_path / "platevault.needs.toml"
+    needs.write_text(NEEDS)
+    root = Root(server.path).copy(STORE / "test-around-playbook")
+    root.install("python3", "python3-apt")
+    try:
+        code, text = fundamentum("plan", str(needs), "--server", str(root.path), "--format", "playbook")
+        assert code == 0
+        (tmp_path / "plan.yml").write_text(text)
+        with sshd(root, tmp_path) as environment:
+            before = state_of(root)
+            assert "changed=0" not in play(tmp_path, environment, "--check")
+            assert state_of(root) == before
+            play(tmp_path, environment)
+            assert "changed=0" in play(tmp_path, environment)
+        carried_out(root, needs)
+    finally:
+        shutil.rmtree(root.path, ignore_errors=True)
+
+
+def test_database_servers_are_known_by_their_greeting(server: Root, tmp_path: Path) -> None:
+    root = Root(server.path).copy(STORE / "test-around-databases")
+    root.install("mariadb-server", "postgresql", "php8.2-mysql", "php8.2-pgsql")
+    daemons: list[subprocess.Popen[bytes]] = []
+    try:
+        root.run("install", "-d", "-o", "mysql", "/run/mysqld")
+        root.run("install", "-d", "-o", "postgres", "/run/postgresql")
+        daemons.append(start(root, "mariadbd", "--user=mysql", "--bind-address=127.0.0.1", "--port=33306"))
+        folder, settings = "/var/lib/postgresql/15/main", "/etc/postgresql/15/main/postgresql.conf"
+        options = [f"config_file={settings}", "ssl=off", "dynamic_shared_memory_type=mmap", "port=54321"]
+        program = [
+            "/usr/lib/postgresql/15/bin/postgres",
+            "-D",
+            folder,
+            *(word for one in options for word in ("-c", one)),
+        ]
+        daemons.append(start(root, "setpriv", "--reuid", "postgres", "--regid", "postgres", "--clear-groups", *program))
+        wait_for(root.path / "run/mysqld/mysqld.sock")
+        wait_for(root.path / "run/postgresql/.s.PGSQL.54321")
+        packaged = (
+            root.run("dpkg-query", "-W", "-f", "${Version}", "mariadb-server").partition(":")[2].partition("-")[0]
+        )
+        for address in ("127.0.0.1:33306", str(root.path / "run/mysqld/mysqld.sock")):
+            found = at(address)
+            assert (found.product, found.version) == ("mariadb", packaged)
+        for address in ("127.0.0.1:54321", str(root.path / "run/postgresql/.s.PGSQL.54321")):
+            found = at(address)
+            assert (found.product, found.version) == ("postgresql", None)
+        cases: list[tuple[str, str | None, str]] = [
+            (f"mariadb >= {packaged}", "127.0.0.1:33306", "met"),
+            ("mariadb >= 99", "127.0.0.1:33306", "unmet"),
+            ("mysql >= 8.0", "127.0.0.1:33306", "unmet"),
+            ("postgresql", "127.0.0.1:54321", "met"),
+            ("postgresql >= 13", "127.0.0.1:54321", "unknown"),
+            ("postgresql >= 13", None, "met"),
+            ("mysql >= 8.0 | mariadb >= 10.6", None, "met"),
+            ("postgresql >= 16", None, "unmet"),
+        ]
+        for wanted, where, verdict in cases:
+            needs = tmp_path / "x.needs.toml"
+            needs.write_text(f'format = 1\n[application]\nname = "x"\n[database]\nrequired = ["{wanted}"]\n')
+            more = ["--database", where] if where else []
+            _, out = fundamentum("check", str(needs), "--server", str(root.path), "--format", "json", *more)
+            finding = json.loads(out)["applications"][0]["findings"][-1]
+            assert finding["verdict"] == verdict, (wanted, where, finding)
+    finally:
+        for daemon in daemons:
+            stop(daemon)
+        shutil.rmtree(root.path, ignore_errors=True)

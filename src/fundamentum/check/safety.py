@@ -1,5 +1,6 @@
 """What is risky about a runtime, whatever an application needs: said last, and never in the way."""
 
+import shlex
 from collections.abc import Callable, Iterator
 from datetime import date
 from typing import Final
@@ -8,8 +9,9 @@ import msgspec
 
 from fundamentum.catalog import security_ends
 from fundamentum.catalog.quantity import switch
+from fundamentum.check.chain import sites_of
 from fundamentum.check.model import Target
-from fundamentum.server.model import Runtime
+from fundamentum.server.model import Runtime, Survey
 
 
 class Risk(msgspec.Struct, frozen=True):
@@ -22,11 +24,55 @@ class Risk(msgspec.Struct, frozen=True):
     origin: str = ""
 
 
-def risks(target: Target, today: date | None = None) -> tuple[Risk, ...]:
-    """The risks of the runtime that is judged; none where it is not installed yet."""
+def risks(survey: Survey, target: Target, today: date | None = None) -> tuple[Risk, ...]:
+    """The risks of the runtime that is judged and of its sites; none where it is not installed yet."""
     if not target.present:
         return ()
-    return tuple(risk for rule in RULES for risk in rule(target.runtime, today or date.today()))
+    of_runtime = (risk for rule in RULES for risk in rule(target.runtime, today or date.today()))
+    return (*of_runtime, *_exposed(survey, target), *_unenforced(survey))
+
+
+def _exposed(survey: Survey, target: Target) -> Iterator[Risk]:
+    """What lies in the document roots of the runtime's sites, or can be changed by everybody."""
+    roots = {site.root for site in sites_of(survey, target)}
+    for one in survey.exposed:
+        if one.root not in roots:
+            continue
+        why, remedy = _EXPOSED[one.kind]
+        more = f" and {one.others} more" if one.others else ""
+        quoted = shlex.quote(one.path)
+        yield Risk(f"{one.kind.replace('-', ' ')}", f"{one.path}{more}", why, remedy.format(path=quoted), one.root)
+
+
+_EXPOSED: Final = {
+    "world-writable": (
+        "every program and every user of the server may change what this application runs or shows",
+        "chmod o-w {path}, and give what has to be written to the application's own user",
+    ),
+    "information-page": (
+        "it shows every visitor the versions, paths and environment variables, passwords among them",
+        "remove {path}",
+    ),
+    "installer": (
+        "whoever finds it may set the application up anew, with himself as its administrator",
+        "remove {path} once the application is installed",
+    ),
+    "not-for-visitors": (
+        "visitors can fetch it: it tells of versions, source or passwords",
+        "let the document root be the part of the application that is meant for it, or deny access to {path}",
+    ),
+}
+
+
+def _unenforced(survey: Survey) -> Iterator[Risk]:
+    """SELinux that only warns.  Source: the distribution's own default is to enforce."""
+    if survey.machine.permissive:
+        yield Risk(
+            "SELinux",
+            "permissive",
+            "its rules are written down, and broken without hindrance",
+            "label the directories that need it (see the directories of the plan), then setenforce 1",
+        )
 
 
 def _shown_errors(runtime: Runtime, today: date) -> Iterator[Risk]:

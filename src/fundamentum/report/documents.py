@@ -89,6 +89,7 @@ class ApplicationResult(msgspec.Struct):
     runtime: RuntimeName
     findings: list[FindingRow]
     risks: list[RiskRow]
+    risk_count: int
 
 
 class RemarkRow(msgspec.Struct):
@@ -287,7 +288,8 @@ def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocu
                     reason=one.target.reason,
                 ),
                 findings=[_row(finding) for finding in one.findings],
-                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(one.target)],
+                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target)],
+                risk_count=len(risks(survey, one.target)),
             )
             for one in judgements
         ],

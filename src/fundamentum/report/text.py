@@ -79,7 +79,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
                 console.print(Padding(_problems(wrong, min(wide, 24)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
-        _risks(console, judgement)
+        _risks(console, judgement, survey)
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
@@ -188,9 +188,9 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
             )
 
 
-def _risks(console: Console, judgement: Judgement) -> None:
+def _risks(console: Console, judgement: Judgement, survey: Survey) -> None:
     """What is risky about the runtime, last: nothing here keeps the application from running."""
-    found = risks(judgement.target)
+    found = risks(survey, judgement.target)
     if not found:
         return
     console.print(Text(f"\nrisky, whatever is needed ({len(found)})", style=STYLES["recommended"]))

@@ -52,7 +52,7 @@ def probe(
     scheduled, remarks = tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | ({"www-data", "apache"} if asked else set())
     beside = Beside(
-        machine=replace(host.machine(), zone=_zone(host)),
+        machine=_machine(host),
         accounts=places.accounts(host, users),
         places=places.probe(host, (path for path in paths if path.startswith("/"))),
         commands=found,
@@ -60,6 +60,16 @@ def probe(
         exposed=exposed.probe(host, roots),
     )
     return beside, remarks
+
+
+def _machine(host: Host) -> Machine:
+    """The machine; where enforcement does not run, what is configured of it.  Source: selinux_config(5)."""
+    found = replace(host.machine(), zone=_zone(host))
+    wanted = re.search(r"^\s*SELINUX\s*=\s*(\w+)", text_or_none(host, "/etc/selinux/config") or "", re.M)
+    if found.enforcing is not None or wanted is None:
+        return found
+    enforcing = wanted[1].lower() == "enforcing"
+    return replace(found, enforcing=enforcing, permissive=not enforcing)
 
 
 def upload_folders(runtime: Runtime) -> list[str]:

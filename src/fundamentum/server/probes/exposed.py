@@ -7,6 +7,7 @@ from typing import Final, Literal
 
 from fundamentum.server.around import Exposed
 from fundamentum.server.hosts import Host, HostError
+from fundamentum.server.probes.places import PUBLIC
 
 MAX_ENTRIES: Final = 5000
 MAX_DEPTH: Final = 3
@@ -18,11 +19,16 @@ NOT_FOR_VISITORS: Final = re.compile(
 )
 ASIDE: Final = frozenset({"vendor", "node_modules", ".git", ".svn", ".hg"})
 _PAGE: Final = re.compile(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
+SHARED: Final = frozenset({"/var/www", "/usr/share/nginx", "/usr/local/nginx", "/usr/share", "/usr/local/apache2"})
+"""Directories that hold many applications, or none."""
 Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
 
 
 def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
-    """One entry for each kind in each document root, with the first place and how many more there are."""
+    """One entry for each kind and document root, with the first place and how many more there are.
+
+    What everybody may write to is looked for in the whole application, the rest where visitors reach it.
+    """
     found: dict[tuple[str, Kind], Exposed] = {}
     for root in dict.fromkeys(roots):
         for kind, path in _signs(host, root):
@@ -32,9 +38,16 @@ def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
     return tuple(found.values())
 
 
+def walked(root: str) -> str:
+    """Where to look: the application's directory, if the document root is a part of it, else the root itself."""
+    above = posixpath.dirname(root)
+    return above if posixpath.basename(root) in PUBLIC and above.count("/") > 1 and above not in SHARED else root
+
+
 def _signs(host: Host, root: str) -> Iterator[tuple[Kind, str]]:
     left = MAX_ENTRIES
-    todo = [(root, 0)]
+    start = walked(root)
+    todo = [(start, 0 if start == root else -1)]
     while todo and left > 0:
         folder, depth = todo.pop(0)
         try:
@@ -57,8 +70,10 @@ def _signs(host: Host, root: str) -> Iterator[tuple[Kind, str]]:
             if depth == 0 and INSTALLERS.fullmatch(name):
                 yield "installer", path
             if about.is_directory:
-                todo += [(path, depth + 1)] if depth + 1 < MAX_DEPTH and name not in ASIDE else []
-            elif depth < 2 and name.endswith(".php") and about.size <= MAX_PAGE and _is_page(host, path):
+                below = depth + 1 if depth >= 0 or path == root else -1
+                far = path.count("/") - start.count("/") >= MAX_DEPTH
+                todo += [(path, 0 if path == root else below)] if not far and name not in ASIDE else []
+            elif 0 <= depth < 2 and name.endswith(".php") and about.size <= MAX_PAGE and _is_page(host, path):
                 yield "information-page", path
 
 

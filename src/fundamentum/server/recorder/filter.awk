@@ -60,7 +60,7 @@ function kind_of(path,   stem) {
     if (path ~ /\.service$/) return "unit"
     if (path ~ /\.timer$/) return "timer"
     if (path == "/etc/passwd" || path == "/etc/group") return substr(path, 6)
-    if (path == "/etc/timezone") return "plain"
+    if (path == "/etc/timezone" || path == "/etc/selinux/config") return "plain"
     if (path == "/etc/crontab" || path ~ /^\/etc\/cron\.d\// || path ~ /^\/var\/spool\/cron\//) return "cron"
     if (path ~ /^\/etc\/cron\.(hourly|daily|weekly|monthly)\//) return "script"
     if (path ~ /_cnf_Commands-[a-z0-9]+$/) return "plain"

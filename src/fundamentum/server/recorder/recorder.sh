@@ -121,11 +121,18 @@ owners() { # the file lists of the packages that the commands came with
 {
     cat "$stage/places"
     owners
-    here /etc/passwd /etc/group /etc/timezone /etc/localtime /var/lib/nginx/body /var/lib/nginx/tmp/client_body
+    here /etc/passwd /etc/group /etc/timezone /etc/localtime /etc/selinux/config /var/lib/nginx/body /var/lib/nginx/tmp/client_body
     [ -z "$tasks" ] || existing below '*' /etc/crontab /etc/cron.d /etc/cron.hourly /etc/cron.daily /etc/cron.weekly \
         /etc/cron.monthly /var/spool/cron
     [ -z "$commands" ] || here /var/lib/apt/lists/*_cnf_Commands-*
     for root in $roots; do
+        case ${root##*/} in
+            public | public_html | web | www | htdocs | html | httpdocs | webroot | pub)
+                case ${root%/*} in
+                    /var/www | /usr/share/nginx | /usr/local/nginx | /usr/share | /usr/local/apache2) ;;
+                    /*/*) here "$root"; root=${root%/*} ;;
+                esac ;;
+        esac
         [ -d "$root" ] && find -H "$root" -maxdepth 3 \( -type d \( -name vendor -o -name node_modules -o -name .git \
             -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null | head -n 6000
     done

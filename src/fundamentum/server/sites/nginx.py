@@ -144,7 +144,8 @@ class _Walk:
         first = self._entered(front, self._entered(block, scope)).limits["client_max_body_size"] if front else None
         for found in self.handoffs(block, scope):
             mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
-            more = (replace(first, part="location /"),) if first and first.value != mine.value else ()
+            apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
+            more = (replace(first, part="location /"),) if first and apart else ()
             yield replace(found, limits=(*more, *found.limits))
 
     def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:

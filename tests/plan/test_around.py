@@ -1,0 +1,146 @@
+"""Plans for what surrounds PHP: they prove themselves, and on the files as surveyed anew too."""
+
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fundamentum.needs.model import Needs
+from fundamentum.plan.model import Plan, Widen
+from fundamentum.plan.planner import plan
+from fundamentum.report.playbook import as_playbook
+from fundamentum.report.script import as_script
+from tests.around import around_root, look, needs, site
+from tests.small_root import write
+
+BODY, WAIT = "    client_max_body_size {};\n", "    fastcgi_read_timeout {};\n"
+CRLF = site(server=BODY.format("9m")).replace("\n", "\r\n")
+
+
+def carry_out(root: Path, made: Plan) -> None:
+    """Write the plan's files and apply its diffs, with the real ``patch``."""
+    write(root, {file.path: file.content for file in made.files})
+    for edit in made.edits:
+        target = root / edit.path.lstrip("/")
+        subprocess.run(["patch", "--binary", "-s", "-f", str(target)], input=edit.diff.encode(), check=True)
+
+
+def test_only_the_links_that_are_too_narrow_are_widened(tmp_path: Path) -> None:
+    root = around_root(
+        tmp_path, nginx=site(server=BODY.format("99m"), location=WAIT.format("9s")), fpm_ini="post_max_size = 90M\n"
+    )
+    wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "20s"\n')
+    made = plan([wanted], look(root, wanted))
+    assert {(one.name, one.before, one.after) for one in made.settings} == {("upload_max_filesize", "2M", "50M")}
+    assert [(one.name, one.after) for one in made.widened] == [("fastcgi_read_timeout", "20s")]
+    assert made.complete
+    assert [(one.service, one.gently) for one in made.restarts] == [("php8.2-fpm", False), ("nginx", True)]
+
+
+def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) -> None:
+    wanted = [
+        needs(f'[uploads]\nlargest = "{size}"\n', name) for size, name in (("90M", "platevault"), ("20M", "nightlog"))
+    ]
+    made = plan(wanted, look(around_root(tmp_path), *wanted))
+    assert [(one.name, one.after) for one in made.widened] == [("client_max_body_size", "94m")]
+    assert made.complete
+
+
+def test_the_process_managers_limit_goes_behind_the_one_that_sets_it(tmp_path: Path) -> None:
+    pool = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nrequest_terminate_timeout = 10s\n"
+    root = around_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": pool})
+    wanted = needs('[requests]\nlongest = "2m"\n')
+    made = plan([wanted], look(root, wanted))
+    assert [one.file for one in made.managed] == ["/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"]
+    carry_out(root, made)
+    again = plan([wanted], look(root, wanted))
+    assert again.empty and again.complete
+
+
+def test_lines_of_web_servers_are_changed_where_they_stand(tmp_path: Path) -> None:
+    wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "90s"\n')
+    nginx = site(
+        server=BODY.format('"9m"'), location="        fastcgi_read_timeout 5s; client_max_body_size 3m;  # both\n"
+    )
+    made = plan([wanted], look(around_root(tmp_path, nginx=nginx), wanted))
+    (edit,) = made.edits
+    assert "+        fastcgi_read_timeout 90s; client_max_body_size 52m;  # both\n" in edit.diff
+    assert "+    client_max_body_size 52m;\n" in edit.diff, "the front location is measured by the server's own"
+    assert made.complete
+
+
+TABLES = st.fixed_dictionaries(
+    {},
+    optional={
+        "uploads": st.tuples(st.sampled_from(["1M", "9M", "300M"]), st.sampled_from([5, 40])).map(
+            lambda one: f'[uploads]\nlargest = "{one[0]}"\nfiles = {one[1]}\n'
+        ),
+        "requests": st.sampled_from(["10s", "45s", "1h"]).map(lambda one: f'[requests]\nlongest = "{one}"\n'),
+        "forms": st.sampled_from([10, 4000]).map(lambda one: f"[forms]\nfields = {one}\n"),
+        "database": st.sampled_from(["mariadb >= 10.6", "mariadb >= 99", "mysql | postgresql >= 13", "sqlite >= 3.35"]).map(
+            lambda one: f'[database]\nrequired = ["{one}"]\n'
+        ),
+        "commands": st.sampled_from(["git >= 2.30", "git >= 9", "convert | orrery", "orrery", "unzip"]).map(
+            lambda one: f'[commands]\nrequired = ["{one}"]\n'
+        ),
+        "directories": st.tuples(st.sampled_from(["var/plates", "/srv/nightlog/public", "/srv/far/away"]), st.sampled_from(["writable", "read-only", "there", "outside"])).map(
+            lambda one: f'[directories.required]\n"{one[0]}" = "{one[1]}"\n'
+        ),
+        "host": st.sampled_from(['time_zone = "set"', 'architecture = "amd64"', 'memory = ">= 2G"']).map(lambda one: f"[host.required]\n{one}\n"),
+        "tasks": st.sampled_from(["every 15m", "every 3h"]).map(lambda one: f'[tasks.required]\n"bin/fetch.php" = "{one}"\n'),
+    },
+).map(lambda tables: "".join(tables.values()))  # fmt: skip
+SERVERS = st.tuples(*(st.sampled_from(["", line.format(small), line.format(large)]) for line, small, large in (
+    (BODY, "2m", "400m"), (BODY, "1m", "0"), (WAIT, "5s", "2h"),
+))).map(lambda parts: site(server=parts[0], location=parts[1] + parts[2]))  # fmt: skip
+
+
+@pytest.mark.skipif(shutil.which("patch") is None, reason="patch is not installed")
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    tables=st.lists(TABLES, min_size=1, max_size=2),
+    nginx=st.one_of(SERVERS, st.just(CRLF)),
+    pool=st.sampled_from(
+        [
+            "",
+            "request_terminate_timeout = 20s\n",
+            "request_terminate_timeout = 0\n",
+            "php_admin_value[post_max_size] = 3M\n",
+        ]
+    ),
+    ini=st.sampled_from(
+        ["", "max_input_vars = 100\npost_max_size = 0\n", "date.timezone = Europe/Vienna\nfile_uploads = off\n"]
+    ),
+    mode=st.sampled_from([0o755, 0o700, 0o777]),
+)
+def test_a_plan_proves_itself(
+    tmp_path_factory: pytest.TempPathFactory, tables: list[str], nginx: str, pool: str, ini: str, mode: int
+) -> None:
+    """Applied and checked again, every need is met or listed; what was written has the effect that was foreseen."""
+    base = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\n"
+    root = around_root(
+        tmp_path_factory.mktemp("server"),
+        nginx=nginx,
+        fpm_ini=ini,
+        extra={"etc/php/8.2/fpm/pool.d/www.conf": base + pool, "srv/nightlog/var/plates/x": ""},
+    )
+    (root / "srv/nightlog/var/plates").chmod(mode)
+    wanted: list[Needs] = [needs(text, f"nightlog{at}") for at, text in enumerate(tables)]
+    made = plan(wanted, look(root, *wanted))
+    listed = {(one.application, one.need) for one in made.unresolved}
+    for judgement in made.after:
+        assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
+    assert made.complete is all(judgement.satisfied for judgement in made.after)
+    assert "o+w" not in as_script(made) and "777" not in as_script(made)
+    assert as_playbook(made).startswith("---")
+    carry_out(root, made)
+    anew = look(root, *wanted)
+    values = {(site.name, limit.part, limit.name): limit.value for site in anew.sites for limit in site.limits}
+    for change in made.widened:
+        assert isinstance(change, Widen)
+        assert change.after in values.values()
+    second = plan(wanted, anew)
+    assert not (second.settings or second.widened or second.managed or second.scheduled)

@@ -12,15 +12,19 @@ from pathlib import Path
 from debian_root import STORE, Root, base, two_releases
 from msgspec.structs import replace
 
+from fundamentum.check.asked import asked_by
+from fundamentum.needs.file import load
 from fundamentum.server import control
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Offer, Survey
+from fundamentum.server.probes.commands import packages_of
 from fundamentum.server.survey import survey, written
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.real.running import start_fpm, stop, wait_for
 
 DATA = Path(__file__).parents[1] / "src/fundamentum/demo/data"
+ASKED = asked_by(load(path) for path in sorted(DATA.glob("*.needs.toml")))
 KEPT = re.compile(
     r"php8\.[24]-(fpm|cli|cgi|common|opcache|readline|xml|mysql|pgsql|sqlite3|gd|imagick|imap|intl|mbstring|zip|curl|bcmath"
     r"|soap|apcu)$|libapache2-mod-php8\.[24]$|php-common$"
@@ -32,6 +36,19 @@ APACHE = """\
     ServerName nightlog.observatory.example
     DocumentRoot /srv/nightlog
 </VirtualHost>
+"""
+PLATES = """\
+server {
+    listen 80;
+    server_name platevault.observatory.example;
+    root /srv/platevault/public;
+    client_max_body_size 32m;  # plates are larger
+    location / { try_files $uri /index.php?$args; }
+    location ~ \\.php$ {
+        include snippets/fastcgi-php.conf;
+        fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+    }
+}
 """
 NGINX = """\
 server {
@@ -56,7 +73,7 @@ def altair() -> Survey:
         "/etc/php/8.2/fpm/conf.d/90-nightlog.ini",
         "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n",
     )
-    return survey(DirectoryHost(root.path, "altair"))
+    return survey(DirectoryHost(root.path, "altair"), ASKED)
 
 
 def vega() -> Survey:
@@ -73,7 +90,7 @@ def vega() -> Survey:
     try:
         wait_for(root.path / "run/php/php8.2-fpm.sock")
         root.install("php8.2-mysql")  # while it runs, and nobody restarts it
-        return survey(DirectoryHost(root.path, "vega"))
+        return survey(DirectoryHost(root.path, "vega"), ASKED)
     finally:
         stop(daemon)
 
@@ -84,8 +101,12 @@ def deneb() -> Survey:
     root.write("/etc/hostname", "deneb\n")
     (root.path / "etc/apt/preferences.d/newer").unlink()
     root.install("nginx-light", "php8.2-fpm", "php8.2-gd", "php8.2-mysql")
-    root.write("/etc/nginx/sites-available/default", NGINX.replace("nightlog", "platevault"))
-    return survey(DirectoryHost(root.path, "deneb"))
+    root.write("/etc/nginx/sites-available/default", PLATES)
+    root.write("/srv/platevault/public/index.php", "<?php\n")
+    root.write("/srv/platevault/public/install/index.php", "<?php\n")
+    root.write("/srv/platevault/bin/collect.php", "<?php\n")
+    root.write("/srv/platevault/var/plates/.keep", "")
+    return survey(DirectoryHost(root.path, "deneb"), ASKED)
 
 
 def _root(name: str) -> Root:
@@ -100,7 +121,8 @@ def slim(found: Survey) -> Survey:
     for offer in found.offers or ():
         by_name.setdefault(offer.name, []).append(offer)
     kept: set[str] = set()
-    todo = [name for name in by_name if KEPT.match(name)]
+    asked = packages_of(ASKED.commands, ASKED.products) if ASKED else set()
+    todo = [name for name in by_name if KEPT.match(name) or name in {*asked, "cron"}]
     while todo:
         name = todo.pop()
         if name in kept or name not in by_name:

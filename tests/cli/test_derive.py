@@ -118,7 +118,14 @@ def test_a_large_tree_is_read_by_several_processes_with_the_same_answer(folder: 
 
 def test_the_shipped_applications_are_derived(folder: Path) -> None:
     done = run(folder, "derive", str(DATA / "platevault"))
-    for line in ("PHP >=7.4, <8.4", "pdo_mysql or pdo_pgsql", "upload_max_filesize >= 200M", "convert", "var/plates"):
+    for line in (
+        "PHP >=7.4, <8.4",
+        "pdo_mysql or pdo_pgsql",
+        "largest upload 200M",
+        "database mariadb or mysql",
+        "convert",
+        "var/plates",
+    ):
         assert line in done.stdout
     assert "Orrery Loader" in run(folder, "derive", str(DATA / "domekeeper")).stdout
 

@@ -226,4 +226,4 @@ def test_trace_answers_one_question_in_full(folder: Path) -> None:
     assert lines[0] == "setting memory_limit on mizar"
     unknown = run(folder, "trace", "no\x1bsuch", "--server", "root")
     assert (unknown.returncode, unknown.stdout) == (2, "")
-    assert "no?such: no extension, setting or package of that name" in unknown.stderr
+    assert "no?such: no extension, setting, package or command of that name" in unknown.stderr

@@ -98,3 +98,21 @@ def test_whatever_stands_in_file_names_and_code_the_file_can_be_read(
     entry = Entry("extension", ("gd",), "required", "", rule, tuple(places))
     needs = parse(written(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ())), "x")
     assert [one.key for one in needs.extensions] == ["extension:gd"]
+
+
+def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path: Path) -> None:
+    tree = {
+        "index.php": "<?php new PDO('pgsql:host=x'); exec('git log'); exec('convert.exe a b'); is_writable(__DIR__ . '/var/plates');",
+        ".user.ini": "upload_max_filesize = 64M\n",
+    }
+    derived = told(tmp_path, tree)
+    text = written(derived)
+    found = parse(text, "f")
+    assert [one.key for one in found.around] == [
+        "uploads:largest", "database:postgresql", "command:convert", "command:git", "directory:var/plates",
+    ]  # fmt: skip
+    assert {one.level for one in found.around} == {"recommended"}
+    edited = text.replace('"git"]', '"git >= 2.30"]').replace('largest = "64M"', 'largest = "90M"')
+    again = rederived(edited, "f", derived)
+    assert again.changes == ()
+    assert [one.text for one in parse(again.text, "f").around][:4] == ["90M", "postgresql", "convert", "git >=2.30"]

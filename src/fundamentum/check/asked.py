@@ -1,20 +1,25 @@
 """What applications ask of a survey beside what concerns PHP itself."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
+from fundamentum.needs.around import COMMAND
 from fundamentum.needs.model import Needs
 from fundamentum.server.around import Asked
 
 
-def asked_by(applications: Iterable[Needs]) -> Asked | None:
-    """Everything that has to be looked at for these applications; None if that is nothing."""
+def asked_by(applications: Iterable[Needs], also: Sequence[str] = ()) -> Asked | None:
+    """Everything that has to be looked at for these applications; None if that is nothing.
+
+    ``also`` are commands that are looked for too, if they can be the names of any.
+    """
     needs = list(applications)
-    if not any(one.around for one in needs):
+    also = [name for name in also if COMMAND.fullmatch(name)]
+    if not also and not any(one.around for one in needs):
         return None
     directories = [need.path for one in needs for need in one.directories]
     tasks = [need.command for one in needs for need in one.tasks]
     commands = [name for one in needs for need in one.commands for name, _ in need.alternatives]
-    commands += ["setfacl"] if directories else []
+    commands += [*also, *(["setfacl"] if directories else [])]
     return Asked(
         directories=_once([*directories, *tasks]),
         commands=_once(commands),

@@ -16,12 +16,19 @@ from fundamentum.check import settings
 from fundamentum.check.model import Finding, Link, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.web_limits import MEGA, SIZES, TIMES, allowed, span
-from fundamentum.needs.around import LimitNeed
+from fundamentum.needs.around import Limit, LimitNeed
 from fundamentum.needs.conditions import Condition, condition
 from fundamentum.needs.model import SettingNeed
 from fundamentum.server.model import Site, Survey
 from fundamentum.server.probes.around import upload_folders
 
+DIRECTIVES: Final[dict[Limit, frozenset[str]]] = {
+    "uploads:largest": frozenset({"file_uploads", "post_max_size", "upload_max_filesize", "memory_limit"}),
+    "uploads:files": frozenset({"max_file_uploads"}),
+    "requests:longest": frozenset({"max_execution_time", "max_input_time"}),
+    "forms:fields": frozenset({"max_input_vars", "max_multipart_body_parts"}),
+}
+"""The directives of PHP that are links of each chain."""
 BESIDE: Final = 64 * 1024
 """Bytes of a request beside the file itself: the other fields of the form and what separates them."""
 

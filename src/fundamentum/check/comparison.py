@@ -8,7 +8,7 @@ from fundamentum.check.judge import check
 from fundamentum.check.model import Finding
 from fundamentum.errors import ChoiceNeeded
 from fundamentum.needs.model import Needs
-from fundamentum.server.model import Runtime, Survey
+from fundamentum.server.model import Runtime, Site, Survey
 
 ABSENT = "not there"
 QUIET = frozenset({"extension_dir"})
@@ -130,6 +130,12 @@ def _within(label: str, one: Runtime, two: Runtime) -> Iterator[Difference]:
         values = tuple("not known" if s and s.value is None else s.value or "not set" if s else ABSENT for s in (a, b))
         origins = (a.origin if a else "", b.origin if b else "")
         yield Difference(label, f"setting:{name}", values[0] or "", values[1] or "", origins)
+    for name in sorted(set(one.manager) | set(two.manager)):
+        limits = [side.manager.get(name) for side in (one, two)]
+        if len({limit.value if limit else "0" for limit in limits}) > 1:
+            shown = [(limit.value or "") if limit else "not set" for limit in limits]
+            places = [limit.origin if limit else "built-in" for limit in limits]
+            yield Difference(label, f"limit:{name}", shown[0], shown[1], (places[0], places[1]))
     if bool(one.stale) != bool(two.stale):
         words = ("waits for a restart", "runs with its configuration")
         yield Difference(label, "running", words[not one.stale], words[not two.stale])
@@ -147,6 +153,20 @@ def _sites(first: Survey, second: Survey) -> Iterator[Difference]:
         if one != two:
             origins = tuple(site.origin if site else "" for site in pair)
             yield Difference("sites", f"site:{name}", one, two, (origins[0], origins[1]))
+        if pair[0] and pair[1]:
+            yield from _site(name, pair[0], pair[1])
+
+
+def _site(name: str, one: Site, two: Site) -> Iterator[Difference]:
+    """What the web servers allow the same site, and whether they do so over HTTPS."""
+    sides = [{(limit.name, limit.part or ""): limit for limit in site.limits} for site in (one, two)]
+    for key in sorted(set(sides[0]) & set(sides[1])):
+        a, b = sides[0][key], sides[1][key]
+        if a.value != b.value:
+            what = f"limit:{key[0]} {key[1]}".strip()
+            yield Difference(f"site {name}", what, a.value or "built-in", b.value or "built-in", (a.origin, b.origin))
+    if one.secure != two.secure:
+        yield Difference(f"site {name}", "https", "on" if one.secure else "off", "on" if two.secure else "off")
 
 
 def grouped(differences: Iterable[Difference]) -> Mapping[str, Sequence[Difference]]:

@@ -20,14 +20,17 @@ from fundamentum.catalog import (
     known_branches,
 )
 from fundamentum.catalog.symbols import known_extensions
+from fundamentum.check.access import SEARCH, account_of, allowed, barred
+from fundamentum.check.chain import DIRECTIVES
 from fundamentum.check.extensions import standing
 from fundamentum.check.model import Target
 from fundamentum.check.offers import Market, branch_of, extensions_in
 from fundamentum.check.settings import effective
 from fundamentum.needs.model import Needs
+from fundamentum.needs.names import in_words
 from fundamentum.server.model import Module, Offer, Runtime, Survey
 
-Kind = Literal["extension", "setting", "package"]
+Kind = Literal["extension", "setting", "package", "command"]
 ACCESS: Final = {1: "scripts", 2: "each directory's own file", 4: "the system's files and pools"}
 
 
@@ -84,7 +87,7 @@ class Trace(msgspec.Struct, frozen=True):
 def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tuple[Trace, ...]:
     """What a name means on this server; it may mean several things, or nothing."""
     kind, _, rest = name.partition(":")
-    wanted = {kind: rest} if rest and kind in ("extension", "setting", "package") else {}
+    wanted = {kind: rest} if rest and kind in ("extension", "setting", "package", "command") else {}
     market = Market(survey)
     found: list[Trace] = []
     if extension := wanted.get("extension") or ("" if wanted else name):
@@ -93,6 +96,8 @@ def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tupl
         found += _setting(setting, survey, applications)
     if package := wanted.get("package") or ("" if wanted else name):
         found += _package(package, survey, applications)
+    if command := wanted.get("command") or ("" if wanted else name):
+        found += _command(command, survey, applications)
     return tuple(found)
 
 
@@ -158,6 +163,11 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
         for needs in applications
         for need in needs.settings
         if need.name == name
+    ) + tuple(
+        Wanted(needs.name, need.level, f"{in_words(need.key)} {need.text}", needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.limits
+        if name in DIRECTIVES[need.key]
     )
     if not known and not wanted and not any(name in runtime.settings for runtime in survey.runtimes):
         return
@@ -219,3 +229,29 @@ def _package(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
         if brings.intersection(need.names)
     )
     yield Trace("package", name, tuple(about), (), tuple(sources), wanted)
+
+
+def _command(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
+    fact = next((one for one in survey.commands if one.name == name), None)
+    if fact is None or not (fact.path or fact.offered):
+        return
+    places = {place.path: place for place in survey.places}
+    about = [f"{fact.path}, of {fact.package or 'no package'}" if fact.path else "not there"]
+    runtimes = []
+    for runtime in survey.runtimes if fact.path else ():
+        account = account_of(survey, Target(runtime, "traced"))
+        place = places.get(fact.path or "")
+        if account and place:
+            may = allowed(place, account) & SEARCH and not barred(place, places, account)
+            runtimes.append(InRuntime(runtime.label, f"{account.name} {'may' if may else 'may not'} run it"))
+    installed = [
+        Source(one.name, one.version, "installed") for one in survey.installed or () if one.name == fact.package
+    ]
+    offers = [offer for package in fact.offered for offer in survey.offers or () if offer.name == package]
+    wanted = tuple(
+        Wanted(needs.name, need.level, need.text, needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.commands
+        if name in (one for one, _ in need.alternatives)
+    )
+    yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *map(_offered, offers)), wanted)

@@ -133,12 +133,17 @@ class _Progress:
             sys.stderr.flush()
 
 
-def server(options: argparse.Namespace, applications: "Sequence[Needs]" = ()) -> "Survey":
-    """The survey of the server that the options name, with what these applications ask about in particular."""
+def server(
+    options: argparse.Namespace, applications: "Sequence[Needs]" = (), commands: "Sequence[str]" = ()
+) -> "Survey":
+    """The survey of the server that the options name, with what these applications ask about in particular.
+
+    ``commands`` are looked for beside, if they can be the names of any.
+    """
     from fundamentum.check.asked import asked_by  # noqa: PLC0415 — deriving needs no server
     from fundamentum.server.reference import look  # noqa: PLC0415
 
-    found = look(options.server, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked_by(applications))
+    found = look(options.server, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked_by(applications, commands))
     if getattr(options, "database", None):
         from fundamentum.server.greeting import with_database  # noqa: PLC0415 — only where one is named
 

@@ -129,11 +129,14 @@ def parser() -> argparse.ArgumentParser:
 
     trace = commands.add_parser(
         "trace",
-        help="say everything about one extension, setting or package",
-        description="Say where an extension, a setting or a package stands on a server: every place that has a say, in "
-        "the order in which they are read, what wins for each runtime, which package brings it, who needs it.",
+        help="say everything about one extension, setting, package or command",
+        description="Say where an extension, a setting, a package or a command stands on a server: every place that "
+        "has a say, in the order in which they are read, what wins for each runtime, which package brings it, who "
+        "needs it.",
     )
-    trace.add_argument("name", metavar="NAME", help="gd, memory_limit, php8.2-gd; or extension:NAME, setting:NAME, ...")
+    trace.add_argument(
+        "name", metavar="NAME", help="gd, memory_limit, php8.2-gd, git; or extension:NAME, setting:NAME, ..."
+    )
     trace.add_argument("applications", metavar="APP", nargs="*", help="say also how these applications need it")
     trace.add_argument("--server", metavar="REF", help=SERVER_HELP)
     _reaching(trace)

@@ -11,13 +11,14 @@ from fundamentum.report.trace_text import write_traces
 
 
 def run(options: argparse.Namespace) -> int:
-    """Say everything about one extension, setting or package on a server."""
+    """Say everything about one extension, setting, package or command on a server."""
     applications = [inputs.application(word) for word in options.applications]
-    survey = inputs.server(options)
+    survey = inputs.server(options, applications, commands=[options.name.removeprefix("command:")])
     found = trace(options.name, survey, applications)
     if not found:
         raise InputError(
-            options.name, f"no extension, setting or package of that name is known, on {survey.server} or at all"
+            options.name,
+            f"no extension, setting, package or command of that name is known, on {survey.server} or at all",
         )
     text.write_remarks(survey)
     write_traces(text.console_for(sys.stdout), found, survey.server)

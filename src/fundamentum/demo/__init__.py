@@ -40,6 +40,12 @@ SCENES: Final = (
         "Nobody wrote down what the vault of photo plates needs. What do its own files say?",
     ),
     Scene(
+        ("platevault",),
+        "deneb",
+        "check",
+        "The vault stands on deneb already, and its observers complain that large plates do not get through. Why?",
+    ),
+    Scene(
         ("nightlog", "platevault", "domekeeper"),
         "deneb",
         "plan",

@@ -16,6 +16,7 @@ from fundamentum.derive.manifest import Manifest, read_manifests, under_vendor
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
 from fundamentum.derive.settings_files import wishes_of_files
+from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.tree import SourceFile, Tree, read_tree
 from fundamentum.derive.versions import php_of, swept_rules
 from fundamentum.errors import InputError
@@ -62,7 +63,7 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
         *([php] if php else []),
         *found,
         *_loaders(whole),
-        *_wishes(tree, whole),
+        *surroundings(found, _wishes(tree, whole)),
     ]
     broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:

@@ -23,7 +23,7 @@ class Place(msgspec.Struct, frozen=True, array_like=True):
 class Entry(msgspec.Struct, frozen=True, array_like=True):
     """One need, with the reason for it and for its level."""
 
-    kind: Literal["php", "extension", "loader", "setting", "command", "directory"]
+    kind: Literal["php", "extension", "loader", "setting", "uploads", "database", "command", "directory"]
     names: tuple[str, ...]
     """Several: any one of them is enough."""
     level: Level

@@ -4,6 +4,7 @@ A derived file carries a table ``[derived]``: what the derivation said of each n
 has changed: such a need stays as the person left it, everything else follows the new derivation.
 """
 
+import re
 from collections.abc import Iterable, Mapping
 from typing import Final
 
@@ -75,8 +76,25 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
     return Rederived(_finished(document, theirs), tuple(changes), tuple(kept))
 
 
-_SAID: Final = frozenset({"php", "extension", "loader", "setting"})
+_SAID: Final = frozenset({"php", "extension", "loader", "setting", "uploads", "database", "command", "directory"})
 """The kinds of needs that a needs file holds."""
+
+
+_TABLES: Final = {
+    "extension": "extensions",
+    "loader": "loaders",
+    "setting": "settings",
+    "uploads": "uploads",
+    "database": "database",
+    "command": "commands",
+    "directory": "directories",
+}
+"""Where in a needs file each kind stands."""
+
+
+def _plain(alternative: str) -> str:
+    """One of several alternatives, without the versions that a person may have written behind it."""
+    return re.split(r"[<>=!]", alternative)[0].strip().lower()
 
 
 def _said(entry: Entry) -> str:
@@ -90,6 +108,10 @@ def _said_by(needs: Needs) -> dict[str, str]:
     found: dict[str, str] = {one.key: one.level for one in needs.extensions}
     found |= {one.key: one.level for one in needs.loaders}
     settings = {one.key: f"{one.level} {one.condition.text}" for one in needs.settings}
+    found |= {one.key: f"{one.level} {one.text}" for one in needs.limits if one.key == "uploads:largest"}
+    found |= {one.key: f"{one.level} {one.access}" for one in needs.directories}
+    found |= {one.key: one.level for one in needs.databases}
+    found |= {one.key: one.level for one in needs.commands}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
 
@@ -123,8 +145,15 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         if entry is not None:
             php["version"] = entry.value
         return
-    table = _table(document, {"extension": "extensions", "loader": "loaders", "setting": "settings"}[kind])
-    if kind == "setting":
+    table = _table(document, _TABLES[kind])
+    if kind == "uploads":
+        for name in ("largest", "level"):
+            table.pop(name, None)
+        if entry is not None:
+            table["largest"] = entry.value
+            table["level"] = entry.level
+        return
+    if kind in ("setting", "directory"):
         for level in LEVEL_TABLES:
             if level in table:
                 table[level].pop(names, None)
@@ -133,7 +162,7 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         return
     for listed in (table[level] for level in LEVEL_TABLES if level in table):
         for at in range(len(listed) - 1, -1, -1):
-            if "|".join(part.strip() for part in str(listed[at]).split("|")).lower() == names.lower():
+            if "|".join(_plain(part) for part in str(listed[at]).split("|")) == names.lower():
                 del listed[at]
     if entry is not None:
         if entry.level not in table:

@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.derive.result import Derived, Entry
+from fundamentum.needs.names import in_words
 from fundamentum.report.clean import clean
 from fundamentum.report.styles import STYLES
 
@@ -16,6 +17,7 @@ TITLES: Final = (
     ("required", "unmet", "required"),
     ("recommended", "recommended", "recommended"),
 )
+LISTED: Final = ("extension", "loader", "setting", "uploads", "database")
 ALSO: Final = (("command", "runs these commands"), ("directory", "writes to these directories"))
 
 
@@ -32,11 +34,7 @@ def write_derived(console: Console, derived: Derived) -> None:
         console.print(line)
     wide = max((len(_name(entry)) for entry in derived.entries if entry.kind != "php"), default=0)
     for level, style, words in TITLES:
-        chosen = [
-            entry
-            for entry in derived.entries
-            if entry.level == level and entry.kind in ("extension", "loader", "setting")
-        ]
+        chosen = [entry for entry in derived.entries if entry.level == level and entry.kind in LISTED]
         if chosen:
             console.print(Text(f"\n{words} ({len(chosen)})", style=STYLES[style]))
             console.print(Padding(_table(chosen, wide), (0, 0, 0, 2)))
@@ -72,7 +70,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
         if number:
             console.print()
         out = entry in left_out
-        what = "PHP" if entry.kind == "php" else f"{entry.kind} {' or '.join(entry.names)}"
+        what = in_words(entry.key)
         line = Text(clean(what), style="bold")
         if out:
             line.append("  no need", STYLES["dim"])
@@ -92,7 +90,9 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    return clean(" or ".join(entry.names) + (f" {entry.value}" if entry.value else ""))
+    names = " or ".join(entry.names) if entry.kind not in ("uploads", "database") else in_words(entry.key)
+    value = "" if entry.kind == "directory" else entry.value
+    return clean(f"{names} {value}".strip())
 
 
 def _table(entries: Sequence[Entry], wide: int, *, rule: bool = True) -> Table:

@@ -1,0 +1,53 @@
+"""What an application's evidence tells of its surroundings, in the terms of a needs file."""
+
+from collections.abc import Iterable, Iterator
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.derive.result import Entry
+from fundamentum.needs.around import COMMAND, PATH, PRODUCTS
+from fundamentum.needs.value import Level
+
+LEVEL: Final[Level] = "recommended"
+"""Where a database stands, and how large a file anybody sends in, is for those to say who run the application."""
+
+
+def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
+    """The wishes, those that a needs file can hold, and the databases whose drivers are needed."""
+    yield from _databases(found)
+    commands: set[str] = set()
+    for entry in wishes:
+        name = entry.names[0]
+        match entry.kind:
+            case "setting" if name == "upload_max_filesize" and entry.value.startswith(">="):
+                # One limit of several in the way of the same file: the need is the file, not this limit.
+                largest = entry.value.removeprefix(">=").strip()
+                yield replace(entry, kind="uploads", names=("largest",), value=largest)
+            case "command" if not COMMAND.fullmatch(name.removesuffix(".exe")) or name.removesuffix(".exe") in commands:
+                continue
+            case "command":
+                commands.add(name.removesuffix(".exe"))
+                yield replace(entry, names=(name.removesuffix(".exe"),))
+            case "directory" if not PATH.fullmatch(name) or not {".", ".."}.isdisjoint(name.split("/")):
+                continue
+            case "directory":
+                yield replace(entry, value="writable")
+            case _:
+                yield entry
+
+
+def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
+    """For every driver that is required, the servers to which it speaks; alternatives stay together."""
+    drivers = suppliers().drivers
+    seen: set[tuple[str, ...]] = set()
+    for entry in found:
+        known = [name for name in entry.names if any(name in one for one in drivers.values())]
+        if entry.kind != "extension" or entry.level != "required" or len(known) < len(entry.names):
+            continue
+        products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))
+        if products not in seen:
+            seen.add(products)
+            rule = f"its driver is needed: {' or '.join(entry.names)}"
+            yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)

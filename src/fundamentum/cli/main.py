@@ -190,6 +190,9 @@ A needs file, for example nightlog.needs.toml:
   required = ["Orrery Loader"]       # the name as PHP lists it
   [notes]
   "extension:intl" = "why it is needed"
+
+Limits of uploads and requests, databases, commands, directories, the machine and scheduled tasks have tables of their
+own: see docs/needs-format.md.
 """
 
 

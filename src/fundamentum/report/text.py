@@ -76,7 +76,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
             wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
-                console.print(Padding(_problems(wrong, min(wide, 24)), (0, 0, 0, 2)))
+                console.print(Padding(_problems(wrong, min(wide, 24 if any(f.chain for f in wrong) else 40)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
         _risks(console, judgement, survey)

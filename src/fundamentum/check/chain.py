@@ -80,7 +80,8 @@ def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Targ
 
 def sites_of(survey: Survey, target: Target) -> list[Site]:
     """The sites that the runtime serves; only the one it was chosen by, if it was chosen by one."""
-    found = [site for site in survey.sites if site.runtime == target.runtime.label]
+    runtime = target.runtime
+    found = [site for site in survey.sites if site.runtime in (runtime.label, runtime.like or runtime.label)]
     named = [site for site in found if target.site in (site.name, *site.aliases)]
     return named or found
 

@@ -120,4 +120,5 @@ def beside(runtime: Runtime, pool: AddPool) -> Runtime:
         answer=None,
         remarks=(),
         fresh=True,
+        like=runtime.label,
     )

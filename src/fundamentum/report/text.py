@@ -72,11 +72,12 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
             console.print()
         _heading(console, judgement, survey)
         wide = max((len(name_of(f.need)) for f in judgement.findings if f.verdict in ("unmet", "unknown")), default=0)
+        room = 24 if any(f.chain and f.verdict != "met" for f in judgement.findings) else 40  # a chain's lines are long
         for level, style in (("required", "unmet"), ("recommended", "recommended")):
             wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
-                console.print(Padding(_problems(wrong, min(wide, 24 if any(f.chain for f in wrong) else 40)), (0, 0, 0, 2)))
+                console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
         _risks(console, judgement, survey)

@@ -202,6 +202,8 @@ class Runtime(Fact, frozen=True):
     """How many lines the php.ini has, where its lines are given."""
     fresh: bool = False
     """Whether this is a pool that does not exist yet: its configuration will be written whole."""
+    like: str | None = None
+    """The label of the runtime beside which such a pool comes, and from which it takes over a site."""
     unread: tuple[str, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()

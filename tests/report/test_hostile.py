@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from rich.console import Console
 
 from fundamentum.check.judge import check
+from fundamentum.needs.around import PATH
 from fundamentum.plan.model import DropIn, Edit, Install, Plan, Reason, Set
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
@@ -26,6 +27,7 @@ from fundamentum.report.summary import write_survey
 from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Remark, Repository, Site, Survey
 from fundamentum.server.survey import survey
+from tests import around
 from tests.check.test_states import needs
 from tests.small_root import small_root
 
@@ -130,6 +132,49 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
     assert held(write["ansible.builtin.copy"]["dest"]) == f"/etc/{path}"
     assert held(write["ansible.builtin.copy"]["content"]) == content + "\n"
     assert set(play) == {"name", "hosts", "become", "gather_facts", "tasks", "handlers"}
+
+
+AROUND = """[uploads]
+largest = "50M"
+[directories.required]
+"var/plates" = "writable"
+[tasks.required]
+"bin/x.php" = "every 15m"
+"""
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(hostile=HOSTILE)
+def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFactory, hostile: str) -> None:
+    """A hostile site, document root and link: in no place of script, playbook or terminal do they act."""
+    wanted = around.needs(AROUND)
+    root = tmp_path_factory.mktemp("server")
+    seen = around.look(around.around_root(root), wanted)
+    bad = replace(
+        seen,
+        sites=tuple(replace(one, name=hostile, aliases=(hostile,), handler=hostile) for one in seen.sites),
+        places=tuple(replace(one, real=f"/srv/{hostile}", owner=None) for one in seen.places),
+    )
+    made = plan([wanted], bad)
+    assert not made.scheduled or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
+    script, playbook = as_script(made), as_playbook(made)
+    folder = tmp_path_factory.mktemp("run")
+    names = "write_file change_file make_directory give set_mode grant install_packages restart_service reload_service"
+    calls = (
+        "".join(f'{name}() {{ printf "%s\\0" "$@" >> calls; }}\n' for name in names.split())
+        + "finish() { :; }\nsay() { :; }\n"
+    )
+    head, body = script.index("set -eu"), script.index("\n# Packages\n" if made.installs else "\n# Settings\n")
+    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
+    done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
+    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
+    yaml.load(playbook, Loader=_Loader)
+    out = io.StringIO()
+    console = Console(file=out, force_terminal=False, width=100, markup=False)
+    text.write_check(console, [check(wanted, bad)], bad)
+    write_plan(console, made)
+    assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 
 
 @given(st.text(max_size=50))

@@ -14,6 +14,7 @@ from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.model import Survey, System
 from fundamentum.server.sites import apache, iis, nginx
 from fundamentum.server.survey import survey
+from fundamentum.server.windows_host import WindowsHost
 from tests.small_root import small_root, write
 
 SOCKET = "unix:/run/php/php8.2-fpm.sock"
@@ -147,3 +148,49 @@ def test_any_text_gives_handoffs_or_remarks(tmp_path_factory: pytest.TempPathFac
         handoffs, files, _ = reader(host, System(family=family))
         assert len(handoffs) <= 100
         assert len(files) <= 3000
+
+
+FPM_HOST = VIRTUAL.format('<FilesMatch "\\.php$">\n' + HANDLER + "\n</FilesMatch>\n{}")
+LIMITS: list[tuple[str, dict[str, str]]] = [  # Apache's configuration, what is allowed the site
+    (FPM_HOST.format(""), {"LimitRequestBody": "", "ProxyTimeout": "60"}),
+    ("Timeout 300\n" + FPM_HOST.format(""), {"LimitRequestBody": "", "ProxyTimeout": "300"}),
+    ("Timeout 300\nProxyTimeout 90\n" + FPM_HOST.format("ProxyTimeout 20"), {"LimitRequestBody": "", "ProxyTimeout": "20"}),
+    ("LimitRequestBody 5\n" + FPM_HOST.format("LimitRequestBody 7"), {"LimitRequestBody": "7", "ProxyTimeout": "60"}),
+    ("<Directory /srv>\nLimitRequestBody 9\n</Directory>\n" + FPM_HOST.format("LimitRequestBody 7"), {"LimitRequestBody": "9", "ProxyTimeout": "60"}),
+    ("<Directory /srv/a>\nLimitRequestBody 1\n</Directory>\n<Directory /srv>\nLimitRequestBody 9\n</Directory>\n" + FPM_HOST.format(""), {"LimitRequestBody": "1", "ProxyTimeout": "60"}),
+    ("<Directory /var/www>\nLimitRequestBody 9\n</Directory>\n" + FPM_HOST.format(""), {"LimitRequestBody": "", "ProxyTimeout": "60"}),
+    (f'<Proxy "{SOCKET}|fcgi://localhost">\nProxySet timeout=77\n</Proxy>\n' + FPM_HOST.format(""), {"LimitRequestBody": "", "timeout": "77"}),
+    (VIRTUAL.format(f'ProxyPassMatch "^/(.*\\.php)$" "{SOCKET}|fcgi://localhost/srv/a" timeout=55'), {"LimitRequestBody": "", "timeout": "55"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "limits"), LIMITS)
+def test_what_apache_allows_a_site(tmp_path: Path, text: str, limits: dict[str, str]) -> None:
+    root = small_root(tmp_path, extra={"etc/apache2/apache2.conf": text})
+    (site,) = survey(DirectoryHost(root, "x")).sites
+    assert {limit.name: limit.value for limit in site.limits} == limits
+    assert site.spot and site.spot.text.startswith("<VirtualHost")
+
+
+IIS = """<configuration><system.applicationHost><sites><site name="nightlog"><bindings><binding protocol="{}"
+ bindingInformation="*:80:nightlog.example"/></bindings><application path="/"><virtualDirectory path="/"
+ physicalPath="C:\\inetpub\\nightlog"/></application></site></sites></system.applicationHost><system.webServer>
+<fastCgi><application fullPath="C:\\PHP\\php-cgi.exe" activityTimeout="120"/></fastCgi><handlers><add name="PHP" path="*.php"
+ scriptProcessor="C:\\php\\php-cgi.exe"/></handlers></system.webServer>{}</configuration>"""
+OWN = """<location path="nightlog"><system.webServer><security><requestFiltering><requestLimits
+ maxAllowedContentLength="{}"/></requestFiltering></security></system.webServer></location>"""
+
+
+@pytest.mark.parametrize(("more", "body"), [("", "30000000"), (OWN.format("90000000"), "90000000")])
+def test_what_iis_allows_a_site(tmp_path: Path, more: str, body: str) -> None:
+    write(
+        tmp_path,
+        {"Windows/System32/inetsrv/config/applicationHost.config": IIS.format("https", more), "php/php-cgi.exe": "MZ"},
+    )
+    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"), System(family="windows"))
+    assert {limit.name: limit.value for limit in found.limits} == {
+        "maxAllowedContentLength": body,
+        "activityTimeout": "120",
+        "requestTimeout": "90",
+    }
+    assert found.secure

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from fundamentum.check import directories
 from fundamentum.check.access import user_of
 from fundamentum.check.model import AGAIN, Finding, Target
-from fundamentum.needs.around import DirectoryNeed, TaskNeed
+from fundamentum.needs.around import PATH, DirectoryNeed, TaskNeed
 from fundamentum.server.model import Survey
 
 
@@ -48,8 +48,11 @@ def cron_line(need: TaskNeed, survey: Survey, target: Target) -> str | None:
     place = directories.placed(directory, survey, target)
     if place is None or user is None:
         return None
+    path = place.real or place.path
+    if not PATH.fullmatch(path):
+        return None  # cron has its own meaning for some characters
     program = f"/usr/bin/php{target.runtime.branch}" if survey.system.family == "debian" else "/usr/bin/php"
-    return f"{crontab(need.every)} {user} {program} {place.real or place.path}"
+    return f"{crontab(need.every)} {user} {program} {path}"
 
 
 def crontab(every: int) -> str:

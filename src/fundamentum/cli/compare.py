@@ -3,6 +3,7 @@
 import argparse
 import sys
 
+from fundamentum.check.asked import asked_by
 from fundamentum.check.comparison import compare, compare_for
 from fundamentum.cli import inputs
 from fundamentum.report import comparison
@@ -13,7 +14,9 @@ def run(options: argparse.Namespace) -> int:
     from fundamentum.server.reference import look  # noqa: PLC0415
 
     applications = [inputs.application(word) for word in options.applications]
-    surveys = [look(ref, sudo=options.sudo, ask_pools=options.ask_pools) for ref in (options.first, options.second)]
+    asked = asked_by(applications)
+    references = (options.first, options.second)
+    surveys = [look(ref, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked) for ref in references]
     found = compare_for(applications, *surveys) if applications else compare(*surveys)
     names = (surveys[0].server, surveys[1].server)
     if options.format == "json":

@@ -15,6 +15,7 @@ from fundamentum.plan.model import Action, Arrange, Install, Manage, Restart, Sc
 from fundamentum.server.model import Survey
 
 CRON: Final = ("cron", "cronie")
+_WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)
 _CRON_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
 
 
@@ -57,6 +58,8 @@ def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator
                 continue
             spot = limit.own or site.spot
             if site.server == "iis":
+                if not _WINDOWS_WORD.fullmatch(f"{site.name} {site.handler}"):
+                    continue  # nothing that a Windows shell would look into
                 yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
             elif spot and spot.text and limit.name != "timeout":
                 yield Widen(

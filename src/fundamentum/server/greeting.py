@@ -81,7 +81,7 @@ def _mysql(link: socket.socket, address: str) -> Database | None:
         if not more:
             break
         data += more
-    if len(data) < 6 or data[3] != 0 or data[4] != 10:
+    if len(data) < 6 or data[3] != 0 or data[4] != 10 or b"\0" not in data[5:]:
         return None
     text = data[5:].partition(b"\0")[0].decode("ascii", "replace")
     if not text[:1].isdigit() or len(text) > 200:
@@ -93,4 +93,4 @@ def _mysql(link: socket.socket, address: str) -> Database | None:
 def _postgresql(link: socket.socket, address: str) -> Database | None:
     """It answers the question for TLS by one letter; its version it tells nobody who has not logged in."""
     link.sendall(_TLS_QUESTION)
-    return Database("postgresql", None, address) if link.recv(1) in (b"S", b"N") else None
+    return Database("postgresql", None, address) if link.recv(16) in (b"S", b"N") else None

@@ -5,7 +5,7 @@ from pathlib import Path
 from fundamentum.check.asked import asked_by
 from fundamentum.needs.file import parse
 from fundamentum.needs.model import Needs
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Survey
 from fundamentum.server.survey import survey
 from tests.small_root import INDEX, small_root

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from fundamentum.check.asked import asked_by
 from fundamentum.needs.file import load
 from fundamentum.server import control
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Offer, Survey
 from fundamentum.server.probes.commands import packages_of
 from fundamentum.server.survey import survey, written

@@ -8,8 +8,9 @@ import msgspec
 
 from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.tables import NeedsFile
+from fundamentum.report.check_document import CheckDocument
 from fundamentum.report.comparison import CompareDocument
-from fundamentum.report.documents import CheckDocument, PlanDocument
+from fundamentum.report.plan_document import PlanDocument
 from fundamentum.server.model import Survey
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"

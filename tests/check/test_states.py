@@ -12,7 +12,7 @@ from fundamentum.check.offers import Market, extensions_in
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.needs.file import parse
 from fundamentum.needs.model import Needs
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Offer, Remark, Survey
 from fundamentum.server.survey import survey
 from tests.small_root import INDEX, MODULE, small_root, write

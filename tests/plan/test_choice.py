@@ -18,7 +18,7 @@ from fundamentum.plan.dependencies import Resolver, asides
 from fundamentum.plan.model import Unresolved
 from fundamentum.plan.planner import plan
 from fundamentum.report.steps import steps
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.indexes import with_index
 from fundamentum.server.model import Installed, Survey
 from fundamentum.server.survey import survey

@@ -12,7 +12,7 @@ from fundamentum.needs.file import parse
 from fundamentum.needs.model import Needs
 from fundamentum.plan.model import Install
 from fundamentum.plan.planner import plan
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Installed, Survey
 from fundamentum.server.survey import survey
 from tests.check.test_states import needs

@@ -123,6 +123,8 @@ def packages(php: Root) -> list[Package]:
     real = {name: php.path / path.format(branch="8.2", api=ABI["8.2.9"]) for name, path in REAL.items()}
     found.append(Package("php-pecl-star", "1.4", ("Requires: php(zend-abi) = 20220829-64", "Provides: php-star")))
     found.append(Package("php-needy", "1.0", ("Requires: php-common = 8.2.9", "Requires: nowhere-to-be-found")))
+    found.append(Package("git-core", "2.43.0", (), {"/usr/bin/git": real["cli"]}))
+    found.append(Package("mariadb-server", "10.5.22"))
     beside = ("Provides: php82-php(zend-abi) = 20220829-64",)
     usr = "/opt/observatory/php82/root/usr"
     files = {

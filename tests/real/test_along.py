@@ -8,7 +8,7 @@ from debian_root import base
 
 from fundamentum.check.offers import Market
 from fundamentum.plan.dependencies import Resolver, _provides
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey
 
 from .carried_out import RELEASES

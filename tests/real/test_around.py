@@ -13,8 +13,8 @@ from debian_root import STORE, Root, base
 
 from fundamentum.check.access import allowed
 from fundamentum.server.around import Asked
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.greeting import at
-from fundamentum.server.hosts import DirectoryHost
 from fundamentum.server.survey import survey
 
 from .carried_out import fundamentum, state_of

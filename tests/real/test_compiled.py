@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import pytest
 from debian_root import STORE, Root, base
 
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey
 
 pytestmark = pytest.mark.real

@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from debian_root import Root, base
 
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Loaded, Runtime
 from fundamentum.server.probes import apt
 from fundamentum.server.survey import survey

@@ -9,7 +9,7 @@ import pytest
 from debian_root import STORE, Root, base, two_releases
 
 from fundamentum.server.asking import ask_pools
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey
 
 from .carried_out import RELEASES, confirmed, fundamentum, needs_files, state_of

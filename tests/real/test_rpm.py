@@ -13,7 +13,9 @@ from debian_root import Root
 
 from fundamentum.check.judge import check
 from fundamentum.needs.model import ExtensionNeed, Needs
-from fundamentum.server.hosts import DirectoryHost, Question
+from fundamentum.server.around import Asked
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.hosts import Question
 from fundamentum.server.model import Survey
 from fundamentum.server.probes import rpm
 from fundamentum.server.rpm_version import rpm_order
@@ -39,7 +41,7 @@ class AskingHost(DirectoryHost):
     def answer(self, question: Question) -> bytes | None:
         command = [question.command[0], "--root", str(self.root), *question.command[1:]]
         environment = {**os.environ, "HOME": str(home(Root(self.root)))}
-        return subprocess.run(command, capture_output=True, check=True, env=environment).stdout
+        return subprocess.run(command, capture_output=True, check=not question.lenient, env=environment).stdout
 
 
 def look(root: Root) -> Survey:
@@ -126,6 +128,25 @@ def test_a_plan_switches_the_stream_and_dnf_accepts_it(server: Root, tmp_path: P
     assert checked.returncode == 0, checked.stdout
     script = subprocess.run([*command, "script"], capture_output=True, text=True, check=True).stdout
     assert "nothing to do" in script
+
+
+def test_commands_and_databases_are_found_in_the_metadata(server: Root, tmp_path: Path) -> None:
+    needs = tmp_path / "nightlog.needs.toml"
+    tables = '[database]\nrequired = ["mariadb >= 10.3"]\n[commands]\nrequired = ["git >= 2.40"]\n'
+    needs.write_text(f'format = 1\n[application]\nname = "nightlog"\n{tables}')
+    command = [str(PROGRAM), "plan", str(needs), "--server", str(server.path), "--format", "json"]
+    made = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+    assert made["packages"]["install"] == ["git-core", "mariadb-server", "php-mysqlnd"]
+    assert dnf(server, "install", *made["packages"]["install"]).returncode == 0
+    look = [str(PROGRAM), "check", str(needs), "--server", str(server.path), "--format", "json"]
+    found = json.loads(subprocess.run(look, capture_output=True, text=True, check=False).stdout)
+    findings = {one["need"]: one for one in found["applications"][0]["findings"]}
+    assert findings["command:git"]["found"] == "/usr/bin/git 2.43.0"
+    assert "MariaDB 10.5.22 (package mariadb-server)" in findings["database:mariadb"]["found"]
+    survey_of = [DirectoryHost(server.path, "deneb"), AskingHost(server.path, "deneb")]
+    asked = Asked(commands=("git",), products=("mariadb",))
+    commands = [survey(host, asked).commands for host in survey_of]
+    assert commands[0] == commands[1] and commands[0][0].package == "git-core"
 
 
 def test_versions_are_ordered_as_rpm_orders_them() -> None:

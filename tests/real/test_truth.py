@@ -4,7 +4,7 @@ import subprocess
 
 import pytest
 
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Runtime
 from fundamentum.server.page import survey_page
 from fundamentum.server.survey import survey, written

@@ -15,7 +15,7 @@ from fundamentum.check.offers import Market
 from fundamentum.server import recorder
 from fundamentum.server.around import Asked
 from fundamentum.server.asking import ask_pools
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Runtime, Survey
 from fundamentum.server.recording import open_recording
 from fundamentum.server.survey import survey, written

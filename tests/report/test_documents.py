@@ -9,8 +9,10 @@ from jsonschema import Draft202012Validator
 
 from fundamentum.check.judge import check
 from fundamentum.plan.planner import plan
-from fundamentum.report.documents import as_json, check_document, plan_document
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.report.check_document import check_document
+from fundamentum.report.json_text import as_json
+from fundamentum.report.plan_document import plan_document
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey, written
 from tests.check.test_states import needs
 from tests.small_root import small_root

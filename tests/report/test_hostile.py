@@ -24,7 +24,7 @@ from fundamentum.report.plan_text import write_plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
 from fundamentum.report.summary import write_survey
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Remark, Repository, Site, Survey
 from fundamentum.server.survey import survey
 from tests import around

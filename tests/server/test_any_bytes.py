@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fundamentum.server import binary
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt_pins, dnf, rpm
 from fundamentum.server.survey import survey, written

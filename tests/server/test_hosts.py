@@ -5,7 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.server.hosts import DirectoryHost, HostError
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.hosts import HostError
 
 
 @pytest.fixture

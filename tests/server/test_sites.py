@@ -10,7 +10,7 @@ from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
 from fundamentum.errors import FundamentumError
 from fundamentum.needs.model import Needs
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Survey, System
 from fundamentum.server.sites import apache, iis, nginx
 from fundamentum.server.survey import survey

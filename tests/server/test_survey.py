@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
 from fundamentum.server import control
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Runtime, Survey
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes.php_config import scrubbed

@@ -6,7 +6,8 @@ import sys
 from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
-from fundamentum.report import documents
+from fundamentum.report.check_document import check_document
+from fundamentum.report.json_text import as_json
 
 
 def run(options: argparse.Namespace) -> int:
@@ -16,7 +17,7 @@ def run(options: argparse.Namespace) -> int:
     market = Market(survey)
     judgements = [check(needs, survey, options.runtime, market) for needs in applications]
     if options.format == "json":
-        sys.stdout.write(documents.as_json(documents.check_document(judgements, survey)))
+        sys.stdout.write(as_json(check_document(judgements, survey)))
     else:
         from fundamentum.report import text  # noqa: PLC0415 — needs a terminal library that JSON does not
 

@@ -20,9 +20,9 @@ def run(options: argparse.Namespace) -> int:
     found = compare_for(applications, *surveys) if applications else compare(*surveys)
     names = (surveys[0].server, surveys[1].server)
     if options.format == "json":
-        from fundamentum.report import documents  # noqa: PLC0415
+        from fundamentum.report.json_text import as_json  # noqa: PLC0415
 
-        sys.stdout.write(documents.as_json(comparison.compare_document(*names, found)))
+        sys.stdout.write(as_json(comparison.compare_document(*names, found)))
     else:
         from fundamentum.report import text  # noqa: PLC0415
 

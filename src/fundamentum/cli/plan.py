@@ -7,7 +7,8 @@ import sys
 from fundamentum.cli import inputs
 from fundamentum.plan.model import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.report import documents
+from fundamentum.report.json_text import as_json
+from fundamentum.report.plan_document import plan_document
 
 
 def run(options: argparse.Namespace) -> int:
@@ -42,7 +43,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _written(made: Plan, form: str) -> str:
     if form == "json":
-        return documents.as_json(documents.plan_document(made))
+        return as_json(plan_document(made))
     if form == "script":
         from fundamentum.report.script import as_script  # noqa: PLC0415
 

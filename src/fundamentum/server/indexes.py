@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.errors import InputError
 from fundamentum.server.around import Asked
-from fundamentum.server.hosts import DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Offer, Repository, Survey
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt, dnf

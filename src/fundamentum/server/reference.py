@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.errors import InputError
 from fundamentum.server.around import Asked
-from fundamentum.server.hosts import DirectoryHost, this_machine
+from fundamentum.server.directory_host import DirectoryHost, this_machine
 from fundamentum.server.model import Survey
 from fundamentum.server.survey import read, survey
 

@@ -3,7 +3,8 @@
 import os
 from pathlib import Path
 
-from fundamentum.server.hosts import MAX_NAMES, DirectoryHost
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.hosts import MAX_NAMES
 from fundamentum.server.layouts.windows import php_folders
 
 

@@ -1,112 +1,15 @@
-"""The JSON of ``check`` and ``plan``: typed documents, from which the shipped schemas are made too."""
+"""The JSON of ``plan``: a typed document, from which the shipped schema is made too."""
 
 import shlex
-from collections.abc import Sequence
 
 import msgspec
 
-from fundamentum.check.chain import narrowest
 from fundamentum.check.directories import commands
-from fundamentum.check.model import Finding, Judgement, State, Verdict
-from fundamentum.check.safety import risks
-from fundamentum.needs.accepted import unmatched
-from fundamentum.needs.model import Acceptance
 from fundamentum.needs.value import Level
 from fundamentum.plan.model import Plan, Row
 from fundamentum.report.steps import Step, steps
-from fundamentum.server.model import Survey
 
 FORMAT = 1
-
-
-class RuntimeName(msgspec.Struct):
-    """The runtime that was judged."""
-
-    php: str | None
-    branch: str
-    sapi: str
-    pool: str | None
-    installed: bool
-    reason: str
-
-
-class AcceptedRow(msgspec.Struct):
-    """Who accepted that a need is not met."""
-
-    reason: str
-    by: str
-    until: str | None
-
-
-class LinkRow(msgspec.Struct):
-    """One limit on the way of a request."""
-
-    of: str
-    name: str
-    value: str
-    origin: str
-    site: str | None
-    enough: bool | None
-    """None: not known."""
-    narrowest: bool
-
-
-class FindingRow(msgspec.Struct):
-    """One need held against the runtime."""
-
-    need: str
-    level: Level
-    verdict: Verdict
-    state: State | None
-    wanted: str | None
-    found: str | None
-    origin: str | None
-    remedy: str | None
-    overridden: list[str]
-    remark: str | None
-    note: str | None
-    accepted: AcceptedRow | None
-    chain: list[LinkRow]
-    """The limits on the way, in order, for needs that are about all of them together."""
-
-
-class RiskRow(msgspec.Struct):
-    """Something risky about the runtime, apart from what the application needs."""
-
-    about: str
-    found: str
-    why: str
-    remedy: str
-    origin: str
-
-
-class ApplicationResult(msgspec.Struct):
-    """One application."""
-
-    name: str
-    version: str | None
-    satisfied: bool
-    runtime: RuntimeName
-    findings: list[FindingRow]
-    risks: list[RiskRow]
-    risk_count: int
-
-
-class RemarkRow(msgspec.Struct):
-    """What could not be read on the server, and what is unknown for that reason."""
-
-    about: str
-    why: str
-
-
-class CheckDocument(msgspec.Struct):
-    """The output of ``fundamentum check --format json``."""
-
-    format: int
-    server: str
-    satisfied: bool
-    applications: list[ApplicationResult]
-    remarks: list[RemarkRow]
 
 
 class PlannedRuntime(msgspec.Struct):
@@ -243,69 +146,6 @@ class PlanDocument(msgspec.Struct):
     tasks: list[PlannedTask]
 
 
-def _row(finding: Finding) -> FindingRow:
-    return FindingRow(
-        need=finding.need,
-        level=finding.level,
-        verdict=finding.verdict,
-        state=finding.state,
-        wanted=finding.wanted,
-        found=finding.found,
-        origin=finding.origin,
-        remedy=finding.remedy,
-        overridden=list(finding.overridden),
-        remark=finding.remark,
-        note=finding.note,
-        accepted=_accepted(finding.acceptance),
-        chain=[
-            LinkRow(one.of, one.name, one.shown, one.origin, one.site, one.enough, one is narrowest(finding.chain))
-            for one in finding.chain
-        ],
-    )
-
-
-def _accepted(one: Acceptance | None) -> AcceptedRow | None:
-    return AcceptedRow(one.reason, one.by, str(one.until) if one.until else None) if one else None
-
-
-def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocument:
-    """All findings of all applications."""
-    return CheckDocument(
-        format=FORMAT,
-        server=survey.server,
-        satisfied=all(one.satisfied for one in judgements),
-        applications=[
-            ApplicationResult(
-                name=one.needs.name,
-                version=one.needs.version,
-                satisfied=one.satisfied,
-                runtime=RuntimeName(
-                    php=one.target.runtime.version,
-                    branch=one.target.runtime.branch,
-                    sapi=one.target.runtime.sapi,
-                    pool=one.target.runtime.pool,
-                    installed=one.target.present,
-                    reason=one.target.reason,
-                ),
-                findings=[_row(finding) for finding in one.findings],
-                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target)],
-                risk_count=len(risks(survey, one.target)),
-            )
-            for one in judgements
-        ],
-        remarks=[
-            *(
-                RemarkRow(one.about, one.why)
-                for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
-            ),
-            *(
-                RemarkRow(one.where, f"'{one.need}' is no need of these applications")
-                for one in unmatched(judgement.needs for judgement in judgements)
-            ),
-        ],
-    )
-
-
 def plan_document(plan: Plan) -> PlanDocument:
     """The plan with its steps spelled out."""
     targets = [(one.needs.name, one.target.runtime) for one in plan.after]
@@ -355,8 +195,3 @@ def _compared(row: Row) -> ComparedBranch:
         list(row.sites),
         row.reason,
     )
-
-
-def as_json(document: msgspec.Struct) -> str:
-    """The document, indented, with a newline at its end."""
-    return msgspec.json.format(msgspec.json.encode(document), indent=2).decode("utf-8") + "\n"

@@ -64,7 +64,7 @@ CASES = [  # lines, name of the extension, words of the fault where the branch i
 @pytest.fixture(autouse=True)
 def _no_indexes(monkeypatch: pytest.MonkeyPatch) -> None:
     """Package indexes say nothing about files, and take time to read."""
-    monkeypatch.setattr(apt, "probe", lambda host, architecture: (None, [], []))
+    monkeypatch.setattr(apt, "probe", lambda host, architecture, also=(): (None, [], []))
 
 
 def command_line(root: Root) -> Runtime:

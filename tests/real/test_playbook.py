@@ -8,6 +8,7 @@ from debian_root import STORE, base
 
 from .carried_out import RELEASES, confirmed, fundamentum, needs_files, state_of
 from .playing import play
+from .surrounded import NEEDS, carried_out, surround
 from .twin import sshd
 
 pytestmark = pytest.mark.real
@@ -18,6 +19,10 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
     server = base(release).copy(STORE / "test-playbook")
     server.install("python3", "python3-apt", "libfcgi-bin")
     needs = needs_files(tmp_path)
+    if release == "bookworm":
+        server.install("php8.2-fpm", "acl", "nginx-light")
+        surround(server)
+        needs["platevault"].write_text(NEEDS)
     applications = [str(one) for one in needs.values()]
     with sshd(server, tmp_path) as environment:
         code, text = fundamentum("plan", *applications, "--server", str(server.path), "--format", "playbook")
@@ -32,4 +37,6 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
     for application in needs.values():
         assert fundamentum("check", str(application), "--server", str(server.path))[0] == 0
         confirmed(server, branch, application)
+    if release == "bookworm":
+        carried_out(server, needs["platevault"])
     subprocess.run(["rm", "-rf", str(server.path)], check=True)

@@ -72,6 +72,16 @@ def test_lines_of_web_servers_are_changed_where_they_stand(tmp_path: Path) -> No
     assert made.complete
 
 
+def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Path) -> None:
+    wanted = [
+        needs('[host.required]\ntime_zone = "set"\n'),
+        needs('[settings.required]\n"date.timezone" = "= Europe/Vienna"\n', "domekeeper"),
+    ]
+    made = plan(wanted, look(around_root(tmp_path), *wanted))
+    assert [(one.name, one.after) for one in made.settings] == [("date.timezone", "Europe/Vienna")]
+    assert made.complete
+
+
 TABLES = st.fixed_dictionaries(
     {},
     optional={

@@ -18,6 +18,7 @@ def play(folder: Path, environment: dict[str, str], *options: str) -> str:
     quiet = {
         **environment,
         "ANSIBLE_NOCOWS": "1",
+        "ANSIBLE_PIPELINING": "true",
         "ANSIBLE_SSH_ARGS": "-o ControlMaster=no",
         "ANSIBLE_HOME": str(folder / "ansible"),
         "LC_ALL": "C.UTF-8",

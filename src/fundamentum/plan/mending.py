@@ -37,7 +37,7 @@ def mend(
             if finding.level not in levels:
                 continue
             reason = Reason(one.needs.name, finding.need, finding.level, finding.note)
-            for name, wanted, lacking in _directives(one, finding, world):
+            for name, wanted, lacking in _directives(one, finding, world, judgements):
                 limit = limits.setdefault((one.target.runtime.label, name), _Wanted(one.target, [], []))
                 limit.conditions.append(wanted)
                 limit.why += [reason] if lacking else []
@@ -68,7 +68,9 @@ def _wider(action: Action, other: Action | None) -> Action:
     return action
 
 
-def _directives(one: Judgement, finding: Finding, world: Survey) -> Iterator[tuple[str, Condition, bool]]:
+def _directives(
+    one: Judgement, finding: Finding, world: Survey, beside: Sequence[Judgement]
+) -> Iterator[tuple[str, Condition, bool]]:
     """The directives of PHP that a need is about: name, what it has to be, and whether it is not."""
     unmet = finding.verdict == "unmet"
     for need in one.needs.settings:
@@ -79,4 +81,6 @@ def _directives(one: Judgement, finding: Finding, world: Survey) -> Iterator[tup
             waiting = link.state == "awaiting-restart"
             yield link.name, link.condition, unmet and link.enough is False and not waiting
     if finding.need == "host:time_zone" and unmet:
-        yield "date.timezone", condition("date.timezone", f"= {world.machine.zone or 'UTC'}"), True
+        named = (need.condition for other in beside for need in other.needs.settings if need.name == "date.timezone")
+        zone = condition("date.timezone", f"= {world.machine.zone or 'UTC'}")
+        yield "date.timezone", next(named, zone), True  # where an application names one, that one will do

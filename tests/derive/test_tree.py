@@ -7,7 +7,8 @@ import pytest
 
 from fundamentum.derive import kept
 from fundamentum.derive.derive import derive
-from fundamentum.derive.tree import MAX_SIZE, read_tree
+from fundamentum.derive.tree import read_tree
+from fundamentum.derive.walk import MAX_SIZE
 from fundamentum.errors import InputError
 
 from .trees import levels, made
@@ -82,10 +83,12 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
     tree = read_tree(root)
-    assert kept.recall(tree) is None
-    kept.remember(tree, derive(root), "text")
-    assert kept.recall(read_tree(root)) == (derive(root), "text")
+    assert kept.recall(tree.root, tree.stamp) is None
+    kept.remember(tree.root, tree.stamp, kept.answer(derive(root), "text"))
+    again = read_tree(root)
+    found = kept.recall(again.root, again.stamp)
+    assert found and (found.derived(), found.text) == (derive(root), "text")
     made(root, {"b.php": "mb_strlen(1);"})
-    assert kept.recall(read_tree(root)) is None
+    assert kept.recall(tree.root, read_tree(root).stamp) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
-    assert kept.recall(tree) is None
+    assert kept.recall(tree.root, tree.stamp) is None

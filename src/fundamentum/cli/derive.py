@@ -3,19 +3,23 @@
 import argparse
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from fundamentum.cli import inputs
-from fundamentum.derive.result import Derived
 from fundamentum.errors import InputError
+
+if TYPE_CHECKING:
+    from fundamentum.derive.kept import Answer
 
 
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
-    derived, needs_file = inputs.derived(Path(options.directory), fresh=options.fresh)
-    inputs.remark(derived)
+    answer = inputs.derived(Path(options.directory), fresh=options.fresh)
+    inputs.remark(answer)
     if options.explain is not None:
         from fundamentum.report import derive_text, text  # noqa: PLC0415 — a needs file needs no terminal library
 
+        derived = answer.derived()
         found = derive_text.explained(derived, options.explain)
         if not found:
             raise InputError(options.directory, f"nothing in it speaks of '{options.explain}'")
@@ -23,26 +27,26 @@ def run(options: argparse.Namespace) -> int:
     elif options.output is None:
         from fundamentum.report import derive_text, text  # noqa: PLC0415
 
-        derive_text.write_derived(text.console_for(sys.stdout), derived)
+        derive_text.write_derived(text.console_for(sys.stdout), answer.derived())
     elif options.output == "-":
-        sys.stdout.write(needs_file)
+        sys.stdout.write(answer.text)
     else:
-        inputs.write_whole(options.output, _over(options.output, derived, needs_file).encode("utf-8"))
+        inputs.write_whole(options.output, _over(options.output, answer).encode("utf-8"))
     return 0
 
 
-def _over(target: str, derived: Derived, text: str) -> str:
+def _over(target: str, answer: "Answer") -> str:
     """The needs file, over the one that is there."""
     from fundamentum.derive.written import rederived  # noqa: PLC0415 — brings a TOML library
 
     path = Path(target)
     if not path.is_file() or not path.stat().st_size:
-        return text
+        return answer.text
     try:
         old = path.read_text("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(target, f"cannot be read: {error}") from error
-    new = rederived(old, target, derived)
+    new = rederived(old, target, answer.derived())
     for line in new.changes:
         sys.stderr.write(inputs.one_line(line) + "\n")
     for line in new.kept:

@@ -12,7 +12,7 @@ from fundamentum.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from fundamentum.derive.result import Derived
+    from fundamentum.derive.kept import Answer
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
@@ -68,40 +68,41 @@ def application(word: str) -> "Needs":
         if not found:
             from fundamentum.needs.file import parse  # noqa: PLC0415
 
-            result, text = derived(path)
+            result = derived(path)
             remark(result)
-            return parse(text, f"{result.name} (derived)")
+            return parse(result.text, f"{result.name} (derived)")
         path = found[0]
     return load(path)
 
 
-def derived(directory: Path, *, fresh: bool = False) -> "tuple[Derived, str]":
-    """What an application's directory tells of its needs, and that as a needs file.
+def derived(directory: Path, *, fresh: bool = False) -> "Answer":
+    """What an application's directory tells of its needs.
 
     ``fresh``: read the directory even if nothing in it has changed.
     """
     from fundamentum.derive import kept  # noqa: PLC0415
-    from fundamentum.derive.tree import read_tree  # noqa: PLC0415
+    from fundamentum.derive.walk import walk  # noqa: PLC0415
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
-    tree = read_tree(directory)
-    found = None if fresh else kept.recall(tree)
+    walked = walk(str(directory))
+    found = None if fresh else kept.recall(walked.root, walked.stamp)
     if found is None:
         from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
+        from fundamentum.derive.tree import as_tree  # noqa: PLC0415
         from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
-            result = derive_tree(tree, progress)
+            result = derive_tree(as_tree(walked), progress)
         finally:
             progress.end()
-        found = (result, written(result))
-        kept.remember(tree, *found)
+        found = kept.answer(result, written(result))
+        kept.remember(walked.root, walked.stamp, found)
     return found
 
 
-def remark(found: "Derived") -> None:
+def remark(found: "Answer") -> None:
     """What was passed over or is contradictory, on standard error."""
     for line in found.remarks:
         sys.stderr.write(one_line(f"remark: {line}") + "\n")

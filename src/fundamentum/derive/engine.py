@@ -20,7 +20,8 @@ from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import CHECKS, Source
 from fundamentum.derive.syntax import RULES, found_in, possible_in
-from fundamentum.derive.tree import MAX_SIZE, SourceFile, Tree
+from fundamentum.derive.tree import SourceFile, Tree
+from fundamentum.derive.walk import MAX_SIZE
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import (
     INCLUDING,

@@ -14,7 +14,8 @@ from fundamentum.derive.engine import Swept
 from fundamentum.derive.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
-from fundamentum.derive.tree import Part, SourceFile
+from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.walk import Part
 
 _DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"

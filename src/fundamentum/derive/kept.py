@@ -1,68 +1,94 @@
 """Remembering what was derived from a tree, so that an unchanged one need not be read again.
 
 Below ``$XDG_CACHE_HOME/fundamentum`` (``~/.cache/fundamentum``), one small file per tree.  Whatever goes wrong with
-it only costs the time that it would have saved.
+it only costs the time that it would have saved.  A file begins with what is wanted most often, in a form that the
+standard library reads; the rest is looked at only where it is asked for.
 """
 
 import hashlib
+import json
 import os
-import tempfile
 from pathlib import Path
-from typing import Final
-
-import msgspec
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from fundamentum import __version__
-from fundamentum.derive.result import Derived
-from fundamentum.derive.tree import Tree
+
+if TYPE_CHECKING:
+    from fundamentum.derive.result import Derived
 
 MAX_KEPT: Final = 40
 MAX_SIZE: Final = 16 * 1024 * 1024
 
 
-class _Kept(msgspec.Struct, frozen=True, array_like=True):
-    program: str
-    root: str
-    stamp: str
-    derived: Derived
+class Answer(NamedTuple):
+    """What was derived from a tree."""
+
+    name: str
+    remarks: list[str]
     text: str
     """The needs file, which takes a while to write."""
+    packed: bytes = b""
+    """The rest, of an answer that was kept."""
+    whole: "Derived | None" = None
+    """The rest, of a new one."""
+
+    def derived(self) -> "Derived":
+        """All of it, with the evidence."""
+        if self.whole is not None:
+            return self.whole
+        import msgspec  # noqa: PLC0415 — slow to import, and a needs file is all that is wanted most often
+
+        from fundamentum.derive.result import Derived  # noqa: PLC0415
+
+        return msgspec.msgpack.decode(self.packed, type=Derived)
 
 
-def recall(tree: Tree) -> tuple[Derived, str] | None:
-    """What was derived from the tree as it is now, and the needs file; None where that is not known."""
+def answer(derived: "Derived", text: str) -> Answer:
+    """What has just been derived."""
+    return Answer(derived.name, list(derived.remarks), text, whole=derived)
+
+
+def recall(root: str, stamp: str) -> Answer | None:
+    """What was derived from the tree as it is now; None where that is not known."""
     try:
-        path = _path(tree)
+        path = _path(root)
         if path.stat().st_size > MAX_SIZE:
             return None
-        kept = msgspec.msgpack.decode(path.read_bytes(), type=_Kept)
-    except (OSError, ValueError, msgspec.DecodeError):
+        head, _, packed = path.read_bytes().partition(b"\n")
+        found = json.loads(head)
+        if found["of"] != [_program(), root, stamp]:
+            return None
+        return Answer(str(found["name"]), [str(one) for one in found["remarks"]], str(found["text"]), packed)
+    except (OSError, ValueError, KeyError, TypeError):
         return None
-    same = (kept.program, kept.root, kept.stamp) == (_program(), tree.root, tree.stamp)
-    return (kept.derived, kept.text) if same else None
 
 
-def remember(tree: Tree, derived: Derived, text: str) -> None:
+def remember(root: str, stamp: str, found: Answer) -> None:
     """Keep it for the next time, if that is possible."""
+    import tempfile  # noqa: PLC0415 — slow to import
+
+    import msgspec  # noqa: PLC0415
+
     name = ""
     try:
-        path = _path(tree)
+        path = _path(root)
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         others = sorted(path.parent.glob("*.derived"), key=lambda one: one.stat().st_mtime)
         for old in others[: max(len(others) - MAX_KEPT, 0)]:
             old.unlink(missing_ok=True)
+        head = {"of": [_program(), root, stamp], "name": found.name, "remarks": found.remarks, "text": found.text}
         descriptor, name = tempfile.mkstemp(dir=path.parent)
         with open(descriptor, "wb") as stream:
-            stream.write(msgspec.msgpack.encode(_Kept(_program(), tree.root, tree.stamp, derived, text)))
+            stream.write(json.dumps(head).encode("ascii") + b"\n" + msgspec.msgpack.encode(found.derived()))
         os.replace(name, path)
     except (OSError, UnicodeEncodeError):
         if name:
             Path(name).unlink(missing_ok=True)
 
 
-def _path(tree: Tree) -> Path:
+def _path(root: str) -> Path:
     base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    name = hashlib.blake2b(tree.root.encode("utf-8", "surrogateescape"), digest_size=16).hexdigest()
+    name = hashlib.blake2b(root.encode("utf-8", "surrogateescape"), digest_size=16).hexdigest()
     return Path(base, "fundamentum", f"{name}.derived")
 
 

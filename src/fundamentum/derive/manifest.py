@@ -9,7 +9,7 @@ import msgspec
 
 from fundamentum.catalog import canonical
 from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
-from fundamentum.derive.tree import BUNDLED
+from fundamentum.derive.walk import BUNDLED
 from fundamentum.needs.value import Level, NotUnderstood
 
 MAX_SIZE: Final = 64 * 1024 * 1024

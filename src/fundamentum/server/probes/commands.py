@@ -11,6 +11,7 @@ from fundamentum.server.around import Command
 from fundamentum.server.hosts import Host, HostError, listed, text_or_none
 from fundamentum.server.model import Offer
 from fundamentum.server.packing import unpack
+from fundamentum.server.probes.contents import bringing
 from fundamentum.server.probes.dpkg import INFO
 
 FOLDERS: Final = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
@@ -84,8 +85,11 @@ def _owners(host: Host, paths: set[str]) -> dict[str, str]:
     return found
 
 
-def indexed_commands(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
-    """Command → packages, from the indexes of commands that a repository keeps, where the server has them."""
+def indexed_commands(host: Host, names: Sequence[str]) -> dict[str, list[str]]:
+    """Command → packages, from the indexes of commands or of all files, where the server keeps such.
+
+    The latter are long, and asked only for what the catalogue does not know.
+    """
     wanted = set(names)
     found: dict[str, list[str]] = {}
     for name in listed(host, LISTS):
@@ -106,7 +110,8 @@ def indexed_commands(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
             elif key == "commands" and control.PACKAGE_NAME.fullmatch(package):
                 for command in wanted.intersection(value.replace(" ", "").split(",")):
                     found.setdefault(command, []).append(package)
-    return found
+    left = [name for name in names if name not in found and name not in suppliers().commands]
+    return {**bringing(host, left), **found}
 
 
 def packages_of(commands: Iterable[str], products: Iterable[str]) -> set[str]:

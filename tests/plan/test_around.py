@@ -72,6 +72,34 @@ def test_lines_of_web_servers_are_changed_where_they_stand(tmp_path: Path) -> No
     assert made.complete
 
 
+APACHE = """ServerRoot /etc/apache2
+DocumentRoot /srv/nightlog/public
+Timeout 20
+<FilesMatch "\\.php$">
+    SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
+</FilesMatch>
+IncludeOptional conf-enabled/*.conf
+"""
+
+
+def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> None:
+    files: dict[str, str | bytes] = {"etc/apache2/apache2.conf": APACHE, "etc/nginx/nginx.conf": "events {}\n"}
+    files["etc/apache2/conf-enabled/security.conf"] = "LimitRequestBody 4000\n"
+    root = around_root(tmp_path, extra=files)
+    wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "2m"\n')
+    made = plan([wanted], look(root, wanted))
+    assert {file.path: file.content.splitlines()[1:] for file in made.files if "apache2" in file.path} == {
+        "/etc/apache2/conf-enabled/zz-nightlog.conf": ["LimitRequestBody 54525952", "ProxyTimeout 120"]
+    }
+    assert made.complete and ("apache2", True) in [(one.service, one.gently) for one in made.restarts]
+    assert as_script(made).count(
+        "LimitRequestBody (now 4000)"
+    ) or "LimitRequestBody of default (now 4000)" in as_script(made)
+    carry_out(root, made)
+    again = plan([wanted], look(root, wanted))
+    assert again.complete and again.empty
+
+
 def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Path) -> None:
     wanted = [
         needs('[host.required]\ntime_zone = "set"\n'),

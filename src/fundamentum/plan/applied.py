@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import account_named
 from fundamentum.check.model import Arrangement
-from fundamentum.plan.model import Arrange, Manage, Schedule, Widen
+from fundamentum.plan.model import Allow, Arrange, Manage, Schedule, Widen
 from fundamentum.server.around import Grant, Limit, Place, Scheduled, Spot
 from fundamentum.server.model import Setting, Site, Survey
 from fundamentum.server.probes.tasks import interval
@@ -14,7 +14,7 @@ from fundamentum.server.probes.tasks import interval
 _BITS = {"r": 4, "w": 2, "x": 1, "-": 0}
 
 
-def carried_out(action: Manage | Widen | Arrange | Schedule, survey: Survey) -> Survey:
+def carried_out(action: Manage | Widen | Allow | Arrange | Schedule, survey: Survey) -> Survey:
     """The survey after one such action."""
     match action:
         case Manage(name, _, after, file, label):
@@ -25,6 +25,8 @@ def carried_out(action: Manage | Widen | Arrange | Schedule, survey: Survey) -> 
             return replace(survey, runtimes=changed)
         case Widen():
             return replace(survey, sites=tuple(_widened(site, action) for site in survey.sites))
+        case Allow():
+            return replace(survey, sites=tuple(_allowed(site, action) for site in survey.sites))
         case Arrange(arrangement):
             return _arranged(arrangement, survey)
         case Schedule(command, line, file):
@@ -49,6 +51,17 @@ def _widened(site: Site, action: Widen) -> Site:
             one = replace(one, value=action.after, origin=f"{place.file}:{place.line}", own=place)
         found.append(one)
     return replace(site, limits=tuple(found))
+
+
+def _allowed(site: Site, action: Allow) -> Site:
+    """What the main server allows, every site of Apache is allowed that has no limit of its own."""
+    limits = tuple(
+        replace(one, value=action.after, origin=f"{action.file}:2")
+        if site.server == "apache2" and one.name == action.name and one.own is None
+        else one
+        for one in site.limits
+    )
+    return replace(site, limits=limits)
 
 
 def _arranged(change: Arrangement, survey: Survey) -> Survey:

@@ -15,6 +15,7 @@ from fundamentum.plan.model import (
     Action,
     AddLine,
     AddPool,
+    Allow,
     Arrange,
     Enable,
     Install,
@@ -76,7 +77,7 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             if like is None:
                 return survey
             return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
-        case Manage() | Widen() | Arrange() | Schedule():
+        case Manage() | Widen() | Allow() | Arrange() | Schedule():
             return around.carried_out(action, survey)
         case Install():
             return survey  # all packages first, and together: see above

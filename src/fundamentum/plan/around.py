@@ -11,9 +11,11 @@ from fundamentum.check.model import Finding, Judgement, Link
 from fundamentum.check.offers import Market
 from fundamentum.needs.around import TaskNeed
 from fundamentum.plan.actions import after, for_extension
-from fundamentum.plan.model import Action, Arrange, Install, Manage, Restart, Schedule, Widen
+from fundamentum.plan.model import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
 from fundamentum.server.model import Survey
 
+FOLDERS: Final = {"debian": "/etc/apache2/conf-enabled", "redhat": "/etc/httpd/conf.d"}
+"""Where files lie that Apache's main server reads."""
 CRON: Final = ("cron", "cronie")
 _WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)
 _CRON_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
@@ -61,7 +63,12 @@ def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator
                 if not _WINDOWS_WORD.fullmatch(f"{site.name} {site.handler}"):
                     continue  # nothing that a Windows shell would look into
                 yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
-            elif spot and spot.text and limit.name != "timeout":
+            elif (
+                site.server == "apache2" and spot is None and limit.name != "timeout" and world.system.family in FOLDERS
+            ):
+                file = f"{FOLDERS[world.system.family]}/zz-{label}.conf"
+                yield Allow(site.name, limit.name, limit.value, link.to, file, link.least)
+            elif spot and spot.text:
                 yield Widen(
                     site.server, site.name, limit.name, limit.value, link.to, spot, limit.own is None, link.least
                 )

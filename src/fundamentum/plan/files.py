@@ -10,6 +10,7 @@ from fundamentum.plan.model import (
     Action,
     AddLine,
     AddPool,
+    Allow,
     Arrange,
     DropIn,
     Enable,
@@ -32,8 +33,9 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     )
     found = {service: Restart(service) for service in services if service}
     for action in actions:
-        if isinstance(action, Widen) and action.server != "iis":
-            service = "nginx" if action.server == "nginx" else WEB_SERVICES.get(family, "apache2")
+        if isinstance(action, Allow) or (isinstance(action, Widen) and action.server != "iis"):
+            nginx = isinstance(action, Widen) and action.server == "nginx"
+            service = "nginx" if nginx else WEB_SERVICES.get(family, "apache2")
             found.setdefault(service, Restart(service, gently=True))
     return list(found.values())
 
@@ -46,7 +48,7 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Manage():
             return action.runtime == runtime.label
-        case Widen() | Arrange() | Schedule():
+        case Widen() | Allow() | Arrange() | Schedule():
             return False
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
@@ -90,6 +92,15 @@ def files_of(
             body.append(f"php_admin_value[{name}] = {text}" if pool else f"{name} = {text}")
         files.append(DropIn(path, "\n".join(body) + "\n"))
     return files
+
+
+def apache_files(allowed: Iterable[Allow], label: str) -> list[DropIn]:
+    """The files for Apache's main server, a line for each limit."""
+    lines: dict[str, list[str]] = {}
+    for one in allowed:
+        lines.setdefault(one.file, []).append(f"{one.name} {one.after}")
+    head = f"# Limits for {label}, as planned by fundamentum."
+    return [DropIn(path, "\n".join([head, *found]) + "\n") for path, found in sorted(lines.items())]
 
 
 def cron_files(scheduled: Iterable[Schedule], label: str) -> list[DropIn]:

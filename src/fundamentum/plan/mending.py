@@ -9,7 +9,7 @@ from fundamentum.check.offers import Market
 from fundamentum.needs.conditions import Condition, condition
 from fundamentum.plan.actions import for_finding, for_setting
 from fundamentum.plan.around import for_around
-from fundamentum.plan.model import Action, Manage, Reason, Widen, key_of
+from fundamentum.plan.model import Action, Allow, Manage, Reason, Widen, key_of
 from fundamentum.server.model import Survey
 
 
@@ -63,7 +63,8 @@ def mend(
 
 def _wider(action: Action, other: Action | None) -> Action:
     """Of two changes of one limit the one that serves both applications."""
-    if isinstance(action, Widen | Manage) and isinstance(other, Widen | Manage) and other.least > action.least:
+    kinds = Widen | Manage | Allow
+    if isinstance(action, kinds) and isinstance(other, kinds) and other.least > action.least:
         return other
     return action
 

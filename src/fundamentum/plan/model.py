@@ -112,6 +112,17 @@ class Widen(Value, frozen=True):
     """The program that the site's requests are handed to, where the limit is kept with that."""
 
 
+class Allow(Value, frozen=True):
+    """Let Apache's main server allow more, by a file of its own that is read after those that set the limit now."""
+
+    site: str
+    name: str
+    before: str
+    after: str
+    file: str
+    least: int
+
+
 class Arrange(Value, frozen=True):
     """Make a directory what it has to be."""
 
@@ -134,7 +145,7 @@ class Restart(Value, frozen=True):
     """Whether it is enough that it reads its configuration again."""
 
 
-Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Arrange | Schedule | Restart
+Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Allow | Arrange | Schedule | Restart
 
 
 class Aside(Value, frozen=True):
@@ -233,6 +244,7 @@ class Plan(Value, frozen=True):
     edits: tuple[Edit, ...] = ()
     managed: tuple[Manage, ...] = ()
     widened: tuple[Widen, ...] = ()
+    allowed: tuple[Allow, ...] = ()
     arranged: tuple[Arrange, ...] = ()
     scheduled: tuple[Schedule, ...] = ()
 
@@ -242,7 +254,8 @@ class Plan(Value, frozen=True):
         widened = [one for one in self.widened if one.spot and one.spot.file == file]
         managed = [one for one in self.managed if one.file == file]
         lines = [one for one in self.lines if one.file == file]
-        return [*lines, *settings, *managed, *widened, *(one for one in self.scheduled if one.file == file)]
+        allowed = [one for one in self.allowed if one.file == file]
+        return [*lines, *settings, *managed, *widened, *allowed, *(one for one in self.scheduled if one.file == file)]
 
     @property
     def complete(self) -> bool:
@@ -253,7 +266,7 @@ class Plan(Value, frozen=True):
     def empty(self) -> bool:
         """Whether there is nothing to do."""
         changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
-        around = self.managed or self.widened or self.arranged or self.scheduled
+        around = self.managed or self.widened or self.allowed or self.arranged or self.scheduled
         return not (changes or around or self.switch)
 
 
@@ -275,6 +288,8 @@ def key_of(action: Action) -> str:
         case Widen():
             place = f"{action.spot.file}:{action.spot.line}" if action.spot else action.site
             return f"widen:{place}:{action.name}"
+        case Allow():
+            return f"allow:{action.file}:{action.name}"
         case Arrange(arrangement):
             return f"directory:{arrangement.path}"
         case Schedule():
@@ -292,7 +307,7 @@ def about_of(action: Action) -> str:
             return extension
         case Set(name) | Manage(name):
             return name
-        case Widen():
+        case Widen() | Allow():
             return f"{action.name} of {action.site}"
         case Arrange(arrangement):
             return arrangement.path

@@ -16,12 +16,13 @@ from fundamentum.plan import choice, pools
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
 from fundamentum.plan.edits import edits, web_edits
-from fundamentum.plan.files import cron_files, files_of, restarts
+from fundamentum.plan.files import apache_files, cron_files, files_of, restarts
 from fundamentum.plan.mending import mend
 from fundamentum.plan.model import (
     Action,
     AddLine,
     AddPool,
+    Allow,
     Arrange,
     Aside,
     Decision,
@@ -189,8 +190,10 @@ class Planner:
         changed, whole, own, plain = edits(lines, settings, self.survey.runtimes)
         managed = tuple(a for a in done.actions.values() if isinstance(a, Manage))
         widened = tuple(a for a in done.actions.values() if isinstance(a, Widen))
+        allowed = tuple(a for a in done.actions.values() if isinstance(a, Allow))
         scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
-        files = [*files_of(plain, managed, added, self.survey, label), *whole, *cron_files(scheduled, label)]
+        files = [*files_of(plain, managed, added, self.survey, label), *whole]
+        files += [*apache_files(allowed, label), *cron_files(scheduled, label)]
         files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
         offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
         return Plan(
@@ -208,6 +211,7 @@ class Planner:
             edits=(*changed, *web_edits(widened)),
             managed=managed,
             widened=widened,
+            allowed=allowed,
             arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
             scheduled=scheduled,
             pools=tuple(added),

@@ -168,7 +168,8 @@ def plan_document(plan: Plan) -> PlanDocument:
         conflict=list(plan.decision.conflict) if plan.decision else [],
         apart=list(plan.decision.apart) if plan.decision else [],
         asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
-        limits=[PlannedLimit(m.name, m.before, m.after, m.file, None, m.runtime) for m in plan.managed]
+        limits=[PlannedLimit(a.name, a.before, a.after, a.file, a.site, None) for a in plan.allowed]
+        + [PlannedLimit(m.name, m.before, m.after, m.file, None, m.runtime) for m in plan.managed]
         + [
             PlannedLimit(w.name, w.before, w.after, w.spot.file if w.spot else None, w.site, None) for w in plan.widened
         ],

@@ -12,6 +12,7 @@ from rich.text import Text
 from fundamentum.plan.model import (
     Action,
     AddLine,
+    Allow,
     Decision,
     Manage,
     Plan,
@@ -149,7 +150,7 @@ def _row(plan: Plan, one: Action) -> tuple[str, str, tuple[Reason, ...]]:
     """One change in a file: what, how, why."""
     reasons = _reasons(plan, key_of(one))
     match one:
-        case Set() | Manage() | Widen():
+        case Set() | Manage() | Widen() | Allow():
             return about_of(one), f"{one.before or 'not set'} -> {one.after or 'empty'}", reasons
         case AddLine():
             return one.line, "", reasons

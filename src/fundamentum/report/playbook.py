@@ -180,7 +180,7 @@ def _about(plan: Plan) -> list[str]:
         "Try it with --check first.",
     ]
     lines += [f"Package source to be configured first: {source}" for source in plan.repositories]
-    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.managed, *plan.widened]
+    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.managed, *plan.widened, *plan.allowed]
     actions += [*plan.arranged, *plan.scheduled, *plan.restarts]
     for action in actions:
         reasons: tuple[Reason, ...] = plan.reasons.get(key_of(action), ())

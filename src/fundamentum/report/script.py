@@ -8,7 +8,7 @@ from typing import Final
 from fundamentum.check import directories
 from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Manage, Plan, Reason, Set, Widen, about_of, key_of
+from fundamentum.plan.model import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
 from fundamentum.report.clean import clean
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
@@ -80,7 +80,7 @@ def _changes(plan: Plan, file: str) -> list[str]:
     """What is changed in one file, and why, as comments."""
     out = _comment("Settings")
     for change in plan.about(file):
-        now = f" (now {change.before or 'not set'})" if isinstance(change, Set | Manage | Widen) else ""
+        now = f" (now {change.before or 'not set'})" if isinstance(change, Set | Manage | Widen | Allow) else ""
         out += _reasons(f"{about_of(change)}{now}", plan.reasons.get(key_of(change), ()))
     return out
 

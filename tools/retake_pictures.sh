@@ -8,7 +8,7 @@ program=$here/${VENV:-.venv}/bin
 data=$here/src/fundamentum/demo/data
 display=:${FUNDAMENTUM_DISPLAY:-77}
 
-Xvfb "$display" -screen 0 1280x1720x24 >/dev/null 2>&1 &
+Xvfb "$display" -screen 0 1280x1800x24 >/dev/null 2>&1 &
 server=$!
 trap 'kill $server' EXIT
 sleep 2
@@ -35,6 +35,6 @@ picture trace 34 'fundamentum trace memory_limit nightlog.needs.toml --server ve
 picture compare 32 'fundamentum compare altair.survey.json vega.survey.json nightlog.needs.toml'
 picture demo 62 'fundamentum demo | head -n 58'
 picture survey 22 'fundamentum survey vega.survey.json'
-picture plan-three 101 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
+picture plan-three 104 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
 picture playbook 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format playbook | head -n 48'
 picture script 48 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | tail -n 29'

@@ -7,12 +7,15 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fundamentum.needs.model import Needs
 from fundamentum.plan.model import Plan, Widen
 from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
+from fundamentum.server.around import Command
+from fundamentum.server.model import Installed
 from tests.around import around_root, look, needs, site
 from tests.small_root import write
 
@@ -98,6 +101,38 @@ def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> N
     carry_out(root, made)
     again = plan([wanted], look(root, wanted))
     assert again.complete and again.empty
+
+
+def test_only_the_site_that_was_named_is_widened(tmp_path: Path) -> None:
+    both = site() + site().replace("nightlog.observatory", "platevault.observatory")
+    wanted = needs('[uploads]\nlargest = "50M"\n')
+    made = plan([wanted], look(around_root(tmp_path, nginx=both), wanted), "platevault.observatory.example")
+    assert [one.site for one in made.widened] == ["platevault.observatory.example"]
+    assert made.complete
+
+
+def test_the_timeout_of_one_address_is_left_to_a_person(tmp_path: Path) -> None:
+    proxy = '<Proxy "unix:/run/php/php8.2-fpm.sock|fcgi://localhost">\nProxySet timeout=9\n</Proxy>\n'
+    files: dict[str, str | bytes] = {
+        "etc/apache2/apache2.conf": proxy + f"<VirtualHost *:80>\n{APACHE}</VirtualHost>\n",
+        "etc/nginx/nginx.conf": "events {}\n",
+    }
+    wanted = needs('[requests]\nlongest = "2m"\n')
+    made = plan([wanted], look(around_root(tmp_path, extra=files), wanted))
+    assert not made.allowed and not made.widened and not made.complete
+    assert "change timeout=9 to timeout=120" in made.unresolved[0].why
+
+
+def test_what_is_installed_and_too_old_is_owned_up_to(tmp_path: Path) -> None:
+    wanted = needs('[commands]\nrequired = ["git >= 2.35"]\n')
+    found = look(around_root(tmp_path), wanted)
+    old = replace(
+        found,
+        installed=(*(found.installed or ()), Installed("git", "1:2.30.2-1")),
+        commands=(Command("git", "/usr/bin/git", "git", ("git",)),),
+    )
+    made = plan([wanted], old)
+    assert not made.installs and "upgrade git to 2.39.5" in made.unresolved[0].why
 
 
 def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Path) -> None:

@@ -22,7 +22,6 @@ _NAMES: Final = {"mariadb": "MariaDB", "mysql": "MySQL", "postgresql": "PostgreS
 class _Server(msgspec.Struct, frozen=True):
     """One database server that would do, or not."""
 
-    product: str
     version: str | None
     where: str
     accepted: bool | None
@@ -38,10 +37,10 @@ def _servers(product: str, versions: VersionRange, survey: Survey) -> Iterator[_
     for one in answering:
         version = one.version or next((upstream(package.version) for package in installed), None)
         accepted = None if version is None and versions.alternatives else versions.accepts(version or "0")
-        yield _Server(product, version, one.address, accepted)
+        yield _Server(version, one.address, accepted)
     for package in installed:
         version = upstream(package.version)
-        yield _Server(product, version, f"package {package.name}", versions.accepts(version))
+        yield _Server(version, f"package {package.name}", versions.accepts(version))
 
 
 class _Way(msgspec.Struct):
@@ -71,8 +70,6 @@ def judge(need: DatabaseNeed, needs: Needs, survey: Survey, target: Target, mark
     there = server is not None and server.accepted
     name = _NAMES[best.product]
     found = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
-    if best.product == "sqlite" and not server:
-        found = f"{name}, with its driver"
     if driver.state != "active":
         found += f"; its driver {best.driver}: {driver.found or driver.state}"
     base = replace(base, found=found, origin=server.where if server else None)
@@ -120,7 +117,7 @@ def _library(versions: VersionRange, market: Market) -> _Server:
     offer = next((one for name in ("libsqlite3-0", "sqlite-libs") if (one := market.package(name))), None)
     version = upstream(offer.version) if offer else None
     accepted = versions.accepts(version) if version else None if versions.alternatives else True
-    return _Server("sqlite", version, f"package {offer.name}" if offer else "library", accepted)
+    return _Server(version, f"package {offer.name}" if offer else "library", accepted)
 
 
 def _server_remedy(way: _Way, survey: Survey, market: Market) -> str:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
 from fundamentum.check.chain import sites_of
-from fundamentum.check.model import Arrangement, Finding, Target
+from fundamentum.check.model import AGAIN, Arrangement, Finding, Target
 from fundamentum.needs.around import DirectoryNeed
 from fundamentum.server.around import Account, Place
 from fundamentum.server.model import Survey
@@ -40,8 +40,10 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     if place.kind == "file":
         remedy = f"move the file {place.path} away: a directory has to be there"
         return replace(found, verdict="unmet", found="a file", remedy=remedy)
-    exposed = _served(place, survey, target) if need.outside else None
-    change = arranged(need, place, survey, account) if account else _made(place, "root", None)
+    exposed = _served(place, survey) if need.outside else None
+    change = arranged(need, place, survey, account) if account else None
+    if account is None and place.kind == "absent":
+        change = Arrangement(place.real or place.path, "root", make=True, owner="root", mode=PRIVATE)
     words = [_described(place)] + ([f"within the document root {exposed}"] if exposed else [])
     words += [f"not writable for {account.name}"] if account and _lacks_write(need, place, survey, account) else []
     remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
@@ -66,10 +68,10 @@ def placed(need: DirectoryNeed, survey: Survey, target: Target) -> Place | None:
 def _unplaced(need: DirectoryNeed, survey: Survey, target: Target) -> str:
     if not need.path.startswith("/") and not any(site.root for site in sites_of(survey, target)):
         return "where the application stands is not known: no web site here leads to it; write the path in full"
-    return "the survey did not look there: survey again with --for and this application"
+    return f"the survey did not look there: {AGAIN}"
 
 
-def _served(place: Place, survey: Survey, target: Target) -> str | None:
+def _served(place: Place, survey: Survey) -> str | None:
     """The document root in which it stands."""
     path = place.real or place.path
     roots = [site.root for site in survey.sites if site.root]
@@ -86,12 +88,6 @@ def _described(place: Place) -> str:
 
 def _lacks_write(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> bool:
     return need.access == "writable" and place.kind == "directory" and allowed(place, account) & 7 != 7
-
-
-def _made(place: Place, owner: str, group: str | None, mode: int = PRIVATE) -> Arrangement | None:
-    if place.kind != "absent":
-        return None
-    return Arrangement(place.real or place.path, owner, make=True, owner=owner, group=group, mode=mode)
 
 
 def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> Arrangement | None:

@@ -40,19 +40,7 @@ def span(text: str) -> float | None:
     parts = re.findall(r"(\d+)\s*(ms|mi|[smhdwMy]?)", text)
     if not parts or "".join(f"{number}{unit}" for number, unit in parts) != re.sub(r"\s", "", text):
         return None
-    units = {
-        "ms": 0.001,
-        "s": 1,
-        "": 1,
-        "m": 60,
-        "mi": 60,
-        "h": 3600,
-        "d": 86400,
-        "w": 604800,
-        "M": 2592000,
-        "y": 31536000,
-    }
-    return sum(int(number) * units[unit] for number, unit in parts)
+    return sum(int(number) * _UNITS[unit] for number, unit in parts)
 
 
 def _bytes(text: str) -> float | None:

@@ -27,10 +27,10 @@ def for_around(finding: Finding, one: Judgement, world: Survey, market: Market, 
     target = one.target
     if finding.state == "awaiting-restart" and finding.chain:
         return  # the restart is planned already
-    if kind in ("database", "command") and finding.package:
-        installed = any(package.name == finding.package for package in world.installed or ())
-        if not installed or kind == "command":
-            yield Install(finding.package)
+    # What is there and too old is upgraded with everything else, not by a plan for one application.
+    present = {package.name for package in world.installed or ()}
+    if kind in ("database", "command") and finding.package and finding.package not in present:
+        yield Install(finding.package)
     if kind == "database" and finding.subject:
         yield from for_extension(finding.subject, world, target, market)
     if finding.arrangement and target.present:
@@ -63,11 +63,10 @@ def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator
                 if not _WINDOWS_WORD.fullmatch(f"{site.name} {site.handler}"):
                     continue  # nothing that a Windows shell would look into
                 yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
-            elif (
-                site.server == "apache2" and spot is None and limit.name != "timeout" and world.system.family in FOLDERS
-            ):
-                file = f"{FOLDERS[world.system.family]}/zz-{label}.conf"
-                yield Allow(site.name, limit.name, limit.value, link.to, file, link.least)
+            elif limit.name == "timeout":
+                continue  # of one address alone: that line is to be changed by hand
+            elif site.server == "apache2" and spot is None and (folder := FOLDERS.get(world.system.family)):
+                yield Allow(site.name, limit.name, limit.value, link.to, f"{folder}/zz-{label}.conf", link.least)
             elif spot and spot.text:
                 yield Widen(
                     site.server, site.name, limit.name, limit.value, link.to, spot, limit.own is None, link.least

@@ -100,7 +100,9 @@ def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPo
 
 
 def _in_pool(target: Target, pool: AddPool) -> Target:
-    return Target(beside(target.runtime, pool), f"in a pool of its own beside {target.runtime.label}", target.present)
+    return Target(
+        beside(target.runtime, pool), f"in a pool of its own beside {target.runtime.label}", target.present, target.site
+    )
 
 
 def beside(runtime: Runtime, pool: AddPool) -> Runtime:

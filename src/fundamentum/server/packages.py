@@ -14,3 +14,5 @@ class Packages(msgspec.Struct):
     offers: tuple[Offer, ...] | None
     repositories: list[Repository]
     remarks: list[Remark]
+    bringing: dict[str, list[str]] = {}
+    """Command that was asked for → the packages that bring it, from indexes of commands and files."""

@@ -53,7 +53,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
-    beside, more = around.probe(host, asked, about, runtimes, served, packages)
+    beside, more = around.probe(host, asked, runtimes, served, packages)
     remarks += more
     return Survey(
         format=FORMAT,
@@ -76,10 +76,12 @@ def _packages(host: Host, about: System, asked: Asked) -> Packages:
     also |= {"cron", "cronie"} if asked.tasks else set()
     if about.family == "debian":
         installed, remarks = dpkg.probe(host)
-        for packages in commands.indexed_commands(host, asked.commands).values():
-            also.update(packages)
+        bringing = commands.indexed_commands(host, asked.commands)
+        also |= {package for packages in bringing.values() for package in packages}
         offers, repositories, more = apt.probe(host, about.architecture, also)
-        return Packages(about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more)
+        return Packages(
+            about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more, bringing
+        )
     if about.family == "redhat":
         from fundamentum.server.probes import dnf  # noqa: PLC0415 — needs much that other families do not
 

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.server.around import Account, Asked, Command, Exposed, Machine, Place, Scheduled
 from fundamentum.server.hosts import Host, text_or_none
-from fundamentum.server.model import Remark, Runtime, Site, System
+from fundamentum.server.model import Remark, Runtime, Site
 from fundamentum.server.packages import Packages
 from fundamentum.server.probes import commands, exposed, places, tasks
 
@@ -30,7 +30,6 @@ class Beside(TypedDict):
 def probe(
     host: Host,
     asked: Asked | None,
-    about: System,
     runtimes: Sequence[Runtime],
     served: Sequence[Site],
     packages: Packages,
@@ -41,7 +40,7 @@ def probe(
     if host.windows:
         empty = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
         return empty, []
-    found = commands.probe(host, wanted.commands, about.family, packages.offers or (), packages.owners)
+    found = commands.probe(host, wanted.commands, packages)
     paths = [path for path in (one.path for one in found) if path]
     paths += [path for one in wanted.directories for path in places.candidates(one, served)]
     paths += [folder for runtime in runtimes for folder in upload_folders(runtime)] if asked else []

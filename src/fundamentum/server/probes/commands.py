@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Final
 
 from fundamentum.catalog.suppliers import suppliers
@@ -10,6 +10,7 @@ from fundamentum.server import control
 from fundamentum.server.around import Command
 from fundamentum.server.hosts import Host, HostError, listed, text_or_none
 from fundamentum.server.model import Offer
+from fundamentum.server.packages import Packages
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes.contents import bringing
 from fundamentum.server.probes.dpkg import INFO
@@ -20,31 +21,27 @@ LISTS: Final = "/var/lib/apt/lists"
 _INDEX: Final = re.compile(r".+_cnf_Commands-[a-z0-9]+(?P<packing>\.gz|\.xz|\.lz4)?")
 
 
-def probe(
-    host: Host, names: Sequence[str], family: str, offers: Iterable[Offer], owners: Mapping[str, str]
-) -> tuple[Command, ...]:
-    """Each of these programs.  ``owners`` are files whose package is known already."""
+def probe(host: Host, names: Sequence[str], packages: Packages) -> tuple[Command, ...]:
+    """Each of these programs."""
     if not names:
         return ()
-    offered = {offer.name: offer for offer in offers if offer.priority >= 0 and not offer.shut_out}
-    paths = {name: next((p for f in FOLDERS if _is_program(host, p := f"{f}/{name}")), None) for name in names}
+    offered = {offer.name: offer for offer in packages.offers or () if offer.priority >= 0 and not offer.shut_out}
+    paths = {name: _path(host, name) for name in names}
     real = {name: host.resolve(path) or path for name, path in paths.items() if path}
-    if family == "debian":
-        owners = _owners(host, set(real.values()))
-    indexed = indexed_commands(host, names) if family == "debian" else {}
+    owners = _owners(host, set(real.values())) if packages.system.family == "debian" else packages.owners
     found = []
     for name in names:
         named = [one.name for one in offered.values() if f"/{name}" in _files(one)]
-        likely = [*indexed.get(name, ()), *named, *suppliers().of_command(name)]
-        packages = tuple(one for one in dict.fromkeys(likely) if one in offered)
+        likely = [*packages.bringing.get(name, ()), *named, *suppliers().of_command(name)]
+        suiting = tuple(one for one in dict.fromkeys(likely) if one in offered)
         owner = owners.get(real.get(name, "")) or owners.get(paths[name] or "")
-        found.append(Command(name, paths[name], owner, packages))
+        found.append(Command(name, paths[name], owner, suiting))
     return tuple(found)
 
 
 def possible(host: Host, name: str) -> list[str]:
     """The paths under which a program may be known to the package database."""
-    path = next((p for folder in FOLDERS if _is_program(host, p := f"{folder}/{name}")), None)
+    path = _path(host, name)
     if path is None:
         return []
     paths = [path, host.resolve(path) or path]
@@ -55,6 +52,11 @@ def _files(offer: Offer) -> set[str]:
     return {
         "/" + posixpath.basename(part) for part in offer.provides.split(", ") if part.startswith(("/usr/", "/bin/"))
     }
+
+
+def _path(host: Host, name: str) -> str | None:
+    """Where a program is that is called by its name; None if it is nowhere."""
+    return next((path for folder in FOLDERS if _is_program(host, path := f"{folder}/{name}")), None)
 
 
 def _is_program(host: Host, path: str) -> bool:

@@ -81,24 +81,24 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
     ``fresh``: read the directory even if nothing in it has changed.
     """
     from fundamentum.derive import kept  # noqa: PLC0415
-    from fundamentum.derive.walk import walk  # noqa: PLC0415
+    from fundamentum.derive.listing import Listing  # noqa: PLC0415
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
-    walked = walk(str(directory))
-    found = None if fresh else kept.recall(walked.root, walked.stamp)
+    listing = Listing(str(directory))
+    found = None if fresh else kept.recall(listing.root, listing.stamp)
     if found is None:
         from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
-        from fundamentum.derive.tree import as_tree  # noqa: PLC0415
+        from fundamentum.derive.tree import tree_of  # noqa: PLC0415
         from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
-            result = derive_tree(as_tree(walked), progress)
+            result = derive_tree(tree_of(listing), progress)
         finally:
             progress.end()
         found = kept.answer(result, written(result))
-        kept.remember(walked.root, walked.stamp, found)
+        kept.remember(listing.root, listing.stamp, found)
     return found
 
 

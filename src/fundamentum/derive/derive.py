@@ -47,8 +47,8 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
     libraries = names_of_libraries(files)
-    with Workers(tree, libraries) as workers:
-        swept = sweep(workers, files, swept_rules(manifest), progress, remarks)
+    with Workers(tree, libraries, swept_rules(manifest)) as workers:
+        swept = sweep(workers, files, progress, remarks)
         reading = Reading(workers, swept, progress)
         reading.first()
         growing = Whole(swept, reading.facts, manifest)

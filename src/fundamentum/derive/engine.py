@@ -19,7 +19,7 @@ from fundamentum.derive.facts import FileFacts, Syntax
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import CHECKS, Source
-from fundamentum.derive.syntax import RULES, found_in, possible_in
+from fundamentum.derive.syntax import RULES, Candidates, found_in
 from fundamentum.derive.tree import SourceFile, Tree
 from fundamentum.derive.walk import MAX_SIZE
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
@@ -64,10 +64,10 @@ class Swept(msgspec.Struct, frozen=True):
 class Workers:
     """Processes that share the work, or none for a small tree."""
 
-    def __init__(self, tree: Tree, libraries: LibraryNames) -> None:
+    def __init__(self, tree: Tree, libraries: LibraryNames, rules: Sequence[int]) -> None:
         total = sum(file.size for file in tree.sources)
         count = min(os.cpu_count() or 1, MAX_PROCESSES)
-        _setup(tree.root, libraries)
+        _setup(tree.root, libraries, Candidates(rules))
         interesting()
         self.pool: Pool | None = None
         if total > SMALL and count > 1 and "fork" in multiprocessing.get_all_start_methods():
@@ -90,11 +90,12 @@ class Workers:
 
 _ROOT = ""
 _LIBRARIES = LibraryNames()
+_CANDIDATES = Candidates(())
 
 
-def _setup(root: str, libraries: LibraryNames) -> None:
-    global _ROOT, _LIBRARIES
-    _ROOT, _LIBRARIES = root, libraries
+def _setup(root: str, libraries: LibraryNames, candidates: Candidates) -> None:
+    global _ROOT, _LIBRARIES, _CANDIDATES
+    _ROOT, _LIBRARIES, _CANDIDATES = root, libraries, candidates
     _swept_words.cache_clear()
 
 
@@ -121,8 +122,8 @@ class _Look(NamedTuple):
     constructs: tuple[int, ...]
 
 
-def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
-    paths, rules = task
+def _sweep(task: tuple[Sequence[str], bool]) -> list[_Look | None]:
+    paths, syntax_counts = task
     wanted = _swept_words()
     out: list[_Look | None] = []
     for path in paths:
@@ -133,7 +134,7 @@ def _sweep(task: tuple[Sequence[str], Sequence[int]]) -> list[_Look | None]:
         code = code_of(data)
         words = words_in(code, wanted)
         checked: frozenset[str] = frozenset()
-        constructs = possible_in(code, words, rules, data)
+        constructs = _CANDIDATES.among(code, words, data) if syntax_counts else ()
         if _LIBRARIES.directories and words & INCLUDING:
             words |= included_in(data) & _LIBRARIES.directories.keys()
         if (b"extension_loaded" in words or b"extensions" in code) and len(names := listed_in(data)) > 2:
@@ -178,10 +179,8 @@ def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
         return ()
 
 
-def sweep(
-    workers: Workers, files: Sequence[SourceFile], rules: Sequence[int], progress: Progress, remarks: list[str]
-) -> list[Swept]:
-    """The interesting words of every file, and which of some rules of syntax may apply to it."""
+def sweep(workers: Workers, files: Sequence[SourceFile], progress: Progress, remarks: list[str]) -> list[Swept]:
+    """The interesting words of every file, and which of the rules of syntax may apply to it."""
     table = extensions_of_word()
     # Bundled libraries say themselves which PHP they need; only where there is nothing else does their syntax count.
     parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
@@ -190,7 +189,7 @@ def sweep(
     done = 0
     for batch, results in zip(
         batches,
-        workers.map(_sweep, [([f.path for f in b], rules if b[0].part in parts else ()) for b in batches], 1),
+        workers.map(_sweep, [([f.path for f in b], b[0].part in parts) for b in batches], 1),
         strict=True,
     ):
         for file, result in zip(batch, results, strict=True):

@@ -5,9 +5,9 @@ it only costs the time that it would have saved.  A file begins with what is wan
 standard library reads; the rest is looked at only where it is asked for.
 """
 
-import hashlib
 import json
 import os
+import zlib
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -88,8 +88,8 @@ def remember(root: str, stamp: str, found: Answer) -> None:
 
 def _path(root: str) -> Path:
     base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    name = hashlib.blake2b(root.encode("utf-8", "surrogateescape"), digest_size=16).hexdigest()
-    return Path(base, "fundamentum", f"{name}.derived")
+    encoded = root.encode("utf-8", "surrogateescape")
+    return Path(base, "fundamentum", f"{zlib.crc32(encoded):08x}{zlib.adler32(encoded):08x}.derived")
 
 
 def _program() -> str:

@@ -13,6 +13,7 @@ import msgspec
 from tree_sitter import Node
 
 from fundamentum.derive.facts import Syntax
+from fundamentum.derive.patterns import Several
 from fundamentum.derive.source import Source, ancestors
 
 Confirm = Callable[[Source, Node], bool]
@@ -280,16 +281,26 @@ _BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;
 _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 
 
-def possible_in(code: bytes, words: frozenset[bytes], rules: Iterable[int], raw: bytes = b"") -> tuple[int, ...]:
-    """The rules, by number, of which code without strings and comments, or the raw text, may hold the construct."""
-    found = []
-    for number in rules:
-        rule = RULES[number]
-        if rule.words and rule.words.isdisjoint(words):
-            continue
-        # The pattern of this one would stop at every parenthesis; with the names taken out, it shows at once.
-        if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
-            continue
-        if rule.pattern.search(raw if rule.raw else code):
-            found.append(number)
-    return tuple(found)
+class Candidates:
+    """Finds out which of some rules a file may fit, without parsing it."""
+
+    def __init__(self, rules: Iterable[int]) -> None:
+        self.rules = tuple(rules)
+        self._in_code = Several({number: RULES[number].pattern for number in self.rules if not RULES[number].raw})
+        self._in_raw = [number for number in self.rules if RULES[number].raw]
+
+    def among(self, code: bytes, words: frozenset[bytes], raw: bytes) -> tuple[int, ...]:
+        """The rules, by number, of which code without strings and comments, or the raw text, may hold the construct."""
+        found = []
+        for number in sorted(self._in_code.may_occur(code)):
+            rule = RULES[number]
+            if rule.words and rule.words.isdisjoint(words):
+                continue
+            # The pattern of this one would stop at every parenthesis; with the names taken out, it shows at once.
+            if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
+                continue
+            if rule.pattern.search(code):
+                found.append(number)
+        if b"<<<" in raw:
+            found += [number for number in self._in_raw if RULES[number].pattern.search(raw)]
+        return tuple(found)

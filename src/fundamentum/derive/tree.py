@@ -4,7 +4,8 @@ from pathlib import Path
 
 import msgspec
 
-from fundamentum.derive.walk import BUNDLED, Part, Walked, walk
+from fundamentum.derive.listing import Listing
+from fundamentum.derive.walk import BUNDLED, Part, walk
 
 
 class SourceFile(msgspec.Struct, frozen=True, gc=False):
@@ -36,11 +37,12 @@ class Tree(msgspec.Struct, frozen=True):
 
 def read_tree(root: Path) -> Tree:
     """Walk the directory; what is passed over is remarked."""
-    return as_tree(walk(str(root)))
+    return tree_of(Listing(str(root)))
 
 
-def as_tree(walked: Walked) -> Tree:
-    """What was met on a walk, the application's own code told apart."""
+def tree_of(listing: Listing) -> Tree:
+    """What was listed, the application's own code told apart."""
+    walked = walk(listing)
     sources, base = _based(tuple(SourceFile(*one) for one in walked.sources))
     if sources and all(file.part == "aside" for file in sources):
         sources = tuple(msgspec.structs.replace(file, part="own") for file in sources)

@@ -7,22 +7,32 @@ from typing import Final
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers, symbols
+from fundamentum.derive.patterns import Replaced
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
 
 # Everything that cannot be part of a name becomes a blank.
 _TABLE: Final = bytes(byte if chr(byte).isalnum() or byte == 95 or byte >= 128 else 32 for byte in range(256))
 # Comments, strings, text outside PHP, text blocks.  Each way begins with a character of its own: that, and no group
-# around them, lets the matcher skip at full speed to the next place where one can begin.
+# around them, lets the matcher skip at full speed to the next place where one can begin.  Most strings have no escape
+# in them; ways without a loop for those come first.  No way ever has to be taken back, hence the ``+`` after each.
 _NO_CODE: Final = re.compile(
-    rb"""//[^\n?]*(?:\?(?!>)[^\n?]*)*"""
-    rb"""|\#(?!\[)[^\n?]*(?:\?(?!>)[^\n?]*)*"""
-    rb"""|/\*[^*]*\*+(?:[^/*][^*]*\*+)*/"""
-    rb"""|'[^'\\]*(?:\\.[^'\\]*)*'"""
-    rb"""|"[^"\\]*(?:\\.[^"\\]*)*\""""
-    rb"""|\?>[^<]*(?:<(?!\?(?!xml))[^<]*)*(?:<\?|\Z)""",
+    rb"""'[^'\\]*+'|"[^"\\]*+"|//[^\n?]*+(?=\n)"""
+    rb"""|//[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
+    rb"""|\#(?!\[)[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
+    rb"""|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*+/"""
+    rb"""|'[^'\\]*+(?:\\.[^'\\]*+)*+'"""
+    rb"""|"[^"\\]*+(?:\\.[^"\\]*+)*+\""""
+    rb"""|\?>[^<]*+(?:<(?!\?(?!xml))[^<]*+)*+(?:<\?|\Z)""",
     re.S,
 )
+
+
+@cache
+def _without_text() -> Replaced:
+    return Replaced(_NO_CODE, b"''")
+
+
 _BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
 
 
@@ -40,8 +50,8 @@ def code_of(data: bytes) -> bytes:
     start = data.find(b"<?")
     if start < 0:
         return b""
-    lowered = data[start + 2 :].lower()
-    return _NO_CODE.sub(b"''", _without_blocks(lowered) if b"<<<" in lowered else lowered)
+    lowered = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :].lower()
+    return _without_text()(_without_blocks(lowered) if b"<<<" in lowered else lowered)
 
 
 def _without_blocks(lowered: bytes) -> bytes:
@@ -131,26 +141,50 @@ def _spaces() -> dict[bytes, list[bytes]]:
     return found
 
 
-@cache
-def _looks(word: bytes) -> re.Pattern[bytes]:
-    """How such a word looks in code where it stands for the symbol."""
-    plain, kinds = re.escape(word), _everyday()[word]
-    ways = []
-    if "f" in kinds:
-        ways.append(plain + rb"\s*\((?<![>:]" + plain + rb"\()(?<!function " + plain + rb"\()")
-    if "c" in kinds:
-        ways.append(plain + rb"\s*::|\\" + plain + rb"\b")
-        ways.append(rb"(?:new|extends|implements|instanceof|use|catch)[\s(]+" + plain + rb"\b")
-    if "s" in kinds:
-        ways.append(rb"|".join(map(re.escape, _spaces()[word])))
-    return re.compile(b"|".join(ways))
+_CALLED: Final = re.compile(rb"\s*\(")
+_SCOPED: Final = re.compile(rb"\s*::")
+_BEFORE_CLASSES: Final = (b"new", b"extends", b"implements", b"instanceof", b"use", b"catch")
+_NAMING: Final = frozenset(byte for byte in range(256) if chr(byte).isalnum() or byte == 95 or byte >= 128)
+
+
+def _stands_for_symbol(word: bytes, code: bytes, substitutes: bool) -> bool:
+    """Whether a word of everyday language stands in code as a symbol does: called, or where a class is named.
+
+    ``substitutes``: defined counts too.  Anybody may call a method so, but not what stands in for a missing function.
+    """
+    kinds = _everyday()[word]
+    if "s" in kinds and any(name in code for name in _spaces()[word]):
+        return True
+    function, a_class = "f" in kinds, "c" in kinds
+    if not function and not a_class:
+        return False
+    at = code.find(word)
+    while at >= 0:
+        end = at + len(word)
+        before = code[at - 1] if at else 32
+        if before not in _NAMING and (end == len(code) or code[end] not in _NAMING):
+            called = function and before not in b">:$" and _CALLED.match(code, end)
+            if called and (substitutes or not code.endswith(b"function ", 0, at)):
+                return True
+            if a_class and (before == 92 or (before != 36 and _SCOPED.match(code, end)) or _after_keyword(code, at)):
+                return True
+        at = code.find(word, end)
+    return False
+
+
+def _after_keyword(code: bytes, at: int) -> bool:
+    """Whether what stands before is a word after which a class is named."""
+    before = code[max(at - 40, 0) : at]
+    rest = before.rstrip(b" \t\r\n(")
+    return len(rest) < len(before) and rest.endswith(_BEFORE_CLASSES)
 
 
 def words_in(code: bytes, of: frozenset[bytes]) -> frozenset[bytes]:
     """Which of the words stand in the code."""
     everyday = _everyday()
     found = of.intersection(code.translate(_TABLE).split())
-    return frozenset(word for word in found if word not in everyday or _looks(word).search(code))
+    substitutes = b"function_exists" in found
+    return frozenset(word for word in found if word not in everyday or _stands_for_symbol(word, code, substitutes))
 
 
 def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:

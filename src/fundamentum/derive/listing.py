@@ -1,0 +1,128 @@
+"""The names, sizes and times of those files in an application's directory that may count.
+
+An unchanged tree is recognised by this alone, so it uses nothing but the standard library, and little of that.  Links
+are not followed: what they name within the tree is met there anyway, and what lies outside is none of the
+application's.
+"""
+
+import marshal
+import os
+import re
+import zlib
+from collections.abc import Iterator
+from typing import Final
+
+MAX_FILES: Final = 200_000
+MAX_DEPTH: Final = 40
+
+_PHP: Final = frozenset(
+    "php php3 php4 php5 php7 php8 phtml inc module install theme profile engine ctp class lib".split()
+)
+_PLAIN: Final = frozenset(
+    "png gif jpg jpeg svg ico webp bmp js mjs ts css scss sass less map html htm tpl twig md rst po mo pot woff woff2 "
+    "ttf eot otf yml yaml sql sh py pl gz zip pdf swf mp3 wav csv".split()
+)
+"""What most of the other files are; without these, every name would be held against the patterns."""
+_NEVER: Final = frozenset({".git", ".svn", ".hg", "CVS", "node_modules"})
+_OTHERS: Final = re.compile(
+    r"^(?:composer\.(?:json|lock)|package2?\.xml|installed\.json|\.user\.ini|\.htaccess|.*php\.ini.*|php.*\.ini|"
+    r"[\w.-]*\.htaccess[\w.-]*|htaccess[\w.-]*)$",
+    re.I,
+)
+_LICENCE: Final = re.compile(r"(?:licen[cs]e|copying)(?:[._-].*)?", re.I)
+
+SOURCE: Final = 1
+"""May hold PHP."""
+OTHER: Final = 2
+"""A manifest or settings file."""
+
+
+class Directory:
+    """One directory, with what in it may count."""
+
+    __slots__ = ("below", "files", "library", "path")
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+        """From the root, with ``/``; empty for the root itself."""
+        self.files: list[tuple[str, int, int, int]] = []
+        """Name, ``SOURCE`` or ``OTHER``, size, time of change in nanoseconds; in order of names."""
+        self.below: list[Directory] = []
+        """In order of names."""
+        self.library = False
+        """Whether it has a manifest, or a licence beside its code, as somebody else's work has."""
+
+
+class Listing:
+    """The tree below a directory."""
+
+    def __init__(self, root: str) -> None:
+        self.root = os.path.realpath(root)
+        self.remarks: list[str] = []
+        """What could not be looked at."""
+        self.links = 0
+        self.full = False
+        """Whether there are more files than in any application: the rest is not listed."""
+        self._count = 0
+        self._marks: list[tuple[str, bool, list[tuple[str, int, int, int]]]] = []
+        self.top = self._directory(self.root, "", 0)
+        marks = marshal.dumps(self._marks, 2)  # from version 3 on, it would depend on more than the values
+        self.stamp = f"{len(marks)} {zlib.crc32(marks)} {zlib.adler32(marks)}"
+        """Changes when a file comes, goes or is written."""
+
+    def _directory(self, where: str, path: str, depth: int) -> Directory:
+        found = Directory(path)
+        names: list[str] = []
+        code: list[os.DirEntry[str]] = []
+        others: list[os.DirEntry[str]] = []
+        licence = False
+        try:
+            with os.scandir(where) as listing:
+                for entry in listing:
+                    name = entry.name
+                    if entry.is_file(follow_symlinks=False):
+                        if name.endswith(".php"):
+                            code.append(entry)
+                            continue
+                        _, dot, suffix = name.rpartition(".")
+                        if name[0] in "lLcC" and _LICENCE.fullmatch(name):
+                            licence = True
+                        elif suffix in _PLAIN:
+                            continue
+                        elif _OTHERS.match(name):
+                            others.append(entry)
+                        elif suffix.lower() in _PHP if dot else depth < 4:
+                            code.append(entry)
+                    elif entry.is_dir(follow_symlinks=False):
+                        names.append(name)
+                    elif entry.is_symlink():
+                        self.links += 1
+        except OSError as error:
+            self.remarks.append(f"{path or '.'} cannot be read: {error.strerror}")
+        if code or others:
+            found.files = sorted([*self._status(code, SOURCE, path), *self._status(others, OTHER, path)])
+            found.library = (licence and any(e.name.endswith(".php") for e in code)) or any(
+                e.name in ("composer.json", "package.xml") for e in others
+            )
+            self._marks.append((path, found.library, found.files))
+            self._count += len(found.files)
+            self.full = self._count > MAX_FILES
+        names.sort()
+        for name in names:
+            if name in _NEVER or self.full:
+                continue
+            here = f"{path}/{name}" if path else name
+            if depth >= MAX_DEPTH:
+                self.remarks.append(f"{here} is nested too deeply: passed over")
+            else:
+                found.below.append(self._directory(f"{where}/{name}", here, depth + 1))
+        return found
+
+    def _status(self, entries: "list[os.DirEntry[str]]", kind: int, path: str) -> Iterator[tuple[str, int, int, int]]:
+        for entry in entries:
+            try:
+                status = entry.stat(follow_symlinks=False)
+            except OSError as error:
+                self.remarks.append(f"{path}/{entry.name} cannot be read: {error.strerror}".lstrip("/"))
+            else:
+                yield entry.name, kind, status.st_size, status.st_mtime_ns

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from fundamentum.derive.kept import Answer
+    from fundamentum.derive.patterns import Several
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
@@ -85,21 +86,31 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
+    known = not fresh and kept.any_of(str(directory))
+    patterns = None if known else _patterns()
     listing = Listing(str(directory))
-    found = None if fresh else kept.recall(listing.root, listing.stamp)
+    found = kept.recall(listing.root, listing.stamp) if known else None
     if found is None:
         from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
         from fundamentum.derive.tree import tree_of  # noqa: PLC0415
-        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
-            result = derive_tree(tree_of(listing), progress)
+            result = derive_tree(tree_of(listing), patterns or _patterns(), progress)
         finally:
             progress.end()
+        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
+
         found = kept.answer(result, written(result))
         kept.remember(listing.root, listing.stamp, found)
     return found
+
+
+def _patterns() -> "Several":
+    """The patterns for reading source; they are prepared while the files are listed."""
+    from fundamentum.derive.syntax import prepared  # noqa: PLC0415 — brings the parser
+
+    return prepared()
 
 
 def remark(found: "Answer") -> None:

@@ -1,42 +1,39 @@
-"""From an application's tree to its needs."""
+"""From an application's tree to its needs.
 
-import functools
-import re
-from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from pathlib import Path, PurePosixPath
+The tree is gone through twice: a quick look at every file, then a close one at some.  The first begins as early as
+possible, in processes of its own; what only the second needs is imported meanwhile.
+"""
 
-from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.engine import ENOUGH, Progress, Reading, Workers, sweep
-from fundamentum.derive.evidence import Whole, extensions_seen
-from fundamentum.derive.facts import Wish
-from fundamentum.derive.levels import entries
-from fundamentum.derive.libraries import LibraryNames, names_of_libraries
-from fundamentum.derive.manifest import Manifest, read_manifests, under_vendor
-from fundamentum.derive.result import Derived, Entry, Place
-from fundamentum.derive.rules import judge
-from fundamentum.derive.settings_files import wishes_of_files
-from fundamentum.derive.surroundings import surroundings
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from fundamentum.derive.libraries import names_of_libraries
+from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
+from fundamentum.derive.patterns import Several
+from fundamentum.derive.sweep import Progress, Sweep
+from fundamentum.derive.syntax import Candidates, prepared, rules_after
 from fundamentum.derive.tree import SourceFile, Tree, read_tree
-from fundamentum.derive.versions import php_of, swept_rules
 from fundamentum.errors import InputError
+
+if TYPE_CHECKING:
+    from fundamentum.derive.result import Derived
 
 
 def silent(what: str, done: int, total: int) -> None:
     """Progress for nobody."""
 
 
-def derive(root: Path, progress: Progress = silent) -> Derived:
+def derive(root: Path, progress: Progress = silent) -> "Derived":
     """The needs of the application in a directory."""
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    return derive_tree(read_tree(root), progress)
+    patterns = prepared()
+    return derive_tree(read_tree(root), patterns, progress)
 
 
-def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
-    """The needs of an application whose files are known."""
+def derive_tree(tree: Tree, patterns: Several, progress: Progress = silent) -> "Derived":
+    """The needs of an application whose files are known.  ``patterns``: those of ``prepared``."""
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
-    remarks = [*tree.remarks, *manifest.remarks]
     files = [
         file
         for file in tree.sources
@@ -47,34 +44,11 @@ def derive_tree(tree: Tree, progress: Progress = silent) -> Derived:
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
     libraries = names_of_libraries(files)
-    with Workers(tree, libraries, swept_rules(manifest)) as workers:
-        swept = sweep(workers, files, progress, remarks)
-        reading = Reading(workers, swept, progress)
-        reading.first()
-        growing = Whole(swept, reading.facts, manifest)
-        seen = extensions_seen(swept, reading.facts, manifest)
-        reading.settle(seen, functools.partial(_settled, growing))
-        whole = Whole(swept, reading.facts, manifest)
-        php, lowest, differing = php_of(reading, whole, manifest)
-        seen = extensions_seen(swept, reading.facts, manifest)
-        called = _called(whole, libraries)
-    found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
-    everything = [
-        *([php] if php else []),
-        *found,
-        *_loaders(whole),
-        *surroundings(found, _wishes(tree, whole)),
-    ]
-    broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
-    if broken:
-        remarks.append(
-            f"{broken[0]} does not parse as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
-        )
-    name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
-    return Derived(
-        _clean_name(name), manifest.version, tuple(everything), tuple(left_out), len(files),
-        sum(file.size for file in files), len(reading.facts), (*remarks, *differing),
-    )  # fmt: skip
+    sweep = Sweep(tree.root, files, libraries, Candidates(rules_after(lowest_stated(manifest)), patterns))
+    with sweep.workers:
+        from fundamentum.derive.conclude import conclude  # noqa: PLC0415 — the sweep goes on meanwhile
+
+        return conclude(tree, manifest, libraries, sweep, progress)
 
 
 def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:
@@ -84,100 +58,3 @@ def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:
     return file.library in manifest.stated or any(
         one in manifest.stated for one in ("/".join(file.library.split("/")[-2:]), file.library.rpartition("/")[2])
     )
-
-
-def _settled(whole: Whole, extension: str) -> bool:
-    """Whether more files could still change the level: with a few plain uses they could not."""
-    if any(one.level == "required" for one in whole.stated(extension)):
-        return True
-    return len(whole.plain_files(extension)) >= ENOUGH
-
-
-def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
-    """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
-    called = {
-        one.file.library
-        for one in whole.swept
-        if one.file.library and any(one.file.library.endswith(name) for name in whole.manifest.stated)
-    }
-    for one in whole.swept:
-        if one.file.part in ("own", "optional"):
-            for names in (libraries.classes, libraries.directories):
-                for name in one.words & names.keys():
-                    called |= names[name]
-    return frozenset(called)
-
-
-def _loaders(whole: Whole) -> Iterable[Entry]:
-    found: dict[str, list[str]] = defaultdict(list)
-    for path, facts in whole.facts.items():
-        if facts.loader:
-            found[facts.loader].append(path)
-    for name, paths in sorted(found.items()):
-        needed = [path for path in paths if whole.files[path].part == "own"]
-        rule = "one encoded file asks for it" if len(paths) == 1 else f"{len(paths)} encoded files ask for it"
-        rule += "" if needed else ", in a part that is chosen"
-        places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])
-        yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
-
-
-def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
-    found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
-    for path, facts in whole.facts.items():
-        if whole.files[path].part == "own":
-            for wish in facts.wishes:
-                found[wish.kind, _named(path, wish)].append((path, wish))
-    own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
-    for path, wish in wishes_of_files(Path(tree.root), own):
-        found[wish.kind, wish.name].append((path, wish))
-    for (kind, name), wishes in sorted(found.items()):
-        value = _strongest([wish.value for _, wish in wishes])
-        if kind == "setting" and not value:
-            continue
-        wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
-        places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        rule = {"command": "the application runs it", "directory": "the application writes there"}.get(
-            kind, _why_set(wishes[0][1])
-        )
-        yield Entry(kind, (name,), "recommended", value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
-
-
-def _why_set(wish: Wish) -> str:
-    if wish.how.startswith(("ini_set", "set_time_limit")):
-        return "the application sets it itself"
-    if wish.how.startswith("ini_get"):
-        return "the application asks for that much"
-    return "a settings file of the application says so"
-
-
-def _named(path: str, wish: Wish) -> str:
-    if wish.kind != "directory" or not wish.name.startswith("."):
-        return wish.name
-    parts: list[str] = []
-    for part in (*PurePosixPath(path).parent.parts, *PurePosixPath(wish.name).parts):
-        if part == "..":
-            del parts[-1:]
-        elif part != ".":
-            parts.append(part)
-    return "/".join(parts) or "."
-
-
-def _strongest(values: Sequence[str]) -> str:
-    sizes = [value for value in values if value.startswith(">=")]
-    if sizes:
-        return max(sizes, key=lambda value: quantity(value.removeprefix(">=").strip()).number)
-    switches = {value for value in values if value}
-    return switches.pop() if len(switches) == 1 else ""
-
-
-def _name_of(root: str) -> str:
-    path = PurePosixPath(root)
-    if path.name in ("src", "htdocs", "www", "public", "html", "share", "php", "lib", "current") and path.parent.name:
-        return path.parent.name
-    return path.name
-
-
-def _clean_name(name: str) -> str:
-    """A name that a needs file takes."""
-    cleaned = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-._")[:64]
-    return cleaned or "application"

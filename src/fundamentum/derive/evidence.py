@@ -2,7 +2,7 @@
 
 import itertools
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final
@@ -10,10 +10,10 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog.symbols import own_extensions
-from fundamentum.derive.engine import Swept
 from fundamentum.derive.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
+from fundamentum.derive.sweep import Swept
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import Part
 
@@ -182,7 +182,11 @@ class Whole:
 
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""
-        return sum(1 for one in self.swept if extension in one.extensions and one.file.part in parts)
+        return sum(self._candidates[extension, part] for part in parts)
+
+    @cached_property
+    def _candidates(self) -> Counter[tuple[str, Part]]:
+        return Counter((extension, one.file.part) for one in self.swept for extension in one.extensions)
 
     def stated(self, extension: str) -> list[Stated]:
         """What manifests say."""

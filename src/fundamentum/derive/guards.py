@@ -46,6 +46,8 @@ class Guards:
     def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
         self.source, self.lowered = source, lowered
         self.words = [name for name in CHECKS if name.encode() in words]
+        self._left: dict[int, list[tuple[Node, bool]]] = {}
+        self._names_in: dict[int, tuple[str, ...]] = {}
         self.at = tuple(self._find())
         self.names = dict(self._named())
 
@@ -216,8 +218,13 @@ class Guards:
         elif kind in ("compound_statement", "program", "colon_block"):
             yield from self._left_before(child)
 
-    def _left_before(self, statement: Node) -> Iterator[tuple[Node, bool]]:
+    def _left_before(self, statement: Node) -> Iterable[tuple[Node, bool]]:
         """``if (!function_exists('x')) { return; }`` before the statement."""
+        if statement.id not in self._left:
+            self._left[statement.id] = list(self._leaving_before(statement))
+        return self._left[statement.id]
+
+    def _leaving_before(self, statement: Node) -> Iterator[tuple[Node, bool]]:
         before = statement.prev_named_sibling
         for _ in range(40):
             if before is None:
@@ -320,8 +327,13 @@ class Guards:
             return "exits"
         return "throws" if _THROW.search(text) else "asked"
 
-    def _spoken(self, condition: Node) -> Iterator[str]:
+    def _spoken(self, condition: Node) -> tuple[str, ...]:
         """The names in a condition: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
+        if condition.id not in self._names_in:
+            self._names_in[condition.id] = tuple(self._speaking(condition))
+        return self._names_in[condition.id]
+
+    def _speaking(self, condition: Node) -> Iterator[str]:
         for sigil, word, call in _NAME.findall(self.source.data[condition.start_byte : condition.end_byte]):
             name = word.decode("latin-1")
             if name.lower() in _WORDS_ASIDE:

@@ -61,6 +61,12 @@ def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest
     )
 
 
+def lowest_stated(manifest: Manifest) -> str:
+    """The lowest branch of PHP that the manifests accept; empty: they accept any."""
+    low = manifest.accepted[0].low[:2] if manifest.accepted else (0, 0)
+    return f"{low[0]}.{low[1]}" if low > (0, 0) else ""
+
+
 _NAMES: Final = frozenset({"composer.json", "composer.lock", "installed.json", "package.xml", "package2.xml"})
 
 

@@ -4,26 +4,40 @@ They exist for most machines, not for all; without them the standard library fin
 """
 
 import re
-from collections.abc import Iterable, Mapping
+import threading
+from collections.abc import Callable, Mapping
 from typing import Any
 
 _GROUP_NAME = re.compile(rb"\(\?P<\w+>")
 
 
 class Several:
-    """Many patterns, each with a number, searched for in one pass."""
+    """Many patterns, each with a number, searched for in one pass.
+
+    They are prepared in the background; ``ready`` waits for that.
+    """
 
     def __init__(self, patterns: Mapping[int, re.Pattern[bytes]]) -> None:
-        self.numbers = tuple(patterns)
-        self._database = _compiled({number: one.pattern for number, one in patterns.items()}) if patterns else None
+        self._patterns = patterns
+        self._database: Any = None
+        self._preparation = threading.Thread(target=self._prepare, daemon=True)
+        self._preparation.start()
 
-    def may_occur(self, text: bytes) -> Iterable[int]:
-        """The numbers of the patterns that the text may hold; of some it turns out that it does not."""
-        if self._database is None or not text:
-            return self.numbers
+    def ready(self) -> None:
+        """Return when the patterns are prepared."""
+        self._preparation.join()
+
+    def _prepare(self) -> None:
+        self._database = _compiled({number: one.pattern for number, one in self._patterns.items()})
+
+    def may_occur(self, text: bytes, counts: Callable[[int], bool]) -> list[int]:
+        """The numbers, of those that count, of the patterns that the text may hold; some it does not hold after all."""
+        if self._database is None:
+            return [number for number, one in self._patterns.items() if counts(number) and one.search(text)]
         found: list[int] = []
-        self._database.scan(text, match_event_handler=lambda number, *_: found.append(number))
-        return found
+        if text:
+            self._database.scan(text, match_event_handler=lambda number, *_: found.append(number))
+        return [number for number in found if counts(number)]
 
 
 def _compiled(patterns: Mapping[int, bytes]) -> Any:

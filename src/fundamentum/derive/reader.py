@@ -13,7 +13,7 @@ from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
 from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
 from fundamentum.derive.wishes import CALLS, wishes_of
-from fundamentum.derive.words import TAKING, called_by_name, code_of, interesting, words_in
+from fundamentum.derive.words import TAKING, called_by_name, code_of, interesting, listed_in, words_in
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
@@ -25,6 +25,7 @@ _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _DRIVER_NAME: Final = re.compile(rb"""["'](mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm)["']""")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
+_SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
 _LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
 _REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
@@ -216,8 +217,8 @@ class _Reader:
                         False,
                         self._scope(node),
                     )
-        for pattern, kind, sign in ((_SCHEME, "scheme", b"://"), (_FILTER, "filter", b"filter")):
-            for match in pattern.finditer(self.lowered) if sign in self.lowered else ():
+        for pattern, kind, signs in ((_SCHEME, "scheme", _SCHEME_SIGNS), (_FILTER, "filter", (b"filter",))):
+            for match in pattern.finditer(self.lowered) if any(sign in self.lowered for sign in signs) else ():
                 name = match["at"].decode().lower()
                 extension = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}.get(
                     name if kind == "scheme" else name.split(".")[0], name.split(".")[0]
@@ -233,7 +234,7 @@ class _Reader:
 
     def _lists(self) -> Iterator[Check]:
         """Lists of extension names, as installers keep them."""
-        if b"extension" not in self.lowered:
+        if b"extension" not in self.lowered or len(listed_in(self.data)) < 2:
             return
         seen: set[int] = set()
         for match in _LISTED.finditer(self.data):

@@ -12,6 +12,7 @@ from typing import Final
 import msgspec
 from tree_sitter import Node
 
+from fundamentum.catalog import branch_key
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.patterns import Several
 from fundamentum.derive.source import Source, ancestors
@@ -261,6 +262,13 @@ RULES: Final = (
 )  # fmt: skip
 
 
+def rules_after(branch: str) -> tuple[int, ...]:
+    """The rules, by number, that can still tell something where a branch is known to be the lowest; empty: all."""
+    if not branch:
+        return tuple(range(len(RULES)))
+    return tuple(n for n, rule in enumerate(RULES) if branch_key(rule.since or rule.gone) > branch_key(branch))
+
+
 def found_in(source: Source, rules: Iterable[Rule], limit: int = 2) -> Iterator[Syntax]:
     """The constructs that a file really holds, at most ``limit`` places of each."""
     lowered = source.data.lower()
@@ -284,23 +292,31 @@ _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 class Candidates:
     """Finds out which of some rules a file may fit, without parsing it."""
 
-    def __init__(self, rules: Iterable[int]) -> None:
-        self.rules = tuple(rules)
-        self._in_code = Several({number: RULES[number].pattern for number in self.rules if not RULES[number].raw})
-        self._in_raw = [number for number in self.rules if RULES[number].raw]
+    def __init__(self, rules: Iterable[int], prepared: Several) -> None:
+        self.rules = frozenset(rules)
+        self._in_code = prepared
+        self._in_raw = [number for number in sorted(self.rules) if RULES[number].raw]
+
+    def ready(self) -> "Candidates":
+        """The same, once its patterns have been prepared."""
+        self._in_code.ready()
+        return self
 
     def among(self, code: bytes, words: frozenset[bytes], raw: bytes) -> tuple[int, ...]:
         """The rules, by number, of which code without strings and comments, or the raw text, may hold the construct."""
-        found = []
-        for number in sorted(self._in_code.may_occur(code)):
-            rule = RULES[number]
-            if rule.words and rule.words.isdisjoint(words):
-                continue
-            # The pattern of this one would stop at every parenthesis; with the names taken out, it shows at once.
-            if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
-                continue
-            if rule.pattern.search(code):
-                found.append(number)
+
+        def counts(number: int) -> bool:
+            if number not in self.rules or (RULES[number].words and RULES[number].words.isdisjoint(words)):
+                return False
+            # The pattern of this one stops at every parenthesis; with the names taken out, it shows at once.
+            return number != _NAMED_ARGUMENT or bool(_NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)))
+
+        found = self._in_code.may_occur(code, counts)
         if b"<<<" in raw:
-            found += [number for number in self._in_raw if RULES[number].pattern.search(raw)]
-        return tuple(found)
+            found += self._in_raw
+        return tuple(sorted(found))
+
+
+def prepared() -> Several:
+    """The patterns of all rules that show in code; this takes a while, in the background."""
+    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw})

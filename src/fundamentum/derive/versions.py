@@ -5,11 +5,12 @@ from typing import Final
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.constraints import EVERYTHING, as_range, common, intervals
-from fundamentum.derive.engine import Reading, Swept, confirm
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
-from fundamentum.derive.manifest import Manifest
+from fundamentum.derive.manifest import Manifest, lowest_stated
+from fundamentum.derive.reading import Reading, confirm
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.words import versioned_words
 from fundamentum.needs.value import NotUnderstood
@@ -21,29 +22,15 @@ MAX_SYMBOL_FILES: Final = 24
 """Files that are parsed for the symbols of one branch."""
 
 
-def swept_rules(manifest: Manifest) -> tuple[int, ...]:
-    """The rules that can still tell something beside what the manifest states."""
-    stated = _stated(manifest)
-    if not stated:
-        return tuple(range(len(RULES)))
-    return tuple(n for n, rule in enumerate(RULES) if branch_key(rule.since or rule.gone) > branch_key(stated))
-
-
 def php_of(reading: Reading, whole: Whole, manifest: Manifest) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ."""
     remarks: list[str] = []
-    stated = _stated(manifest)
+    stated = lowest_stated(manifest)
     bounds = _Bounds(reading, whole, stated)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
     return _entry(manifest, bound, lower, upper, remarks), stated or bound, remarks
-
-
-def _stated(manifest: Manifest) -> str:
-    """The lowest branch that the manifests accept."""
-    low = manifest.accepted[0].low[:2] if manifest.accepted else (0, 0)
-    return f"{low[0]}.{low[1]}" if low > (0, 0) else ""
 
 
 def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
@@ -66,7 +53,9 @@ class _Bounds:
     def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
         self.reading, self.whole, self.stated = reading, whole, stated
         self.files = _counting(reading.swept, whole)
-        self.candidates = [(one.file.path, one.constructs) for one in self.files]
+        self.candidates = [(one.file.path, one.constructs) for one in self.files if one.constructs]
+        bounding = versioned_words().keys()
+        self.versioned = [(one.file, known) for one in self.files if (known := one.words & bounding)]
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
@@ -97,7 +86,7 @@ class _Bounds:
     def _symbols(self, wanted: Callable[[str, str], bool]) -> Places:
         """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed."""
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
-        speaking = sorted((one.file for one in self.files if words & one.words), key=lambda file: file.size)
+        speaking = sorted((file for file, known in self.versioned if words & known), key=lambda file: file.size)
         self.reading.read(speaking[:MAX_SYMBOL_FILES])
         defined = self.whole.defined_functions | self.whole.defined_classes
         return [

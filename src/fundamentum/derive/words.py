@@ -216,12 +216,14 @@ def included_in(data: bytes) -> frozenset[bytes]:
     return frozenset(found)
 
 
+_DEFINED: Final = re.compile(rb"function (\w+)\(")
+
+
 def defines_one(code: bytes, words: frozenset[bytes]) -> bool:
     """Whether the code seems to define a function, no method, that an extension provides too."""
-    for word in words:
-        at = code.find(b"function " + word + b"(")
-        if at >= 0 and providers("function", word.decode("latin-1")):
-            before = code[max(at - 12, 0) : at].split()
+    for match in _DEFINED.finditer(code):
+        if match[1] in words and providers("function", match[1].decode("latin-1")):
+            before = code[max(match.start() - 12, 0) : match.start()].split()
             if not before or before[-1] not in (b"public", b"private", b"protected", b"static", b"abstract", b"final"):
                 return True
     return False

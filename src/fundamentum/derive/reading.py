@@ -1,0 +1,147 @@
+"""A close look at those files that can still change the answer.
+
+For each extension, files that speak of it are parsed, the application's own and the smallest first, until its level
+cannot change any more.
+"""
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from typing import Final
+
+import msgspec
+
+from fundamentum.derive.facts import FileFacts, Syntax
+from fundamentum.derive.reader import read_source
+from fundamentum.derive.source import Source
+from fundamentum.derive.sweep import DEFINES, LISTS, SAMPLED, Progress, Swept
+from fundamentum.derive.syntax import RULES, found_in
+from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.words import code_of
+from fundamentum.derive.workers import Workers, contents
+
+ENOUGH: Final = 3
+"""Files with a plain use after which an extension's level is settled."""
+LARGE: Final = 60_000
+"""Bytes from which a file is parsed only if no smaller one tells the same."""
+CHECKED: Final = 4
+"""Files with a check and a word of an extension that are parsed first; more only where they can change something."""
+_RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
+
+
+_FACTS: Final = msgspec.msgpack.Decoder(FileFacts)
+
+
+def _read(task: tuple[str, int, frozenset[bytes]]) -> bytes:
+    """The facts of a file, packed: that way they travel fastest."""
+    path, size, words = task
+    data = contents(path, size)
+    try:
+        facts = FileFacts(broken=True) if data is None else read_source(data, words)
+    except RecursionError:
+        facts = FileFacts(broken=True)
+    return msgspec.msgpack.encode(facts)
+
+
+def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
+    path, rules = task
+    data = contents(path)
+    code = code_of(data) if data else b""
+    rules = tuple(number for number in rules if RULES[number].raw or RULES[number].pattern.search(code))
+    if not data or not rules:
+        return ()
+    try:
+        return tuple(found_in(Source(data), [RULES[number] for number in rules]))
+    except RecursionError:
+        return ()
+
+
+class Reading:
+    """Which files have been parsed, and what they told."""
+
+    def __init__(self, workers: Workers, swept: Sequence[Swept], progress: Progress) -> None:
+        self.workers, self.progress = workers, progress
+        self.swept = swept
+        self.facts: dict[str, FileFacts] = {}
+        self.words = {one.file.path: one.words for one in swept}
+        self.extensions = {one.file.path: one.extensions for one in swept}
+        self.speaking: dict[str, list[SourceFile]] = {}
+        """Extension → files with a word of it."""
+        for one in swept:
+            if one.file.part != "aside":
+                for extension in one.extensions:
+                    self.speaking.setdefault(extension, []).append(one.file)
+
+    def read(self, files: Iterable[SourceFile]) -> None:
+        """Parse these, unless they have been."""
+        sizes = {file.path: file.size for file in files if file.path not in self.facts}
+        wanted = sorted(sizes, key=lambda path: -sizes[path])  # the largest first: no process waits for it at the end
+        tasks = [(path, sizes[path], self.words[path]) for path in wanted]
+        for number, (path, packed) in enumerate(zip(wanted, self.workers.map(_read, tasks, 1), strict=True)):
+            self.facts[path] = _FACTS.decode(packed)
+            self.progress("reading", number + 1, len(wanted))
+
+    def first(self) -> None:
+        """Files that ask for extensions, set settings, run commands."""
+        chosen: list[SourceFile] = []
+        asked: dict[str, int] = {}
+        sampled = [0] * len(SAMPLED)
+        for one in sorted(self.swept, key=lambda one: (_RANK[one.file.part], one.file.size)):
+            if one.file.part == "aside":
+                continue
+            wanted = DEFINES in one.words or (LISTS in one.words and one.file.size < LARGE)
+            if one.file.part != "bundled":
+                for extension in one.checked:
+                    asked[extension] = asked.get(extension, 0) + 1
+                    wanted = wanted or asked[extension] <= (CHECKED if one.file.size < LARGE else 1)
+                for number, (words, count) in enumerate(SAMPLED):
+                    if one.words & words and sampled[number] < count and one.file.size < LARGE:
+                        sampled[number] += 1
+                        wanted = True
+            if wanted:
+                chosen.append(one.file)
+        self.read(chosen)
+
+    def settle(self, extensions: Iterable[str], settled: Callable[[str], bool]) -> None:
+        """Parse on for each extension until it is settled or nothing is left that speaks of it."""
+        waiting = {extension: self._speaking_of(extension) for extension in extensions}
+        step = ENOUGH
+        while waiting:
+            batch: dict[str, SourceFile] = {}
+            planned: Counter[str] = Counter()
+            for extension in list(waiting):
+                rest = [file for file in waiting[extension] if file.path not in self.facts]
+                if not rest or settled(extension):
+                    del waiting[extension]
+                    continue
+                waiting[extension] = rest
+            for extension in sorted(waiting, key=lambda name: len(waiting[name])):
+                for file in waiting[extension]:
+                    if planned[extension] >= step:
+                        break
+                    if file.path not in batch:
+                        batch[file.path] = file
+                        planned.update(self.extensions[file.path])
+            self.read(batch.values())
+            step *= 2
+
+    def _speaking_of(self, extension: str) -> list[SourceFile]:
+        """Files with words of the extension, the most telling first; of bundled libraries only some."""
+        files = sorted(self.speaking.get(extension, ()), key=lambda file: (_RANK[file.part], file.size))
+        own = [file for file in files if file.part != "bundled"]
+        return files[: len(own) + ENOUGH]
+
+
+def confirm(
+    workers: Workers, candidates: Iterable[tuple[str, tuple[int, ...]]], rules: Sequence[int], enough: int = 3
+) -> list[tuple[str, Syntax]]:
+    """(path, construct) where parsing confirms one of the rules; a few places are enough."""
+    wanted = set(rules)
+    tasks = [(path, fitting) for path, numbers in candidates if (fitting := tuple(wanted.intersection(numbers)))]
+    found: list[tuple[str, Syntax]] = []
+    for start in range(0, len(tasks), 64):
+        part = tasks[start : start + 64]
+        for task, syntax in zip(part, workers.map(_confirm, part, 4), strict=True):
+            found += [(task[0], one) for one in syntax]
+            if len(found) >= enough:
+                return found
+    return found

@@ -13,17 +13,21 @@ from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
 from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
 from fundamentum.derive.wishes import CALLS, wishes_of
-from fundamentum.derive.words import TAKING, called_by_name, code_of, interesting, listed_in, words_in
+from fundamentum.derive.words import (
+    DRIVER,
+    DRIVER_NAME,
+    TAKING,
+    called_by_name,
+    code_of,
+    interesting,
+    listed_in,
+    words_in,
+)
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
-_DRIVER: Final = re.compile(
-    rb"""["'](?P<at>mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix):"""
-    rb"""(?=["'/$:{]|[a-z_ ]+=|%s)|["'](?P<name>pdo_(?:mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm))["']"""
-)
 _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
-_DRIVER_NAME: Final = re.compile(rb"""["'](mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm)["']""")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
@@ -182,7 +186,7 @@ class _Reader:
 
     def _strings(self) -> Iterator[Use]:
         """Connection strings, stream wrappers and stream filters."""
-        for match in _DRIVER.finditer(self.lowered) if b"pdo" in self.lowered or b"dsn" in self.lowered else ():
+        for match in DRIVER.finditer(self.lowered) if b"pdo" in self.lowered or b"dsn" in self.lowered else ():
             group = "at" if match["at"] else "name"
             node = self._string_at(match.start(group))
             if node is None:
@@ -203,7 +207,7 @@ class _Reader:
                 self._scope(node),
             )
         if self.connects:
-            for match in _DRIVER_NAME.finditer(self.lowered):
+            for match in DRIVER_NAME.finditer(self.lowered):
                 node = self._string_at(match.start(1))
                 if node is not None:
                     driver = match[1].decode().lower()

@@ -23,7 +23,8 @@ from fundamentum.derive.words import (
     checked_in,
     code_of,
     defines_one,
-    extensions_of_word,
+    drivers_in,
+    extensions_of,
     included_in,
     interesting,
     listed_in,
@@ -90,7 +91,7 @@ class Sweep:
     def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, candidates: Candidates) -> None:
         global _setting
         self.files = files
-        # Bundled libraries say themselves which PHP they need; only where there is nothing else does their syntax count.
+        # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
         self._batches = [batch for group in groups for batch in batches(group)]
@@ -138,12 +139,13 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
         words |= {NAMES_LIMIT}
     if words & _LOOKED_INTO:
         lowered = data.lower()
-        checked |= checked_in(lowered, words)
+        checked |= checked_in(data, lowered, words)
         if checked and defines_one(code, words):
             words |= {DEFINES}
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
-    table = extensions_of_word()
-    extensions = frozenset(extension for word in words if word in table for extension in table[word])
+    extensions = extensions_of(words)
+    if b"pdo" in words or b"dsn" in code:
+        extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
     return words, extensions, checked, constructs
 
 

@@ -1,9 +1,9 @@
 """The words that make a file worth parsing, and finding them in raw bytes at the speed of the interpreter's C code."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
-from typing import Final
+from typing import Final, NamedTuple
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers, symbols
@@ -74,71 +74,79 @@ def _without_blocks(lowered: bytes) -> bytes:
     return b"".join((*out, lowered[at:]))
 
 
+class _Tables(NamedTuple):
+    """Words, in lower case, and what they may stand for."""
+
+    extensions: Mapping[bytes, frozenset[str]]
+    """The extensions that a word, or a name with its namespace, may tell of; none for what every PHP has."""
+    versions: Mapping[bytes, frozenset[tuple[str, str]]]
+    """(since, gone) of PHP's own functions and classes, and of constants of its core, that came or went."""
+    everyday: Mapping[bytes, frozenset[str]]
+    """Of words that are also words of everyday language: ``function``, ``class``, ``namespace``."""
+    spaces: Mapping[bytes, Sequence[bytes]]
+    """First part of a namespace → what extensions provide in it."""
+
+
 @cache
-def interesting() -> frozenset[bytes]:
-    """Every word, in lower case, that may stand for something an extension provides, a check or a wish."""
-    found = {name.encode() for name in (*CHECKS, *CALLS)}
-    for kind, name in symbols():
-        if kind in ("function", "class", "constant"):
-            found.add(_word(name))
-    return frozenset(found)
+def _tables() -> _Tables:
+    extensions: dict[bytes, set[str]] = {}
+    versions: dict[bytes, set[tuple[str, str]]] = {}
+    everyday: dict[bytes, set[str]] = {name.encode(): {"function"} for name in CALLS}
+    spaces: dict[bytes, list[bytes]] = {}
+    plain: set[bytes] = set()
+    own = own_extensions()
+    for (kind, name), known in symbols().items():
+        if kind not in ("function", "class", "constant"):
+            continue
+        word = _word(name)
+        full = name.lower().encode("latin-1")
+        spaced = b"\\" in full
+        told = extensions.setdefault(full if spaced else word, set())
+        for symbol in known:
+            if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
+                told.add(symbol.extension)
+        first = known[0]
+        ours = first.extension in EVERYWHERE or (first.extension in own and kind != "constant")
+        if len(known) == 1 and ours and (first.since or first.gone):
+            versions.setdefault(word, set()).add((first.since, first.gone))
+        if spaced:
+            everyday.setdefault(word, set()).add("namespace")
+            spaces.setdefault(word, []).append(full)
+        elif kind == "class":
+            everyday.setdefault(word, set()).add("class")
+        elif kind == "function" and b"_" not in word.strip(b"_"):
+            everyday.setdefault(word, set()).add("function")
+        else:
+            plain.add(word)
+    return _Tables(
+        {word: frozenset(told) for word, told in extensions.items()},
+        {word: frozenset(spans) for word, spans in versions.items()},
+        {word: frozenset(kinds) for word, kinds in everyday.items() if word not in plain},
+        spaces,
+    )
 
 
 def _word(name: str) -> bytes:
-    """The word by which a symbol is met: of a name with a namespace the first part, of a class constant the class."""
-    return name.partition("::")[0].partition("\\")[0].lower().encode("latin-1")
+    """The word by which a symbol is met: of a name with a namespace the first part, of a class's constant the last."""
+    return name.rpartition("::")[2].partition("\\")[0].lower().encode("latin-1")
 
 
 @cache
-def extensions_of_word() -> dict[bytes, tuple[str, ...]]:
-    """Word → the extensions that it may tell of."""
-    found: dict[bytes, dict[str, None]] = {}
-    for (kind, name), known in symbols().items():
-        if kind in ("function", "class", "constant"):
-            for symbol in known:
-                if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
-                    found.setdefault(_word(name), {})[symbol.extension] = None
-    return {word: tuple(extensions) for word, extensions in found.items()}
+def interesting() -> frozenset[bytes]:
+    """Every word, in lower case, that may stand for something an extension provides, a check or a wish."""
+    tables = _tables()
+    return frozenset(name.encode() for name in (*CHECKS, *CALLS)) | tables.extensions.keys() | tables.spaces.keys()
 
 
-@cache
-def versioned_words() -> dict[bytes, frozenset[tuple[str, str]]]:
+def extensions_of(words: frozenset[bytes]) -> frozenset[str]:
+    """The extensions that the words may tell of."""
+    table = _tables().extensions
+    return frozenset(extension for word in words if word in table for extension in table[word])
+
+
+def versioned_words() -> Mapping[bytes, frozenset[tuple[str, str]]]:
     """Word → the (since, gone) of PHP's own functions and classes, and of constants of its core, that came or went."""
-    found: dict[bytes, set[tuple[str, str]]] = {}
-    for (kind, name), known in symbols().items():
-        for symbol in known if len(known) == 1 else ():
-            ours = symbol.extension in EVERYWHERE or (symbol.extension in own_extensions() and kind != "constant")
-            if ours and kind in ("function", "class", "constant") and (symbol.since or symbol.gone):
-                found.setdefault(_word(name), set()).add((symbol.since, symbol.gone))
-    return {word: frozenset(spans) for word, spans in found.items()}
-
-
-@cache
-def _everyday() -> dict[bytes, str]:
-    """Words that are also words of everyday language → what they may stand for: *f*unction, *c*lass, name*s*pace."""
-    found: dict[bytes, set[str]] = {name.encode(): {"f"} for name in CALLS}
-    plain: set[bytes] = set()
-    for kind, name in symbols():
-        word = _word(name)
-        if kind == "class" and "\\" in name:
-            found.setdefault(word, set()).add("s")
-        elif kind == "class" or (kind == "constant" and "::" in name):
-            found.setdefault(word, set()).add("c")
-        elif kind == "function" and b"_" not in word.strip(b"_"):
-            found.setdefault(word, set()).add("f")
-        elif kind in ("function", "constant"):
-            plain.add(word)
-    return {word: "".join(sorted(kinds)) for word, kinds in found.items() if word not in plain}
-
-
-@cache
-def _spaces() -> dict[bytes, list[bytes]]:
-    """First part of a namespace → the classes of extensions in it."""
-    found: dict[bytes, list[bytes]] = {}
-    for kind, name in symbols():
-        if kind == "class" and "\\" in name:
-            found.setdefault(_word(name), []).append(name.encode("latin-1"))
-    return found
+    return _tables().versions
 
 
 _CALLED: Final = re.compile(rb"\s*\(")
@@ -152,10 +160,8 @@ def _stands_for_symbol(word: bytes, code: bytes, substitutes: bool) -> bool:
 
     ``substitutes``: defined counts too.  Anybody may call a method so, but not what stands in for a missing function.
     """
-    kinds = _everyday()[word]
-    if "s" in kinds and any(name in code for name in _spaces()[word]):
-        return True
-    function, a_class = "f" in kinds, "c" in kinds
+    kinds = _tables().everyday[word]
+    function, a_class = "function" in kinds, "class" in kinds
     if not function and not a_class:
         return False
     at = code.find(word)
@@ -179,12 +185,32 @@ def _after_keyword(code: bytes, at: int) -> bool:
     return len(rest) < len(before) and rest.endswith(_BEFORE_CLASSES)
 
 
+def _spaced(word: bytes, code: bytes) -> Iterator[bytes]:
+    """What extensions provide in a namespace that begins with a word, as far as it stands in code."""
+    for name in _tables().spaces.get(word, ()):
+        at = code.find(name)
+        while at >= 0:
+            before = code[max(at - 2, 0) : at]
+            if before[-1:] == b"\\":
+                before = before[:-1]
+            if not before or before[-1] not in _NAMING:
+                yield name
+                break
+            at = code.find(name, at + 1)
+
+
 def words_in(code: bytes, of: frozenset[bytes]) -> frozenset[bytes]:
-    """Which of the words stand in the code."""
-    everyday = _everyday()
+    """Which of the words stand in the code; with what extensions provide in a namespace, in full."""
+    tables = _tables()
     found = of.intersection(code.translate(_TABLE).split())
     substitutes = b"function_exists" in found
-    return frozenset(word for word in found if word not in everyday or _stands_for_symbol(word, code, substitutes))
+    out = set()
+    for word in found:
+        if word not in tables.everyday or _stands_for_symbol(word, code, substitutes):
+            out.add(word)
+        if word in tables.spaces and (names := list(_spaced(word, code))):
+            out.update((word, *names))
+    return frozenset(out)
 
 
 def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:
@@ -240,7 +266,7 @@ def listed_in(data: bytes) -> frozenset[str]:
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
 
 
-def checked_in(lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
+def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
     """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable."""
     found: set[str] = set()
     for name, kind in CHECKS.items():
@@ -251,22 +277,34 @@ def checked_in(lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
         while at >= 0:
             at += len(word)
             if match := _ASKED.match(lowered, at):
-                value = (match[1] or match[2] or b"").decode("latin-1")
-                if not value:
+                # Constants are told apart by case, all others are not.
+                value = data[match.start(match.lastindex or 0) : match.end(match.lastindex or 0)].decode("latin-1")
+                if match.lastindex is None:
                     found |= {"?"} if kind == "extension" else set()
                 elif kind == "extension":
                     found.add(canonical(value))
                 else:
-                    found.update(_providers_in_lower_case().get(value.partition("::")[0].replace("\\\\", "\\"), ()))
+                    value = value.replace("\\\\", "\\")
+                    symbols_asked = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
+                    found.update(symbol.extension for symbol in symbols_asked)
             at = lowered.find(word, at)
     return frozenset(found)
 
 
-@cache
-def _providers_in_lower_case() -> dict[str, frozenset[str]]:
-    """Functions, classes and constants, all in lower case, → the extensions that provide them."""
-    found: dict[str, set[str]] = {}
-    for (kind, name), known in symbols().items():
-        if kind in ("function", "class", "constant"):
-            found.setdefault(name.lower(), set()).update(symbol.extension for symbol in known)
-    return {name: frozenset(extensions) for name, extensions in found.items()}
+_DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"
+DRIVER: Final = re.compile(
+    rb"""["'](?P<at>%s):(?=["'/$:{]|[a-z_ ]+=|%%s)|["'](?P<name>pdo_(?:%s))["']""" % (_DRIVERS, _DRIVERS)
+)
+"""The beginning of what names a database to connect to, or the extension for it; in lower case."""
+DRIVER_NAME: Final = re.compile(rb"""["'](%s)["']""" % _DRIVERS)
+
+
+def drivers_in(lowered: bytes, *, connects: bool) -> frozenset[str]:
+    """The extensions for connections to databases that strings speak of.
+
+    ``connects``: the file makes connections, and so the bare name of a kind of database counts.
+    """
+    found = {match["at"] or match["name"].removeprefix(b"pdo_") for match in DRIVER.finditer(lowered)}
+    if connects:
+        found.update(DRIVER_NAME.findall(lowered))
+    return frozenset(f"pdo_{driver.decode()}" for driver in found)

@@ -17,7 +17,7 @@ from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
 from fundamentum.derive.settings_files import wishes_of_files
 from fundamentum.derive.surroundings import surroundings
-from fundamentum.derive.sweep import Progress, Sweep
+from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
 
@@ -54,11 +54,18 @@ def conclude(tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Swe
     )  # fmt: skip
 
 
-def _settled(whole: Whole, extension: str) -> bool:
-    """Whether more files could still change the level: with a few plain uses they could not."""
+def _settled(whole: Whole, extension: str, left: Sequence[Swept]) -> bool:
+    """Whether the files that are left could still change the level.
+
+    With a few plain uses they could not, nor where they are too few to outnumber the files that use it behind a check.
+    """
     if any(one.level == "required" for one in whole.stated(extension)):
         return True
-    return len(whole.plain_files(extension)) >= ENOUGH
+    plain = len(whole.plain_files(extension))
+    if plain >= ENOUGH:
+        return True
+    asking = any(extension in one.checked or "?" in one.checked for one in left)
+    return not asking and plain + len(left) <= len(whole.protected_files(extension))
 
 
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:

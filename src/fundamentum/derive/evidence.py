@@ -135,6 +135,12 @@ class Whole:
             and not self.driver(path, use.scope, extension)
         }
 
+    def protected_files(self, extension: str) -> set[str]:
+        """Files of the application's own that use it behind a check only, as far as they are known by now."""
+        own = [one for one in self.uses(extension) if one.file.part in ("own", "optional")]
+        protected = {one.file.path for one in own if one.guard in ("checked", "caught")}
+        return protected - {one.file.path for one in own if one.plain}
+
     def _named_guard(self, use: Use, extension: str) -> Guard:
         return "checked" if any(extension in self.named_checks.get(name, ()) for name in use.names) else ""
 

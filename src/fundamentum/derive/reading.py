@@ -63,13 +63,12 @@ class Reading:
         self.swept = swept
         self.facts: dict[str, FileFacts] = {}
         self.words = {one.file.path: one.words for one in swept}
-        self.extensions = {one.file.path: one.extensions for one in swept}
-        self.speaking: dict[str, list[SourceFile]] = {}
+        self.speaking: dict[str, list[Swept]] = {}
         """Extension → files with a word of it."""
         for one in swept:
             if one.file.part != "aside":
                 for extension in one.extensions:
-                    self.speaking.setdefault(extension, []).append(one.file)
+                    self.speaking.setdefault(extension, []).append(one)
 
     def read(self, files: Iterable[SourceFile]) -> None:
         """Parse these, unless they have been."""
@@ -101,33 +100,36 @@ class Reading:
                 chosen.append(one.file)
         self.read(chosen)
 
-    def settle(self, extensions: Iterable[str], settled: Callable[[str], bool]) -> None:
-        """Parse on for each extension until it is settled or nothing is left that speaks of it."""
+    def settle(self, extensions: Iterable[str], settled: Callable[[str, Sequence[Swept]], bool]) -> None:
+        """Parse on for each extension until it is settled, or nothing is left that speaks of it.
+
+        ``settled`` is told the extension and the files that are left.
+        """
         waiting = {extension: self._speaking_of(extension) for extension in extensions}
         step = ENOUGH
         while waiting:
             batch: dict[str, SourceFile] = {}
             planned: Counter[str] = Counter()
             for extension in list(waiting):
-                rest = [file for file in waiting[extension] if file.path not in self.facts]
-                if not rest or settled(extension):
+                rest = [one for one in waiting[extension] if one.file.path not in self.facts]
+                if not rest or settled(extension, rest):
                     del waiting[extension]
                     continue
                 waiting[extension] = rest
             for extension in sorted(waiting, key=lambda name: len(waiting[name])):
-                for file in waiting[extension]:
+                for one in waiting[extension]:
                     if planned[extension] >= step:
                         break
-                    if file.path not in batch:
-                        batch[file.path] = file
-                        planned.update(self.extensions[file.path])
+                    if one.file.path not in batch:
+                        batch[one.file.path] = one.file
+                        planned.update(one.extensions)
             self.read(batch.values())
             step *= 2
 
-    def _speaking_of(self, extension: str) -> list[SourceFile]:
+    def _speaking_of(self, extension: str) -> list[Swept]:
         """Files with words of the extension, the most telling first; of bundled libraries only some."""
-        files = sorted(self.speaking.get(extension, ()), key=lambda file: (_RANK[file.part], file.size))
-        own = [file for file in files if file.part != "bundled"]
+        files = sorted(self.speaking.get(extension, ()), key=lambda one: (_RANK[one.file.part], one.file.size))
+        own = [one for one in files if one.file.part != "bundled"]
         return files[: len(own) + ENOUGH]
 
 

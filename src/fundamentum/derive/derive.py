@@ -46,7 +46,8 @@ def derive_tree(tree: Tree, patterns: Several, progress: Progress = silent) -> "
     libraries = names_of_libraries(files)
     sweep = Sweep(tree.root, files, libraries, Candidates(rules_after(lowest_stated(manifest)), patterns))
     with sweep.workers:
-        from fundamentum.derive.conclude import conclude  # noqa: PLC0415 — the sweep goes on meanwhile
+        # The sweep goes on meanwhile.
+        from fundamentum.derive.conclude import conclude  # noqa: PLC0415
 
         return conclude(tree, manifest, libraries, sweep, progress)
 

@@ -26,6 +26,8 @@ from fundamentum.derive.words import (
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
+MAX_PLAIN: Final = 6
+"""Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
 _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
@@ -75,6 +77,8 @@ class _Reader:
         """Whether it opens a connection to a database of which a name says the kind."""
         self.constants: list[str] = []
         self.examined: Counter[str] = Counter()
+        self.plain: Counter[tuple[str, str]] = Counter()
+        """Extension and class → uses there that nothing protects."""
         self.syntax: dict[tuple[str, str, str], Syntax] = {}
 
     def facts(self) -> FileFacts:
@@ -131,12 +135,15 @@ class _Reader:
             self._bound(symbols[0].since, symbols[0].gone, f"{_shown(kind, name)}", extensions, node)
         if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
             return
+        scope = self._scope(node)
         self.examined[extensions[0]] += 1
-        if self.examined[extensions[0]] > MAX_EXAMINED:
+        if self.examined[extensions[0]] > MAX_EXAMINED or self.plain[extensions[0], scope] >= MAX_PLAIN:
             return
         guard, names = self.guards.around(node, extensions)
+        if not guard and not weak and not names:
+            self.plain[extensions[0], scope] += 1
         shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
-        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, self._scope(node), own)
+        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own)
 
     def _bound(self, since: str, gone: str, what: str, extensions: tuple[str, ...], node: Node) -> None:
         if extensions[0] not in EVERYWHERE and (extensions[0] not in own_extensions() or what.isupper()):

@@ -42,7 +42,7 @@ def _read(task: tuple[str, int, frozenset[bytes]]) -> bytes:
     return msgspec.msgpack.encode(facts)
 
 
-def _confirm(task: tuple[str, tuple[int, ...]]) -> tuple[Syntax, ...]:
+def _confirm(task: tuple[str, Sequence[int]]) -> tuple[Syntax, ...]:
     path, rules = task
     data = contents(path)
     code = code_of(data) if data else b""
@@ -133,17 +133,28 @@ class Reading:
         return files[: len(own) + ENOUGH]
 
 
-def confirm(
-    workers: Workers, candidates: Iterable[tuple[str, tuple[int, ...]]], rules: Sequence[int], enough: int = 3
-) -> list[tuple[str, Syntax]]:
-    """(path, construct) where parsing confirms one of the rules; a few places are enough."""
-    wanted = set(rules)
-    tasks = [(path, fitting) for path, numbers in candidates if (fitting := tuple(wanted.intersection(numbers)))]
-    found: list[tuple[str, Syntax]] = []
-    for start in range(0, len(tasks), 64):
-        part = tasks[start : start + 64]
-        for task, syntax in zip(part, workers.map(_confirm, part, 4), strict=True):
-            found += [(task[0], one) for one in syntax]
-            if len(found) >= enough:
-                return found
-    return found
+class Candidates:
+    """Files that may hold a construct, by rule."""
+
+    def __init__(self, swept: Sequence[Swept]) -> None:
+        self._order = {one.file.path: number for number, one in enumerate(swept)}
+        self._fitting: dict[int, list[str]] = {}
+        for one in swept:
+            for rule in one.constructs:
+                self._fitting.setdefault(rule, []).append(one.file.path)
+
+    def confirmed(self, workers: Workers, rules: Iterable[int]) -> list[tuple[str, Syntax]]:
+        """(path, construct) where parsing confirms one of the rules; a few places are enough."""
+        fitting: dict[str, list[int]] = {}
+        for rule in rules:
+            for path in self._fitting.get(rule, ()):
+                fitting.setdefault(path, []).append(rule)
+        tasks = sorted(fitting.items(), key=lambda task: self._order[task[0]])
+        found: list[tuple[str, Syntax]] = []
+        for start in range(0, len(tasks), 64):
+            part = tasks[start : start + 64]
+            for task, syntax in zip(part, workers.map(_confirm, part, 4), strict=True):
+                found += [(task[0], one) for one in syntax]
+                if len(found) >= ENOUGH:
+                    return found
+        return found

@@ -12,32 +12,17 @@ from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extens
 from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
 from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
+from fundamentum.derive.spots import Spots, places_of
 from fundamentum.derive.wishes import CALLS, wishes_of
-from fundamentum.derive.words import (
-    DRIVER,
-    DRIVER_NAME,
-    TAKING,
-    called_by_name,
-    code_of,
-    interesting,
-    listed_in,
-    words_in,
-)
+from fundamentum.derive.words import TAKING, code_of, interesting, words_in
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
-_VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
-_DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
-_SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
-_SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
-_FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
-_LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
 _REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
 _RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
-_INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
 
 def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts:
@@ -69,6 +54,7 @@ class _Reader:
     def __init__(self, data: bytes, words: frozenset[bytes]) -> None:
         self.data, self.words = data, words
         self.lowered = data.lower()
+        self.spots = Spots(data, self.lowered, words)
         self.source = Source(data)
         self.guards = Guards(self.source, self.lowered, words)
         self.functions: list[str] = []
@@ -98,13 +84,13 @@ class _Reader:
 
     def _words(self) -> Iterator[Use]:
         self.wishes: list[Wish] = []
-        aliases: dict[str, str] = {
-            short: full
+        aliases = {
+            short.encode("latin-1")
             for (kind, short), full in self.source.names.imports.items()
             if short != full.rpartition("\\")[2].lower() and provided(kind if kind != "const" else "constant", full)
         }
-        wanted = (self.words & interesting()) | {short.encode("latin-1") for short in aliases}
-        for start, end in sorted(place for word in wanted for place in _places(self.lowered, word)):
+        places = {place for alias in aliases for place in places_of(self.lowered, alias)}
+        for start, end in sorted(places.union(self.spots.words)) if places else self.spots.words:
             node = self.source.at(start, end)
             if node is None:
                 continue
@@ -174,26 +160,22 @@ class _Reader:
 
     def _called_by_name(self) -> Iterator[Use]:
         """Functions named in strings: given to a function that calls them, or called through a variable."""
-        for start, end in called_by_name(self.lowered, self.words):
+        for start, end in self.spots.called_by_name:
             node = self._string_at(start)
             if node is not None and node.start_byte == start and node.end_byte == end:
                 yield from self._use("function", self.data[start:end].decode("latin-1").lower(), node)
-        for match in _VARIABLE.finditer(self.lowered):
-            word = match[1].decode("latin-1")
-            if not providers("function", word):
-                continue
+        for match in self.spots.variables:
             name = re.search(rb"(\$\w+)\s*$", self.lowered[max(match.start() - 80, 0) : match.start()])
             node = self._string_at(match.start(1))
             if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
-                yield from self._use("function", word, node)
-        for match in _DEFINE.finditer(self.lowered):
-            word = self.data[match.start(1) : match.end(1)].decode("latin-1")
-            if providers("constant", word) and self._string_at(match.start(1)) is not None:
-                self.constants.append(word)
+                yield from self._use("function", match[1].decode("latin-1"), node)
+        for match in self.spots.constants:
+            if self._string_at(match.start(1)) is not None:
+                self.constants.append(self.data[match.start(1) : match.end(1)].decode("latin-1"))
 
     def _strings(self) -> Iterator[Use]:
         """Connection strings, stream wrappers and stream filters."""
-        for match in DRIVER.finditer(self.lowered) if b"pdo" in self.lowered or b"dsn" in self.lowered else ():
+        for match in self.spots.connections:
             group = "at" if match["at"] else "name"
             node = self._string_at(match.start(group))
             if node is None:
@@ -214,7 +196,7 @@ class _Reader:
                 self._scope(node),
             )
         if self.connects:
-            for match in DRIVER_NAME.finditer(self.lowered):
+            for match in self.spots.databases:
                 node = self._string_at(match.start(1))
                 if node is not None:
                     driver = match[1].decode().lower()
@@ -228,16 +210,15 @@ class _Reader:
                         False,
                         self._scope(node),
                     )
-        for pattern, kind, signs in ((_SCHEME, "scheme", _SCHEME_SIGNS), (_FILTER, "filter", (b"filter",))):
-            for match in pattern.finditer(self.lowered) if any(sign in self.lowered for sign in signs) else ():
-                name = match["at"].decode().lower()
-                extension = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}.get(
-                    name if kind == "scheme" else name.split(".")[0], name.split(".")[0]
-                )
-                node = self._string_at(match.start("at"))
-                if node is not None:
-                    guard, names = self.guards.around(node, (extension,))
-                    yield Use((extension,), kind, name, self.source.line(node), guard, names, False, self._scope(node))
+        for match, kind in self.spots.streams:
+            name = match["at"].decode().lower()
+            extension = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}.get(
+                name if kind == "scheme" else name.split(".")[0], name.split(".")[0]
+            )
+            node = self._string_at(match.start("at"))
+            if node is not None:
+                guard, names = self.guards.around(node, (extension,))
+                yield Use((extension,), kind, name, self.source.line(node), guard, names, False, self._scope(node))
 
     def _string_at(self, start: int) -> Node | None:
         node = self.source.at(start, start + 1)
@@ -245,13 +226,8 @@ class _Reader:
 
     def _lists(self) -> Iterator[Check]:
         """Lists of extension names, as installers keep them."""
-        if b"extension" not in self.lowered or len(listed_in(self.data)) < 2:
-            return
         seen: set[int] = set()
-        for match in _LISTED.finditer(self.data):
-            name = canonical(match[1].decode("latin-1").removeprefix("ext-"))
-            if name not in known_extensions():
-                continue
+        for match in self.spots.extensions:
             node = self.source.at(match.start(1), match.end(1))
             array = (
                 next((p for p, _ in ancestors(node) if p.type == "array_creation_expression"), None) if node else None
@@ -303,9 +279,7 @@ class _Reader:
 
     def _versioned(self) -> Iterator[str]:
         """Files that are included only under some versions of PHP."""
-        if b"PHP_VERSION" not in self.data and b"version_compare" not in self.data:
-            return
-        for match in _INCLUDE.finditer(self.data):
+        for match in self.spots.includes:
             node = self.source.at(match.start(), match.start() + 1)
             if node is not None and self.guards.around(node, ())[0] == "version":
                 yield match[1].decode("latin-1")
@@ -319,19 +293,6 @@ def _given_to_connection(source: Source, node: Node) -> bool:
         if parent.type.endswith("_statement"):
             return False
     return False
-
-
-def _places(lowered: bytes, word: bytes) -> Iterator[tuple[int, int]]:
-    """Where a word stands as a whole, and is neither a variable nor a member of an object."""
-    at = lowered.find(word)
-    while at >= 0:
-        end = at + len(word)
-        before = lowered[at - 1 : at]
-        if not (before.isalnum() or before in (b"_", b"$") or before >= b"\x80") and lowered[at - 2 : at] != b"->":
-            after = lowered[end : end + 1]
-            if not (after.isalnum() or after == b"_" or after >= b"\x80"):
-                yield at, end
-        at = lowered.find(word, end)
 
 
 def _shown(kind: str, name: str) -> str:

@@ -1,0 +1,66 @@
+"""The places in a source file that may tell something, found by patterns before the file is parsed."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import known_extensions, providers
+from fundamentum.derive.words import DRIVER, DRIVER_NAME, called_by_name, interesting, listed_in
+
+_VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
+_DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
+_SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
+_SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
+_FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
+_LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
+_INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
+
+
+class Spots:
+    """Places, as (start, end) in bytes or as matches of the pattern that found them."""
+
+    def __init__(self, data: bytes, lowered: bytes, words: frozenset[bytes]) -> None:
+        self.words = sorted(place for word in words & interesting() for place in places_of(lowered, word))
+        """Where an interesting word stands."""
+        self.called_by_name = list(called_by_name(lowered, words))
+        """Names of functions in quotes that are given to a function that calls them."""
+        self.variables = [m for m in _VARIABLE.finditer(lowered) if providers("function", m[1].decode("latin-1"))]
+        """The same, given to a variable."""
+        self.constants = [
+            match
+            for match in _DEFINE.finditer(lowered)
+            if providers("constant", data[match.start(1) : match.end(1)].decode("latin-1"))
+        ]
+        """Definitions of constants that an extension has too."""
+        connects = b"pdo" in lowered
+        self.connections = list(DRIVER.finditer(lowered)) if connects or b"dsn" in lowered else []
+        self.databases = list(DRIVER_NAME.finditer(lowered)) if connects else []
+        """Names of kinds of databases in quotes."""
+        wrappers = _SCHEME.finditer(lowered) if any(sign in lowered for sign in _SCHEME_SIGNS) else ()
+        filters = _FILTER.finditer(lowered) if b"filter" in lowered else ()
+        self.streams = [*((match, "scheme") for match in wrappers), *((match, "filter") for match in filters)]
+        """Stream wrappers and stream filters, and which of the two."""
+        lists = b"extension" in lowered and len(listed_in(data)) > 1
+        self.extensions = [m for m in _LISTED.finditer(data) if _is_extension(m[1])] if lists else []
+        """Names of extensions in quotes."""
+        versioned = b"PHP_VERSION" in data or b"version_compare" in data
+        self.includes = list(_INCLUDE.finditer(data)) if versioned else []
+        """Files that are included, where the version of PHP is spoken of."""
+
+
+def places_of(lowered: bytes, word: bytes) -> Iterator[tuple[int, int]]:
+    """Where a word stands as a whole, and is neither a variable nor a member of an object."""
+    at = lowered.find(word)
+    while at >= 0:
+        end = at + len(word)
+        before = lowered[at - 1 : at]
+        if not (before.isalnum() or before in (b"_", b"$") or before >= b"\x80") and lowered[at - 2 : at] != b"->":
+            after = lowered[end : end + 1]
+            if not (after.isalnum() or after == b"_" or after >= b"\x80"):
+                yield at, end
+        at = lowered.find(word, end)
+
+
+def _is_extension(name: bytes) -> bool:
+    return canonical(name.decode("latin-1").removeprefix("ext-")) in known_extensions()

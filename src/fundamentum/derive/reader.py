@@ -22,6 +22,7 @@ MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
 _REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
 _RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
+_READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
 
@@ -39,7 +40,7 @@ def loader_of(data: bytes) -> str | None:
     if stub is None or len(data) < 400:
         return None
     rest = data[max(stub.end(), min(len(data) // 2, 2048)) :]
-    unreadable = sum(byte < 9 or 13 < byte < 32 or byte > 126 for byte in rest[:8192]) > len(rest[:8192]) * 0.1
+    unreadable = len(rest[:8192].translate(None, _READABLE)) > len(rest[:8192]) * 0.1
     runs = re.findall(rb"[A-Za-z0-9+/=]{60,}", rest)
     encoded = sum(map(len, runs)) > len(rest) * 0.8
     return canonical_loader(stub[1]) if unreadable or encoded else None

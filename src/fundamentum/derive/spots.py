@@ -4,9 +4,8 @@ import re
 from collections.abc import Iterator
 from typing import Final
 
-from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import known_extensions, providers
-from fundamentum.derive.words import DRIVER, DRIVER_NAME, called_by_name, interesting, listed_in
+from fundamentum.catalog.symbols import providers
+from fundamentum.derive.words import DRIVER, DRIVER_NAME, called_by_name, extension_called, interesting, listed_in
 
 _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
@@ -42,7 +41,7 @@ class Spots:
         self.streams = [*((match, "scheme") for match in wrappers), *((match, "filter") for match in filters)]
         """Stream wrappers and stream filters, and which of the two."""
         lists = b"extension" in lowered and len(listed_in(data)) > 1
-        self.extensions = [m for m in _LISTED.finditer(data) if _is_extension(m[1])] if lists else []
+        self.extensions = [m for m in _LISTED.finditer(data) if extension_called(m[1])] if lists else []
         """Names of extensions in quotes."""
         versioned = b"PHP_VERSION" in data or b"version_compare" in data
         self.includes = list(_INCLUDE.finditer(data)) if versioned else []
@@ -60,7 +59,3 @@ def places_of(lowered: bytes, word: bytes) -> Iterator[tuple[int, int]]:
             if not (after.isalnum() or after == b"_" or after >= b"\x80"):
                 yield at, end
         at = lowered.find(word, end)
-
-
-def _is_extension(name: bytes) -> bool:
-    return canonical(name.decode("latin-1").removeprefix("ext-")) in known_extensions()

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cache
+from functools import cache, lru_cache
 from typing import Final, NamedTuple
 
 from fundamentum.catalog import canonical
@@ -260,7 +260,14 @@ _LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
 
 def listed_in(data: bytes) -> frozenset[str]:
     """Names of extensions that stand in quotes."""
-    return frozenset(canonical(name.decode("latin-1")) for name in set(_LISTED.findall(data))) & known_extensions()
+    return frozenset(filter(None, map(extension_called, set(_LISTED.findall(data)))))
+
+
+@lru_cache(4096)
+def extension_called(name: bytes) -> str:
+    """The extension of that name, in whatever spelling; empty: there is none."""
+    spelt = canonical(name.decode("latin-1").removeprefix("ext-"))
+    return spelt if spelt in known_extensions() else ""
 
 
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")

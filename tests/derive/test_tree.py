@@ -7,6 +7,7 @@ import pytest
 
 from fundamentum.derive import kept
 from fundamentum.derive.derive import derive
+from fundamentum.derive.listing import OTHER, SOURCE, Listing
 from fundamentum.derive.tree import read_tree
 from fundamentum.derive.walk import MAX_SIZE
 from fundamentum.errors import InputError
@@ -92,3 +93,36 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     assert kept.recall(tree.root, read_tree(root).stamp) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
     assert kept.recall(tree.root, tree.stamp) is None
+
+
+def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_path: Path) -> None:
+    root = made(tmp_path / "app", {"a.php": "imagesx(1);", "sub/composer.json": "{}", "sub/b.php": "echo 1;"})
+    seen = [Listing(str(root)).stamp]
+
+    def changed() -> bool:
+        stamp = Listing(str(root)).stamp
+        new = stamp not in seen
+        seen.append(stamp)
+        return new
+
+    made(root, {"logo.png": "", "sub/page.html": "", "sub/lang/de.po": ""})
+    assert not changed()
+    os.utime(root / "a.php", ns=(1, 1))
+    assert changed()
+    made(root, {"sub/composer.json": '{"name": "x/y"}'})
+    assert changed()
+    made(root, {"LICENSE": "do what you like"})  # now it could be somebody else's work
+    assert changed()
+    (root / "sub/b.php").rename(root / "sub/c.php")
+    assert changed()
+    made(root, {"bin/run": "#!/usr/bin/php"})
+    assert changed()
+    (root / "sub/composer.json").unlink()
+    assert changed()
+
+
+@pytest.mark.parametrize(("name", "kind"), [("composer.json", OTHER), ("php.ini-sample", OTHER), ("htaccess.txt", OTHER),
+    (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", 0), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
+def test_which_files_are_listed(tmp_path: Path, name: str, kind: int) -> None:
+    (tmp_path / name).write_text("x")
+    assert [one[1] for one in Listing(str(tmp_path)).top.files] == ([kind] if kind else [])

@@ -13,7 +13,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from fundamentum.derive.kept import Answer
-    from fundamentum.derive.patterns import Several
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
@@ -86,17 +85,18 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
-    known = not fresh and kept.any_of(str(directory))
-    patterns = None if known else _patterns()
     listing = Listing(str(directory))
-    found = kept.recall(listing.root, listing.stamp) if known else None
+    found = None if fresh else kept.recall(listing.root, listing.stamp)
     if found is None:
-        from fundamentum.derive.derive import derive_tree  # noqa: PLC0415 — brings the parser
+        from fundamentum.derive.syntax import prepared  # noqa: PLC0415 — brings the parser
+
+        patterns = prepared(listing.size)  # goes on while the rest is imported
+        from fundamentum.derive.derive import derive_tree  # noqa: PLC0415
         from fundamentum.derive.tree import tree_of  # noqa: PLC0415
 
         progress = _Progress()
         try:
-            result = derive_tree(tree_of(listing), patterns or _patterns(), progress)
+            result = derive_tree(tree_of(listing), patterns, progress)
         finally:
             progress.end()
         from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
@@ -104,13 +104,6 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
         found = kept.answer(result, written(result))
         kept.remember(listing.root, listing.stamp, found)
     return found
-
-
-def _patterns() -> "Several":
-    """The patterns for reading source; they are prepared while the files are listed."""
-    from fundamentum.derive.syntax import prepared  # noqa: PLC0415 — brings the parser
-
-    return prepared()
 
 
 def remark(found: "Answer") -> None:

@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fundamentum.derive.libraries import names_of_libraries
+from fundamentum.derive.listing import Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
 from fundamentum.derive.patterns import Several
 from fundamentum.derive.sweep import Progress, Sweep
 from fundamentum.derive.syntax import Candidates, prepared, rules_after
-from fundamentum.derive.tree import SourceFile, Tree, read_tree
+from fundamentum.derive.tree import SourceFile, Tree, tree_of
 from fundamentum.errors import InputError
 
 if TYPE_CHECKING:
@@ -27,8 +28,9 @@ def derive(root: Path, progress: Progress = silent) -> "Derived":
     """The needs of the application in a directory."""
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    patterns = prepared()
-    return derive_tree(read_tree(root), patterns, progress)
+    listing = Listing(str(root))
+    patterns = prepared(listing.size)
+    return derive_tree(tree_of(listing), patterns, progress)
 
 
 def derive_tree(tree: Tree, patterns: Several, progress: Progress = silent) -> "Derived":

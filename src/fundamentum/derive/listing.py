@@ -61,6 +61,8 @@ class Listing:
         self.remarks: list[str] = []
         """What could not be looked at."""
         self.links = 0
+        self.size = 0
+        """Bytes of the files that may hold PHP."""
         self.full = False
         """Whether there are more files than in any application: the rest is not listed."""
         self._count = 0
@@ -125,4 +127,5 @@ class Listing:
             except OSError as error:
                 self.remarks.append(f"{path}/{entry.name} cannot be read: {error.strerror}".lstrip("/"))
             else:
+                self.size += status.st_size if kind == SOURCE else 0
                 yield entry.name, kind, status.st_size, status.st_mtime_ns

@@ -6,26 +6,31 @@ They exist for most machines, not for all; without them the standard library fin
 import re
 import threading
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Any, Final
 
+MUCH: Final = 8_000_000
+"""Bytes from which it takes less time to prepare the patterns than it saves."""
 _GROUP_NAME = re.compile(rb"\(\?P<\w+>")
 
 
 class Several:
-    """Many patterns, each with a number, searched for in one pass.
+    """Many patterns, each with a number.
 
-    They are prepared in the background; ``ready`` waits for that.
+    ``size``: bytes of text to come.  For much of it they are prepared, in the background, to be searched for in one
+    pass; ``ready`` waits for that.
     """
 
-    def __init__(self, patterns: Mapping[int, re.Pattern[bytes]]) -> None:
+    def __init__(self, patterns: Mapping[int, re.Pattern[bytes]], size: int) -> None:
         self._patterns = patterns
         self._database: Any = None
         self._preparation = threading.Thread(target=self._prepare, daemon=True)
-        self._preparation.start()
+        if size >= MUCH:
+            self._preparation.start()
 
     def ready(self) -> None:
-        """Return when the patterns are prepared."""
-        self._preparation.join()
+        """Return when all is prepared that will be."""
+        if self._preparation.ident is not None:
+            self._preparation.join()
 
     def _prepare(self) -> None:
         self._database = _compiled({number: one.pattern for number, one in self._patterns.items()})

@@ -30,7 +30,7 @@ from fundamentum.derive.words import (
     listed_in,
     words_in,
 )
-from fundamentum.derive.workers import SMALL, Workers, batches, contents, work_in
+from fundamentum.derive.workers import Workers, batches, contents, work_in
 
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
@@ -97,8 +97,7 @@ class Sweep:
         self._batches = [batch for group in groups for batch in batches(group)]
         work_in(root)
         size = sum(file.size for file in files)
-        # A small tree is gone through before the patterns are prepared; without them it takes a moment longer.
-        _setting = _Setting(libraries, candidates if size < SMALL else candidates.ready(), _swept_words(libraries))
+        _setting = _Setting(libraries, candidates.ready(), _swept_words(libraries))
         self.workers = Workers(size)
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
         self._results = self.workers.map(_sweep, tasks, 1)

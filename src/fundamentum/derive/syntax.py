@@ -317,6 +317,6 @@ class Candidates:
         return tuple(sorted(found))
 
 
-def prepared() -> Several:
-    """The patterns of all rules that show in code; this takes a while, in the background."""
-    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw})
+def prepared(size: int) -> Several:
+    """The patterns of all rules that show in code; for so many bytes of it."""
+    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw}, size)

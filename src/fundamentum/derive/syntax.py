@@ -285,6 +285,8 @@ def found_in(source: Source, rules: Iterable[Rule], limit: int = 2) -> Iterator[
 
 
 _NAMED_ARGUMENT: Final = next(number for number, rule in enumerate(RULES) if rule.what == "a named argument")
+_LOOKING_AROUND: Final = frozenset(number for number, rule in enumerate(RULES) if b"(?<" in rule.pattern.pattern)
+"""Rules of which hardly anything is left without what has to stand before the match."""
 _BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;?")
 _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 
@@ -309,7 +311,9 @@ class Candidates:
             if number not in self.rules or (RULES[number].words and RULES[number].words.isdisjoint(words)):
                 return False
             # The pattern of this one stops at every parenthesis; with the names taken out, it shows at once.
-            return number != _NAMED_ARGUMENT or bool(_NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)))
+            if number == _NAMED_ARGUMENT:
+                return _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)) is not None
+            return number not in _LOOKING_AROUND or RULES[number].pattern.search(code) is not None
 
         found = self._in_code.may_occur(code, counts)
         if b"<<<" in raw:

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.derive.derive import derive
-from fundamentum.derive.patterns import MUCH, Replaced, Several
+from fundamentum.derive.patterns import Replaced, Several
 from fundamentum.derive.syntax import RULES, Candidates, prepared
 from fundamentum.derive.words import code_of, drivers_in, extensions_of, interesting, words_in
 
@@ -50,7 +50,7 @@ def test_no_construct_is_lost_by_looking_for_all_at_once(code: str) -> None:
 
 def _several(kept: list[Several] = []) -> Several:  # noqa: B006 — prepared once
     if not kept:
-        kept.append(prepared(MUCH))
+        kept.append(prepared(much=True))
         kept[0].ready()
     return kept[0]
 
@@ -112,5 +112,5 @@ def test_only_the_rules_that_count_are_looked_for() -> None:
     code = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
     words = frozenset(code.split())
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
-    found = Candidates(of, prepared(MUCH)).ready().among(code, words, b"")
+    found = Candidates(of, prepared(much=True)).ready().among(code, words, b"")
     assert {RULES[number].what for number in found} == {"an enumeration"}

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from fundamentum.derive.kept import Answer
+    from fundamentum.derive.patterns import Several
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
@@ -85,22 +86,25 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
-    listing = Listing(str(directory))
-    found = None if fresh else kept.recall(listing.root, listing.stamp)
-    if found is None:
+    ahead: list[Several] = []
+
+    def prepare() -> None:
         from fundamentum.derive.syntax import prepared  # noqa: PLC0415 — brings the parser
 
-        patterns = prepared(listing.size)  # goes on while the rest is imported
-        from fundamentum.derive.derive import derive_tree  # noqa: PLC0415
-        from fundamentum.derive.tree import tree_of  # noqa: PLC0415
+        ahead.append(prepared(much=True))
+
+    known = not fresh and kept.any_of(str(directory))
+    listing = Listing(str(directory), None if known else prepare)
+    found = kept.recall(listing.root, listing.stamp) if known else None
+    if found is None:
+        from fundamentum.derive.derive import derive_listed  # noqa: PLC0415
+        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
-            result = derive_tree(tree_of(listing), patterns, progress)
+            result = derive_listed(listing, ahead[0] if ahead else None, progress)
         finally:
             progress.end()
-        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
-
         found = kept.answer(result, written(result))
         kept.remember(listing.root, listing.stamp, found)
     return found

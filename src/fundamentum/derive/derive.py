@@ -1,40 +1,37 @@
 """From an application's tree to its needs.
 
-The tree is gone through twice: a quick look at every file, then a close one at some.  The first begins as early as
-possible, in processes of its own; what only the second needs is imported meanwhile.
+The tree is gone through twice: a quick look at every file, then a close one at some.
 """
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from fundamentum.derive.conclude import conclude
 from fundamentum.derive.libraries import names_of_libraries
-from fundamentum.derive.listing import Listing
+from fundamentum.derive.listing import LARGE, Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
 from fundamentum.derive.patterns import Several
+from fundamentum.derive.result import Derived
 from fundamentum.derive.sweep import Progress, Sweep
 from fundamentum.derive.syntax import Candidates, prepared, rules_after
-from fundamentum.derive.tree import SourceFile, Tree, tree_of
+from fundamentum.derive.tree import SourceFile, tree_of
 from fundamentum.errors import InputError
-
-if TYPE_CHECKING:
-    from fundamentum.derive.result import Derived
 
 
 def silent(what: str, done: int, total: int) -> None:
     """Progress for nobody."""
 
 
-def derive(root: Path, progress: Progress = silent) -> "Derived":
+def derive(root: Path, progress: Progress = silent) -> Derived:
     """The needs of the application in a directory."""
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    listing = Listing(str(root))
-    patterns = prepared(listing.size)
-    return derive_tree(tree_of(listing), patterns, progress)
+    return derive_listed(Listing(str(root)), progress=progress)
 
 
-def derive_tree(tree: Tree, patterns: Several, progress: Progress = silent) -> "Derived":
-    """The needs of an application whose files are known.  ``patterns``: those of ``prepared``."""
+def derive_listed(listing: Listing, patterns: Several | None = None, progress: Progress = silent) -> Derived:
+    """The needs of an application whose files are listed.  ``patterns``: those of ``prepared``, if they are already."""
+    patterns = patterns or prepared(listing.size >= LARGE)
+    tree = tree_of(listing)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
     files = [
         file
@@ -48,9 +45,6 @@ def derive_tree(tree: Tree, patterns: Several, progress: Progress = silent) -> "
     libraries = names_of_libraries(files)
     sweep = Sweep(tree.root, files, libraries, Candidates(rules_after(lowest_stated(manifest)), patterns))
     with sweep.workers:
-        # The sweep goes on meanwhile.
-        from fundamentum.derive.conclude import conclude  # noqa: PLC0415
-
         return conclude(tree, manifest, libraries, sweep, progress)
 
 

@@ -48,6 +48,11 @@ def answer(derived: "Derived", text: str) -> Answer:
     return Answer(derived.name, list(derived.remarks), text, whole=derived)
 
 
+def any_of(root: str) -> bool:
+    """Whether anything at all is kept of the tree, be it as it is now or as it was."""
+    return _path(os.path.realpath(root)).is_file()
+
+
 def recall(root: str, stamp: str) -> Answer | None:
     """What was derived from the tree as it is now; None where that is not known."""
     try:

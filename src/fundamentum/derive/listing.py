@@ -9,11 +9,13 @@ import marshal
 import os
 import re
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Final
 
 MAX_FILES: Final = 200_000
 MAX_DEPTH: Final = 40
+LARGE: Final = 8_000_000
+"""Bytes from which it takes less time to prepare for reading than that saves."""
 
 _PHP: Final = frozenset(
     "php php3 php4 php5 php7 php8 phtml inc module install theme profile engine ctp class lib".split()
@@ -54,10 +56,11 @@ class Directory:
 
 
 class Listing:
-    """The tree below a directory."""
+    """The tree below a directory.  ``large`` is called at once when it turns out to be."""
 
-    def __init__(self, root: str) -> None:
+    def __init__(self, root: str, large: Callable[[], None] | None = None) -> None:
         self.root = os.path.realpath(root)
+        self._large = large
         self.remarks: list[str] = []
         """What could not be looked at."""
         self.links = 0
@@ -110,6 +113,9 @@ class Listing:
             self._count += len(found.files)
             self.full = self._count > MAX_FILES
         names.sort()
+        if self._large is not None and self.size >= LARGE:
+            self._large()
+            self._large = None
         for name in names:
             if name in _NEVER or self.full:
                 continue

@@ -6,25 +6,23 @@ They exist for most machines, not for all; without them the standard library fin
 import re
 import threading
 from collections.abc import Callable, Mapping
-from typing import Any, Final
+from typing import Any
 
-MUCH: Final = 8_000_000
-"""Bytes from which it takes less time to prepare the patterns than it saves."""
 _GROUP_NAME = re.compile(rb"\(\?P<\w+>")
 
 
 class Several:
     """Many patterns, each with a number.
 
-    ``size``: bytes of text to come.  For much of it they are prepared, in the background, to be searched for in one
-    pass; ``ready`` waits for that.
+    ``much``: a lot of text is to come, and they are prepared, in the background, to be searched for in one pass;
+    ``ready`` waits for that.
     """
 
-    def __init__(self, patterns: Mapping[int, re.Pattern[bytes]], size: int) -> None:
+    def __init__(self, patterns: Mapping[int, re.Pattern[bytes]], much: bool) -> None:
         self._patterns = patterns
         self._database: Any = None
         self._preparation = threading.Thread(target=self._prepare, daemon=True)
-        if size >= MUCH:
+        if much:
             self._preparation.start()
 
     def ready(self) -> None:

@@ -97,7 +97,8 @@ class Sweep:
         self._batches = [batch for group in groups for batch in batches(group)]
         work_in(root)
         size = sum(file.size for file in files)
-        _setting = _Setting(libraries, candidates.ready(), _swept_words(libraries))
+        words = _swept_words(libraries)  # while the candidates' patterns are being prepared
+        _setting = _Setting(libraries, candidates.ready(), words)
         self.workers = Workers(size)
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
         self._results = self.workers.map(_sweep, tasks, 1)

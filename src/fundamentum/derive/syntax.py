@@ -321,6 +321,6 @@ class Candidates:
         return tuple(sorted(found))
 
 
-def prepared(size: int) -> Several:
-    """The patterns of all rules that show in code; for so many bytes of it."""
-    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw}, size)
+def prepared(much: bool) -> Several:
+    """The patterns of all rules that show in code; for much code or little."""
+    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw}, much)

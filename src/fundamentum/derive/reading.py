@@ -10,6 +10,7 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.facts import FileFacts, Syntax
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import Source
@@ -89,7 +90,7 @@ class Reading:
                 continue
             wanted = DEFINES in one.words or (LISTS in one.words and one.file.size < LARGE)
             if one.file.part != "bundled":
-                for extension in one.checked:
+                for extension in one.checked - EVERYWHERE:
                     asked[extension] = asked.get(extension, 0) + 1
                     wanted = wanted or asked[extension] <= (CHECKED if one.file.size < LARGE else 1)
                 for number, (words, count) in enumerate(SAMPLED):

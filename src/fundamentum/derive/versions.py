@@ -84,7 +84,10 @@ class _Bounds:
 
     def _symbols(self, wanted: Callable[[str, str], bool]) -> Places:
         """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed."""
+        defined = self.whole.defined_functions | self.whole.defined_classes
+        # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
+        words -= {name.encode("latin-1", "replace") for name in defined}
         speaking = sorted((file for file, known in self.versioned if words & known), key=lambda file: file.size)
         self.reading.read(speaking[:MAX_SYMBOL_FILES])
         defined = self.whole.defined_functions | self.whole.defined_classes

@@ -64,8 +64,10 @@ def _settled(whole: Whole, extension: str, left: Sequence[Swept]) -> bool:
     plain = len(whole.plain_files(extension))
     if plain >= ENOUGH:
         return True
-    asking = any(extension in one.checked or "?" in one.checked for one in left)
-    return not asking and plain + len(left) <= len(whole.protected_files(extension))
+    if any(not one.stopping.isdisjoint((extension, "?")) for one in left):
+        return False
+    asked = any(check.outcome == "asked" for _, check in whole.checks(extension))
+    return asked and plain + len(left) <= len(whole.protected_files(extension))
 
 
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:

@@ -18,6 +18,7 @@ from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import (
     INCLUDING,
+    STOPS,
     TAKING,
     called_by_name,
     checked_in,
@@ -66,11 +67,13 @@ class Swept(msgspec.Struct, frozen=True, gc=False):
     extensions: frozenset[str]
     checked: frozenset[str]
     """The extensions that it asks for; ``?``: some that it names elsewhere."""
+    stopping: frozenset[str]
+    """Those of them without which the program may stop there."""
     constructs: tuple[int, ...]
     """Rules of syntax, by number, that may apply."""
 
 
-_Look = tuple[frozenset[bytes], frozenset[str], frozenset[str], tuple[int, ...]]
+_Look = tuple[frozenset[bytes], frozenset[str], frozenset[str], frozenset[str], tuple[int, ...]]
 """What ``Swept`` tells beside the file."""
 
 
@@ -148,7 +151,8 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     extensions = extensions_of(words)
     if b"pdo" in words or b"dsn" in code:
         extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
-    return words, extensions, checked, constructs
+    stopping = frozenset(name.removeprefix(STOPS) for name in checked if name.startswith(STOPS))
+    return words, extensions, checked - {STOPS + name for name in stopping}, stopping, constructs
 
 
 @cache

@@ -273,8 +273,16 @@ def extension_called(name: bytes) -> str:
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
 
 
+STOPS: Final = "!"
+"""Before the name of an extension: the program may stop where it is missing."""
+_ENDING: Final = (b"exit", b"die", b"e_user_error")
+
+
 def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
-    """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable."""
+    """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable.
+
+    Once more with ``STOPS`` where an end of the program stands in the next thousand bytes.
+    """
     found: set[str] = set()
     for name, kind in CHECKS.items():
         word = name.encode()
@@ -285,17 +293,24 @@ def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> frozense
             at += len(word)
             if match := _ASKED.match(lowered, at):
                 # Constants are told apart by case, all others are not.
-                value = data[match.start(match.lastindex or 0) : match.end(match.lastindex or 0)].decode("latin-1")
-                if match.lastindex is None:
-                    found |= {"?"} if kind == "extension" else set()
-                elif kind == "extension":
-                    found.add(canonical(value))
-                else:
-                    value = value.replace("\\\\", "\\")
-                    symbols_asked = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
-                    found.update(symbol.extension for symbol in symbols_asked)
+                group = match.lastindex or 0
+                asked = _asked(kind, data[match.start(group) : match.end(group)].decode("latin-1") if group else "")
+                found |= asked
+                if any(lowered.find(end, at, at + 1000) >= 0 for end in _ENDING):
+                    found.update(STOPS + extension for extension in asked)
             at = lowered.find(word, at)
     return frozenset(found)
+
+
+def _asked(kind: str, value: str) -> set[str]:
+    """The extensions that a check asks for by the name of an extension, a function, a class or a constant."""
+    if not value:
+        return {"?"} if kind == "extension" else set()
+    if kind == "extension":
+        return {canonical(value)}
+    value = value.replace("\\\\", "\\")
+    found = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
+    return {symbol.extension for symbol in found}
 
 
 _DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"

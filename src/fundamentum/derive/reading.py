@@ -14,7 +14,7 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.facts import FileFacts, Syntax
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import Source
-from fundamentum.derive.sweep import DEFINES, LISTS, SAMPLED, Progress, Swept
+from fundamentum.derive.sweep import DEFINES, LARGE, LISTS, SAMPLED, Progress, Swept
 from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import code_of
@@ -22,8 +22,6 @@ from fundamentum.derive.workers import Workers, contents
 
 ENOUGH: Final = 3
 """Files with a plain use after which an extension's level is settled."""
-LARGE: Final = 60_000
-"""Bytes from which a file is parsed only if no smaller one tells the same."""
 CHECKED: Final = 4
 """Files with a check and a word of an extension that are parsed first; more only where they can change something."""
 _RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}

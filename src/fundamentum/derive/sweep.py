@@ -38,8 +38,11 @@ Progress = Callable[[str, int, int], None]
 
 _CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _LOOKED_INTO: Final = TAKING | _CHECK_WORDS
+_CONNECTING: Final = frozenset({b"pdo", b"dsn"})
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
+LARGE: Final = 60_000
+"""Bytes from which a file is parsed only if no smaller one tells the same."""
 NAMES_LIMIT: Final = b"*limit"
 """Stands among the words of a file that speaks of a setting and of one of the limits."""
 DEFINES: Final = b"*defines"
@@ -138,7 +141,8 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     constructs = _setting.candidates.among(code, words, data) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
-    if (b"extension_loaded" in words or b"extensions" in code) and len(names := listed_in(data)) > 2:
+    lists = size < LARGE and (b"extension_loaded" in words or b"extensions" in code)
+    if lists and len(names := listed_in(data)) > 2:
         words |= frozenset() if names <= _EVERYDAY_NAMES else {LISTS}
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         words |= {NAMES_LIMIT}
@@ -149,7 +153,7 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
             words |= {DEFINES}
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
     extensions = extensions_of(words)
-    if b"pdo" in words or b"dsn" in code:
+    if not words.isdisjoint(_CONNECTING):
         extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
     stopping = frozenset(name.removeprefix(STOPS) for name in checked if name.startswith(STOPS))
     return words, extensions, checked - {STOPS + name for name in stopping}, stopping, constructs
@@ -158,7 +162,7 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
 @cache
 def _common_words() -> frozenset[bytes]:
     words = {word for rule in RULES for word in rule.words} | {word for words, _ in SAMPLED for word in words}
-    return interesting() | TAKING | INCLUDING | words
+    return interesting() | TAKING | INCLUDING | _CONNECTING | words
 
 
 def _swept_words(libraries: LibraryNames) -> frozenset[bytes]:

@@ -208,7 +208,7 @@ def words_in(code: bytes, of: frozenset[bytes]) -> frozenset[bytes]:
     for word in found:
         if word not in tables.everyday or _stands_for_symbol(word, code, substitutes):
             out.add(word)
-        if word in tables.spaces and (names := list(_spaced(word, code))):
+        if word in tables.spaces and word + b"\\" in code and (names := list(_spaced(word, code))):
             out.update((word, *names))
     return frozenset(out)
 

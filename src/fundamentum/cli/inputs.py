@@ -98,13 +98,14 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
     found = kept.recall(listing.root, listing.stamp) if known else None
     if found is None:
         from fundamentum.derive.derive import derive_listed  # noqa: PLC0415
-        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         progress = _Progress()
         try:
             result = derive_listed(listing, ahead[0] if ahead else None, progress)
         finally:
             progress.end()
+        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
+
         found = kept.answer(result, written(result))
         kept.remember(listing.root, listing.stamp, found)
     return found

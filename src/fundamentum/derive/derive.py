@@ -5,7 +5,6 @@ The tree is gone through twice: a quick look at every file, then a close one at 
 
 from pathlib import Path
 
-from fundamentum.derive.conclude import conclude
 from fundamentum.derive.libraries import names_of_libraries
 from fundamentum.derive.listing import LARGE, Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
@@ -45,6 +44,9 @@ def derive_listed(listing: Listing, patterns: Several | None = None, progress: P
     libraries = names_of_libraries(files)
     sweep = Sweep(tree.root, files, libraries, Candidates(rules_after(lowest_stated(manifest)), patterns))
     with sweep.workers:
+        # In the background, the sweep goes on.
+        from fundamentum.derive.conclude import conclude  # noqa: PLC0415
+
         return conclude(tree, manifest, libraries, sweep, progress)
 
 

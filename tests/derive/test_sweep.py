@@ -112,5 +112,5 @@ def test_only_the_rules_that_count_are_looked_for() -> None:
     code = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
     words = frozenset(code.split())
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
-    found = Candidates(of, prepared(much=True)).ready().among(code, words, b"")
+    found = Candidates(of, prepared(much=True)).ready().among(code, words, False)
     assert {RULES[number].what for number in found} == {"an enumeration"}

@@ -135,10 +135,11 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     data = contents(path, size)
     if data is None:
         return None
-    code = code_of(data)
+    blocks = b"<<<" in data
+    code = code_of(data, blocks)
     words = words_in(code, _setting.words)
     checked: frozenset[str] = frozenset()
-    constructs = _setting.candidates.among(code, words, data) if syntax_counts else ()
+    constructs = _setting.candidates.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
     lists = size < LARGE and (b"extension_loaded" in words or b"extensions" in code)

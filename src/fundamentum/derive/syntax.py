@@ -304,8 +304,11 @@ class Candidates:
         self._in_code.ready()
         return self
 
-    def among(self, code: bytes, words: frozenset[bytes], raw: bytes) -> tuple[int, ...]:
-        """The rules, by number, of which code without strings and comments, or the raw text, may hold the construct."""
+    def among(self, code: bytes, words: frozenset[bytes], blocks: bool) -> tuple[int, ...]:
+        """The rules, by number, of which code without strings and comments may hold the construct.
+
+        ``blocks``: there were blocks of text in it.
+        """
 
         def counts(number: int) -> bool:
             if number not in self.rules or (RULES[number].words and RULES[number].words.isdisjoint(words)):
@@ -316,7 +319,7 @@ class Candidates:
             return number not in _LOOKING_AROUND or RULES[number].pattern.search(code) is not None
 
         found = self._in_code.may_occur(code, counts)
-        if b"<<<" in raw:
+        if blocks:
             found += self._in_raw
         return tuple(sorted(found))
 

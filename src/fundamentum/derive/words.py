@@ -45,13 +45,16 @@ TAKING: Final = frozenset(name.encode() for name in TAKES_FUNCTIONS)
 _GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
 
 
-def code_of(data: bytes) -> bytes:
-    """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files."""
+def code_of(data: bytes, blocks: bool = True) -> bytes:
+    """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files.
+
+    ``blocks``: whether it may hold blocks of text (``<<<END``).
+    """
     start = data.find(b"<?")
     if start < 0:
         return b""
     lowered = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :].lower()
-    return _without_text()(_without_blocks(lowered) if b"<<<" in lowered else lowered)
+    return _without_text()(_without_blocks(lowered) if blocks and b"<<<" in lowered else lowered)
 
 
 def _without_blocks(lowered: bytes) -> bytes:

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from fundamentum.derive.derive import derive
 from fundamentum.derive.patterns import Replaced, Several
+from fundamentum.derive.quoted import drivers_in
 from fundamentum.derive.syntax import RULES, Candidates, prepared
-from fundamentum.derive.words import code_of, drivers_in, extensions_of, interesting, words_in
+from fundamentum.derive.words import code_of, extensions_of, interesting, words_in
 
 from .constructs import CONSTRUCTS
 from .trees import levels, made

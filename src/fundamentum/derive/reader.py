@@ -11,10 +11,11 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers
 from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
+from fundamentum.derive.quoted import TAKING
 from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
 from fundamentum.derive.spots import Spots, places_of
 from fundamentum.derive.wishes import CALLS, wishes_of
-from fundamentum.derive.words import TAKING, code_of, interesting, words_in
+from fundamentum.derive.words import code_of, interesting, words_in
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""

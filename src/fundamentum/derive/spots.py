@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.words import DRIVER, DRIVER_NAME, called_by_name, extension_called, interesting, listed_in
+from fundamentum.derive.quoted import DRIVER, DRIVER_NAME, called_by_name, extension_called, listed_in
+from fundamentum.derive.words import interesting
 
 _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")

@@ -12,25 +12,21 @@ from typing import Final, NamedTuple
 import msgspec
 
 from fundamentum.derive.libraries import LibraryNames
-from fundamentum.derive.source import CHECKS
-from fundamentum.derive.syntax import RULES, Candidates
-from fundamentum.derive.tree import SourceFile
-from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
-from fundamentum.derive.words import (
+from fundamentum.derive.quoted import (
     INCLUDING,
     STOPS,
     TAKING,
     called_by_name,
     checked_in,
-    code_of,
-    defines_one,
     drivers_in,
-    extensions_of,
     included_in,
-    interesting,
     listed_in,
-    words_in,
 )
+from fundamentum.derive.source import CHECKS
+from fundamentum.derive.syntax import RULES, Candidates
+from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
+from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batches, contents, work_in
 
 Progress = Callable[[str, int, int], None]

@@ -2,7 +2,7 @@
 
 import builtins
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,10 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from fundamentum.derive import words
 from fundamentum.derive.derive import derive
 from fundamentum.derive.patterns import Replaced, Several
 from fundamentum.derive.quoted import drivers_in
-from fundamentum.derive.syntax import RULES, Candidates, prepared
+from fundamentum.derive.syntax import RULES, Rules, prepared
 from fundamentum.derive.words import code_of, extensions_of, interesting, words_in
 
 from .constructs import CONSTRUCTS
@@ -27,7 +28,7 @@ FAST = ("hyperscan", "pcre2")
 
 
 @pytest.fixture
-def without_fast_matchers(monkeypatch: pytest.MonkeyPatch) -> None:
+def without_fast_matchers(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     real = builtins.__import__
 
     def refused(name: str, *rest: Any, **named: Any) -> Any:
@@ -36,6 +37,10 @@ def without_fast_matchers(monkeypatch: pytest.MonkeyPatch) -> None:
         return real(name, *rest, **named)
 
     monkeypatch.setattr(builtins, "__import__", refused)
+    monkeypatch.setattr("fundamentum.derive.derive.LARGE_TREE", 0)  # so that the fast one would be asked for
+    words._without_text.cache_clear()
+    yield
+    words._without_text.cache_clear()
 
 
 PATTERNS: Mapping[int, re.Pattern[bytes]] = {n: rule.pattern for n, rule in enumerate(RULES) if not rule.raw}
@@ -67,14 +72,18 @@ def test_code_is_told_from_text_the_same_with_either_matcher(code: str) -> None:
 
 
 def test_what_is_too_hard_for_the_fast_matcher_is_left_to_the_other() -> None:
+    pytest.importorskip("pcre2", reason="there is no build of it for this machine")
     nested = Replaced(re.compile(rb"(?:a(?:b|c)*)*d"), b"")
     text = b"abc" * 60_000 + b"d"
+    with pytest.raises(nested._too_hard):
+        nested._machine_code.sub(b"", text)
     assert nested(text) == b""
 
 
 def test_an_application_is_derived_without_the_fast_matchers_too(tmp_path: Path, without_fast_matchers: None) -> None:
     made(tmp_path, {"a.php": "/* gzopen() */ enum A { case B; } mb_strlen($x);", "b.php": "echo 'imagesx()';"})
     found = derive(tmp_path)
+    assert words._without_text()._machine_code is None
     assert levels(found) == {"mbstring": "required"}
     assert [entry.value for entry in found.of_kind("php")] == [">=8.1"]
 
@@ -96,9 +105,9 @@ STANDING = [  # PHP, interesting words in it
 ]
 
 
-@pytest.mark.parametrize(("code", "words"), STANDING)
-def test_a_word_of_everyday_language_counts_where_a_symbol_may_be_meant(code: str, words: set[bytes]) -> None:
-    assert words_in(code_of(f"<?php {code}".encode()), interesting()) == words
+@pytest.mark.parametrize(("code", "meant"), STANDING)
+def test_a_word_of_everyday_language_counts_where_a_symbol_may_be_meant(code: str, meant: set[bytes]) -> None:
+    assert words_in(code_of(f"<?php {code}".encode()), interesting()) == meant
 
 
 def test_words_speak_only_of_the_extensions_that_they_name() -> None:
@@ -111,7 +120,7 @@ def test_words_speak_only_of_the_extensions_that_they_name() -> None:
 
 def test_only_the_rules_that_count_are_looked_for() -> None:
     code = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
-    words = frozenset(code.split())
+    found_words = frozenset(code.split())
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
-    found = Candidates(of, prepared(much=True)).ready().among(code, words, False)
+    found = Rules(of, prepared(much=True)).ready().among(code, found_words, False)
     assert {RULES[number].what for number in found} == {"an enumeration"}

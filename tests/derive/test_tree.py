@@ -8,15 +8,14 @@ import pytest
 from fundamentum.derive import kept
 from fundamentum.derive.derive import derive
 from fundamentum.derive.listing import OTHER, SOURCE, Listing
-from fundamentum.derive.tree import read_tree
-from fundamentum.derive.walk import MAX_SIZE
+from fundamentum.derive.walk import MAX_SIZE, tree_of
 from fundamentum.errors import InputError
 
 from .trees import levels, made
 
 
 def parts(root: Path) -> dict[str, str]:
-    return {file.path: file.part for file in read_tree(root).sources}
+    return {file.path: file.part for file in tree_of(Listing(str(root))).sources}
 
 
 def test_the_parts_of_an_application(tmp_path: Path) -> None:
@@ -83,14 +82,14 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
-    tree = read_tree(root)
+    tree = Listing(str(root))
     assert kept.recall(tree.root, tree.stamp) is None
     kept.remember(tree.root, tree.stamp, kept.answer(derive(root), "text"))
-    again = read_tree(root)
+    again = Listing(str(root))
     found = kept.recall(again.root, again.stamp)
     assert found and (found.derived(), found.text) == (derive(root), "text")
     made(root, {"b.php": "mb_strlen(1);"})
-    assert kept.recall(tree.root, read_tree(root).stamp) is None
+    assert kept.recall(tree.root, Listing(str(root)).stamp) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
     assert kept.recall(tree.root, tree.stamp) is None
 

@@ -14,8 +14,7 @@ from fundamentum.derive.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
 from fundamentum.derive.sweep import Swept
-from fundamentum.derive.tree import SourceFile
-from fundamentum.derive.walk import Part
+from fundamentum.derive.tree import Part, SourceFile
 
 _DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"

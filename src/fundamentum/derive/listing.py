@@ -14,7 +14,7 @@ from typing import Final
 
 MAX_FILES: Final = 200_000
 MAX_DEPTH: Final = 40
-LARGE: Final = 8_000_000
+LARGE_TREE: Final = 8_000_000
 """Bytes from which it takes less time to prepare for reading than that saves."""
 
 _PHP: Final = frozenset(
@@ -113,7 +113,7 @@ class Listing:
             self._count += len(found.files)
             self.full = self._count > MAX_FILES
         names.sort()
-        if self._large is not None and self.size >= LARGE:
+        if self._large is not None and self.size >= LARGE_TREE:
             self._large()
             self._large = None
         for name in names:

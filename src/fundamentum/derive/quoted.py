@@ -9,12 +9,11 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions, providers
 from fundamentum.derive.source import CHECKS
 
-TAKES_FUNCTIONS: Final = frozenset(
-    "array_map array_filter array_walk array_walk_recursive array_reduce usort uasort uksort call_user_func "
-    "call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
-    "array_uintersect array_diff_ukey".split()
+TAKING: Final = frozenset(
+    b"array_map array_filter array_walk array_walk_recursive array_reduce usort uasort uksort call_user_func "
+    b"call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
+    b"array_uintersect array_diff_ukey".split()
 )
-TAKING: Final = frozenset(name.encode() for name in TAKES_FUNCTIONS)
 _GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
 
 
@@ -47,12 +46,12 @@ def included_in(data: bytes) -> frozenset[bytes]:
     return frozenset(found)
 
 
-_LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
+LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
 
 
 def listed_in(data: bytes) -> frozenset[str]:
     """Names of extensions that stand in quotes."""
-    return frozenset(filter(None, map(extension_called, set(_LISTED.findall(data)))))
+    return frozenset(filter(None, map(extension_called, set(LISTED.findall(data)))))
 
 
 @lru_cache(4096)
@@ -65,17 +64,16 @@ def extension_called(name: bytes) -> str:
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
 
 
-STOPS: Final = "!"
-"""Before the name of an extension: the program may stop where it is missing."""
 _ENDING: Final = (b"exit", b"die", b"e_user_error")
 
 
-def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> frozenset[str]:
+def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> tuple[frozenset[str], frozenset[str]]:
     """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable.
 
-    Once more with ``STOPS`` where an end of the program stands in the next thousand bytes.
+    Second, those of them without which the program may stop: an end of it stands in the next thousand bytes.
     """
     found: set[str] = set()
+    stopping: set[str] = set()
     for name, kind in CHECKS.items():
         word = name.encode()
         if word not in words:
@@ -89,9 +87,9 @@ def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> frozense
                 asked = _asked(kind, data[match.start(group) : match.end(group)].decode("latin-1") if group else "")
                 found |= asked
                 if any(lowered.find(end, at, at + 1000) >= 0 for end in _ENDING):
-                    found.update(STOPS + extension for extension in asked)
+                    stopping |= asked
             at = lowered.find(word, at)
-    return frozenset(found)
+    return frozenset(found), frozenset(stopping)
 
 
 def _asked(kind: str, value: str) -> set[str]:

@@ -132,7 +132,7 @@ class Reading:
         return files[: len(own) + ENOUGH]
 
 
-class Candidates:
+class Constructs:
     """Files that may hold a construct, by rule."""
 
     def __init__(self, swept: Sequence[Swept]) -> None:

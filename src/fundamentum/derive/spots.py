@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.quoted import DRIVER, DRIVER_NAME, called_by_name, extension_called, listed_in
+from fundamentum.derive.quoted import DRIVER, DRIVER_NAME, LISTED, called_by_name, extension_called, listed_in
 from fundamentum.derive.words import interesting
 
 _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
@@ -13,7 +13,6 @@ _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
-_LISTED: Final = re.compile(rb"""["']((?:ext-)?[A-Za-z][\w -]{1,30})["']""")
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
 
@@ -42,7 +41,7 @@ class Spots:
         self.streams = [*((match, "scheme") for match in wrappers), *((match, "filter") for match in filters)]
         """Stream wrappers and stream filters, and which of the two."""
         lists = b"extension" in lowered and len(listed_in(data)) > 1
-        self.extensions = [m for m in _LISTED.finditer(data) if extension_called(m[1])] if lists else []
+        self.extensions = [m for m in LISTED.finditer(data) if extension_called(m[1])] if lists else []
         """Names of extensions in quotes."""
         versioned = b"PHP_VERSION" in data or b"version_compare" in data
         self.includes = list(_INCLUDE.finditer(data)) if versioned else []

@@ -5,7 +5,7 @@ times as long.
 """
 
 import marshal
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cache
 from typing import Final, NamedTuple
 
@@ -14,7 +14,6 @@ import msgspec
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.quoted import (
     INCLUDING,
-    STOPS,
     TAKING,
     called_by_name,
     checked_in,
@@ -23,17 +22,16 @@ from fundamentum.derive.quoted import (
     listed_in,
 )
 from fundamentum.derive.source import CHECKS
-from fundamentum.derive.syntax import RULES, Candidates
+from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
-from fundamentum.derive.workers import Workers, batches, contents, work_in
+from fundamentum.derive.workers import Workers, contents, work_in
 
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
 
-_CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
-_LOOKED_INTO: Final = TAKING | _CHECK_WORDS
+_LOOKED_INTO: Final = TAKING | {word.encode() for word in CHECKS}
 _CONNECTING: Final = frozenset({b"pdo", b"dsn"})
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
@@ -80,7 +78,7 @@ class _Setting(NamedTuple):
     """What holds for every file of the tree."""
 
     libraries: LibraryNames
-    candidates: Candidates
+    rules: Rules
     words: frozenset[bytes]
 
 
@@ -90,18 +88,17 @@ _setting: _Setting
 class Sweep:
     """The quick look at a tree's files, going on in the background where there is more than one process."""
 
-    def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, candidates: Candidates) -> None:
+    def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, rules: Rules) -> None:
         global _setting
         self.files = files
         # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
-        self._batches = [batch for group in groups for batch in batches(group)]
+        self._batches = [batch for group in groups for batch in _batches(group)]
         work_in(root)
-        size = sum(file.size for file in files)
-        words = _swept_words(libraries)  # while the candidates' patterns are being prepared
-        _setting = _Setting(libraries, candidates.ready(), words)
-        self.workers = Workers(size)
+        words = _swept_words(libraries)  # while the rules' patterns are being prepared
+        _setting = _Setting(libraries, rules.ready(), words)
+        self.workers = Workers(sum(file.size for file in files))
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
         self._results = self.workers.map(_sweep, tasks, 1)
 
@@ -121,6 +118,20 @@ class Sweep:
         return out
 
 
+def _batches(files: Sequence[SourceFile], size: int = 400_000) -> Iterator[list[SourceFile]]:
+    """The files in groups of about so many bytes."""
+    batch: list[SourceFile] = []
+    total = 0
+    for file in files:
+        batch.append(file)
+        total += file.size
+        if total > size:
+            yield batch
+            batch, total = [], 0
+    if batch:
+        yield batch
+
+
 def _sweep(task: tuple[Sequence[tuple[str, int]], bool]) -> bytes:
     """Look at some files.  The answer, a list of ``_Look`` or None, is packed: that way it travels fastest."""
     files, syntax_counts = task
@@ -134,8 +145,8 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     blocks = b"<<<" in data
     code = code_of(data, blocks)
     words = words_in(code, _setting.words)
-    checked: frozenset[str] = frozenset()
-    constructs = _setting.candidates.among(code, words, blocks) if syntax_counts else ()
+    checked = stopping = frozenset[str]()
+    constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
     lists = size < LARGE and (b"extension_loaded" in words or b"extensions" in code)
@@ -145,15 +156,14 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
         words |= {NAMES_LIMIT}
     if words & _LOOKED_INTO:
         lowered = data.lower()
-        checked |= checked_in(data, lowered, words)
+        checked, stopping = checked_in(data, lowered, words)
         if checked and defines_one(code, words):
             words |= {DEFINES}
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
     extensions = extensions_of(words)
     if not words.isdisjoint(_CONNECTING):
         extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
-    stopping = frozenset(name.removeprefix(STOPS) for name in checked if name.startswith(STOPS))
-    return words, extensions, checked - {STOPS + name for name in stopping}, stopping, constructs
+    return words, extensions, checked, stopping, constructs
 
 
 @cache

@@ -291,7 +291,7 @@ _BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;
 _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 
 
-class Candidates:
+class Rules:
     """Finds out which of some rules a file may fit, without parsing it."""
 
     def __init__(self, rules: Iterable[int], prepared: Several) -> None:
@@ -299,7 +299,7 @@ class Candidates:
         self._in_code = prepared
         self._in_raw = [number for number in sorted(self.rules) if RULES[number].raw]
 
-    def ready(self) -> "Candidates":
+    def ready(self) -> "Rules":
         """The same, once its patterns have been prepared."""
         self._in_code.ready()
         return self

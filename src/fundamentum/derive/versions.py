@@ -8,7 +8,7 @@ from fundamentum.derive.constraints import EVERYTHING, as_range, common, interva
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest, lowest_stated
-from fundamentum.derive.reading import Candidates, Reading
+from fundamentum.derive.reading import Constructs, Reading
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
@@ -53,7 +53,7 @@ class _Bounds:
     def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
         self.reading, self.whole, self.stated = reading, whole, stated
         self.files = _counting(reading.swept, whole)
-        self.candidates = Candidates(self.files)
+        self.constructs = Constructs(self.files)
         bounding = versioned_words().keys()
         self.versioned = [(one.file, known) for one in self.files if (known := one.words & bounding)]
 
@@ -63,7 +63,7 @@ class _Bounds:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
             rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
-            found = self.candidates.confirmed(self.reading.workers, rules)
+            found = self.constructs.confirmed(self.reading.workers, rules)
             found += self._symbols(lambda since, _, branch=branch: since == branch)  # type: ignore[misc]
             if found:
                 return branch, found
@@ -78,7 +78,7 @@ class _Bounds:
         own = {one.file.path for one in self.files if one.file.part == "own"}
         found = [(path, one) for path, one in self._symbols(lambda _, gone: counts(gone)) if path in own]
         rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
-        found += self.candidates.confirmed(self.reading.workers, rules)
+        found += self.constructs.confirmed(self.reading.workers, rules)
         first = min((one.gone for _, one in found), key=branch_key, default="")
         return [(path, one) for path, one in found if one.gone == first]
 

@@ -1,13 +1,12 @@
 """Going through an application's directory: which files hold PHP, and what part of the application each belongs to."""
 
 import re
-from typing import Final, Literal, NamedTuple
+from typing import Final
+
+import msgspec
 
 from fundamentum.derive.listing import OTHER, Directory, Listing
-
-Part = Literal["own", "optional", "bundled", "aside"]
-"""The application's own code; a part of it that is chosen (a driver, a plugin); a library that came with it; tests,
-examples, documentation and tools for developers."""
+from fundamentum.derive.tree import Part, SourceFile, Tree
 
 MAX_SIZE: Final = 8 * 1024 * 1024
 MAX_TOTAL: Final = 4 * 1024 * 1024 * 1024
@@ -34,21 +33,8 @@ _ASIDE_FILE: Final = re.compile(
 )
 
 
-class Walked(NamedTuple):
-    """What an application's directory holds, as it was met."""
-
-    root: str
-    sources: list[tuple[str, int, int, Part, str]]
-    """Path, size, time of change in nanoseconds, part, and for bundled code the directory of the library."""
-    others: list[str]
-    """Paths of manifests and settings files."""
-    remarks: list[str]
-    stamp: str
-    """That of the listing."""
-
-
-def walk(listing: Listing) -> Walked:
-    """Go through the listed files; what is passed over is remarked."""
+def tree_of(listing: Listing) -> Tree:
+    """What was listed, the application's own code told apart; what is passed over is remarked."""
     found = _Walk(listing)
     found.below(listing.top, "own", "")
     remarks = list(listing.remarks)
@@ -62,7 +48,10 @@ def walk(listing: Listing) -> Walked:
             if len(found.huge) > 1
             else f"{found.huge[0]} is larger than {MAX_SIZE >> 20} MiB: passed over"
         )
-    return Walked(listing.root, found.found, found.others, remarks, listing.stamp)
+    sources, base = _based(tuple(found.found))
+    if sources and all(file.part == "aside" for file in sources):
+        sources = tuple(msgspec.structs.replace(file, part="own") for file in sources)
+    return Tree(listing.root, sources, tuple(found.others), tuple(remarks), base)
 
 
 class _Walk:
@@ -70,7 +59,7 @@ class _Walk:
         self.root = listing.root
         self.others: list[str] = []
         self.huge: list[str] = []
-        self.found: list[tuple[str, int, int, Part, str]] = []
+        self.found: list[SourceFile] = []
         self.full = False
         self.total = 0
 
@@ -80,15 +69,15 @@ class _Walk:
         if directory.library and path and part != "aside" and path != library:
             part, library = "bundled", path
         above = f"{path}/" if path else ""
-        for name, kind, size, changed in directory.files:
+        for name, kind, size, _ in directory.files:
             if kind == OTHER:
                 self.others.append(above + name)
             else:
-                self._source(name, above + name, size, changed, part, library)
+                self._source(name, above + name, size, part, library)
         for below in directory.below:
             self.below(below, *_part_of(below.path.rpartition("/")[2].lower(), below.path, part, library))
 
-    def _source(self, name: str, here: str, size: int, changed: int, part: Part, library: str) -> None:
+    def _source(self, name: str, here: str, size: int, part: Part, library: str) -> None:
         if size > MAX_SIZE:
             self.huge.append(here)
             return
@@ -100,7 +89,7 @@ class _Walk:
         self.total += size
         if part != "aside" and (_ASIDE_FILE.search(name) or name[0] == "."):
             part = "aside"
-        self.found.append((here, size, changed, part, library))
+        self.found.append(SourceFile(here, size, part, library))
 
     def _starts_as_php(self, path: str) -> bool:
         try:
@@ -122,3 +111,21 @@ def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]
     if name in _OPTIONAL and part == "own":
         return "optional", library
     return part, library
+
+
+def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str]:
+    """Where most of a tree lies in one "library" below its root, that is the application itself."""
+    sizes: dict[str, int] = {}
+    for file in sources:
+        if file.part != "aside":
+            sizes[file.library] = sizes.get(file.library, 0) + file.size
+    own = [name for name in sizes if name and not BUNDLED.intersection(name.lower().split("/"))]
+    base = max(own, key=lambda library: sizes[library], default="")
+    if not base or sizes[base] <= 10 * sizes.get("", 0):
+        return sources, ""
+    return tuple(
+        msgspec.structs.replace(file, part="own", library="")
+        if file.library == base and file.part == "bundled"
+        else file
+        for file in sources
+    ), base

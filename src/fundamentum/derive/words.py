@@ -10,8 +10,9 @@ from fundamentum.derive.patterns import Replaced
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
 
+_NAMING: Final = frozenset(byte for byte in range(256) if chr(byte).isalnum() or byte == 95 or byte >= 128)
 # Everything that cannot be part of a name becomes a blank.
-_TABLE: Final = bytes(byte if chr(byte).isalnum() or byte == 95 or byte >= 128 else 32 for byte in range(256))
+_TABLE: Final = bytes(byte if byte in _NAMING else 32 for byte in range(256))
 # Comments, strings, text outside PHP, text blocks.  Each way begins with a character of its own: that, and no group
 # around them, lets the matcher skip at full speed to the next place where one can begin.  Most strings have no escape
 # in them; ways without a loop for those come first.  No way ever has to be taken back, hence the ``+`` after each.
@@ -145,7 +146,6 @@ def versioned_words() -> Mapping[bytes, frozenset[tuple[str, str]]]:
 _CALLED: Final = re.compile(rb"\s*\(")
 _SCOPED: Final = re.compile(rb"\s*::")
 _BEFORE_CLASSES: Final = (b"new", b"extends", b"implements", b"instanceof", b"use", b"catch")
-_NAMING: Final = frozenset(byte for byte in range(256) if chr(byte).isalnum() or byte == 95 or byte >= 128)
 
 
 def _stands_for_symbol(word: bytes, code: bytes, substitutes: bool) -> bool:

@@ -5,7 +5,6 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, Final, TypeVar
 
-from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import MAX_SIZE
 
 SMALL: Final = 2 * 1024 * 1024
@@ -69,17 +68,3 @@ def contents(path: str, size: int = 0) -> bytes | None:
         return None
     finally:
         os.close(handle)
-
-
-def batches(files: Sequence[SourceFile], size: int = 400_000) -> Iterator[list[SourceFile]]:
-    """The files in groups of about so many bytes."""
-    batch: list[SourceFile] = []
-    total = 0
-    for file in files:
-        batch.append(file)
-        total += file.size
-        if total > size:
-            yield batch
-            batch, total = [], 0
-    if batch:
-        yield batch

@@ -2,7 +2,8 @@
 
 import itertools
 import re
-from collections import Counter, defaultdict
+from bisect import bisect_left
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final
@@ -47,15 +48,23 @@ class Whole:
         self.manifest = manifest
         self._alternatives: dict[tuple[str, str], bool] = {}
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
+        self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
         self._functions: set[str] = set()
         self._classes: set[str] = set()
         self._constants: set[str] = set()
         self._known = 0
 
     @cached_property
-    def paths(self) -> str:
-        """Every path on a line of its own, for looking for alternatives by pattern."""
-        return "\n" + "\n".join(self.files) + "\n"
+    def _paths(self) -> Sequence[str]:
+        return sorted(self.files)
+
+    def _below(self, directory: str) -> str:
+        """Every path below a directory (with ``/`` at its end; empty: all) on a line of its own."""
+        if not directory:
+            return "\n" + "\n".join(self._paths) + "\n"
+        start = bisect_left(self._paths, directory)
+        end = bisect_left(self._paths, directory[:-1] + chr(ord("/") + 1), start)
+        return "\n" + "\n".join(self._paths[start:end]) + "\n"
 
     @cached_property
     def named_checks(self) -> Mapping[str, frozenset[str]]:
@@ -99,6 +108,8 @@ class Whole:
             for use in facts.uses:
                 for extension in use.extensions:
                     self._uses[extension].append((path, use))
+            for check in facts.checks:
+                self._checks[check.extension].append((self.files[path], check))
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -143,14 +154,10 @@ class Whole:
     def _named_guard(self, use: Use, extension: str) -> Guard:
         return "checked" if any(extension in self.named_checks.get(name, ()) for name in use.names) else ""
 
-    def checks(self, extension: str) -> list[tuple[SourceFile, Check]]:
-        """Every check for the extension."""
-        return [
-            (self.files[path], check)
-            for path, facts in self.facts.items()
-            for check in facts.checks
-            if check.extension == extension
-        ]
+    def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
+        """Every check for the extension in the files that were parsed."""
+        self._index()
+        return self._checks.get(extension, [])
 
     def driver(self, path: str, scope: str, extension: str) -> bool:
         """Whether a file or class is named after the extension and has siblings named after something else."""
@@ -177,7 +184,8 @@ class Whole:
                     + ")"
                     + tail
                 )
-                siblings = {match[1].lower() for match in pattern.finditer(self.paths)} - {part.lower()}
+                siblings = {match[1].lower() for match in pattern.finditer(self._below(path[:start]))}
+                siblings.discard(part.lower())
                 if any(other in sibling for sibling in siblings for other in rivals(extension)):
                     return True
                 bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
@@ -187,11 +195,37 @@ class Whole:
 
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""
-        return sum(self._candidates[extension, part] for part in parts)
+        return sum(one.file.part in parts for one in self._speaking.get(extension, ()))
+
+    def about(self, extension: str, paths: set[str]) -> float:
+        """How many of the application's own files are like these, if those not parsed are like those that were.
+
+        Files that ask for the extension and files that only use it are told apart: which of them were parsed first is
+        no accident.
+        """
+        total = 0.0
+        strata: dict[bool, list[str]] = {True: [], False: []}
+        for one in self._speaking.get(extension, ()):
+            if one.file.part == "own":
+                strata[extension in one.checked].append(one.file.path)
+        for files in strata.values():
+            parsed = [path for path in files if path in self.facts]
+            if parsed:
+                total += len(paths.intersection(parsed)) * len(files) / len(parsed)
+        return total + len(paths.difference(strata[True], strata[False]))
 
     @cached_property
-    def _candidates(self) -> Counter[tuple[str, Part]]:
-        return Counter((extension, one.file.part) for one in self.swept for extension in one.extensions)
+    def own_files(self) -> int:
+        """Files of the application's own, chosen parts included."""
+        return sum(1 for one in self.swept if one.file.part in ("own", "optional"))
+
+    @cached_property
+    def _speaking(self) -> Mapping[str, Sequence[Swept]]:
+        found: dict[str, list[Swept]] = defaultdict(list)
+        for one in self.swept:
+            for extension in one.extensions:
+                found[extension].append(one)
+        return found
 
     def stated(self, extension: str) -> list[Stated]:
         """What manifests say."""

@@ -14,31 +14,39 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.facts import FileFacts, Syntax
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import Source
-from fundamentum.derive.sweep import DEFINES, LARGE, LISTS, SAMPLED, Progress, Swept
+from fundamentum.derive.sweep import DEFINES, LARGE, LISTS, SAMPLED, Progress, Swept, batched
 from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import code_of
 from fundamentum.derive.workers import Workers, contents
 
-ENOUGH: Final = 3
+ENOUGH: Final = 2
 """Files with a plain use after which an extension's level is settled."""
-CHECKED: Final = 4
+CHECKED: Final = 3
 """Files with a check and a word of an extension that are parsed first; more only where they can change something."""
+AT_ONCE: Final = 16
+"""Files that are parsed for a construct before it is asked whether those are enough."""
+TOGETHER: Final = 15_000
+"""Bytes of small files that one process reads at a time."""
 _RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
 
 
-_FACTS: Final = msgspec.msgpack.Decoder(FileFacts)
+_FACTS: Final = msgspec.msgpack.Decoder(list[FileFacts])
+_Task = tuple[str, int, frozenset[bytes]]
+"""A file's path, size and interesting words."""
 
 
-def _read(task: tuple[str, int, frozenset[bytes]]) -> bytes:
-    """The facts of a file, packed: that way they travel fastest."""
-    path, size, words = task
+def _read(tasks: Sequence[_Task]) -> bytes:
+    """The facts of some files, packed: that way they travel fastest."""
+    return msgspec.msgpack.encode([_facts(*task) for task in tasks])
+
+
+def _facts(path: str, size: int, words: frozenset[bytes]) -> FileFacts:
     data = contents(path, size)
     try:
-        facts = FileFacts(broken=True) if data is None else read_source(data, words)
+        return FileFacts(broken=True) if data is None else read_source(data, words)
     except RecursionError:
-        facts = FileFacts(broken=True)
-    return msgspec.msgpack.encode(facts)
+        return FileFacts(broken=True)
 
 
 def _confirm(task: tuple[str, Sequence[int]]) -> tuple[Syntax, ...]:
@@ -71,12 +79,16 @@ class Reading:
 
     def read(self, files: Iterable[SourceFile]) -> None:
         """Parse these, unless they have been."""
-        sizes = {file.path: file.size for file in files if file.path not in self.facts}
-        wanted = sorted(sizes, key=lambda path: -sizes[path])  # the largest first: no process waits for it at the end
-        tasks = [(path, sizes[path], self.words[path]) for path in wanted]
-        for number, (path, packed) in enumerate(zip(wanted, self.workers.map(_read, tasks, 1), strict=True)):
-            self.facts[path] = _FACTS.decode(packed)
-            self.progress("reading", number + 1, len(wanted))
+        wanted = {file.path: file for file in files if file.path not in self.facts}
+        # The largest first: no process waits for it at the end.
+        order = sorted(wanted.values(), key=lambda file: -file.size)
+        batches = list(batched(order, TOGETHER))
+        tasks = [[(file.path, file.size, self.words[file.path]) for file in batch] for batch in batches]
+        done = 0
+        for batch, packed in zip(batches, self.workers.map(_read, tasks, 1), strict=True):
+            self.facts.update(zip((file.path for file in batch), _FACTS.decode(packed), strict=True))
+            done += len(batch)
+            self.progress("reading", done, len(order))
 
     def first(self) -> None:
         """Files that ask for extensions, set settings, run commands."""
@@ -150,9 +162,9 @@ class Constructs:
                 fitting.setdefault(path, []).append(rule)
         tasks = sorted(fitting.items(), key=lambda task: self._order[task[0]])
         found: list[tuple[str, Syntax]] = []
-        for start in range(0, len(tasks), 64):
-            part = tasks[start : start + 64]
-            for task, syntax in zip(part, workers.map(_confirm, part, 4), strict=True):
+        for start in range(0, len(tasks), AT_ONCE):
+            part = tasks[start : start + AT_ONCE]
+            for task, syntax in zip(part, workers.map(_confirm, part, 2), strict=True):
                 found += [(task[0], one) for one in syntax]
                 if len(found) >= ENOUGH:
                     return found

@@ -47,7 +47,7 @@ class Verdict(msgspec.Struct, frozen=True):
     """The program stops only where all of these are missing."""
 
 
-Checks = list[tuple[SourceFile, Check]]
+Checks = Sequence[tuple[SourceFile, Check]]
 
 
 class Case:
@@ -138,7 +138,8 @@ class Case:
         files = {one.file.path for one in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else f'{len(files)} files'}"
         protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
-        if len(protected) >= len(files) and any(check.outcome == "asked" for _, check in self.checks):
+        asked = any(check.outcome == "asked" for _, check in self.checks)
+        if asked and self.whole.about(self.extension, protected) >= self.whole.about(self.extension, files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
 
@@ -189,8 +190,7 @@ class Case:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""
         if all(one.guard == "checked" or one.file.part != "own" for one in self.strong):
             return False
-        own = sum(1 for one in self.whole.swept if one.file.part in ("own", "optional"))
-        return self.whole.candidates(self.extension, "own", "optional") >= own * CENTRAL
+        return self.whole.candidates(self.extension, "own", "optional") >= self.whole.own_files * CENTRAL
 
 
 RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (

@@ -5,7 +5,7 @@ times as long.
 """
 
 import marshal
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 from typing import Final, NamedTuple
 
@@ -37,6 +37,8 @@ _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 LARGE: Final = 60_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""
+TOGETHER: Final = 400_000
+"""Bytes of files that one process looks at before it tells."""
 NAMES_LIMIT: Final = b"*limit"
 """Stands among the words of a file that speaks of a setting and of one of the limits."""
 DEFINES: Final = b"*defines"
@@ -94,7 +96,7 @@ class Sweep:
         # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
-        self._batches = [batch for group in groups for batch in _batches(group)]
+        self._batches = [batch for group in groups for batch in batched(group, TOGETHER)]
         work_in(root)
         words = _swept_words(libraries)  # while the rules' patterns are being prepared
         _setting = _Setting(libraries, rules.ready(), words)
@@ -118,14 +120,14 @@ class Sweep:
         return out
 
 
-def _batches(files: Sequence[SourceFile], size: int = 400_000) -> Iterator[list[SourceFile]]:
+def batched(files: Iterable[SourceFile], size: int) -> Iterator[list[SourceFile]]:
     """The files in groups of about so many bytes."""
     batch: list[SourceFile] = []
     total = 0
     for file in files:
         batch.append(file)
         total += file.size
-        if total > size:
+        if total >= size:
             yield batch
             batch, total = [], 0
     if batch:

@@ -64,7 +64,8 @@ class _Bounds:
                 break
             rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
             found = self.constructs.confirmed(self.reading.workers, rules)
-            found += self._symbols(lambda since, _, branch=branch: since == branch)  # type: ignore[misc]
+            # Where constructs set the bound already, nothing more is read for the symbols.
+            found += self._symbols(lambda since, _, branch=branch: since == branch, known=bool(found))  # type: ignore[misc]
             if found:
                 return branch, found
         return "", []
@@ -82,14 +83,18 @@ class _Bounds:
         first = min((one.gone for _, one in found), key=branch_key, default="")
         return [(path, one) for path, one in found if one.gone == first]
 
-    def _symbols(self, wanted: Callable[[str, str], bool]) -> Places:
-        """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed."""
+    def _symbols(self, wanted: Callable[[str, str], bool], *, known: bool = False) -> Places:
+        """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed.
+
+        ``known``: only what is known by now; nothing is parsed.
+        """
         defined = self.whole.defined_functions | self.whole.defined_classes
         # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
         words -= {name.encode("latin-1", "replace") for name in defined}
         speaking = sorted((file for file, known in self.versioned if words & known), key=lambda file: file.size)
-        self.reading.read(speaking[:MAX_SYMBOL_FILES])
+        if not known:
+            self.reading.read(speaking[:MAX_SYMBOL_FILES])
         defined = self.whole.defined_functions | self.whole.defined_classes
         return [
             (file.path, one)

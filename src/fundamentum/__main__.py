@@ -1,6 +1,6 @@
 """``python -m fundamentum``."""
 
-from fundamentum.cli.main import main
+from fundamentum.cli.main import program
 
 if __name__ == "__main__":
-    raise SystemExit(main())
+    program()

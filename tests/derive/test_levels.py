@@ -101,3 +101,14 @@ def test_every_entry_has_a_rule_and_a_place_and_what_is_left_out_says_why(tmp_pa
 def test_mentions_alone_are_no_need(tmp_path: Path) -> None:
     assert levels(told(tmp_path, {"a.php": "function f(\\GMP $x) { return $x instanceof \\Imagick; }"})) == {}
     assert FileFacts().uses == ()
+
+
+@pytest.mark.parametrize(("asking", "plain", "level"), [(3, 9, REQUIRED), (9, 3, RECOMMENDED), (4, 4, RECOMMENDED)])
+def test_files_that_are_not_parsed_count_like_those_that_are(
+    tmp_path: Path, asking: int, plain: int, level: str
+) -> None:
+    files = {f"ask{n}.php": f"if (function_exists('imagesx')) {{ imagesx($i); }} // {'.' * n}" for n in range(asking)}
+    files |= {f"use{n}.php": f"imagesx($i); // {'.' * n}" for n in range(plain)}
+    derived = told(tmp_path, files)
+    assert levels(derived) == {"gd": level}
+    assert derived.parsed < asking + plain

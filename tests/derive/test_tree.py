@@ -1,13 +1,16 @@
 """Which files of a tree are read."""
 
+import json
 import os
+import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from fundamentum.derive import kept
 from fundamentum.derive.derive import derive
-from fundamentum.derive.listing import OTHER, SOURCE, Listing
+from fundamentum.derive.listing import OTHER, SOURCE, Listing, unchanged
 from fundamentum.derive.walk import MAX_SIZE, tree_of
 from fundamentum.errors import InputError
 
@@ -83,15 +86,59 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
     tree = Listing(str(root))
-    assert kept.recall(tree.root, tree.stamp) is None
-    kept.remember(tree.root, tree.stamp, kept.answer(derive(root), "text"))
-    again = Listing(str(root))
-    found = kept.recall(again.root, again.stamp)
+    assert kept.recall(str(root)) is kept.recall_listed(tree) is None
+    kept.remember(tree, kept.answer(derive(root), "text"))
+    found = kept.recall_listed(Listing(str(root)))
     assert found and (found.derived(), found.text) == (derive(root), "text")
+    assert kept.recall(str(root)) is None  # the directory is too new for its time to be relied on
+    settled(root)
+    kept.remember(Listing(str(root)), found)
+    assert kept.recall(str(root)) == found._replace(packed=found.pack())
+    made(root, {"logo.png": ""})
+    assert kept.recall(str(root)) is None
+    assert kept.recall_listed(Listing(str(root))) == found  # it does not count
     made(root, {"b.php": "mb_strlen(1);"})
-    assert kept.recall(tree.root, Listing(str(root)).stamp) is None
+    assert kept.recall(str(root)) is kept.recall_listed(Listing(str(root))) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
-    assert kept.recall(tree.root, tree.stamp) is None
+    assert kept.recall(str(root)) is kept.recall_listed(tree) is None
+
+
+def settled(root: Path) -> None:
+    """Make every directory look as if it had not changed for long."""
+    for directory in (root, *(path for path in root.rglob("*") if path.is_dir())):
+        os.utime(directory, ns=(1, 10**18))
+
+
+@pytest.mark.parametrize("change", [
+    lambda root: (root / "a.php").write_text("<?php imagesy(1);"),
+    lambda root: os.utime(root / "a.php", ns=(1, 1)),
+    lambda root: (root / "sub/new.php").write_text("<?php"),
+    lambda root: (root / "sub/b.php").unlink(),
+    lambda root: (root / "sub/b.php").rename(root / "sub/c.php"),
+    lambda root: (root / "empty/deep").mkdir(),
+    lambda root: (root / "empty").rmdir(),
+    lambda root: (root / "sub/link.php").symlink_to("b.php"),
+    lambda root: shutil.move(root / "sub", root / "moved"),
+])  # fmt: skip
+def test_every_change_of_a_tree_is_noticed(tmp_path: Path, change: Callable[[Path], object]) -> None:
+    root = made(tmp_path / "app", {"a.php": "imagesx(1);", "sub/b.php": "echo 1;"})
+    (root / "empty").mkdir()
+    settled(root)
+    watched = Listing(str(root)).watched()
+    assert watched
+    assert unchanged(str(root), json.loads(json.dumps(watched)))
+    change(root)
+    assert not unchanged(str(root), watched)
+
+
+def test_a_tree_that_changed_just_now_or_has_something_unreadable_is_not_watched(tmp_path: Path) -> None:
+    root = made(tmp_path / "app", {"a.php": "imagesx(1);", "sub/b.php": "echo 1;"})
+    assert Listing(str(root)).watched() is None
+    settled(root)
+    listing = Listing(str(root))
+    assert listing.watched()
+    listing.remarks.append("sub cannot be read")
+    assert listing.watched() is None
 
 
 def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_path: Path) -> None:

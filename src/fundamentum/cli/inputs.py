@@ -94,21 +94,28 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
         ahead.append(prepared(much=True))
 
     known = not fresh and kept.any_of(str(directory))
+    if known and (found := kept.recall(str(directory))) is not None:
+        return found
     listing = Listing(str(directory), None if known else prepare)
-    found = kept.recall(listing.root, listing.stamp) if known else None
+    found = kept.recall_listed(listing) if known else None
     if found is None:
         from fundamentum.derive.derive import derive_listed  # noqa: PLC0415
 
         progress = _Progress()
         try:
-            result = derive_listed(listing, ahead[0] if ahead else None, progress)
+            result = derive_listed(listing, ahead[0] if ahead else None, progress, _import_writing)
         finally:
             progress.end()
-        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
+        from fundamentum.derive.written import written  # noqa: PLC0415
 
         found = kept.answer(result, written(result))
-        kept.remember(listing.root, listing.stamp, found)
+    kept.remember(listing, found)
     return found
+
+
+def _import_writing() -> None:
+    """Import ahead of time what writes a needs file: it brings a TOML library."""
+    import fundamentum.derive.written  # noqa: F401, PLC0415
 
 
 def remark(found: "Answer") -> None:

@@ -3,6 +3,7 @@
 The tree is gone through twice: a quick look at every file, then a close one at some.
 """
 
+from collections.abc import Callable
 from pathlib import Path
 
 from fundamentum.derive.libraries import names_of_libraries
@@ -28,8 +29,17 @@ def derive(root: Path, progress: Progress = silent) -> Derived:
     return derive_listed(Listing(str(root)), progress=progress)
 
 
-def derive_listed(listing: Listing, patterns: Several | None = None, progress: Progress = silent) -> Derived:
-    """The needs of an application whose files are listed.  ``patterns``: those of ``prepared``, if they are already."""
+def derive_listed(
+    listing: Listing,
+    patterns: Several | None = None,
+    progress: Progress = silent,
+    meanwhile: Callable[[], None] = lambda: None,
+) -> Derived:
+    """The needs of an application whose files are listed.
+
+    ``patterns``: those of ``prepared``, if they are already.  ``meanwhile``: called while other processes look at the
+    files.
+    """
     patterns = patterns or prepared(listing.size >= LARGE_TREE)
     tree = tree_of(listing)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
@@ -47,6 +57,8 @@ def derive_listed(listing: Listing, patterns: Several | None = None, progress: P
     with sweep.workers:
         # In the background, the sweep goes on.
         from fundamentum.derive.conclude import conclude  # noqa: PLC0415
+
+        meanwhile()
 
         return conclude(tree, manifest, libraries, sweep, progress)
 

@@ -1,17 +1,18 @@
 """Remembering what was derived from a tree, so that an unchanged one need not be read again.
 
 Below ``$XDG_CACHE_HOME/fundamentum`` (``~/.cache/fundamentum``), one small file per tree.  Whatever goes wrong with
-it only costs the time that it would have saved.  A file begins with what is wanted most often, in a form that the
-standard library reads; the rest is looked at only where it is asked for.
+it only costs the time that it would have saved.  A file begins with two lines that the standard library reads: what is
+wanted most often, and by what an unchanged tree is known; the rest is looked at only where it is asked for.
 """
 
 import json
 import os
 import zlib
 from pathlib import Path
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fundamentum import __version__
+from fundamentum.derive.listing import Listing, unchanged
 
 if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
@@ -31,6 +32,14 @@ class Answer(NamedTuple):
     """The rest, of an answer that was kept."""
     whole: "Derived | None" = None
     """The rest, of a new one."""
+
+    def pack(self) -> bytes:
+        """The rest, as it is kept."""
+        if self.whole is None:
+            return self.packed
+        import msgspec  # noqa: PLC0415
+
+        return msgspec.msgpack.encode(self.whole)
 
     def derived(self) -> "Derived":
         """All of it, with the evidence."""
@@ -53,38 +62,62 @@ def any_of(root: str) -> bool:
     return _path(os.path.realpath(root)).is_file()
 
 
-def recall(root: str, stamp: str) -> Answer | None:
-    """What was derived from the tree as it is now; None where that is not known."""
+def recall(root: str) -> Answer | None:
+    """What was derived from a tree in which nothing at all has changed since; None where that is not known."""
+    root = os.path.realpath(root)
     try:
-        path = _path(root)
-        if path.stat().st_size > MAX_SIZE:
-            return None
-        head, _, packed = path.read_bytes().partition(b"\n")
-        found = json.loads(head)
-        if found["of"] != [_program(), root, stamp]:
-            return None
-        return Answer(str(found["name"]), [str(one) for one in found["remarks"]], str(found["text"]), packed)
+        head, watched, packed = _lines(root)
+        known = json.loads(watched)
+        return _answer(head, packed) if known and unchanged(root, known) else None
     except (OSError, ValueError, KeyError, TypeError):
         return None
 
 
-def remember(root: str, stamp: str, found: Answer) -> None:
+def recall_listed(listing: Listing) -> Answer | None:
+    """What was derived from a tree in which nothing has changed that counts; None where that is not known."""
+    try:
+        head, _, packed = _lines(listing.root)
+        return _answer(head, packed) if head["stamp"] == listing.stamp else None
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _lines(root: str) -> tuple[dict[str, Any], bytes, bytes]:
+    """The parts of the file for a tree.  An error of the file, or of another kind where it is of no use."""
+    path = _path(root)
+    if path.stat().st_size > MAX_SIZE:
+        raise ValueError
+    head, _, rest = path.read_bytes().partition(b"\n")
+    watched, _, packed = rest.partition(b"\n")
+    found = json.loads(head)
+    if found["of"] != [_program(), root]:
+        raise ValueError
+    return found, watched, packed
+
+
+def _answer(head: dict[str, Any], packed: bytes) -> Answer:
+    return Answer(str(head["name"]), [str(one) for one in head["remarks"]], str(head["text"]), packed)
+
+
+def remember(listing: Listing, found: Answer) -> None:
     """Keep it for the next time, if that is possible."""
     import tempfile  # noqa: PLC0415 — slow to import
 
-    import msgspec  # noqa: PLC0415
-
     name = ""
     try:
-        path = _path(root)
+        path = _path(listing.root)
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         others = sorted(path.parent.glob("*.derived"), key=lambda one: one.stat().st_mtime)
         for old in others[: max(len(others) - MAX_KEPT, 0)]:
             old.unlink(missing_ok=True)
-        head = {"of": [_program(), root, stamp], "name": found.name, "remarks": found.remarks, "text": found.text}
+        head = {
+            "of": [_program(), listing.root], "stamp": listing.stamp,
+            "name": found.name, "remarks": found.remarks, "text": found.text,
+        }  # fmt: skip
+        lines = [json.dumps(one, separators=(",", ":")).encode("ascii") for one in (head, listing.watched())]
         descriptor, name = tempfile.mkstemp(dir=path.parent)
         with open(descriptor, "wb") as stream:
-            stream.write(json.dumps(head).encode("ascii") + b"\n" + msgspec.msgpack.encode(found.derived()))
+            stream.write(b"\n".join((*lines, found.pack())))
         os.replace(name, path)
     except (OSError, UnicodeEncodeError):
         if name:

@@ -1,6 +1,7 @@
 """The names, sizes and times of those files in an application's directory that may count.
 
-An unchanged tree is recognised by this alone, so it uses nothing but the standard library, and little of that.  Links
+A tree that has not changed in what counts is recognised by this alone, and one that has not changed at all by the times
+of its directories and files.  So it uses nothing but the standard library, and little of that.  Links
 are not followed: what they name within the tree is met there anyway, and what lies outside is none of the
 application's.
 """
@@ -8,8 +9,9 @@ application's.
 import marshal
 import os
 import re
+import time
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 MAX_FILES: Final = 200_000
@@ -37,16 +39,39 @@ SOURCE: Final = 1
 """May hold PHP."""
 OTHER: Final = 2
 """A manifest or settings file."""
+_SETTLED: Final = 2_000_000_000
+"""Nanoseconds after a change before the next one is sure to show in the time of a directory."""
+
+Watched = Sequence[tuple[str, int, Sequence[tuple[str, int, int]]]]
+"""Every directory: path, time of change; of its files that count: name, size, time of change.  Times in nanoseconds."""
+
+
+def unchanged(root: str, watched: Watched) -> bool:
+    """Whether the tree is as it was.  That takes a third of the time of listing it again."""
+    try:
+        for path, changed, files in watched:
+            where = f"{root}/{path}" if path else root
+            if os.lstat(where).st_mtime_ns != changed:
+                return False
+            for name, size, written in files:
+                status = os.lstat(f"{where}/{name}")
+                if status.st_mtime_ns != written or status.st_size != size:
+                    return False
+    except (OSError, ValueError):
+        return False
+    return True
 
 
 class Directory:
     """One directory, with what in it may count."""
 
-    __slots__ = ("below", "files", "library", "path")
+    __slots__ = ("below", "changed", "files", "library", "path")
 
     def __init__(self, path: str) -> None:
         self.path = path
         """From the root, with ``/``; empty for the root itself."""
+        self.changed = 0
+        """When a name in it came or went, in nanoseconds."""
         self.files: list[tuple[str, int, int, int]] = []
         """Name, ``SOURCE`` or ``OTHER``, size, time of change in nanoseconds; in order of names."""
         self.below: list[Directory] = []
@@ -69,11 +94,27 @@ class Listing:
         self.full = False
         """Whether there are more files than in any application: the rest is not listed."""
         self._count = 0
+        self._started = time.time_ns()
         self._marks: list[tuple[str, bool, list[tuple[str, int, int, int]]]] = []
         self.top = self._directory(self.root, "", 0)
         marks = marshal.dumps(self._marks, 2)  # from version 3 on, it would depend on more than the values
         self.stamp = f"{len(marks)} {zlib.crc32(marks)} {zlib.adler32(marks)}"
         """Changes when a file comes, goes or is written."""
+
+    def watched(self) -> Watched | None:
+        """What ``unchanged`` has to know; None: it could be deceived, by something unreadable or a change just now."""
+        found = [
+            (one.path, one.changed, [(name, size, written) for name, _, size, written in one.files])
+            for one in self._all(self.top)
+        ]
+        if self.remarks or self.full or max(changed for _, changed, _ in found) > self._started - _SETTLED:
+            return None
+        return found
+
+    def _all(self, directory: Directory) -> Iterator[Directory]:
+        yield directory
+        for below in directory.below:
+            yield from self._all(below)
 
     def _directory(self, where: str, path: str, depth: int) -> Directory:
         found = Directory(path)
@@ -82,6 +123,7 @@ class Listing:
         others: list[os.DirEntry[str]] = []
         licence = False
         try:
+            found.changed = os.lstat(where).st_mtime_ns  # before looking: what changes meanwhile is noticed later
             with os.scandir(where) as listing:
                 for entry in listing:
                     name = entry.name

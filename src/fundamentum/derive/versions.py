@@ -1,5 +1,6 @@
 """Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
 
+from collections import defaultdict
 from collections.abc import Callable, Sequence
 from typing import Final
 
@@ -12,6 +13,7 @@ from fundamentum.derive.reading import Constructs, Reading
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
+from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import versioned_words
 from fundamentum.needs.value import NotUnderstood
 
@@ -54,8 +56,12 @@ class _Bounds:
         self.reading, self.whole, self.stated = reading, whole, stated
         self.files = _counting(reading.swept, whole)
         self.constructs = Constructs(self.files)
+        self.speaking: dict[bytes, list[SourceFile]] = defaultdict(list)
+        """Word that came or went with a branch → files in which it stands."""
         bounding = versioned_words().keys()
-        self.versioned = [(one.file, known) for one in self.files if (known := one.words & bounding)]
+        for one in self.files:
+            for word in one.words & bounding:
+                self.speaking[word].append(one.file)
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
@@ -92,7 +98,8 @@ class _Bounds:
         # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
         words -= {name.encode("latin-1", "replace") for name in defined}
-        speaking = sorted((file for file, known in self.versioned if words & known), key=lambda file: file.size)
+        files = {file.path: file for word in words & self.speaking.keys() for file in self.speaking[word]}
+        speaking = sorted(files.values(), key=lambda file: (file.size, file.path))
         if not known:
             self.reading.read(speaking[:MAX_SYMBOL_FILES])
         defined = self.whole.defined_functions | self.whole.defined_classes

@@ -174,11 +174,11 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
 
 def _finished(document: tomlkit.TOMLDocument, entries: Mapping[str, Entry]) -> str:
     """The text, with notes and the memory of what was derived."""
+    needs = _said_by(parse(_without(document, "notes", "derived"), "needs file"))
     notes = _table(document, "notes")
     for key in [str(key) for key in notes]:
         if str(notes[key]).startswith(MARK):
             notes.pop(key)
-    needs = _said_by(parse(_without(document, "notes", "derived"), "needs file"))
     for key, entry in entries.items():
         if key in needs and key not in notes:
             notes[key] = note_of(entry)
@@ -200,7 +200,10 @@ def _finished(document: tomlkit.TOMLDocument, entries: Mapping[str, Entry]) -> s
 
 
 def _without(document: tomlkit.TOMLDocument, *names: str) -> str:
-    copy = tomlkit.parse(tomlkit.dumps(document))
+    text = tomlkit.dumps(document)
+    if document.keys().isdisjoint(names):
+        return text
+    copy = tomlkit.parse(text)
     for name in names:
         copy.pop(name, None)
     return tomlkit.dumps(copy)

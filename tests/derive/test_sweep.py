@@ -107,7 +107,7 @@ STANDING = [  # PHP, interesting words in it
 
 @pytest.mark.parametrize(("code", "meant"), STANDING)
 def test_a_word_of_everyday_language_counts_where_a_symbol_may_be_meant(code: str, meant: set[bytes]) -> None:
-    assert words_in(code_of(f"<?php {code}".encode()), interesting()) == meant
+    assert words_in(code_of(f"<?php {code}".encode())[0], interesting()) == meant
 
 
 def test_words_speak_only_of_the_extensions_that_they_name() -> None:
@@ -119,7 +119,7 @@ def test_words_speak_only_of_the_extensions_that_they_name() -> None:
 
 
 def test_only_the_rules_that_count_are_looked_for() -> None:
-    code = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
+    code, _ = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
     found_words = frozenset(code.split())
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
     found = Rules(of, prepared(much=True)).ready().among(code, found_words, False)

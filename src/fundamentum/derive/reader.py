@@ -32,7 +32,7 @@ def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts
     loader = loader_of(data)
     if loader is not None:
         return FileFacts(loader=loader)
-    return _Reader(data, words_in(code_of(data), interesting() | TAKING) if words is None else words).facts()
+    return _Reader(data, words_in(code_of(data)[0], interesting() | TAKING) if words is None else words).facts()
 
 
 def loader_of(data: bytes) -> str | None:

@@ -52,7 +52,7 @@ def _facts(path: str, size: int, words: frozenset[bytes]) -> FileFacts:
 def _confirm(task: tuple[str, Sequence[int]]) -> tuple[Syntax, ...]:
     path, rules = task
     data = contents(path)
-    code = code_of(data) if data else b""
+    code, _ = code_of(data) if data else (b"", False)
     rules = tuple(number for number in rules if RULES[number].raw or RULES[number].pattern.search(code))
     if not data or not rules:
         return ()

@@ -144,8 +144,7 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     data = contents(path, size)
     if data is None:
         return None
-    blocks = b"<<<" in data
-    code = code_of(data, blocks)
+    code, blocks = code_of(data)
     words = words_in(code, _setting.words)
     checked = stopping = frozenset[str]()
     constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()

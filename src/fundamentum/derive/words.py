@@ -23,7 +23,7 @@ _NO_CODE: Final = re.compile(
     rb"""|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*+/"""
     rb"""|'[^'\\]*+(?:\\.[^'\\]*+)*+'"""
     rb"""|"[^"\\]*+(?:\\.[^"\\]*+)*+\""""
-    rb"""|\?>[^<]*+(?:<(?!\?(?!xml))[^<]*+)*+(?:<\?|\Z)""",
+    rb"""|\?>[^<]*+(?:<(?!\?(?![xX][mM][lL]))[^<]*+)*+(?:<\?|\Z)""",
     re.S,
 )
 
@@ -36,36 +36,39 @@ def _without_text() -> Replaced:
 _BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
 
 
-def code_of(data: bytes, blocks: bool = True) -> bytes:
+def code_of(data: bytes) -> tuple[bytes, bool]:
     """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files.
 
-    ``blocks``: whether it may hold blocks of text (``<<<END``).
+    Second, whether there may be blocks of text (``<<<END``) in the file.
     """
     start = data.find(b"<?")
     if start < 0:
-        return b""
-    lowered = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :].lower()
-    return _without_text()(_without_blocks(lowered) if blocks and b"<<<" in lowered else lowered)
+        return b"", False
+    text = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :]
+    code = _without_text()(text)
+    # The first block's beginning stands in the code, whatever its text may have been taken for.
+    blocks = b"<<<" in code
+    return (_without_text()(_without_blocks(text)) if blocks else code).lower(), blocks
 
 
-def _without_blocks(lowered: bytes) -> bytes:
+def _without_blocks(text: bytes) -> bytes:
     """The text without its text blocks (``<<<END``).  A label that ends nowhere is looked for once only."""
     out: list[bytes] = []
     endless: set[bytes] = set()
     at = 0
-    while match := _BLOCK.search(lowered, at):
+    while match := _BLOCK.search(text, at):
         label = match[2]
         end = None
         if label not in endless:
-            end = re.compile(rb"^[ \t]*" + label + rb"\b", re.M).search(lowered, match.end())
+            end = re.compile(rb"^[ \t]*" + label + rb"\b", re.M).search(text, match.end())
         if end is None:
             endless.add(label)
-            out.append(lowered[at : match.end()])
+            out.append(text[at : match.end()])
             at = match.end()
         else:
-            out += (lowered[at : match.start()], b"''")
+            out += (text[at : match.start()], b"''")
             at = end.end()
-    return b"".join((*out, lowered[at:]))
+    return b"".join((*out, text[at:]))
 
 
 class _Tables(NamedTuple):

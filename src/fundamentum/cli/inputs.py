@@ -114,7 +114,9 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
 
 def _import_writing() -> None:
-    """Import ahead of time what writes a needs file: it brings a TOML library."""
+    """Import ahead of time what writes and keeps a needs file: it brings a TOML library."""
+    import tempfile  # noqa: F401, PLC0415
+
     import fundamentum.derive.written  # noqa: F401, PLC0415
 
 

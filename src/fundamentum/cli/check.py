@@ -8,6 +8,7 @@ from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
 from fundamentum.report.check_document import check_document
 from fundamentum.report.json_text import as_json
+from fundamentum.report.stream import write_out
 
 
 def run(options: argparse.Namespace) -> int:
@@ -17,7 +18,7 @@ def run(options: argparse.Namespace) -> int:
     market = Market(survey)
     judgements = [check(needs, survey, options.runtime, market) for needs in applications]
     if options.format == "json":
-        sys.stdout.write(as_json(check_document(judgements, survey)))
+        write_out(as_json(check_document(judgements, survey)))
     else:
         from fundamentum.report import text  # noqa: PLC0415 — needs a terminal library that JSON does not
 

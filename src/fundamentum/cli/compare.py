@@ -7,6 +7,7 @@ from fundamentum.check.asked import asked_by
 from fundamentum.check.comparison import compare, compare_for
 from fundamentum.cli import inputs
 from fundamentum.report import comparison
+from fundamentum.report.stream import write_out
 
 
 def run(options: argparse.Namespace) -> int:
@@ -22,7 +23,7 @@ def run(options: argparse.Namespace) -> int:
     if options.format == "json":
         from fundamentum.report.json_text import as_json  # noqa: PLC0415
 
-        sys.stdout.write(as_json(comparison.compare_document(*names, found)))
+        write_out(as_json(comparison.compare_document(*names, found)))
     else:
         from fundamentum.report import text  # noqa: PLC0415
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from fundamentum.cli import inputs
 from fundamentum.errors import InputError
+from fundamentum.report.stream import write_out
 
 if TYPE_CHECKING:
     from fundamentum.derive.kept import Answer
@@ -29,7 +30,7 @@ def run(options: argparse.Namespace) -> int:
 
         derive_text.write_derived(text.console_for(sys.stdout), answer.derived())
     elif options.output == "-":
-        sys.stdout.write(answer.text)
+        write_out(answer.text)
     else:
         inputs.write_whole(options.output, _over(options.output, answer).encode("utf-8"))
     return 0

@@ -10,6 +10,7 @@ from typing import NoReturn
 
 from fundamentum.cli.arguments import COMMANDS, USAGE_ERROR, parser
 from fundamentum.errors import FundamentumError
+from fundamentum.report.stream import nobody_reads
 
 INTERRUPTED = 130
 
@@ -21,6 +22,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     options = parser(words[0] if words and words[0] in COMMANDS else "").parse_args(words)
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    code = 0
     try:
         code = _run(options)
         sys.stdout.flush()
@@ -31,8 +33,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         sys.stderr.write("interrupted\n")
         return INTERRUPTED
     except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader went away; nothing to say
-        return 0
+        nobody_reads()
+        return code
     except OSError as error:
         return _failed(f"{error.filename or 'output'}: {error.strerror}")
 

@@ -9,6 +9,7 @@ from fundamentum.plan.model import Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.json_text import as_json
 from fundamentum.report.plan_document import plan_document
+from fundamentum.report.stream import write_out
 
 
 def run(options: argparse.Namespace) -> int:
@@ -35,7 +36,7 @@ def run(options: argparse.Namespace) -> int:
         text.write_remarks(survey, made.before)
         write_plan(text.console_for(sys.stdout), made)
     elif options.output == "-":
-        sys.stdout.write(_written(made, options.format))
+        write_out(_written(made, options.format))
     else:
         inputs.write_whole(options.output, _written(made, options.format).encode("utf-8", "backslashreplace"))
     return 0 if made.complete else 1

@@ -83,7 +83,7 @@ def recall_listed(listing: Listing) -> Answer | None:
 
 
 def _lines(root: str) -> tuple[dict[str, Any], bytes, bytes]:
-    """The parts of the file for a tree.  An error of the file, or of another kind where it is of no use."""
+    """The parts of the file for a tree.  Raises what ``recall`` catches where there is none, or none of use."""
     path = _path(root)
     if path.stat().st_size > MAX_SIZE:
         raise ValueError

@@ -15,6 +15,7 @@ from fundamentum.check.safety import risks
 from fundamentum.needs.names import NAMES, in_words
 from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.clean import clean
+from fundamentum.report.stream import nobody_reads
 from fundamentum.report.styles import STYLES
 from fundamentum.server.model import Survey
 
@@ -45,11 +46,20 @@ class _Trimmed:
         self.stream.flush()
 
 
+class _Patient(Console):
+    """A console that lets a command come to its end, and to its exit code, when nobody reads on."""
+
+    def on_broken_pipe(self) -> None:
+        """Let the rest go nowhere."""
+        self.quiet = True
+        nobody_reads()
+
+
 def console_for(stream: IO[str]) -> Console:
     """A console that writes colour to a terminal only, and never where ``NO_COLOR`` is set."""
     terminal = stream.isatty()
     width = None if terminal else PIPE_WIDTH
-    return Console(
+    return _Patient(
         file=stream if terminal else cast(IO[str], _Trimmed(stream)),
         highlight=False,
         markup=False,

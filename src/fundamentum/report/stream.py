@@ -1,0 +1,18 @@
+"""Standard output whose reader may go away: what is left to say goes nowhere, and the exit code still tells."""
+
+import os
+import sys
+
+
+def nobody_reads() -> None:
+    """Let all that is still written to standard output go nowhere."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def write_out(text: str) -> None:
+    """Write to standard output as long as somebody reads it."""
+    try:
+        sys.stdout.write(text)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        nobody_reads()

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.derive.facts import FileFacts
+from fundamentum.derive.sweep import LARGE
 
 from .trees import levels, told
 
@@ -112,3 +113,8 @@ def test_files_that_are_not_parsed_count_like_those_that_are(
     derived = told(tmp_path, files)
     assert levels(derived) == {"gd": level}
     assert derived.parsed < asking + plain
+
+
+def test_a_large_file_is_read_for_what_it_runs_where_few_others_run_anything(tmp_path: Path) -> None:
+    found = told(tmp_path, {"large.php": "exec('convert a.png b.png'); //" + "x" * LARGE, "a.php": "exec('git log');"})
+    assert [entry.names for entry in found.of_kind("command")] == [("convert",), ("git",)]

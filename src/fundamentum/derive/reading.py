@@ -24,6 +24,8 @@ ENOUGH: Final = 2
 """Files with a plain use after which an extension's level is settled."""
 CHECKED: Final = 3
 """Files with a check and a word of an extension that are parsed first; more only where they can change something."""
+LARGE_COUNTS: Final = 8
+"""How many small files, among those read for what they set or run, a large one stands for."""
 AT_ONCE: Final = 16
 """Files that are parsed for a construct before it is asked whether those are enough."""
 TOGETHER: Final = 15_000
@@ -103,9 +105,10 @@ class Reading:
                 for extension in one.checked - EVERYWHERE:
                     asked[extension] = asked.get(extension, 0) + 1
                     wanted = wanted or asked[extension] <= (CHECKED if one.file.size < LARGE else 1)
+                weight = 1 if one.file.size < LARGE else LARGE_COUNTS
                 for number, (words, count) in enumerate(SAMPLED):
-                    if one.words & words and sampled[number] < count and one.file.size < LARGE:
-                        sampled[number] += 1
+                    if one.words & words and sampled[number] + weight <= count:
+                        sampled[number] += weight
                         wanted = True
             if wanted:
                 chosen.append(one.file)

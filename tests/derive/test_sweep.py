@@ -102,6 +102,9 @@ STANDING = [  # PHP, interesting words in it
     ("use Other\\Http\\Client;", set()),
     ("new http\\Client;", {b"http", b"http\\client"}),
     ("new \\http\\Client;", {b"http", b"http\\client"}),
+    ("$x = <<<A\n'\nA;\ngzopen(1); $y = 'it';", {b"gzopen"}),
+    ("$x = <<<A\ngzopen(1);\nA;\n", set()),
+    ("?> <?XML gzopen(1); ?> <?php imagesx(1);", {b"imagesx"}),
 ]
 
 

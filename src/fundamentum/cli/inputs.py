@@ -103,21 +103,14 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
         progress = _Progress()
         try:
-            result = derive_listed(listing, ahead[0] if ahead else None, progress, _import_writing)
+            result = derive_listed(listing, ahead[0] if ahead else None, progress)
         finally:
             progress.end()
-        from fundamentum.derive.written import written  # noqa: PLC0415
+        from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library
 
         found = kept.answer(result, written(result))
     kept.remember(listing, found)
     return found
-
-
-def _import_writing() -> None:
-    """Import ahead of time what writes and keeps a needs file: it brings a TOML library."""
-    import tempfile  # noqa: F401, PLC0415
-
-    import fundamentum.derive.written  # noqa: F401, PLC0415
 
 
 def remark(found: "Answer") -> None:

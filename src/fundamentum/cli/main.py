@@ -45,7 +45,7 @@ def program() -> NoReturn:
     for stream in (sys.stdout, sys.stderr):
         with contextlib.suppress(OSError):  # the exit code says already what there is to say
             stream.flush()
-    os._exit(code)  # the system frees memory at once; the interpreter would take a tenth of a large run for it
+    os._exit(code)  # the system frees memory at once; the interpreter takes up to a tenth of a second for it
 
 
 def _run(options: argparse.Namespace) -> int:

@@ -3,7 +3,6 @@
 The tree is gone through twice: a quick look at every file, then a close one at some.
 """
 
-from collections.abc import Callable
 from pathlib import Path
 
 from fundamentum.derive.libraries import names_of_libraries
@@ -29,17 +28,8 @@ def derive(root: Path, progress: Progress = silent) -> Derived:
     return derive_listed(Listing(str(root)), progress=progress)
 
 
-def derive_listed(
-    listing: Listing,
-    patterns: Several | None = None,
-    progress: Progress = silent,
-    meanwhile: Callable[[], None] = lambda: None,
-) -> Derived:
-    """The needs of an application whose files are listed.
-
-    ``patterns``: those of ``prepared``, if they are already.  ``meanwhile``: called while other processes look at the
-    files.
-    """
+def derive_listed(listing: Listing, patterns: Several | None = None, progress: Progress = silent) -> Derived:
+    """The needs of an application whose files are listed.  ``patterns``: those of ``prepared``, if they are already."""
     patterns = patterns or prepared(listing.size >= LARGE_TREE)
     tree = tree_of(listing)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
@@ -57,8 +47,6 @@ def derive_listed(
     with sweep.workers:
         # In the background, the sweep goes on.
         from fundamentum.derive.conclude import conclude  # noqa: PLC0415
-
-        meanwhile()
 
         return conclude(tree, manifest, libraries, sweep, progress)
 

@@ -18,7 +18,8 @@ if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
 
 MAX_KEPT: Final = 40
-MAX_SIZE: Final = 16 * 1024 * 1024
+MAX_SIZE: Final = 64 * 1024 * 1024
+"""Bytes; the names and times of the largest tree that is listed take about a quarter."""
 
 
 class Answer(NamedTuple):

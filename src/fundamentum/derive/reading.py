@@ -14,11 +14,11 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.facts import FileFacts, Syntax
 from fundamentum.derive.reader import read_source
 from fundamentum.derive.source import Source
-from fundamentum.derive.sweep import DEFINES, LARGE, LISTS, SAMPLED, Progress, Swept, batched
+from fundamentum.derive.sweep import DEFINES, LARGE, LISTS, SAMPLED, Progress, Swept
 from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import code_of
-from fundamentum.derive.workers import Workers, contents
+from fundamentum.derive.workers import Workers, batched, contents
 
 ENOUGH: Final = 2
 """Files with a plain use after which an extension's level is settled."""
@@ -28,7 +28,7 @@ LARGE_COUNTS: Final = 8
 """How many small files, among those read for what they set or run, a large one stands for."""
 AT_ONCE: Final = 16
 """Files that are parsed for a construct before it is asked whether those are enough."""
-TOGETHER: Final = 15_000
+READ_TOGETHER: Final = 15_000
 """Bytes of small files that one process reads at a time."""
 _RANK: Final = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
 
@@ -54,9 +54,11 @@ def _facts(path: str, size: int, words: frozenset[bytes]) -> FileFacts:
 def _confirm(task: tuple[str, Sequence[int]]) -> tuple[Syntax, ...]:
     path, rules = task
     data = contents(path)
-    code, _ = code_of(data) if data else (b"", False)
+    if not data:
+        return ()
+    code, _ = code_of(data)
     rules = tuple(number for number in rules if RULES[number].raw or RULES[number].pattern.search(code))
-    if not data or not rules:
+    if not rules:
         return ()
     try:
         return tuple(found_in(Source(data), [RULES[number] for number in rules]))
@@ -84,7 +86,7 @@ class Reading:
         wanted = {file.path: file for file in files if file.path not in self.facts}
         # The largest first: no process waits for it at the end.
         order = sorted(wanted.values(), key=lambda file: -file.size)
-        batches = list(batched(order, TOGETHER))
+        batches = list(batched(order, READ_TOGETHER))
         tasks = [[(file.path, file.size, self.words[file.path]) for file in batch] for batch in batches]
         done = 0
         for batch, packed in zip(batches, self.workers.map(_read, tasks, 1), strict=True):

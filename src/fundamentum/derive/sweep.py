@@ -5,7 +5,7 @@ times as long.
 """
 
 import marshal
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Final, NamedTuple
 
@@ -26,7 +26,7 @@ from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
-from fundamentum.derive.workers import Workers, contents, work_in
+from fundamentum.derive.workers import Workers, batched, contents, work_in
 
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
@@ -37,7 +37,7 @@ _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 LARGE: Final = 60_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""
-TOGETHER: Final = 400_000
+SWEPT_TOGETHER: Final = 400_000
 """Bytes of files that one process looks at before it tells."""
 NAMES_LIMIT: Final = b"*limit"
 """Stands among the words of a file that speaks of a setting and of one of the limits."""
@@ -96,7 +96,7 @@ class Sweep:
         # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
-        self._batches = [batch for group in groups for batch in batched(group, TOGETHER)]
+        self._batches = [batch for group in groups for batch in batched(group, SWEPT_TOGETHER)]
         work_in(root)
         words = _swept_words(libraries)  # while the rules' patterns are being prepared
         _setting = _Setting(libraries, rules.ready(), words)
@@ -118,20 +118,6 @@ class Sweep:
             done += len(batch)
             progress("looking", done, len(self.files))
         return out
-
-
-def batched(files: Iterable[SourceFile], size: int) -> Iterator[list[SourceFile]]:
-    """The files in groups of about so many bytes."""
-    batch: list[SourceFile] = []
-    total = 0
-    for file in files:
-        batch.append(file)
-        total += file.size
-        if total >= size:
-            yield batch
-            batch, total = [], 0
-    if batch:
-        yield batch
 
 
 def _sweep(task: tuple[Sequence[tuple[str, int]], bool]) -> bytes:

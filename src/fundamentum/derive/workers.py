@@ -2,9 +2,10 @@
 
 import multiprocessing
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Final, TypeVar
 
+from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import MAX_SIZE
 
 SMALL: Final = 2 * 1024 * 1024
@@ -40,6 +41,20 @@ class Workers:
             return map(work, items)
         results: Iterator[T] = self.pool.imap(work, items, chunk)
         return results
+
+
+def batched(files: Iterable[SourceFile], size: int) -> Iterator[list[SourceFile]]:
+    """The files in groups of about so many bytes."""
+    batch: list[SourceFile] = []
+    total = 0
+    for file in files:
+        batch.append(file)
+        total += file.size
+        if total >= size:
+            yield batch
+            batch, total = [], 0
+    if batch:
+        yield batch
 
 
 _root = ""

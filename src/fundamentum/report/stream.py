@@ -13,6 +13,5 @@ def write_out(text: str) -> None:
     """Write to standard output as long as somebody reads it."""
     try:
         sys.stdout.write(text)
-        sys.stdout.flush()
     except BrokenPipeError:
         nobody_reads()

@@ -15,3 +15,7 @@ class InputError(FundamentumError):
 
 class ChoiceNeeded(FundamentumError):
     """More than one answer is possible and guessing would be wrong; the message lists the choices."""
+
+
+class HostError(Exception):
+    """Something on a server is there but cannot be read, or not all of it.  The message says why, for a remark."""

@@ -10,6 +10,7 @@ from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.written import as_needs, rederived, written
 from fundamentum.needs.file import parse
+from fundamentum.untrusted.text import scrubbed
 
 from .trees import made, told
 
@@ -96,7 +97,7 @@ def test_whatever_stands_in_file_names_and_code_the_file_can_be_read(
     places: list[Place], rule: str, version: str
 ) -> None:
     entry = Entry("extension", ("gd",), "required", "", rule, tuple(places))
-    needs = parse(written(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ())), "x")
+    needs = parse(written(scrubbed(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ()))), "x")
     assert [one.key for one in needs.extensions] == ["extension:gd"]
 
 

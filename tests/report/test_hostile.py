@@ -85,7 +85,7 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
         sites=(Site(hostile, "nginx", hostile, (hostile,), hostile, hostile, hostile, hostile),),
         repositories=(Repository(hostile),),
     )
-    judged = check(needs("gd", settings=f'[notes]\n"extension:gd" = {toml(hostile)}\n'), bad)
+    judged = check(replace(needs("gd"), notes={"extension:gd": hostile}), bad)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
     text.write_check(console, [judged], bad)
@@ -93,10 +93,6 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     write_plan(console, replace(plan([judged.needs], found), server=hostile))
     text.write_remarks(bad, stream=out)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
-
-
-def toml(value: str) -> str:
-    return '"' + "".join(f"\\u{ord(c):04x}" for c in value) + '"'
 
 
 class _Loader(yaml.SafeLoader):

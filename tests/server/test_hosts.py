@@ -55,7 +55,9 @@ def test_a_pipe_in_the_way_is_an_error_and_no_hang(host: DirectoryHost) -> None:
 
 
 def test_reading_is_bounded(host: DirectoryHost) -> None:
-    assert host.read("/etc/real", limit=3) == b"ins"
+    assert host.read("/etc/real", limit=6) == b"inside"
+    with pytest.raises(HostError, match="larger than"):
+        host.read("/etc/real", limit=3)
 
 
 def test_what_is_missing_is_none(host: DirectoryHost) -> None:

@@ -36,7 +36,7 @@ def quantity(text: str) -> Quantity:
     digits = body[1:] if body[0] in "+-" else body
     for pattern, base in _DIGITS:
         if match := pattern.match(digits):
-            number, rest = int(match[1], base), digits[match.end() :]
+            number, rest = _number(match[1], base), digits[match.end() :]
             break
     else:
         return Quantity(0, f"'{text}' is no number: PHP reads it as 0")
@@ -47,6 +47,11 @@ def quantity(text: str) -> Quantity:
     if rest.strip(_BLANK) in ("k", "K", "m", "M", "g", "G"):
         return Quantity(value)
     return Quantity(value, f"'{text}' is not what it looks like: PHP reads it as {spelled(value)}")
+
+
+def _number(digits: str, base: int) -> int:
+    """``strtoul``: more than 64 bits hold is the most that they hold; ``int`` itself refuses thousands of digits."""
+    return int(digits, base) if len(digits) <= 4000 else 2**64 - 1
 
 
 def _wrapped(value: int) -> int:
@@ -66,5 +71,5 @@ def switch(text: str) -> bool:
     """Whether PHP takes the value for *on*."""
     if text.lower() in ("true", "yes", "on"):
         return True
-    match = re.match(rf"[{_BLANK}]*([+-]?\d+)", text)
-    return bool(match and int(match[1]))
+    match = re.match(rf"[{_BLANK}]*[+-]?([0-9]+)", text)
+    return bool(match and match[1].strip("0"))

@@ -13,7 +13,8 @@ class Parser(argparse.ArgumentParser):
     """Errors in one line, without the usage text above it."""
 
     def error(self, message: str) -> "None":  # type: ignore[override]
-        self.exit(USAGE_ERROR, f"{self.prog}: {message}; see '{self.prog} --help'\n")
+        shown = "".join(c if c.isprintable() else "?" for c in message)
+        self.exit(USAGE_ERROR, f"{self.prog}: {shown}; see '{self.prog} --help'\n")
 
 
 SERVER_HELP = (
@@ -245,8 +246,11 @@ def parser(only: str = "") -> argparse.ArgumentParser:
     top = Parser(
         prog="fundamentum",
         description="Hold a PHP application's needs against a server, and plan what is missing: all of it, at once.",
-        epilog="Exit codes: 0 all required needs met, 1 something required unmet, 2 unusable input, 130 interrupted.",
+        epilog="Exit codes: 0 all required needs met, 1 something required unmet, 2 unusable input, 3 the "
+        "program itself failed, 130 interrupted.",
     )
+    debug = "after a failure of the program itself, print where it failed"
+    top.add_argument("--debug", action="store_true", help=debug)
     top.add_argument("--version", action="version", version=f"fundamentum {__version__}")
     # Named, the program need not be found out by writing the usage.
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True, prog=top.prog)
@@ -254,4 +258,5 @@ def parser(only: str = "") -> argparse.ArgumentParser:
         command = commands.add_parser(name, help=short)
         if only in ("", name):
             fill(command)
+            command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)
     return top

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from fundamentum.cli import inputs
 from fundamentum.errors import InputError
 from fundamentum.report.stream import write_out
+from fundamentum.untrusted.files import named, read_named
 
 if TYPE_CHECKING:
     from fundamentum.derive.kept import Answer
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
-    answer = inputs.derived(Path(options.directory), fresh=options.fresh)
+    answer = inputs.derived(named(options.directory, "an application's directory"), fresh=options.fresh)
     inputs.remark(answer)
     if options.explain is not None:
         from fundamentum.report import derive_text, text  # noqa: PLC0415 — a needs file needs no terminal library
@@ -39,14 +40,15 @@ def run(options: argparse.Namespace) -> int:
 def _over(target: str, answer: "Answer") -> str:
     """The needs file, over the one that is there."""
     from fundamentum.derive.written import rederived  # noqa: PLC0415 — brings a TOML library
+    from fundamentum.needs.file import MAX_SIZE  # noqa: PLC0415
 
     path = Path(target)
     if not path.is_file() or not path.stat().st_size:
         return answer.text
     try:
-        old = path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(target, f"cannot be read: {error}") from error
+        old = read_named(path, MAX_SIZE, "a needs file").decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise InputError(target, "not UTF-8") from error
     new = rederived(old, target, answer.derived())
     for line in new.changes:
         sys.stderr.write(inputs.one_line(line) + "\n")

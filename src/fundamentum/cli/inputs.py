@@ -1,13 +1,15 @@
 """What the words on the command line refer to: applications, servers, output files."""
 
 import argparse
+import itertools
 import os
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from fundamentum.errors import InputError
+from fundamentum.untrusted.files import named
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -16,6 +18,9 @@ if TYPE_CHECKING:
     from fundamentum.derive.patterns import Several
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
+
+MAX_NAMES: Final = 20_000
+"""Names of an application's directory among which its needs file is looked for."""
 
 
 def applications(options: argparse.Namespace) -> "list[Needs]":
@@ -28,7 +33,7 @@ def applications(options: argparse.Namespace) -> "list[Needs]":
 
     from fundamentum.needs.accepted import load_accepted, unmatched  # noqa: PLC0415
 
-    common = tuple(one for word in options.accepted for one in load_accepted(Path(word)))
+    common = tuple(one for word in options.accepted for one in load_accepted(named(word)))
     found = []
     for word in options.applications:
         needs, beside = application(word), _beside(word)
@@ -46,7 +51,7 @@ def _beside(word: str) -> Path | None:
 
     path = Path(word)
     if path.is_dir():
-        found = sorted(path.glob(f"*{SUFFIX}"))
+        found = _needs_files(path)
         if len(found) != 1:
             return None
         path = found[0]
@@ -56,13 +61,25 @@ def _beside(word: str) -> Path | None:
     return beside if beside.is_file() else None
 
 
+def _needs_files(folder: Path) -> list[Path]:
+    """The needs files in a directory, which may be somebody else's: among the first names, and no links out of it."""
+    from fundamentum.needs.file import SUFFIX  # noqa: PLC0415
+
+    try:
+        with os.scandir(folder) as entries:
+            some = [one for one in itertools.islice(entries, MAX_NAMES) if one.name.endswith(SUFFIX)]
+            return sorted(folder / one.name for one in some if one.is_file(follow_symlinks=False))
+    except OSError as error:
+        raise InputError(str(folder), f"cannot be read: {error.strerror}") from error
+
+
 def application(word: str) -> "Needs":
     """A needs file, the one needs file in a directory, or what an application's directory tells of itself."""
     from fundamentum.needs.file import SUFFIX, load  # noqa: PLC0415 — deriving reads no needs file
 
-    path = Path(word)
+    path = named(word, "a needs file or an application's directory")
     if path.is_dir():
-        found = sorted(path.glob(f"*{SUFFIX}"))
+        found = _needs_files(path)
         if len(found) > 1:
             names = ", ".join(one.name for one in found)
             raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
@@ -120,8 +137,8 @@ def remark(found: "Answer") -> None:
 
 
 def one_line(text: str) -> str:
-    """Text of an application on one line, with nothing in it that could steer a terminal."""
-    return "".join(c if c.isprintable() else "?" for c in text)
+    """Text of others on one line, with nothing in it that could steer a terminal."""
+    return "".join(c if c.isprintable() else "?" for c in " ".join(text.split("\n")))
 
 
 class _Progress:
@@ -165,7 +182,7 @@ def server(
 
 def write_below(folder: str, path: str, content: bytes) -> None:
     """Write a file of a server below a folder of one's own, with the directories that it takes."""
-    target = Path(folder, os.path.normpath("/" + path).lstrip("/"))
+    target = Path(named(folder, "the folder to write to"), os.path.normpath("/" + path).lstrip("/"))
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -175,7 +192,7 @@ def write_below(folder: str, path: str, content: bytes) -> None:
 
 def write_whole(target: str, content: bytes) -> None:
     """Write a file whole or not at all: into a new file beside it, which then takes its place."""
-    path = Path(target)
+    path = named(target, "the file to be written")
     if path.exists() and not path.is_file():
         with path.open("wb") as stream:  # a device or pipe cannot be replaced
             stream.write(content)

@@ -5,30 +5,35 @@ import contextlib
 import gc
 import os
 import sys
+import traceback
 from collections.abc import Sequence
+from pathlib import Path
 from typing import NoReturn
 
 from fundamentum.cli.arguments import COMMANDS, USAGE_ERROR, parser
+from fundamentum.cli.inputs import one_line
 from fundamentum.errors import FundamentumError
 from fundamentum.report.stream import nobody_reads
 
 INTERRUPTED = 130
+FAILURE = 3
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command.  Returns the exit code."""
     gc.disable()  # one short run makes no garbage worth a tenth of its time; what is referred to no more still goes
     words = sys.argv[1:] if arguments is None else list(arguments)
-    options = parser(words[0] if words and words[0] in COMMANDS else "").parse_args(words)
-    for stream in (sys.stdout, sys.stderr):
-        stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    _standard_streams()
     code = 0
+    debug = "--debug" in words
     try:
+        command = next((word for word in words if not word.startswith("-")), "")
+        options = parser(command if command in COMMANDS else "").parse_args(words)
         code = _run(options)
         sys.stdout.flush()
         return code
     except FundamentumError as error:
-        return _failed(str(error))
+        return _ended(str(error), USAGE_ERROR)
     except KeyboardInterrupt:
         sys.stderr.write("interrupted\n")
         return INTERRUPTED
@@ -36,7 +41,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
         nobody_reads()
         return code
     except OSError as error:
-        return _failed(f"{error.filename or 'output'}: {error.strerror}")
+        if debug:
+            traceback.print_exc()
+        return _ended(f"{error.filename or 'output'}: {error.strerror or type(error).__name__}", USAGE_ERROR)
+    except Exception as error:  # the program's own fault, which must not look like an answer
+        if debug:
+            traceback.print_exc()
+        return _ended(_failure(error, debug), FAILURE)
 
 
 def program() -> NoReturn:
@@ -46,6 +57,29 @@ def program() -> NoReturn:
         with contextlib.suppress(OSError):  # the exit code says already what there is to say
             stream.flush()
     os._exit(code)  # the system frees memory at once; the interpreter takes up to a tenth of a second for it
+
+
+def _standard_streams() -> None:
+    """Streams that were closed before the program began go nowhere; the others take any text."""
+    for number, mode in enumerate(("r", "w", "w")):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDONLY if mode == "r" else os.O_WRONLY)  # takes the lowest number that is free
+    sys.stdin = sys.stdin or open(0, encoding="utf-8", closefd=False)  # noqa: SIM115 — open as long as we run
+    sys.stdout = sys.stdout or open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
+    sys.stderr = sys.stderr or open(2, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(AttributeError, ValueError):  # one that a caller put in its place
+            stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+
+
+def _failure(error: Exception, debug: bool) -> str:
+    """What failed, where, and what to do about it; no value of a server's is repeated."""
+    frames = traceback.extract_tb(error.__traceback__)
+    where = f" in {Path(frames[-1].filename).name}:{frames[-1].lineno}" if frames else ""
+    ask = "report the lines above" if debug else "run it again with --debug and report what it prints"
+    return f"the program itself failed ({type(error).__name__}{where}); {ask}, see 'When it fails' in the README"
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -67,7 +101,6 @@ def _run(options: argparse.Namespace) -> int:
     return command.run(options)
 
 
-def _failed(message: str) -> int:
-    line = "".join(c if c.isprintable() else "?" for c in " ".join(message.split("\n")))
-    sys.stderr.write(f"fundamentum: {line}\n")
-    return USAGE_ERROR
+def _ended(message: str, code: int) -> int:
+    sys.stderr.write(f"fundamentum: {one_line(message)}\n")
+    return code

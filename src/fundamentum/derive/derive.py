@@ -15,6 +15,7 @@ from fundamentum.derive.syntax import Rules, prepared, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
 from fundamentum.errors import InputError
+from fundamentum.untrusted.text import scrubbed
 
 
 def silent(what: str, done: int, total: int) -> None:
@@ -48,7 +49,8 @@ def derive_listed(listing: Listing, patterns: Several | None = None, progress: P
         # In the background, the sweep goes on.
         from fundamentum.derive.conclude import conclude  # noqa: PLC0415
 
-        return conclude(tree, manifest, libraries, sweep, progress)
+        # Names of files and words of their code are the application's own, and may be anything.
+        return scrubbed(conclude(tree, manifest, libraries, sweep, progress))
 
 
 def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:

@@ -21,13 +21,13 @@ import msgspec
 
 from fundamentum.errors import InputError
 from fundamentum.needs.model import Acceptance, Needs
+from fundamentum.needs.value import Text
+from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1
 SUFFIX: Final = ".accepted.toml"
 MAX_SIZE: Final = 1024 * 1024
 _NEED: Final = re.compile(r"php|[a-z]+:[^\s|]+(?:\|[^\s|]+)*")
-
-Text = Annotated[str, msgspec.Meta(min_length=1, max_length=400)]
 
 
 class Entry(msgspec.Struct, forbid_unknown_fields=True):
@@ -51,22 +51,17 @@ class AcceptedFile(msgspec.Struct, forbid_unknown_fields=True):
 def load_accepted(path: Path) -> tuple[Acceptance, ...]:
     """Read such a file.  Every error names the file and the line."""
     where = str(path)
+    data = read_named(path, MAX_SIZE, "a file of accepted findings")
     try:
-        with path.open("rb") as stream:
-            data = stream.read(MAX_SIZE + 1)
-        if len(data) > MAX_SIZE:
-            raise InputError(where, f"larger than {MAX_SIZE} bytes; no file of accepted findings")
         text = data.decode("utf-8")
         document = tomllib.loads(text)
-    except OSError as error:
-        raise InputError(where, f"cannot be read: {error.strerror}") from error
     except UnicodeDecodeError as error:
         raise InputError(where, "not UTF-8") from error
     except tomllib.TOMLDecodeError as error:
         match = re.search(r"at line (\d+)", str(error))
         raise InputError(where, f"not TOML: {error}", int(match[1]) if match else None) from error
-    except RecursionError as error:
-        raise InputError(where, "nested too deeply") from error
+    except (RecursionError, ValueError) as error:
+        raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
     try:
         file = msgspec.convert(document, AcceptedFile)
     except msgspec.ValidationError as error:
@@ -106,6 +101,8 @@ def _in_words(message: str) -> str:
     what = message.partition(" - at ")[0]
     if unknown := re.fullmatch(r"Object contains unknown field `(.*)`", what):
         return f"unknown key '{unknown[1]}'; known: {', '.join(Entry.__struct_fields__)}"
+    if what.startswith("Expected `str` matching regex"):
+        return "reason and by have to stand on one line, without control characters"
     if missing := re.fullmatch(r"Object missing required field `(.*)`", what):
         return f"'{missing[1]}' is missing"
     return what

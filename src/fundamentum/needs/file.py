@@ -18,6 +18,7 @@ from fundamentum.needs.model import LEVELS, ExtensionNeed, LoaderNeed, Needs, Se
 from fundamentum.needs.tables import TABLES, NamesTable, NeedsFile, PhpTable, SettingsTable
 from fundamentum.needs.value import Level, NotUnderstood
 from fundamentum.needs.versions import VersionRange, version_range
+from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1
 SUFFIX: Final = ".needs.toml"
@@ -30,15 +31,7 @@ _WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)
 
 def load(path: Path) -> Needs:
     """Read a needs file."""
-    try:
-        if path.is_dir():
-            raise InputError(str(path), "is a directory; expected a needs file")
-        with path.open("rb") as stream:
-            data = stream.read(MAX_SIZE + 1)
-    except OSError as error:
-        raise InputError(str(path), f"cannot be read: {error.strerror}") from error
-    if len(data) > MAX_SIZE:
-        raise InputError(str(path), f"larger than {MAX_SIZE} bytes; not a needs file")
+    data = read_named(path, MAX_SIZE, "a needs file")
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -54,9 +47,12 @@ def parse(text: str, where: str) -> Needs:
         match = re.search(r" \(at line (\d+), column \d+\)", str(error))
         what = re.sub(r" \(at (?:line.*|end of document)\)", "", str(error))
         raise InputError(where, f"not TOML: {what}", int(match[1]) if match else text.count("\n") + 1) from error
+    except (RecursionError, ValueError) as error:  # a number of thousands of digits is the latter
+        raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
+    try:
+        return _Reader(text, where).needs(document)
     except RecursionError as error:
         raise InputError(where, "nested too deeply") from error
-    return _Reader(text, where).needs(document)
 
 
 class _Reader:
@@ -69,7 +65,7 @@ class _Reader:
 
     def needs(self, document: Mapping[str, Any]) -> Needs:
         try:
-            file = msgspec.convert(document, NeedsFile)
+            file = msgspec.convert(_on_one_line(document), NeedsFile)
         except msgspec.ValidationError as error:
             raise self.translated(str(error), document) from error
         if file.format != FORMAT:
@@ -119,8 +115,10 @@ class _Reader:
                 if "[" not in steps
                 else f"every entry of '{'.'.join(path)}' must be {wanted}",
             )
-        if "matching regex" in what:
+        if "matching regex" in what and path[-1:] == ["name"]:
             return self.error(path, f"'{'.'.join(path)}' may hold letters, digits, '.', '_' and '-' only")
+        if "matching regex" in what:
+            return self.error(path, f"'{'.'.join(path)}' has to stand on one line, without control characters")
         return self.error(path, f"'{'.'.join(path)}': {what}")
 
     def _in(self, path: Sequence[str]) -> str:
@@ -196,6 +194,18 @@ class _Reader:
                     f'the note \'{key}\' belongs to no need; name it like "extension:intl" or "setting:memory_limit"',
                 )
         return dict(notes)
+
+
+def _on_one_line(document: Mapping[str, Any]) -> Mapping[str, Any]:
+    """The document with notes that were written on several lines brought onto one."""
+    notes = document.get("notes")
+    if not isinstance(notes, dict):
+        return document
+    joined = {
+        key: re.sub(r"[ \t]*\r?\n[ \t]*", " ", note.strip()) if isinstance(note, str) else note
+        for key, note in notes.items()
+    }
+    return {**document, "notes": joined}
 
 
 def _flattened(table: Mapping[str, Any], before: tuple[str, ...]) -> Iterable[tuple[tuple[str, ...], Any]]:

@@ -4,10 +4,8 @@ from typing import Annotated, Any, Final
 
 import msgspec
 
-from fundamentum.needs.value import Level
-
-Text = Annotated[str, msgspec.Meta(min_length=1, max_length=400)]
-
+from fundamentum.needs.value import Level, Text
+from fundamentum.untrusted.text import END
 
 Count = Annotated[int, msgspec.Meta(ge=1, le=10_000_000)]
 LevelName = Annotated[Level, msgspec.Meta(description="How strongly it is needed.")]
@@ -21,9 +19,9 @@ class ApplicationTable(_Strict):
     """Which application this is."""
 
     name: Annotated[
-        Text,
+        str,
         msgspec.Meta(
-            pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$",
+            pattern=rf"^[A-Za-z0-9][A-Za-z0-9._-]{{0,63}}{END}",
             description="A short name; also used in the names of files a plan writes.",
         ),
     ]

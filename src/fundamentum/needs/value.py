@@ -1,10 +1,14 @@
 """What all values of needs have in common."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 
+from fundamentum.untrusted.text import Text as AnyText
+
 Level = Literal["required", "recommended"]
+Text = Annotated[AnyText, msgspec.Meta(min_length=1, max_length=400)]
+"""A text that a person wrote, on one line."""
 
 
 class NotUnderstood(ValueError):

@@ -1,41 +1,44 @@
 """Facts about what surrounds PHP on a server: web servers' limits, directories, commands, databases, the machine."""
 
-from typing import Literal
+from typing import ClassVar, Literal
 
-from fundamentum.server.fact import Fact, FilePath, PackageName, PlainName
+from fundamentum.server.fact import Fact
+from fundamentum.untrusted.text import DirectiveName, FilePath, Line, PackageName, PlainName, Text
 
 
 class Asked(Fact, frozen=True):
     """What applications ask about in particular, beside what concerns PHP itself."""
 
-    directories: tuple[str, ...] = ()
+    directories: tuple[Text, ...] = ()
     """Absolute, or below the directory in which the application stands."""
-    commands: tuple[str, ...] = ()
-    products: tuple[str, ...] = ()
+    commands: tuple[Text, ...] = ()
+    products: tuple[Text, ...] = ()
     """Database products."""
-    tasks: tuple[str, ...] = ()
+    tasks: tuple[Text, ...] = ()
     """Parts of command lines of programs that are run at set times."""
 
 
 class Spot(Fact, frozen=True):
     """A line of a configuration file."""
 
+    LINES: ClassVar = frozenset({"text"})
+
     file: FilePath
     line: int
-    text: str = ""
+    text: Line = ""
     """The line exactly as it stands; empty where that is not known (a recording holds no comments)."""
 
 
 class Limit(Fact, frozen=True):
     """What a web server allows a request, for one site."""
 
-    name: str
+    name: DirectiveName
     """The directive or attribute, as the web server names it."""
-    value: str
-    origin: str = "built-in"
+    value: Text
+    origin: Text = "built-in"
     own: Spot | None = None
     """The line that sets it, if it counts for this site alone and can be changed."""
-    part: str | None = None
+    part: Text | None = None
     """The location it counts for, where that is not the one that hands requests to PHP."""
 
 
@@ -61,15 +64,15 @@ class Grant(Fact, frozen=True):
 class Place(Fact, frozen=True):
     """One directory or file."""
 
-    path: str
+    path: Text
     kind: Literal["directory", "file", "absent", "unreadable"]
-    real: str = ""
+    real: Text = ""
     """Where it leads, if that is somewhere else."""
     user: int = 0
     group: int = 0
     mode: int = 0
     grants: tuple[Grant, ...] = ()
-    label: str = ""
+    label: Text = ""
     """Its SELinux label."""
     free: int | None = None
     """Bytes that are free on its file system; None where that cannot be told."""
@@ -81,7 +84,7 @@ class Command(Fact, frozen=True):
     """One program that was asked about."""
 
     name: PlainName
-    path: str | None = None
+    path: Text | None = None
     """Where it is; None: it is not there."""
     package: PackageName | None = None
     """The installed package that it came with."""
@@ -93,9 +96,9 @@ class Database(Fact, frozen=True):
     """One database server that answered."""
 
     product: Literal["mariadb", "mysql", "postgresql"]
-    version: str | None
+    version: Text | None
     """None: it does not tell anybody who has not logged in."""
-    address: str
+    address: Text
     chosen: bool = False
     """Whether it is the one that the user named."""
 
@@ -103,9 +106,9 @@ class Database(Fact, frozen=True):
 class Scheduled(Fact, frozen=True):
     """One line or timer that runs a program that was asked about."""
 
-    command: str
-    origin: str
-    user: str = ""
+    command: Text
+    origin: Text
+    user: Text = ""
     every: int | None = None
     """The longest time between two runs, in seconds; None: it cannot be told."""
 
@@ -116,7 +119,7 @@ class Machine(Fact, frozen=True):
     memory: int | None = None
     """Bytes."""
     processors: int | None = None
-    zone: str = ""
+    zone: Text = ""
     """The time zone, such as ``Europe/Vienna``."""
     enforcing: bool | None = None
     """Whether SELinux is there and enforces its rules; None: there is none."""
@@ -128,8 +131,8 @@ class Exposed(Fact, frozen=True):
     """Something in or above a document root that should not be as it is."""
 
     kind: Literal["world-writable", "information-page", "installer", "not-for-visitors"]
-    path: str
-    root: str
+    path: Text
+    root: Text
     """The document root."""
     others: int = 0
     """How many more of the kind there are."""

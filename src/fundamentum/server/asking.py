@@ -6,22 +6,33 @@ each pool, and removed.  This is done only when it is asked for.
 
 import json
 import os
-import shutil
+import secrets
 import socket
+import stat
 import struct
-import tempfile
+import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.hosts import HostError
 from fundamentum.server.model import Answer, Remark, Runtime, Survey
 from fundamentum.server.probes.php_config import without_secrets
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.peers import within
+from fundamentum.untrusted.text import is_directive
 
 TIMEOUT: Final = 10
 MAX_ANSWER: Final = 4 * 1024 * 1024
+MAX_NAMES: Final = 20_000
+MAX_PLACES: Final = 20
+MAX_RECORDS: Final = 20_000
+PATIENCE: Final = 20.0
+"""Seconds for all pools of a server together."""
 PLACES: Final = ("/run", "/dev/shm", "/tmp")
 SCRIPT: Final = """<?php
 header('Content-Type: application/json');
@@ -40,11 +51,14 @@ class NoAnswer(Exception):
 def ask_pools(survey: Survey, root: Path) -> Survey:
     """The survey with the answer of every pool that could be asked, and a remark for each that could not."""
     runtimes = []
+    ends = time.monotonic() + PATIENCE
     for runtime in survey.runtimes:
         if runtime.sapi == "fpm" and runtime.listen:
             try:
+                if time.monotonic() > ends:
+                    raise NoAnswer(f"all pools together take longer than {PATIENCE:.0f} seconds: not asked")
                 runtime = replace(runtime, answer=_ask(runtime, root))
-            except (NoAnswer, OSError) as error:
+            except (NoAnswer, HostError, OSError) as error:
                 why = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
                 remark = Remark("asking pools", f"{runtime.label} did not answer at {runtime.listen}: {why}")
                 runtime = replace(runtime, remarks=(*runtime.remarks, remark))
@@ -53,65 +67,107 @@ def ask_pools(survey: Survey, root: Path) -> Survey:
 
 
 def _ask(runtime: Runtime, root: Path) -> Answer:
-    with connected(root, runtime.listen or "") as connection, _script(runtime, root) as path:
+    host = DirectoryHost(root, "")
+    with connected(host, runtime.listen or "") as connection, _script(runtime, host) as path:
         output = request(connection, {"REQUEST_METHOD": "GET", "SCRIPT_FILENAME": path, "SCRIPT_NAME": "/ask.php"})
     _, mark, text = output.partition(b"ANSWER")
     try:
         extensions, settings = json.loads(text) if mark else (None, None)
-    except ValueError:
+    except (ValueError, TypeError, RecursionError):
         extensions, settings = None, None
     if not isinstance(extensions, list) or not isinstance(settings, dict):
         said = output.partition(b"\r\n\r\n")[2].strip().decode("utf-8", "replace")
         raise NoAnswer(f"it ran no script of ours ({said[:80] or 'no output'})")
+    values = ((str(name), value) for name, value in list(settings.items())[:MAX_NAMES] if isinstance(value, str))
     return Answer(
-        tuple(str(name) for name in extensions),
-        {name: without_secrets(name, value) for name, value in settings.items() if isinstance(value, str)},
+        tuple(name for name in extensions[:MAX_NAMES] if isinstance(name, str)),
+        {name: without_secrets(name, value) for name, value in values if is_directive(name)},
     )
 
 
 @contextmanager
-def _script(runtime: Runtime, root: Path) -> Iterator[str]:
-    """The script in a directory that the pool may read, as the pool names it."""
+def _script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
+    """The script in a directory that the pool may read, as the pool names it.
+
+    Everything is done through the descriptor of a directory inside the root, so that no link leads out of it.
+    """
     fence = runtime.settings.get("open_basedir")
     allowed = [part for part in (fence.value or "").split(":") if part.startswith("/")] if fence else []
-    for place in allowed or PLACES:
-        inside = root / place.lstrip("/")
-        if inside.is_symlink() or not inside.is_dir():
+    for place in allowed[:MAX_PLACES] or PLACES:
+        try:
+            above = beneath(host, place, os.O_DIRECTORY)
+        except (OSError, HostError):
             continue
         try:
-            folder = Path(tempfile.mkdtemp(prefix="fundamentum-", dir=inside))
-        except OSError:
-            continue
-        try:
-            folder.chmod(0o755)
-            (folder / "ask.php").write_text(SCRIPT)
-            (folder / "ask.php").chmod(0o644)
-            yield f"{place.rstrip('/')}/{folder.name}/ask.php"
+            name = f"fundamentum-{secrets.token_hex(8)}"
+            try:
+                os.mkdir(name, 0o755, dir_fd=above)
+                folder = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=above)
+            except OSError:
+                continue
+            try:
+                os.fchmod(folder, 0o755)
+                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+                with open(os.open("ask.php", flags, 0o644, dir_fd=folder), "w") as script:
+                    os.fchmod(script.fileno(), 0o644)
+                    script.write(SCRIPT)
+                yield f"{place.rstrip('/')}/{name}/ask.php"
+            finally:
+                with suppress(OSError):
+                    os.unlink("ask.php", dir_fd=folder)
+                os.close(folder)
+                with suppress(OSError):
+                    os.rmdir(name, dir_fd=above)
         finally:
-            shutil.rmtree(folder, ignore_errors=True)
+            os.close(above)
         return
-    raise NoAnswer(f"no directory to put a script into: tried {', '.join(allowed or PLACES)}")
+    raise NoAnswer(f"no directory to put a script into: tried {', '.join(allowed[:MAX_PLACES] or PLACES)}")
+
+
+def beneath(host: DirectoryHost, path: str, kind: int = 0) -> int:
+    """A descriptor of what stands at a path of the root, which links cannot lead out of, not even while we look.
+
+    The links are followed inside the root first; then every part of the way is opened from the one before, as no link.
+    """
+    real = host.resolve(path)
+    if real is None:
+        raise FileNotFoundError(2, os.strerror(2), path)
+    at = os.open(host.root, os.O_PATH | os.O_DIRECTORY)
+    try:
+        parts = [part for part in real.split("/") if part]
+        for number, part in enumerate(parts, 1):
+            flags = os.O_DIRECTORY if number < len(parts) else kind
+            following = os.open(part, os.O_PATH | os.O_NOFOLLOW | flags, dir_fd=at)
+            os.close(at)
+            at = following
+    except OSError:
+        os.close(at)
+        raise
+    return at
 
 
 @contextmanager
-def connected(root: Path, listen: str) -> Iterator[socket.socket]:
+def connected(host: DirectoryHost, listen: str) -> Iterator[socket.socket]:
     """A connection to the pool's socket."""
     if listen.startswith("/"):
-        # A socket's path is limited to about a hundred bytes; that of its directory's descriptor is short.
-        folder = os.open(root / listen.lstrip("/").rpartition("/")[0], os.O_PATH | os.O_DIRECTORY)
+        # A socket's path is limited to about a hundred bytes; that of its descriptor is short, and is no link.
+        found = beneath(host, listen)
         try:
+            if not stat.S_ISSOCK(os.fstat(found).st_mode):
+                raise NoAnswer("there is no socket")
             connection = socket.socket(socket.AF_UNIX)
             connection.settimeout(TIMEOUT)
-            connection.connect(f"/proc/self/fd/{folder}/{listen.rpartition('/')[2]}")
+            connection.connect(f"/proc/self/fd/{found}")
         finally:
-            os.close(folder)
+            os.close(found)
     else:
-        host, _, port = listen.rpartition(":")
-        name = "127.0.0.1" if host in ("", "*", "0.0.0.0", "[::]") else host.strip("[]")
-        if name not in ("127.0.0.1", "localhost", "::1") or not port.isdigit():
+        name, _, port = listen.rpartition(":")
+        address = "127.0.0.1" if name in ("", "*", "0.0.0.0", "[::]") else name.strip("[]")
+        number = whole(port)
+        if address not in ("127.0.0.1", "localhost", "::1") or number is None or number > 65535:
             raise NoAnswer("only pools of this machine are asked")
-        connection = socket.create_connection((name, int(port)), TIMEOUT)
-    with connection:
+        connection = socket.create_connection((address, number), TIMEOUT)
+    with connection, within(connection, TIMEOUT):
         yield connection
 
 
@@ -124,7 +180,9 @@ def request(connection: socket.socket, parameters: dict[str, str]) -> bytes:
     connection.sendall(b"".join(struct.pack(">BBHHBx", 1, kind, 1, len(body), 0) + body for kind, body in records))
     output = bytearray()
     stream = connection.makefile("rb")
-    while len(head := stream.read(8)) == 8:
+    for _ in range(MAX_RECORDS):
+        if len(head := stream.read(8)) < 8:
+            break
         _, kind, _, size, padding = struct.unpack(">BBHHBx", head)
         body = stream.read(size + padding)[:size]
         if kind == _END:

@@ -1,6 +1,7 @@
 """What PHP's own files say of themselves: for which PHP, thread-safety and processor they were built, and what is in
 them."""
 
+import itertools
 import mmap
 import re
 import struct
@@ -13,6 +14,8 @@ from fundamentum.catalog import branch_of_api
 from fundamentum.server.images import ARCHITECTURES, Image, NoImage, processor_of, read_image
 
 MAX_BINARY: Final = 64 * 1024 * 1024
+MAX_PLACES: Final = 200_000
+"""Places in one file that are looked at for what it brings: a real one has a few thousand that may be one."""
 _BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 _SIGN: Final = b"X-Powered-By: PHP/"
 _VERSION: Final = re.compile(rb"([0-9][0-9A-Za-z.+~-]{0,40})\0")
@@ -81,7 +84,7 @@ def examine(data: bytes) -> Binary:
         image = read_image(data)
     except NoImage as error:
         raise NotAnExtension(str(error)) from error
-    found = [(m[1] != b"", m) for m in _BUILD.finditer(data)]
+    found = [(m[1] != b"", m) for m in itertools.islice(_BUILD.finditer(data), 1000)]
     if not found:
         raise NotAnExtension(NO_IDENTITY)
     zend = "zend_extension_entry" in image.symbols
@@ -120,9 +123,11 @@ def _modules(image: Image) -> Iterator[tuple[str, tuple[str, ...]]]:
     size, name_at = MODULE_ENTRY[image.bits]
     sign = size.to_bytes(2, "little")
     step = image.bits // 8
+    left = MAX_PLACES
     for start, content in image.sections:
         at = content.find(sign)
-        while 0 <= at <= len(content) - size:
+        while 0 <= at <= len(content) - size and left > 0:
+            left -= 1
             api, debug, zts = struct.unpack_from("<IBB", content, at + 4)
             if (start + at) % step == 0 and 20_100_000 < api < 21_000_000 and debug < 2 and zts < 2:
                 name = image.text(image.pointer(start + at + name_at))

@@ -20,6 +20,16 @@ _FIELD: Final = re.compile(
     re.M,
 )
 _BLOCK: Final = 64 * 1024
+MAX_PACKAGES: Final = 400_000
+"""Names in one index: five times what the largest distribution has."""
+MAX_LINES: Final = 64 * 1024 * 1024
+"""Bytes of the lines of one index that are kept."""
+MAX_STANZA: Final = 256 * 1024
+"""Bytes of one package's description."""
+MAX_VERSIONS: Final = 200
+"""Versions of one package in one index."""
+_MANY: Final = 200
+_WORD: Final = re.compile(rb"[a-z0-9][a-z0-9+.-]*")
 _FIRST: Final = re.compile(rb"Package: (.*)")
 _LINE: Final = re.compile(rb"\nP(ackage: .*|rovides: .*)")
 _OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
@@ -56,12 +66,18 @@ class Index:
         self._end: dict[int, int] = {}
         self._lines: list[list[bytes]] = []
         """For each block its ``Package`` and ``Provides`` lines."""
-        start = 0
+        self.cut = False
+        """Whether there is more in it than any distribution has: the rest is not looked at."""
+        start = kept = 0
         while start < len(data):
             end = data.find(b"\n\n", start + _BLOCK) + 1 or len(data)
             lines: list[bytes] = _LINE.findall(data, start, end)
             if start == 0 and (first := _FIRST.match(data)):
                 lines.insert(0, b"ackage: " + first[1])
+            kept += sum(map(len, lines))
+            if kept > MAX_LINES or len(self._block) > MAX_PACKAGES:
+                self.cut = True
+                return
             self._lines.append(lines)
             names = [line[_OF_PACKAGE:] for line in lines if line.startswith(b"a")]
             for name in [name for name in names if name in self._block]:
@@ -76,13 +92,16 @@ class Index:
         if name not in self._block:
             return []
         blocks = dict.fromkeys((*self._earlier.get(name, ()), self._block[name]))
-        return [stanza for start in blocks for stanza in self._in_block(b"Package: " + name + b"\n", start)]
+        found = (stanza for start in blocks for stanza in self._in_block(b"Package: " + name + b"\n", start))
+        return list(itertools.islice(found, MAX_VERSIONS))
 
     def __contains__(self, name: bytes) -> bool:
         return name in self._block
 
     def providing(self, names: Collection[bytes]) -> set[bytes]:
         """The packages that provide one of these names."""
+        if len(names) > _MANY:
+            return self._providing_any(frozenset(names))
         wanted = re.compile(rb"(?:^|[ ,])(?:" + b"|".join(map(re.escape, sorted(names))) + rb")(?=[ ,(]|$)")
         found: set[bytes] = set()
         package = b""
@@ -90,6 +109,17 @@ class Index:
             if line.startswith(b"a"):
                 package = line[_OF_PACKAGE:]
             elif wanted.search(line, _OF_PROVIDES):
+                found.add(package)
+        return found
+
+    def _providing_any(self, names: frozenset[bytes]) -> set[bytes]:
+        """The same for many names, which no pattern should hold."""
+        found: set[bytes] = set()
+        package = b""
+        for line in itertools.chain.from_iterable(self._lines):
+            if line.startswith(b"a"):
+                package = line[_OF_PACKAGE:]
+            elif not names.isdisjoint(_WORD.findall(line, _OF_PROVIDES)):
                 found.add(package)
         return found
 
@@ -102,13 +132,19 @@ class Index:
             at = self.data.find(b"\n" + line, at + 1, self._end[start])
 
     def _stanza(self, start: int) -> bytes:
-        end = self.data.find(b"\n\n", start)
-        return self.data[start:] if end < 0 else self.data[start:end]
+        end = self.data.find(b"\n\n", start, start + MAX_STANZA)
+        return self.data[start : start + MAX_STANZA] if end < 0 else self.data[start:end]
 
 
 def stanzas(data: bytes) -> Iterator[bytes]:
     """All stanzas of a small file."""
-    return (part for part in data.split(b"\n\n") if part.strip())
+    start = 0
+    while start < len(data):
+        end = data.find(b"\n\n", start)
+        end = len(data) if end < 0 else end
+        if (part := data[start : min(end, start + MAX_STANZA)]).strip():
+            yield part
+        start = end + 2
 
 
 class Relation(msgspec.Struct, frozen=True):

@@ -1,5 +1,6 @@
 """A root file system as a host: the machine's own, or one below a directory."""
 
+import itertools
 import mmap
 import os
 import re
@@ -12,10 +13,13 @@ from typing import BinaryIO, Final, Literal
 from fundamentum.server.around import Grant, Machine
 from fundamentum.server.hosts import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, text_or_none
 from fundamentum.server.processes import Running, running
+from fundamentum.untrusted.budget import Budget
 
 PATH: Final = "/usr/sbin:/usr/bin:/sbin:/bin"
 MAX_LINKS: Final = 40
 """As many symbolic links in one path as Linux follows."""
+MAX_PATH: Final = 4096
+"""Bytes that Linux allows a path."""
 
 
 class DirectoryHost:
@@ -31,6 +35,7 @@ class DirectoryHost:
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
         self.passed_over: list[str] = []
+        self.budget = Budget()
         self._prefix = str(root).rstrip("/")
         self._folders: dict[str, str] = {}
 
@@ -39,10 +44,18 @@ class DirectoryHost:
         if stream is None:
             return None
         with stream:
+            self._fits(path, os.fstat(stream.fileno()).st_size, limit)
             try:
-                return stream.read(limit)
+                data = stream.read(limit + 1)
             except OSError as error:
                 raise HostError(f"{path}: {error.strerror}") from error
+        self._fits(path, len(data), limit)
+        self.budget.read(len(data))
+        return data
+
+    def stream(self, path: str) -> BinaryIO | None:
+        """The file, to be read in pieces; None if there is none.  What is read of it is for the caller to count."""
+        return self._opened(path)
 
     def view(self, path: str) -> bytes | mmap.mmap | None:
         stream = self._opened(path)
@@ -50,15 +63,24 @@ class DirectoryHost:
             return None
         with stream:
             size = os.fstat(stream.fileno()).st_size
-            if not 0 < size <= MAX_BYTES:
+            self._fits(path, size, MAX_BYTES)
+            self.budget.read(size)
+            self.budget.keep(size)
+            if not size:
                 return stream.read(MAX_BYTES)
             # apt replaces its files by new ones and never shortens them in place, so the mapping stays whole.
             return mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
+
+    @staticmethod
+    def _fits(path: str, size: int, limit: int) -> None:
+        if size > limit:
+            raise HostError(f"{path}: larger than {limit >> 10:,} KiB: not read")
 
     def whole_size(self, path: str, read: int) -> int:
         return read
 
     def _opened(self, path: str) -> BinaryIO | None:
+        self.budget.entry()
         real = self._outside(path)
         if real is None:
             return None
@@ -78,23 +100,29 @@ class DirectoryHost:
         real = self._outside(path)
         if real is None:
             return []
+        self.budget.entry()
         try:
-            found = sorted(os.listdir(real), key=os.fsencode)
+            with os.scandir(real) as entries:
+                found = [entry.name for entry in itertools.islice(entries, MAX_NAMES + 1)]
         except (FileNotFoundError, NotADirectoryError):
             return []
         except OSError as error:
             raise HostError(f"{path}: {error.strerror}") from error
+        self.budget.entry(len(found))
+        if len(found) > MAX_NAMES:
+            raise HostError(f"{path}: more than {MAX_NAMES:,} names: not listed")
         odd = [name for name in found if not name.isascii() and any(0xDC80 <= ord(c) <= 0xDCFF for c in name)]
         self.passed_over += [path] if odd else []
-        return [name for name in found if name not in odd][:MAX_NAMES]
+        return sorted((name for name in found if name not in odd), key=os.fsencode)
 
     def stat(self, path: str) -> Stat | None:
-        real = self._outside(path)
-        if real is None:
-            return None
         try:
-            found = os.stat(real)
-        except OSError:
+            self.budget.entry()
+            real = self._outside(path)
+            found = os.stat(real) if real is not None else None
+        except (OSError, ValueError, HostError):
+            return None
+        if found is None:
             return None
         return Stat(
             size=found.st_size,
@@ -106,13 +134,13 @@ class DirectoryHost:
         )
 
     def extras(self, path: str) -> Extras:
-        real = self._outside(path)
-        if real is None:
-            return Extras()
         try:
+            real = self._outside(path)
+            if real is None:
+                return Extras()
             space = os.statvfs(real) if self.live else None
             closed = Path(real).is_dir() and not os.access(real, os.R_OK | os.X_OK)
-        except OSError:
+        except (OSError, HostError):
             return Extras()
         label = _attribute(real, "security.selinux").rstrip(b"\0").decode("utf-8", "replace")
         grants = _grants(_attribute(real, "system.posix_acl_access"))
@@ -136,7 +164,7 @@ class DirectoryHost:
                 return os.path.realpath(path, strict=True)
             followed = self._followed(path, MAX_LINKS)
             return followed if self.stat(followed) else None
-        except (OSError, HostError):
+        except (OSError, ValueError, HostError):
             return None
 
     def running(self) -> Running:
@@ -147,7 +175,7 @@ class DirectoryHost:
             return None
         try:
             done = subprocess.run(
-                question.command, capture_output=True, check=False, timeout=60, env={"PATH": PATH, "LC_ALL": "C"}
+                question.command, capture_output=True, check=False, timeout=20, env={"PATH": PATH, "LC_ALL": "C"}
             )
         except (OSError, subprocess.SubprocessError):
             return None
@@ -185,7 +213,7 @@ class DirectoryHost:
 
         Directories are followed once and remembered: the probes read many files of few directories.
         """
-        if "\0" in path:
+        if "\0" in path or len(path) > MAX_PATH:
             return None
         if not self._prefix:
             return path

@@ -1,5 +1,6 @@
 """Database servers asked for nothing: what they say of themselves before anybody logs in."""
 
+import re
 import socket
 from pathlib import Path
 from typing import Final
@@ -9,9 +10,12 @@ from msgspec.structs import replace
 from fundamentum.errors import InputError
 from fundamentum.server.around import Database
 from fundamentum.server.model import Survey
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.peers import within
 
 TIMEOUT: Final = 3
 MAX_GREETING: Final = 4096
+_HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]{0,252}|\[[0-9A-Fa-f:.]{2,45}(?:%[A-Za-z0-9_.-]{1,20})?\]")
 SOCKETS: Final = {
     "mysql": ("/run/mysqld/mysqld.sock", "/var/run/mysqld/mysqld.sock", "/var/lib/mysql/mysql.sock", "/tmp/mysql.sock"),
     "postgresql": ("/run/postgresql/.s.PGSQL.5432", "/var/run/postgresql/.s.PGSQL.5432", "/tmp/.s.PGSQL.5432"),
@@ -47,10 +51,12 @@ def at(address: str) -> Database:
         places: list[tuple[str, str | tuple[str, int]]] = [(kind, address) for kind in kinds]
     else:
         name, _, port = address.rpartition(":") if ":" in address.rpartition("]")[2] else (address, "", "")
-        if (port and not port.isdigit()) or not name or any(c.isspace() or not c.isprintable() for c in name):
-            raise InputError(address, "is no address of a database; write HOST, HOST:PORT or the path of a socket")
-        kinds = sorted(PORTS, key=lambda kind: port and PORTS[kind] != int(port))
-        places = [(kind, (name.strip("[]"), int(port) if port else PORTS[kind])) for kind in kinds]
+        number = whole(port) if port else 0
+        if number is None or number > 65535 or not _HOST.fullmatch(name):
+            what = "is no address of a database; write HOST, HOST:PORT or the path of a socket, and no password"
+            raise InputError("--database", what)  # whatever it is may hold a password
+        kinds = sorted(PORTS, key=lambda kind: port and PORTS[kind] != number)
+        places = [(kind, (name.strip("[]"), number or PORTS[kind])) for kind in kinds]
     for kind, place in places:
         if found := _asked(kind, place):
             return found
@@ -65,11 +71,11 @@ def _asked(kind: str, place: str | tuple[str, int]) -> Database | None:
             link.connect(place)
         else:
             link = socket.create_connection(place, TIMEOUT)
-        with link:
+        with link, within(link, TIMEOUT):
             link.settimeout(TIMEOUT)
             words = place if isinstance(place, str) else f"{place[0]}:{place[1]}"
             return _mysql(link, words) if kind == "mysql" else _postgresql(link, words)
-    except OSError:
+    except (OSError, ValueError):
         return None
 
 
@@ -84,7 +90,7 @@ def _mysql(link: socket.socket, address: str) -> Database | None:
     if len(data) < 6 or data[3] != 0 or data[4] != 10 or b"\0" not in data[5:]:
         return None
     text = data[5:].partition(b"\0")[0].decode("ascii", "replace")
-    if not text[:1].isdigit() or len(text) > 200:
+    if text[:1] not in "0123456789" or len(text) > 200:
         return None
     product = "mariadb" if "mariadb" in text.lower() else "mysql"
     return Database(product, text.removeprefix(_OLD_PREFIX).partition("-")[0], address)  # type: ignore[arg-type]

@@ -3,21 +3,41 @@
 import fnmatch
 import mmap
 import posixpath
-from typing import Final, Protocol
+import re
+from typing import BinaryIO, Final, Protocol
 
 import msgspec
 
+from fundamentum.errors import HostError
 from fundamentum.server.around import Grant, Machine
 from fundamentum.server.processes import Running
+from fundamentum.untrusted.budget import Budget
 
-MAX_BYTES: Final = 256 * 1024 * 1024
-"""No single file is read beyond this, whatever a server claims about it."""
-MAX_NAMES: Final = 200_000
-"""No directory is listed beyond this."""
+__all__ = [
+    "MAX_BYTES",
+    "MAX_NAMES",
+    "MAX_TEXT",
+    "Extras",
+    "Host",
+    "HostError",
+    "Question",
+    "Stat",
+    "listed",
+    "matching",
+    "text_of",
+    "text_or_none",
+]
 
-
-class HostError(Exception):
-    """A file is there but cannot be read.  The message says why, in words for a remark."""
+MAX_BYTES: Final = 128 * 1024 * 1024
+"""No larger file is read, whatever a server claims about it: full package indexes have half of that."""
+MAX_TEXT: Final = 4 * 1024 * 1024
+"""No larger configuration file is read."""
+MAX_NAMES: Final = 50_000
+"""No directory with more names is listed: the fullest that counts, that of a package database, has half of that."""
+MAX_PARTS: Final = 60
+"""No path has more parts."""
+MAX_PATTERN: Final = 20_000
+"""A pattern that fits more files than this is not one that a person wrote."""
 
 
 class Stat(msgspec.Struct, frozen=True):
@@ -59,6 +79,8 @@ class Host(Protocol):
     """Whether this is a Windows machine."""
     whole: bool
     """Whether files are had as they stand: a recording holds no comments."""
+    budget: Budget
+    """What may still be read of this server."""
 
     @property
     def name(self) -> str: ...
@@ -77,7 +99,10 @@ class Host(Protocol):
         """What the server's own program says; None where nothing may be run, or there is no such program."""
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
-        """The file's bytes, at most ``limit`` of them; None if there is no such file."""
+        """The file's bytes; None if there is no such file, a HostError if it has more than ``limit`` of them."""
+
+    def stream(self, path: str) -> BinaryIO | None:
+        """The file, to be read in pieces; None if there is none.  What is read of it is for the caller to count."""
 
     def view(self, path: str) -> bytes | mmap.mmap | None:
         """A large file's bytes, without a copy of them where that can be avoided."""
@@ -86,10 +111,13 @@ class Host(Protocol):
         """The size of the file on the server, of which ``read`` bytes were had: a recording may hold just a part."""
 
     def names(self, path: str) -> list[str]:
-        """The names in a directory, sorted by byte value; empty if there is no such directory."""
+        """The names in a directory, sorted by byte value; empty if there is no such directory.
+
+        A HostError if it cannot be listed, or has more than ``MAX_NAMES``.
+        """
 
     def stat(self, path: str) -> Stat | None:
-        """What the path is, links followed; None if it does not exist."""
+        """What the path is, links followed; None if it leads to nothing.  Never raises."""
 
     def extras(self, path: str) -> Extras:
         """Access lists, label and free space of a path that exists."""
@@ -98,7 +126,7 @@ class Host(Protocol):
         """Memory, processors and enforcement of a running system; nothing of one that does not run."""
 
 
-def text_of(host: Host, path: str, limit: int = 4 * 1024 * 1024) -> str | None:
+def text_of(host: Host, path: str, limit: int = MAX_TEXT) -> str | None:
     """A small configuration file as text.  Bytes that are not UTF-8 become replacement characters."""
     data = host.read(path, limit)
     return None if data is None else data.decode("utf-8", "replace")
@@ -123,14 +151,18 @@ def listed(host: Host, path: str) -> list[str]:
 def matching(host: Host, pattern: str) -> list[str]:
     """The paths that fit a shell pattern, in order; ``*`` does not match a leading dot or a slash."""
     found = ["/"]
-    for part in pattern.strip("/").split("/"):
+    wild = False
+    for part in pattern.strip("/").split("/")[:MAX_PARTS]:
         if any(c in part for c in "*?["):
+            wild = True
+            fits = re.compile(fnmatch.translate(re.sub(r"\*+", "*", part[:255])))
+            hidden = part.startswith(".")
             found = [
                 posixpath.join(folder, name)
                 for folder in found
                 for name in listed(host, folder)
-                if fnmatch.fnmatchcase(name, part) and (not name.startswith(".") or part.startswith("."))
-            ]
+                if (hidden or not name.startswith(".")) and fits.match(name)
+            ][:MAX_PATTERN]
         else:
             found = [posixpath.join(folder, part) for folder in found]
-    return [path for path in found[:MAX_NAMES] if any(c in pattern for c in "*?[") or host.stat(path)]
+    return [path for path in found if wild or host.stat(path)]

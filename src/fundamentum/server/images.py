@@ -15,6 +15,7 @@ import msgspec
 
 MAX_SECTIONS: Final = 300
 MAX_SYMBOLS: Final = 50_000
+MAX_RELOCATIONS: Final = 400_000
 """Several times what the largest real program has: a file that claims more was made to keep its reader busy."""
 PRINTABLE: Final = re.compile(rb"[\x20-\x7e\x80-\xff]{1,200}")
 PROCESSORS: Final = {
@@ -118,7 +119,7 @@ def _elf(data: bytes) -> Image:
         elf = ELFFile(io.BytesIO(data))
         sections = list(itertools.islice(elf.iter_sections(), MAX_SECTIONS))
         kept = [s for s in sections if s["sh_flags"] & 2 and s["sh_type"] != "SHT_NOBITS"]
-        if sum(s["sh_size"] for s in sections if s["sh_type"] != "SHT_NOBITS") > 4 * len(data) + 4096:
+        if sum(s["sh_size"] for s in sections if s["sh_type"] != "SHT_NOBITS") > len(data) + 65536:
             raise NoImage("is damaged: its sections are larger than itself")
         return Image(
             "Linux",
@@ -126,7 +127,7 @@ def _elf(data: bytes) -> Image:
             elf.elfclass,
             _exported(elf),
             [(s["sh_addr"], s.data()) for s in kept],
-            dict(_relocated(elf, sections)),
+            dict(itertools.islice(_relocated(elf, sections), MAX_RELOCATIONS)),
         )
     except (
         ELFError,
@@ -170,7 +171,7 @@ def _pe(data: bytes) -> Image:
         pe = pefile.PE(data=data, fast_load=True)
         pe.parse_data_directories(directories=[pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_EXPORT"]])
         base = pe.OPTIONAL_HEADER.ImageBase
-        if sum(s.SizeOfRawData for s in pe.sections) > 4 * len(data) + 4096:
+        if sum(s.SizeOfRawData for s in pe.sections) > len(data) + 65536:
             raise NoImage("is damaged: its sections are larger than itself")
         exports = getattr(pe, "DIRECTORY_ENTRY_EXPORT", None)
         return Image(

@@ -9,10 +9,13 @@ from msgspec.structs import replace
 from fundamentum.errors import InputError
 from fundamentum.server.around import Asked
 from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.hosts import MAX_BYTES
 from fundamentum.server.model import Offer, Repository, Survey
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt, dnf
 from fundamentum.server.probes.commands import packages_of
+from fundamentum.untrusted.files import named, read_named
+from fundamentum.untrusted.text import scrubbed
 
 MAX_DEPTH: Final = 6
 MAX_FILES: Final = 200
@@ -24,7 +27,7 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
 
     ``word`` is a ``Packages`` file, a ``repodata`` directory, or the directory of a mirror that holds some.
     """
-    path = Path(word)
+    path = named(word, "a package index")
     if not path.exists():
         raise InputError(word, "there is no such file or directory")
     offers: list[Offer] = []
@@ -43,6 +46,7 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
         kind = {"debian": "Packages files", "redhat": "repodata directories"}.get(survey.system.family, "indexes")
         raise InputError(word, f"holds no package that concerns PHP on this server ({kind} were looked for)")
     names = list(dict.fromkeys(one.name for one in repositories if any(o.source == one.name for o in offers)))
+    offers = list(scrubbed(tuple(offers)))
     together = (*(survey.offers or ()), *offers)
     return replace(survey, offers=together, repositories=(*survey.repositories, *repositories)), names
 
@@ -76,10 +80,7 @@ def _packing(name: str) -> str | None:
 
 
 def _deb(path: Path, packing: str, survey: Survey) -> tuple[list[Offer], Repository]:
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise InputError(str(path), f"cannot be read: {error.strerror}") from error
+    data = read_named(path, MAX_BYTES, "a package index")
     problem = None
     if packing:
         data, problem = unpack(data, packing)
@@ -89,12 +90,12 @@ def _deb(path: Path, packing: str, survey: Survey) -> tuple[list[Offer], Reposit
     for folder in (path.parent, *list(path.parents)[:4]):
         for name in ("InRelease", "Release"):
             if (folder / name).is_file() and not release:
-                release = apt.release_fields((folder / name).read_bytes()[:4096])
+                release = apt.release_fields(_head(folder / name))
     if not release:
         beside = path.name.partition("_main_")[0]
         for name in (f"{beside}_InRelease", f"{beside}_Release"):
             if beside != path.name and (path.parent / name).is_file() and not release:
-                release = apt.release_fields((path.parent / name).read_bytes()[:4096])
+                release = apt.release_fields(_head(path.parent / name))
     component = next((part for part in ("main", "contrib", "universe") if f"/{part}/" in str(path)), "")
     repository = apt.repository(release, component or ("main" if "_main_" in path.name else ""))
     if repository.name == "unnamed repository":
@@ -102,6 +103,15 @@ def _deb(path: Path, packing: str, survey: Survey) -> tuple[list[Offer], Reposit
     asked = survey.asked or Asked()
     also = packages_of(asked.commands, asked.products)
     return apt.offers_in(data, repository, survey.system.architecture, also), repository
+
+
+def _head(path: Path) -> bytes:
+    """The beginning of a release file."""
+    try:
+        with path.open("rb") as stream:
+            return stream.read(4096)
+    except OSError:
+        return b""
 
 
 def _rpm(folder: Path, survey: Survey) -> tuple[list[Offer], Repository]:

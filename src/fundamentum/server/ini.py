@@ -13,8 +13,12 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.untrusted.numbers import clipped
+
 MAX_ENTRIES: Final = 20_000
 """A configuration file with more entries than this is not one a person wrote."""
+MAX_FILLED_IN: Final = 256 * 1024
+"""Characters that references of one file bring in: each may stand for others that do."""
 
 Variables = Callable[[str], str | None]
 """Looks up ``${NAME}``; None means that the value cannot be known from here."""
@@ -84,6 +88,7 @@ class _Reader:
         self.at, self.line = 0, 1
         self.section: str | None = None
         self.unknown = False
+        self.filled_in = 0
         self.entries: list[Entry] = []
 
     def read(self) -> IniFile:
@@ -229,6 +234,8 @@ class _Reader:
     def operand(self, depth: int) -> str:
         match = _OPERATOR.match(self.text, self.at)
         if match and match[1] in "~!(":
+            if depth > 50:
+                raise _Broken
             self.take(_OPERATOR)
             if match[1] == "(":
                 inside = self.expression(depth + 1)
@@ -312,7 +319,8 @@ class _Reader:
         if not match:
             raise _Broken
         value = self.variables(match[1])
-        if value is None:
+        self.filled_in += len(value or "")
+        if value is None or self.filled_in > MAX_FILLED_IN:
             self.unknown = self.unknown or default is None
             return default or ""
         return value
@@ -320,5 +328,5 @@ class _Reader:
 
 def _integer(text: str) -> int:
     """C's ``atoi``, which is what PHP applies to both sides of an operator."""
-    match = re.match(r"[ \t\n\r\v\f]*([+-]?\d+)", text)
-    return int(match[1]) if match else 0
+    match = re.match(r"[ \t\n\r\v\f]*([+-]?[0-9]+)", text)
+    return max(min(clipped(match[1]), 2**63 - 1), -(2**63)) if match else 0

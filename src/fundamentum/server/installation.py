@@ -43,5 +43,5 @@ class Installation(msgspec.Struct, frozen=True):
 
 def branch_in(version: str | None) -> str | None:
     """``8.2`` of ``8.2.9-1``."""
-    match = re.match(r"\d+\.\d+", version or "")
+    match = re.match(r"[0-9]{1,3}\.[0-9]{1,3}(?![0-9])", version or "")
     return match[0] if match else None

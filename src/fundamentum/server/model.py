@@ -5,10 +5,20 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 """
 
 from collections.abc import Collection
-from typing import Literal
+from typing import ClassVar, Literal
 
 from fundamentum.server.around import Account, Asked, Command, Database, Exposed, Limit, Machine, Place, Scheduled, Spot
-from fundamentum.server.fact import BranchName, Fact, FilePath, PackageName, PlainName
+from fundamentum.server.fact import Fact
+from fundamentum.untrusted.text import (
+    BranchName,
+    DirectiveName,
+    FilePath,
+    Line,
+    PackageName,
+    PlainName,
+    Text,
+    Version,
+)
 
 Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
 """How PHP is run: command line, FastCGI process manager, module in Apache, CGI, or inside another server."""
@@ -19,29 +29,29 @@ SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi", "other")
 class Remark(Fact, frozen=True):
     """Something that could not be read, or was read only in part: what is therefore unknown, and why."""
 
-    about: str
-    why: str
+    about: Text
+    why: Text
 
 
 class System(Fact, frozen=True):
     """The operating system, from ``/etc/os-release`` and the package database."""
 
-    family: str = "unknown"
+    family: Text = "unknown"
     """``debian`` or ``redhat`` where their package database is there, ``windows``, ``page`` where only an information
     page was to be had, else ``unknown``."""
-    id: str = ""
-    name: str = ""
-    release: str = ""
-    codename: str = ""
-    architecture: str = ""
+    id: Text = ""
+    name: Text = ""
+    release: Text = ""
+    codename: Text = ""
+    architecture: Text = ""
 
 
 class Installed(Fact, frozen=True):
     """One installed package."""
 
     name: PackageName
-    version: str
-    provides: str = ""
+    version: Version
+    provides: Text = ""
     """The ``Provides`` field as it stands in the package database."""
     held: bool = False
     """Whether it is kept at its version (``apt-mark hold``)."""
@@ -51,54 +61,54 @@ class Offer(Fact, frozen=True):
     """One package that a repository index holds.  Relation fields stand as in the index."""
 
     name: PackageName
-    version: str
-    source: str
+    version: Version
+    source: Text
     """The repository in words: label, suite and component."""
-    architecture: str = ""
-    provides: str = ""
-    depends: str = ""
-    pre_depends: str = ""
-    recommends: str = ""
-    conflicts: str = ""
+    architecture: Text = ""
+    provides: Text = ""
+    depends: Text = ""
+    pre_depends: Text = ""
+    recommends: Text = ""
+    conflicts: Text = ""
     """``Conflicts`` and ``Breaks`` together."""
-    section: str = ""
+    section: Text = ""
     priority: int = 500
     """How much it is preferred, as ``apt-cache policy`` shows it.  Below 0: never installed."""
-    stream: str = ""
+    stream: Text = ""
     """The module stream it belongs to (``php:8.2``)."""
-    shut_out: str = ""
+    shut_out: Text = ""
     """Why it cannot be installed as things are, though it is there: another module stream is switched on."""
 
 
 class Repository(Fact, frozen=True):
     """One package source that is configured, as its own index describes it."""
 
-    name: str
+    name: Text
     """As :attr:`Offer.source` names it."""
-    origin: str = ""
-    label: str = ""
-    suite: str = ""
-    codename: str = ""
-    component: str = ""
+    origin: Text = ""
+    label: Text = ""
+    suite: Text = ""
+    codename: Text = ""
+    component: Text = ""
 
 
 class Module(Fact, frozen=True):
     """One extension file found in a branch's extension directory."""
 
-    name: str
+    name: Text
     """The name PHP lists it under, in lower case; the file's own name where that cannot be read."""
-    shown: str
+    shown: Text
     """The name exactly as PHP lists it."""
-    path: str
+    path: Text
     zend: bool = False
     """Whether it is loaded with ``zend_extension=``."""
-    package: str | None = None
+    package: Text | None = None
     """The installed package that owns the file, if one does."""
     switch: FilePath | None = None
     """The ini file under ``mods-available`` that loads it."""
-    misfit: str | None = None
+    misfit: Text | None = None
     """Why this file cannot be loaded by this branch, from the file itself; continues "the file …"."""
-    requires: tuple[str, ...] = ()
+    requires: tuple[Text, ...] = ()
     """The extensions without which it refuses to start, where the file says so."""
     first: bool = False
     """Whether it has to be the first Zend extension, as it says itself."""
@@ -108,16 +118,16 @@ class Branch(Fact, frozen=True):
     """One PHP branch that is at least partly installed."""
 
     branch: BranchName
-    api: str
-    extension_dir: str
+    api: Text
+    extension_dir: Text
     modules: tuple[Module, ...] = ()
-    home: str = ""
+    home: Text = ""
     """Where it stands, if it is not the distribution's own."""
     thread_safe: bool = False
     debug: bool = False
-    processor: str = ""
-    system: str = "Linux"
-    compiler: str = ""
+    processor: Text = ""
+    system: Text = "Linux"
+    compiler: Text = ""
 
 
 class Setting(Fact, frozen=True):
@@ -126,10 +136,10 @@ class Setting(Fact, frozen=True):
     ``value`` is the text PHP works with (``ini_get``); None: it cannot be known from here.
     """
 
-    value: str | None
-    origin: str = "built-in"
+    value: Text | None
+    origin: Text = "built-in"
     """``FILE:LINE``, or ``built-in`` where no file sets it."""
-    overridden: tuple[str, ...] = ()
+    overridden: tuple[Text, ...] = ()
     """Places whose value lost, the last one first, each as ``FILE:LINE (value)``."""
 
 
@@ -140,19 +150,19 @@ class Fault(Fact, frozen=True):
     """File missing; built for something else, or damaged; loaded before already; ``extension=`` where
     ``zend_extension=`` is right, or the other way round; loaded without what it requires; loaded after another Zend
     extension although it has to be the first."""
-    words: str
-    requires: tuple[str, ...] = ()
+    words: Text
+    requires: tuple[Text, ...] = ()
     """The extensions that are missing before it."""
 
 
 class Loaded(Fact, frozen=True):
     """One extension that a runtime has, or is told to load."""
 
-    name: str
-    shown: str
-    origin: str
+    name: Text
+    shown: Text
+    origin: Text
     """``built-in`` for those compiled in, else ``FILE:LINE`` of the line that loads it."""
-    path: str | None = None
+    path: Text | None = None
     fault: Fault | None = None
     """Why loading it fails.  None: it loads."""
 
@@ -160,51 +170,53 @@ class Loaded(Fact, frozen=True):
 class Answer(Fact, frozen=True):
     """What a running pool itself said it has.  It wins over what the files say."""
 
-    extensions: tuple[str, ...]
-    settings: dict[str, str] = {}
+    extensions: tuple[Text, ...]
+    settings: dict[Text, Text] = {}
 
 
 class Runtime(Fact, frozen=True):
     """One way PHP runs on this server, with the configuration that counts for it."""
 
+    LINES: ClassVar = frozenset({"ini_lines"})
+
     branch: BranchName
     sapi: Sapi
-    version: str | None
+    version: Text | None
     pool: PlainName | None = None
-    home: str = ""
+    home: Text = ""
     """Where this PHP stands, if it is not the distribution's own."""
     serves: bool = False
     """Whether web pages are served by it: a web server's configuration leads to it; where none could be read, an FPM
     pool, or the Apache module where it is switched on."""
     plain: bool = False
     """Whether ``php`` without a version is this one."""
-    listen: str | None = None
+    listen: Text | None = None
     """The socket at which the pool waits, as its configuration names it."""
-    program: str | None = None
-    ini_file: str | None = None
+    program: Text | None = None
+    ini_file: Text | None = None
     scan_dir: FilePath | None = None
-    pool_file: str | None = None
+    pool_file: Text | None = None
     pool_dir: FilePath | None = None
-    user: str | None = None
+    user: PlainName | None = None
     service: PlainName | None = None
     started: float | None = None
     """When the running process started (seconds since 1970), where one runs and that can be seen."""
-    stale: tuple[str, ...] = ()
+    stale: tuple[Text, ...] = ()
     """Configuration and extension files that changed after the running process had started."""
-    settings: dict[str, Setting] = {}
-    manager: dict[str, Setting] = {}
+    settings: dict[DirectiveName, Setting] = {}
+    manager: dict[DirectiveName, Setting] = {}
     """What the process manager itself limits (``request_terminate_timeout``), by directive."""
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
-    ini_lines: dict[int, str] = {}
+    ini_lines: dict[int, Line] = {}
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
     fresh: bool = False
     """Whether this is a pool that does not exist yet: its configuration will be written whole."""
-    like: str | None = None
+    like: Text | None = None
     """The label of the runtime beside which such a pool comes, and from which it takes over a site."""
-    unread: tuple[str, ...] = ()
+    unread: tuple[Text, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()
 
@@ -223,19 +235,19 @@ class Runtime(Fact, frozen=True):
 class Site(Fact, frozen=True):
     """One web site, or a part of one, that a web server hands to PHP."""
 
-    name: str
+    name: Text
     """The host name; ``default`` where the configuration gives none."""
     server: Literal["apache2", "nginx", "iis"]
-    origin: str
+    origin: Text
     """``FILE:LINE`` of the line that hands it to PHP."""
-    aliases: tuple[str, ...] = ()
-    root: str | None = None
+    aliases: tuple[Text, ...] = ()
+    root: Text | None = None
     """Its document root."""
-    part: str | None = None
+    part: Text | None = None
     """The location or directory, where it is not the whole site."""
-    handler: str = ""
+    handler: Text = ""
     """The socket, module or program it is handed to."""
-    runtime: str | None = None
+    runtime: Text | None = None
     """The label of the runtime that serves it; None: it cannot be told."""
     limits: tuple[Limit, ...] = ()
     """What the web server itself allows a request."""
@@ -251,7 +263,7 @@ class Survey(Fact, frozen=True):
     """Everything observed on one server."""
 
     format: int
-    server: str
+    server: Text
     system: System
     branches: tuple[Branch, ...] = ()
     runtimes: tuple[Runtime, ...] = ()

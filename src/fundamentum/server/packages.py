@@ -2,7 +2,7 @@
 
 import msgspec
 
-from fundamentum.server.model import Installed, Offer, Remark, Repository, System
+from fundamentum.server.model import Installed, Offer, Repository, System
 
 
 class Packages(msgspec.Struct):
@@ -13,6 +13,5 @@ class Packages(msgspec.Struct):
     owners: dict[str, str]
     offers: tuple[Offer, ...] | None
     repositories: list[Repository]
-    remarks: list[Remark]
     bringing: dict[str, list[str]] = {}
     """Command that was asked for → the packages that bring it, from indexes of commands and files."""

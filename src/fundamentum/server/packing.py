@@ -1,64 +1,103 @@
-"""Compressed files, unpacked within bounds: what comes before an error is kept, and nothing grows without end."""
+"""Compressed files, unpacked piece by piece and within bounds: what comes before an error is kept."""
 
 import bz2
+import io
 import lzma
 import zlib
-from collections.abc import Callable
-from typing import Any, Final, Protocol, cast
+from collections.abc import Iterator
+from mmap import mmap
+from typing import Any, Final
 
-MAX_UNPACKED: Final = 512 * 1024 * 1024
-_STEP: Final = 1024 * 1024
-
-
-class _Decompressor(Protocol):
-    def decompress(self, data: bytes, max_length: int = -1) -> bytes: ...
-
-
-def _lz4() -> object:
-    import lz4.frame  # noqa: PLC0415 — only where an index is packed this way
-
-    return lz4.frame.LZ4FrameDecompressor()
+MAX_UNPACKED: Final = 128 * 1024 * 1024
+"""Bytes that are unpacked into memory: more than twice a full package index."""
+MAX_STREAMED: Final = 1024 * 1024 * 1024
+"""Bytes that are unpacked piece by piece."""
+MAX_MEMORY: Final = 96 * 1024 * 1024
+"""What a decompressor may need for itself.  Source: xz(1), the most that its presets ask for is 65 MiB."""
+_STEP: Final = 256 * 1024
+_PIECE: Final = 1024 * 1024
+_ERRORS: Final = (OSError, EOFError, RuntimeError, zlib.error, lzma.LZMAError, ValueError, MemoryError)
 
 
-def _makers() -> dict[str, Callable[[], Any]]:
-    return {
-        ".gz": lambda: zlib.decompressobj(31),
-        ".xz": lzma.LZMADecompressor,
-        ".bz2": bz2.BZ2Decompressor,
-        ".lz4": _lz4,
-    }
+class BadPacking(Exception):
+    """The rest cannot be unpacked; the message says why."""
 
 
-def unpack(packed: bytes, packing: str, limit: int = MAX_UNPACKED) -> tuple[bytes, str | None]:
-    """Decompress ``.gz``, ``.xz``, ``.bz2``, ``.lz4`` or ``.zst``; the bytes, and what is wrong with the rest."""
-    if packing == ".zst":
-        return _unpack_zstd(packed, limit)
-    machine = cast(_Decompressor, _makers()[packing]())
-    out = bytearray()
-    try:
-        for at in range(0, len(packed), _STEP):
-            out += machine.decompress(packed[at : at + _STEP], limit - len(out)) if len(out) < limit else b""
-    except (OSError, EOFError, RuntimeError, zlib.error, lzma.LZMAError, ValueError) as error:
-        return bytes(out), f"cannot be decompressed beyond byte {len(out)} ({error})"
-    if len(out) >= limit:
-        return bytes(out), f"is larger than {limit} bytes"
-    if not getattr(machine, "eof", True):
-        return bytes(out), "breaks off before its end"
-    return bytes(out), None
+def _machine(packing: str) -> Any:
+    match packing:
+        case ".gz":
+            return zlib.decompressobj(31)
+        case ".xz":
+            return lzma.LZMADecompressor(memlimit=MAX_MEMORY)
+        case ".bz2":
+            return bz2.BZ2Decompressor()
+        case _:
+            import lz4.frame  # noqa: PLC0415 — only where an index is packed this way
+
+            return lz4.frame.LZ4FrameDecompressor()
 
 
-def _unpack_zstd(packed: bytes, limit: int) -> tuple[bytes, str | None]:
-    import io  # noqa: PLC0415
+def pieces(packed: bytes | mmap, packing: str, limit: int = MAX_STREAMED) -> Iterator[bytes]:
+    """The content of ``.gz``, ``.xz``, ``.bz2``, ``.lz4``, ``.zst`` or unpacked (empty) data, about a MiB at a time.
 
+    Raises :class:`BadPacking` after the last piece that can be had.
+    """
+    done = 0
+    source = _zstd(packed) if packing == ".zst" else _steps(packed, packing)
+    while True:
+        try:
+            piece = next(source, None)
+        except BadPacking:
+            raise
+        except _ERRORS as error:
+            raise BadPacking(f"cannot be decompressed beyond byte {done} ({str(error)[:100]})") from error
+        if piece is None:
+            return
+        done += len(piece)
+        if done > limit:
+            yield piece[: len(piece) - (done - limit)]
+            raise BadPacking(f"is larger than {limit >> 20} MiB")
+        yield piece
+
+
+def _steps(packed: bytes | mmap, packing: str) -> Iterator[bytes]:
+    if not packing:
+        yield from (packed[at : at + _PIECE] for at in range(0, len(packed), _PIECE))
+        return
+    machine = _machine(packing)
+    for at in range(0, len(packed), _STEP):
+        data = packed[at : at + _STEP]
+        while True:
+            piece = machine.decompress(data, _PIECE)
+            if piece:
+                yield piece
+            if machine.eof:
+                return
+            # zlib hands back what it has not looked at yet; the others keep it.
+            data = getattr(machine, "unconsumed_tail", b"")
+            if not data and (getattr(machine, "needs_input", True) or not piece):
+                break
+    raise BadPacking("breaks off before its end")
+
+
+def _zstd(packed: bytes | mmap) -> Iterator[bytes]:
     import zstandard  # noqa: PLC0415 — only where metadata is packed this way
 
+    try:
+        machine = zstandard.ZstdDecompressor(max_window_size=2**26)
+        with machine.stream_reader(io.BytesIO(packed[:])) as stream:
+            while piece := stream.read(_PIECE):
+                yield piece
+    except zstandard.ZstdError as error:
+        raise ValueError(str(error)) from error
+
+
+def unpack(packed: bytes | mmap, packing: str, limit: int = MAX_UNPACKED) -> tuple[bytes, str | None]:
+    """The whole content as far as it can be had, and what is wrong with the rest."""
     out = bytearray()
     try:
-        with zstandard.ZstdDecompressor(max_window_size=2**27).stream_reader(io.BytesIO(packed)) as stream:
-            while len(out) < limit and (part := stream.read(_STEP)):
-                out += part
-    except (zstandard.ZstdError, MemoryError) as error:
-        return bytes(out), f"cannot be decompressed beyond byte {len(out)} ({error})"
-    if len(out) >= limit:
-        return bytes(out[:limit]), f"is larger than {limit} bytes"
+        for piece in pieces(packed, packing, limit):
+            out += piece
+    except BadPacking as error:
+        return bytes(out), str(error)
     return bytes(out), None

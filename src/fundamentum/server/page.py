@@ -14,8 +14,14 @@ from fundamentum.errors import InputError
 from fundamentum.server.installation import branch_in
 from fundamentum.server.model import Branch, Loaded, Remark, Runtime, Sapi, Setting, Survey, System
 from fundamentum.server.probes.php_config import without_secrets
+from fundamentum.untrusted.text import is_directive
 
 MAX_PAGE: Final = 8 * 1024 * 1024
+MAX_TAGS: Final = 300_000
+"""Ten times what the page of a PHP with every extension has."""
+MAX_CELL: Final = 64 * 1024
+MAX_NAMES: Final = 5000
+"""Modules, and directives, of one page."""
 FORMAT: Final = 1
 ORIGIN: Final = "information page"
 _SAPIS: Final[dict[str, Sapi]] = {
@@ -76,7 +82,7 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
     ini_file = page.facts.get("Loaded Configuration File", "")
     directory = page.directives.get("extension_dir", ("", ""))[0]
     zend = [match["name"].strip() for match in _ZEND.finditer(page.engine)]
-    names = list(dict.fromkeys([*page.modules, *zend]))
+    names = list(dict.fromkeys([*page.modules, *zend]))[:MAX_NAMES]
     runtime = Runtime(
         branch=branch,
         sapi=sapi,
@@ -125,7 +131,9 @@ def _take(page: _Page, module: str | None, cells: list[str], in_directives: bool
     if module is not None and module.lower() in _NOT_MODULES:
         return
     if len(cells) == 3 and in_directives:
-        page.directives.setdefault(cells[0].strip(), (_value(cells[1]), _value(cells[2])))
+        name = cells[0].strip()
+        if is_directive(name) and len(page.directives) < MAX_NAMES:
+            page.directives.setdefault(name, (_value(cells[1]), _value(cells[2])))
     elif len(cells) == 2 and module is None:
         page.facts.setdefault(cells[0].strip(), _value(cells[1]))
 
@@ -134,6 +142,8 @@ def _html(data: bytes) -> _Page:
     from lxml import etree, html  # noqa: PLC0415 — for pages only
 
     page = _Page()
+    if data.count(b"<") > MAX_TAGS:
+        return page
     try:
         tree = html.document_fromstring(
             data, parser=html.HTMLParser(encoding="utf-8", huge_tree=False, no_network=True)
@@ -159,7 +169,7 @@ def _html(data: bytes) -> _Page:
 def _table(page: _Page, module: str | None, table: Any) -> None:
     in_directives = False
     for row in table.iter("tr"):
-        cells = [cell.text_content().replace("\xa0", " ") for cell in row.iterchildren("td", "th")]
+        cells = [cell.text_content()[:MAX_CELL].replace("\xa0", " ") for cell in row.iterchildren("td", "th")]
         words = [cell.strip() for cell in cells]
         if words[:1] == ["Directive"]:
             in_directives = True

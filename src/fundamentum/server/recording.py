@@ -10,21 +10,27 @@ import re
 import stat as stat_module
 import tarfile
 from collections.abc import Mapping
-from typing import Final, Literal
+from typing import BinaryIO, Final, Literal
 
 from fundamentum.errors import InputError
 from fundamentum.server.around import Grant, Machine
 from fundamentum.server.hosts import MAX_BYTES, Extras, HostError, Question, Stat
-from fundamentum.server.packing import unpack
+from fundamentum.server.packing import BadPacking, pieces
 from fundamentum.server.processes import DELETED, Running, seen
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.numbers import whole
 
-MAX_ARCHIVE: Final = 512 * 1024 * 1024
-MAX_MEMBERS: Final = 100_000
+MAX_ARCHIVE: Final = 128 * 1024 * 1024
+"""Bytes, packed and unpacked: a full server's recording has a tenth of that."""
+MAX_MEMBERS: Final = 60_000
+MAX_PATHS: Final = 200_000
+"""Files and directories that a recording may speak of."""
 _MEMBER: Final = re.compile(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
     r"grants|labels|space|machine|"
     r"answer-[a-z-]{1,40})"
 )
+MAX_PATH: Final = 4096
 _FORMAT: Final = b"1"
 _GRANT: Final = re.compile(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
 
@@ -39,6 +45,7 @@ class Recording:
     def __init__(self, members: Mapping[str, bytes]) -> None:
         self.name = _text(members.get("hostname", b"")).strip() or "recorded server"
         self.passed_over: list[str] = []
+        self.budget = Budget()
         self._members = members
         self._odd: set[str] = set()
         """Directories with a name that is no UTF-8 text."""
@@ -57,14 +64,14 @@ class Recording:
             self._links[path] = end
         for line in _lines(members.get("contents", b"")):
             number, size, path = [*line.split("\t", 2), "", ""][:3]
-            if size.isdigit():
-                self._content[path] = (number, int(size))
+            if (length := whole(size)) is not None:
+                self._content[path] = (number, length)
         self._modules = self._glances()
 
     def _take_stats(self) -> None:
         for raw in self._members.get("stats", b"").split(b"\n"):
             fields = raw.split(b" ", 6)
-            if len(fields) != 7:
+            if len(fields) != 7 or len(fields[6]) > MAX_PATH or len(self._stats) >= MAX_PATHS:
                 continue
             try:
                 path = fields[6].decode("utf-8")
@@ -77,6 +84,8 @@ class Recording:
                 user, group = int(fields[4]), int(fields[5])
             except ValueError:
                 continue
+            if not (max(mode, size, user, group, abs(changed)) < 2**63 and min(mode, size, user, group) >= 0):
+                continue  # no number that a system has, or none at all
             folder, name = posixpath.split(path)
             if name:
                 self._children.setdefault(folder, set()).add(name)
@@ -101,6 +110,9 @@ class Recording:
 
     def _real(self, path: str) -> str:
         """The path with links followed, as they led when the server was recorded."""
+        self.budget.entry()
+        if len(path) > MAX_PATH:
+            raise HostError(f"{path[:80]}…: no path is as long as that")
         path = posixpath.normpath(path) if path.startswith("/") else "/"
         for _ in range(40):
             parts = path.strip("/").split("/")
@@ -134,7 +146,14 @@ class Recording:
         content = self._members.get(f"content/{number}")
         if content is None:
             raise HostError(f"{path}: was not recorded")
-        return content[:limit]
+        if len(content) > limit:
+            raise HostError(f"{path}: larger than {limit >> 10:,} KiB: not read")
+        self.budget.read(len(content))
+        return content
+
+    def stream(self, path: str) -> BinaryIO | None:
+        data = self.read(path)
+        return None if data is None else io.BytesIO(data)
 
     def view(self, path: str) -> bytes | None:
         return self.read(path)
@@ -153,7 +172,10 @@ class Recording:
     def stat(self, path: str) -> Stat | None:
         if "\0" in path:
             return None
-        return self._stats.get(self._real(path))
+        try:
+            return self._stats.get(self._real(path))
+        except HostError:
+            return None
 
     def extras(self, path: str) -> Extras:
         real = self._real(path)
@@ -162,7 +184,7 @@ class Recording:
 
     def machine(self) -> Machine:
         found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
-        number = {key: int(value) for key, value in found.items() if value.isascii() and value.isdigit()}
+        number = {key: count for key, value in found.items() if (count := whole(value)) is not None}
         enforce = number.get("enforce")
         memory = number.get("memory")
         return Machine(
@@ -175,8 +197,8 @@ class Recording:
     def _take_extras(self) -> None:
         for line in _lines(self._members.get("space", b"")):
             size, _, path = line.partition(" ")
-            if size.isascii() and size.isdigit():
-                self._space[path] = int(size) * 1024
+            if (free := whole(size)) is not None:
+                self._space[path] = free * 1024
         for line in _lines(self._members.get("labels", b"")):
             label, _, path = line.partition(" ")
             self._labels |= {path: label} if label != "?" else {}
@@ -196,7 +218,7 @@ class Recording:
         for line in _lines(self._members.get("processes", b"")):
             whose, started, title, program = [*line.split("\t", 3), "", "", ""][:4]
             hidden = hidden or whose == "hidden"
-            if whose == "seen" and re.fullmatch(r"\d+(\.\d+)?", started):
+            if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
                 key = (title, program.removesuffix(DELETED))
                 found[key] = min(float(started), found.get(key, float(started)))
         return seen(found, hidden)
@@ -207,27 +229,49 @@ class Recording:
 
 def open_recording(data: bytes, where: str) -> Recording:
     """The recording in an archive; a clear error if it is none, or not one that the recorder wrote."""
-    if data[:2] == b"\x1f\x8b":
-        data, problem = unpack(data, ".gz", MAX_ARCHIVE)
-        if problem:
-            raise InputError(where, f"{problem}; record the server again")
     members: dict[str, bytes] = {}
+    size = 0
     try:
-        with tarfile.open(fileobj=io.BytesIO(data), mode="r:") as archive:
-            while (member := archive.next()) is not None:
+        with tarfile.open(fileobj=_Unpacking(data), mode="r|", ignore_zeros=False) as archive:
+            for member in archive:
+                archive.members = []  # type: ignore[attr-defined]  # or it would remember every one of them
                 if member.isdir() and re.fullmatch(r"\.?/?|(\./)?content/?", member.name):
                     continue
                 match = _MEMBER.fullmatch(member.name)
-                if not match or not member.isreg() or len(members) >= MAX_MEMBERS or match[1] in members:
+                if not match or not _plain(member) or len(members) >= MAX_MEMBERS or match[1] in members:
                     shown = "".join(c if c.isprintable() else "?" for c in member.name[:80])
                     raise InputError(where, f"holds '{shown}', which the recorder does not write; refused")
+                size += member.size + 1000
+                if size > MAX_ARCHIVE:
+                    raise InputError(where, f"unpacks to more than {MAX_ARCHIVE >> 20} MiB: no recording; refused")
                 stream = archive.extractfile(member)
-                members[match[1]] = stream.read() if stream else b""
-    except (tarfile.TarError, EOFError, OSError, ValueError, OverflowError) as error:
+                members[match[1]] = stream.read(member.size) if stream else b""
+    except BadPacking as error:
+        raise InputError(where, f"{error}; record the server again") from error
+    except (tarfile.TarError, EOFError, OSError, ValueError, OverflowError, ArithmeticError, RecursionError) as error:
         raise InputError(where, f"is no recording: {error}") from error
     if members.get("format", b"").strip() != _FORMAT:
         raise InputError(where, "is no recording of this program, or one that broke off; record the server again")
     return Recording(members)
+
+
+def _plain(member: tarfile.TarInfo) -> bool:
+    """Whether it is a file that holds what it says: a sparse one may say that it holds the world."""
+    return member.isreg() and not member.issparse() and 0 <= member.size <= MAX_ARCHIVE
+
+
+class _Unpacking(io.RawIOBase):
+    """The archive's bytes, unpacked while they are read."""
+
+    def __init__(self, data: bytes) -> None:
+        self._source = pieces(data, ".gz" if data[:2] == b"\x1f\x8b" else "", 2 * MAX_ARCHIVE)
+        self._rest = b""
+
+    def read(self, size: int | None = -1) -> bytes:
+        while size is not None and 0 <= len(self._rest) < size and (piece := next(self._source, b"")):
+            self._rest += piece
+        found, self._rest = self._rest[:size], self._rest[size:] if size is not None else b""
+        return found
 
 
 def _text(data: bytes) -> str:

@@ -2,7 +2,6 @@
 
 from pathlib import Path
 from typing import Final
-from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
@@ -11,9 +10,11 @@ from fundamentum.server.around import Asked
 from fundamentum.server.directory_host import DirectoryHost, this_machine
 from fundamentum.server.model import Survey
 from fundamentum.server.survey import read, survey
+from fundamentum.untrusted.files import named, read_named
+from fundamentum.untrusted.text import scrubbed
 
-MAX_FILE: Final = 512 * 1024 * 1024
-FETCH_TIMEOUT: Final = 20
+MAX_FILE: Final = 128 * 1024 * 1024
+"""Bytes of a survey, a recording or a page."""
 ROOT_SIGNS: Final = (
     "etc/os-release",
     "usr/lib/os-release",
@@ -32,8 +33,13 @@ def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, 
     directory.  ``asked`` is what applications ask about beside what concerns PHP itself.  Raises
     :class:`InputError`, in words for the user.
     """
+    found = _look(reference, sudo=sudo, ask_pools=ask_pools, asked=asked)
+    return scrubbed(found)
+
+
+def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | None) -> Survey:
     over_ssh = reference is not None and reference.startswith("ssh://")
-    path = Path("/" if reference is None else reference)
+    path = named("/" if reference is None else reference, "a server: left out, it is this machine")
     if sudo and not over_ssh:
         raise InputError(_shown(reference), "--sudo is for servers reached over ssh://")
     if ask_pools and (reference is not None and ("://" in reference or not path.is_dir())):
@@ -43,7 +49,9 @@ def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, 
 
         return survey(reach(reference or "", sudo=sudo, asked=asked), asked)
     if reference is not None and "://" in reference:
-        return _from_address(reference)
+        from fundamentum.server.page_address import survey_address  # noqa: PLC0415
+
+        return survey_address(reference)
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
@@ -79,13 +87,7 @@ def _directory(path: Path, word: str) -> DirectoryHost:
 
 
 def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
-    try:
-        with path.open("rb") as stream:
-            data = stream.read(MAX_FILE + 1)
-    except OSError as error:
-        raise InputError(word, f"cannot be read: {error.strerror}") from error
-    if len(data) > MAX_FILE:
-        raise InputError(word, f"larger than {MAX_FILE} bytes; neither a survey nor a recording")
+    data = read_named(path, MAX_FILE, "a survey, a recording or an information page", word)
     if data[:2] == b"\x1f\x8b" or data[257:262] == b"ustar":
         from fundamentum.server.recording import open_recording  # noqa: PLC0415
 
@@ -97,39 +99,3 @@ def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
             return survey_page(data, word)
         raise InputError(word, "is neither a survey, nor a recording, nor an information page")
     return read(data, word)
-
-
-def _from_address(address: str) -> Survey:
-    """An information page that a web server shows."""
-    from fundamentum.server.page import MAX_PAGE, is_page, survey_page  # noqa: PLC0415
-
-    try:
-        parts = urlsplit(address)
-        where = f"{parts.scheme}://{parts.hostname or ''}{f':{parts.port}' if parts.port else ''}{parts.path}"
-    except ValueError as error:
-        raise InputError(_shown(address), f"is no address ({error})") from error
-    if parts.scheme not in ("http", "https") or not parts.hostname:
-        what = "is no way to reach a server; write ssh://[user@]host, or the http(s) address of an information page"
-        raise InputError(_shown(address), what)
-    import requests  # noqa: PLC0415 — slow to import
-
-    try:
-        with requests.get(address, timeout=FETCH_TIMEOUT, stream=True) as answer:
-            code = answer.status_code
-            data = answer.raw.read(MAX_PAGE + 1, decode_content=True)
-    except (requests.RequestException, OSError) as error:
-        raise InputError(where, f"does not answer ({_reason(error)})") from error
-    if code != 200:
-        raise InputError(where, f"answers with status {code}, not with an information page")
-    if not is_page(data):
-        raise InputError(where, "answers, but not with an information page")
-    return survey_page(data, where, where)
-
-
-def _reason(error: BaseException) -> str:
-    """The innermost cause in a few words: what wraps it repeats the address, with all that may be in it."""
-    while (cause := error.__cause__ or error.__context__) is not None:
-        error = cause
-    if isinstance(error, OSError) and error.strerror:
-        return error.strerror
-    return type(error).__name__

@@ -3,6 +3,8 @@
 import itertools
 import re
 
+from fundamentum.untrusted.numbers import clipped
+
 
 def rpm_order(one: str, two: str) -> int:
     """Below, at or above zero, as rpm orders two ``EPOCH:VERSION-RELEASE``.  Source: rpm's ``rpmvercmp``."""
@@ -10,7 +12,7 @@ def rpm_order(one: str, two: str) -> int:
     for text in (one, two):
         epoch, _, rest = text.rpartition(":")
         version, _, release = rest.partition("-")
-        keys.append((int(epoch) if epoch.isdigit() else 0, version, release))
+        keys.append((clipped(epoch) if re.fullmatch("[0-9]+", epoch) else 0, version, release))
     (epoch_one, *parts_one), (epoch_two, *parts_two) = keys
     if epoch_one != epoch_two:
         return epoch_one - epoch_two
@@ -20,7 +22,7 @@ def rpm_order(one: str, two: str) -> int:
 
 def _segments(one: str, two: str) -> int:
     """``~`` sorts before everything, ``^`` after the end but before more; numbers before letters lose to them."""
-    a, b = (re.findall(r"\d+|[A-Za-z]+|[~^]", text) for text in (one, two))
+    a, b = (re.findall(r"[0-9]+|[A-Za-z]+|[~^]", text[:500]) for text in (one, two))
     for left, right in itertools.zip_longest(a, b, fillvalue=""):
         if left == right:
             continue
@@ -31,8 +33,8 @@ def _segments(one: str, two: str) -> int:
             return 1 if left else -1
         if left.isdigit() != right.isdigit():
             return 1 if left.isdigit() else -1
-        if left.isdigit() and int(left) != int(right):
-            return 1 if int(left) > int(right) else -1
+        if left.isdigit() and (one_number := left.lstrip("0")) != (other := right.lstrip("0")):
+            return 1 if (len(one_number), one_number) > (len(other), other) else -1
         if not left.isdigit():
             return 1 if left > right else -1
     return 0

@@ -1,7 +1,8 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -9,43 +10,66 @@ from msgspec.structs import replace
 from fundamentum.catalog import facts
 from fundamentum.errors import InputError
 from fundamentum.server import layouts, processes, sites
-from fundamentum.server.around import Asked
-from fundamentum.server.fact import PLAIN
+from fundamentum.server.around import Asked, Machine
 from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.installation import Installation
-from fundamentum.server.model import Branch, Remark, Runtime, Site, Survey, System
+from fundamentum.server.model import Branch, Remark, Runtime, Setting, Site, Survey, System
 from fundamentum.server.packages import Packages
 from fundamentum.server.probes import apt, around, commands, dpkg, fpm_pools, php_config, php_modules, rpm, system
+from fundamentum.server.probes.around import Beside
 from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
 from fundamentum.server.probes.php_modules import Shelf
 from fundamentum.server.processes import Process
+from fundamentum.untrusted.text import is_path, is_plain, scrubbed
 
 FORMAT = 1
+MAX_REMARKS = 2000
+MAX_SURVEY = 48 * 1024 * 1024
+"""Bytes of a survey file; that of a server with 500 pools of its own has half of that."""
+MAX_VALUES = 600_000
+MAX_TEXTS = 2_500_000
+"""Values and texts in a survey file: either takes many times the memory of what it is written with."""
 PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
 """Where extension files lie; a package that owns one there is named with it."""
 
 
+T = TypeVar("T")
+
+
 def survey(host: Host, asked: Asked | None = None) -> Survey:
-    """Everything that matters for PHP on this server, and what is asked for beside.  Reads; changes nothing there."""
+    """Everything that matters for PHP on this server, and what is asked for beside.  Reads; changes nothing there.
+
+    No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
+    """
     about, remarks = system.probe(host)
-    packages = _packages(host, about, asked or Asked())
+
+    def reading(what: str, probe: Callable[[], tuple[T, list[Remark]]], nothing: T) -> T:
+        """What one part tells; nothing, and a remark, where it cannot be read."""
+        try:
+            found, said = probe()
+        except HostError as error:
+            found, said = nothing, [Remark(what, f"{error}: unknown")]
+        remarks.extend(said)
+        return found
+
+    packages = reading("packages", lambda: _packages(host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    installations, more = layouts.installations(host, about)
-    remarks += packages.remarks + more
-    places, more = _places(host, installations, packages.owners)
-    remarks += more
+    installations: list[Installation] = reading("PHP", lambda: layouts.installations(host, about), [])
+    look_for_files = partial(_places, host, installations, packages.owners)
+    places: dict[tuple[str, str], Place] = reading("extension files", look_for_files, {})
     running = host.running()
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
     runtimes: list[Runtime] = []
     for one in installations:
-        found, more = _runtimes(host, one, places[one.branch, one.home], running.processes)
-        runtimes += found
-        remarks += more
-    served, web_files, more = sites.probe(host, about, runtimes)
-    remarks += more
+        if (place := places.get((one.branch, one.home))) is None:
+            continue
+        more = partial(_runtimes, host, one, place, running.processes)
+        runtimes += reading(f"PHP in {one.program}", more, [])
+    served, web_files, more_remarks = sites.probe(host, about, runtimes)
+    remarks += more_remarks
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
     remarks += _unsuited(served, runtimes, places)
     if any(site.runtime for site in served):
@@ -53,9 +77,13 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
-    beside, more = around.probe(host, asked, runtimes, served, packages)
-    remarks += more
-    return Survey(
+    nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
+    beside = reading("surroundings", lambda: around.probe(host, asked, runtimes, served, packages), nothing)
+    if host.budget.spent:
+        runtimes = [_unread(runtime) for runtime in runtimes]
+        why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
+        remarks.append(Remark("this server", why))
+    found = Survey(
         format=FORMAT,
         server=system.hostname(host),
         system=about,
@@ -65,13 +93,24 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=served,
-        remarks=tuple(dict.fromkeys(remarks)),
+        remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
     )
+    return scrubbed(found)
 
 
-def _packages(host: Host, about: System, asked: Asked) -> Packages:
+def _unread(runtime: Runtime) -> Runtime:
+    """The runtime of a server that was not read to the end: nothing that files decide is known of it."""
+    settings = {name: Setting(None, one.origin) for name, one in runtime.settings.items()}
+    return replace(runtime, settings=settings, unread=(*runtime.unread, runtime.ini_file or "configuration"))
+
+
+def _no_packages(about: System) -> Packages:
+    return Packages(about, None, {}, None, [])
+
+
+def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[Remark]]:
     also = commands.packages_of(asked.commands, asked.products)
     also |= {"cron", "cronie"} if asked.tasks else set()
     if about.family == "debian":
@@ -79,9 +118,8 @@ def _packages(host: Host, about: System, asked: Asked) -> Packages:
         bringing = commands.indexed_commands(host, asked.commands)
         also |= {package for packages in bringing.values() for package in packages}
         offers, repositories, more = apt.probe(host, about.architecture, also)
-        return Packages(
-            about, installed, dpkg.owners(host, PHP_FOLDERS), offers, repositories, remarks + more, bringing
-        )
+        owners = dpkg.owners(host, PHP_FOLDERS)
+        return Packages(about, installed, owners, offers, repositories, bringing), remarks + more
     if about.family == "redhat":
         from fundamentum.server.probes import dnf  # noqa: PLC0415 — needs much that other families do not
 
@@ -89,10 +127,10 @@ def _packages(host: Host, about: System, asked: Asked) -> Packages:
         found = rpm.probe(host, PHP_FOLDERS, sorted(paths))
         about = replace(about, architecture=found.architecture)
         offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
-        return Packages(about, found.packages, found.owners, offers, repositories, found.remarks + more)
+        return Packages(about, found.packages, found.owners, offers, repositories), found.remarks + more
     why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
     remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
-    return Packages(about, None, {}, None, [], [remark])
+    return _no_packages(about), [remark]
 
 
 class Place(msgspec.Struct):
@@ -136,7 +174,7 @@ def _runtime(
     extensions = php_modules.loaded(host, one, place.branch, place.shelf, configuration)
     active = {one.name for one in extensions if one.fault is None}
     overrides = pool.overrides if pool else []
-    service = one.service if one.service and re.fullmatch(PLAIN, one.service) else None
+    service = one.service if one.service and is_plain(one.service) else None
     known = place.shelf.facts
     return Runtime(
         branch=one.branch,
@@ -149,9 +187,9 @@ def _runtime(
         listen=pool.listen if pool else None,
         program=one.program,
         ini_file=configuration.ini_file,
-        scan_dir=configuration.scan_dir,
+        scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         pool_file=pool.file if pool else None,
-        pool_dir=pool.folder if pool else None,
+        pool_dir=pool.folder if pool and is_path(pool.folder) else None,
         user=pool.user if pool else None,
         service=service,
         started=started,
@@ -208,12 +246,22 @@ def written(survey: Survey) -> bytes:
 
 def read(data: bytes, where: str) -> Survey:
     """A survey from the bytes of a file; a clear error if it is none."""
+    if len(data) > MAX_SURVEY or data.count(b"{") > MAX_VALUES or data.count(b'"') > 2 * MAX_TEXTS:
+        raise InputError(where, f"larger than any survey ({MAX_SURVEY >> 20} MiB, {MAX_VALUES:,} values): refused")
     try:
         found = msgspec.json.decode(data, type=Survey)
     except msgspec.ValidationError as error:
-        raise InputError(where, f"not a survey of this program: {error}") from error
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise InputError(where, f"not a survey of this program: {_in_words(str(error))}") from error
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(where, f"not JSON: {error}") from error
     if found.format != FORMAT:
         raise InputError(where, f"survey format {found.format}; this program reads format {FORMAT}")
     return found
+
+
+def _in_words(message: str) -> str:
+    """The library's message, a pattern that a text breaks in words."""
+    what, place, where = message.partition(" - at ")
+    if what.startswith("Expected `str` matching regex"):
+        what = "a text that cannot stand there: control characters, or what is no name, version or path"
+    return what + place + where

@@ -1,10 +1,11 @@
 """A directory of a Windows machine, read from another system."""
 
+import itertools
 import os
 from pathlib import Path
 
 from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.hosts import MAX_NAMES
+from fundamentum.server.hosts import MAX_NAMES, HostError, listed
 from fundamentum.server.layouts.windows import php_folders
 
 
@@ -19,11 +20,14 @@ class WindowsHost(DirectoryHost):
 
     def holds_php(self) -> bool:
         """Whether there is a PHP in it, or what a whole drive has."""
-        names = {name.lower() for name in self.names("/")}
+        names = {name.lower() for name in listed(self, "/")}
         return bool({"php.exe", "php-cgi.exe", "inetpub", "program files"} & names) or bool(php_folders(self))
 
     def resolve(self, path: str) -> str | None:
-        return super().resolve(self._as_spelled(path))
+        try:
+            return super().resolve(self._as_spelled(path))
+        except HostError:
+            return None
 
     def _outside(self, path: str) -> str | None:
         return super()._outside(self._as_spelled(path))
@@ -35,9 +39,11 @@ class WindowsHost(DirectoryHost):
             if at not in self._spelled:
                 real = super()._outside(at or "/")
                 try:
-                    names = os.listdir(real) if real else []
+                    with os.scandir(real or "/nothing") as entries:
+                        names = [entry.name for entry in itertools.islice(entries, MAX_NAMES)]
                 except OSError:
                     names = []
-                self._spelled[at] = {name.lower(): name for name in names[:MAX_NAMES]}
+                self.budget.entry(len(names))
+                self._spelled[at] = {name.lower(): name for name in names}
             at = f"{at}/{self._spelled[at].get(part.lower(), part)}"
         return at

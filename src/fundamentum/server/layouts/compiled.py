@@ -3,15 +3,16 @@
 Where it reads its configuration was decided when it was built, and stands in the program itself.
 """
 
+import itertools
 import posixpath
 import re
 from typing import Final
 
 from fundamentum.server.binary import MAX_BINARY, Program, program
-from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, listed, matching
 from fundamentum.server.installation import Installation, branch_in
 from fundamentum.server.model import Remark, Sapi, System
+from fundamentum.untrusted.text import is_plain
 
 PLACES: Final = (
     "/usr/local/bin/php*",
@@ -83,7 +84,8 @@ def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Instal
 
 def _paths_in(host: Host, path: str) -> list[str]:
     data = host.read(path, MAX_BINARY) or b""
-    return list(dict.fromkeys(m[0].decode("ascii") for m in _PATH.finditer(data)))[:2000]
+    found = itertools.islice(_PATH.finditer(data), 100_000)
+    return list(dict.fromkeys(m[0].decode("ascii") for m in found))[:2000]
 
 
 def _holding(host: Host, paths: tuple[str, ...], ending: str, besides: str = "") -> str | None:
@@ -102,6 +104,6 @@ def _service(host: Host, path: str) -> str | None:
             text = host.read(unit, 65536) or b""
         except HostError:
             continue
-        if re.fullmatch(PLAIN, name) and re.search(rb"^ExecStart=-?" + re.escape(path.encode()) + rb"\b", text, re.M):
+        if is_plain(name) and re.search(rb"^ExecStart=-?" + re.escape(path.encode()) + rb"\b", text, re.M):
             return name
     return None

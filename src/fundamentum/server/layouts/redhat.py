@@ -3,11 +3,11 @@
 import posixpath
 import re
 
-from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, listed, matching
 from fundamentum.server.installation import Installation, branch_in
 from fundamentum.server.layouts.compiled import read_program
 from fundamentum.server.model import Remark, Sapi, System
+from fundamentum.untrusted.text import is_plain
 
 
 def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
@@ -22,7 +22,7 @@ def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]
     for vendor in listed(host, "/opt"):
         for name in listed(host, f"/opt/{vendor}"):
             home = f"/opt/{vendor}/{name}"
-            if not re.fullmatch(PLAIN, name) or not host.stat(f"{home}/root/usr"):
+            if not is_plain(name) or not host.stat(f"{home}/root/usr"):
                 continue
             config = next((c for c in (f"/etc/opt/{vendor}/{name}", f"{home}/root/etc") if host.stat(c)), None)
             if config:

@@ -12,8 +12,16 @@ from fundamentum.server.model import Offer, Remark, Repository
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt_pins
 from fundamentum.server.probes.apt_pins import Pins, shyness
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.text import is_version
 
 LISTS: Final = "/var/lib/apt/lists"
+MAX_RELEASE: Final = 8 * 1024 * 1024
+MAX_OFFERS: Final = 20_000
+"""Ten times what a release has that concerns PHP, with all that it depends on."""
+MAX_STANZAS: Final = 64 * 1024 * 1024
+"""Bytes of their descriptions."""
 _INDEX: Final = re.compile(
     r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
 )
@@ -67,14 +75,17 @@ def probe(
         return None, [], [*remarks, Remark("package indexes", why)]
     pins, more = apt_pins.probe(host)
     remarks += more
-    offers = tuple(_relevant(indexes, pins, remarks, also))
+    offers = tuple(_relevant(indexes, pins, remarks, also, host.budget))
     return offers, list(dict.fromkeys(one.repository for one in indexes)), remarks
 
 
-def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark], also: Collection[str] = ()) -> Iterable[Offer]:
+def _relevant(
+    indexes: list[_List], pins: Pins, remarks: list[Remark], also: Collection[str], budget: Budget
+) -> Iterable[Offer]:
     """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on."""
     tables = [(one, control.Index(one.data, b"php")) for one in indexes]
-    bad: str | None = None
+    bad = next((f"{one.repository.name}: larger than any index" for one, table in tables if table.cut), None)
+    left = MAX_STANZAS
     wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
     wanted |= {name.encode() for name in also}
     found: dict[tuple[str, str, str], Offer] = {}
@@ -86,6 +97,11 @@ def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark], also: Col
         for index, table in tables:
             source = index.repository.name
             for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
+                left -= len(stanza)
+                if left < 0 or len(found) >= MAX_OFFERS:
+                    bad = bad or f"{source}: more packages than any index has that concern PHP"
+                    break
+                budget.tick()
                 offer = _offer(stanza, index, pins)
                 if offer is None:
                     bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
@@ -95,12 +111,14 @@ def _relevant(indexes: list[_List], pins: Pins, remarks: list[Remark], also: Col
                     found[key] = offer
                 relations = f"{offer.depends}, {offer.pre_depends}, {offer.recommends}"
                 following |= {n.encode() for n in control.names_in(relations)}
-        wanted = following - seen
-        if not wanted and (names := _unsupplied(found.values(), tables) - asked):
+        wanted = following - seen if left >= 0 else set()
+        if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables) - asked):
             asked |= names  # no package of that name: those that provide it
             wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
     if bad:
-        remarks.append(Remark("package indexes", f"{bad}: a stanza that is no readable text; that package is unknown"))
+        remarks.append(
+            Remark("package indexes", f"{bad}: no readable text, or an odd version: what is there is unknown")
+        )
     return (found[key] for key in sorted(found))
 
 
@@ -123,7 +141,7 @@ def release_fields(data: bytes) -> dict[str, str]:
 def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
     """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
     remarks: list[Remark] = []
-    found = _relevant([_List(of, data, "", None)], Pins(), remarks, also)
+    found = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
     return [one for one in found if not architecture or one.architecture in (architecture, "all")]
 
 
@@ -137,7 +155,7 @@ def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
         entry = control.fields(stanza, "strict")
     except UnicodeDecodeError:
         return None
-    if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not entry.get("Version"):
+    if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not is_version(entry.get("Version", "")):
         return None
     return Offer(
         name=entry["Package"],
@@ -163,7 +181,11 @@ def _unpacked(host: Host, path: str, packing: str) -> tuple[control.Bytes, str |
     data: control.Bytes = packed
     problem = None
     if packing:
-        data, problem = unpack(packed[:], packing)
+        data, problem = unpack(packed, packing)
+        try:
+            host.budget.keep(len(data))
+        except HostError as error:
+            return b"", str(error)
     if problem is None and len(data) and data[-1:] != b"\n":
         problem = "breaks off in the middle of a line"
     return data, problem
@@ -175,7 +197,7 @@ def _release(
     """What the repository says of itself, and the size it gives for this index."""
     for suffix in ("_InRelease", "_Release"):
         try:
-            data = host.read(f"{LISTS}/{dist}{suffix}", 8 * 1024 * 1024)
+            data = host.read(f"{LISTS}/{dist}{suffix}", MAX_RELEASE)
         except HostError as error:
             remarks.append(Remark("package indexes", str(error)))
             continue
@@ -184,7 +206,7 @@ def _release(
         size = re.search(
             rb"\n [0-9a-f]{64} +(\d+) " + re.escape(f"{component}/binary-{arch}/Packages".encode()) + rb"\n", data
         )
-        return control.fields(data[:4096]), int(size[1]) if size else None
+        return control.fields(data[:4096]), whole(size[1].decode()) if size else None
     return {}, None
 
 

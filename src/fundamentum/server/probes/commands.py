@@ -1,5 +1,6 @@
 """Programs that applications run: where they are, and which package brings each."""
 
+import io
 import posixpath
 import re
 from collections.abc import Iterable, Sequence
@@ -18,6 +19,8 @@ from fundamentum.server.probes.dpkg import INFO
 FOLDERS: Final = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
 """Where a program is looked for.  Source: what PHP's own process manager and a shell use where no PATH is set."""
 LISTS: Final = "/var/lib/apt/lists"
+MAX_COMMANDS: Final = 64 * 1024 * 1024
+"""Bytes of one index of commands."""
 _INDEX: Final = re.compile(r".+_cnf_Commands-[a-z0-9]+(?P<packing>\.gz|\.xz|\.lz4)?")
 
 
@@ -99,13 +102,14 @@ def indexed_commands(host: Host, names: Sequence[str]) -> dict[str, list[str]]:
         if not match:
             continue
         try:
-            data = host.read(f"{LISTS}/{name}") or b""
+            data = host.read(f"{LISTS}/{name}", MAX_COMMANDS) or b""
         except HostError:
             continue
         if match["packing"]:
-            data, _ = unpack(data, match["packing"])
+            data, _ = unpack(data, match["packing"], MAX_COMMANDS)
         package = ""
-        for line in data.decode("utf-8", "replace").splitlines():
+        for text in io.BytesIO(data):
+            line = text.decode("utf-8", "replace").rstrip("\r\n")
             key, _, value = line.partition(": ")
             if key == "name":
                 package = value

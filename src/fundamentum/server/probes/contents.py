@@ -4,15 +4,16 @@ Such a list is hundreds of megabytes long, packed or not; it is read in pieces, 
 """
 
 import re
-import zlib
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from mmap import mmap
 from typing import Final
 
 from fundamentum.server.hosts import Host, HostError, listed
+from fundamentum.server.packing import BadPacking, pieces
 
 LISTS: Final = "/var/lib/apt/lists"
-PIECE: Final = 1024 * 1024
+MAX_LINE: Final = 64 * 1024
 MAX_READ: Final = 512 * 1024 * 1024
 _NAME: Final = re.compile(r".+_Contents-[a-z0-9-]+(?P<packing>\.gz|\.lz4)?")
 _BEHIND: Final = re.compile(rb"^usr/(?:games|include|lib|libexec|local|sbin|share)", re.M)
@@ -34,7 +35,7 @@ def bringing(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
             data = host.view(f"{LISTS}/{name}") or b""
         except HostError:
             continue
-        for text in _texts(data, match["packing"] or ""):
+        for text in _texts(host, data, match["packing"] or ""):
             for command, packages in line.findall(text):
                 brought = found.setdefault(command.decode(), [])
                 for package in packages.decode("ascii", "replace").split(","):
@@ -44,41 +45,13 @@ def bringing(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
     return found
 
 
-def _texts(data: bytes | mmap, packing: str) -> Iterator[bytes]:
+def _texts(host: Host, data: bytes | mmap, packing: str) -> Iterator[bytes]:
     """Pieces of whole lines; a list that breaks off ends there."""
     rest = b""
-    read = 0
-    for piece in _unpacked(data, packing):
-        whole, _, tail = (rest + piece).rpartition(b"\n")
-        yield whole
-        rest = tail[:PIECE]
-        read += len(piece)
-        if read > MAX_READ:
-            return
+    with suppress(BadPacking):
+        for piece in pieces(data, packing, MAX_READ):
+            host.budget.tick()
+            whole, _, tail = (rest + piece).rpartition(b"\n")
+            yield whole
+            rest = tail[:MAX_LINE]
     yield rest
-
-
-def _unpacked(data: bytes | mmap, packing: str) -> Iterator[bytes]:
-    pieces = (data[at : at + PIECE] for at in range(0, len(data), PIECE))
-    if not packing:
-        yield from pieces
-    elif packing == ".gz":
-        unpacker = zlib.decompressobj(31)
-        try:
-            for piece in pieces:
-                while piece:
-                    yield unpacker.decompress(piece, 8 * PIECE)
-                    piece = unpacker.unconsumed_tail
-        except zlib.error:
-            return
-    else:
-        import lz4.frame  # noqa: PLC0415 — only where a list is packed so
-
-        frame = lz4.frame.LZ4FrameDecompressor()
-        try:
-            for piece in pieces:
-                yield frame.decompress(piece, 8 * PIECE)
-                while not frame.needs_input and not frame.eof:
-                    yield frame.decompress(b"", 8 * PIECE)
-        except (RuntimeError, EOFError):
-            return

@@ -2,7 +2,6 @@
 
 import configparser
 import fnmatch
-import io
 import posixpath
 import re
 from collections.abc import Collection, Iterable, Iterator
@@ -12,13 +11,25 @@ import msgspec
 
 from fundamentum.server.hosts import Host, HostError, listed, matching, text_or_none
 from fundamentum.server.model import Offer, Remark, Repository
-from fundamentum.server.packing import unpack
+from fundamentum.server.packing import BadPacking, pieces, unpack
 from fundamentum.server.probes.rpm import PACKAGE_NAME
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.text import is_version
+from fundamentum.untrusted.xml import BadXml, parsed
 
 CACHES: Final = ("/var/cache/dnf", "/var/cache/libdnf5")
 REPOSITORIES: Final = ("/etc/yum.repos.d/*.repo", "/etc/distro.repos.d/*.repo", "/usr/share/dnf5/repos.d/*.repo")
 DEFAULT_PRIORITY: Final = 99
 DEFAULT: Final = 500
+MAX_MODULES: Final = 32 * 1024 * 1024
+"""Bytes of a repository's module documents."""
+MAX_PACKAGE: Final = 4 * 1024 * 1024
+"""Bytes of one package's entry."""
+MAX_NAME: Final = 500
+MAX_CAPABILITIES: Final = 1_500_000
+MAX_OFFERS: Final = 20_000
+_FED: Final = 64 * 1024
 _COMMON: Final = "{http://linux.duke.edu/metadata/common}"
 _RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
 _REPO: Final = "{http://linux.duke.edu/metadata/repo}"
@@ -89,7 +100,8 @@ def probe(
     offers: dict[tuple[str, str, str, str], Offer] = {}
     capabilities = set(provided)
     for source, packages, _ in read:
-        for offer in _packages(packages, source, architecture, modules, capabilities, remarks, _Wanted(also, programs)):
+        looked_for = _Wanted(also, programs)
+        for offer in _packages(packages, source, architecture, modules, capabilities, remarks, looked_for, host.budget):
             offers.setdefault((offer.name, offer.version, offer.source, offer.architecture), offer)
     offers = {key: _obtainable(offer, capabilities) for key, offer in offers.items()}
     repositories = [Repository(source.name, label=source.name, suite=source.id) for source in sources]
@@ -109,7 +121,8 @@ def offers_in(
     source = _Source(name, name, DEFAULT_PRIORITY, (), False, folder)
     packages, documents = _metadata(host, source, remarks)
     modules = _modules(host, documents)
-    return list(_packages(packages, source, architecture, modules, set(), remarks, _Wanted(also, programs)))
+    looked_for = _Wanted(also, programs)
+    return list(_packages(packages, source, architecture, modules, set(), remarks, looked_for, host.budget))
 
 
 def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
@@ -129,7 +142,7 @@ def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
             yield _Source(
                 name,
                 found.get(name, "name", fallback=name) or name,
-                int(priority) if priority.isdigit() else DEFAULT_PRIORITY,
+                min(number, 10_000) if (number := whole(priority)) is not None else DEFAULT_PRIORITY,
                 (*everywhere, *_excluded(found, name)),
                 _is_on(found, name, "module_hotfixes", "0"),
                 folder,
@@ -140,7 +153,7 @@ def _configuration(text: str | None) -> configparser.ConfigParser:
     found = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
     try:
         found.read_string(text or "")
-    except configparser.Error:
+    except (configparser.Error, ValueError, AttributeError):
         return configparser.ConfigParser(interpolation=None)
     return found
 
@@ -154,10 +167,17 @@ def _excluded(found: configparser.ConfigParser, section: str) -> tuple[str, ...]
     return tuple(re.split(r"[\s,]+", words.strip())) if words.strip() else ()
 
 
-def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[bytes, list[bytes]]:
-    """The list of packages, and the module documents that speak of PHP."""
+class _Packed(msgspec.Struct, frozen=True):
+    """A file of metadata as it lies in the cache, and how it is packed."""
+
+    data: bytes = b""
+    packing: str = ""
+
+
+def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[_Packed, list[bytes]]:
+    """The list of packages, still packed, and the module documents that speak of PHP."""
     folder = source.folder or ""
-    found: dict[str, bytes] = {}
+    found: dict[str, _Packed] = {}
     try:
         names = _locations(host.read(f"{folder}/repomd.xml", 8 * 1024 * 1024) or b"")
         for kind in ("primary", "modules"):
@@ -166,23 +186,26 @@ def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[bytes
                 continue
             packing = _PACKING.search(path)
             data = host.read(path) or b""
-            found[kind], problem = unpack(data, f".{packing[1]}") if packing else (data, None)
-            if problem or not data:
-                why = f"{path}: {problem or 'is not in the cache'}; packages after that point are unknown"
+            host.budget.keep(len(data))
+            found[kind] = _Packed(data, f".{packing[1]}" if packing else "")
+            if not data:
+                why = f"{path}: is not in the cache; packages after that point are unknown"
                 remarks.append(Remark("package indexes", why))
     except HostError as error:
         remarks.append(Remark("package indexes", str(error)))
-    documents = re.split(rb"^---[^\n]*$", found.get("modules", b""), flags=re.M)
-    return found.get("primary", b""), [one for one in documents if b"php" in one]
+    packed = found.get("modules", _Packed())
+    modules, problem = unpack(packed.data, packed.packing, MAX_MODULES)
+    if problem:
+        remarks.append(Remark("package indexes", f"{source.name}: its modules: {problem}; they are unknown from there"))
+    documents = re.split(rb"^---[^\n]*$", modules, flags=re.M)
+    return found.get("primary", _Packed()), [one for one in documents if b"php" in one]
 
 
 def _locations(data: bytes) -> dict[str, str]:
     """Kind of metadata → file name, from ``repomd.xml``."""
-    from lxml import etree  # noqa: PLC0415 — for this family only
-
     try:
-        root = etree.fromstring(data, parser=etree.XMLParser(resolve_entities=False, no_network=True))
-    except (etree.XMLSyntaxError, ValueError):
+        root = parsed(data, 20_000)
+    except BadXml:
         return {}
     found = {}
     for one in root.iter(f"{_REPO}data"):
@@ -198,11 +221,18 @@ def _modules(host: Host, documents: list[bytes]) -> Modules:
     for document in documents:
         data = _document(document)
         match data:
-            case {"document": "modulemd-defaults", "data": {"module": str(module), "stream": stream}}:
+            case {
+                "document": "modulemd-defaults",
+                "data": {"module": str(module), "stream": str() | int() | float() as stream},
+            }:
                 found.active[module] = str(stream)
             case {
                 "document": "modulemd",
-                "data": {"name": str(name), "stream": stream, "version": int(version)} as about,
+                "data": {
+                    "name": str(name),
+                    "stream": str() | int() | float() as stream,
+                    "version": int(version),
+                } as about,
             }:
                 versions.setdefault(f"{name}:{stream}", []).append((version, about))
             case _:
@@ -222,7 +252,7 @@ def _modules(host: Host, documents: list[bytes]) -> Modules:
             artifacts = about.get("artifacts")
             rpms = artifacts.get("rpms") if isinstance(artifacts, dict) else None
             for one in rpms if isinstance(rpms, list) else ():
-                match = _NEVRA.fullmatch(str(one))
+                match = _NEVRA.fullmatch(one) if isinstance(one, str) and len(one) < MAX_NAME else None
                 if match:
                     key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
                     found.streams[key] = stream
@@ -231,44 +261,82 @@ def _modules(host: Host, documents: list[bytes]) -> Modules:
     return found
 
 
+def _short(stream: object) -> bool:
+    """Whether this is the name of a stream: YAML takes 8.2 for a number."""
+    return isinstance(stream, str | int | float) and len(str(stream)) < MAX_NAME
+
+
 def _document(text: bytes) -> object:
+    """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
     import yaml  # noqa: PLC0415 — only where a repository has modules
 
+    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+    depth = 0
     try:
-        return yaml.load(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
-    except (yaml.YAMLError, ValueError, RecursionError, UnicodeDecodeError):
+        for count, event in enumerate(yaml.parse(text, Loader=loader)):
+            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
+            if isinstance(event, yaml.AliasEvent) or depth > 20 or count > 200_000:
+                return None
+        return yaml.load(text, Loader=loader)
+    except (yaml.YAMLError, ValueError, RecursionError, ArithmeticError, TypeError, AttributeError):
         return None
 
 
 def _packages(
-    data: bytes,
+    packed: _Packed,
     source: _Source,
     architecture: str,
     modules: Modules,
     capabilities: set[str],
     remarks: list[Remark],
     wanted: "_Wanted",
+    budget: Budget,
 ) -> Iterator[Offer]:
     """The packages that concern PHP.  What any package provides is added to ``capabilities``."""
+    problem = ""
+    found = 0
+    try:
+        for one in _elements(packed, budget):
+            offer = _offer(one, source, modules, wanted)
+            names = (
+                entry.get("name", "")[:MAX_NAME] for entry in one.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
+            )
+            capabilities.update(names)
+            if len(capabilities) > MAX_CAPABILITIES or found > MAX_OFFERS:
+                raise BadXml("more packages than any repository has")
+            if offer and (not architecture or offer.architecture in (architecture, "noarch")):
+                found += 1
+                yield offer
+    except (BadXml, BadPacking, HostError) as error:
+        problem = str(error)
+    if problem and packed.data:
+        why = f"{source.name}: {problem}; packages after that point are unknown"
+        remarks.append(Remark("package indexes", why))
+
+
+def _elements(packed: _Packed, budget: Budget) -> Iterator[Any]:
+    """Every package of a list, one at a time: the whole list would take ten times its size in memory."""
     from lxml import etree  # noqa: PLC0415 — for this family only
 
+    parser = etree.XMLPullParser(("end",), tag=f"{_COMMON}package", resolve_entities=False, no_network=True)
+    since = 0
     try:
-        for _, one in etree.iterparse(
-            io.BytesIO(data), tag=f"{_COMMON}package", resolve_entities=False, no_network=True
-        ):
-            offer = _offer(one, source, modules, wanted)
-            capabilities.update(
-                entry.get("name", "") for entry in one.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
-            )
-            if offer and (not architecture or offer.architecture in (architecture, "noarch")):
-                yield offer
-            one.clear()
-            while one.getprevious() is not None:
-                del one.getparent()[0]
+        for piece in pieces(packed.data, packed.packing):
+            for start in range(0, len(piece), _FED):
+                budget.tick()
+                parser.feed(piece[start : start + _FED])
+                since += _FED
+                for _, one in parser.read_events():
+                    since = 0
+                    yield one
+                    one.clear()
+                    while one.getprevious() is not None:
+                        del one.getparent()[0]
+                if since > MAX_PACKAGE:
+                    raise BadXml("a package without an end")
+        parser.close()
     except etree.XMLSyntaxError as error:
-        if data:
-            why = f"{source.name}: {error.msg}; packages after that point are unknown"
-            remarks.append(Remark("package indexes", why))
+        raise BadXml(error.msg or "cannot be read") from error
 
 
 def _offer(one: Any, source: _Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
@@ -283,6 +351,8 @@ def _offer(one: Any, source: _Source, modules: Modules, wanted: "_Wanted") -> Of
     if "php" not in name and not provides and name not in wanted.names and not brings:
         return None
     epoch, version, release = about.get("epoch") or "0", about.get("ver") or "", about.get("rel") or ""
+    if not is_version(f"{epoch}:{version}-{release}"):
+        return None
     evr = f"{epoch + ':' if epoch != '0' else ''}{version}-{release}"
     stream = modules.streams.get(f"{name}-{epoch}:{version}-{release}.{arch}", "")
     return Offer(

@@ -5,15 +5,21 @@ import re
 from fundamentum.server import control
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.model import Installed, Remark
+from fundamentum.untrusted.text import is_version
 
 STATUS = "/var/lib/dpkg/status"
 INFO = "/var/lib/dpkg/info"
+MAX_STATUS = 32 * 1024 * 1024
+"""Bytes; a server with three thousand packages has four million."""
+MAX_INSTALLED = 100_000
+MAX_OWNED = 200_000
+"""Files whose package is remembered."""
 
 
 def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
     """The packages whose state is ``installed``.  Source: dpkg(1), Debian policy on control files."""
     try:
-        data = host.read(STATUS)
+        data = host.read(STATUS, MAX_STATUS)
     except HostError as error:
         return None, [Remark("installed packages", f"{error}: what is installed is unknown")]
     if data is None:
@@ -24,16 +30,20 @@ def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         remarks.append(Remark("installed packages", f"{STATUS}:{line}: not UTF-8; read as far as it makes sense"))
-    found = []
+    found: list[Installed] = []
     for stanza in control.stanzas(data):
         entry = control.fields(stanza)
-        if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not entry.get("Version"):
+        host.budget.tick()
+        if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not is_version(entry.get("Version", "")):
             remarks.append(
                 Remark(
-                    "installed packages", f"{STATUS}: a stanza without package or version; what follows may be missing"
+                    "installed packages",
+                    f"{STATUS}: breaks off, or has a stanza without a package or with an odd version",
                 )
             )
             continue
+        if len(found) >= MAX_INSTALLED:
+            return None, [Remark("installed packages", f"{STATUS}: more packages than any system has: not believed")]
         status = entry.get("Status", "")
         if status.endswith(" installed"):
             held = status.startswith("hold ")
@@ -48,10 +58,12 @@ def probe(host: Host) -> tuple[tuple[Installed, ...] | None, list[Remark]]:
 def architecture(host: Host) -> str:
     """dpkg's native architecture: that of the package ``dpkg`` itself."""
     try:
-        data = host.read(STATUS) or b""
+        data = b"\n" + (host.read(STATUS, MAX_STATUS) or b"")
     except HostError:
         return ""
-    match = re.search(rb"(?:^|\n)Package: dpkg\n(?:[^\n]+\n)*?Architecture: ([a-z0-9-]+)\n", data)
+    at = data.find(b"\nPackage: dpkg\n")
+    stanza = data[at : min(max(data.find(b"\n\n", at), at), at + control.MAX_STANZA)] if at >= 0 else b""
+    match = re.search(rb"\nArchitecture: ([a-z0-9-]+)(?:\n|\Z)", stanza)
     return match[1].decode() if match else ""
 
 
@@ -71,4 +83,6 @@ def owners(host: Host, directories: tuple[str, ...]) -> dict[str, str]:
             continue
         package = name.removesuffix(".list").partition(":")[0]
         found |= {line: package for line in text.splitlines() if line.startswith(directories)}
+        if len(found) > MAX_OWNED:
+            break
     return found

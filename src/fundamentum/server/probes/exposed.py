@@ -10,6 +10,8 @@ from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.probes.places import PUBLIC
 
 MAX_ENTRIES: Final = 5000
+MAX_ALL: Final = 100_000
+"""Entries that are looked at in all document roots together."""
 MAX_DEPTH: Final = 3
 MAX_PAGE: Final = 4096
 """An information page is a short file; longer ones are not looked into."""
@@ -30,8 +32,9 @@ def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
     What everybody may write to is looked for in the whole application, the rest where visitors reach it.
     """
     found: dict[tuple[str, Kind], Exposed] = {}
-    for root in dict.fromkeys(roots):
-        for kind, path in _signs(host, root):
+    wanted = list(dict.fromkeys(roots))
+    for root in wanted:
+        for kind, path in _signs(host, root, min(MAX_ENTRIES, MAX_ALL // len(wanted) + 1)):
             one = found.get((root, kind))
             others = one.others + 1 if one else 0
             found[root, kind] = Exposed(kind, one.path if one else path, root, others)
@@ -44,8 +47,7 @@ def walked(root: str) -> str:
     return above if posixpath.basename(root) in PUBLIC and above.count("/") > 1 and above not in SHARED else root
 
 
-def _signs(host: Host, root: str) -> Iterator[tuple[Kind, str]]:
-    left = MAX_ENTRIES
+def _signs(host: Host, root: str, left: int) -> Iterator[tuple[Kind, str]]:
     start = walked(root)
     todo = [(start, 0 if start == root else -1)]
     while todo and left > 0:

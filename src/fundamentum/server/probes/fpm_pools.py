@@ -1,18 +1,20 @@
 """The pools of a FastCGI process manager: who they run as, and what they set for PHP."""
 
 import posixpath
-import re
 from collections.abc import Mapping
 from typing import Final
 
 import msgspec
 
 from fundamentum.server import ini
-from fundamentum.server.fact import PLAIN
-from fundamentum.server.hosts import Host, HostError, matching, text_of
+from fundamentum.server.hosts import MAX_TEXT, Host, HostError, matching, text_of
 from fundamentum.server.model import Remark, Setting
+from fundamentum.untrusted.text import is_directive, is_plain
 
-MAX_FILES: Final = 500
+MAX_FILES: Final = 5000
+MAX_OVERRIDES: Final = 5000
+"""Lines of one pool that set something for PHP."""
+MAX_VALUE: Final = 10_000
 MAX_DEPTH: Final = 5
 MANAGED: Final = ("request_terminate_timeout",)
 
@@ -50,8 +52,10 @@ def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Poo
     files: list[str] = []
     remarks: list[Remark] = []
     _read(host, main, constants, pools, files, remarks, 0)
-    odd = [name for name in pools if not re.fullmatch(PLAIN, name)]
-    remarks += [Remark("FPM pools", f"{pools.pop(name).file}: a pool with an unusual name is left out") for name in odd]
+    odd = [one for one in pools.values() if not is_plain(one.name) or (one.user is not None and not is_plain(one.user))]
+    for one in odd:
+        del pools[one.name]
+        remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))
     return list(pools.values()), files, remarks
 
 
@@ -69,7 +73,7 @@ def _read(
         remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
         return
     try:
-        text = text_of(host, path)
+        text = text_of(host, path, MAX_TEXT // 4)
     except HostError as error:
         remarks.append(Remark("FPM pools", str(error)))
         return
@@ -91,15 +95,19 @@ def _read(
 
 
 def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
-    value = entry.value.replace("$pool", pool.name) if entry.value is not None else None
+    value = entry.value
+    if value is not None and len(value) + len(pool.name) * value.count("$") < MAX_VALUE:
+        value = value.replace("$pool", pool.name)
     kind, _, suffix = entry.name.rpartition("_")
-    if entry.key and kind in ("php", "php_admin") and suffix in ("value", "flag"):
+    if len(pool.overrides) >= MAX_OVERRIDES:
+        return
+    if entry.key and is_directive(entry.key) and kind in ("php", "php_admin") and suffix in ("value", "flag"):
         if suffix == "flag" and value is not None:
             value = "1" if value in ("1", "on", "yes", "true") else "0"
         pool.overrides.append(Override(entry.key, value, kind == "php_admin", f"{path}:{entry.line}"))
     elif entry.name in MANAGED and value is not None:  # of several lines the last one counts
         before = pool.manager.get(entry.name)
-        lost = (f"{before.origin} ({before.value})", *before.overridden) if before else ()
+        lost = (f"{before.origin} ({before.value})", *before.overridden[:20]) if before else ()
         pool.manager[entry.name] = Setting(value, f"{path}:{entry.line}", lost)
     elif entry.name == "user":
         pool.user = value

@@ -14,16 +14,32 @@ from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.installation import INI_NAMES, Installation
 from fundamentum.server.model import Remark, Setting
 from fundamentum.server.probes.fpm_pools import Override
+from fundamentum.untrusted.text import is_directive
 
 _SECRET_NAME: Final = re.compile(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
 _SECRET_VALUE: Final = re.compile(
-    r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|(?P<key>(?:auth|password|passwd|pwd|secret|token)(?:%5B\w*%5D|\[\w*\])?=)(?P<two>[^&\s;\"',]+)",
+    r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|"
+    r"(?P<key>(?:auth|password|passwd|passwort|pwd|secret|token|api_?key)(?:%5B\w*%5D|\[\w*\])?"
+    r"(?:=|(?<=--auth)\s+|(?<=-password)\s+|(?<=-passwd)\s+|(?<=-pwd)\s+|(?<=-secret)\s+|(?<=-token)\s+))"
+    r"(?P<two>\"[^\"]*\"|'[^']*'|[^&\s;\"',]+)",
     re.I,
 )
+"""Credentials in addresses, ``password=WORD`` and ``--password WORD``, in quotes or not."""
+_HARMLESS_MAILER: Final = re.compile(r"-(?:[tib]s?|o[a-z0-9]{1,3}|f)|[A-Za-z0-9._+-]+@[A-Za-z0-9.-]+")
+"""Options of a mailer that hold no secret.  Source: sendmail(8)."""
 _EDITABLE: Final = re.compile(r"\s*;?\s*((?:zend_)?extension|[A-Za-z_][A-Za-z0-9_.]*)\s*=")
 WITHHELD: Final = "(withheld)"
 
 
+MAX_INI: Final = 1024 * 1024
+"""Bytes of one ini file: the longest that is shipped has 70,000."""
+MAX_FILES: Final = 2000
+"""Files of a scan directory."""
+MAX_LINES: Final = 60_000
+"""Lines that one runtime reads."""
+MAX_NAME: Final = 200
+MAX_LOST: Final = 20
+"""Places that lost which are kept, the last ones."""
 UNREAD: Final = ""
 """The name of a line that stands for a file that could not be read: it may have set anything."""
 
@@ -62,7 +78,10 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
     paths = [ini_file]
     for folder in scanned:
         try:
-            paths += [posixpath.join(folder, name) for name in host.names(folder) if name.endswith(".ini")]
+            names = [name for name in host.names(folder) if name.endswith(".ini")]
+            if len(names) > MAX_FILES:
+                raise HostError(f"{folder}: more than {MAX_FILES:,} files: not read")
+            paths += [posixpath.join(folder, name) for name in names]
         except HostError as error:
             found.unread.append(folder)
             found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
@@ -75,7 +94,9 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
 
     for path in paths:
         try:
-            text = text_of(host, path)
+            text = text_of(host, path, MAX_INI)
+            if len(found.lines) > MAX_LINES:
+                raise HostError(f"{path}: more than {MAX_LINES:,} lines of configuration come before it: not read")
         except HostError as error:
             found.unread.append(path)
             found.lines.append(Line(UNREAD, None, path))
@@ -97,7 +118,7 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
         for entry in parsed.entries:
             if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
                 conditional = True  # these hold for some directories or host names only
-            elif entry.key is None:
+            elif entry.key is None and len(entry.name) < MAX_NAME:
                 found.lines.append(Line(entry.name, entry.value, f"{path}:{entry.line}"))
                 if entry.value is not None:
                     values[entry.name] = entry.value
@@ -115,7 +136,8 @@ def _editable(text: str) -> tuple[dict[int, str], int]:
     kept = {}
     for number, line in enumerate(lines[:length], 1):
         match = _EDITABLE.match(line)
-        if match and not _names_a_secret(match[1]) and scrubbed(line) == line and len(line) < 500:
+        hidden = match is None or names_a_secret(match[1]) or match[1] == "sendmail_path"
+        if not hidden and without_credentials(line) == line and len(line) < 500:
             kept[number] = line
     return kept, length
 
@@ -152,12 +174,14 @@ def settings(
         known = facts.directives.get(line.name)
         if line.name not in found and (known is not None or line.name in shipped or not foreign):
             continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all
+        if not is_directive(line.name):
+            continue
         if known is not None and known.refuses_empty and line.value == "":
             continue
         before = found.get(line.name)
         lost = before.overridden if before else ()
         if before and before.origin != "built-in":
-            lost = (f"{before.origin} ({'?' if before.value is None else before.value})", *lost)
+            lost = (f"{before.origin} ({'?' if before.value is None else before.value})", *lost[: MAX_LOST - 1])
         found[line.name] = Setting(line.value, line.origin, lost)
     for name, value in facts.forced.get(sapi, {}).items():
         before = found.get(name)
@@ -173,14 +197,34 @@ def _changes_value(override: Override) -> bool:
 
 def _without_secrets(name: str, setting: Setting) -> Setting:
     """No password, token or credential leaves the server, whichever directive it stands in."""
-    if _names_a_secret(name):
+    if names_a_secret(name):
         if not setting.value and not setting.overridden:
             return setting
-        kept = tuple(f"{place.partition(' ')[0]} {WITHHELD}" for place in setting.overridden)
+        kept = tuple(_place(place) for place in setting.overridden)
         return Setting(WITHHELD if setting.value else setting.value, setting.origin, kept)
-    value = setting.value and scrubbed(setting.value)
-    lost = tuple(scrubbed(place) for place in setting.overridden)
+    if name == "sendmail_path":
+        setting = Setting(
+            setting.value and mailer(setting.value), setting.origin, tuple(map(_place, setting.overridden))
+        )
+    value = setting.value and without_credentials(setting.value)
+    lost = tuple(without_credentials(place) for place in setting.overridden)
     return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
+
+
+def _place(lost: str) -> str:
+    """A place whose value lost, without that value."""
+    return f"{lost.partition(' (')[0]} {WITHHELD}"
+
+
+def mailer(command: str) -> str:
+    """The command that sends mail, as far as it can hold no password: the program, and options known as harmless."""
+    words = command.split()
+    kept = words[:1]
+    for word in words[1:]:
+        if not _HARMLESS_MAILER.fullmatch(word):
+            return " ".join((*kept, WITHHELD))
+        kept.append(word)
+    return command
 
 
 def without_secrets(name: str, value: str) -> str:
@@ -189,10 +233,11 @@ def without_secrets(name: str, value: str) -> str:
 
 
 @cache
-def _names_a_secret(directive: str) -> bool:
+def names_a_secret(directive: str) -> bool:
+    """Whether what is called so may be a password, a token or a key."""
     return _SECRET_NAME.search(directive) is not None
 
 
-def scrubbed(text: str) -> str:
+def without_credentials(text: str) -> str:
     """The text with credentials in addresses and ``password=`` pairs taken out."""
     return _SECRET_VALUE.sub(lambda m: (m["before"] or m["key"]) + WITHHELD, text)

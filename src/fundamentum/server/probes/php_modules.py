@@ -10,12 +10,12 @@ import msgspec
 from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.server import binary
 from fundamentum.server.binary import Build
-from fundamentum.server.fact import PLAIN
-from fundamentum.server.hosts import Host, HostError, text_of
+from fundamentum.server.hosts import Host, HostError, listed, text_of
 from fundamentum.server.ini import parse
 from fundamentum.server.installation import Installation
 from fundamentum.server.model import Branch, Fault, Loaded, Module, Remark, too_early
 from fundamentum.server.probes.php_config import Configuration
+from fundamentum.untrusted.text import is_plain
 
 _FILE: Final = {"Linux": re.compile(r"(.+)\.so"), "Windows": re.compile(r"(?:php_)?(.+)\.dll", re.I)}
 """The name of an extension file and, in it, that of the extension.  Source: ``php_load_extension`` in PHP."""
@@ -105,7 +105,7 @@ def _switches(host: Host, folder: str) -> dict[str, str]:
     except HostError:
         return found
     for name in names:
-        if not re.fullmatch(PLAIN, name) or not name.endswith(".ini"):
+        if not is_plain(name) or not name.endswith(".ini"):
             continue
         try:
             entries = parse(text_of(host, posixpath.join(folder, name)) or "", {}).entries
@@ -169,7 +169,7 @@ def _on_windows(host: Host, value: str, directory: str, place: Shelf) -> str:
     folder = windows_path(host, folder, posixpath.dirname(place.directory))
     if not name.lower().endswith(".dll"):
         name = f"php_{name}.dll"
-    actual = next((one for one in host.names(folder) if one.lower() == name.lower()), name)
+    actual = next((one for one in listed(host, folder) if one.lower() == name.lower()), name)
     return posixpath.join(folder, actual)
 
 

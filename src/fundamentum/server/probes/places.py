@@ -1,14 +1,14 @@
 """Directories and files as the users of a server see them: modes, access lists, labels, space, and whose they are."""
 
 import posixpath
-import re
 from collections.abc import Iterable, Sequence
 from typing import Final
 
 from fundamentum.server.around import Account, Place
-from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, text_or_none
 from fundamentum.server.model import Site
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.text import is_plain
 
 MAX_PLACES: Final = 2000
 MAX_DEPTH: Final = 40
@@ -90,23 +90,24 @@ def _place(host: Host, path: str, real: str, names: dict[int, str]) -> Place:
 
 def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
     """The users of these names.  Source: passwd(5), group(5)."""
-    wanted = {name for name in users if re.fullmatch(PLAIN, name)}
+    wanted = {name for name in users if is_plain(name)}
     if not wanted:
         return ()
     found: dict[str, tuple[int, int]] = {}
     for line in (text_or_none(host, "/etc/passwd") or "").splitlines():
         fields = line.split(":")
-        if len(fields) > 3 and fields[0] in wanted and fields[2].isdigit() and fields[3].isdigit():
-            found.setdefault(fields[0], (int(fields[2]), int(fields[3])))
+        numbers = [whole(field) for field in fields[2:4]]
+        if len(numbers) == 2 and fields[0] in wanted and numbers[0] is not None and numbers[1] is not None:
+            found.setdefault(fields[0], (numbers[0], numbers[1]))
     groups: dict[str, list[int]] = {}
     titles: dict[int, str] = {}
     for line in (text_or_none(host, "/etc/group") or "").splitlines():
         fields = line.split(":")
-        if len(fields) > 3 and fields[2].isdigit():
-            if re.fullmatch(PLAIN, fields[0]):
-                titles.setdefault(int(fields[2]), fields[0])
-            for member in fields[3].split(","):
-                groups.setdefault(member, []).append(int(fields[2]))
+        if len(fields) > 3 and (number := whole(fields[2])) is not None:
+            if is_plain(fields[0]):
+                titles.setdefault(number, fields[0])
+            for member in wanted.intersection(fields[3].split(",")):
+                groups.setdefault(member, []).append(number)
     return tuple(
         Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group))
         for name, (user, group) in sorted(found.items())
@@ -117,6 +118,7 @@ def _names(host: Host, path: str) -> dict[int, str]:
     found: dict[int, str] = {}
     for line in (text_or_none(host, path) or "").splitlines():
         fields = line.split(":")
-        if len(fields) > 2 and fields[2].isdigit() and re.fullmatch(PLAIN, fields[0]):
-            found.setdefault(int(fields[2]), fields[0])
+        number = whole(fields[2]) if len(fields) > 2 else None
+        if number is not None and is_plain(fields[0]):
+            found.setdefault(number, fields[0])
     return found

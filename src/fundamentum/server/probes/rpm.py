@@ -2,19 +2,34 @@
 
 import re
 import struct
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import msgspec
 
 from fundamentum.server.hosts import Host, HostError, Question
 from fundamentum.server.model import Installed, Remark
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.text import is_version
+
+if TYPE_CHECKING:
+    import sqlite3
 
 FOLDERS: Final = ("/usr/lib/sysimage/rpm", "/var/lib/rpm")
 SQLITE: Final = "rpmdb.sqlite"
 OLD: Final = ("Packages", "Packages.db")
 PACKAGE_NAME: Final = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
+MAX_DATABASE: Final = 1024 * 1024 * 1024
+"""Bytes; a server with three thousand packages has a fifth of that."""
+MAX_HEADER: Final = 32 * 1024 * 1024
+"""Bytes of one package's header: that of the kernel's modules has four million."""
+MAX_PACKAGES: Final = 50_000
+MAX_KEPT: Final = 96 * 1024 * 1024
+"""Bytes of names that are kept of all packages."""
+MAX_PATH: Final = 4096
+PIECE: Final = 1024 * 1024
 MAX_TAGS: Final = 10_000
 MAX_TEXTS: Final = 200_000
 _FIELD, _ITEM, _PACKAGE = "\t", "\v", "\f\n"
@@ -68,20 +83,26 @@ def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()
     path = database(host) or ""
     try:
         packages, files = host.answer(PACKAGES), host.answer(FILES)
-        found = list(_answered(packages)) if packages is not None else list(_stored(host, path))
+        found = (
+            list(_answered(packages)) if packages is not None else list(_stored(host, path, (*directories, *programs)))
+        )
         asked = Question("rpm-owners", (*OWNERS, *programs), lenient=True)
         owning = host.answer(asked) if programs and files is not None else None
         holding = found if files is None else [*_answered(files), *_answered(owning or b"")]
     except HostError as error:
         return Database(None, {}, "", set(), [Remark("installed packages", f"{error}: what is installed is unknown")])
     owners = {file: one.name for one in holding for file in one.files if file.startswith((*directories, *programs))}
-    machines = [one.architecture for one in found if one.architecture not in ("noarch", "", "(none)")]
-    sound = [one for one in found if PACKAGE_NAME.fullmatch(one.name) and one.architecture != "(none)"]
+    machines = Counter(one.architecture for one in found if one.architecture not in ("noarch", "", "(none)"))
+    sound = [
+        one
+        for one in found
+        if PACKAGE_NAME.fullmatch(one.name) and is_version(one.evr) and one.architecture != "(none)"
+    ]
     installed = [Installed(one.name, one.evr, provides_text(one.provides)) for one in sound]
     return Database(
         tuple(sorted(installed, key=lambda one: (one.name, one.version))),
         owners,
-        max(sorted(set(machines)), key=machines.count, default=""),
+        max(sorted(machines), key=machines.__getitem__, default=""),
         {name for one in found for name, _, _ in one.provides},
         [],
     )
@@ -109,7 +130,7 @@ def _answered(answer: bytes) -> Iterator[Package]:
             continue
         words = fields[5].split(_ITEM)[:-1]
         provides = [
-            (name, int(flags) if flags.isdigit() else 0, version)
+            (name, whole(flags) or 0, version)
             for name, flags, version in zip(words[::3], words[1::3], words[2::3], strict=False)
         ]
         name, epoch, version, release, architecture = fields[:5]
@@ -117,8 +138,11 @@ def _answered(answer: bytes) -> Iterator[Package]:
         yield Package(name, epoch, version, release, architecture, provides, files)
 
 
-def _stored(host: Host, path: str) -> Iterator[Package]:
-    """Every header in the SQLite database.  It is copied first: SQLite wants to write beside what it reads."""
+def _stored(host: Host, path: str, wanted: tuple[str, ...]) -> Iterator[Package]:
+    """Every header in the SQLite database, with those files that begin as ``wanted``.
+
+    The database is copied first: SQLite wants to write beside what it reads.
+    """
     import sqlite3  # noqa: PLC0415 — for this family only
     import tempfile  # noqa: PLC0415
 
@@ -126,24 +150,64 @@ def _stored(host: Host, path: str) -> Iterator[Package]:
         raise HostError(f"{path or 'rpm'}: a database format that only rpm itself reads")
     with tempfile.TemporaryDirectory(prefix="fundamentum-") as folder:
         copy = Path(folder) / SQLITE
-        copy.write_bytes(host.read(path) or b"")
-        journal = host.read(f"{path}-wal")  # what was written last may stand there alone
-        if journal:
-            copy.with_name(f"{SQLITE}-wal").write_bytes(journal)
+        try:
+            _copied(host, path, copy)
+            _copied(host, f"{path}-wal", copy.with_name(f"{SQLITE}-wal"))  # what was written last may stand there alone
+        except OSError as error:
+            raise HostError(f"{path}: cannot be copied to {folder}: {error.strerror}") from error
         try:
             connection = sqlite3.connect(copy)
             try:
-                for (blob,) in connection.execute("SELECT blob FROM Packages ORDER BY hnum"):
-                    if isinstance(blob, bytes) and (package := read_header(blob)):
-                        yield package
+                yield from _headers(connection, host, wanted)
             finally:
                 connection.close()
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OverflowError) as error:
             raise HostError(f"{path}: cannot be read as a database ({error})") from error
 
 
-def read_header(blob: bytes) -> Package | None:
+def _copied(host: Host, path: str, target: Path) -> None:
+    """The file, piece by piece."""
+    stream = host.stream(path)
+    if stream is None:
+        return
+    size = 0
+    with stream, target.open("wb") as out:
+        while piece := stream.read(PIECE):
+            size += len(piece)
+            if size > MAX_DATABASE:
+                raise HostError(f"{path}: larger than {MAX_DATABASE >> 20} MiB: not read")
+            host.budget.read(len(piece))
+            out.write(piece)
+
+
+def _headers(connection: "sqlite3.Connection", host: Host, wanted: tuple[str, ...]) -> Iterator[Package]:
+    """The packages of a database that may have been made to keep its reader busy: a view without an end, say."""
+    import sqlite3  # noqa: PLC0415
+
+    connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, MAX_HEADER)
+    connection.set_progress_handler(lambda: int(host.budget.left() <= 0), 10_000)
+    connection.execute("PRAGMA trusted_schema = OFF")
+    connection.execute("PRAGMA cell_size_check = ON")
+    tables = connection.execute("SELECT type FROM sqlite_schema WHERE name = 'Packages' AND rootpage > 0").fetchall()
+    if tables != [("table",)]:
+        raise HostError(f"{SQLITE}: has no table of packages")
+    kept = 0
+    for found, (blob,) in enumerate(connection.execute("SELECT blob FROM Packages ORDER BY hnum")):
+        host.budget.tick()
+        if found > MAX_PACKAGES:
+            raise HostError(f"{SQLITE}: more than {MAX_PACKAGES:,} packages: not believed")
+        if isinstance(blob, bytes) and (package := read_header(blob, wanted)):
+            kept += sum(len(name) + len(version) + 100 for name, _, version in package.provides)
+            kept += sum(len(file) + 100 for file in package.files)
+            if kept > MAX_KEPT:
+                raise HostError(f"{SQLITE}: names without end: not believed")
+            yield package
+
+
+def read_header(blob: bytes, wanted: tuple[str, ...] = ("/",)) -> Package | None:
     """A package header as the database keeps it: two counts, index entries of four numbers, then the data.
+
+    Of its files only those that begin as ``wanted`` are taken.
 
     None if it is none.  Source: rpm's documentation of its header format.
     """
@@ -155,12 +219,12 @@ def read_header(blob: bytes) -> Package | None:
         entries = struct.iter_unpack(">IIII", blob[8:start])
         store = blob[start : start + size]
         tags = {tag: (kind, offset, number) for tag, kind, offset, number in entries}
-        return _package(tags, store)
+        return _package(tags, store, wanted)
     except (struct.error, IndexError, UnicodeDecodeError):
         return None
 
 
-def _package(tags: dict[int, tuple[int, int, int]], store: bytes) -> Package | None:
+def _package(tags: dict[int, tuple[int, int, int]], store: bytes, wanted: tuple[str, ...]) -> Package | None:
     def texts(tag: int) -> list[str]:
         kind, offset, number = tags.get(tag, (0, 0, 0))
         if kind not in (6, 8, 9) or number > MAX_TEXTS or offset > len(store):
@@ -185,5 +249,12 @@ def _package(tags: dict[int, tuple[int, int, int]], store: bytes) -> Package | N
         first(RELEASE),
         first(ARCH),
         list(zip(texts(PROVIDENAME), numbers(PROVIDEFLAGS), texts(PROVIDEVERSION), strict=False)),
-        [folders[index] + name for name, index in pairs if index < len(folders)],
+        list(_files(pairs, folders, wanted)),
     )
+
+
+def _files(pairs: Iterable[tuple[str, int]], folders: list[str], wanted: tuple[str, ...]) -> Iterator[str]:
+    for name, index in pairs:
+        folder = folders[index] if index < len(folders) else ""
+        if folder and len(folder) + len(name) <= MAX_PATH and (path := folder + name).startswith(wanted):
+            yield path

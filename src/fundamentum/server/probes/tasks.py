@@ -8,6 +8,7 @@ from typing import Final
 from fundamentum.server.around import Scheduled
 from fundamentum.server.hosts import Host, HostError, listed, text_of, text_or_none
 from fundamentum.server.model import Remark
+from fundamentum.untrusted.numbers import whole
 
 SYSTEM: Final = ("/etc/crontab",)
 FOLDER: Final = "/etc/cron.d"
@@ -29,7 +30,7 @@ _SHORT: Final = {
     "@yearly": 31622400,
     "@annually": 31622400,
 }
-_SPAN: Final = re.compile(r"(\d+)\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
+_SPAN: Final = re.compile(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
 
 
 def probe(host: Host, commands: Sequence[str]) -> tuple[tuple[Scheduled, ...], list[Remark]]:
@@ -107,16 +108,21 @@ def _gap(points: list[int], around: int) -> int:
 def _values(field: str, low: int, high: int) -> set[int]:
     found: set[int] = set()
     for part in field.lower().split(","):
-        match = re.fullmatch(r"(\*|[a-z0-9]+(?:-[a-z0-9]+)?)(?:/(\d{1,3}))?", part)
+        match = re.fullmatch(r"(\*|[a-z0-9]+(?:-[a-z0-9]+)?)(?:/([0-9]{1,3}))?", part)
         if not match:
             return set()
         first, _, last = match[1].partition("-")
-        numbers = [_NAMES.get(one, int(one) if one.isdigit() else -1) for one in (first, last) if one not in ("*", "")]
-        if any(number < 0 for number in numbers):
+        numbers = [_NAMES.get(one, _number(one)) for one in (first, last) if one not in ("*", "")]
+        if any(not low <= number <= high for number in numbers):
             return set()
         begin, end = (low, high) if first == "*" else (numbers[0], numbers[-1] if last or not match[2] else high)
         found |= {n for n in range(begin, end + 1, int(match[2] or 1) or 1) if low <= n <= high}
     return found
+
+
+def _number(text: str) -> int:
+    found = whole(text)
+    return -1 if found is None else found
 
 
 def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:

@@ -165,6 +165,10 @@ function ini(line,   name, value, marks) {
         name = line; sub(/[ \t]*=.*/, "", name); sub(/^[ \t]*/, "", name)
         value = line; if (sub(/^[^=]*=[ \t]*/, "", value) == 0) value = ""
     }
+    if (name ~ /(^|\[)sendmail_path\]?[ \t]*$/ && value ~ /[ \t]/) {
+        sub(/[ \t]*;[^"']*$/, "", value)
+        return name " = " mailer(value)
+    }
     hiding = name == "env" || secret(name)
     marks = gsub(/"/, "\"", value)
     quoted = marks % 2 && value !~ /^[^"]*;/
@@ -181,7 +185,7 @@ function secret(name) {
     return name ~ /passw|passwd|_pw$|[.]pw$|secret|token|credential|api_?key|license/
 }
 
-function scrubbed(line,   out, low, at, length_) {
+function scrubbed(line,   out, low, at, start, length_, piece) {
     out = ""
     while (match(line, /:\/\/[^\/ \t:@]*:[^@ \t\/]+@/)) {
         at = index(substr(line, RSTART + 3), ":") + RSTART + 2
@@ -191,13 +195,28 @@ function scrubbed(line,   out, low, at, length_) {
     line = out line
     out = ""
     low = tolower(line)
-    while (match(low, /(auth|password|passwd|pwd|secret|token)(%5b[a-z0-9_]*%5d|\[[a-z0-9_]*\])?=[^& \t;"',]+/)) {
-        length_ = index(substr(low, RSTART, RLENGTH), "=")
-        out = out substr(line, 1, RSTART + length_ - 1) "withheld"
-        line = substr(line, RSTART + RLENGTH)
-        low = substr(low, RSTART + RLENGTH)
+    while (match(low, /((auth|password|passwd|passwort|pwd|secret|token|api_?key)(%5b[a-z0-9_]*%5d|\[[a-z0-9_]*\])?=|--(auth|password|passwd|pwd|secret|token)[ \t]+)("[^"]*"|'[^']*'|[^& \t;"',]+)/)) {
+        start = RSTART; length_ = RLENGTH
+        piece = substr(low, start, length_)
+        match(piece, /=|[ \t]+/)
+        out = out substr(line, 1, start + RSTART + RLENGTH - 2) "withheld"
+        line = substr(line, start + length_)
+        low = substr(low, start + length_)
     }
     return out line
+}
+
+# The command that sends mail: from the first word on that may be a password, nothing.
+function mailer(value,   n, words, i, out, mark) {
+    mark = value ~ /^"/ ? "\"" : value ~ /^'/ ? "'" : ""
+    n = split(value, words, " ")
+    out = words[1]
+    for (i = 2; i <= n; i++) {
+        if (words[i] !~ /^(-([tib]s?|o[a-z0-9][a-z0-9]?[a-z0-9]?|f)|[A-Za-z0-9._+-]+@[A-Za-z0-9.-]+)["']?$/)
+            return out " (withheld)" mark
+        out = out " " words[i]
+    }
+    return value
 }
 
 # Of nginx's statements only those that tell which site is handed to what.

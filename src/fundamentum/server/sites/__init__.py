@@ -9,13 +9,26 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.server.around import Limit, Spot
-from fundamentum.server.fact import PLAIN
 from fundamentum.server.hosts import Host, HostError, matching, text_of
 from fundamentum.server.model import Remark, Runtime, Site, System
+from fundamentum.server.probes.php_config import names_a_secret, without_credentials
+from fundamentum.untrusted.budget import Spent
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.text import is_path, is_plain, safe_line
 
-MAX_FILES: Final = 2000
-PATH: Final = r"(/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)+"
-_LOOPBACK: Final = ("127.0.0.1", "localhost", "[::1]", "::1")
+MAX_FILES: Final = 20_000
+MAX_SITE_TEXT: Final = 32 * 1024 * 1024
+"""Bytes of one web server's configuration, included files counted each time."""
+MAX_SITES: Final = 5000
+MAX_LINE: Final = 1000
+_HARMLESS: Final = frozenset(
+    "server location upstream include root index server_name listen ssl try_files fastcgi_pass client_max_body_size "
+    "fastcgi_read_timeout client_body_temp_path documentroot servername serveralias limitrequestbody timeout "
+    "proxytimeout fcgidmaxrequestlen fcgidiotimeout fcgidbusytimeout <virtualhost <directory <directorymatch <location "
+    "<locationmatch <files <filesmatch </virtualhost> </directory> </location> proxyset".split()
+)
+"""Directives and sections that hold no secret: only lines made of these go into diffs."""
+_OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
 
 
 class Handoff(msgspec.Struct, frozen=True):
@@ -51,58 +64,80 @@ def probe(
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server, reader in readers.items():
-        handoffs, files[server], said = reader(host, system)
-        remarks += said
-        for one in handoffs:
-            runtime = serving(host, one, runtimes)
-            if runtime is None:
-                why = f"{one.origin}: hands {one.names[0]} to {one.target or 'PHP'}, which is no runtime seen here"
-                remarks.append(Remark("web sites", why))
-            site = Site(
-                one.names[0],
-                one.server,
-                one.origin,
-                one.names[1:],
-                one.root,
-                one.part,
-                one.target,
-                runtime.label if runtime else None,
-                one.limits,
-                one.secure,
-                one.spot,
-                one.user if one.user and re.fullmatch(PLAIN, one.user) else None,
-            )
-            key = (site.server, site.name, site.handler, site.part)
-            same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
-            if site.secure and not same.secure:
-                sites[key] = replace(same, secure=True)
+        files[server] = []
+        try:
+            handoffs, files[server], said = reader(host, system)
+            remarks += said
+            served = _Serving(host, runtimes)
+            for one in handoffs:
+                host.budget.tick()
+                _take(sites, one, served(one), remarks)
+                if len(sites) >= MAX_SITES:
+                    raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
+        except HostError as error:
+            remarks.append(Remark("web sites", str(error)))
     return tuple(sites.values()), files, list(dict.fromkeys(remarks))
 
 
-def serving(host: Host, one: Handoff, runtimes: Iterable[Runtime]) -> Runtime | None:
-    """The runtime at the other end of a handoff."""
-    for runtime in runtimes:
-        match one.kind:
-            case "socket" if runtime.listen and _same_socket(host, one.target, runtime.listen):
-                return runtime
-            case "module" if runtime.sapi == "apache2" and _same_file(host, one.target, runtime.program):
-                return runtime
-            case "program" if runtime.sapi == "cgi" and _same_file(host, one.target, runtime.program):
-                return runtime
-    return None
+def _take(
+    sites: dict[tuple[str, str, str, str | None], Site], one: Handoff, runtime: Runtime | None, remarks: list[Remark]
+) -> None:
+    if runtime is None:
+        why = f"{one.origin}: hands {one.names[0]} to {one.target or 'PHP'}, which is no runtime seen here"
+        remarks.append(Remark("web sites", why))
+    site = Site(
+        one.names[0],
+        one.server,
+        one.origin,
+        one.names[1:],
+        one.root,
+        one.part,
+        one.target,
+        runtime.label if runtime else None,
+        one.limits,
+        one.secure,
+        one.spot,
+        one.user if is_plain(one.user) else None,
+    )
+    key = (site.server, site.name, site.handler, site.part)
+    same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
+    if site.secure and not same.secure:
+        sites[key] = replace(same, secure=True)
 
 
-def _same_file(host: Host, one: str, two: str | None) -> bool:
-    return two is not None and (one == two or (host.resolve(one) or one) == (host.resolve(two) or two))
+class _Serving:
+    """The runtime at the other end of a handoff.  Where each of them waits is worked out once."""
 
+    def __init__(self, host: Host, runtimes: Iterable[Runtime]) -> None:
+        self.host = host
+        self._keys: dict[str, tuple[str, str]] = {}
+        self._found: dict[tuple[str, str, str], Runtime] = {}
+        for runtime in runtimes:
+            if runtime.listen:
+                self._found.setdefault(("socket", *self._socket(runtime.listen)), runtime)
+            if runtime.program and runtime.sapi in ("apache2", "cgi"):
+                kind = "module" if runtime.sapi == "apache2" else "program"
+                self._found.setdefault((kind, self._file(runtime.program), ""), runtime)
 
-def _same_socket(host: Host, target: str, listen: str) -> bool:
-    if target.startswith("unix:") or listen.startswith("/"):
-        one, two = (posixpath.normpath(text.removeprefix("unix:")) for text in (target, listen))
-        return one == two or _folder_followed(host, one) == _folder_followed(host, two)
-    (host_one, port_one), (host_two, port_two) = _address(target), _address(listen)
-    same_host = host_one == host_two or {host_one, host_two} <= {*_LOOPBACK, "", "*", "0.0.0.0", "[::]"}
-    return port_one == port_two and same_host
+    def __call__(self, one: Handoff) -> Runtime | None:
+        if one.kind == "socket":
+            return self._found.get(("socket", *self._socket(one.target)))
+        return self._found.get((one.kind, self._file(one.target), ""))
+
+    def _file(self, path: str) -> str:
+        return self.host.resolve(path) or path
+
+    def _socket(self, text: str) -> tuple[str, str]:
+        if text not in self._keys:
+            self._keys[text] = self._address(text)
+        return self._keys[text]
+
+    def _address(self, text: str) -> tuple[str, str]:
+        """``/var/run/php/a.sock`` and ``/run/php/a.sock`` are one socket; all ways to this machine itself are one."""
+        if text.startswith(("unix:", "/")):
+            return _folder_followed(self.host, posixpath.normpath(text.removeprefix("unix:"))), ""
+        name, _, port = text.rpartition(":")
+        return ("" if name.lower() in _OWN else name.lower()), port
 
 
 def _folder_followed(host: Host, path: str) -> str:
@@ -115,25 +150,31 @@ def _folder_followed(host: Host, path: str) -> str:
     return posixpath.join(host.resolve(folder) or folder or "/", *missing, name)
 
 
-def _address(text: str) -> tuple[str, str]:
-    name, _, port = text.rpartition(":")
-    return name.lower(), port
-
-
 def spot(host: Host, origin: str) -> Spot | None:
-    """A line of a configuration file, as it stands; None where its file has a name that no command should hold."""
+    """A line of a configuration file, as it stands; None where its file has a name that no command should hold.
+
+    The text is left empty where it holds more than one directive, or what may be a secret: it would go into diffs.
+    """
     path, _, number = origin.rpartition(":")
     path = host.resolve(path) or path  # what is changed is the file, not a link to it
-    if not number.isdigit() or not re.fullmatch(PATH, path):
+    at = whole(number)
+    if at is None or not is_path(path):
         return None
     try:
         lines = (text_of(host, path) or "").split("\n")
     except HostError:
         return None
-    at = int(number)
     text = lines[at - 1] if 0 < at <= len(lines) else ""
     recorded = not host.whole and text.rstrip().endswith("#")  # there was a comment, which recordings do not hold
-    return Spot(path, at, "" if recorded or not text.isprintable() else text)
+    return Spot(path, at, text if _may_be_shown(text) and not recorded else "")
+
+
+def _may_be_shown(line: str) -> bool:
+    """Whether a line is plain enough to be repeated in a plan: it holds nothing secret, and nothing that steers."""
+    directives, _, comment = line.partition("#")
+    words = [part.split()[0].lower() for part in re.split(r"[;{}]", directives) if part.strip()]
+    secret = without_credentials(line) != line or names_a_secret(comment)
+    return len(line) < MAX_LINE and safe_line(line) == line and not secret and _HARMLESS.issuperset(words)
 
 
 class Files:
@@ -143,13 +184,27 @@ class Files:
         self.host, self.about = host, about
         self.read: list[str] = []
         self.remarks: list[Remark] = []
+        self._texts: dict[str, str | None] = {}
+        self._left = MAX_SITE_TEXT
 
     def text(self, path: str) -> str | None:
-        """The file's text, or None with a remark."""
-        if len(self.read) >= MAX_FILES:
-            return None
+        """The file's text, or None with a remark.  A HostError once there is more of it than a server has."""
+        self.host.budget.tick()
+        if path not in self._texts:
+            self._texts[path] = self._fresh(path)
+        found = self._texts[path]
+        self._left -= len(found or "") + 200
+        if self._left < 0 or len(self._texts) > MAX_FILES:
+            raise HostError(
+                f"{path}: {self.about} has no end of included files: sites set up from there on are unknown"
+            )
+        return found
+
+    def _fresh(self, path: str) -> str | None:
         try:
             found = text_of(self.host, path)
+        except Spent:
+            raise
         except HostError as error:
             self.remarks.append(Remark("web sites", f"{error}: sites set up there are unknown"))
             return None
@@ -159,5 +214,5 @@ class Files:
 
     def included(self, base: str, pattern: str) -> list[str]:
         """The files that an include line means."""
-        whole = posixpath.normpath(posixpath.join(base, pattern))
-        return matching(self.host, whole) if whole.startswith("/") and not re.search(r"[${}]", whole) else []
+        path = posixpath.normpath(posixpath.join(base, pattern))
+        return matching(self.host, path) if path.startswith("/") and not re.search(r"[${}]", path) else []

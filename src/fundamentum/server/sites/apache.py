@@ -2,19 +2,21 @@
 
 import posixpath
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sized
 from typing import Final, Literal
 
 import msgspec
 
 from fundamentum.server.around import Limit, Spot
-from fundamentum.server.hosts import Host
+from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.layouts.windows import folders
 from fundamentum.server.model import Remark, System
 from fundamentum.server.sites import Files, Found, Handoff, spot
 from fundamentum.server.sites.apache_lines import Line, Reader, Section, windows_style
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
+MAX_OF_ONE_HOST: Final = 500
+"""Lines of one kind in one virtual host, or in the main server."""
 _PLACES: Final = frozenset({"directory", "directorymatch", "location", "locationmatch"})
 ALLOWANCES: Final = {
     name.lower(): name
@@ -110,6 +112,7 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 place = line.within(*_PLACES)
                 own = spot(host, line.origin) if section or place else None
                 limit = Limit(ALLOWANCES[name], line.words[0], line.origin, own)
+                _bounded(mine.allowances, line)
                 mine.allowances.append(Allowance(place, limit))
             case "servername" if line.words:
                 mine.names.insert(0, re.sub(r"^\w+://|:\d+$", "", line.words[0]))
@@ -122,8 +125,10 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 reader.files.remarks.append(Remark("web sites", what))
             case _:
                 found = _handler(host, line, reader.modules, programs)
+                _bounded(mine.handlers, line)
                 mine.handlers += [found] if found else []
     for mine in virtual.values() or [main]:
+        host.budget.tick()
         for handoff, handler in _of_host(mine, main):
             yield msgspec.structs.replace(
                 handoff,
@@ -132,6 +137,11 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 spot=mine.spot,
                 user=main.user,
             )
+
+
+def _bounded(lines: Sized, line: Line) -> None:
+    if len(lines) >= MAX_OF_ONE_HOST:
+        raise HostError(f"{line.origin}: more than {MAX_OF_ONE_HOST} such lines for one host: sites are unknown")
 
 
 def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:

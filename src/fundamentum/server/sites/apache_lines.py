@@ -10,11 +10,17 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.server.hosts import Host
+from fundamentum.server.hosts import Host, HostError
 from fundamentum.server.probes.php_modules import windows_path
 from fundamentum.server.sites import Files
 
 _MAX_DEPTH: Final = 20
+_MAX_LINE: Final = 8192
+"""Bytes that Apache allows a line, and a value put into it.  Source: ``MAX_STRING_LEN`` in Apache's httpd.h."""
+_MAX_NAMES: Final = 2000
+"""Modules, and variables, of one server."""
+_MAX_SECTIONS: Final = 50
+"""Sections within sections."""
 _WORD: Final = re.compile(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
 _SECTION: Final = re.compile(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
 _CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "ifversion", "iffile", "ifdirective", "ifsection"})
@@ -60,7 +66,9 @@ class Reader:
         text = self.files.text(path) if depth < _MAX_DEPTH else None
         stack = list(inside)
         skipping = 0
-        for number, content in _joined(text or ""):
+        for at, (number, content) in enumerate(_joined(text or "")):
+            if at % 1000 == 999:
+                self.files.host.budget.tick()
             if section := _SECTION.match(content):
                 closing, kind, words = section[1] == "/", section[2].lower(), self._filled(section[3])
                 if kind in _CONDITIONS:
@@ -75,6 +83,8 @@ class Reader:
                         pass
                 else:
                     self.sections += 1
+                    if len(stack) >= _MAX_SECTIONS:
+                        raise HostError(f"{path}:{number}: nested too deeply: sites from there on are unknown")
                     stack.append(Section(kind, " ".join(_words(words)), self.sections, f"{path}:{number}"))
                 continue
             found = _words(self._filled(content))
@@ -89,9 +99,9 @@ class Reader:
             case "include" | "includeoptional" if first:
                 for path in self._included(first):
                     yield from self.lines(path, line.inside, depth + 1)
-            case "loadmodule" if len(line.words) > 1:
+            case "loadmodule" if len(line.words) > 1 and len(self.modules) < _MAX_NAMES:
                 self.modules[first] = line.words[1]
-            case "define" if first:
+            case "define" if first and len(self.defines) < _MAX_NAMES:
                 self.defines[first] = line.words[1] if len(line.words) > 1 else ""
             case "serverroot" if first.startswith("/"):
                 self.root = first
@@ -106,7 +116,18 @@ class Reader:
         return found
 
     def _filled(self, text: str) -> str:
-        return re.sub(r"\$\{(\w+)\}", lambda m: self.defines.get(m[1], m[0]), text)
+        """The text with variables filled in, as long as the result is a line that Apache would take."""
+        if "${" not in text:
+            return text
+        parts: list[str] = []
+        size = 0
+        for part in re.split(r"(\$\{\w+\})", text):
+            filled = self.defines.get(part[2:-1], part) if part.startswith("${") else part
+            size += len(filled)
+            if size > _MAX_LINE:
+                return text
+            parts.append(filled)
+        return "".join(parts)
 
     def _holds(self, kind: str, words: str) -> bool:
         name = words.strip().strip("\"'")
@@ -130,16 +151,17 @@ def _sources(name: str, file: str) -> tuple[str, ...]:
 
 def _joined(text: str) -> Iterator[tuple[int, str]]:
     """Lines without comments, those ended by a backslash joined to the next; each with its number."""
-    held, start = "", 0
+    held: list[str] = []
+    start = 0
     for number, line in enumerate(text.split("\n"), 1):
         start = start or number
         if line.endswith("\\"):
-            held += line[:-1] + " "
+            held.append(line[:-1] + " ")
             continue
-        content = (held + line).strip()
-        if content and not content.startswith("#"):
+        content = "".join((*held, line)).strip() if held else line.strip()
+        if content and not content.startswith("#") and len(content) <= _MAX_LINE:
             yield start, content
-        held, start = "", 0
+        held, start = [], 0
 
 
 def _words(text: str) -> list[str]:

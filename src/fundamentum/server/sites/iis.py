@@ -10,6 +10,7 @@ from fundamentum.server.hosts import Host, HostError, matching
 from fundamentum.server.model import Remark, System
 from fundamentum.server.probes.php_modules import windows_path
 from fundamentum.server.sites import Files, Found, Handoff
+from fundamentum.untrusted.xml import BadXml, parsed
 
 MAIN: Final = "/[Ww]indows/[Ss]ystem32/inetsrv/config/applicationHost.config"
 _MAX_XML: Final = 16 * 1024 * 1024
@@ -29,17 +30,15 @@ def read(host: Host, system: System) -> Found:
 
 
 def _tree(host: Host, path: str, files: Files) -> Any:
-    from lxml import etree  # noqa: PLC0415 — only where there is such a file
-
     try:
         data = host.read(path, _MAX_XML)
         if data is None:
             return None
         files.read.append(path)
-        return etree.fromstring(data, parser=etree.XMLParser(resolve_entities=False, no_network=True))
+        return parsed(data)
     except HostError as error:
         files.remarks.append(Remark("web sites", str(error)))
-    except (etree.XMLSyntaxError, ValueError) as error:
+    except BadXml as error:
         files.remarks.append(Remark("web sites", f"{path}: cannot be read as XML ({error})"))
     return None
 

@@ -8,14 +8,21 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.server.around import Limit, Spot
-from fundamentum.server.hosts import Host
+from fundamentum.server.hosts import MAX_TEXT, Host, HostError
 from fundamentum.server.model import Remark, System
 from fundamentum.server.sites import Files, Found, Handoff, spot
 
 MAIN: Final = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
 BODIES: Final = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
 """Where the distributions' builds keep request bodies."""
-_MAX_DEPTH: Final = 20
+_MAX_DEPTH: Final = 40
+"""Blocks and included files within one another."""
+_MAX_BLOCKS: Final = 30
+"""Blocks within blocks."""
+_MAX_STATEMENTS: Final = 50_000
+"""Statements of one file: lists of addresses of that length are kept elsewhere."""
+_MAX_ALL: Final = 200_000
+"""Statements of the whole configuration, included ones counted each time."""
 _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
 
@@ -64,40 +71,61 @@ def read(host: Host, system: System) -> Found:
 class _Reader:
     def __init__(self, files: Files, folder: str) -> None:
         self.files, self.folder = files, folder
+        self._trees: dict[str, list[dict[str, Any]]] = {}
+        self._left = _MAX_ALL
 
     def statements(self, path: str, depth: int) -> Iterator[dict[str, Any]]:
         """The statements of a file, with those of the files it includes in their place."""
         text = self.files.text(path) if depth < _MAX_DEPTH else None
         if text is None:
             return
-        yield from self._expanded(self._parsed(path, text), path, depth)
+        if path not in self._trees:
+            self._trees[path] = self._parsed(path, text)
+        yield from self._expanded(self._trees[path], path, depth)
 
     def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
         import tempfile  # noqa: PLC0415 — slow to import, and only where nginx is
 
         import crossplane  # noqa: PLC0415
 
-        with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
-            copy.write(text)
-            copy.flush()
-            try:
+        if why := _oversized(text):
+            self.files.remarks.append(Remark("web sites", f"{path}: {why}: not read, sites set up there are unknown"))
+            return []
+        try:
+            with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
+                copy.write(text)
+                copy.flush()
                 found = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
-            except Exception as error:  # whatever its parser stumbles over must not end the survey
-                found = {"errors": [{"error": str(error), "line": None}], "config": []}
+        except Exception as error:  # whatever its parser stumbles over must not end the survey
+            found = {"errors": [{"error": str(error), "line": None}], "config": []}
         for problem in found["errors"]:
             where = f"{path}:{problem['line']}" if problem["line"] else path
-            why = str(problem["error"]).partition(" in /")[0]
+            why = str(problem["error"]).partition(" in /")[0][:200]
             self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
         return [statement for one in found["config"] for statement in one["parsed"]]
 
     def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
         for one in tree:
+            self._left -= 1
+            if self._left < 0:
+                raise HostError(f"{path}: nginx has no end of included files: sites set up from there on are unknown")
             if one["directive"] == "include" and one["args"]:
                 for included in self.files.included(self.folder, one["args"][0]):
                     yield from self.statements(included, depth + 1)
             else:
-                block = {"block": list(self._expanded(one["block"], path, depth))} if "block" in one else {}
+                block = {"block": list(self._expanded(one["block"], path, depth + 1))} if "block" in one else {}
                 yield {**one, **block, "origin": f"{path}:{one['line']}"}
+
+
+def _oversized(text: str) -> str:
+    """Why a file is not one that a person wrote; empty if it may be."""
+    if text.count(";") + text.count("{") > _MAX_STATEMENTS or len(text) > MAX_TEXT // 2:
+        return "larger than any configuration of a site"
+    depth = deepest = 0
+    for match in re.finditer(r"[{}]", text):
+        depth += 1 if match[0] == "{" else -1
+        deepest = max(deepest, depth)
+    return "nested too deeply" if deepest > _MAX_BLOCKS else ""
 
 
 def _all(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
@@ -181,7 +209,7 @@ class _Walk:
         return None
 
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
-        target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0]), one["args"][0])
+        target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
         for address in self.upstreams.get(target, [target]):
             yield Handoff(
                 scope.names,

@@ -1,0 +1,1 @@
+"""Reading what others wrote: text, numbers, files and peers, each within bounds."""

@@ -1,0 +1,40 @@
+"""Files that a user names on the command line."""
+
+import os
+import stat
+from pathlib import Path
+
+from fundamentum.errors import InputError
+
+
+def named(word: str, what: str = "a file") -> Path:
+    """The path that a user gave; an empty word is an error, for as a path it would be the current directory."""
+    if not word:
+        raise InputError("''", f"is empty; give the path of {what}")
+    if "\0" in word:
+        raise InputError(word, "is no path")
+    return Path(word)
+
+
+def read_named(path: Path, most: int, what: str, where: str | None = None) -> bytes:
+    """The whole content of a file, at most ``most`` bytes.
+
+    A named pipe is read to its end, as the shell's ``<(...)`` makes one; an endless device is refused.  ``what`` says
+    what the file is not if it is larger: ``a needs file``.
+    """
+    shown = str(path) if where is None else where
+    try:
+        with path.open("rb") as stream:
+            mode = os.fstat(stream.fileno()).st_mode
+            if stat.S_ISDIR(mode):
+                raise InputError(shown, f"is a directory, not {what}")
+            if stat.S_ISBLK(mode) or (stat.S_ISCHR(mode) and not stream.isatty()):
+                raise InputError(shown, f"is a device, not {what}")
+            data = stream.read(most + 1)
+    except OSError as error:
+        raise InputError(shown, f"cannot be read: {error.strerror or error}") from error
+    except ValueError as error:
+        raise InputError(shown, f"cannot be read: {error}") from error
+    if len(data) > most:
+        raise InputError(shown, f"larger than {most} bytes: not {what}")
+    return data

@@ -1,0 +1,26 @@
+"""Programs at the other end of a connection, which may answer a byte at a time, or never."""
+
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+
+
+@contextmanager
+def within(connection: socket.socket, seconds: float) -> Iterator[None]:
+    """Shut the connection down when the time is over, whoever waits for it: a limit for everything that is said.
+
+    A socket's own time limit starts anew with every byte.
+    """
+    timer = threading.Timer(seconds, _shut, (connection,))
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
+
+
+def _shut(connection: socket.socket) -> None:
+    with suppress(OSError):
+        connection.shutdown(socket.SHUT_RDWR)

@@ -64,7 +64,7 @@ ABSURD = {  # each took minutes before something in it was bounded
 def test_absurd_files_are_read_as_far_as_is_sensible(tmp_path: Path) -> None:
     found = derive(made(tmp_path, ABSURD | {"a.php": "zip_open('x');"}))
     assert levels(found)["zip"] == "required"
-    assert any("does not parse as a whole" in remark for remark in found.remarks)
+    assert any("cannot be parsed as a whole" in remark for remark in found.remarks)
 
 
 def test_a_tree_whose_application_lies_deeper(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ import functools
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from pathlib import Path, PurePosixPath
 
 from fundamentum.catalog.quantity import quantity
@@ -20,18 +21,24 @@ from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
+from fundamentum.untrusted.budget import Budget, Spent
 
 
-def conclude(tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Sweep, progress: Progress) -> Derived:
-    """The needs, with the evidence for each."""
+def conclude(
+    tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Sweep, progress: Progress, budget: Budget
+) -> Derived:
+    """The needs, with the evidence for each, as far as the budget goes."""
     remarks = [*tree.remarks, *manifest.remarks]
-    swept = sweep.finished(progress, remarks)
-    reading = Reading(sweep.workers, swept, progress)
-    reading.first()
-    growing = Whole(swept, reading.facts, manifest)
-    seen = extensions_seen(swept, reading.facts, manifest)
-    reading.settle(seen, functools.partial(_settled, growing))
+    swept = sweep.finished(progress, remarks, budget)
+    reading = Reading(sweep.workers, swept, progress, budget)
+    with suppress(Spent):
+        reading.first()
+        growing = Whole(swept, reading.facts, manifest)
+        seen = extensions_seen(swept, reading.facts, manifest)
+        reading.settle(seen, functools.partial(_settled, growing))
     whole = Whole(swept, reading.facts, manifest)
+    if budget.spent:
+        remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(reading, whole, manifest)
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
@@ -45,7 +52,7 @@ def conclude(tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Swe
     broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
         remarks.append(
-            f"{broken[0]} does not parse as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
+            f"{broken[0]} cannot be parsed as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
         )
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(

@@ -15,7 +15,11 @@ from fundamentum.derive.syntax import Rules, prepared, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
 from fundamentum.errors import InputError
+from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.text import scrubbed
+
+PATIENCE = 20.0
+"""Seconds for one application, after its files are listed."""
 
 
 def silent(what: str, done: int, total: int) -> None:
@@ -32,6 +36,7 @@ def derive(root: Path, progress: Progress = silent) -> Derived:
 def derive_listed(listing: Listing, patterns: Several | None = None, progress: Progress = silent) -> Derived:
     """The needs of an application whose files are listed.  ``patterns``: those of ``prepared``, if they are already."""
     patterns = patterns or prepared(listing.size >= LARGE_TREE)
+    budget = Budget(seconds=PATIENCE)
     tree = tree_of(listing)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
     files = [
@@ -50,7 +55,7 @@ def derive_listed(listing: Listing, patterns: Several | None = None, progress: P
         from fundamentum.derive.conclude import conclude  # noqa: PLC0415
 
         # Names of files and words of their code are the application's own, and may be anything.
-        return scrubbed(conclude(tree, manifest, libraries, sweep, progress))
+        return scrubbed(conclude(tree, manifest, libraries, sweep, progress, budget))
 
 
 def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:

@@ -20,6 +20,8 @@ _VERSION: Final = re.compile(
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+MAX_CHECKS: Final = 500
+"""Checks of one file that are looked at: an installer has a few dozen."""
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
@@ -48,7 +50,7 @@ class Guards:
         self.words = [name for name in CHECKS if name.encode() in words]
         self._left: dict[int, list[tuple[Node, bool]]] = {}
         self._names_in: dict[int, tuple[str, ...]] = {}
-        self.at = tuple(self._find())
+        self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
         self.names = dict(self._named())
 
     def checks(self) -> Iterator[Check]:
@@ -202,6 +204,7 @@ class Guards:
                 alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
                 yield condition, not alternative
             if kind == "if_statement":
+                Source.in_time()
                 for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
                     if other == child:
                         break

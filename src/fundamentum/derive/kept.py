@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 MAX_KEPT: Final = 40
 MAX_SIZE: Final = 64 * 1024 * 1024
 """Bytes; the names and times of the largest tree that is listed take about a quarter."""
+_DAMAGED: Final = (OSError, ValueError, KeyError, TypeError, RecursionError, AttributeError)
+"""What reading a file that somebody else has had a hand in may raise."""
 
 
 class Answer(NamedTuple):
@@ -60,7 +62,10 @@ def answer(derived: "Derived", text: str) -> Answer:
 
 def any_of(root: str) -> bool:
     """Whether anything at all is kept of the tree, be it as it is now or as it was."""
-    return _path(os.path.realpath(root)).is_file()
+    try:
+        return _path(os.path.realpath(root)).is_file()
+    except OSError:
+        return False
 
 
 def recall(root: str) -> Answer | None:
@@ -70,7 +75,7 @@ def recall(root: str) -> Answer | None:
         head, watched, packed = _lines(root)
         known = json.loads(watched)
         return _answer(head, packed) if known and unchanged(root, known) else None
-    except (OSError, ValueError, KeyError, TypeError):
+    except _DAMAGED:
         return None
 
 
@@ -79,7 +84,7 @@ def recall_listed(listing: Listing) -> Answer | None:
     try:
         head, _, packed = _lines(listing.root)
         return _answer(head, packed) if head["stamp"] == listing.stamp else None
-    except (OSError, ValueError, KeyError, TypeError):
+    except _DAMAGED:
         return None
 
 
@@ -88,7 +93,10 @@ def _lines(root: str) -> tuple[dict[str, Any], bytes, bytes]:
     path = _path(root)
     if path.stat().st_size > MAX_SIZE:
         raise ValueError
-    head, _, rest = path.read_bytes().partition(b"\n")
+    marked, _, whole = path.read_bytes().partition(b"\n")
+    if marked != _mark(whole):
+        raise ValueError("damaged")
+    head, _, rest = whole.partition(b"\n")
     watched, _, packed = rest.partition(b"\n")
     found = json.loads(head)
     if found["of"] != [_program(), root]:
@@ -118,15 +126,26 @@ def remember(listing: Listing, found: Answer) -> None:
         lines = [json.dumps(one, separators=(",", ":")).encode("ascii") for one in (head, listing.watched())]
         descriptor, name = tempfile.mkstemp(dir=path.parent)
         with open(descriptor, "wb") as stream:
-            stream.write(b"\n".join((*lines, found.pack())))
+            whole = b"\n".join((*lines, found.pack()))
+            stream.write(b"\n".join((_mark(whole), whole)))
         os.replace(name, path)
     except (OSError, UnicodeEncodeError):
         if name:
             Path(name).unlink(missing_ok=True)
 
 
+def _mark(whole: bytes) -> bytes:
+    """By what damage is noticed."""
+    return f"{zlib.crc32(whole):08x}{zlib.adler32(whole):08x}".encode()
+
+
 def _path(root: str) -> Path:
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    """The file for a tree; an ``OSError`` where there is no place for it, as for a user without a home directory."""
+    base = os.environ.get("XDG_CACHE_HOME", "")
+    try:
+        base = base if Path(base).is_absolute() else str(Path.home() / ".cache")
+    except RuntimeError as error:
+        raise OSError(str(error)) from error
     encoded = root.encode("utf-8", "surrogateescape")
     return Path(base, "fundamentum", f"{zlib.crc32(encoded):08x}{zlib.adler32(encoded):08x}.derived")
 

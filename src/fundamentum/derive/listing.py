@@ -15,6 +15,8 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 MAX_FILES: Final = 200_000
+MAX_ENTRIES: Final = 600_000
+"""Names of any kind that are looked at."""
 MAX_DEPTH: Final = 40
 LARGE_TREE: Final = 8_000_000
 """Bytes from which it takes less time to prepare for reading than that saves."""
@@ -93,7 +95,7 @@ class Listing:
         """Bytes of the files that may hold PHP."""
         self.full = False
         """Whether there are more files than in any application: the rest is not listed."""
-        self._count = 0
+        self._count = self._seen = 0
         self._started = time.time_ns()
         self._marks: list[tuple[str, bool, list[tuple[str, int, int, int]]]] = []
         self.top = self._directory(self.root, "", 0)
@@ -127,6 +129,10 @@ class Listing:
             with os.scandir(where) as listing:
                 for entry in listing:
                     name = entry.name
+                    self._seen += 1
+                    if self._seen > MAX_ENTRIES:
+                        self.full = True
+                        break
                     if entry.is_file(follow_symlinks=False):
                         if name.endswith(".php"):
                             code.append(entry)
@@ -153,7 +159,7 @@ class Listing:
             )
             self._marks.append((path, found.library, found.files))
             self._count += len(found.files)
-            self.full = self._count > MAX_FILES
+            self.full = self.full or self._count > MAX_FILES
         names.sort()
         if self._large is not None and self.size >= LARGE_TREE:
             self._large()

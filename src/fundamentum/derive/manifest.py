@@ -1,6 +1,7 @@
 """What an application states itself: ``composer.json``, ``composer.lock``, ``vendor/composer/installed.json`` and the
 ``package.xml`` of the older library archive.  Their formats are documented; a manifest that breaks them is remarked."""
 
+import itertools
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
@@ -11,8 +12,19 @@ from fundamentum.catalog import canonical
 from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.derive.walk import BUNDLED
 from fundamentum.needs.value import Level, NotUnderstood
+from fundamentum.untrusted.files import read_below
+from fundamentum.untrusted.xml import MAX_ELEMENTS
 
-MAX_SIZE: Final = 64 * 1024 * 1024
+MAX_SIZE: Final = 16 * 1024 * 1024
+MAX_XML: Final = 2 * 1024 * 1024
+MAX_NAMES: Final = 1000
+"""Names in one table of a manifest."""
+MAX_PACKAGES: Final = 5000
+MAX_REMARKS: Final = 50
+MAX_PLACES: Final = 1000
+"""Places that are looked up in manifests."""
+MAX_TEXT: Final = 300
+"""Characters of a name, a version, a reason."""
 _LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP brings
     "curl": "curl", "gd": "gd", "gmp": "gmp", "icu": "intl", "imagemagick": "imagick", "libxml": "libxml",
     "libxslt": "xsl", "librabbitmq": "amqp", "openssl": "openssl", "libsodium": "sodium", "sodium": "sodium",
@@ -74,6 +86,8 @@ class _Reader:
     def __init__(self, root: Path, base: str) -> None:
         self.root, self.base = root, base
         self.remarks: list[str] = []
+        self._texts: dict[str, bytes] = {}
+        self._places = 0
         self.statements: list[Stated] = []
         self.provided: dict[str, str] = {}
         self.accepted: tuple[Interval, ...] = (EVERYTHING,)
@@ -115,23 +129,26 @@ class _Reader:
 
     def _document(self, path: str) -> Any:
         try:
-            with (self.root / path).open("rb") as stream:
-                data = stream.read(MAX_SIZE + 1)
-            if len(data) > MAX_SIZE:
+            data = read_below(self.root, path, MAX_SIZE + 1)
+            if len(data) > MAX_SIZE or data.count(b"{") > 200_000 or data.count(b'"') > 2_000_000:
                 raise ValueError("larger than any manifest")
             return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
         except (OSError, ValueError, RecursionError) as error:
-            what = error.strerror if isinstance(error, OSError) else str(error)
-            self.remarks.append(f"{path} cannot be used: {what}")
+            what = error.strerror if isinstance(error, OSError) else str(error)[:200]
+            self._remark(f"{path} cannot be used: {what}")
             return {}
+
+    def _remark(self, line: str) -> None:
+        if len(self.remarks) < MAX_REMARKS:
+            self.remarks.append(line)
 
     def _json(self, path: str) -> Mapping[str, Any]:
         document = self._document(path)
         return document if isinstance(document, Mapping) else {}
 
     def _own(self, document: Mapping[str, Any], path: str) -> None:
-        self.name = str(document.get("name") or "").rpartition("/")[2]
-        self.version = str(document.get("version") or "")
+        self.name = _text(document.get("name")).rpartition("/")[2]
+        self.version = _text(document.get("version"))
         requires, where = _table(document.get("require")), self._place(path, '"require"')
         for name, text in requires.items():
             if name in ("php", "php-64bit"):
@@ -146,10 +163,10 @@ class _Reader:
         self._provides(document, "the application")
 
     def _libraries(self, packages: Iterable[Any], path: str) -> None:
-        for package in packages:
+        for package in itertools.islice(packages, MAX_PACKAGES):
             if not isinstance(package, Mapping):
                 continue
-            name = str(package.get("name") or "")
+            name = str(package.get("name") or "")[:MAX_TEXT]
             requires = _table(package.get("require"))
             self._platform(requires, name, path, self._place(path, f'"{name}"'))
             if php := requires.get("php"):
@@ -186,22 +203,26 @@ class _Reader:
         try:
             both = common(self.accepted, intervals(text))
         except NotUnderstood as error:
-            self.remarks.append(f"{where}: {error}")
+            self._remark(f"{where}: {error}")
             return
         if both:
             self.accepted = both
         else:
-            self.remarks.append(f"{where}: '{text}' contradicts what the rest of the application accepts; left out")
+            self._remark(f"{where}: '{text[:MAX_TEXT]}' contradicts what the rest of the application accepts; left out")
 
     def _only_for_development(self, names: Iterable[str]) -> None:
         self.development |= {f"vendor/{name}" for name in names}
 
     def _place(self, path: str, key: str) -> str:
         """File and line of a key."""
-        try:
-            with (self.root / path).open("rb") as stream:
-                data = stream.read(MAX_SIZE)
-        except OSError:
+        if path not in self._texts:
+            try:
+                self._texts[path] = read_below(self.root, path, MAX_SIZE)
+            except OSError:
+                self._texts[path] = b""
+        data = self._texts[path]
+        self._places += 1
+        if self._places > MAX_PLACES:
             return path
         at = data.find(key.encode("utf-8", "replace"))
         line = data.count(b"\n", 0, at) + 1
@@ -212,9 +233,12 @@ class _Reader:
 
         parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False, recover=True)
         try:
-            root = etree.parse(str(self.root / path), parser).getroot()
-        except (OSError, etree.XMLSyntaxError) as error:
-            self.remarks.append(f"{path} cannot be used: {error}")
+            data = read_below(self.root, path, MAX_XML + 1)
+            if len(data) > MAX_XML or data.count(b"<") > 2 * MAX_ELEMENTS:
+                raise ValueError("larger than any manifest")
+            root = etree.fromstring(data, parser)
+        except (OSError, etree.XMLSyntaxError, ValueError) as error:
+            self._remark(f"{path} cannot be used: {str(error)[:200]}")
             return
         if root is None:
             return
@@ -269,7 +293,12 @@ def _extension(name: str) -> str:
 def _table(value: Any) -> dict[str, str]:
     if not isinstance(value, Mapping):
         return {}
-    return {str(name): text for name, text in value.items() if isinstance(text, str)}
+    found = ((str(name)[:MAX_TEXT], text) for name, text in value.items() if isinstance(text, str))
+    return dict(itertools.islice(found, MAX_NAMES))
+
+
+def _text(value: Any) -> str:
+    return str(value)[:MAX_TEXT] if isinstance(value, str | int | float) else ""
 
 
 def _list(value: Any) -> list[Any]:

@@ -19,6 +19,7 @@ from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import code_of
 from fundamentum.derive.workers import Workers, batched, contents
+from fundamentum.untrusted.budget import Budget
 
 ENOUGH: Final = 2
 """Files with a plain use after which an extension's level is settled."""
@@ -69,8 +70,8 @@ def _confirm(task: tuple[str, Sequence[int]]) -> tuple[Syntax, ...]:
 class Reading:
     """Which files have been parsed, and what they told."""
 
-    def __init__(self, workers: Workers, swept: Sequence[Swept], progress: Progress) -> None:
-        self.workers, self.progress = workers, progress
+    def __init__(self, workers: Workers, swept: Sequence[Swept], progress: Progress, budget: Budget) -> None:
+        self.workers, self.progress, self.budget = workers, progress, budget
         self.swept = swept
         self.facts: dict[str, FileFacts] = {}
         self.words = {one.file.path: one.words for one in swept}
@@ -82,7 +83,7 @@ class Reading:
                     self.speaking.setdefault(extension, []).append(one)
 
     def read(self, files: Iterable[SourceFile]) -> None:
-        """Parse these, unless they have been."""
+        """Parse these, unless they have been; nothing once the time for the whole application is over."""
         wanted = {file.path: file for file in files if file.path not in self.facts}
         # The largest first: no process waits for it at the end.
         order = sorted(wanted.values(), key=lambda file: -file.size)
@@ -91,6 +92,7 @@ class Reading:
         done = 0
         for batch, packed in zip(batches, self.workers.map(_read, tasks, 1), strict=True):
             self.facts.update(zip((file.path for file in batch), _FACTS.decode(packed), strict=True))
+            self.budget.tick()
             done += len(batch)
             self.progress("reading", done, len(order))
 
@@ -159,7 +161,7 @@ class Constructs:
             for rule in one.constructs:
                 self._fitting.setdefault(rule, []).append(one.file.path)
 
-    def confirmed(self, workers: Workers, rules: Iterable[int]) -> list[tuple[str, Syntax]]:
+    def confirmed(self, workers: Workers, rules: Iterable[int], budget: Budget) -> list[tuple[str, Syntax]]:
         """(path, construct) where parsing confirms one of the rules; a few places are enough."""
         fitting: dict[str, list[int]] = {}
         for rule in rules:
@@ -171,6 +173,6 @@ class Constructs:
             part = tasks[start : start + AT_ONCE]
             for task, syntax in zip(part, workers.map(_confirm, part, 2), strict=True):
                 found += [(task[0], one) for one in syntax]
-                if len(found) >= ENOUGH:
+                if len(found) >= ENOUGH or budget.over():
                     return found
         return found

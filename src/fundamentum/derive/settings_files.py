@@ -9,6 +9,7 @@ from fundamentum.catalog import facts as facts_of
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.wishes import LIMITS
+from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 1024 * 1024
 _HTACCESS: Final = re.compile(r"^\s*php_(?:admin_)?(?P<kind>value|flag)\s+(?P<name>[\w.]+)\s+(?P<value>.+?)\s*$", re.I)
@@ -29,8 +30,7 @@ def wishes_of_files(root: Path, paths: Iterable[str]) -> Iterator[tuple[str, Wis
         if not ini and "htaccess" not in name:
             continue
         try:
-            with (root / path).open("rb") as stream:
-                text = stream.read(MAX_SIZE).decode("utf-8", "replace")
+            text = read_below(root, path, MAX_SIZE).decode("utf-8", "replace")
         except OSError:
             continue
         lines = text.splitlines()

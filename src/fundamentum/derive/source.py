@@ -4,9 +4,11 @@ The grammar is that of a parser library; only the places where an interesting wo
 cost follows what is found, not the size of the tree of syntax.
 """
 
+import re
+import time
 from collections.abc import Iterator
 from functools import cache
-from typing import Final
+from typing import ClassVar, Final
 
 import tree_sitter
 import tree_sitter_php
@@ -70,13 +72,28 @@ class Names:
 
 
 class Source:
-    """A parsed file, with the questions that the rules ask of it."""
+    """A parsed file, with the questions that the rules ask of it.
+
+    ``RecursionError`` where it is not code as people write it, or answering takes too long.
+    """
+
+    ends: ClassVar = 0.0
+    """When patience with the file at hand ends."""
 
     def __init__(self, data: bytes) -> None:
+        if not parseable(data):
+            raise RecursionError("larger, or nested more deeply, than code is")
+        Source.ends = time.monotonic() + PATIENCE
         self.data = data
         self.root = _parser().parse(data).root_node
         self.names = Names()
         self._read_top(self.root, 0, len(data))
+
+    @classmethod
+    def in_time(cls) -> None:
+        """Raise ``RecursionError`` once the file has taken too long."""
+        if time.monotonic() > cls.ends:
+            raise RecursionError("takes too long")
 
     @property
     def broken(self) -> bool:
@@ -93,6 +110,7 @@ class Source:
 
     def at(self, start: int, end: int) -> Node | None:
         """The smallest node that holds these bytes."""
+        self.in_time()
         return self.root.descendant_for_byte_range(start, end)
 
     def literal(self, node: Node | None) -> str | None:
@@ -174,11 +192,39 @@ MAX_NESTED: Final = 400
 """Levels of syntax; nobody writes that many, and to climb through thousands takes minutes."""
 
 
+PATIENCE: Final = 3.0
+"""Seconds that one file may take; an honest one takes less than a tenth of that."""
+MAX_TOKENS: Final = 900_000
+"""Words and signs of one file that is parsed: each takes about 250 bytes of memory."""
+MAX_OPEN: Final = 1000
+"""Brackets that are open at once."""
+_TOKEN: Final = re.compile(rb"\w+|[^\s\w]")
+_NESTING: Final = bytes(byte for byte in range(256) if byte not in b"(){}[]")
+
+
+def parseable(data: bytes) -> bool:
+    """Whether a file is code as people write it, rather than one made to keep its reader busy."""
+    brackets = data.translate(None, _NESTING)
+    depth = deepest = 0
+    for byte in brackets if len(brackets) > MAX_OPEN else b"":
+        depth += 1 if byte in b"({[" else -1 if depth else 0
+        deepest = max(deepest, depth)
+    if deepest > MAX_OPEN:
+        return False
+    return len(data) < MAX_TOKENS // 2 or sum(1 for _ in _TOKEN.finditer(data)) <= MAX_TOKENS
+
+
 def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
-    """(parent, child) pairs from a node up to the root.  ``RecursionError`` where it is nested absurdly deep."""
+    """(parent, child) pairs from a node up to the root.
+
+    ``RecursionError`` where it is nested absurdly deep, or the file has taken too long.
+    """
+    Source.in_time()
     child = node
     parent = node.parent
-    for _ in range(MAX_NESTED):
+    for step in range(MAX_NESTED):
+        if step % 16 == 15:
+            Source.in_time()
         if parent is None:
             return
         yield parent, child

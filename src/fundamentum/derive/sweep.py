@@ -27,6 +27,7 @@ from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batched, contents, work_in
+from fundamentum.untrusted.budget import Budget, Spent
 
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
@@ -35,6 +36,7 @@ _LOOKED_INTO: Final = TAKING | {word.encode() for word in CHECKS}
 _CONNECTING: Final = frozenset({b"pdo", b"dsn"})
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
+MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a file is parsed only if no smaller one tells the same."""
 SWEPT_TOGETHER: Final = 400_000
@@ -104,19 +106,23 @@ class Sweep:
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
         self._results = self.workers.map(_sweep, tasks, 1)
 
-    def finished(self, progress: Progress, remarks: list[str]) -> list[Swept]:
-        """The outcome for every file that could be read, in the order of looking."""
+    def finished(self, progress: Progress, remarks: list[str], budget: Budget) -> list[Swept]:
+        """The outcome for every file that could be read, in the order of looking, as far as there is time."""
         out: list[Swept] = []
         done = 0
         for batch, packed in zip(self._batches, self._results, strict=True):
             looks: list[_Look | None] = marshal.loads(packed)
             for file, look in zip(batch, looks, strict=True):
                 if look is None:
-                    remarks.append(f"{file.path} cannot be read: passed over")
+                    remarks += [f"{file.path} cannot be read: passed over"] if len(remarks) < MAX_REMARKS else []
                 else:
                     out.append(Swept(file, *look))
             done += len(batch)
             progress("looking", done, len(self.files))
+            try:
+                budget.tick()
+            except Spent:
+                return out
         return out
 
 

@@ -69,7 +69,7 @@ class _Bounds:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
             rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
-            found = self.constructs.confirmed(self.reading.workers, rules)
+            found = self.constructs.confirmed(self.reading.workers, rules, self.reading.budget)
             # Where constructs set the bound already, nothing more is read for the symbols.
             found += self._symbols(lambda since, _, branch=branch: since == branch, known=bool(found))  # type: ignore[misc]
             if found:
@@ -85,7 +85,7 @@ class _Bounds:
         own = {one.file.path for one in self.files if one.file.part == "own"}
         found = [(path, one) for path, one in self._symbols(lambda _, gone: counts(gone)) if path in own]
         rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
-        found += self.constructs.confirmed(self.reading.workers, rules)
+        found += self.constructs.confirmed(self.reading.workers, rules, self.reading.budget)
         first = min((one.gone for _, one in found), key=branch_key, default="")
         return [(path, one) for path, one in found if one.gone == first]
 

@@ -56,6 +56,14 @@ class Budget:
         if self.spent or time.monotonic() > self._ends:
             self._over(self.spent or f"more than {self.seconds:.0f} seconds of reading")
 
+    def over(self) -> bool:
+        """Whether it is used up, for those who rather ask."""
+        try:
+            self.tick()
+        except Spent:
+            return True
+        return False
+
     def left(self) -> float:
         """The seconds that are left."""
         return max(self._ends - time.monotonic(), 0.0)

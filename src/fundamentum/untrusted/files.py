@@ -38,3 +38,12 @@ def read_named(path: Path, most: int, what: str, where: str | None = None) -> by
     if len(data) > most:
         raise InputError(shown, f"larger than {most} bytes: not {what}")
     return data
+
+
+def read_below(root: Path, path: str, most: int) -> bytes:
+    """The first ``most`` bytes of a file of an application; an ``OSError`` where it is no plain file, or a link."""
+    handle = os.open(root / path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+    with open(handle, "rb") as stream:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise OSError(0, "is no plain file")
+        return stream.read(most)

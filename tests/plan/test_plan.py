@@ -85,10 +85,20 @@ def test_an_extension_that_waits_for_another_brings_that_one_on(tmp_path: Path) 
 
 
 def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
-    made = plan([needs("orrery", "gd", php="<8.2")], look(small_root(tmp_path)))
+    made = plan([needs("orrery", "gd")], look(small_root(tmp_path)))
     assert not made.complete
-    assert {one.need for one in made.unresolved} == {"php", "extension:orrery"}
+    assert {one.need for one in made.unresolved} == {"extension:orrery"}
     assert Install("php8.2-gd") in made.installs
+
+
+@pytest.mark.parametrize("selector", [None, "8.2", "8.2/cgi"])
+def test_nothing_is_done_on_a_php_that_is_refused(tmp_path: Path, selector: str | None) -> None:
+    index = INDEX + "\nPackage: php8.2-cgi\nVersion: 8.2.9-1\nArchitecture: amd64\nProvides: phpapi-20220829\n"
+    refusing = needs("gd", php="<8.2", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
+    made = plan([refusing], look(small_root(tmp_path, index=index)), selector)
+    assert made.empty and not made.complete
+    assert {one.need for one in made.unresolved} == {"php", "extension:gd", "setting:memory_limit"}
+    assert all("install" not in one.why for one in made.unresolved if one.need != "php")
 
 
 def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ from jsonschema import Draft202012Validator
 from fundamentum.check.judge import check
 from fundamentum.plan.planner import plan
 from fundamentum.report.check_document import check_document
-from fundamentum.report.json_text import as_json
+from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey, written

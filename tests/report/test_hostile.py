@@ -19,7 +19,7 @@ from fundamentum.needs.around import PATH
 from fundamentum.plan.model import DropIn, Edit, Install, Plan, Reason, Set
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean, shell_word
 from fundamentum.report.plan_text import write_plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
@@ -27,13 +27,15 @@ from fundamentum.report.summary import write_survey
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Remark, Repository, Site, Survey
 from fundamentum.server.survey import survey
+from fundamentum.untrusted.text import safe
 from tests import around
 from tests.check.test_states import needs
 from tests.small_root import small_root
 
-HOSTILE = st.text(
-    alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30
-)
+ANY = st.text(alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30)
+
+HOSTILE = ANY.map(safe)
+"""The same as it gets through the types: without control characters."""
 
 
 @pytest.fixture(scope="module")
@@ -65,17 +67,28 @@ def test_a_script_does_only_what_it_would_without_them(
     script = as_script(hostile)
     # The helpers only write down what they are called with.
     head, body = script.index("set -eu"), script.index("\n# Packages\n")
-    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$1"; cat > content; }\nrestart_service() { record restart "$1"; }\nfinish() { :; }\n'
+    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$@"; }\nrestart_service() { record restart "$1"; }\nfinish() { :; }\n'
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
-    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls", "content"}
+    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
     recorded = (folder / "calls").read_bytes().decode().split("\0")[:-1]
-    assert recorded == ["install", name, "file", f"/etc/{path}", "restart", "php8.2-fpm"]
+    assert recorded == ["install", name, "file", f"/etc/{path}", content, "restart", "php8.2-fpm"]
+
+
+@given(value=ANY)
+def test_a_text_that_breaks_its_type_gets_into_no_script(made: Plan, value: str) -> None:
+    if safe(value) == value:
+        assert shlex.split(shell_word(value)) == [value]
+        return
+    with pytest.raises(ValueError):
+        as_script(replace(made, installs=(Install(value),)))
+    with pytest.raises(ValueError):
+        as_script(replace(made, files=(DropIn(f"/etc/{value}", "x\n"),)))
 
 
 @settings(max_examples=60, deadline=None)
-@given(HOSTILE)
+@given(ANY)
 def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     bad = replace(
         found,
@@ -117,16 +130,14 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
     (play,) = yaml.load(text, Loader=_Loader)
 
     def held(value: object) -> str:
-        if isinstance(value, tuple):
-            return str(value[1])
-        assert isinstance(value, str)
-        assert "{" not in value, "it would be taken for a template"
-        return value
+        assert isinstance(value, tuple), "not marked: it would be taken for a template"
+        return str(value[1])
 
-    install, write = play["tasks"]
+    install, _, _, _, write = play["tasks"]
     assert [held(one) for one in install["ansible.builtin.apt"]["name"]] == [name]
     assert held(write["ansible.builtin.copy"]["dest"]) == f"/etc/{path}"
     assert held(write["ansible.builtin.copy"]["content"]) == content + "\n"
+    assert "mandatory" in play["hosts"]
     assert set(play) == {"name", "hosts", "become", "gather_facts", "tasks", "handlers"}
 
 
@@ -184,7 +195,7 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     ini.write_text("; first\r\nmemory_limit = 64M\r\n")
     diff = f"--- {ini}\n+++ {ini}\n@@ -2 +2 @@\n-memory_limit = 64M\r\n+memory_limit = 256M\r\n"
     bare = replace(made, installs=(), files=(), restarts=(), settings=(), along=(), edits=(Edit(str(ini), diff),))
-    script = as_script(bare).replace('"$(id -u)" -eq 0', "1 -eq 1")
+    script = as_script(bare).replace('"$(id -u)" -eq 0', "1 -eq 1").replace("/var/backups", f"{tmp_path}/kept")
     (tmp_path / "plan.sh").write_bytes(script.encode())
 
     def run(*options: str) -> str:
@@ -196,7 +207,10 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     assert "to go back:" in run("--yes")
     assert ini.read_bytes() == b"; first\r\nmemory_limit = 256M\r\n"
     assert "as wanted" in run("--yes")
-    assert len(list(tmp_path.glob("php.ini.before-*"))) == 1
+    assert {one.name for one in tmp_path.iterdir()} == {"php.ini", "plan.sh", "kept"}, "nothing is left beside it"
+    (copy,) = (one for one in (tmp_path / "kept").rglob("*") if one.is_file())
+    assert copy.name == "php.ini" and b"64M" in copy.read_bytes()
+    assert (tmp_path / "kept/fundamentum").stat().st_mode & 0o777 == 0o700
 
 
 def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:

@@ -44,6 +44,10 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     change = arranged(need, place, survey, account) if account else None
     if account is None and place.kind == "absent":
         change = Arrangement(place.real or place.path, "root", make=True, owner="root", mode=PRIVATE)
+    stray = _strayed(need, place, survey, target) if change else ""
+    if stray and change:
+        remedy = f"{stray}, which this program never changes: put a directory in its place, or change that one by hand"
+        return replace(found, verdict="unmet", found=_described(place), remedy=remedy)
     words = [_described(place)] + ([f"within the document root {exposed}"] if exposed else [])
     words += [f"not writable for {account.name}"] if account and _lacks_write(need, place, survey, account) else []
     remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
@@ -63,6 +67,23 @@ def placed(need: DirectoryNeed, survey: Survey, target: Target) -> Place | None:
     paths = candidates(need.path, sites_of(survey, target))
     known = [places[path] for path in paths if path in places]
     return next((place for place in known if place.kind != "absent"), known[0] if known else None)
+
+
+def _strayed(need: DirectoryNeed, place: Place, survey: Survey, target: Target) -> str:
+    """How a link leads to a directory that is none of the application's; empty if none does.
+
+    Whoever may write in an application's directory may put a link there that leads anywhere.
+    """
+    real = place.real or place.path
+    if place.loose:
+        return f"{place.loose} is a link that others than root may change, and leads to {real}"
+    if need.path.startswith("/") or real == place.path:
+        return ""
+    places = {one.path: one for one in survey.places}
+    base = places.get(place.path.removesuffix(f"/{need.path}") or "/")
+    if base is None or not inside(real, base.real or base.path):
+        return f"{place.path} leads out of the application, to {real}"
+    return ""
 
 
 def _unplaced(need: DirectoryNeed, survey: Survey, target: Target) -> str:

@@ -5,6 +5,7 @@ from datetime import date
 import msgspec
 
 from fundamentum.check import around, extensions, settings
+from fundamentum.check.handed import handed
 from fundamentum.check.model import Finding, Judgement, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
@@ -20,7 +21,7 @@ def check(needs: Needs, survey: Survey, selector: str | None = None, market: Mar
 
 def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
     """One finding for each need, in the order of the needs file, PHP itself first."""
-    findings = [php(needs, survey, target, market)]
+    findings = [handed(php(needs, survey, target, market), survey, target, market)]
     findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]

@@ -60,6 +60,20 @@ class Arrangement(msgspec.Struct, frozen=True):
     """The SELinux type it has to have."""
 
 
+class Switch(msgspec.Struct, frozen=True):
+    """What has to be on in a web server so that it hands PHP to a runtime, rather than its source to visitors."""
+
+    server: Literal["apache2"]
+    modules: tuple[str, ...]
+    """Modules to be switched on."""
+    without: tuple[str, ...] = ()
+    """Modules that cannot stay on beside them."""
+    snippets: tuple[str, ...] = ()
+    """Parts of the configuration to be switched on."""
+    package: str | None = None
+    """The package that brings the web server itself, where it is not there."""
+
+
 class Finding(msgspec.Struct, frozen=True):
     """What came out for one need."""
 
@@ -87,6 +101,8 @@ class Finding(msgspec.Struct, frozen=True):
     """The limits on the way, for needs that are about all of them together."""
     arrangement: Arrangement | None = None
     """What would mend a directory."""
+    switch: Switch | None = None
+    """What makes the web server hand PHP to the runtime."""
 
 
 class Target(msgspec.Struct, frozen=True):
@@ -98,6 +114,8 @@ class Target(msgspec.Struct, frozen=True):
     """False: it is not installed yet, and judged as a fresh installation would be."""
     site: str | None = None
     """The site it was chosen by."""
+    named: bool = False
+    """Whether the user named it: that no site is handed to it is then a remark."""
     wanted: bool = False
     """Whether it is asked for even if the application does not accept that version: to see what would happen."""
 

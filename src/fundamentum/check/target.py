@@ -53,7 +53,7 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
     exact = next((runtime for runtime in survey.runtimes if runtime.label == selector), None)
     if exact:
         note = "; the command line runs no web application" if exact.sapi == "cli" else ""
-        return Target(exact, f"named with --runtime{note}")
+        return Target(exact, f"named with --runtime{note}", named=True)
     if of_site := _of_site(survey, selector):
         return of_site
     match = _SELECTOR.fullmatch(selector)
@@ -69,7 +69,7 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
         found = [runtime for runtime in found if runtime.serves]  # the command line only if it is named
     if len(found) == 1:
         note = "; the command line runs no web application" if found[0].sapi == "cli" else ""
-        return Target(found[0], f"named with --runtime{note}")
+        return Target(found[0], f"named with --runtime{note}", named=True)
     if found:
         labels = ", ".join(runtime.label for runtime in found)
         raise ChoiceNeeded(f"{survey.server}: --runtime {selector} fits several; choose one: {labels}")
@@ -88,7 +88,7 @@ def _selected(survey: Survey, selector: str, market: Market) -> Target:
         imagined(survey, match["branch"], sapi),
         "named with --runtime; not installed yet, judged as a fresh installation",
         present=False,
-        wanted=True,
+        named=True,
     )
 
 

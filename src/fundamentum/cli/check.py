@@ -7,7 +7,7 @@ from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
 from fundamentum.report.check_document import check_document
-from fundamentum.report.json_text import as_json
+from fundamentum.report.escape import as_json
 from fundamentum.report.stream import write_out
 
 

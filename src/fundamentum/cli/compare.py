@@ -21,7 +21,7 @@ def run(options: argparse.Namespace) -> int:
     found = compare_for(applications, *surveys) if applications else compare(*surveys)
     names = (surveys[0].server, surveys[1].server)
     if options.format == "json":
-        from fundamentum.report.json_text import as_json  # noqa: PLC0415
+        from fundamentum.report.escape import as_json  # noqa: PLC0415
 
         write_out(as_json(comparison.compare_document(*names, found)))
     else:

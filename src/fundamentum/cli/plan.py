@@ -7,7 +7,7 @@ import sys
 from fundamentum.cli import inputs
 from fundamentum.plan.model import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.report.json_text import as_json
+from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
 from fundamentum.report.stream import write_out
 

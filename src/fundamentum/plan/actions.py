@@ -11,7 +11,7 @@ from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.settings import effective
 from fundamentum.needs.conditions import Condition
-from fundamentum.plan.model import Action, AddLine, Enable, Install, Restart, Set
+from fundamentum.plan.model import Action, AddLine, Enable, Install, Restart, Set, SwitchOn
 from fundamentum.server.model import Module, Survey
 
 PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
@@ -22,7 +22,11 @@ def for_finding(finding: Finding, survey: Survey, target: Target, market: Market
     if finding.state == "awaiting-restart" and target.runtime.service:
         return [Restart(target.runtime.service)]
     if finding.need == "php":
-        return [Install(finding.package)] if finding.package else []
+        found: list[Action] = [Install(finding.package)] if finding.package else []
+        if one := finding.switch:
+            found += [Install(one.package)] if one.package else []
+            found.append(SwitchOn(one.server, one.modules, one.without, one.snippets))
+        return found
     if finding.subject and (finding.need.startswith(("extension:", "loader:")) or finding.state):
         return list(for_extension(finding.subject, survey, target, market))
     return []

@@ -23,9 +23,11 @@ from fundamentum.plan.model import (
     Restart,
     Schedule,
     Set,
+    SwitchOn,
     Widen,
 )
 from fundamentum.plan.pools import beside
+from fundamentum.server.around import WebServer
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
 
@@ -77,10 +79,32 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             if like is None:
                 return survey
             return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
+        case SwitchOn():
+            return _switched(action, survey)
         case Manage() | Widen() | Allow() | Arrange() | Schedule():
             return around.carried_out(action, survey)
         case Install():
             return survey  # all packages first, and together: see above
+
+
+def _switched(action: SwitchOn, survey: Survey) -> Survey:
+    """The web server with its modules on; the runtime that one of them brings then serves the web."""
+    servers = []
+    for one in survey.web_servers or ():
+        if one.server == action.server:
+            modules = tuple(name for name in one.modules if name not in action.without)
+            one = replace(
+                one,
+                modules=tuple(dict.fromkeys((*modules, *action.modules))),
+                snippets=tuple(dict.fromkeys((*one.snippets, *action.snippets))),
+            )
+        servers.append(one)
+    serving = {f"{name.removeprefix('php')}/apache2" for name in action.modules}
+    serving |= {f"{name.removeprefix('php').removesuffix('-fpm')}/fpm" for name in action.snippets}
+    runtimes = tuple(
+        replace(one, serves=True) if f"{one.branch}/{one.sapi}" in serving else one for one in survey.runtimes
+    )
+    return replace(survey, web_servers=tuple(servers), runtimes=runtimes)
 
 
 def _reads(runtime: Runtime, file: str, like: Runtime) -> bool:
@@ -102,6 +126,11 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
     survey = around.with_commands(
         replace(survey, installed=(*others, Installed(name, offer.version, offer.provides))), name
     )
+    if name in ("apache2", "nginx") and survey.web_servers is not None:
+        there = [one for one in survey.web_servers if one.server != name]
+        fresh_server = WebServer(name, ("mpm_event",) if name == "apache2" else ())  # type: ignore[arg-type]
+        present_server = next((one for one in survey.web_servers if one.server == name), fresh_server)
+        survey = replace(survey, web_servers=(*there, present_server))
     branch = branch_of(offer) or next(
         (b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None
     )

@@ -19,6 +19,7 @@ from fundamentum.plan.model import (
     Restart,
     Schedule,
     Set,
+    SwitchOn,
     Widen,
 )
 from fundamentum.server.model import Runtime, Survey
@@ -32,6 +33,9 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
         target.runtime.service for target in targets if any(_touches(action, target.runtime) for action in actions)
     )
     found = {service: Restart(service) for service in services if service}
+    for action in actions:
+        if isinstance(action, SwitchOn):
+            found[action.server] = Restart(action.server)
     for action in actions:
         if isinstance(action, Allow) or (isinstance(action, Widen) and action.server != "iis"):
             nginx = isinstance(action, Widen) and action.server == "nginx"
@@ -48,7 +52,7 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Manage():
             return action.runtime == runtime.label
-        case Widen() | Allow() | Arrange() | Schedule():
+        case Widen() | Allow() | Arrange() | Schedule() | SwitchOn():
             return False
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir

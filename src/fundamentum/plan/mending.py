@@ -33,6 +33,8 @@ def mend(
     found: dict[str, Action] = {}
     limits: dict[tuple[str, str], _Wanted] = {}
     for one in judgements:
+        if refused(one):
+            continue
         for finding in one.findings:
             if finding.level not in levels:
                 continue
@@ -41,7 +43,7 @@ def mend(
                 limit = limits.setdefault((one.target.runtime.label, name), _Wanted(one.target, [], []))
                 limit.conditions.append(wanted)
                 limit.why += [reason] if lacking else []
-            if finding.verdict != "unmet":
+            if finding.verdict != "unmet" and not finding.switch:
                 continue
             actions = [*for_finding(finding, world, one.target, market)]
             actions += for_around(finding, one, world, market, label)
@@ -59,6 +61,12 @@ def mend(
             found[key_of(change)] = change
             reasons.setdefault(key_of(change), {}).update(dict.fromkeys(limit.why))
     return found
+
+
+def refused(one: Judgement) -> bool:
+    """Whether the application does not accept this PHP: nothing is done for it there, unless to see what would be."""
+    accepted = any(f.need == "php" and f.state not in ("other-branch", "unobtainable") for f in one.findings)
+    return not accepted and not one.target.wanted
 
 
 def _wider(action: Action, other: Action | None) -> Action:

@@ -137,6 +137,16 @@ class Schedule(Value, frozen=True):
     file: str
 
 
+class SwitchOn(Value, frozen=True):
+    """Switch on what makes a web server hand PHP files to a runtime."""
+
+    server: Literal["apache2"]
+    modules: tuple[str, ...]
+    without: tuple[str, ...] = ()
+    """Modules that cannot stay on beside them."""
+    snippets: tuple[str, ...] = ()
+
+
 class Restart(Value, frozen=True):
     """Restart a service."""
 
@@ -145,7 +155,7 @@ class Restart(Value, frozen=True):
     """Whether it is enough that it reads its configuration again."""
 
 
-Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Allow | Arrange | Schedule | Restart
+Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Allow | Arrange | Schedule | SwitchOn | Restart
 
 
 class Aside(Value, frozen=True):
@@ -229,6 +239,8 @@ class Plan(Value, frozen=True):
     """Why, by :func:`key_of` the action."""
     sources: dict[str, str] = {}
     """Package → the repository it comes from."""
+    versions: dict[str, str] = {}
+    """Package → its version there."""
     unresolved: tuple[Unresolved, ...] = ()
     lines: tuple[AddLine, ...] = ()
     pools: tuple[AddPool, ...] = ()
@@ -247,6 +259,7 @@ class Plan(Value, frozen=True):
     allowed: tuple[Allow, ...] = ()
     arranged: tuple[Arrange, ...] = ()
     scheduled: tuple[Schedule, ...] = ()
+    switched: tuple[SwitchOn, ...] = ()
 
     def about(self, file: str) -> list[Action]:
         """What is done in one file."""
@@ -266,7 +279,7 @@ class Plan(Value, frozen=True):
     def empty(self) -> bool:
         """Whether there is nothing to do."""
         changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
-        around = self.managed or self.widened or self.allowed or self.arranged or self.scheduled
+        around = self.managed or self.widened or self.allowed or self.arranged or self.scheduled or self.switched
         return not (changes or around or self.switch)
 
 
@@ -294,6 +307,8 @@ def key_of(action: Action) -> str:
             return f"directory:{arrangement.path}"
         case Schedule():
             return f"schedule:{action.file}:{action.command}"
+        case SwitchOn():
+            return f"switch:{action.server}:{','.join((*action.modules, *action.snippets))}"
         case Restart(service):
             return f"restart:{service}"
 
@@ -313,5 +328,7 @@ def about_of(action: Action) -> str:
             return arrangement.path
         case Schedule(command):
             return command
+        case SwitchOn():
+            return " and ".join((*action.modules, *action.snippets))
         case AddPool(name) | Restart(name):
             return name

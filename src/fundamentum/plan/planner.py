@@ -17,7 +17,7 @@ from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
 from fundamentum.plan.edits import edits, web_edits
 from fundamentum.plan.files import apache_files, cron_files, files_of, restarts
-from fundamentum.plan.mending import mend
+from fundamentum.plan.mending import mend, refused
 from fundamentum.plan.model import (
     Action,
     AddLine,
@@ -34,6 +34,7 @@ from fundamentum.plan.model import (
     Reason,
     Schedule,
     Set,
+    SwitchOn,
     Unresolved,
     Widen,
 )
@@ -60,7 +61,7 @@ class Settled(msgspec.Struct):
     def unresolved(self) -> list[Unresolved]:
         """The needs that stay unmet."""
         found = [
-            Unresolved(finding.need, _why(finding), one.needs.name, finding.level)
+            Unresolved(finding.need, _why(finding, one), one.needs.name, finding.level)
             for one in self.judgements
             for finding in one.findings
             if finding.verdict in ("unmet", "unknown")
@@ -214,11 +215,13 @@ class Planner:
             allowed=allowed,
             arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
             scheduled=scheduled,
+            switched=tuple(a for a in done.actions.values() if isinstance(a, SwitchOn)),
             pools=tuple(added),
             files=tuple(files),
             restarts=tuple(restarts([*done.actions.values(), *added], placed, self.survey.system.family)),
             reasons={key: tuple(found) for key, found in done.reasons.items()},
             sources={name: offer.source for name, offer in offers.items() if offer},
+            versions={name: offer.version for name, offer in offers.items() if offer},
             unresolved=tuple(done.unresolved()),
             decision=decision,
             repositories=self._added(offers.values()),
@@ -255,9 +258,11 @@ def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Surv
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
     if found:
-        return Target(found, target.reason, site=target.site)
+        return Target(found, target.reason, site=target.site, named=target.named, wanted=target.wanted)
     return target if not target.present else msgspec.structs.replace(target, present=False)
 
 
-def _why(finding: Finding) -> str:
+def _why(finding: Finding, judgement: Judgement) -> str:
+    if finding.need != "php" and refused(judgement):
+        return f"{finding.found or 'not met'}; nothing is done for it on a PHP that it does not accept"
     return "; ".join(part for part in (finding.found, finding.remedy) if part)

@@ -4,7 +4,7 @@ from rich.text import Text
 
 from fundamentum.check.chain import narrowest
 from fundamentum.check.model import Finding
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
 

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.check.comparison import Difference, grouped
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
 FORMAT = 1

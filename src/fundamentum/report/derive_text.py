@@ -10,7 +10,7 @@ from rich.text import Text
 
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.needs.names import in_words
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
 TITLES: Final = (

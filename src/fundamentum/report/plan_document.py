@@ -73,6 +73,15 @@ class PlannedTask(msgspec.Struct):
     file: str
 
 
+class PlannedModules(msgspec.Struct):
+    """What is switched on in a web server so that it hands PHP files to PHP."""
+
+    server: str
+    on: list[str]
+    off: list[str]
+    snippets: list[str]
+
+
 class PlannedService(msgspec.Struct):
     """One service that is restarted."""
 
@@ -144,6 +153,7 @@ class PlanDocument(msgspec.Struct):
     limits: list[PlannedLimit]
     directories: list[PlannedDirectory]
     tasks: list[PlannedTask]
+    modules: list[PlannedModules]
 
 
 def plan_document(plan: Plan) -> PlanDocument:
@@ -178,6 +188,10 @@ def plan_document(plan: Plan) -> PlanDocument:
             for one in plan.arranged
         ],
         tasks=[PlannedTask(one.command, one.line, one.file) for one in plan.scheduled],
+        modules=[
+            PlannedModules(one.server, list(one.modules), list(one.without), list(one.snippets))
+            for one in plan.switched
+        ],
     )
 
 

@@ -24,7 +24,7 @@ from fundamentum.plan.model import (
     about_of,
     key_of,
 )
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.steps import Step, install_commands, steps
 from fundamentum.report.styles import STYLES
 from fundamentum.report.text import name_of

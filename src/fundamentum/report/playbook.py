@@ -1,6 +1,9 @@
 """A plan as an Ansible playbook, for those with many servers: Ansible's own modules, checkable and repeatable."""
 
+import hashlib
 import re
+import zlib
+from collections.abc import Iterator, Sequence
 from typing import Any, Final
 
 import yaml
@@ -8,180 +11,253 @@ import yaml
 from fundamentum.check import directories
 from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Action, Plan, Reason, Restart, key_of
-from fundamentum.report.clean import clean
+from fundamentum.plan.model import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
+from fundamentum.report.escape import clean
 from fundamentum.report.script import FAMILIES, service_check
 
 CONFIGURATION: Final = ("/etc/php", "/usr/lib/php", "/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
 """Where what a running PHP has read lies."""
+KEPT: Final = "/var/backups/fundamentum"
+"""Where copies of what is replaced are kept: no service reads it."""
+HOSTS: Final = "{{ target | mandatory('name the servers that are meant: -e target=GROUP') }}"
+LABEL: Final = directories.LABEL
+GRANTED: Final = 'getfacl -cp -- "$1" | grep -qxF -- "$2"'
+"""Whether an access list has an entry."""
 
 
-class _Text(str):
-    """Text from a server, an application or a plan: data, in which Ansible must not fill in any template."""
+class _Ours(str):
+    """Text of this program: a template of Ansible's, a word that one of its modules knows, a name made of safe letters.
+
+    Every other text is data, and marked so that Ansible looks for no template in it: neither braces nor a header that
+    changes what a template looks like.
+    """
 
 
 class _Dumper(yaml.SafeDumper):
-    """Writes long texts as blocks, and marks those in which Ansible would look for templates."""
+    """Writes long texts as blocks, and marks all that is not ours."""
 
 
-def _written(dumper: yaml.SafeDumper, text: _Text) -> yaml.ScalarNode:
-    if "{" in text or "}" in text:
-        return dumper.represent_scalar("!unsafe", str(text))
+def _data(dumper: yaml.SafeDumper, text: str) -> yaml.ScalarNode:
     plain = all(c.isprintable() or c == "\n" for c in text)
     block = plain and "\n" in text and not any(line[:1].isspace() or line != line.rstrip() for line in text.split("\n"))
-    return dumper.represent_scalar("tag:yaml.org,2002:str", str(text), style="|" if block else None)
+    return dumper.represent_scalar("!unsafe", text, style="|" if block else None)
 
 
-_Dumper.add_representer(_Text, _written)
+def _ours(dumper: yaml.SafeDumper, text: _Ours) -> yaml.ScalarNode:
+    return dumper.represent_scalar("tag:yaml.org,2002:str", str(text))
+
+
+_Dumper.add_representer(str, _data)
+_Dumper.add_representer(_Ours, _ours)
 
 
 def as_playbook(plan: Plan) -> str:
     """The playbook.  Words from a server or an application are marked as data, so that no template in them acts."""
     if plan.family not in FAMILIES and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the Debian and RHEL families only")
+    restarting = [_handler(one.service) for one in plan.restarts]
     tasks: list[dict[str, Any]] = []
     if plan.switch:
-        tasks.append(_task(f"Switch to the module stream {plan.switch}", "dnf", name=[_Text(f"@{plan.switch}")]))
-    fresh = [one for one in plan.installs if not one.again]
-    if fresh:
-        options: dict[str, Any] = {"name": [_Text(one.package) for one in fresh], "state": "present"}
-        options["install_weak_deps" if plan.family == "redhat" else "install_recommends"] = False
-        tasks.append(
-            _task("Install packages", "dnf" if plan.family == "redhat" else "apt", **options)
-            | {"notify": [_handler(one.service) for one in plan.restarts]}
-        )
-    for again in (one for one in plan.installs if one.again):
-        command = ["apt-get", "install", "-y", "--reinstall", "--no-install-recommends", again.package]
-        command = ["dnf", "-y", "reinstall", again.package] if plan.family == "redhat" else command
-        tasks.append(_task(f"Install {again.package} again", "command", argv=[_Text(word) for word in command]))
+        tasks.append(_task(f"Switch to the module stream {plan.switch}", "dnf", name=[f"@{plan.switch}"]))
+    tasks += _packages(plan, restarting)
     for enable in plan.enables:
-        link = f"/etc/php/{enable.branch}/{enable.sapi}/conf.d"
-        asked = _task(
-            f"See whether {enable.extension} is on",
-            "command",
-            argv=[
-                _Text(word) for word in ("phpquery", "-q", "-v", enable.branch, "-s", enable.sapi, "-m", enable.switch)
-            ],
-        )
-        name = "asked_" + re.sub(r"\W", "_", f"{enable.branch}_{enable.sapi}_{enable.extension}")
-        tasks.append(asked | {"register": name, "changed_when": False, "failed_when": False, "check_mode": False})
-        argv = ["phpenmod", "-v", enable.branch, "-s", enable.sapi, enable.switch]
-        tasks.append(
-            _task(f"Switch {enable.extension} on below {link}", "command", argv=[_Text(word) for word in argv])
-            | {"when": f"{name}.rc != 0", "notify": [_handler(one.service) for one in plan.restarts]}
-        )
+        tasks += _enabled(enable, restarting)
+    for switch in plan.switched:
+        tasks += _switched(switch, restarting)
+    if plan.files or plan.edits:
+        tasks.append(_task("Keep a place for copies", "file", path=KEPT, state=_Ours("directory"), mode=_Ours("0700")))
     for file in plan.files:
-        options = {"dest": _Text(file.path), "content": _Text(file.content), "mode": "0644", "backup": True}
-        tasks.append(
-            _task(f"Write {file.path}", "copy", **options)
-            | {"notify": [_handler(one.service) for one in plan.restarts]}
-        )
+        tasks += _written(file.path, file.content, restarting)
     if plan.edits:
-        tasks.append(_task("Have the tool that changes files", "package", name="patch", state="present"))
+        tasks.append(_task("Have the tool that changes files", "package", name=_Ours("patch"), state=_Ours("present")))
     for edit in plan.edits:
-        tasks += _patched(edit.path, edit.diff, [_handler(one.service) for one in plan.restarts])
+        tasks += _patched(edit.path, edit.diff, restarting)
     for one in plan.arranged:
         tasks += _arranged(one.arrangement)
     for restart in plan.restarts:
         if plan.reasons.get(key_of(restart)):
-            pidfile, *_ = service_check(restart.service)
-            argv = ["find", *CONFIGURATION, "-cnewer", pidfile, "-print", "-quit"]
-            asked = _task(f"See whether {restart.service} started too early", "command", argv=[_Text(w) for w in argv])
-            name = "stale_" + re.sub(r"\W", "_", restart.service)
-            asked |= {"register": name, "changed_when": f"{name}.stdout | default('') != ''", "failed_when": False}
-            tasks.append(asked | {"check_mode": False, "notify": [_handler(restart.service)]})
+            tasks.append(_stale(restart))
     handlers = [handler for one in plan.restarts for handler in _restart(one)]
+    names = ", ".join(one.needs.name for one in plan.after)
     play: dict[str, Any] = {
-        "name": _Text(f"What {', '.join(one.needs.name for one in plan.after)} needs"),
-        "hosts": "{{ target | default('all') }}",
+        "name": f"What {names} needs",
+        "hosts": _Ours(HOSTS),
         "become": True,
         "gather_facts": False,
         "tasks": tasks,
     }
     if handlers:
         play["handlers"] = handlers
+    # The keys are all ours; so that they are not marked, the dumper is given them as such.
     head = [f"Made for {plan.server}; run it on servers that are like it.", *_about(plan)]
-    text: str = yaml.dump([play], Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=110)
+    text: str = yaml.dump([_keyed(play)], Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=110)
     return "---\n" + "".join(f"# {clean(line)}\n" for line in head) + text
 
 
+def _keyed(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {_Ours(key): _keyed(one) for key, one in value.items()}
+    return [_keyed(one) for one in value] if isinstance(value, list | tuple) else value
+
+
 def _task(title: str, module: str, /, **options: Any) -> dict[str, Any]:
-    return {"name": _Text(clean(title)), f"ansible.builtin.{module}": options}
+    return {"name": clean(title), f"ansible.builtin.{module}": options}
 
 
-def _handler(service: str) -> str:
-    return f"restart {service}"
+def _asked(title: str, name: str, argv: Sequence[str], **more: Any) -> dict[str, Any]:
+    """A question to the server, which changes nothing and is asked in a trial run too."""
+    asked = _task(title, "command", argv=list(argv), **more)
+    return asked | {"register": _Ours(name), "changed_when": False, "failed_when": False, "check_mode": False}
 
 
-def _patched(path: str, diff: str, notify: list[str]) -> list[dict[str, Any]]:
-    """A change of a file that is there: by ``patch``, unless it is in it already."""
-    name = "changed_" + re.sub(r"\W", "_", path.strip("/"))
-    words = ["patch", "--binary", "-R", "-s", "-f", "--dry-run", path]
-    asked = _task(f"See whether {path} is as wanted", "command", argv=[_Text(w) for w in words], stdin=_Text(diff))
-    change = _task(
-        f"Change {path}",
-        "command",
-        argv=[_Text(word) for word in ("patch", "--binary", "-s", "-f", "-b", "-z", ".before", path)],
-        stdin=_Text(diff),
-    )
-    return [
-        asked | {"register": name, "changed_when": False, "failed_when": False, "check_mode": False},
-        change | {"when": f"{name}.rc != 0", "notify": notify},
-    ]
+def _variable(kind: str, text: str) -> str:
+    """The name of a variable: letters, digits and a number that tells it from others."""
+    plain = re.sub(r"[^A-Za-z0-9]+", "_", text).strip("_")[:60]
+    return f"{kind}_{plain}_{zlib.crc32(text.encode()):08x}"
 
 
-def _arranged(change: Arrangement) -> list[dict[str, Any]]:
-    """A directory, by Ansible's own module where it has one for it."""
-    out = []
-    options: dict[str, Any] = {"path": _Text(change.path), "state": "directory"}
+def _packages(plan: Plan, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    fresh = [one for one in plan.installs if not one.again]
+    if fresh:
+        options: dict[str, Any] = {"name": [one.package for one in fresh], "state": _Ours("present")}
+        options["install_weak_deps" if plan.family == "redhat" else "install_recommends"] = False
+        module = "dnf" if plan.family == "redhat" else "apt"
+        yield _task("Install packages", module, **options) | {"notify": restarting}
+    for again in (one for one in plan.installs if one.again):
+        command = ["apt-get", "install", "-y", "--reinstall", "--no-install-recommends", again.package]
+        command = ["dnf", "-y", "reinstall", again.package] if plan.family == "redhat" else command
+        yield _task(f"Install {again.package} again", "command", argv=command)
+
+
+def _enabled(enable: Enable, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    link = f"/etc/php/{enable.branch}/{enable.sapi}/conf.d"
+    name = _variable("asked", f"{enable.branch} {enable.sapi} {enable.extension}")
+    words = ("phpquery", "-q", "-v", enable.branch, "-s", enable.sapi, "-m", enable.switch)
+    yield _asked(f"See whether {enable.extension} is on", name, words)
+    argv = ["phpenmod", "-v", enable.branch, "-s", enable.sapi, enable.switch]
+    task = _task(f"Switch {enable.extension} on below {link}", "command", argv=argv)
+    yield task | {"when": _Ours(f"{name}.rc != 0"), "notify": restarting}
+
+
+def _switched(switch: SwitchOn, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    """Apache's modules and parts of its configuration, each asked about first."""
+    for query, command, wanted, names in (
+        ("-m", ("a2dismod", "-q", "-f"), "==", switch.without),
+        ("-m", ("a2enmod", "-q"), "!=", switch.modules),
+        ("-c", ("a2enconf", "-q"), "!=", switch.snippets),
+    ):
+        for one in names:
+            name = _variable("switched", f"{command[0]} {one}")
+            yield _asked(f"See whether {one} is on", name, ("a2query", "-q", query, one))
+            task = _task(f"{command[0]} {one}", "command", argv=[*command, one])
+            yield task | {"when": _Ours(f"{name}.rc {wanted} 0"), "notify": restarting}
+
+
+def _written(path: str, content: str, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    """A whole file; what it replaces is kept where no service reads it."""
+    name = _variable("before", path)
+    asked = _task(f"See {path}", "stat", path=path, checksum_algorithm=_Ours("sha1"), follow=True)
+    yield asked | {"register": _Ours(name), "check_mode": False}
+    digest = hashlib.sha1(content.encode(), usedforsecurity=False).hexdigest()
+    yield _kept(path) | {"when": _Ours(f"{name}.stat.exists and {name}.stat.checksum != '{digest}'")}
+    task = _task(f"Write {path}", "copy", dest=path, content=content, mode=_Ours("0644"))
+    yield task | {"notify": restarting}
+
+
+def _kept(path: str) -> dict[str, Any]:
+    """A copy of a file, in root's own directory; one more for each time it is changed."""
+    argv = ["cp", "-p", "--backup=numbered", "--", path, f"{KEPT}/{path.strip('/').replace('/', '__')}"]
+    return _task(f"Keep {path}", "command", argv=argv)
+
+
+def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    """A change of a file that is there: by ``patch`` into another one, unless it is in it already."""
+    name = _variable("changed", path)
+    patch = ["patch", "--binary", "-s", "-f", "-r", "-"]
+    yield _asked(f"See whether {path} is as wanted", name, [*patch, "-R", "-o", "/dev/null", path], stdin=diff)
+    new = f"{KEPT}/{_variable('new', path)}"
+    wanted = {"when": _Ours(f"{name}.rc != 0")}
+    yield _kept(path) | wanted
+    yield _task(f"Change a copy of {path}", "command", argv=[*patch, "-o", new, path], stdin=diff) | wanted
+    task = _task(f"Change {path}", "copy", src=new, dest=path, remote_src=True)
+    done = {"when": [_Ours(f"{name}.rc != 0"), _Ours("not ansible_check_mode")]}
+    yield task | done | {"notify": restarting}
+    yield _task(f"Remove the copy of {path}", "file", path=new, state=_Ours("absent")) | done | {"changed_when": False}
+
+
+def _stale(restart: Restart) -> dict[str, Any]:
+    pidfile, *_ = service_check(restart.service)
+    argv = ["find", *CONFIGURATION, "-cnewer", pidfile, "-print", "-quit"]
+    name = _variable("stale", restart.service)
+    asked = _asked(f"See whether {restart.service} started too early", name, argv)
+    changed = _Ours(f"{name}.stdout | default('') != ''")
+    return asked | {"changed_when": changed, "notify": [_handler(restart.service)]}
+
+
+def _handler(service: str) -> _Ours:
+    """The name by which a task calls for a restart; in that of a service there is nothing to begin a template with."""
+    return _Ours(f"restart {service}")
+
+
+def _arranged(change: Arrangement) -> Iterator[dict[str, Any]]:
+    """A directory, by Ansible's own module where it has one for it.  Links that came since the survey stop it."""
+    for path in dict.fromkeys((change.path, *(path for path, _ in (*change.opened, *change.grants)))):
+        name = _variable("way", path)
+        yield _asked(f"See where {path} leads", name, ("realpath", "-m", "--", path))
+        here = _task(
+            f"Stop if {path} leads elsewhere",
+            "assert",
+            that=[_Ours(f"{name}.stdout == {name}.cmd[3]")],
+            fail_msg=f"{path} now leads elsewhere, which is not to be changed; plan again",
+            quiet=True,
+        )
+        yield here
+    options: dict[str, Any] = {"path": change.path, "state": _Ours("directory"), "follow": False}
     options |= {"owner": change.owner} if change.owner else {}
     options |= {"group": change.group} if change.group else {}
-    options |= {"mode": f"{change.mode:04o}"} if change.mode is not None else {}
-    if len(options) > 2:
-        out.append(_task(f"Give {change.user} {change.path}", "file", **options))
+    options |= {"mode": _Ours(f"{change.mode:04o}")} if change.mode is not None else {}
+    if len(options) > 3:
+        yield _task(f"Give {change.user} {change.path}", "file", **options)
     for path, mode in change.opened:
-        out.append(_task(f"Let {change.user} pass through {path}", "file", path=_Text(path), mode=f"{mode:04o}"))
+        words: dict[str, Any] = {"path": path, "mode": _Ours(f"{mode:04o}"), "follow": False}
+        yield _task(f"Let {change.user} pass through {path}", "file", **words)
     for path, letters in change.grants:
-        name = "access_" + re.sub(r"\W", "_", path.strip("/"))
+        name = _variable("access", path)
         entry = f"user:{change.user}:{letters if len(letters) == 3 else '--x'}"
-        asked = _task(f"See who may enter {path}", "command", argv=[_Text(w) for w in ("getfacl", "-cp", path)])
+        yield _asked(f"See who may enter {path}", name, ("sh", "-c", GRANTED, "sh", path, entry))
         grant = ("setfacl", "-m", f"u:{change.user}:{letters}", path)
-        out.append(asked | {"register": name, "changed_when": False, "check_mode": False})
-        given = _task(f"Let {change.user} have {letters} on {path}", "command", argv=[_Text(w) for w in grant])
-        out.append(given | {"when": f"'{entry}' not in {name}.stdout_lines"})
+        given = _task(f"Let {change.user} have {letters} on {path}", "command", argv=list(grant))
+        yield given | {"when": _Ours(f"{name}.rc != 0")}
     if change.label:
-        name = "label_" + re.sub(r"\W", "_", change.path.strip("/"))
-        asked = _task(
-            f"See the label of {change.path}", "command", argv=[_Text(w) for w in ("stat", "-c", "%C", change.path)]
-        )
-        out.append(asked | {"register": name, "changed_when": False, "check_mode": False, "failed_when": False})
-        missing = {"when": f"':{change.label}:' not in {name}.stdout"}
-        for words in directories.commands(change)[-2:]:
-            out.append(_task(f"Label {change.path}", "command", argv=[_Text(word) for word in words]) | missing)
-    return out
+        name = _variable("label", change.path)
+        yield _asked(f"See the label of {change.path}", name, ("stat", "-c", "%C", change.path))
+        missing = {"when": _Ours(f"':{LABEL}:' not in {name}.stdout")}
+        for command in directories.commands(change)[-2:]:
+            yield _task(f"Label {change.path}", "command", argv=list(command)) | missing
 
 
 def _restart(restart: Restart) -> list[dict[str, Any]]:
     """Test the configuration, then restart or reload; both only if something changed."""
     service = restart.service
     _, *command = service_check(service)
-    test = _task(f"Test the configuration of {service}", "command", argv=[_Text(word) for word in command])
+    test = _task(f"Test the configuration of {service}", "command", argv=command)
     state, title = ("reloaded", "Reload") if restart.gently else ("restarted", "Restart")
     return [
         test | {"listen": _handler(service), "changed_when": False},
-        _task(f"{title} {service}", "service", name=_Text(service), state=state)
-        | {"listen": _handler(service), "when": "not (skip_restart | default(false) | bool)"},
+        _task(f"{title} {service}", "service", name=service, state=_Ours(state))
+        | {"listen": _handler(service), "when": _Ours("not (skip_restart | default(false) | bool)")},
     ]
 
 
 def _about(plan: Plan) -> list[str]:
     lines = [
-        "Choose them with -e target=GROUP.  Where no init system runs, -e skip_restart=true leaves services alone.",
+        "Choose them with -e target=GROUP; without, it stops.",
+        "Where no init system runs, -e skip_restart=true leaves services alone.",
         "Try it with --check first.",
     ]
     lines += [f"Package source to be configured first: {source}" for source in plan.repositories]
     actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.managed, *plan.widened, *plan.allowed]
-    actions += [*plan.arranged, *plan.scheduled, *plan.restarts]
+    actions += [*plan.arranged, *plan.scheduled, *plan.switched, *plan.restarts]
     for action in actions:
         reasons: tuple[Reason, ...] = plan.reasons.get(key_of(action), ())
         lines += [f"  {key_of(action)}: {reason}" for reason in reasons]

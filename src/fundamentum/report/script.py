@@ -1,7 +1,6 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
 import re
-import shlex
 from pathlib import Path
 from typing import Final
 
@@ -9,7 +8,7 @@ from fundamentum.check import directories
 from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
 from fundamentum.plan.model import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
 FAMILIES: Final = ("debian", "redhat")
@@ -26,12 +25,11 @@ def as_script(plan: Plan) -> str:
     fresh = [one for one in plan.installs if not one.again]
     again = [one for one in plan.installs if one.again]
     for source in plan.repositories:
-        package = next(name for name, of in plan.sources.items() if of == source)
         out += _comment(f"Package source to be configured first: {source}")
-        out += [shlex.join(["need_source", clean(source), package]), ""]
+        out += [shell_words(["need_source", clean(source), *_from(plan, source)]), ""]
     if plan.switch:
         out += _comment("The module stream; what is installed of another one is replaced")
-        out += [shlex.join(["switch_stream", *plan.switch.split(":", 1)]), ""]
+        out += [shell_words(["switch_stream", *plan.switch.split(":", 1)]), ""]
     for title, function, group in (
         ("Packages", "install_packages", fresh),
         ("Packages whose files are not what they should be", "install_again", again),
@@ -44,34 +42,37 @@ def as_script(plan: Plan) -> str:
                 out += _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
             if plan.removes and group is fresh:
                 out += _comment(f"They take away: {', '.join(plan.removes)}")
-            out += [f"{function} {shlex.join([one.package for one in group])}", ""]
+            out += [f"{function} {shell_words(one.package for one in group)}", ""]
     if plan.enables:
         out += _comment("Extensions that are there, but not switched on")
         for enable in plan.enables:
             out += _reasons(enable.extension, plan.reasons.get(key_of(enable), ()))
-            out.append(shlex.join(["switch_on", enable.branch, enable.sapi, enable.switch]))
+            out.append(shell_words(["switch_on", enable.branch, enable.sapi, enable.switch]))
         out.append("")
+    for one_switch in plan.switched:
+        out += _comment("The web server, so that it hands PHP files to PHP")
+        out += _reasons(about_of(one_switch), plan.reasons.get(key_of(one_switch), ()))
+        lists = (one_switch.without, one_switch.modules, one_switch.snippets)
+        out += [shell_words(["switch_web_server", *(" ".join(names) for names in lists)]), ""]
     for file in plan.files:
-        end = _delimiter(file.content)
-        out += [*_changes(plan, file.path), f"write_file {shlex.quote(file.path)} <<'{end}'"]
-        out += [file.content.rstrip("\n"), end, ""]
+        out += [*_changes(plan, file.path), *_with_lines("write_file", file.path, file.content), ""]
     for edit in plan.edits:
-        end = _delimiter(edit.diff)
-        out += [*_changes(plan, edit.path), f"change_file {shlex.quote(edit.path)} <<'{end}'"]
-        out += [edit.diff.rstrip("\n"), end, ""]
+        out += [*_changes(plan, edit.path), *_with_lines("change_file", edit.path, edit.diff), ""]
     for arrange in plan.arranged:
         path = arrange.arrangement.path
         out += [*_comment("A directory"), *_reasons(path, plan.reasons.get(key_of(arrange), ()))]
-        out += [*(shlex.join(words) for words in _arranged(arrange.arrangement)), ""]
+        out += [*(shell_words(words) for words in _arranged(arrange.arrangement)), ""]
     for restart in plan.restarts:
         out += _comment("The service, so that it runs with all of this")
         out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
         function = "reload_service" if restart.gently else "restart_service"
-        out += [shlex.join([function, restart.service, *service_check(restart.service)]), ""]
+        out += [shell_words([function, restart.service, *service_check(restart.service)]), ""]
     for pool in plan.pools:
         out += _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
     for need in plan.unresolved:
         out += _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
+    if any('"$cr"' in line for line in out):
+        out.insert(out.index(head) + 1, "cr=$(printf '\\r')\n")
     out += ["finish"] if not plan.empty else ['say "nothing to do"']
     return "\n".join(out).rstrip("\n") + "\n"
 
@@ -108,11 +109,17 @@ def _reasons(about: str, reasons: tuple[Reason, ...]) -> list[str]:
     return [line for reason in reasons for line in _comment(f"  {about}: {reason}")]
 
 
-def _delimiter(content: str) -> str:
-    end = "END"
-    while end in content.splitlines():
-        end += "_"
-    return end
+def _with_lines(function: str, path: str, content: str) -> list[str]:
+    """A call with a path and the lines of a content, one below the other."""
+    words = [f"{function} {shell_word(path)}", *(f"    {word}" for word in shell_lines(content))]
+    return [*(word + " \\" for word in words[:-1]), words[-1]]
+
+
+def _from(plan: Plan, source: str) -> list[str]:
+    """The packages that the plan takes from a source, each with its version: those that it names, else all of them."""
+    taken = [name for name, of in plan.sources.items() if of == source]
+    named = [name for name in taken if any(one.package == name for one in plan.installs)]
+    return [word for name in named or taken for word in (name, plan.versions.get(name, ""))]
 
 
 def service_check(service: str) -> list[str]:

@@ -8,6 +8,8 @@ set -eu
 umask 022
 export DEBIAN_FRONTEND=noninteractive LC_ALL=C
 changed=no undo='' act=no family=debian
+# Copies of what is replaced; never beside it, where a service would read them.
+backups=/var/backups/fundamentum keep=
 
 case ${1-} in
     --yes) act=yes ;;
@@ -16,6 +18,7 @@ case ${1-} in
 esac
 
 say() { printf '%s\n' "$*"; }
+quoted() { printf "'%s'" "$(printf '%s' "$1" | sed "s/'/'\\\\''/g")"; }
 # How to undo a step: later steps are undone first.
 back() { undo="    $*
 $undo"; }
@@ -32,20 +35,29 @@ is_installed() { # PACKAGE
     rpm -q -- "$1" >/dev/null 2>&1
 }
 
-is_offered() { # PACKAGE
+is_offered() { # PACKAGE VERSION: in that version or a later one
     if [ "$family" = debian ]; then
-        apt-cache policy -- "$1" 2>/dev/null | grep -q 'Candidate: [^(]'
+        candidate=$(apt-cache policy -- "$1" 2>/dev/null | sed -n 's/^ *Candidate: //p')
+        [ -n "$candidate" ] && [ "$candidate" != '(none)' ] &&
+            { [ -z "$2" ] || dpkg --compare-versions "$candidate" ge "$2"; }
     else
         dnf -q list --available -- "$1" >/dev/null 2>&1
     fi
 }
 
-need_source() { # SOURCE PACKAGE: a decision that this script does not take
-    if is_installed "$2" || is_offered "$2"; then
-        say "source $1: configured"
+need_source() { # SOURCE PACKAGE VERSION...: a decision that this script does not take
+    source=$1
+    shift
+    lacking=
+    while [ $# -gt 0 ]; do
+        is_offered "$1" "$2" || { [ "$family" != debian ] && is_installed "$1"; } || lacking="$lacking $1"
+        shift 2
+    done
+    if [ -z "$lacking" ]; then
+        say "source $source: configured"
         return 0
     fi
-    say "source $1: not configured here, and $2 comes from it"
+    say "source $source: not configured here, and this comes from it:$lacking"
     [ "$act" = no ] || { say "configure it, refresh the package indexes, and run this again" >&2; exit 1; }
 }
 
@@ -104,68 +116,134 @@ switch_on() { # BRANCH SAPI NAME
     changed=yes
 }
 
-write_file() { # PATH, the content on standard input
-    # Compared elsewhere: a file that comes and goes here would make the directory look changed.
-    new=$(mktemp)
-    cat >"$new"
-    if [ -f "$1" ] && cmp -s "$new" "$1"; then
-        rm -f "$new"
-        say "file $1: as wanted"
+switch_web_server() { # OFF ON SNIPPETS: Apache's modules and parts of its configuration, each a list of words
+    off='' on='' snippets=''
+    for name in $1; do ! a2query -q -m "$name" >/dev/null 2>&1 || off="$off $name"; done
+    for name in $2; do a2query -q -m "$name" >/dev/null 2>&1 || on="$on $name"; done
+    for name in $3; do a2query -q -c "$name" >/dev/null 2>&1 || snippets="$snippets $name"; done
+    if [ -z "$off$on$snippets" ]; then
+        say "web server: on already: $2 $3"
         return 0
     fi
-    if [ "$act" = no ]; then
-        say "file $1: writing"
-        rm -f "$new"
-        return 0
-    fi
-    if [ -e "$1" ]; then
-        kept="$1.before-$(date +%Y%m%dT%H%M%S)"
-        cp -p "$1" "$kept"
-        say "file $1: replacing (kept as $kept)"
-        back "mv '$kept' '$1'"
-    else
-        say "file $1: writing"
-        back "rm '$1'"
-    fi
-    cp "$new" "$1.new"
-    chmod 644 "$1.new"
-    mv -f "$1.new" "$1"
-    rm -f "$new"
+    say "web server: switching${off:+ off$off}${on:+ on$on}${snippets:+ on$snippets}"
+    [ "$act" = yes ] || return 0
+    for name in $off; do a2dismod -q -f "$name"; back "a2enmod $name"; done
+    for name in $on; do a2enmod -q "$name"; back "a2dismod $name"; done
+    for name in $snippets; do a2enconf -q "$name"; back "a2disconf $name"; done
     changed=yes
 }
 
-change_file() { # PATH, the difference on standard input
+keep() { # PATH: a copy where no service reads it, which only root may see; its path is left in "kept"
+    if [ -z "$keep" ]; then
+        mkdir -p "$backups"
+        if [ -L "$backups" ] || [ "$(stat -c '%u' "$backups")" -ne "$(id -u)" ]; then
+            say "$backups is not root's own directory: nothing was changed" >&2
+            exit 1
+        fi
+        chmod 700 "$backups"
+        keep=$(mktemp -d "$backups/$(date +%Y%m%dT%H%M%S).XXXXXX")
+    fi
+    kept=$keep$1
+    (umask 077 && mkdir -p "${kept%/*}")
+    cp -p -- "$1" "$kept"
+}
+
+put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden name beside it is read by no service
+    beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
+    if [ -e "$2" ]; then cp -p -- "$2" "$beside"; else chmod 644 "$beside"; fi
+    cat <"$1" >"$beside"
+    mv -f -- "$beside" "$2"
+    changed=yes
+}
+
+write_file() { # PATH LINE...
+    path=$1
+    shift
+    # Compared elsewhere: a file that comes and goes here would make the directory look changed.
     new=$(mktemp)
-    cat >"$new"
-    command -v patch >/dev/null 2>&1 || install_packages patch
-    if patch --binary -R -s -f --dry-run "$1" <"$new" >/dev/null 2>&1; then
-        say "file $1: as wanted"
+    printf '%s\n' "$@" >"$new"
+    if [ -f "$path" ] && cmp -s "$new" "$path"; then
+        say "file $path: as wanted"
     elif [ "$act" = no ]; then
-        say "file $1: changing"
+        say "file $path: writing"
+    elif [ -e "$path" ]; then
+        keep "$path"
+        say "file $path: replacing (kept as $kept)"
+        back "cp -p $(quoted "$kept") $(quoted "$path")"
+        put "$new" "$path"
     else
-        kept="$1.before-$(date +%Y%m%dT%H%M%S)"
-        cp -p "$1" "$kept"
-        say "file $1: changing (kept as $kept)"
-        patch --binary -s -f "$1" <"$new"
-        back "mv '$kept' '$1'"
-        changed=yes
+        say "file $path: writing"
+        back "rm $(quoted "$path")"
+        put "$new" "$path"
     fi
     rm -f "$new"
+}
+
+change_file() { # PATH LINE...: the lines of a unified diff
+    path=$1
+    shift
+    diff=$(mktemp) new=$(mktemp)
+    printf '%s\n' "$@" >"$diff"
+    command -v patch >/dev/null 2>&1 || install_packages patch
+    if ! command -v patch >/dev/null 2>&1; then
+        say "file $path: changing, with patch"
+    elif patch --binary -R -s -f -r - -o "$new" "$path" <"$diff" >/dev/null 2>&1; then
+        say "file $path: as wanted"
+    elif ! patch --binary -s -f -r - -o "$new" "$path" <"$diff" >/dev/null 2>&1; then
+        say "file $path: not as it was when this was planned; plan again" >&2
+        rm -f "$diff" "$new"
+        exit 1
+    elif [ "$act" = no ]; then
+        say "file $path: changing"
+    else
+        keep "$path"
+        say "file $path: changing (kept as $kept)"
+        back "cp -p $(quoted "$kept") $(quoted "$path")"
+        put "$new" "$path"
+    fi
+    rm -f "$diff" "$new"
+}
+
+# A directory is changed from within it, so that no link that somebody puts on the way meanwhile leads elsewhere.
+enter() { # PATH, as it was surveyed: no part of it a link
+    if ! cd -P -- "$1" 2>/dev/null; then
+        say "directory $1: cannot be entered; plan again" >&2
+        exit 1
+    fi
+    if [ "$(pwd -P)" != "$1" ]; then
+        say "directory $1: now leads to $(pwd -P), which is not to be changed; plan again" >&2
+        exit 1
+    fi
 }
 
 make_directory() { # PATH MODE OWNER GROUP
-    if [ -d "$1" ]; then
+    if [ -d "$1" ] && [ ! -L "$1" ]; then
         say "directory $1: there"
         return 0
     fi
+    if [ -L "$1" ] || [ "$(realpath -m -- "$1")" != "$1" ]; then
+        say "directory $1: now leads to $(realpath -m -- "$1"), which is not to be changed; plan again" >&2
+        exit 1
+    fi
     say "directory $1: making, for $3"
     [ "$act" = yes ] || return 0
-    if [ -n "$4" ]; then install -d -m "$2" -o "$3" -g "$4" -- "$1"; else install -d -m "$2" -o "$3" -- "$1"; fi
-    back "rmdir '$1'"
+    [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
+    (
+        enter "$(dirname "$1")" && mkdir -m 700 -- "${1##*/}" && enter "$1" && chown "$3${4:+:$4}" . && chmod "$2" .
+    ) || exit 1
+    back "rmdir $(quoted "$1")"
     changed=yes
 }
 
+make_directory_above() { # PATH: a directory on the way, root's own
+    [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
+    (
+        enter "$(dirname "$1")" && mkdir -m 755 -- "${1##*/}"
+    ) || exit 1
+}
+
 give() { # PATH OWNER GROUP: an empty word leaves that as it is
+    (enter "$1") || exit 1
     owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
     if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
         say "directory $1: belongs to $owner:$group"
@@ -173,12 +251,13 @@ give() { # PATH OWNER GROUP: an empty word leaves that as it is
     fi
     say "directory $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
     [ "$act" = yes ] || return 0
-    chown "${2:-$owner}:${3:-$group}" -- "$1"
-    back "chown $owner:$group '$1'"
+    (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
+    back "chown $owner:$group $(quoted "$1")"
     changed=yes
 }
 
 set_mode() { # PATH MODE
+    (enter "$1") || exit 1
     mode=$(stat -c '%a' -- "$1")
     if [ "$mode" = "$2" ]; then
         say "directory $1: has mode $mode"
@@ -186,20 +265,21 @@ set_mode() { # PATH MODE
     fi
     say "directory $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
-    chmod "$2" -- "$1"
-    back "chmod $mode '$1'"
+    (enter "$1" && chmod "$2" .) || exit 1
+    back "chmod $mode $(quoted "$1")"
     changed=yes
 }
 
 grant() { # PATH USER LETTERS
+    (enter "$1") || exit 1
     if getfacl -cp -- "$1" 2>/dev/null | grep -q "^user:$2:$(printf '%s' "$3" | sed 's/^x$/--x/')"; then
         say "directory $1: $2 has $3"
         return 0
     fi
     say "directory $1: $3 for $2"
     [ "$act" = yes ] || return 0
-    setfacl -m "u:$2:$3" -- "$1"
-    back "setfacl -x u:$2 '$1'"
+    (enter "$1" && setfacl -m "u:$2:$3" .) || exit 1
+    back "setfacl -x u:$2 $(quoted "$1")"
     changed=yes
 }
 
@@ -209,6 +289,7 @@ set_label() { # PATH TYPE
     esac
     say "directory $1: labelling it $2"
     [ "$act" = yes ] || return 0
+    (enter "$1") || exit 1
     semanage fcontext -a -t "$2" "$1(/.*)?" || semanage fcontext -m -t "$2" "$1(/.*)?"
     restorecon -R "$1"
     changed=yes

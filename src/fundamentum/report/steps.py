@@ -7,9 +7,11 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check import directories
-from fundamentum.plan.model import Plan, Widen, about_of, key_of
+from fundamentum.plan.model import Plan, SwitchOn, Widen, about_of, key_of
 
-Kind = Literal["decide", "source", "switch", "install", "enable", "file", "edit", "directory", "web", "restart", "site"]
+Kind = Literal[
+    "decide", "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
+]
 
 
 class Step(msgspec.Struct):
@@ -18,9 +20,7 @@ class Step(msgspec.Struct):
     title: str
     commands: list[str]
     why: list[str]
-    kind: Literal[
-        "decide", "source", "switch", "install", "enable", "file", "edit", "directory", "web", "restart", "site"
-    ]
+    kind: Kind
     subject: str = ""
     """The file, service or source it is about."""
 
@@ -61,6 +61,9 @@ def steps(plan: Plan) -> list[Step]:
         commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
         reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
         found.append(Step("switch on what is there already", commands, reasons, "enable"))
+    for switch in plan.switched:
+        reasons = why(plan, key_of(switch), about_of(switch))
+        found.append(Step("let the web server hand PHP files to PHP", _switching(switch), reasons, "modules"))
     for file in plan.files:
         lines = shlex.join(file.content.splitlines())
         command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"
@@ -70,7 +73,7 @@ def steps(plan: Plan) -> list[Step]:
     found += _around(plan)
     for restart in plan.restarts:
         reasons = why(plan, key_of(restart), restart.service)
-        if plan.installs or plan.enables or plan.files or plan.edits:
+        if plan.installs or plan.enables or plan.files or plan.edits or plan.switched:
             reasons.append(f"{restart.service}: so that it runs with the changes above")
         verb = "reload" if restart.gently else "restart"
         command = shlex.join(["systemctl", verb, restart.service])
@@ -79,6 +82,12 @@ def steps(plan: Plan) -> list[Step]:
         line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"
         found.append(Step(f"decide: let the web server use the pool {pool.name}", [], [line], "site", pool.name))
     return found
+
+
+def _switching(switch: SwitchOn) -> list[str]:
+    """The web server's own commands."""
+    parts = (("a2dismod", switch.without), ("a2enmod", switch.modules), ("a2enconf", switch.snippets))
+    return [shlex.join([command, *names]) for command, names in parts if names]
 
 
 def _whys(plan: Plan, file: str) -> list[str]:

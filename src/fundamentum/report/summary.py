@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.catalog import security_ends
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 from fundamentum.server.model import Branch, Runtime, Survey
 

@@ -14,7 +14,7 @@ from fundamentum.check.model import Finding, Judgement
 from fundamentum.check.safety import risks
 from fundamentum.needs.names import NAMES, in_words
 from fundamentum.report.chain_text import chain_lines
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.stream import nobody_reads
 from fundamentum.report.styles import STYLES
 from fundamentum.server.model import Survey

@@ -7,7 +7,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.check.tracing import InRuntime, Source, Trace, Wanted
-from fundamentum.report.clean import clean
+from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
 MAX_SOURCES = 12

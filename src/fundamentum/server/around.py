@@ -42,6 +42,18 @@ class Limit(Fact, frozen=True):
     """The location it counts for, where that is not the one that hands requests to PHP."""
 
 
+class WebServer(Fact, frozen=True):
+    """One web server that is set up here, and what of it is switched on."""
+
+    server: Literal["apache2", "nginx"]
+    modules: tuple[PlainName, ...] = ()
+    """The modules that are switched on, where that is done by name."""
+    there: tuple[PlainName, ...] = ()
+    """The modules that could be."""
+    snippets: tuple[PlainName, ...] = ()
+    """The parts of its configuration that are switched on by name."""
+
+
 class Account(Fact, frozen=True):
     """One user, with all groups he is in."""
 
@@ -78,6 +90,9 @@ class Place(Fact, frozen=True):
     """Bytes that are free on its file system; None where that cannot be told."""
     owner: PlainName | None = None
     """The name of the user it belongs to."""
+    loose: Text = ""
+    """The first link on the way that stands in a directory where others than root may put another: where it leads is
+    their word."""
 
 
 class Command(Fact, frozen=True):

@@ -7,7 +7,19 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 from collections.abc import Collection
 from typing import ClassVar, Literal
 
-from fundamentum.server.around import Account, Asked, Command, Database, Exposed, Limit, Machine, Place, Scheduled, Spot
+from fundamentum.server.around import (
+    Account,
+    Asked,
+    Command,
+    Database,
+    Exposed,
+    Limit,
+    Machine,
+    Place,
+    Scheduled,
+    Spot,
+    WebServer,
+)
 from fundamentum.server.fact import Fact
 from fundamentum.untrusted.text import (
     BranchName,
@@ -276,6 +288,8 @@ class Survey(Fact, frozen=True):
     remarks: tuple[Remark, ...] = ()
     asked: Asked | None = None
     """What was looked at for certain applications.  None: only what concerns PHP itself."""
+    web_servers: tuple[WebServer, ...] | None = None
+    """None: it was not looked at."""
     machine: Machine = Machine()
     accounts: tuple[Account, ...] = ()
     """The users as whom PHP runs."""

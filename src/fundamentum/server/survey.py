@@ -21,6 +21,7 @@ from fundamentum.server.probes.fpm_pools import Pool
 from fundamentum.server.probes.php_config import Configuration
 from fundamentum.server.probes.php_modules import Shelf
 from fundamentum.server.processes import Process
+from fundamentum.server.sites.switches import web_servers
 from fundamentum.untrusted.text import is_path, is_plain, scrubbed
 
 FORMAT = 1
@@ -93,6 +94,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=served,
+        web_servers=web_servers(host) if about.family == "debian" else None,
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,

@@ -1,5 +1,6 @@
 """What surrounds PHP: the machine, directories, programs, tasks; what applications ask about, and what is exposed."""
 
+import posixpath
 import re
 from collections.abc import Sequence
 from typing import Final, TypedDict
@@ -47,7 +48,7 @@ def probe(
     paths += (
         [one.value for site in served for one in site.limits if one.name == "client_body_temp_path"] if asked else []
     )
-    paths += roots if asked else []
+    paths += [path for root in roots for path in (root, posixpath.dirname(root))] if asked else []
     scheduled, remarks = tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | ({"www-data", "apache"} if asked else set())
     beside = Beside(

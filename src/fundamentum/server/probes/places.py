@@ -4,6 +4,8 @@ import posixpath
 from collections.abc import Iterable, Sequence
 from typing import Final
 
+from msgspec.structs import replace
+
 from fundamentum.server.around import Account, Place
 from fundamentum.server.hosts import Host, HostError, text_or_none
 from fundamentum.server.model import Site
@@ -41,8 +43,26 @@ def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
             if above not in found and len(found) < MAX_PLACES:
                 found[above] = _place(host, above, above, names)
         if path not in found or real != path:
-            found[path] = _place(host, path, real, names)
+            found[path] = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
     return tuple(found[path] for path in sorted(found))
+
+
+def _loose(host: Host, path: str) -> str:
+    """The first link on the way that somebody other than root may change: root owns not the directory it stands in, or
+    shares it."""
+    parts = path.strip("/").split("/")
+    for length in range(len(parts)):
+        above, here = "/" + "/".join(parts[:length]), "/" + "/".join(parts[: length + 1])
+        folder, real = host.resolve(above), host.resolve(here)
+        if folder is None or real is None:
+            return ""
+        if real == posixpath.join(folder, parts[length]):
+            continue
+        about = host.stat(folder)
+        grants = host.extras(folder).grants
+        if about is None or about.user != 0 or about.mode & 0o022 or any(one.bits & 2 for one in grants):
+            return here
+    return ""
 
 
 def _resolved(host: Host, path: str) -> str:

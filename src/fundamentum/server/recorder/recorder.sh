@@ -97,6 +97,7 @@ places() {
             *) for root in $roots; do with_way "$root/$path"; with_way "${root%/*}/$path"; done ;;
         esac
     done
+    for root in $roots; do with_way "${root%/*}"; done
     for path in $roots /tmp /var/lib/nginx/body /var/lib/nginx/tmp/client_body; do with_way "$path"; done
     # Where PHP is told to put what is sent in, and nginx.
     find /etc/php /etc/php.ini /etc/php.d /etc/php-fpm.d /etc/nginx -maxdepth 5 -type f -exec awk '

@@ -7,6 +7,8 @@ import fcntl
 import os
 import shutil
 import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 STORE = Path(os.environ.get("FUNDAMENTUM_ROOTS", "/var/tmp/fundamentum-roots"))
@@ -50,6 +52,20 @@ class Root:
         shutil.rmtree(path, ignore_errors=True)
         subprocess.run(["cp", "-a", "--reflink=auto", str(self.path), str(path)], check=True)
         return Root(path)
+
+    @contextmanager
+    def layer(self, path: Path) -> Iterator["Root"]:
+        """A second root laid over this one: what is written to it stays apart, and goes with it.  Takes no copying."""
+        shutil.rmtree(path, ignore_errors=True)
+        for name in ("upper", "work", "root"):
+            (path / name).mkdir(parents=True)
+        layers = f"lowerdir={self.path},upperdir={path}/upper,workdir={path}/work"
+        subprocess.run(["mount", "-t", "overlay", "overlay", "-o", layers, str(path / "root")], check=True)
+        try:
+            yield Root(path / "root")
+        finally:
+            subprocess.run(["umount", "-l", str(path / "root")], check=True)
+            shutil.rmtree(path, ignore_errors=True)
 
 
 def base(release: str) -> Root:

@@ -14,7 +14,17 @@ def play(folder: Path, environment: dict[str, str], *options: str) -> str:
         f"deneb ansible_host=127.0.0.1 ansible_port={environment['SSHD_PORT']} ansible_user=root ansible_ssh_executable={folder}/bin/ssh "
         "ansible_ssh_transfer_method=piped ansible_become=false ansible_python_interpreter=/usr/bin/python3\n"
     )
-    command = [str(PLAYBOOK), "-i", f"{folder}/hosts", "-e", "skip_restart=true", f"{folder}/plan.yml", *options]
+    command = [
+        str(PLAYBOOK),
+        "-i",
+        f"{folder}/hosts",
+        "-e",
+        "target=deneb",
+        "-e",
+        "skip_restart=true",
+        f"{folder}/plan.yml",
+        *options,
+    ]
     quiet = {
         **environment,
         "ANSIBLE_NOCOWS": "1",

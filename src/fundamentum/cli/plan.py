@@ -10,6 +10,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
 from fundamentum.report.stream import write_out
+from fundamentum.untrusted.files import named
 
 
 def run(options: argparse.Namespace) -> int:
@@ -23,7 +24,8 @@ def run(options: argparse.Namespace) -> int:
         survey, more = with_index(survey, word)
         added += more
     made = plan(applications, survey, options.runtime, recommended=not options.required_only, added=added)
-    if options.write_files:
+    if options.write_files is not None:
+        named(options.write_files, "the folder to write to")
         for path, content in [
             *((one.path, one.content) for one in made.files),
             *((f"{e.path}.diff", e.diff) for e in made.edits),

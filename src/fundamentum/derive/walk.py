@@ -10,7 +10,7 @@ from fundamentum.derive.listing import OTHER, Directory, Listing
 from fundamentum.derive.tree import Part, SourceFile, Tree
 
 MAX_SIZE: Final = 8 * 1024 * 1024
-MAX_TOTAL: Final = 400 * 1024 * 1024
+MAX_TOTAL: Final = 256 * 1024 * 1024
 """Bytes of code: the largest applications have a fifth of that."""
 
 _ASIDE: Final = frozenset(

@@ -10,6 +10,9 @@ export DEBIAN_FRONTEND=noninteractive LC_ALL=C
 changed=no undo='' act=no family=debian
 # Copies of what is replaced; never beside it, where a service would read them.
 backups=/var/backups/fundamentum keep=
+work='' beside=''
+trap 'rm -rf ${work:+"$work"} ${beside:+"$beside"}' EXIT
+trap 'exit 130' HUP INT TERM
 
 case ${1-} in
     --yes) act=yes ;;
@@ -148,11 +151,14 @@ keep() { # PATH: a copy where no service reads it, which only root may see; its 
     cp -p -- "$1" "$kept"
 }
 
+scratch() { [ -n "$work" ] || work=$(mktemp -d); } # a directory for what is compared, gone at the end
+
 put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden name beside it is read by no service
     beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
     if [ -e "$2" ]; then cp -p -- "$2" "$beside"; else chmod 644 "$beside"; fi
     cat <"$1" >"$beside"
     mv -f -- "$beside" "$2"
+    beside=
     changed=yes
 }
 
@@ -160,7 +166,8 @@ write_file() { # PATH LINE...
     path=$1
     shift
     # Compared elsewhere: a file that comes and goes here would make the directory look changed.
-    new=$(mktemp)
+    scratch
+    new=$work/new
     printf '%s\n' "$@" >"$new"
     if [ -f "$path" ] && cmp -s "$new" "$path"; then
         say "file $path: as wanted"
@@ -176,13 +183,13 @@ write_file() { # PATH LINE...
         back "rm $(quoted "$path")"
         put "$new" "$path"
     fi
-    rm -f "$new"
 }
 
 change_file() { # PATH LINE...: the lines of a unified diff
     path=$1
     shift
-    diff=$(mktemp) new=$(mktemp)
+    scratch
+    diff=$work/diff new=$work/new
     printf '%s\n' "$@" >"$diff"
     command -v patch >/dev/null 2>&1 || install_packages patch
     if ! command -v patch >/dev/null 2>&1; then
@@ -191,7 +198,6 @@ change_file() { # PATH LINE...: the lines of a unified diff
         say "file $path: as wanted"
     elif ! patch --binary -s -f -r - -o "$new" "$path" <"$diff" >/dev/null 2>&1; then
         say "file $path: not as it was when this was planned; plan again" >&2
-        rm -f "$diff" "$new"
         exit 1
     elif [ "$act" = no ]; then
         say "file $path: changing"
@@ -201,7 +207,6 @@ change_file() { # PATH LINE...: the lines of a unified diff
         back "cp -p $(quoted "$kept") $(quoted "$path")"
         put "$new" "$path"
     fi
-    rm -f "$diff" "$new"
 }
 
 # A directory is changed from within it, so that no link that somebody puts on the way meanwhile leads elsewhere.

@@ -22,7 +22,7 @@ from fundamentum.untrusted.numbers import whole
 
 MAX_ARCHIVE: Final = 128 * 1024 * 1024
 """Bytes, packed and unpacked: a full server's recording has a tenth of that."""
-MAX_MEMBERS: Final = 60_000
+MAX_MEMBERS: Final = 20_000
 MAX_PATHS: Final = 200_000
 """Files and directories that a recording may speak of."""
 _MEMBER: Final = re.compile(

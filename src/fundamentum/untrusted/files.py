@@ -11,8 +11,11 @@ def named(word: str, what: str = "a file") -> Path:
     """The path that a user gave; an empty word is an error, for as a path it would be the current directory."""
     if not word:
         raise InputError("''", f"is empty; give the path of {what}")
-    if "\0" in word:
-        raise InputError(word, "is no path")
+    try:
+        if b"\0" in os.fsencode(word):
+            raise InputError(word, "is no path")
+    except UnicodeEncodeError as error:
+        raise InputError(ascii(word), "is no path") from error
     return Path(word)
 
 

@@ -1,5 +1,6 @@
 """Installed packages of an RHEL-family system: asked of its own ``rpm``, or read from the database itself."""
 
+import os
 import re
 import struct
 from collections import Counter
@@ -21,7 +22,7 @@ FOLDERS: Final = ("/usr/lib/sysimage/rpm", "/var/lib/rpm")
 SQLITE: Final = "rpmdb.sqlite"
 OLD: Final = ("Packages", "Packages.db")
 PACKAGE_NAME: Final = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
-MAX_DATABASE: Final = 1024 * 1024 * 1024
+MAX_DATABASE: Final = 512 * 1024 * 1024
 """Bytes; a server with three thousand packages has a fifth of that."""
 MAX_HEADER: Final = 32 * 1024 * 1024
 """Bytes of one package's header: that of the kernel's modules has four million."""
@@ -177,7 +178,11 @@ def _copied(host: Host, path: str, target: Path) -> None:
             if size > MAX_DATABASE:
                 raise HostError(f"{path}: larger than {MAX_DATABASE >> 20} MiB: not read")
             host.budget.read(len(piece))
-            out.write(piece)
+            if piece.strip(b"\0"):
+                out.write(piece)
+            else:
+                out.seek(len(piece), os.SEEK_CUR)  # what holds nothing takes no place in the copy either
+        out.truncate(size)
 
 
 def _headers(connection: "sqlite3.Connection", host: Host, wanted: tuple[str, ...]) -> Iterator[Package]:

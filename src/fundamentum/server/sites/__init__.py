@@ -193,7 +193,7 @@ class Files:
         if path not in self._texts:
             self._texts[path] = self._fresh(path)
         found = self._texts[path]
-        self._left -= len(found or "") + 200
+        self._left -= len(found or "") + 2000
         if self._left < 0 or len(self._texts) > MAX_FILES:
             raise HostError(
                 f"{path}: {self.about} has no end of included files: sites set up from there on are unknown"

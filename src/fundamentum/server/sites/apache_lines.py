@@ -55,6 +55,8 @@ class Reader:
         self.files, self.root = files, root
         self.sections = 0
         self.modules: dict[str, str] = {}
+        self._known: set[str] = set()
+        """The names by which conditions know the modules that are loaded."""
         self.defines: dict[str, str] = {}
         for name, value in re.findall(
             r"^\s*(?:export\s+)?(APACHE_\w+)=([^\s#]*)", files.text(f"{root}/envvars") or "", re.M
@@ -101,6 +103,7 @@ class Reader:
                     yield from self.lines(path, line.inside, depth + 1)
             case "loadmodule" if len(line.words) > 1 and len(self.modules) < _MAX_NAMES:
                 self.modules[first] = line.words[1]
+                self._known |= {first, *_sources(first, line.words[1])}
             case "define" if first and len(self.defines) < _MAX_NAMES:
                 self.defines[first] = line.words[1] if len(line.words) > 1 else ""
             case "serverroot" if first.startswith("/"):
@@ -136,7 +139,7 @@ class Reader:
         if kind == "ifdefine":
             return (name in self.defines) is wanted
         if kind == "ifmodule":
-            return (name in self.modules or any(name in _sources(*one) for one in self.modules.items())) is wanted
+            return (name in self._known) is wanted
         return wanted
 
 

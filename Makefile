@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
-.PHONY: demo test lint bench pictures clean
+.PHONY: demo test bench attack pictures clean
 
 demo: $(VENV)/installed
 	$(BIN)/fundamentum demo
@@ -26,6 +26,10 @@ $(VENV)/tested: $(VENV)/installed
 
 bench: $(VENV)/tested
 	$(BIN)/python benchmarks/run.py
+
+# Mutated input through every command: make attack ATTACKS=20000 SEED=1
+attack: $(VENV)/tested
+	$(BIN)/python tools/attack.py $(or $(ATTACKS),1000) $(SEED)
 
 pictures: $(VENV)/tested
 	sh tools/retake_pictures.sh

@@ -17,9 +17,10 @@ import lz4.frame
 import pytest
 
 from tests.around import around_root
-from tests.hostile.attacks import DATA, NEEDS, PACK, RECORDED, header, recording, rpm_root
+from tests.hostile.attacks import DATA, NEEDS
 from tests.hostile.mutations import KINDS
 from tests.hostile.program import Ran, run
+from tests.hostile.samples import RECORDED, header, recording, rpm_root
 from tests.small_root import LISTS, NAME, small_root
 
 NIGHTLOG = DATA / "nightlog.needs.toml"
@@ -292,48 +293,3 @@ def test_a_directory_without_php_and_with_loops(tmp_path: Path) -> None:
     assert run("survey", tmp_path).code == 2
     if Path("/usr/share/doc").is_dir():
         assert run("survey", "/usr/share/doc").code == 2
-
-
-CODE: dict[str, str] = {
-    "conditions nested 50,000 deep": "if (extension_loaded('gd')) {" * 50_000 + "imagecreate(1, 1);" + "}" * 50_000,
-    "brackets": "$x = " + "(" * 50_000 + "imagecreate(1, 1)" + ")" * 50_000 + ";",
-    "negations": "!" * 200_000 + "extension_loaded('gd');",
-    "branches": "if ($a) {}" + "elseif (extension_loaded('gd')) { imagecreate(1, 1); }" * 30_000,
-    "strings": "$x = " + '"a".' * 400_000 + '"b"; imagecreate(1, 1);',
-    "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
-}
-
-
-@pytest.mark.parametrize("case", CODE)
-def test_code_as_nobody_writes_it(tmp_path: Path, case: str) -> None:
-    (tmp_path / "app").mkdir()
-    (tmp_path / "app/a.php").write_text("<?php\n" + CODE[case])
-    run("derive", tmp_path / "app", "--fresh")
-
-
-def test_a_directory_of_a_gigabyte(tmp_path: Path) -> None:
-    body = (
-        b"<?php\nif (extension_loaded('gd')) { imagecreate(1, 1); }\n" + b"// nothing here\n$a = [1, 2, 'x'];\n" * 8000
-    )
-    for number in range(1024**3 // len(body)):
-        folder = tmp_path / f"app/{number % 50}"
-        folder.mkdir(parents=True, exist_ok=True)
-        (folder / f"{number}.php").write_bytes(body)
-    done = run("derive", tmp_path / "app", "--fresh")
-    assert "larger than any application" in done.err
-
-
-def test_manifests_without_end(tmp_path: Path) -> None:
-    many = ",".join(f'"ext-e{n}":"*"' for n in range(200_000))
-    (tmp_path / "composer.json").write_text('{"name":"x/y","require":{' + many + "}}")
-    (tmp_path / "composer.lock").write_text(
-        '{"packages":['
-        + ",".join(f'{{"name":"a/b{n}","require":{{"php":">=5.{n % 9}"}}}}' for n in range(60_000))
-        + "]}"
-    )
-    (tmp_path / "package.xml").write_text("<package>" + "<a>" * 2_000_000)
-    run("derive", tmp_path, "--fresh")
-
-
-def test_packing_of_every_kind_is_known() -> None:
-    assert set(PACK) == {"gz", "xz", "lz4", "zst"}

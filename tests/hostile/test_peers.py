@@ -17,7 +17,7 @@ from fundamentum.server import asking, greeting, page_address
 from fundamentum.server.asking import ask_pools
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey
-from tests.hostile.attacks import PAGE
+from tests.hostile.samples import PAGE
 from tests.small_root import small_root
 
 Talk = Callable[[socket.socket], None]

@@ -206,6 +206,9 @@ def test_nobody_without_a_home_and_without_permission(tmp_path: Path) -> None:
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     assert done.returncode in (1, 2) and "Traceback" not in done.stderr, done.stderr
     assert "Permission denied" in done.stderr
+    (tmp_path / "index.php").write_text("<?php imagecreate(1, 1);")
+    done = subprocess.run([*command[:3], "derive", str(tmp_path)], capture_output=True, text=True, check=False)
+    assert done.returncode == 0 and "Traceback" not in done.stderr
 
 
 @pytest.mark.skipif(not Path("/dev/full").exists(), reason="there is no /dev/full")

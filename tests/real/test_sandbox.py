@@ -12,11 +12,12 @@ from pathlib import Path
 
 import pytest
 from debian_root import Root, base
+from msgspec.structs import replace
 
 from fundamentum.check.asked import asked_by
 from fundamentum.errors import FundamentumError
 from fundamentum.needs.file import parse
-from fundamentum.plan.model import Plan
+from fundamentum.plan.model import DropIn, Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
@@ -130,7 +131,10 @@ def test_playbooks_hold_all_of_it_as_data(tmp_path: Path) -> None:
     for number, made in enumerate(plans(tmp_path / "surveys", 8)):
         folder = tmp_path / f"play{number}"
         folder.mkdir()
-        (folder / "plan.yml").write_text(as_playbook(made))
+        more = DropIn(
+            str(folder / "written"), f"#jinja2:variable_start_string:'[['\n[[ lookup('pipe', 'touch {TOKEN}') ]]\n"
+        )
+        (folder / "plan.yml").write_text(as_playbook(replace(made, files=(*made.files, more))))
         command = [str(PLAYBOOK), "-i", "localhost,", "-c", "local", "-e", "target=localhost", "plan.yml", "--check"]
         environment = {
             **os.environ,

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from rich.console import Console
 
 from fundamentum.check.judge import check
+from fundamentum.errors import FundamentumError
 from fundamentum.needs.around import PATH
 from fundamentum.plan.model import DropIn, Edit, Install, Plan, Reason, Set
 from fundamentum.plan.planner import plan
@@ -211,6 +212,13 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     (copy,) = (one for one in (tmp_path / "kept").rglob("*") if one.is_file())
     assert copy.name == "php.ini" and b"64M" in copy.read_bytes()
     assert (tmp_path / "kept/fundamentum").stat().st_mode & 0o777 == 0o700
+
+
+def test_a_family_that_is_none_gets_into_no_script(made: Plan) -> None:
+    nothing = replace(made, installs=(), files=(), settings=(), restarts=(), along=(), family="debian; touch x")
+    assert nothing.empty and "touch" not in as_script(nothing)
+    with pytest.raises(FundamentumError):
+        as_script(replace(made, family="debian; touch x"))
 
 
 def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:

@@ -1,6 +1,7 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
 
@@ -20,61 +21,86 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the Debian and RHEL families only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
-    head = _HEAD.read_text("utf-8").replace("family=debian", f"family={plan.family}")
-    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), head]
+    head = _HEAD.read_text("utf-8")
+    if plan.family in FAMILIES:  # where there is nothing to do, it may be any word of a survey
+        head = head.replace("family=debian", f"family={plan.family}")
+    parts = (_sources, _installs, _switches, _contents, _directories, _services, _left)
+    body = [line for part in parts for line in part(plan)]
+    if any('"$cr"' in line for line in body):
+        head += "\ncr=$(printf '\\r')\n"
+    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), head, *body]
+    out += ["finish"] if not plan.empty else ['say "nothing to do"']
+    return "\n".join(out).rstrip("\n") + "\n"
+
+
+def _sources(plan: Plan) -> Iterator[str]:
+    for source in plan.repositories:
+        yield from _comment(f"Package source to be configured first: {source}")
+        yield from (shell_words(["need_source", clean(source), *_from(plan, source)]), "")
+    if plan.switch:
+        yield from _comment("The module stream; what is installed of another one is replaced")
+        yield from (shell_words(["switch_stream", *plan.switch.split(":", 1)]), "")
+
+
+def _installs(plan: Plan) -> Iterator[str]:
     fresh = [one for one in plan.installs if not one.again]
     again = [one for one in plan.installs if one.again]
-    for source in plan.repositories:
-        out += _comment(f"Package source to be configured first: {source}")
-        out += [shell_words(["need_source", clean(source), *_from(plan, source)]), ""]
-    if plan.switch:
-        out += _comment("The module stream; what is installed of another one is replaced")
-        out += [shell_words(["switch_stream", *plan.switch.split(":", 1)]), ""]
     for title, function, group in (
         ("Packages", "install_packages", fresh),
         ("Packages whose files are not what they should be", "install_again", again),
     ):
-        if group:
-            out += _comment(title)
-            for one in group:
-                out += _reasons(one.package, plan.reasons.get(key_of(one), ()))
-            if plan.along and group is fresh:
-                out += _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
-            if plan.removes and group is fresh:
-                out += _comment(f"They take away: {', '.join(plan.removes)}")
-            out += [f"{function} {shell_words(one.package for one in group)}", ""]
+        if not group:
+            continue
+        yield from _comment(title)
+        for one in group:
+            yield from _reasons(one.package, plan.reasons.get(key_of(one), ()))
+        if plan.along and group is fresh:
+            yield from _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
+        if plan.removes and group is fresh:
+            yield from _comment(f"They take away: {', '.join(plan.removes)}")
+        yield from (f"{function} {shell_words(one.package for one in group)}", "")
+
+
+def _switches(plan: Plan) -> Iterator[str]:
     if plan.enables:
-        out += _comment("Extensions that are there, but not switched on")
+        yield from _comment("Extensions that are there, but not switched on")
         for enable in plan.enables:
-            out += _reasons(enable.extension, plan.reasons.get(key_of(enable), ()))
-            out.append(shell_words(["switch_on", enable.branch, enable.sapi, enable.switch]))
-        out.append("")
-    for one_switch in plan.switched:
-        out += _comment("The web server, so that it hands PHP files to PHP")
-        out += _reasons(about_of(one_switch), plan.reasons.get(key_of(one_switch), ()))
-        lists = (one_switch.without, one_switch.modules, one_switch.snippets)
-        out += [shell_words(["switch_web_server", *(" ".join(names) for names in lists)]), ""]
+            yield from _reasons(enable.extension, plan.reasons.get(key_of(enable), ()))
+            yield shell_words(["switch_on", enable.branch, enable.sapi, enable.switch])
+        yield ""
+    for switch in plan.switched:
+        yield from _comment("The web server, so that it hands PHP files to PHP")
+        yield from _reasons(about_of(switch), plan.reasons.get(key_of(switch), ()))
+        lists = (switch.without, switch.modules, switch.snippets)
+        yield from (shell_words(["switch_web_server", *(" ".join(names) for names in lists)]), "")
+
+
+def _contents(plan: Plan) -> Iterator[str]:
     for file in plan.files:
-        out += [*_changes(plan, file.path), *_with_lines("write_file", file.path, file.content), ""]
+        yield from (*_changes(plan, file.path), *_with_lines("write_file", file.path, file.content), "")
     for edit in plan.edits:
-        out += [*_changes(plan, edit.path), *_with_lines("change_file", edit.path, edit.diff), ""]
-    for arrange in plan.arranged:
-        path = arrange.arrangement.path
-        out += [*_comment("A directory"), *_reasons(path, plan.reasons.get(key_of(arrange), ()))]
-        out += [*(shell_words(words) for words in _arranged(arrange.arrangement)), ""]
+        yield from (*_changes(plan, edit.path), *_with_lines("change_file", edit.path, edit.diff), "")
+
+
+def _directories(plan: Plan) -> Iterator[str]:
+    for one in plan.arranged:
+        yield from (*_comment("A directory"), *_reasons(one.arrangement.path, plan.reasons.get(key_of(one), ())))
+        yield from (*(shell_words(words) for words in _arranged(one.arrangement)), "")
+
+
+def _services(plan: Plan) -> Iterator[str]:
     for restart in plan.restarts:
-        out += _comment("The service, so that it runs with all of this")
-        out += _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
+        yield from _comment("The service, so that it runs with all of this")
+        yield from _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
         function = "reload_service" if restart.gently else "restart_service"
-        out += [shell_words([function, restart.service, *service_check(restart.service)]), ""]
+        yield from (shell_words([function, restart.service, *service_check(restart.service)]), "")
+
+
+def _left(plan: Plan) -> Iterator[str]:
     for pool in plan.pools:
-        out += _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
+        yield from _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
     for need in plan.unresolved:
-        out += _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
-    if any('"$cr"' in line for line in out):
-        out.insert(out.index(head) + 1, "cr=$(printf '\\r')\n")
-    out += ["finish"] if not plan.empty else ['say "nothing to do"']
-    return "\n".join(out).rstrip("\n") + "\n"
+        yield from _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
 
 
 def _changes(plan: Plan, file: str) -> list[str]:

@@ -38,48 +38,33 @@ PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
 T = TypeVar("T")
 
 
+class Place(msgspec.Struct):
+    """One branch in one place: what is known of it, and where its extension files come from."""
+
+    branch: Branch
+    shelf: Shelf
+
+
 def survey(host: Host, asked: Asked | None = None) -> Survey:
     """Everything that matters for PHP on this server, and what is asked for beside.  Reads; changes nothing there.
 
     No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
     """
     about, remarks = system.probe(host)
-
-    def reading(what: str, probe: Callable[[], tuple[T, list[Remark]]], nothing: T) -> T:
-        """What one part tells; nothing, and a remark, where it cannot be read."""
-        try:
-            found, said = probe()
-        except HostError as error:
-            found, said = nothing, [Remark(what, f"{error}: unknown")]
-        remarks.extend(said)
-        return found
-
-    packages = reading("packages", lambda: _packages(host, about, asked or Asked()), _no_packages(about))
+    reading = partial(_reading, remarks)
+    packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    installations: list[Installation] = reading("PHP", lambda: layouts.installations(host, about), [])
-    look_for_files = partial(_places, host, installations, packages.owners)
-    places: dict[tuple[str, str], Place] = reading("extension files", look_for_files, {})
-    running = host.running()
-    if running.hidden:
-        why = "servers run of which only root sees when they started: whether a restart is due is unknown"
-        remarks.append(Remark("running services", why))
-    runtimes: list[Runtime] = []
-    for one in installations:
-        if (place := places.get((one.branch, one.home))) is None:
-            continue
-        more = partial(_runtimes, host, one, place, running.processes)
-        runtimes += reading(f"PHP in {one.program}", more, [])
-    served, web_files, more_remarks = sites.probe(host, about, runtimes)
-    remarks += more_remarks
+    places, runtimes = _php(host, about, packages, remarks)
+    served, web_files, more = sites.probe(host, about, runtimes)
+    remarks += more
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
     remarks += _unsuited(served, runtimes, places)
-    if any(site.runtime for site in served):
-        leading = {site.runtime for site in served}
+    if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
-    beside = reading("surroundings", lambda: around.probe(host, asked, runtimes, served, packages), nothing)
+    beside = reading("surroundings", partial(around.probe, host, asked, runtimes, served, packages), nothing)
     if host.budget.spent:
         runtimes = [_unread(runtime) for runtime in runtimes]
         why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
@@ -100,6 +85,35 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         **beside,
     )
     return scrubbed(found)
+
+
+def _reading(remarks: list[Remark], what: str, probe: Callable[[], tuple[T, list[Remark]]], nothing: T) -> T:
+    """What one part tells; nothing, and a remark, where it cannot be read."""
+    try:
+        found, said = probe()
+    except HostError as error:
+        found, said = nothing, [Remark(what, f"{error}: unknown")]
+    remarks.extend(said)
+    return found
+
+
+def _php(
+    host: Host, about: System, packages: Packages, remarks: list[Remark]
+) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
+    """Every PHP here, each where it stands, and every way it is run."""
+    installations: list[Installation] = _reading(remarks, "PHP", partial(layouts.installations, host, about), [])
+    look = partial(_places, host, installations, packages.owners)
+    places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
+    running = host.running()
+    if running.hidden:
+        why = "servers run of which only root sees when they started: whether a restart is due is unknown"
+        remarks.append(Remark("running services", why))
+    runtimes: list[Runtime] = []
+    for one in installations:
+        if place := places.get((one.branch, one.home)):
+            more = partial(_runtimes, host, one, place, running.processes)
+            runtimes += _reading(remarks, f"PHP in {one.program}", more, [])
+    return places, runtimes
 
 
 def _unread(runtime: Runtime) -> Runtime:
@@ -133,13 +147,6 @@ def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[R
     why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
     remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
     return _no_packages(about), [remark]
-
-
-class Place(msgspec.Struct):
-    """One branch in one place: what is known of it, and where its extension files come from."""
-
-    branch: Branch
-    shelf: Shelf
 
 
 def _places(

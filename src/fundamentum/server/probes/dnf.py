@@ -12,6 +12,7 @@ import msgspec
 from fundamentum.server.hosts import Host, HostError, listed, matching, text_or_none
 from fundamentum.server.model import Offer, Remark, Repository
 from fundamentum.server.packing import BadPacking, pieces, unpack
+from fundamentum.server.probes.dnf_modules import MAX_NAME, Modules, configuration, read_modules
 from fundamentum.server.probes.rpm import PACKAGE_NAME
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.numbers import whole
@@ -26,7 +27,6 @@ MAX_MODULES: Final = 32 * 1024 * 1024
 """Bytes of a repository's module documents."""
 MAX_PACKAGE: Final = 4 * 1024 * 1024
 """Bytes of one package's entry."""
-MAX_NAME: Final = 500
 MAX_CAPABILITIES: Final = 1_500_000
 MAX_OFFERS: Final = 20_000
 _FED: Final = 64 * 1024
@@ -34,7 +34,6 @@ _COMMON: Final = "{http://linux.duke.edu/metadata/common}"
 _RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
 _REPO: Final = "{http://linux.duke.edu/metadata/repo}"
 _PACKING: Final = re.compile(r"\.(gz|xz|bz2|zst)$")
-_NEVRA: Final = re.compile(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
 _SIGNS: Final = {"LT": "<<", "LE": "<=", "EQ": "=", "GE": ">=", "GT": ">>"}
 
 
@@ -48,17 +47,6 @@ class _Source(msgspec.Struct):
     hotfixes: bool
     """Whether its packages count even where a module stream is switched on."""
     folder: str | None = None
-
-
-class Modules(msgspec.Struct):
-    """Which packages belong to module streams, and which streams are switched on."""
-
-    streams: dict[str, str] = msgspec.field(default_factory=dict)
-    """Package, as NEVRA → the stream (``php:8.2``) it belongs to."""
-    active: dict[str, str] = msgspec.field(default_factory=dict)
-    """Module → stream that is switched on, by hand or by default."""
-    names: dict[str, str] = msgspec.field(default_factory=dict)
-    """Package name → the active stream that claims it."""
 
 
 class _Wanted(msgspec.Struct, frozen=True):
@@ -96,7 +84,7 @@ def probe(
         why = f"none in {' or '.join(CACHES)}: what could be installed is unknown; run dnf makecache"
         return None, [], [*remarks, Remark("package indexes", why)]
     read = [(source, *_metadata(host, source, remarks)) for source in sources]
-    modules = _modules(host, [document for _, _, documents in read for document in documents])
+    modules = read_modules(host, [document for _, _, documents in read for document in documents])
     offers: dict[tuple[str, str, str, str], Offer] = {}
     capabilities = set(provided)
     for source, packages, _ in read:
@@ -120,17 +108,17 @@ def offers_in(
     remarks: list[Remark] = []
     source = _Source(name, name, DEFAULT_PRIORITY, (), False, folder)
     packages, documents = _metadata(host, source, remarks)
-    modules = _modules(host, documents)
+    modules = read_modules(host, documents)
     looked_for = _Wanted(also, programs)
     return list(_packages(packages, source, architecture, modules, set(), remarks, looked_for, host.budget))
 
 
 def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
     folders = {name: f"{cache}/{name}/repodata" for cache in CACHES for name in listed(host, cache)}
-    main = _configuration(text_or_none(host, "/etc/dnf/dnf.conf"))
+    main = configuration(text_or_none(host, "/etc/dnf/dnf.conf"))
     everywhere = _excluded(main, "main")
     for path in (path for pattern in REPOSITORIES for path in matching(host, pattern)):
-        found = _configuration(text_or_none(host, path))
+        found = configuration(text_or_none(host, path))
         for name in found.sections():
             if not _is_on(found, name, "enabled", "1"):
                 continue
@@ -147,15 +135,6 @@ def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
                 _is_on(found, name, "module_hotfixes", "0"),
                 folder,
             )
-
-
-def _configuration(text: str | None) -> configparser.ConfigParser:
-    found = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
-    try:
-        found.read_string(text or "")
-    except (configparser.Error, ValueError, AttributeError):
-        return configparser.ConfigParser(interpolation=None)
-    return found
 
 
 def _is_on(found: configparser.ConfigParser, section: str, key: str, fallback: str) -> bool:
@@ -213,73 +192,6 @@ def _locations(data: bytes) -> dict[str, str]:
         if place is not None:
             found[str(one.get("type"))] = str(place.get("href"))
     return found
-
-
-def _modules(host: Host, documents: list[bytes]) -> Modules:
-    found = Modules()
-    versions: dict[str, list[tuple[int, dict[str, Any]]]] = {}
-    for document in documents:
-        data = _document(document)
-        match data:
-            case {
-                "document": "modulemd-defaults",
-                "data": {"module": str(module), "stream": str() | int() | float() as stream},
-            }:
-                found.active[module] = str(stream)
-            case {
-                "document": "modulemd",
-                "data": {
-                    "name": str(name),
-                    "stream": str() | int() | float() as stream,
-                    "version": int(version),
-                } as about,
-            }:
-                versions.setdefault(f"{name}:{stream}", []).append((version, about))
-            case _:
-                continue
-    for path in matching(host, "/etc/dnf/modules.d/*.module"):
-        configured = _configuration(text_or_none(host, path))
-        for module in configured.sections():
-            state, stream = configured.get(module, "state", fallback=""), configured.get(module, "stream", fallback="")
-            if state == "enabled" and stream:
-                found.active[module] = stream
-            elif state == "disabled":
-                found.active.pop(module, None)
-    for stream, builds in versions.items():
-        newest = max(version for version, _ in builds)
-        module, _, name = stream.partition(":")
-        for version, about in builds:
-            artifacts = about.get("artifacts")
-            rpms = artifacts.get("rpms") if isinstance(artifacts, dict) else None
-            for one in rpms if isinstance(rpms, list) else ():
-                match = _NEVRA.fullmatch(one) if isinstance(one, str) and len(one) < MAX_NAME else None
-                if match:
-                    key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
-                    found.streams[key] = stream
-                    if version == newest and found.active.get(module) == name:
-                        found.names[match["name"]] = stream
-    return found
-
-
-def _short(stream: object) -> bool:
-    """Whether this is the name of a stream: YAML takes 8.2 for a number."""
-    return isinstance(stream, str | int | float) and len(str(stream)) < MAX_NAME
-
-
-def _document(text: bytes) -> object:
-    """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
-    import yaml  # noqa: PLC0415 — only where a repository has modules
-
-    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
-    depth = 0
-    try:
-        for count, event in enumerate(yaml.parse(text, Loader=loader)):
-            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
-            if isinstance(event, yaml.AliasEvent) or depth > 20 or count > 200_000:
-                return None
-        return yaml.load(text, Loader=loader)
-    except (yaml.YAMLError, ValueError, RecursionError, ArithmeticError, TypeError, AttributeError):
-        return None
 
 
 def _packages(

@@ -1,0 +1,47 @@
+"""Applications without an end: deriving ends in time and within memory, and says what it left."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.hostile.program import run
+
+CODE: dict[str, str] = {
+    "conditions nested 50,000 deep": "if (extension_loaded('gd')) {" * 50_000 + "imagecreate(1, 1);" + "}" * 50_000,
+    "brackets": "$x = " + "(" * 50_000 + "imagecreate(1, 1)" + ")" * 50_000 + ";",
+    "negations": "!" * 200_000 + "extension_loaded('gd');",
+    "branches": "if ($a) {}" + "elseif (extension_loaded('gd')) { imagecreate(1, 1); }" * 30_000,
+    "strings": "$x = " + '"a".' * 400_000 + '"b"; imagecreate(1, 1);',
+    "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
+}
+
+
+@pytest.mark.parametrize("case", CODE)
+def test_code_as_nobody_writes_it(tmp_path: Path, case: str) -> None:
+    (tmp_path / "app").mkdir()
+    (tmp_path / "app/a.php").write_text("<?php\n" + CODE[case])
+    run("derive", tmp_path / "app", "--fresh")
+
+
+def test_a_directory_of_a_gigabyte(tmp_path: Path) -> None:
+    body = (
+        b"<?php\nif (extension_loaded('gd')) { imagecreate(1, 1); }\n" + b"// nothing here\n$a = [1, 2, 'x'];\n" * 8000
+    )
+    for number in range(1024**3 // len(body)):
+        folder = tmp_path / f"app/{number % 50}"
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / f"{number}.php").write_bytes(body)
+    done = run("derive", tmp_path / "app", "--fresh")
+    assert "larger than any application" in done.err
+
+
+def test_manifests_without_end(tmp_path: Path) -> None:
+    many = ",".join(f'"ext-e{n}":"*"' for n in range(200_000))
+    (tmp_path / "composer.json").write_text('{"name":"x/y","require":{' + many + "}}")
+    (tmp_path / "composer.lock").write_text(
+        '{"packages":['
+        + ",".join(f'{{"name":"a/b{n}","require":{{"php":">=5.{n % 9}"}}}}' for n in range(60_000))
+        + "]}"
+    )
+    (tmp_path / "package.xml").write_text("<package>" + "<a>" * 2_000_000)
+    run("derive", tmp_path, "--fresh")

@@ -17,6 +17,8 @@ from fundamentum.server.sites import Files
 _MAX_DEPTH: Final = 20
 _MAX_LINE: Final = 8192
 """Bytes that Apache allows a line, and a value put into it.  Source: ``MAX_STRING_LEN`` in Apache's httpd.h."""
+_MAX_LINES: Final = 200_000
+"""Lines of the whole configuration, included ones counted each time."""
 _MAX_NAMES: Final = 2000
 """Modules, and variables, of one server."""
 _MAX_SECTIONS: Final = 50
@@ -55,6 +57,7 @@ class Reader:
         self.files, self.root = files, root
         self.sections = 0
         self.modules: dict[str, str] = {}
+        self._left = _MAX_LINES
         self._known: set[str] = set()
         """The names by which conditions know the modules that are loaded."""
         self.defines: dict[str, str] = {}
@@ -68,9 +71,10 @@ class Reader:
         text = self.files.text(path) if depth < _MAX_DEPTH else None
         stack = list(inside)
         skipping = 0
-        for at, (number, content) in enumerate(_joined(text or "")):
-            if at % 1000 == 999:
-                self.files.host.budget.tick()
+        for number, content in _joined(text or ""):
+            self._left -= 1
+            if self._left < 0:
+                raise HostError(f"{path}:{number}: more than {_MAX_LINES:,} lines: sites from there on are unknown")
             if section := _SECTION.match(content):
                 closing, kind, words = section[1] == "/", section[2].lower(), self._filled(section[3])
                 if kind in _CONDITIONS:

@@ -65,11 +65,17 @@ def as_playbook(plan: Plan) -> str:
     for switch in plan.switched:
         tasks += _switched(switch, restarting)
     if plan.files or plan.edits:
-        tasks.append(_task("Keep a place for copies", "file", path=KEPT, state=_Ours("directory"), mode=_Ours("0700")))
+        tasks.append(
+            _task(
+                _Ours("Keep a place for copies"), "file", path=_Ours(KEPT), state=_Ours("directory"), mode=_Ours("0700")
+            )
+        )
     for file in plan.files:
         tasks += _written(file.path, file.content, restarting)
     if plan.edits:
-        tasks.append(_task("Have the tool that changes files", "package", name=_Ours("patch"), state=_Ours("present")))
+        tasks.append(
+            _task(_Ours("Have the tool that changes files"), "package", name=_Ours("patch"), state=_Ours("present"))
+        )
     for edit in plan.edits:
         tasks += _patched(edit.path, edit.diff, restarting)
     for one in plan.arranged:
@@ -101,7 +107,14 @@ def _keyed(value: Any) -> Any:
 
 
 def _task(title: str, module: str, /, **options: Any) -> dict[str, Any]:
-    return {"name": clean(title), f"ansible.builtin.{module}": options}
+    name = title if isinstance(title, _Ours) else clean(title)
+    return {"name": name, f"ansible.builtin.{module}": options}
+
+
+def _argv(shape: str, *data: str) -> list[str]:
+    """The words of a command: ``{}`` stands for a word that is not ours."""
+    given = iter(data)
+    return [next(given) if word == "{}" else _Ours(word) for word in shape.split()]
 
 
 def _asked(title: str, name: str, argv: Sequence[str], **more: Any) -> dict[str, Any]:
@@ -122,19 +135,19 @@ def _packages(plan: Plan, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
         options: dict[str, Any] = {"name": [one.package for one in fresh], "state": _Ours("present")}
         options["install_weak_deps" if plan.family == "redhat" else "install_recommends"] = False
         module = "dnf" if plan.family == "redhat" else "apt"
-        yield _task("Install packages", module, **options) | {"notify": restarting}
+        yield _task(_Ours("Install packages"), module, **options) | {"notify": restarting}
     for again in (one for one in plan.installs if one.again):
-        command = ["apt-get", "install", "-y", "--reinstall", "--no-install-recommends", again.package]
-        command = ["dnf", "-y", "reinstall", again.package] if plan.family == "redhat" else command
+        apt = "apt-get install -y --reinstall --no-install-recommends {}"
+        command = _argv("dnf -y reinstall {}" if plan.family == "redhat" else apt, again.package)
         yield _task(f"Install {again.package} again", "command", argv=command)
 
 
 def _enabled(enable: Enable, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
     link = f"/etc/php/{enable.branch}/{enable.sapi}/conf.d"
     name = _variable("asked", f"{enable.branch} {enable.sapi} {enable.extension}")
-    words = ("phpquery", "-q", "-v", enable.branch, "-s", enable.sapi, "-m", enable.switch)
+    words = _argv("phpquery -q -v {} -s {} -m {}", enable.branch, enable.sapi, enable.switch)
     yield _asked(f"See whether {enable.extension} is on", name, words)
-    argv = ["phpenmod", "-v", enable.branch, "-s", enable.sapi, enable.switch]
+    argv = _argv("phpenmod -v {} -s {} {}", enable.branch, enable.sapi, enable.switch)
     task = _task(f"Switch {enable.extension} on below {link}", "command", argv=argv)
     yield task | {"when": _Ours(f"{name}.rc != 0"), "notify": restarting}
 
@@ -142,14 +155,14 @@ def _enabled(enable: Enable, restarting: list[_Ours]) -> Iterator[dict[str, Any]
 def _switched(switch: SwitchOn, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
     """Apache's modules and parts of its configuration, each asked about first."""
     for query, command, wanted, names in (
-        ("-m", ("a2dismod", "-q", "-f"), "==", switch.without),
-        ("-m", ("a2enmod", "-q"), "!=", switch.modules),
-        ("-c", ("a2enconf", "-q"), "!=", switch.snippets),
+        ("-m", "a2dismod -q -f", "==", switch.without),
+        ("-m", "a2enmod -q", "!=", switch.modules),
+        ("-c", "a2enconf -q", "!=", switch.snippets),
     ):
         for one in names:
-            name = _variable("switched", f"{command[0]} {one}")
-            yield _asked(f"See whether {one} is on", name, ("a2query", "-q", query, one))
-            task = _task(f"{command[0]} {one}", "command", argv=[*command, one])
+            name = _variable("switched", f"{command} {one}")
+            yield _asked(f"See whether {one} is on", name, _argv(f"a2query -q {query} {{}}", one))
+            task = _task(f"{command.split()[0]} {one}", "command", argv=_argv(f"{command} {{}}", one))
             yield task | {"when": _Ours(f"{name}.rc {wanted} 0"), "notify": restarting}
 
 
@@ -166,19 +179,22 @@ def _written(path: str, content: str, restarting: list[_Ours]) -> Iterator[dict[
 
 def _kept(path: str) -> dict[str, Any]:
     """A copy of a file, in root's own directory; one more for each time it is changed."""
-    argv = ["cp", "-p", "--backup=numbered", "--", path, f"{KEPT}/{path.strip('/').replace('/', '__')}"]
+    argv = _argv("cp -p --backup=numbered -- {} {}", path, f"{KEPT}/{path.strip('/').replace('/', '__')}")
     return _task(f"Keep {path}", "command", argv=argv)
 
 
 def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
     """A change of a file that is there: by ``patch`` into another one, unless it is in it already."""
     name = _variable("changed", path)
-    patch = ["patch", "--binary", "-s", "-f", "-r", "-"]
-    yield _asked(f"See whether {path} is as wanted", name, [*patch, "-R", "-o", "/dev/null", path], stdin=diff)
+    patch = "patch --binary -s -f -r -"
+    yield _asked(f"See whether {path} is as wanted", name, _argv(f"{patch} -R -o /dev/null {{}}", path), stdin=diff)
     new = f"{KEPT}/{_variable('new', path)}"
     wanted = {"when": _Ours(f"{name}.rc != 0")}
     yield _kept(path) | wanted
-    yield _task(f"Change a copy of {path}", "command", argv=[*patch, "-o", new, path], stdin=diff) | wanted
+    yield (
+        _task(f"Change a copy of {path}", "command", argv=_argv(f"{patch} -o {{}} {{}}", new, path), stdin=diff)
+        | wanted
+    )
     task = _task(f"Change {path}", "copy", src=new, dest=path, remote_src=True)
     done = {"when": [_Ours(f"{name}.rc != 0"), _Ours("not ansible_check_mode")]}
     yield task | done | {"notify": restarting}
@@ -187,7 +203,7 @@ def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str
 
 def _stale(restart: Restart) -> dict[str, Any]:
     pidfile, *_ = service_check(restart.service)
-    argv = ["find", *CONFIGURATION, "-cnewer", pidfile, "-print", "-quit"]
+    argv = _argv(f"find {' '.join(CONFIGURATION)} -cnewer {{}} -print -quit", pidfile)
     name = _variable("stale", restart.service)
     asked = _asked(f"See whether {restart.service} started too early", name, argv)
     changed = _Ours(f"{name}.stdout | default('') != ''")
@@ -203,7 +219,7 @@ def _arranged(change: Arrangement) -> Iterator[dict[str, Any]]:
     """A directory, by Ansible's own module where it has one for it.  Links that came since the survey stop it."""
     for path in dict.fromkeys((change.path, *(path for path, _ in (*change.opened, *change.grants)))):
         name = _variable("way", path)
-        yield _asked(f"See where {path} leads", name, ("realpath", "-m", "--", path))
+        yield _asked(f"See where {path} leads", name, _argv("realpath -m -- {}", path))
         here = _task(
             f"Stop if {path} leads elsewhere",
             "assert",
@@ -224,13 +240,13 @@ def _arranged(change: Arrangement) -> Iterator[dict[str, Any]]:
     for path, letters in change.grants:
         name = _variable("access", path)
         entry = f"user:{change.user}:{letters if len(letters) == 3 else '--x'}"
-        yield _asked(f"See who may enter {path}", name, ("sh", "-c", GRANTED, "sh", path, entry))
-        grant = ("setfacl", "-m", f"u:{change.user}:{letters}", path)
-        given = _task(f"Let {change.user} have {letters} on {path}", "command", argv=list(grant))
+        yield _asked(f"See who may enter {path}", name, _argv("sh -c {} sh {} {}", GRANTED, path, entry))
+        grant = _argv("setfacl -m {} {}", f"u:{change.user}:{letters}", path)
+        given = _task(f"Let {change.user} have {letters} on {path}", "command", argv=grant)
         yield given | {"when": _Ours(f"{name}.rc != 0")}
     if change.label:
         name = _variable("label", change.path)
-        yield _asked(f"See the label of {change.path}", name, ("stat", "-c", "%C", change.path))
+        yield _asked(f"See the label of {change.path}", name, _argv("stat -c %C {}", change.path))
         missing = {"when": _Ours(f"':{LABEL}:' not in {name}.stdout")}
         for command in directories.commands(change)[-2:]:
             yield _task(f"Label {change.path}", "command", argv=list(command)) | missing
@@ -240,7 +256,7 @@ def _restart(restart: Restart) -> list[dict[str, Any]]:
     """Test the configuration, then restart or reload; both only if something changed."""
     service = restart.service
     _, *command = service_check(service)
-    test = _task(f"Test the configuration of {service}", "command", argv=command)
+    test = _task(f"Test the configuration of {service}", "command", argv=[_Ours(word) for word in command])
     state, title = ("reloaded", "Reload") if restart.gently else ("restarted", "Restart")
     return [
         test | {"listen": _handler(service), "changed_when": False},

@@ -13,7 +13,7 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
-from fundamentum.server import asking, greeting, page_address
+from fundamentum.server import asking, greeting, page_address, ssh
 from fundamentum.server.asking import ask_pools
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey
@@ -100,6 +100,38 @@ def test_answers_over_http(case: str, monkeypatch: pytest.MonkeyPatch) -> None:
         page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
     assert time.monotonic() - started < 8
     assert str(failure.value).isprintable() and len(str(failure.value)) < 300
+
+
+@pytest.mark.parametrize(
+    "talk", [drip(), drip(b"\x16\x03\x03\x40\x00", b"\x02"), say(b"HTTP/1.1 200 OK\r\n\r\n"), lambda connection: None]
+)
+def test_answers_over_tls(talk: Talk, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(page_address, "TIMEOUT", 2)
+    started = time.monotonic()
+    with peer(talk) as port, pytest.raises(InputError, match="does not answer"):
+        page_address.survey_address(f"https://127.0.0.1:{port}/info.php")
+    assert time.monotonic() - started < 8
+
+
+SSH = """#!/bin/sh
+cat >/dev/null
+{}
+"""
+
+
+@pytest.mark.parametrize(
+    ("script", "said"),
+    [("while :; do printf x; sleep 0.1; done", "has not sent its recording within"), ("yes >&2", "has not sent"), ("yes", "sends more than"),
+     ("printf 'a\\033[2Jb\\n' >&2; exit 255", "cannot be reached"), ("printf '\\nrecording follows\\nx'", "is no recording")],
+)  # fmt: skip
+def test_a_login_that_never_ends(script: str, said: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "ssh").write_text(SSH.format(script))
+    (tmp_path / "ssh").chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
+    monkeypatch.setattr(ssh, "PATIENCE", 2)
+    with pytest.raises(InputError, match=said) as failure:
+        ssh.reach("ssh://vega.observatory.example")
+    assert len(str(failure.value)) < 400
 
 
 def test_a_redirection_is_told_and_not_followed() -> None:

@@ -14,11 +14,13 @@ from fundamentum.server.model import Offer, Repository, Survey
 from fundamentum.server.packing import unpack
 from fundamentum.server.probes import apt, dnf
 from fundamentum.server.probes.commands import packages_of
+from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import named, read_named
 from fundamentum.untrusted.text import scrubbed
 
 MAX_DEPTH: Final = 6
 MAX_FILES: Final = 200
+MAX_FOLDERS: Final = 20_000
 PACKINGS: Final = ("", ".gz", ".xz", ".lz4", ".zst", ".bz2")
 
 
@@ -32,11 +34,14 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
         raise InputError(word, "there is no such file or directory")
     offers: list[Offer] = []
     repositories: list[Repository] = []
-    found = [path] if path.is_file() else sorted(_below(path))
+    found = sorted(_below(path)) if path.is_dir() else [path]
+    budget = Budget()
     for one in found:
+        if budget.over():
+            raise InputError(word, f"takes too long to read ({budget.spent}); name one index of it")
         if one.name == "repodata":
             more, repository = _rpm(one, survey)
-        elif (packing := _packing(one.name)) is not None:
+        elif (packing := "" if one.is_fifo() else _packing(one.name)) is not None:
             more, repository = _deb(one, packing, survey)
         else:
             raise InputError(word, "is no package index; give a Packages file, a repodata directory, or a mirror")
@@ -57,7 +62,9 @@ def _below(folder: Path) -> list[Path]:
         return [folder]
     found: dict[str, Path] = {}
     top = len(folder.parts)
-    for at, folders, files in os.walk(folder):
+    for seen, (at, folders, files) in enumerate(os.walk(folder)):
+        if seen > MAX_FOLDERS:
+            raise InputError(str(folder), f"holds more than {MAX_FOLDERS:,} directories; name one of its indexes")
         here = Path(at)
         folders[:] = sorted(one for one in folders if len(here.parts) - top < MAX_DEPTH)
         if here.name == "repodata":

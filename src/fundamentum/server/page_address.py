@@ -46,25 +46,27 @@ def _answer(parts: SplitResult) -> tuple[int, str, bytes]:
     host = (parts.hostname or "").encode("idna").decode("ascii") if parts.hostname else ""
     secure = parts.scheme == "https"
     port = parts.port or (443 if secure else 80)
-    with socket.create_connection((host, port), CONNECT_TIMEOUT) as plain:
-        plain.settimeout(TIMEOUT)
-        with within(plain, TIMEOUT):
-            connection = http.client.HTTPConnection(host, port)
-            if secure:
-                connection.sock = ssl.create_default_context().wrap_socket(plain, server_hostname=host)
-            else:
-                connection.sock = plain
-            path = quote(parts.path or "/", safe="/%:@!$&'()*+,;=~") + (
-                f"?{quote(parts.query, safe='/%:@!$&()*+,;=~?')}" if parts.query else ""
-            )
-            connection.request("GET", path, headers=_headers(parts))
-            answer = connection.getresponse()
-            data = answer.read(MAX_PAGE + 1)
-            target = urlsplit(answer.getheader("Location") or "")
-            onto = f", {target.scheme}://{target.hostname}{target.path}" if target.hostname else ""
-            if answer.getheader("Content-Encoding", "").lower() == "gzip":
-                data, _ = unpack(data, ".gz", MAX_PAGE + 1)
-            return answer.status, onto, data
+    link = socket.create_connection((host, port), CONNECT_TIMEOUT)
+    link.settimeout(TIMEOUT)
+    if secure:  # which takes the socket over
+        context = ssl.create_default_context()
+        link = context.wrap_socket(link, server_hostname=host, do_handshake_on_connect=False)
+    with link, within(link, TIMEOUT):
+        if isinstance(link, ssl.SSLSocket):
+            link.do_handshake()
+        connection = http.client.HTTPConnection(host, port)
+        connection.sock = link
+        path = quote(parts.path or "/", safe="/%:@!$&'()*+,;=~") + (
+            f"?{quote(parts.query, safe='/%:@!$&()*+,;=~?')}" if parts.query else ""
+        )
+        connection.request("GET", path, headers=_headers(parts))
+        answer = connection.getresponse()
+        data = answer.read(MAX_PAGE + 1)
+        target = urlsplit(answer.getheader("Location") or "")
+        onto = f", {target.scheme}://{target.hostname}{target.path}" if target.hostname else ""
+        if answer.getheader("Content-Encoding", "").lower() == "gzip":
+            data, _ = unpack(data, ".gz", MAX_PAGE + 1)
+        return answer.status, onto, data
 
 
 def _headers(parts: SplitResult) -> dict[str, str]:

@@ -7,7 +7,8 @@ Nothing is installed or left on the far side.
 import re
 import subprocess
 import sys
-import tempfile
+import threading
+from contextlib import suppress
 from typing import Final
 from urllib.parse import urlsplit
 
@@ -18,6 +19,8 @@ from fundamentum.server.recording import MAX_ARCHIVE, Recording, open_recording
 
 FRAME: Final = b"\nrecording follows\n"
 _CONNECT_TIMEOUT: Final = 20
+PATIENCE: Final = 300
+"""Seconds for the whole recording: the recorder looks at everything before it sends the first byte."""
 _HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
 _USER: Final = re.compile(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
 
@@ -29,30 +32,49 @@ def reach(address: str, *, sudo: bool = False, asked: Asked | None = None) -> Re
     if not sys.stderr.isatty():
         command += ["-o", "BatchMode=yes"]  # nobody is there to be asked for a password
     command += ["--", destination, f"exec {'sudo -n ' if sudo else ''}sh -s -- framed"]
-    with tempfile.TemporaryFile() as said:
+    try:
+        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    except FileNotFoundError as error:
+        raise InputError(where, "the OpenSSH client (ssh) is not installed here") from error
+    said: list[bytes] = []
+    listening = threading.Thread(target=_heard, args=(process, said), daemon=True)
+    ending = threading.Timer(PATIENCE, process.kill)
+    ending.daemon = True
+    with process:
+        assert process.stdin and process.stdout
+        listening.start()
+        ending.start()
         try:
-            process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=said)
-        except FileNotFoundError as error:
-            raise InputError(where, "the OpenSSH client (ssh) is not installed here") from error
-        with process:
-            assert process.stdin and process.stdout
-            try:
-                process.stdin.write(recorder.script(asked).encode())
-                process.stdin.close()
-            except BrokenPipeError:
-                pass  # it ended already; its exit code and words say why
-            data = process.stdout.read(MAX_ARCHIVE + 1)
-            if len(data) > MAX_ARCHIVE:
-                process.kill()
-                raise InputError(where, f"sends more than {MAX_ARCHIVE} bytes; no recording")
-        said.seek(0)
-        words = said.read(65536).decode("utf-8", "replace")
+            process.stdin.write(recorder.script(asked).encode())
+            process.stdin.close()
+        except BrokenPipeError:
+            pass  # it ended already; its exit code and words say why
+        data = process.stdout.read(MAX_ARCHIVE + 1)
+        if len(data) > MAX_ARCHIVE:
+            process.kill()
+            raise InputError(where, f"sends more than {MAX_ARCHIVE} bytes; no recording")
+    late = not ending.is_alive()
+    ending.cancel()
+    listening.join(1)
+    words = b"".join(said).decode("utf-8", "replace")
+    if late:
+        raise InputError(where, f"has not sent its recording within {PATIENCE} seconds")
     if process.returncode:
         raise InputError(where, _complaint(process.returncode, words, sudo))
-    _, frame, archive = data.partition(FRAME)
-    if not frame:
+    start = data.find(FRAME)
+    if start < 0:
         raise InputError(where, "did not run the recorder; is the login shell there one that runs commands?")
-    return open_recording(archive, where)
+    data = data[start + len(FRAME) :]  # in its own place, so that the whole is in memory only once
+    return open_recording(data, where)
+
+
+def _heard(process: "subprocess.Popen[bytes]", said: list[bytes]) -> None:
+    """The first words on standard error; what follows them goes nowhere."""
+    assert process.stderr
+    with suppress(OSError, ValueError):  # it is closed once the process has ended
+        said.append(process.stderr.read(65536))
+        while process.stderr.read(65536):
+            pass
 
 
 def _destination(address: str) -> tuple[str, str]:

@@ -23,4 +23,4 @@ def within(connection: socket.socket, seconds: float) -> Iterator[None]:
 
 def _shut(connection: socket.socket) -> None:
     with suppress(OSError):
-        connection.shutdown(socket.SHUT_RDWR)
+        socket.socket.shutdown(connection, socket.SHUT_RDWR)  # beneath TLS too, whose own farewell waits for the peer

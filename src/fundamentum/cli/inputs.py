@@ -15,7 +15,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from fundamentum.derive.kept import Answer
-    from fundamentum.derive.patterns import Several
     from fundamentum.needs.model import Needs
     from fundamentum.server.model import Survey
 
@@ -103,24 +102,17 @@ def derived(directory: Path, *, fresh: bool = False) -> "Answer":
 
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory; name the directory of an application")
-    ahead: list[Several] = []
-
-    def prepare() -> None:
-        from fundamentum.derive.syntax import prepared  # noqa: PLC0415 — brings the parser
-
-        ahead.append(prepared(much=True))
-
     known = not fresh and kept.any_of(str(directory))
     if known and (found := kept.recall(str(directory))) is not None:
         return found
-    listing = Listing(str(directory), None if known else prepare)
+    listing = Listing(str(directory))
     found = kept.recall_listed(listing) if known else None
     if found is None:
         from fundamentum.derive.derive import derive_listed  # noqa: PLC0415
 
         progress = _Progress()
         try:
-            result = derive_listed(listing, ahead[0] if ahead else None, progress)
+            result = derive_listed(listing, progress)
         finally:
             progress.end()
         from fundamentum.derive.written import written  # noqa: PLC0415 — brings a TOML library

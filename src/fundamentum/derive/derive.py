@@ -6,12 +6,11 @@ The tree is gone through twice: a quick look at every file, then a close one at 
 from pathlib import Path
 
 from fundamentum.derive.libraries import names_of_libraries
-from fundamentum.derive.listing import LARGE_TREE, Listing
+from fundamentum.derive.listing import Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
-from fundamentum.derive.patterns import Several
 from fundamentum.derive.result import Derived
 from fundamentum.derive.sweep import Progress, Sweep
-from fundamentum.derive.syntax import Rules, prepared, rules_after
+from fundamentum.derive.syntax import Rules, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
 from fundamentum.errors import InputError
@@ -33,9 +32,8 @@ def derive(root: Path, progress: Progress = silent) -> Derived:
     return derive_listed(Listing(str(root)), progress=progress)
 
 
-def derive_listed(listing: Listing, patterns: Several | None = None, progress: Progress = silent) -> Derived:
-    """The needs of an application whose files are listed.  ``patterns``: those of ``prepared``, if they are already."""
-    patterns = patterns or prepared(listing.size >= LARGE_TREE)
+def derive_listed(listing: Listing, progress: Progress = silent) -> Derived:
+    """The needs of an application whose files are listed."""
     budget = Budget(seconds=PATIENCE)
     tree = tree_of(listing)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
@@ -49,7 +47,7 @@ def derive_listed(listing: Listing, patterns: Several | None = None, progress: P
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
     libraries = names_of_libraries(files)
-    sweep = Sweep(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest)), patterns))
+    sweep = Sweep(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))))
     with sweep.workers:
         # In the background, the sweep goes on.
         from fundamentum.derive.conclude import conclude  # noqa: PLC0415

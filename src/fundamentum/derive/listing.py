@@ -11,15 +11,13 @@ import os
 import re
 import time
 import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 MAX_FILES: Final = 200_000
 MAX_ENTRIES: Final = 600_000
 """Names of any kind that are looked at."""
 MAX_DEPTH: Final = 40
-LARGE_TREE: Final = 8_000_000
-"""Bytes from which it takes less time to prepare for reading than that saves."""
 
 _PHP: Final = frozenset(
     "php php3 php4 php5 php7 php8 phtml inc module install theme profile engine ctp class lib".split()
@@ -83,11 +81,10 @@ class Directory:
 
 
 class Listing:
-    """The tree below a directory.  ``large`` is called at once when it turns out to be."""
+    """The tree below a directory."""
 
-    def __init__(self, root: str, large: Callable[[], None] | None = None) -> None:
+    def __init__(self, root: str) -> None:
         self.root = os.path.realpath(root)
-        self._large = large
         self.remarks: list[str] = []
         """What could not be looked at."""
         self.links = 0
@@ -161,9 +158,6 @@ class Listing:
             self._count += len(found.files)
             self.full = self.full or self._count > MAX_FILES
         names.sort()
-        if self._large is not None and self.size >= LARGE_TREE:
-            self._large()
-            self._large = None
         for name in names:
             if name in _NEVER or self.full:
                 continue

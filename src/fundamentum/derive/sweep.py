@@ -100,8 +100,7 @@ class Sweep:
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
         self._batches = [batch for group in groups for batch in batched(group, SWEPT_TOGETHER)]
         work_in(root)
-        words = _swept_words(libraries)  # while the rules' patterns are being prepared
-        _setting = _Setting(libraries, rules.ready(), words)
+        _setting = _Setting(libraries, rules, _swept_words(libraries))
         self.workers = Workers(sum(file.size for file in files))
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
         self._results = self.workers.map(_sweep, tasks, 1)

@@ -14,7 +14,6 @@ from tree_sitter import Node
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.facts import Syntax
-from fundamentum.derive.patterns import Several
 from fundamentum.derive.source import Source, ancestors
 
 Confirm = Callable[[Source, Node], bool]
@@ -285,8 +284,6 @@ def found_in(source: Source, rules: Iterable[Rule], limit: int = 2) -> Iterator[
 
 
 _NAMED_ARGUMENT: Final = next(number for number, rule in enumerate(RULES) if rule.what == "a named argument")
-_LOOKING_AROUND: Final = frozenset(number for number, rule in enumerate(RULES) if b"(?<" in rule.pattern.pattern)
-"""Rules of which hardly anything is left without what has to stand before the match."""
 _BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;?")
 _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 
@@ -294,15 +291,10 @@ _NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
 class Rules:
     """Finds out which of some rules a file may fit, without parsing it."""
 
-    def __init__(self, rules: Iterable[int], prepared: Several) -> None:
+    def __init__(self, rules: Iterable[int]) -> None:
         self.rules = frozenset(rules)
-        self._in_code = prepared
+        self._in_code = [number for number in sorted(self.rules) if not RULES[number].raw]
         self._in_raw = [number for number in sorted(self.rules) if RULES[number].raw]
-
-    def ready(self) -> "Rules":
-        """The same, once its patterns have been prepared."""
-        self._in_code.ready()
-        return self
 
     def among(self, code: bytes, words: frozenset[bytes], blocks: bool) -> tuple[int, ...]:
         """The rules, by number, of which code without strings and comments may hold the construct.
@@ -310,20 +302,15 @@ class Rules:
         ``blocks``: there were blocks of text in it.
         """
 
-        def counts(number: int) -> bool:
-            if number not in self.rules or (RULES[number].words and RULES[number].words.isdisjoint(words)):
+        def may_hold(number: int) -> bool:
+            if RULES[number].words and RULES[number].words.isdisjoint(words):
                 return False
             # The pattern of this one stops at every parenthesis; with the names taken out, it shows at once.
-            if number == _NAMED_ARGUMENT:
-                return _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)) is not None
-            return number not in _LOOKING_AROUND or RULES[number].pattern.search(code) is not None
+            if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
+                return False
+            return RULES[number].pattern.search(code) is not None
 
-        found = self._in_code.may_occur(code, counts)
+        found = [number for number in self._in_code if may_hold(number)]
         if blocks:
             found += self._in_raw
         return tuple(sorted(found))
-
-
-def prepared(much: bool) -> Several:
-    """The patterns of all rules that show in code; for much code or little."""
-    return Several({number: rule.pattern for number, rule in enumerate(RULES) if not rule.raw}, much)

@@ -8,6 +8,7 @@ import msgspec
 
 from fundamentum.derive.listing import OTHER, Directory, Listing
 from fundamentum.derive.tree import Part, SourceFile, Tree
+from fundamentum.untrusted.files import UNFOLLOWED
 
 MAX_SIZE: Final = 8 * 1024 * 1024
 MAX_TOTAL: Final = 256 * 1024 * 1024
@@ -95,7 +96,7 @@ class _Walk:
 
     def _starts_as_php(self, path: str) -> bool:
         try:
-            handle = os.open(f"{self.root}/{path}", os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+            handle = os.open(f"{self.root}/{path}", UNFOLLOWED)
             try:
                 head = os.read(handle, 64)
             finally:

@@ -6,7 +6,6 @@ from functools import cache
 from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers, symbols
-from fundamentum.derive.patterns import Replaced
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
 
@@ -28,11 +27,6 @@ _NO_CODE: Final = re.compile(
 )
 
 
-@cache
-def _without_text() -> Replaced:
-    return Replaced(_NO_CODE, b"''")
-
-
 _BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
 
 
@@ -45,10 +39,10 @@ def code_of(data: bytes) -> tuple[bytes, bool]:
     if start < 0:
         return b"", False
     text = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :]
-    code = _without_text()(text)
+    code = _NO_CODE.sub(b"''", text)
     # The first block's beginning stands in the code, whatever its text may have been taken for.
     blocks = b"<<<" in code
-    return (_without_text()(_without_blocks(text)) if blocks else code).lower(), blocks
+    return (_NO_CODE.sub(b"''", _without_blocks(text)) if blocks else code).lower(), blocks
 
 
 def _without_blocks(text: bytes) -> bytes:

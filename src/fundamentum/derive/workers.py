@@ -7,6 +7,7 @@ from typing import Any, Final, TypeVar
 
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import MAX_SIZE
+from fundamentum.untrusted.files import UNFOLLOWED
 
 SMALL: Final = 2 * 1024 * 1024
 """Bytes up to which a second process costs more than it saves."""
@@ -69,7 +70,7 @@ def work_in(root: str) -> None:
 def contents(path: str, size: int = 0) -> bytes | None:
     """A source file, as far as it may be read; None: it cannot be.  ``size``: as it was when it was listed."""
     try:
-        handle = os.open(f"{_root}/{path}", os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+        handle = os.open(f"{_root}/{path}", UNFOLLOWED)
     except OSError:
         return None
     try:

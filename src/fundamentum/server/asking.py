@@ -67,6 +67,8 @@ def ask_pools(survey: Survey, root: Path) -> Survey:
 
 
 def _ask(runtime: Runtime, root: Path) -> Answer:
+    if not hasattr(os, "O_PATH"):
+        raise NoAnswer("this system does not let links be ruled out: ask on the server itself")
     host = DirectoryHost(root, "")
     with connected(host, runtime.listen or "") as connection, _script(runtime, host) as path:
         output = request(connection, {"REQUEST_METHOD": "GET", "SCRIPT_FILENAME": path, "SCRIPT_NAME": "/ask.php"})

@@ -3,6 +3,7 @@
 import itertools
 import mmap
 import os
+import platform
 import re
 import stat as stat_module
 import struct
@@ -14,6 +15,7 @@ from fundamentum.server.around import Grant, Machine
 from fundamentum.server.hosts import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, text_or_none
 from fundamentum.server.processes import Running, running
 from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.files import PLAINLY
 
 PATH: Final = "/usr/sbin:/usr/bin:/sbin:/bin"
 MAX_LINKS: Final = 40
@@ -85,8 +87,7 @@ class DirectoryHost:
         if real is None:
             return None
         try:
-            # Not blocking, so that a named pipe in the way cannot hold us.
-            descriptor = os.open(real, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+            descriptor = os.open(real, PLAINLY)
         except (FileNotFoundError, NotADirectoryError):
             return None
         except OSError as error:
@@ -138,7 +139,7 @@ class DirectoryHost:
             real = self._outside(path)
             if real is None:
                 return Extras()
-            space = os.statvfs(real) if self.live else None
+            space = os.statvfs(real) if self.live and hasattr(os, "statvfs") else None
             closed = Path(real).is_dir() and not os.access(real, os.R_OK | os.X_OK)
         except (OSError, HostError):
             return Extras()
@@ -153,7 +154,7 @@ class DirectoryHost:
         enforce = text_or_none(self, "/sys/fs/selinux/enforce")
         return Machine(
             memory=int(memory[1]) * 1024 if memory else None,
-            processors=len(os.sched_getaffinity(0)),
+            processors=_processors(),
             enforcing=None if enforce is None else enforce.strip() == "1",
             permissive=enforce is not None and enforce.strip() == "0",
         )
@@ -235,7 +236,14 @@ class DirectoryHost:
         raise HostError(f"{path}: too many levels of symbolic links")
 
 
+def _processors() -> int | None:
+    """Those that this process may use, where the system tells; else those that there are."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
+
+
 def _attribute(path: str, name: str) -> bytes:
+    if not hasattr(os, "getxattr"):
+        return b""
     try:
         return os.getxattr(path, name)
     except OSError:
@@ -261,4 +269,4 @@ def _grants(data: bytes) -> tuple[Grant, ...]:
 
 def this_machine() -> DirectoryHost:
     """The machine this program runs on."""
-    return DirectoryHost(Path("/"), os.uname().nodename, live=True)
+    return DirectoryHost(Path("/"), platform.node() or "this machine", live=True)

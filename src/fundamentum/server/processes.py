@@ -41,7 +41,7 @@ def running(root: Path) -> Running:
         numbers = [name for name in os.listdir("/proc") if name.isdigit()]
         ours = os.path.realpath(root)
         ticks = os.sysconf("SC_CLK_TCK")
-    except (OSError, ValueError, IndexError):
+    except (OSError, ValueError, IndexError, AttributeError):
         return Running()
     for number in numbers:
         try:

@@ -3,8 +3,20 @@
 import os
 import stat
 from pathlib import Path
+from typing import Final
 
 from fundamentum.errors import InputError
+
+
+def _flags(*names: str) -> int:
+    """Flags for opening a file, as far as this system has them."""
+    return sum(getattr(os, name, 0) for name in names)
+
+
+PLAINLY: Final = os.O_RDONLY | _flags("O_NONBLOCK", "O_CLOEXEC", "O_BINARY")
+"""Not blocking, so that a named pipe in the way cannot hold us."""
+UNFOLLOWED: Final = PLAINLY | _flags("O_NOFOLLOW")
+"""The same for a file that has to stand there itself, rather than a link."""
 
 
 def named(word: str, what: str = "a file") -> Path:
@@ -45,7 +57,7 @@ def read_named(path: Path, most: int, what: str, where: str | None = None) -> by
 
 def read_below(root: Path, path: str, most: int) -> bytes:
     """The first ``most`` bytes of a file of an application; an ``OSError`` where it is no plain file, or a link."""
-    handle = os.open(root / path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+    handle = os.open(root / path, UNFOLLOWED)
     with open(handle, "rb") as stream:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
             raise OSError(0, "is no plain file")

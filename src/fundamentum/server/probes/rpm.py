@@ -162,7 +162,7 @@ def _stored(host: Host, path: str, wanted: tuple[str, ...]) -> Iterator[Package]
                 yield from _headers(connection, host, wanted)
             finally:
                 connection.close()
-        except (sqlite3.Error, OverflowError) as error:
+        except (sqlite3.Error, OverflowError, UnicodeError) as error:  # the last for names that are no text
             raise HostError(f"{path}: cannot be read as a database ({error})") from error
 
 

@@ -1,13 +1,15 @@
 # Everything on a fresh machine with just Python and make: "make demo" and "make test".
 PYTHON ?= python3
+# Two environments: one for development, in which the working copy itself runs, and one with the program as a user has it.
 VENV ?= .venv
+DEMO ?= .demo
 BIN := $(VENV)/bin
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
 .PHONY: demo test bench attack pictures clean
 
-demo: $(VENV)/installed
-	$(BIN)/fundamentum demo
+demo: $(DEMO)/installed
+	$(DEMO)/bin/fundamentum demo
 
 test: $(VENV)/tested
 	$(BIN)/ruff check .
@@ -15,13 +17,14 @@ test: $(VENV)/tested
 	$(BIN)/pytest $(PYTEST_OPTIONS)
 
 # Installed for real, as a user has it, and again whenever a source file changes.
-$(VENV)/installed: pyproject.toml README.md $(SOURCES)
-	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install -q .
+$(DEMO)/installed: pyproject.toml README.md $(SOURCES)
+	test -x $(DEMO)/bin/python || $(PYTHON) -m venv $(DEMO)
+	$(DEMO)/bin/pip install -q .
 	touch $@
 
-$(VENV)/tested: $(VENV)/installed
-	$(BIN)/pip install -q '.[test]'
+$(VENV)/tested: pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install -q -e '.[test]'
 	touch $@
 
 bench: $(VENV)/tested
@@ -35,4 +38,4 @@ pictures: $(VENV)/tested
 	sh tools/retake_pictures.sh
 
 clean:
-	rm -rf $(VENV)
+	rm -rf $(VENV) $(DEMO)

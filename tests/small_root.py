@@ -3,6 +3,12 @@
 from collections.abc import Iterable
 from pathlib import Path
 
+from fundamentum.needs.file import parse
+from fundamentum.needs.model import Needs
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.model import Survey
+from fundamentum.server.survey import survey
+
 INDEX = """\
 Package: php8.2-fpm
 Version: 8.2.9-1
@@ -116,3 +122,17 @@ def small_root(
         files[f"etc/php/8.2/fpm/conf.d/20-{name}.ini"] = f"extension={name}.so\n"
     write(root, {**files, **(extra or {})})
     return root
+
+
+def needs(*extensions: str, settings: str = "", php: str = ">=8.0") -> Needs:
+    """An application that needs these extensions."""
+    listed = ", ".join(f'"{name}"' for name in extensions)
+    return parse(
+        f'format = 1\n[application]\nname = "nightlog"\n[php]\nversion = "{php}"\n[extensions]\nrequired = [{listed}]\n{settings}',
+        "f",
+    )
+
+
+def look(root: Path) -> Survey:
+    """What there is on a server below a directory."""
+    return survey(DirectoryHost(root, "mizar"))

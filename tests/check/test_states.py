@@ -10,24 +10,9 @@ from fundamentum.check.judge import check
 from fundamentum.check.model import Finding
 from fundamentum.check.offers import Market, extensions_in
 from fundamentum.errors import ChoiceNeeded, FundamentumError
-from fundamentum.needs.file import parse
 from fundamentum.needs.model import Needs
-from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Offer, Remark, Survey
-from fundamentum.server.survey import survey
-from tests.small_root import INDEX, MODULE, small_root, write
-
-
-def needs(*extensions: str, settings: str = "", php: str = ">=8.0") -> Needs:
-    listed = ", ".join(f'"{name}"' for name in extensions)
-    return parse(
-        f'format = 1\n[application]\nname = "nightlog"\n[php]\nversion = "{php}"\n[extensions]\nrequired = [{listed}]\n{settings}',
-        "f",
-    )
-
-
-def look(root: Path) -> Survey:
-    return survey(DirectoryHost(root, "mizar"))
+from tests.small_root import INDEX, MODULE, look, needs, small_root, write
 
 
 def only(found: Survey, wanted: Needs, selector: str | None = None) -> Finding:

@@ -22,8 +22,7 @@ from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.indexes import with_index
 from fundamentum.server.model import Installed, Survey
 from fundamentum.server.survey import survey
-from tests.check.test_states import needs
-from tests.small_root import INDEX, small_root
+from tests.small_root import INDEX, needs, small_root
 
 TODAY = date(2026, 11, 24)
 NEWER = (

@@ -15,8 +15,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.model import Installed, Survey
 from fundamentum.server.survey import survey
-from tests.check.test_states import needs
-from tests.small_root import INDEX, small_root, write
+from tests.small_root import INDEX, needs, small_root, write
 
 
 def look(root: Path) -> Survey:

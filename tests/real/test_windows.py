@@ -11,8 +11,7 @@ from fundamentum.needs.model import ExtensionNeed, Needs
 from fundamentum.plan.planner import plan
 from fundamentum.server.model import Survey
 from fundamentum.server.reference import look
-from tests.check.test_states import needs
-from tests.small_root import write
+from tests.small_root import needs, write
 
 from .built import build_windows, missing
 from .conftest import REAL

@@ -14,8 +14,7 @@ from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.survey import survey, written
-from tests.check.test_states import needs
-from tests.small_root import small_root
+from tests.small_root import needs, small_root
 
 SCHEMAS = Path(__file__).parents[2] / "src/fundamentum/schemas"
 

@@ -30,8 +30,7 @@ from fundamentum.server.model import Remark, Repository, Site, Survey
 from fundamentum.server.survey import survey
 from fundamentum.untrusted.text import safe
 from tests import around
-from tests.check.test_states import needs
-from tests.small_root import small_root
+from tests.small_root import needs, small_root
 
 ANY = st.text(alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30)
 

@@ -6,34 +6,7 @@ from hypothesis import strategies as st
 
 from fundamentum.catalog.quantity import quantity, spelled, switch
 
-QUANTITIES = [
-    ("128M", 134217728),
-    ("128m", 134217728),
-    ("1G", 1073741824),
-    ("2K", 2048),
-    ("200", 200),
-    ("-1", -1),
-    ("+5", 5),
-    ("0", 0),
-    ("", 0),
-    ("200MB", 200),
-    ("1.5G", 1073741824),
-    ("1.5", 1),
-    ("on", 0),
-    ("0x1F", 31),
-    ("017", 15),
-    ("0b11", 3),
-    ("0o17", 15),
-    (" 12 M ", 12582912),
-    ("5 K", 5120),
-    ("12abcM", 12582912),
-    ("abc", 0),
-    ("M", 0),
-    ("1,5M", 1048576),
-    ("2T", 2),
-    ("0x10K", 16384),
-    ("-2K", -2048),
-]
+from .quantities import QUANTITIES
 
 
 @pytest.mark.parametrize(("text", "number"), QUANTITIES)

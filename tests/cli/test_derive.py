@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 import fundamentum.demo
-from tests.cli.test_program import run
+from tests.cli.program import run
 from tests.derive.trees import made
 from tests.small_root import small_root
 

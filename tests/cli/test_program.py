@@ -1,32 +1,16 @@
 """The installed program, run on files in a temporary folder."""
 
 import json
-import os
 import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 import refresh_readme
 
+from tests.cli.program import PROGRAM, run
 from tests.small_root import LISTS, NAME, small_root, write
 
-PROGRAM = Path(sys.executable).with_name("fundamentum")
 NEEDS = 'format = 1\n[application]\nname = "nightlog"\n[extensions]\nrequired = ["ctype", "gd"]\n'
-
-
-def run(folder: Path, *arguments: str, **environment: str) -> "subprocess.CompletedProcess[str]":
-    done = subprocess.run(
-        [PROGRAM, *arguments],
-        cwd=folder,
-        env={**os.environ, **environment},
-        capture_output=True,
-        text=True,
-        timeout=60,
-        check=False,
-    )
-    assert "Traceback" not in done.stderr
-    return done
 
 
 @pytest.fixture

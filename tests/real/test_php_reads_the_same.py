@@ -9,8 +9,8 @@ from debian_root import Root
 
 from fundamentum.catalog.quantity import quantity, switch
 from fundamentum.server.ini import IniFile, parse
-from tests.catalog.test_quantity import QUANTITIES
-from tests.server.test_ini import CASES
+from tests.catalog.quantities import QUANTITIES
+from tests.server.ini_cases import CASES
 
 pytestmark = pytest.mark.real
 WORDS = [

@@ -6,51 +6,7 @@ from hypothesis import strategies as st
 
 from fundamentum.server.ini import parse
 
-CONSTANTS = {"E_ALL": "32767", "E_NOTICE": "8"}
-BROKEN = None
-CASES: list[tuple[str, dict[str, str] | None]] = [
-    ("x=128M\n", {"x": "128M"}),
-    ("x = On\n", {"x": "1"}),
-    ("x=none ; c\n", {"x": ""}),
-    ("x=null\n", {"x": ""}),
-    ("x=ony\n", {"x": "ony"}),
-    ("x=on y\n", BROKEN),
-    ("on=1\n", BROKEN),
-    ("x=''\ny=1\n", {"x": "", "y": "1"}),
-    ("x=a'b\ny=1", {"x": "a"}),
-    ('x="a" b "c"  \n', {"x": "abc"}),
-    ("x=a=b\n", BROKEN),
-    ("x=a{b}c\n", {"x": "a{b}c"}),
-    ("{=1\n", BROKEN),
-    ('x="a\\\\b\\n\\""\n', {"x": 'a\\b\\n"'}),
-    ("x=1 | 2\n", {"x": "3"}),
-    ("x=1|2&4\n", {"x": "0"}),
-    ("x=!1\n", {"x": "0"}),
-    ("x=~1\n", {"x": "-2"}),
-    ("x=(1|2)&3\n", {"x": "3"}),
-    ("x=E_ALL & ~E_NOTICE\n", {"x": "32759"}),
-    ("x=  \ny=1", {"x": "", "y": "1"}),
-    ("x y\n", {}),
-    ("[a]x=1\n", {"x": "1"}),
-    ("[a\n", BROKEN),
-    ("#x=1\n", {"#x": "1"}),
-    ("x=a#b ; c\n", {"x": "a#b"}),
-    ("  x  =  a  b  ; c", {"x": "a  b"}),
-    ("x=a  ", {"x": "a  "}),
-    ('x="a\nb"\ny=1\n', {"x": "a\nb", "y": "1"}),
-    ("\ufeffx=a", {"x": "a"}),
-    ("x=${FOO}${FOO} b\n", {"x": "barbar b"}),
-    ("x=0x1A\n", {"x": "0x1A"}),
-    ('x=none""\n', BROKEN),
-    ('x="on"\n', {"x": "on"}),
-    ("x=no thing\n", BROKEN),
-    ("x=E_ALL:1\n", {"x": "E_ALL:1"}),
-    ("x=a!b\n", BROKEN),
-    ('x="C:\\dir\\"\ny=1\n', {"x": "C:\\dir\\", "y": "1"}),
-    ("x=a\\\nb\n", {"x": "a\\"}),
-    ("x=offline\n", {"x": "offline"}),
-    ("x=1|yes\n", BROKEN),
-]
+from .ini_cases import BROKEN, CASES, CONSTANTS
 
 
 @pytest.mark.parametrize(("text", "expected"), CASES)

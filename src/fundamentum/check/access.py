@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping
 from typing import Final
 
 from fundamentum.check.model import Target
+from fundamentum.platforms import platform
 from fundamentum.server.around import Account, Place
 from fundamentum.server.model import Survey
 
@@ -66,7 +67,7 @@ def user_of(survey: Survey, target: Target) -> str | None:
         return runtime.user
     if runtime.sapi not in ("fpm", "apache2"):
         return None
-    return {"debian": "www-data", "redhat": "apache"}.get(survey.system.family)
+    return platform(survey.system.family).php_user
 
 
 def inside(path: str, folder: str) -> bool:

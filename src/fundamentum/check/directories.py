@@ -9,6 +9,7 @@ from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, 
 from fundamentum.check.chain import sites_of
 from fundamentum.check.model import AGAIN, Arrangement, Finding, Target
 from fundamentum.needs.around import DirectoryNeed
+from fundamentum.platforms import platform
 from fundamentum.server.around import Account, Place
 from fundamentum.server.model import Survey
 from fundamentum.server.probes.places import candidates
@@ -24,8 +25,8 @@ WRITABLE_LABELS: Final = frozenset(
 def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     """The finding for one directory."""
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
-    if survey.system.family == "windows":
-        return replace(base, found="not known", remedy="permissions on Windows are not judged here: look yourself")
+    if not platform(survey.system.family).rights:
+        return replace(base, found="not known", remedy="permissions of this system are not judged here: look yourself")
     place = placed(need, survey, target)
     if place is None:
         return replace(base, found="not known", remedy=_unplaced(need, survey, target))

@@ -8,6 +8,8 @@ from fundamentum.catalog import api_number, canonical, extension_gone, inside, i
 from fundamentum.check.model import Finding, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.needs.model import ExtensionNeed, LoaderNeed
+from fundamentum.platforms import platform
+from fundamentum.platforms.base import Platform
 from fundamentum.server.model import Answer, Branch, Fault, Loaded, Module, Survey
 
 ORDER: Final[tuple[State, ...]] = (
@@ -87,7 +89,7 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
         found = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
         return Standing(name, None, found, "survey again as a user who may read it", known=False)
     if fitting := next((module for module in modules if module.misfit is None), None):
-        return _switched_off(name, fitting, target)
+        return _switched_off(name, fitting, target, market.platform)
     if modules:
         return Standing(
             name,
@@ -130,14 +132,13 @@ def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Stand
     return Standing(name, "active", found, origin=one.origin, remark=twice)
 
 
-def _switched_off(name: str, module: Module, target: Target) -> Standing:
+def _switched_off(name: str, module: Module, target: Target, of: Platform) -> Standing:
     runtime = target.runtime
     file = module.path.rpartition("/")[2].removesuffix(".so").removesuffix(".dll").removeprefix("php_")
     line = f"{'zend_extension' if module.zend else 'extension'}={file}"
     if module.switch:
-        remedy = (
-            f"phpenmod -v {runtime.branch} -s {runtime.sapi} {module.switch.rpartition('/')[2].removesuffix('.ini')}"
-        )
+        switch = module.switch.rpartition("/")[2].removesuffix(".ini")
+        remedy = " ".join(of.switch_on(runtime.branch, runtime.sapi, switch))
     elif runtime.scan_dir:
         remedy = f"add {line} to a file in {runtime.scan_dir}"
     elif runtime.ini_file:
@@ -189,7 +190,8 @@ def _get_loader(survey: Survey, target: Target) -> str:
     """The exact build, where it goes, and the line that loads it, in front of all others."""
     runtime = target.runtime
     branch = survey.branch_of(runtime)
-    folder = branch.extension_dir if branch else f"/usr/lib/php/{api_number(runtime.branch)}"
+    of = platform(survey.system.family)
+    folder = branch.extension_dir if branch else of.extension_dir(api_number(runtime.branch) or "")
     file = f"{runtime.scan_dir}/00-loader.ini" if runtime.scan_dir else runtime.ini_file or "its php.ini"
     return (
         f"get the build for {_of_branch(survey, target)} from its maker, put it into {folder}, load it with "
@@ -203,14 +205,13 @@ def _of_branch(survey: Survey, target: Target) -> str:
 
 
 def _not_here(name: str, survey: Survey, target: Target, market: Market, loader: str | None) -> Standing:
-    branch = target.runtime.branch
+    branch, of = target.runtime.branch, market.platform
     if shut := market.shut_out(name, branch):
         why = f"{shut.name} ({shut.source}) would bring it, but {shut.shut_out}"
-        stream = f"dnf module switch-to {shut.stream}" if shut.stream else "change that configuration"
+        stream = " ".join(of.switch_stream(shut.stream)) if shut.stream else "change that configuration"
         return Standing(name, "other-branch", why, stream)
-    if survey.system.family == "page":
-        remedy = "the page does not tell whether its file is there: survey the server itself"
-        return Standing(name, None, "not loaded", remedy)
+    if of.unseen:
+        return Standing(name, None, "not loaded", of.unseen)
     if others := market.branches_with(name):
         return Standing(
             name,
@@ -218,17 +219,16 @@ def _not_here(name: str, survey: Survey, target: Target, market: Market, loader:
             f"not offered for PHP {branch}",
             f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
         )
-    if not market.complete and survey.system.family not in ("debian", "redhat"):
+    if not market.complete and not of.packaged:
         remedy = f"put the build for {_of_branch(survey, target)} in place; no package database here tells more"
         return Standing(name, None, "no file of it here", remedy)
     if not market.complete:
-        refresh = "dnf makecache" if survey.system.family == "redhat" else "apt-get update"
         what = "only read in part" if market.known else "not known"
         return Standing(
             name,
             None,
             "not installed",
-            f"what could be installed is {what}: run {refresh} on the server and survey it again",
+            f"what could be installed is {what}: run {of.refresh} on the server and survey it again",
         )
     if loader:
         return Standing(

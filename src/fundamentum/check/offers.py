@@ -1,21 +1,14 @@
 """Which package brings which extension, read from what the packages say of themselves."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import cmp_to_key
 from typing import Final
 
 from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued
+from fundamentum.platforms import platform
 from fundamentum.server.model import Offer, Sapi, Survey
-from fundamentum.server.rpm_version import rpm_order
 
-SAPI_PACKAGES: Final[dict[Sapi, str]] = {
-    "cli": "php{branch}-cli",
-    "fpm": "php{branch}-fpm",
-    "apache2": "libapache2-mod-php{branch}",
-    "cgi": "php{branch}-cgi",
-}
-RPM_PACKAGES: Final[dict[Sapi, str]] = {"cli": "php-cli", "fpm": "php-fpm", "apache2": "php", "cgi": "php-cli"}
 _BRANCHED: Final = re.compile(r"php(\d+\.\d+)-(.+)")
 _NAME: Final = re.compile(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")
 _API: Final = re.compile(r"phpapi-(\d{8})")
@@ -33,7 +26,7 @@ class Market:
         self.complete = self.known and not any(remark.about == "package indexes" for remark in survey.remarks)
         self._by_name: dict[str, list[Offer]] = {}
         self._by_extension: dict[str, dict[str, list[Offer]]] = {}
-        self._family = survey.system.family
+        self.platform = platform(survey.system.family)
         self._shut_out: dict[str, dict[str, list[Offer]]] = {}
         for offer in survey.offers or ():
             if not offer.shut_out and offer.priority >= 0:
@@ -46,7 +39,7 @@ class Market:
 
     def package(self, name: str) -> Offer | None:
         """The offer of a package that the package manager would choose."""
-        return newest(self._by_name.get(name, ()))
+        return newest(self._by_name.get(name, ()), self.platform.order)
 
     def supplier(self, extension: str, branch: str, home: str = "") -> Offer | None:
         """The package that brings the extension to that branch, or to the one that stands in a place of its own."""
@@ -57,11 +50,11 @@ class Market:
             if collection_of(offer) == collection and self.package(offer.name) == offer
         ]
         named = [offer for offer in found if offer.name.startswith(f"php{branch}-")]
-        return newest(named or found)
+        return newest(named or found, self.platform.order)
 
     def shut_out(self, extension: str, branch: str) -> Offer | None:
         """A package that would bring the extension to that branch, but cannot be installed as things are."""
-        return newest(self._shut_out.get(extension, {}).get(branch, ()))
+        return newest(self._shut_out.get(extension, {}).get(branch, ()), self.platform.order)
 
     def branches_with(self, extension: str) -> list[str]:
         """The branches for which some package brings the extension, newest first."""
@@ -69,26 +62,24 @@ class Market:
 
     def runtime_package(self, branch: str, sapi: Sapi) -> Offer | None:
         """The package that makes a branch run in that way."""
-        if self._family == "redhat":
-            offer = self.package(RPM_PACKAGES.get(sapi, ""))
-            return offer if offer and branch_of(offer) == branch else None
-        return self.package(SAPI_PACKAGES[sapi].format(branch=branch)) if sapi in SAPI_PACKAGES else None
+        name = self.platform.package_of(sapi, branch)
+        offer = self.package(name) if name else None
+        return offer if offer and (not self.platform.one_branch or branch_of(offer) == branch) else None
 
     def branches(self, sapi: Sapi) -> list[str]:
         """The branches that can be installed to run in that way, newest first."""
-        if self._family == "redhat":
-            offer = self.package(RPM_PACKAGES.get(sapi, ""))
+        pattern = self.platform.sapi_packages.get(sapi, "")
+        if "{branch}" not in pattern:  # one name for all branches: the one that is on offer
+            offer = self.package(pattern)
             branch = branch_of(offer) if offer else None
             return [branch] if branch else []
-        if sapi not in SAPI_PACKAGES:
-            return []
-        prefix, suffix = SAPI_PACKAGES[sapi].split("{branch}")
+        prefix, suffix = pattern.split("{branch}")
         names = (
             name[len(prefix) : len(name) - len(suffix)]
             for name in self._by_name
             if name.startswith(prefix) and name.endswith(suffix)
         )
-        return sorted((name for name in names if re.fullmatch(r"\d+\.\d+", name)), key=branch_key, reverse=True)
+        return sorted((name for name in names if re.fullmatch(r"[0-9]+\.[0-9]+", name)), key=branch_key, reverse=True)
 
 
 def provided(offer_provides: str) -> list[str]:
@@ -144,26 +135,18 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
     return found - {"all_dev"}
 
 
-def newest(offers: Iterable[Offer]) -> Offer | None:
-    """The offer that is preferred most, and of those the one with the highest version.
-
-    Source: apt_preferences(5), dnf.conf(5).
-    """
+def newest(offers: Iterable[Offer], order: Callable[[str, str], int]) -> Offer | None:
+    """The offer that is preferred most, and of those the one with the highest version, as the platform orders them."""
     found = list(offers)
     best = max((offer.priority for offer in found), default=0)
     found = [offer for offer in found if offer.priority == best]
     if len(found) < 2:
         return found[0] if found else None
-    return max(found, key=cmp_to_key(_by_version))
 
+    def compared(one: Offer, two: Offer) -> int:
+        return order(one.version, two.version)
 
-def _by_version(one: Offer, two: Offer) -> int:
-    """By the rules of the package manager whose packages they are."""
-    if one.stream or ".el" in one.version or one.architecture in ("x86_64", "aarch64", "noarch"):
-        return rpm_order(one.version, two.version)
-    from debian.debian_support import version_compare  # noqa: PLC0415 — needed only where a choice exists
-
-    return int(version_compare(one.version, two.version))
+    return max(found, key=cmp_to_key(compared))
 
 
 def upstream(version: str) -> str:

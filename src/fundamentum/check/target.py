@@ -3,13 +3,12 @@
 import re
 from typing import Final
 
-import msgspec
-
 from fundamentum.catalog import branch_key, facts
 from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.needs.model import Needs
+from fundamentum.platforms import platform
 from fundamentum.server.model import SAPIS, Loaded, Runtime, Sapi, Setting, Survey
 
 _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
@@ -117,7 +116,7 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
     """The runtime as its package would set it up: compiled-in extensions, the packaged php.ini."""
     known = facts(branch)
     packaged = known.packaged["cli" if sapi == "cli" else "web"]
-    place = _place(survey, branch, sapi)
+    place = platform(survey.system.family).place(branch, sapi)
     ini_file = place.ini_file
     settings: dict[str, Setting] = {}
     owners = {"core", "standard", *(shown.lower() for shown in known.static.get(sapi, ()))}
@@ -143,23 +142,6 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         settings=settings,
         extensions=tuple(Loaded(shown.lower(), shown, "built-in") for shown in known.static.get(sapi, ())),
     )
-
-
-class _Place(msgspec.Struct, frozen=True):
-    ini_file: str
-    scan_dir: str
-    pool_dir: str
-    service: str | None
-
-
-def _place(survey: Survey, branch: str, sapi: Sapi) -> _Place:
-    """Where the family's packages would put the configuration."""
-    if survey.system.family == "redhat":
-        service = {"fpm": "php-fpm", "apache2": "httpd"}.get(sapi)
-        return _Place("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d", service)
-    folder = f"/etc/php/{branch}"
-    service = {"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi)
-    return _Place(f"{folder}/{sapi}/php.ini", f"{folder}/{sapi}/conf.d", f"{folder}/fpm/pool.d", service)
 
 
 def other_branches(survey: Survey, needs: Needs, market: Market) -> list[str]:

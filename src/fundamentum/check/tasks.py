@@ -6,6 +6,7 @@ from fundamentum.check import directories
 from fundamentum.check.access import user_of
 from fundamentum.check.model import AGAIN, Finding, Target
 from fundamentum.needs.around import PATH, DirectoryNeed, TaskNeed
+from fundamentum.platforms import platform
 from fundamentum.server.model import Survey
 
 
@@ -51,7 +52,7 @@ def cron_line(need: TaskNeed, survey: Survey, target: Target) -> str | None:
     path = place.real or place.path
     if not PATH.fullmatch(path):
         return None  # cron has its own meaning for some characters
-    program = f"/usr/bin/php{target.runtime.branch}" if survey.system.family == "debian" else "/usr/bin/php"
+    program = platform(survey.system.family).program(target.runtime.branch)
     return f"{crontab(need.every)} {user} {program} {path}"
 
 

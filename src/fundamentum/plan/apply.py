@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from msgspec.structs import replace
 
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
-from fundamentum.check.offers import RPM_PACKAGES, SAPI_PACKAGES, Market, branch_of, collection_of, extensions_in
+from fundamentum.check.offers import Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
 from fundamentum.plan import applied as around
 from fundamentum.plan.model import (
@@ -27,6 +27,7 @@ from fundamentum.plan.model import (
     Widen,
 )
 from fundamentum.plan.pools import beside
+from fundamentum.platforms import platform
 from fundamentum.server.around import WebServer
 from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
@@ -53,7 +54,7 @@ def _without(gone: set[str], survey: Survey) -> Survey:
     lost = {
         (b.branch, sapi)
         for b in survey.branches
-        for sapi, p in SAPI_PACKAGES.items()
+        for sapi, p in platform(survey.system.family).sapi_packages.items()
         if p.format(branch=b.branch) in gone
     }
     runtimes = tuple(one for one in survey.runtimes if (one.branch, one.sapi) not in lost)
@@ -132,12 +133,11 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
         present_server = next((one for one in survey.web_servers if one.server == name), fresh_server)
         survey = replace(survey, web_servers=(*there, present_server))
     branch = branch_of(offer) or next(
-        (b for b in market.branches("apache2") if name == SAPI_PACKAGES["apache2"].format(branch=b)), None
+        (b for b in market.branches("apache2") if name == market.platform.package_of("apache2", b)), None
     )
     if branch is None:
         return survey
-    patterns = RPM_PACKAGES if survey.system.family == "redhat" else SAPI_PACKAGES
-    for sapi, pattern in patterns.items():
+    for sapi, pattern in market.platform.sapi_packages.items():
         if name == pattern.format(branch=branch) and not any(
             r.branch == branch and r.sapi == sapi for r in survey.runtimes
         ):
@@ -154,18 +154,18 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
 def _with_module(survey: Survey, branch: str, extension: str, package: str, collection: str) -> Survey:
     known = extension_files(branch).get(extension)
     api = api_number(branch) or ""
-    folder = "/usr/lib64/php/modules" if survey.system.family == "redhat" else f"/usr/lib/php/{api}"
+    of = platform(survey.system.family)
+    folder = of.extension_dir(api)
     same = (b for b in survey.branches if b.branch == branch and b.home.rpartition("/")[2] == collection)
     present = next(same, Branch(branch, api, folder))
     home = present.home
-    debian = survey.system.family == "debian"
     module = Module(
         extension,
         known.shown if known else extension,
         f"{present.extension_dir}/{extension}.so",
         known.zend if known else False,
         package,
-        f"/etc/php/{branch}/mods-available/{extension}.ini" if debian else None,
+        of.switch_file(branch, extension),
     )
     found = {(b.branch, b.home): b for b in survey.branches}
     found[branch, home] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))

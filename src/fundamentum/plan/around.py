@@ -14,8 +14,6 @@ from fundamentum.plan.actions import after, for_extension
 from fundamentum.plan.model import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
 from fundamentum.server.model import Survey
 
-FOLDERS: Final = {"debian": "/etc/apache2/conf-enabled", "redhat": "/etc/httpd/conf.d"}
-"""Where files lie that Apache's main server reads."""
 CRON: Final = ("cron", "cronie")
 _WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)
 _CRON_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
@@ -37,13 +35,13 @@ def for_around(finding: Finding, one: Judgement, world: Survey, market: Market, 
         yield Arrange(finding.arrangement)
     for link in finding.chain:
         if link.enough is False:
-            yield from _for_link(link, one, world, label)
+            yield from _for_link(link, one, world, market, label)
     need = next((need for need in one.needs.tasks if need.key == finding.need), None)
     if need and target.present:
         yield from _for_task(need, finding, one, world, market)
 
 
-def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator[Action]:
+def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: str) -> Iterator[Action]:
     runtime = one.target.runtime
     if link.state == "awaiting-restart" and runtime.service:
         yield Restart(runtime.service)
@@ -65,7 +63,7 @@ def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator
                 yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
             elif limit.name == "timeout":
                 continue  # of one address alone: that line is to be changed by hand
-            elif site.server == "apache2" and spot is None and (folder := FOLDERS.get(world.system.family)):
+            elif site.server == "apache2" and spot is None and (folder := market.platform.apache_additions):
                 yield Allow(site.name, limit.name, limit.value, link.to, f"{folder}/zz-{label}.conf", link.least)
             elif spot and spot.text:
                 yield Widen(
@@ -75,7 +73,7 @@ def _for_link(link: Link, one: Judgement, world: Survey, label: str) -> Iterator
 
 def _for_task(need: TaskNeed, finding: Finding, one: Judgement, world: Survey, market: Market) -> Iterator[Action]:
     line = tasks.cron_line(need, world, one.target)
-    if finding.origin or line is None or world.system.family not in ("debian", "redhat"):
+    if finding.origin or line is None or not market.platform.carried_out:
         return  # a line that comes too seldom is somebody's own
     installed = {package.name for package in world.installed or ()}
     offered = next((name for name in CRON if market.package(name)), None)

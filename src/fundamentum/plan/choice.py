@@ -17,6 +17,7 @@ from fundamentum.check.target import imagined
 from fundamentum.needs.model import Needs
 from fundamentum.plan import streams
 from fundamentum.plan.model import Decision, Row, Unresolved, Value
+from fundamentum.platforms import platform
 from fundamentum.server.model import Runtime, Survey
 
 MAX_BRANCHES: Final = 14
@@ -43,7 +44,7 @@ class Candidate(Value, frozen=True):
     @property
     def alone(self) -> bool:
         """Whether it takes the place of every other of its kind: RHEL's own PHP comes in one branch at a time."""
-        return self.survey.system.family == "redhat" and not self.target.runtime.home
+        return platform(self.survey.system.family).one_branch and not self.target.runtime.home
 
     @property
     def branch(self) -> str:

@@ -5,10 +5,10 @@ from collections.abc import Iterable, Iterator
 from typing import Final
 
 import msgspec
-from debian.debian_support import version_compare
 
 from fundamentum.check.offers import Market, provided
 from fundamentum.plan.model import Aside
+from fundamentum.platforms.debian import PLATFORM as DEBIAN
 from fundamentum.server.control import Relation, relations
 from fundamentum.server.model import Offer, Survey
 
@@ -280,6 +280,6 @@ def _fits(version: str, wanted: Relation) -> bool:
     """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
     if wanted.version is None:
         return True
-    order = version_compare(version, wanted.version)
+    order = DEBIAN.order(version, wanted.version)
     fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
     return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)

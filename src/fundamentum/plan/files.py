@@ -2,7 +2,6 @@
 
 import posixpath
 from collections.abc import Iterable, Sequence
-from typing import Final
 
 from fundamentum.check.model import Target
 from fundamentum.plan.actions import ini_text
@@ -22,9 +21,8 @@ from fundamentum.plan.model import (
     SwitchOn,
     Widen,
 )
+from fundamentum.platforms import platform
 from fundamentum.server.model import Runtime, Survey
-
-WEB_SERVICES: Final = {"debian": "apache2", "redhat": "httpd"}
 
 
 def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) -> list[Restart]:
@@ -39,7 +37,7 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     for action in actions:
         if isinstance(action, Allow) or (isinstance(action, Widen) and action.server != "iis"):
             nginx = isinstance(action, Widen) and action.server == "nginx"
-            service = "nginx" if nginx else WEB_SERVICES.get(family, "apache2")
+            service = "nginx" if nginx else platform(family).apache_service
             found.setdefault(service, Restart(service, gently=True))
     return list(found.values())
 

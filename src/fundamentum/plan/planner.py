@@ -157,7 +157,7 @@ class Planner:
 
     def _dependencies(self, done: Settled) -> None:
         wanted = [action.package for action in done.actions.values() if isinstance(action, Install)]
-        if not wanted or self.survey.system.family != "debian":
+        if not wanted or not self.market.platform.resolved_here:
             return  # what comes along elsewhere, the package manager itself will say
         from fundamentum.plan.dependencies import Resolver, asides  # noqa: PLC0415 — its library is slow to import
 

@@ -12,6 +12,7 @@ from fundamentum.needs.model import Needs, SettingNeed
 from fundamentum.needs.value import Level
 from fundamentum.plan.actions import value_for
 from fundamentum.plan.model import AddPool
+from fundamentum.platforms import platform
 from fundamentum.server.model import Runtime, Survey
 
 MUCH_MORE: Final = 4
@@ -84,16 +85,17 @@ def _least(need: SettingNeed) -> int:
 
 
 def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPool]) -> AddPool:
+    of = platform(survey.system.family)
     taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {one.name for one in pools.values()}
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
     folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
-    folder = folder or ("/run/php-fpm" if survey.system.family == "redhat" else "/run/php")
+    folder = folder or of.socket_dir
     beside = replace(runtime, pool=name)
     return AddPool(
         name,
         runtime.label,
         beside.label,
-        runtime.user or ("apache" if survey.system.family == "redhat" else "www-data"),
+        runtime.user or of.pool_user,
         f"{folder}/php{runtime.branch}-fpm-{name}.sock",
         f"{runtime.pool_dir}/{name}.conf",
     )

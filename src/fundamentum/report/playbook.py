@@ -12,11 +12,10 @@ from fundamentum.check import directories
 from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
 from fundamentum.plan.model import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
+from fundamentum.platforms import platform
+from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean
-from fundamentum.report.script import FAMILIES, service_check
 
-CONFIGURATION: Final = ("/etc/php", "/usr/lib/php", "/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
-"""Where what a running PHP has read lies."""
 KEPT: Final = "/var/backups/fundamentum"
 """Where copies of what is replaced are kept: no service reads it."""
 HOSTS: Final = "{{ target | mandatory('name the servers that are meant: -e target=GROUP') }}"
@@ -53,15 +52,16 @@ _Dumper.add_representer(_Ours, _ours)
 
 def as_playbook(plan: Plan) -> str:
     """The playbook.  Words from a server or an application are marked as data, so that no template in them acts."""
-    if plan.family not in FAMILIES and not plan.empty:
+    of = platform(plan.family)
+    if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the Debian and RHEL families only")
     restarting = [_handler(one.service) for one in plan.restarts]
     tasks: list[dict[str, Any]] = []
     if plan.switch:
         tasks.append(_task(f"Switch to the module stream {plan.switch}", "dnf", name=[f"@{plan.switch}"]))
-    tasks += _packages(plan, restarting)
+    tasks += _packages(plan, of, restarting)
     for enable in plan.enables:
-        tasks += _enabled(enable, restarting)
+        tasks += _enabled(enable, of, restarting)
     for switch in plan.switched:
         tasks += _switched(switch, restarting)
     if plan.files or plan.edits:
@@ -82,8 +82,8 @@ def as_playbook(plan: Plan) -> str:
         tasks += _arranged(one.arrangement)
     for restart in plan.restarts:
         if plan.reasons.get(key_of(restart)):
-            tasks.append(_stale(restart))
-    handlers = [handler for one in plan.restarts for handler in _restart(one)]
+            tasks.append(_stale(restart, of))
+    handlers = [handler for one in plan.restarts for handler in _restart(one, of)]
     names = ", ".join(one.needs.name for one in plan.after)
     play: dict[str, Any] = {
         "name": f"What {names} needs",
@@ -129,25 +129,26 @@ def _variable(kind: str, text: str) -> str:
     return f"{kind}_{plain}_{zlib.crc32(text.encode()):08x}"
 
 
-def _packages(plan: Plan, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+def _packages(plan: Plan, of: Platform, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
     fresh = [one for one in plan.installs if not one.again]
     if fresh:
         options: dict[str, Any] = {"name": [one.package for one in fresh], "state": _Ours("present")}
-        options["install_weak_deps" if plan.family == "redhat" else "install_recommends"] = False
-        module = "dnf" if plan.family == "redhat" else "apt"
+        module, more = of.ansible_install(options["name"])
+        options |= more
         yield _task(_Ours("Install packages"), module, **options) | {"notify": restarting}
     for again in (one for one in plan.installs if one.again):
-        apt = "apt-get install -y --reinstall --no-install-recommends {}"
-        command = _argv("dnf -y reinstall {}" if plan.family == "redhat" else apt, again.package)
+        tool, verb, *words = of.install([again.package], again=True)
+        command = [_Ours(tool), _Ours(verb), _Ours("-y"), *words]
         yield _task(f"Install {again.package} again", "command", argv=command)
 
 
-def _enabled(enable: Enable, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
-    link = f"/etc/php/{enable.branch}/{enable.sapi}/conf.d"
+def _enabled(enable: Enable, of: Platform, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+    link = of.place(enable.branch, enable.sapi).scan_dir  # type: ignore[arg-type]
     name = _variable("asked", f"{enable.branch} {enable.sapi} {enable.extension}")
     words = _argv("phpquery -q -v {} -s {} -m {}", enable.branch, enable.sapi, enable.switch)
     yield _asked(f"See whether {enable.extension} is on", name, words)
-    argv = _argv("phpenmod -v {} -s {} {}", enable.branch, enable.sapi, enable.switch)
+    tool, *words = of.switch_on(enable.branch, enable.sapi, enable.switch)
+    argv = [_Ours(tool), *words]
     task = _task(f"Switch {enable.extension} on below {link}", "command", argv=argv)
     yield task | {"when": _Ours(f"{name}.rc != 0"), "notify": restarting}
 
@@ -201,9 +202,9 @@ def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str
     yield _task(f"Remove the copy of {path}", "file", path=new, state=_Ours("absent")) | done | {"changed_when": False}
 
 
-def _stale(restart: Restart) -> dict[str, Any]:
-    pidfile, *_ = service_check(restart.service)
-    argv = _argv(f"find {' '.join(CONFIGURATION)} -cnewer {{}} -print -quit", pidfile)
+def _stale(restart: Restart, of: Platform) -> dict[str, Any]:
+    pidfile, *_ = of.service_check(restart.service)
+    argv = _argv(f"find {' '.join(of.read_by_php)} -cnewer {{}} -print -quit", pidfile)
     name = _variable("stale", restart.service)
     asked = _asked(f"See whether {restart.service} started too early", name, argv)
     changed = _Ours(f"{name}.stdout | default('') != ''")
@@ -252,10 +253,10 @@ def _arranged(change: Arrangement) -> Iterator[dict[str, Any]]:
             yield _task(f"Label {change.path}", "command", argv=list(command)) | missing
 
 
-def _restart(restart: Restart) -> list[dict[str, Any]]:
+def _restart(restart: Restart, of: Platform) -> list[dict[str, Any]]:
     """Test the configuration, then restart or reload; both only if something changed."""
     service = restart.service
-    _, *command = service_check(service)
+    _, *command = of.service_check(service)
     test = _task(f"Test the configuration of {service}", "command", argv=[_Ours(word) for word in command])
     state, title = ("reloaded", "Reload") if restart.gently else ("restarted", "Restart")
     return [

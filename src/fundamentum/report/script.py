@@ -1,6 +1,5 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
@@ -9,21 +8,20 @@ from fundamentum.check import directories
 from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
 from fundamentum.plan.model import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
+from fundamentum.platforms import platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
-FAMILIES: Final = ("debian", "redhat")
 
 
 def as_script(plan: Plan) -> str:
     """The script.  Every word that comes from a server or an application is quoted."""
-    if plan.family not in FAMILIES and not plan.empty:
+    of = platform(plan.family)
+    if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a script can be written for the Debian and RHEL families only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
-    head = _HEAD.read_text("utf-8")
-    if plan.family in FAMILIES:  # where there is nothing to do, it may be any word of a survey
-        head = head.replace("family=debian", f"family={plan.family}")
+    head = _HEAD.read_text("utf-8") + of.shell()
     parts = (_sources, _installs, _switches, _contents, _directories, _services, _left)
     body = [line for part in parts for line in part(plan)]
     if any('"$cr"' in line for line in body):
@@ -93,7 +91,7 @@ def _services(plan: Plan) -> Iterator[str]:
         yield from _comment("The service, so that it runs with all of this")
         yield from _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
         function = "reload_service" if restart.gently else "restart_service"
-        yield from (shell_words([function, restart.service, *service_check(restart.service)]), "")
+        yield from (shell_words([function, restart.service, *platform(plan.family).service_check(restart.service)]), "")
 
 
 def _left(plan: Plan) -> Iterator[str]:
@@ -146,18 +144,3 @@ def _from(plan: Plan, source: str) -> list[str]:
     taken = [name for name, of in plan.sources.items() if of == source]
     named = [name for name in taken if any(one.package == name for one in plan.installs)]
     return [word for name in named or taken for word in (name, plan.versions.get(name, ""))]
-
-
-def service_check(service: str) -> list[str]:
-    """The file that holds the service's process number, and the command with which it tests its own configuration."""
-    if match := re.fullmatch(r"php(\d+\.\d+)-fpm", service):
-        return [f"/run/php/{service}.pid", f"php-fpm{match[1]}", "-t"]
-    if service == "php-fpm":
-        return ["/run/php-fpm/php-fpm.pid", "php-fpm", "-t"]
-    if match := re.fullmatch(r"([A-Za-z0-9_.-]+)-php-fpm", service):  # a branch that stands in a place of its own
-        return [f"/run/{service}.pid", "true"]
-    if service == "nginx":
-        return ["/run/nginx.pid", "nginx", "-t"]
-    if service == "httpd":
-        return ["/run/httpd/httpd.pid", "httpd", "-t"]
-    return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]

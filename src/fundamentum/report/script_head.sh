@@ -7,7 +7,7 @@
 set -eu
 umask 022
 export DEBIAN_FRONTEND=noninteractive LC_ALL=C
-changed=no undo='' act=no family=debian
+changed=no undo='' act=no
 # Copies of what is replaced; never beside it, where a service would read them.
 backups=/var/backups/fundamentum keep=
 work='' beside=''
@@ -28,32 +28,12 @@ $undo"; }
 
 [ "$act" = no ] || [ "$(id -u)" -eq 0 ] || { say "this has to be run as root" >&2; exit 1; }
 
-is_installed() { # PACKAGE
-    if [ "$family" = debian ]; then
-        case $(dpkg-query -W -f '${Status}' -- "$1" 2>/dev/null || :) in
-            *' ok installed') return 0 ;;
-            *) return 1 ;;
-        esac
-    fi
-    rpm -q -- "$1" >/dev/null 2>&1
-}
-
-is_offered() { # PACKAGE VERSION: in that version or a later one
-    if [ "$family" = debian ]; then
-        candidate=$(apt-cache policy -- "$1" 2>/dev/null | sed -n 's/^ *Candidate: //p')
-        [ -n "$candidate" ] && [ "$candidate" != '(none)' ] &&
-            { [ -z "$2" ] || dpkg --compare-versions "$candidate" ge "$2"; }
-    else
-        dnf -q list --available -- "$1" >/dev/null 2>&1
-    fi
-}
-
 need_source() { # SOURCE PACKAGE VERSION...: a decision that this script does not take
     source=$1
     shift
     lacking=
     while [ $# -gt 0 ]; do
-        is_offered "$1" "$2" || { [ "$family" != debian ] && is_installed "$1"; } || lacking="$lacking $1"
+        is_offered "$1" "$2" || lacking="$lacking $1"
         shift 2
     done
     if [ -z "$lacking" ]; then
@@ -62,17 +42,6 @@ need_source() { # SOURCE PACKAGE VERSION...: a decision that this script does no
     fi
     say "source $source: not configured here, and this comes from it:$lacking"
     [ "$act" = no ] || { say "configure it, refresh the package indexes, and run this again" >&2; exit 1; }
-}
-
-switch_stream() { # MODULE STREAM
-    if dnf -q module list --enabled "$1" 2>/dev/null | grep -q " $2 .*\[e\]"; then
-        say "module $1: stream $2 is on"
-        return 0
-    fi
-    say "module $1: switching to stream $2"
-    [ "$act" = yes ] || return 0
-    dnf -y module switch-to "$1:$2"
-    changed=yes
 }
 
 install_packages() { # PACKAGE...: install those that are not there yet
@@ -86,53 +55,14 @@ install_packages() { # PACKAGE...: install those that are not there yet
     fi
     say "packages: installing $*"
     [ "$act" = yes ] || return 0
-    if [ "$family" = debian ]; then
-        apt-get install -y --no-install-recommends -- "$@"
-        back "apt-get remove $*"
-    else
-        dnf -y install -- "$@"
-        back "dnf remove $*"
-    fi
+    put_packages "$@"
     changed=yes
 }
 
 install_again() { # PACKAGE...: put back the files of installed packages
     say "packages: installing again $*"
     [ "$act" = yes ] || return 0
-    if [ "$family" = debian ]; then
-        apt-get install -y --reinstall --no-install-recommends -- "$@"
-    else
-        dnf -y reinstall -- "$@"
-    fi
-    changed=yes
-}
-
-switch_on() { # BRANCH SAPI NAME
-    if phpquery -q -v "$1" -s "$2" -m "$3" >/dev/null 2>&1; then
-        say "extension $3: on for $1/$2"
-        return 0
-    fi
-    say "extension $3: switching on for $1/$2"
-    [ "$act" = yes ] || return 0
-    phpenmod -v "$1" -s "$2" "$3"
-    back "phpdismod -v $1 -s $2 $3"
-    changed=yes
-}
-
-switch_web_server() { # OFF ON SNIPPETS: Apache's modules and parts of its configuration, each a list of words
-    off='' on='' snippets=''
-    for name in $1; do ! a2query -q -m "$name" >/dev/null 2>&1 || off="$off $name"; done
-    for name in $2; do a2query -q -m "$name" >/dev/null 2>&1 || on="$on $name"; done
-    for name in $3; do a2query -q -c "$name" >/dev/null 2>&1 || snippets="$snippets $name"; done
-    if [ -z "$off$on$snippets" ]; then
-        say "web server: on already: $2 $3"
-        return 0
-    fi
-    say "web server: switching${off:+ off$off}${on:+ on$on}${snippets:+ on$snippets}"
-    [ "$act" = yes ] || return 0
-    for name in $off; do a2dismod -q -f "$name"; back "a2enmod $name"; done
-    for name in $on; do a2enmod -q "$name"; back "a2dismod $name"; done
-    for name in $snippets; do a2enconf -q "$name"; back "a2disconf $name"; done
+    put_again "$@"
     changed=yes
 }
 

@@ -8,6 +8,7 @@ import msgspec
 
 from fundamentum.check import directories
 from fundamentum.plan.model import Plan, SwitchOn, Widen, about_of, key_of
+from fundamentum.platforms import platform
 
 Kind = Literal[
     "decide", "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
@@ -32,6 +33,7 @@ def why(plan: Plan, key: str, about: str) -> list[str]:
 
 def steps(plan: Plan) -> list[Step]:
     """The plan in order: sources, packages, extensions, settings, services, and what is left to decide."""
+    of = platform(plan.family)
     found = [
         Step(
             f"decide: add the package source {name}",
@@ -47,7 +49,7 @@ def steps(plan: Plan) -> list[Step]:
         found.append(
             Step(
                 f"decide: switch to the module stream {plan.switch}",
-                [shlex.join(["dnf", "module", "switch-to", plan.switch])],
+                [shlex.join(of.switch_stream(plan.switch))],
                 [consequence],
                 "switch",
                 plan.switch,
@@ -58,7 +60,7 @@ def steps(plan: Plan) -> list[Step]:
         title = f"install {_count(len(plan.installs), 'package')}"
         found.append(Step(title, install_commands(plan), reasons, "install"))
     if plan.enables:
-        commands = [shlex.join(["phpenmod", "-v", one.branch, "-s", one.sapi, one.switch]) for one in plan.enables]
+        commands = [shlex.join(of.switch_on(one.branch, one.sapi, one.switch)) for one in plan.enables]
         reasons = [line for one in plan.enables for line in why(plan, key_of(one), one.extension)]
         found.append(Step("switch on what is there already", commands, reasons, "enable"))
     for switch in plan.switched:
@@ -121,13 +123,10 @@ def _appcmd(one: Widen) -> str:
 
 def install_commands(plan: Plan) -> list[str]:
     """The package manager's commands: what is new first, then what is put in place again."""
-    quiet = "--no-install-recommends"
-    apt = (f"apt-get install {quiet}", f"apt-get install --reinstall {quiet}")
-    first, anew = ("dnf install", "dnf reinstall") if plan.family == "redhat" else apt
     found = []
-    for command, wanted in ((first, False), (anew, True)):
-        if names := [one.package for one in plan.installs if one.again is wanted]:
-            found.append(f"{command} {shlex.join(names)}")
+    for again in (False, True):
+        if names := [one.package for one in plan.installs if one.again is again]:
+            found.append(shlex.join(platform(plan.family).install(names, again=again)))
     return found
 
 

@@ -7,6 +7,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
+from fundamentum.platforms import platform
 from fundamentum.server.around import Asked
 from fundamentum.server.directory_host import DirectoryHost
 from fundamentum.server.hosts import MAX_BYTES
@@ -48,7 +49,7 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
         offers += more
         repositories.append(repository)
     if not offers:
-        kind = {"debian": "Packages files", "redhat": "repodata directories"}.get(survey.system.family, "indexes")
+        kind = platform(survey.system.family).indexes
         raise InputError(word, f"holds no package that concerns PHP on this server ({kind} were looked for)")
     names = list(dict.fromkeys(one.name for one in repositories if any(o.source == one.name for o in offers)))
     offers = list(scrubbed(tuple(offers)))

@@ -1,0 +1,27 @@
+is_installed() { # PACKAGE
+    rpm -q -- "$1" >/dev/null 2>&1
+}
+
+is_offered() { # PACKAGE: or here already, which is not listed
+    dnf -q list --available -- "$1" >/dev/null 2>&1 || is_installed "$1"
+}
+
+put_packages() { # PACKAGE...
+    dnf -y install -- "$@"
+    back "dnf remove $*"
+}
+
+put_again() { # PACKAGE...
+    dnf -y reinstall -- "$@"
+}
+
+switch_stream() { # MODULE STREAM
+    if dnf -q module list --enabled "$1" 2>/dev/null | grep -q " $2 .*\[e\]"; then
+        say "module $1: stream $2 is on"
+        return 0
+    fi
+    say "module $1: switching to stream $2"
+    [ "$act" = yes ] || return 0
+    dnf -y module switch-to "$1:$2"
+    changed=yes
+}

@@ -11,11 +11,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from fundamentum import platforms
+from fundamentum.check.judge import check
 from fundamentum.plan.planner import plan
 from fundamentum.platforms import names, platform
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
-from tests.small_root import look, needs, small_root
+from fundamentum.server.directory_host import DirectoryHost
+from fundamentum.server.probes import system
+from tests.small_root import look, needs, small_root, write
 
 VERSIONS = st.text("0123456789.:-+~^_a", max_size=12)
 
@@ -72,6 +75,42 @@ def test_any_two_versions_are_ordered(name: str, one: str, two: str) -> None:
     order = platform(name).order
     assert order(one, one) == 0
     assert (order(one, two) > 0) == (order(two, one) < 0)
+
+
+APT_HERE: dict[str, str | bytes] = {"var/lib/dpkg/status": "", "etc/apt/sources.list": ""}
+RPM_HERE: dict[str, str | bytes] = {"var/lib/rpm/rpmdb.sqlite": "", "etc/yum.repos.d/base.repo": ""}
+SYSTEMS = [  # os-release, what else is there, platform, words of the remark
+    ("ID=debian\n", APT_HERE, "debian", None),
+    ("ID='rhel'\n", RPM_HERE, "redhat", None),
+    ('ID=dome\nID_LIKE="slit debian"\n', APT_HERE, "debian", "the Debian family: it says to be like debian"),
+    ('NAME=Dome\nID=dome\nID_LIKE="rhel fedora"\n', RPM_HERE, "redhat", "Dome: treated as one of the RHEL family"),
+    ("ID=dome\nID_LIKE=debian\n", RPM_HERE, "unknown", "dome: a kind of system that this program does not know"),
+    ("ID=debian\n", RPM_HERE, "unknown", "does not know"),
+    ('ID=dome\nID_LIKE="slit"\nPRETTY_NAME="Dome 3"\n', RPM_HERE, "unknown", "Dome 3: a kind of system that this"),
+    ("ID=dome\nID_LIKE=rhel\n", {"var/lib/rpm/rpmdb.sqlite": ""}, "unknown", "does not know"),
+    ("", APT_HERE, "debian", "does not say what it is"),
+    ("", RPM_HERE, "redhat", "does not say what it is"),
+    ("", {"var/lib/rpm/rpmdb.sqlite": ""}, "unknown", "no /etc/os-release"),
+]
+
+
+@pytest.mark.parametrize(("about", "there", "name", "said"), SYSTEMS)
+def test_which_platform(tmp_path: Path, about: str, there: dict[str, str | bytes], name: str, said: str | None) -> None:
+    write(tmp_path, {"etc/os-release": about, **there})
+    found, remarks = system.probe(DirectoryHost(tmp_path, "mizar"))
+    told = "\n".join(one.why for one in remarks)
+    assert found.family == name
+    assert not remarks if said is None else said in told
+
+
+def test_another_distribution_s_php_is_judged_and_its_packages_are_not(tmp_path: Path) -> None:
+    root = small_root(tmp_path, extra={"etc/os-release": 'ID=dome\nPRETTY_NAME="Dome 3"\n'})
+    found = look(root)
+    assert (found.system.family, found.offers, found.installed) == ("unknown", None, None)
+    told = "\n".join(one.why for one in found.remarks)
+    told += repr(plan([needs("gd")], found)) + repr(check(needs("gd"), found))
+    assert "Dome 3" in told
+    assert not [word for word in ("apt", "dnf", "phpenmod") if word in told]
 
 
 @pytest.fixture

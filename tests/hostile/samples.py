@@ -92,7 +92,7 @@ def server_root(folder: Path) -> Path:
 def rpm_root(folder: Path, modules: str = MODULES, primary: str = PRIMARY, packing: str = "gz") -> Path:
     """A small server of the other family: a database of packages, and one repository's metadata."""
     files = {
-        "etc/os-release": 'ID=rocky\nVERSION_ID="9"\nPRETTY_NAME="Rocky Linux 9"\n',
+        "etc/os-release": 'ID=observatory\nID_LIKE="rhel"\nPRETTY_NAME="Observatory Linux 9"\n',
         "etc/yum.repos.d/base.repo": "[base]\nname=Base\nenabled=1\n",
         "etc/php.ini": "memory_limit = 64M\n", "etc/php.d/20-gd.ini": "extension=gd\n", "usr/lib64/php/modules/none": "",
     }  # fmt: skip

@@ -173,7 +173,8 @@ def make_rpm_server(folder: Path, php: Root) -> Root:
         capture_output=True,
     )
     root = Root(folder / "root")
-    root.write("/etc/os-release", 'ID="observatory-linux"\nVERSION_ID="9"\nPRETTY_NAME="Observatory Linux 9"\n')
+    about = 'ID="observatory-linux"\nID_LIKE="rhel fedora"\nVERSION_ID="9"\nPRETTY_NAME="Observatory Linux 9"\n'
+    root.write("/etc/os-release", about)
     root.write("/etc/yum.repos.d/observatory.repo", REPO.format(repository=repository))
     root.write("/etc/dnf/modules.d/php.module", "[php]\nname=php\nstream=8.2\nprofiles=\nstate=enabled\n")
     root.write("/etc/php-fpm.conf", "[global]\ninclude=/etc/php-fpm.d/*.conf\n")

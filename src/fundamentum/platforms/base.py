@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from fundamentum.server.hosts import Host
 from fundamentum.server.model import Sapi
 
 
@@ -21,6 +22,12 @@ class PhpPlace(msgspec.Struct, frozen=True):
 
 class Platform:
     """One kind of system.  An entry sets what differs."""
+
+    title: ClassVar[str] = "kind of system that this program does not know"
+    ids: ClassVar[frozenset[str]] = frozenset()
+    """What such systems call themselves, or say to be like (``ID`` and ``ID_LIKE``, os-release(5))."""
+    marks: ClassVar[tuple[str, ...]] = ()
+    """Paths of which one is there on every such system, and on no other."""
 
     php_user: ClassVar[str | None] = None
     """As whom PHP works behind a web server, where no configuration says otherwise."""
@@ -50,6 +57,10 @@ class Platform:
     """Where what a running PHP has read lies."""
     unseen: ClassVar[str | None] = None
     """What to do about an extension that is not seen, where nothing tells whether its file is there."""
+
+    def has_database(self, host: Host) -> bool:
+        """Whether the package database of such systems is there."""
+        return False
 
     def shell(self) -> str:
         """What a script calls to ask for packages and to install them: the file beside the entry, if it has one."""

@@ -5,11 +5,16 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.platforms.base import Platform
+from fundamentum.server.hosts import Host
+from fundamentum.server.probes import dpkg
 
 
 class Debian(Platform):
     """Debian and what calls itself like it."""
 
+    title = "Debian family"
+    ids = frozenset({"debian"})
+    marks = ("/etc/debian_version", "/etc/apt")
     php_user = "www-data"
     sapi_packages = {
         "cli": "php{branch}-cli",
@@ -21,6 +26,9 @@ class Debian(Platform):
     refresh = "apt-get update"
     indexes = "Packages files"
     apache_additions = "/etc/apache2/conf-enabled"
+
+    def has_database(self, host: Host) -> bool:
+        return host.stat(dpkg.STATUS) is not None
 
     def switch_file(self, branch: str, extension: str) -> str | None:
         return f"/etc/php/{branch}/mods-available/{extension}.ini"

@@ -4,13 +4,18 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.platforms.base import PhpPlace, Platform
+from fundamentum.server.hosts import Host
 from fundamentum.server.model import Sapi
+from fundamentum.server.probes import rpm
 from fundamentum.server.rpm_version import rpm_order
 
 
 class RedHat(Platform):
     """RHEL and what calls itself like it."""
 
+    title = "RHEL family"
+    ids = frozenset({"rhel", "fedora", "centos"})
+    marks = ("/etc/redhat-release", "/etc/dnf", "/etc/yum.repos.d")
     php_user = pool_user = "apache"
     sapi_packages = {"cli": "php-cli", "fpm": "php-fpm", "apache2": "php", "cgi": "php-cli"}
     one_branch = packaged = carried_out = True
@@ -20,6 +25,9 @@ class RedHat(Platform):
     apache_service = "httpd"
     apache_additions = "/etc/httpd/conf.d"
     read_by_php = ("/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
+
+    def has_database(self, host: Host) -> bool:
+        return rpm.database(host) is not None
 
     def place(self, branch: str, sapi: Sapi) -> PhpPlace:
         service = {"fpm": "php-fpm", "apache2": self.apache_service}.get(sapi)

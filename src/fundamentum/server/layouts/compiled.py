@@ -8,6 +8,7 @@ import posixpath
 import re
 from typing import Final
 
+from fundamentum.platforms import platform
 from fundamentum.server.binary import MAX_BINARY, Program, program
 from fundamentum.server.hosts import Host, HostError, listed, matching
 from fundamentum.server.installation import Installation, branch_in
@@ -35,7 +36,7 @@ _PATH: Final = re.compile(rb"(?<=\0)/[!-~]{2,200}(?=\0)")
 def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every PHP in the usual places for software of one's own."""
     remarks: list[Remark] = []
-    places = PLACES if system.family in ("debian", "redhat") else (*PLACES, *SYSTEM_PLACES)
+    places = PLACES if platform(system.family).packaged else (*PLACES, *SYSTEM_PLACES)
     paths = dict.fromkeys(host.resolve(path) or path for place in places for path in matching(host, place))
     found = (_one(host, path, system, remarks) for path in paths)
     return [one for one in found if one], remarks

@@ -1,10 +1,11 @@
-"""Distribution and release, from ``/etc/os-release``, and which package database is there."""
+"""Distribution and release, from ``/etc/os-release``, and of which kind it is."""
 
 import re
 
+from fundamentum.platforms import UNKNOWN, platform, recognised
 from fundamentum.server.hosts import Host, HostError, text_of
 from fundamentum.server.model import Remark, System
-from fundamentum.server.probes import dpkg, rpm
+from fundamentum.server.probes import dpkg
 
 
 def probe(host: Host) -> tuple[System, list[Remark]]:
@@ -14,28 +15,29 @@ def probe(host: Host) -> tuple[System, list[Remark]]:
     try:
         text = text_of(host, "/etc/os-release") or text_of(host, "/usr/lib/os-release") or ""
         for line in text.splitlines():
-            if match := re.fullmatch(r"\s*([A-Z_]+)=(\"?)(.*)\2\s*", line):
+            if match := re.fullmatch(r"\s*([A-Z_]+)=([\"']?)(.*)\2\s*", line):
                 values[match[1]] = match[3]
     except HostError as error:
         remarks.append(Remark("distribution", str(error)))
-    if host.stat(dpkg.STATUS):
-        family, architecture = "debian", dpkg.architecture(host)
-    elif rpm.database(host):
-        family, architecture = "redhat", ""
-    elif host.windows:
+    family, how = recognised(host, values.get("ID", ""), values.get("ID_LIKE", "").split())
+    if family == UNKNOWN and host.windows:
         return System(family="windows", id="windows", name="Windows"), remarks
-    else:
-        family, architecture = "unknown", ""
     if not values:
         remarks.append(Remark("distribution", "no /etc/os-release: distribution and release are unknown"))
+    name = values.get("PRETTY_NAME", values.get("NAME", ""))
+    if how:
+        remarks.append(Remark("distribution", f"{name or 'this server'}: {how}"))
+    elif family == UNKNOWN and values:
+        why = "packages and their manager are not judged; PHP is, where it is found"
+        remarks.append(Remark("distribution", f"{name or values.get('ID')}: a {platform(UNKNOWN).title}: {why}"))
     return (
         System(
             family=family,
             id=values.get("ID", ""),
-            name=values.get("PRETTY_NAME", values.get("NAME", "")),
+            name=name,
             release=values.get("VERSION_ID", ""),
             codename=values.get("VERSION_CODENAME", ""),
-            architecture=architecture,
+            architecture=dpkg.architecture(host) if family == "debian" else "",
         ),
         remarks,
     )

@@ -1,6 +1,7 @@
 """Ask a running PHP what it really has."""
 
 import json
+import os
 import signal
 import subprocess
 import time
@@ -36,6 +37,17 @@ def stop(daemon: "subprocess.Popen[bytes]") -> None:
     """End a daemon that a test started."""
     daemon.send_signal(signal.SIGTERM)
     daemon.wait(20)
+
+
+def stop_web_servers(root: Root) -> None:
+    """End the nginx and the Apache that were started inside a root, and wait until they have gone."""
+    files = [root.path / "run/nginx.pid", root.path / "run/apache2/apache2.pid"]
+    for file in files:
+        if file.exists():
+            os.kill(int(file.read_text()), signal.SIGTERM)
+    for file in files:
+        for _ in range(50):
+            time.sleep(0.1 if file.exists() else 0)
 
 
 def wait_for(path: Path) -> None:

@@ -1,7 +1,6 @@
 """Plans do no harm: pages of real web servers before and after, and what else is on the server."""
 
 import os
-import signal
 import subprocess
 import time
 import urllib.error
@@ -15,7 +14,7 @@ from debian_root import STORE, Root, base
 
 from .carried_out import fundamentum
 from .playing import PLAYBOOK, play
-from .running import start_fpm, stop, wait_for
+from .running import start_fpm, stop, stop_web_servers, wait_for
 from .twin import sshd
 
 pytestmark = pytest.mark.real
@@ -77,14 +76,9 @@ def running(root: Root, *, nginx: bool = False, apache: bool = False, fpm: bool 
             root.run("apache2ctl", "start")
         yield
     finally:
-        for file in ("run/nginx.pid", "run/apache2/apache2.pid"):
-            if (root.path / file).exists():
-                os.kill(int((root.path / file).read_text()), signal.SIGTERM)
+        stop_web_servers(root)
         for daemon in daemons:
             stop(daemon)
-        for file in ("run/nginx.pid", "run/apache2/apache2.pid"):
-            for _ in range(50):
-                time.sleep(0.1 if (root.path / file).exists() else 0)
 
 
 def planned(root: Root, folder: Path, needs: str, *words: str, form: str = "script") -> tuple[int, str]:

@@ -2,7 +2,6 @@
 
 import os
 import shutil
-import signal
 import socket
 import subprocess
 import time
@@ -13,7 +12,7 @@ from pathlib import Path
 
 from debian_root import STORE, Root, two_releases
 
-from .running import start_fpm, stop, wait_for
+from .running import start_fpm, stop, stop_web_servers, wait_for
 
 PLANTED = "planted-7Hq2"
 NGINX, APACHE = 8071, 8072
@@ -127,12 +126,9 @@ def serving(root: Root) -> Iterator[None]:
             wait_for_page(port)
         yield
     finally:
-        for file in ("run/nginx.pid", "run/apache2/apache2.pid"):
-            if (root.path / file).exists():
-                os.kill(int((root.path / file).read_text()), signal.SIGTERM)
+        stop_web_servers(root)
         for daemon in daemons:
             stop(daemon)
-        time.sleep(1)
         subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
 
 

@@ -1,7 +1,8 @@
 """On which kind of system a server runs: one file for each, found by its name and loaded when it is asked for.
 
 What differs from one family of systems to the other stands there; check, plan and report ask the entry.
-An entry is a module with a ``PLATFORM``; adding one touches no other file.
+An entry is a module with a ``PLATFORM``, and nothing lists them.  Which probes read a platform's packages, and where
+its PHP stands, is told in ``server/survey.py`` and ``server/layouts``.
 """
 
 import importlib

@@ -80,11 +80,6 @@ def configuration(text: str | None) -> configparser.ConfigParser:
     return found
 
 
-def _short(stream: object) -> bool:
-    """Whether this is the name of a stream: YAML takes 8.2 for a number."""
-    return isinstance(stream, str | int | float) and len(str(stream)) < MAX_NAME
-
-
 def _document(text: bytes) -> object:
     """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
     import yaml  # noqa: PLC0415 — only where a repository has modules

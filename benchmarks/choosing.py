@@ -9,11 +9,13 @@ import random
 import time
 from datetime import date
 
-from fundamentum.needs.conditions import condition
-from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed
-from fundamentum.needs.versions import version_range
+from fundamentum.model.conditions import condition
+from fundamentum.model.needs import ExtensionNeed, Needs, SettingNeed
+from fundamentum.model.packages import Installed, Offer, Repository
+from fundamentum.model.survey import Survey
+from fundamentum.model.system import System
+from fundamentum.model.versions import version_range
 from fundamentum.plan.planner import plan
-from fundamentum.server.model import Installed, Offer, Repository, Survey, System
 
 BRANCHES = ("7.4", "8.0", "8.1", "8.2", "8.3", "8.4")
 EXTENSIONS = [

@@ -3,11 +3,11 @@
 from pathlib import Path
 
 from fundamentum.check.asked import asked_by
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.needs import Needs
+from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
-from fundamentum.needs.model import Needs
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Survey
-from fundamentum.server.survey import survey
+from fundamentum.survey.observe import survey
 from tests.small_root import INDEX, small_root
 
 MORE = INDEX + "".join(

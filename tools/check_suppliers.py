@@ -10,8 +10,8 @@ import sys
 from pathlib import Path
 
 from fundamentum.catalog.suppliers import suppliers
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.probes.contents import bringing
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.platforms.debian.contents import bringing
 
 if __name__ == "__main__":
     table = suppliers().commands

@@ -16,7 +16,7 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-from fundamentum.server.ini import parse
+from fundamentum.php_files.ini import parse
 
 REPORT = "echo json_encode(['ini' => ini_get_all(null, true), 'extensions' => get_loaded_extensions()], JSON_PARTIAL_OUTPUT_ON_ERROR);"
 OUTPUT = Path(__file__).parents[1] / "src/fundamentum/catalog/data"

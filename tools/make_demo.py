@@ -12,13 +12,15 @@ from pathlib import Path
 from debian_root import STORE, Root, base, two_releases
 from msgspec.structs import replace
 
+from fundamentum.catalog.suppliers import packages_of
 from fundamentum.check.asked import asked_by
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.packages import Offer
+from fundamentum.model.survey import Survey
 from fundamentum.needs.file import load
-from fundamentum.server import control
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Offer, Survey
-from fundamentum.server.probes.commands import packages_of
-from fundamentum.server.survey import survey, written
+from fundamentum.platforms.debian import control
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import written
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.real.running import start_fpm, stop, wait_for

@@ -6,12 +6,12 @@ from typing import Any
 
 import msgspec
 
+from fundamentum.model.survey import Survey
 from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.tables import NeedsFile
 from fundamentum.report.check_document import CheckDocument
 from fundamentum.report.comparison import CompareDocument
 from fundamentum.report.plan_document import PlanDocument
-from fundamentum.server.model import Survey
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
 DOCUMENTS: dict[str, type[msgspec.Struct]] = {

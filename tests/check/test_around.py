@@ -9,11 +9,14 @@ from msgspec.structs import replace
 from fundamentum.check.access import allowed
 from fundamentum.check.directories import commands
 from fundamentum.check.judge import check
-from fundamentum.check.model import Finding
 from fundamentum.check.tasks import crontab
-from fundamentum.server.around import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
-from fundamentum.server.model import Installed, Loaded, Offer, Runtime, Setting, Site, Survey, System
-from fundamentum.server.probes.tasks import interval
+from fundamentum.model.findings import Finding
+from fundamentum.model.packages import Installed, Offer
+from fundamentum.model.php import Loaded, Runtime, Setting
+from fundamentum.model.surroundings import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.system import System
+from fundamentum.survey.probes.tasks import interval
 from tests.around import needs
 
 ASKED = Asked(commands=("git", "convert"), products=("mariadb", "mysql", "postgresql"), tasks=("bin/x.php",))

@@ -7,10 +7,13 @@ import pytest
 
 from fundamentum.check.chain import with_room
 from fundamentum.check.judge import check
-from fundamentum.check.model import Finding
-from fundamentum.check.web_limits import SIZES, span
-from fundamentum.server.around import Limit, Place
-from fundamentum.server.model import Installed, Runtime, Setting, Site, Survey, System
+from fundamentum.model.findings import Finding
+from fundamentum.model.packages import Installed
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.surroundings import Limit, Place
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.system import System
+from fundamentum.webservers.limits import SIZES, span
 from tests.around import NGINX, around_root, look, needs, site
 
 UPLOADS = '[uploads]\nlargest = "50M"\n'

@@ -8,10 +8,12 @@ import pytest
 
 import fundamentum.demo
 from fundamentum.check.comparison import Difference, compare, compare_for
+from fundamentum.model.packages import Installed
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.survey import Site, Survey
 from fundamentum.needs.file import load
 from fundamentum.report.comparison import compare_document
-from fundamentum.server.model import Installed, Runtime, Setting, Site, Survey
-from fundamentum.server.reference import look
+from fundamentum.survey.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 ALTAIR, VEGA = (look(str(DATA / f"{name}.survey.json")) for name in ("altair", "vega"))

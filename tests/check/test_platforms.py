@@ -12,12 +12,12 @@ from msgspec.structs import replace
 
 from fundamentum import platforms
 from fundamentum.check.judge import check
+from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.planner import plan
 from fundamentum.platforms import names, platform
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.probes import system
+from fundamentum.survey.probes import system
 from tests.small_root import look, needs, small_root, write
 
 VERSIONS = st.text("0123456789.:-+~^_a", max_size=12)

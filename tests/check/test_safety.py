@@ -5,10 +5,12 @@ from typing import Any
 
 import pytest
 
-from fundamentum.check.model import Target
 from fundamentum.check.safety import risks
-from fundamentum.server.around import Exposed, Machine
-from fundamentum.server.model import Runtime, Setting, Site, Survey, System
+from fundamentum.model.findings import Target
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.surroundings import Exposed, Machine
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.system import System
 
 TODAY = date(2026, 11, 25)
 NOWHERE = Survey(1, "vega", System())

@@ -7,11 +7,13 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.check.judge import check
-from fundamentum.check.model import Finding
 from fundamentum.check.offers import Market, extensions_in
 from fundamentum.errors import ChoiceNeeded, FundamentumError
-from fundamentum.needs.model import Needs
-from fundamentum.server.model import Offer, Remark, Survey
+from fundamentum.model.findings import Finding
+from fundamentum.model.needs import Needs
+from fundamentum.model.packages import Offer
+from fundamentum.model.remark import Remark
+from fundamentum.model.survey import Survey
 from tests.small_root import INDEX, MODULE, look, needs, small_root, write
 
 

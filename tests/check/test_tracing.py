@@ -7,9 +7,9 @@ import pytest
 
 import fundamentum.demo
 from fundamentum.check.tracing import Place, Trace, Wanted, trace
+from fundamentum.model.php import Answer
 from fundamentum.needs.file import load
-from fundamentum.server.model import Answer
-from fundamentum.server.reference import look
+from fundamentum.survey.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 VEGA = look(str(DATA / "vega.survey.json"))

@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.derive.constraints import as_range, common, constraint, intervals
-from fundamentum.needs.value import NotUnderstood
-from fundamentum.needs.versions import version_range
+from fundamentum.model.value import NotUnderstood
+from fundamentum.model.versions import version_range
 
 CASES = [  # as a manifest writes it, as a needs file does
     ("^7.4 || ^8.0", ">=7.4, <9"),

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.written import as_needs, rederived, written
+from fundamentum.model.text import scrubbed
 from fundamentum.needs.file import parse
-from fundamentum.untrusted.text import scrubbed
 
 from .trees import made, told
 

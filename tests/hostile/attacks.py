@@ -21,9 +21,9 @@ from typing import NamedTuple
 import fundamentum.demo
 from fundamentum.cli.main import main
 from fundamentum.errors import InputError
+from fundamentum.model.text import safe_line
 from fundamentum.needs.file import parse
-from fundamentum.server.survey import read
-from fundamentum.untrusted.text import safe_line
+from fundamentum.survey.survey_file import read
 from tests.hostile.mutations import TEXTS, TOKEN, mutated, replaced, spoiled
 from tests.hostile.samples import IIS, MANIFEST, PACK, PAGE, RECORDED, SOURCE, recording, rpm_root, server_root
 from tests.small_root import LISTS, NAME, small_root

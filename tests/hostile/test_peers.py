@@ -13,10 +13,12 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
-from fundamentum.server import asking, greeting, page_address, ssh
-from fundamentum.server.asking import ask_pools
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.survey import survey
+from fundamentum.hosts import page_address, ssh
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.survey import database_greeting as greeting
+from fundamentum.survey import pool_answers as asking
+from fundamentum.survey.observe import survey
+from fundamentum.survey.pool_answers import ask_pools
 from tests.hostile.samples import PAGE
 from tests.small_root import small_root
 

@@ -10,9 +10,10 @@ from pathlib import Path
 import pytest
 
 from fundamentum.errors import InputError
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.probes.php_config import without_credentials, without_secrets
-from fundamentum.server.survey import read, survey, written
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import read, written
+from fundamentum.untrusted.secrets import without_credentials, without_secrets
 from tests.around import NGINX, around_root, look, needs, site
 from tests.hostile.attacks import DATA, SURVEYS
 from tests.hostile.mutations import at, places

@@ -8,11 +8,11 @@ import pytest
 
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
+from fundamentum.model.needs import Acceptance
 from fundamentum.needs.accepted import load_accepted, unmatched
 from fundamentum.needs.file import parse
-from fundamentum.needs.model import Acceptance
 from fundamentum.plan.planner import plan
-from fundamentum.server.reference import look
+from fundamentum.survey.reference import look
 from tests.small_root import small_root
 
 NEEDS = parse(

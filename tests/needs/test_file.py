@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from fundamentum.errors import InputError
-from fundamentum.needs.conditions import condition
+from fundamentum.model.conditions import condition
+from fundamentum.model.versions import version_range
 from fundamentum.needs.file import load, parse
-from fundamentum.needs.versions import version_range
 
 HEAD = 'format = 1\n[application]\nname = "nightlog"\n'
 SCHEMA = Draft202012Validator(

@@ -9,13 +9,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fundamentum.needs.model import Needs
-from fundamentum.plan.model import Plan, Widen
+from fundamentum.model.needs import Needs
+from fundamentum.model.packages import Installed
+from fundamentum.model.plan import Plan, Widen
+from fundamentum.model.surroundings import Command
 from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
-from fundamentum.server.around import Command
-from fundamentum.server.model import Installed
 from tests.around import around_root, look, needs, site
 from tests.small_root import write
 

@@ -12,16 +12,17 @@ from msgspec.structs import replace
 
 from fundamentum.check.offers import Market
 from fundamentum.errors import InputError
-from fundamentum.needs.model import Needs
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.needs import Needs
+from fundamentum.model.packages import Installed
+from fundamentum.model.plan import Unresolved
+from fundamentum.model.survey import Survey
 from fundamentum.plan.choice import Cost, Outcome, cheapest, conflicting
 from fundamentum.plan.dependencies import Resolver, asides
-from fundamentum.plan.model import Unresolved
 from fundamentum.plan.planner import plan
 from fundamentum.report.steps import steps
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.indexes import with_index
-from fundamentum.server.model import Installed, Survey
-from fundamentum.server.survey import survey
+from fundamentum.survey.added_index import with_index
+from fundamentum.survey.observe import survey
 from tests.small_root import INDEX, needs, small_root
 
 TODAY = date(2026, 11, 24)

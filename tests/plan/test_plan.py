@@ -8,13 +8,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from fundamentum.check.judge import check
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.needs import Needs
+from fundamentum.model.packages import Installed
+from fundamentum.model.plan import Install
+from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
-from fundamentum.needs.model import Needs
-from fundamentum.plan.model import Install
 from fundamentum.plan.planner import plan
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Installed, Survey
-from fundamentum.server.survey import survey
+from fundamentum.survey.observe import survey
 from tests.small_root import INDEX, needs, small_root, write
 
 

@@ -7,9 +7,9 @@ import pytest
 from debian_root import base
 
 from fundamentum.check.offers import Market
+from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.dependencies import Resolver, _provides
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.survey import survey
+from fundamentum.survey.observe import survey
 
 from .carried_out import RELEASES
 

@@ -12,10 +12,10 @@ import pytest
 from debian_root import STORE, Root, base
 
 from fundamentum.check.access import allowed
-from fundamentum.server.around import Asked
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.greeting import at
-from fundamentum.server.survey import survey
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.surroundings import Asked
+from fundamentum.survey.database_greeting import at
+from fundamentum.survey.observe import survey
 
 from .carried_out import fundamentum, state_of
 from .running import stop, wait_for

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 import pytest
 from debian_root import STORE, Root, base
 
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.survey import survey
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.survey.observe import survey
 
 pytestmark = pytest.mark.real
 MOVED = {  # other directories of the same length, as another --prefix would have put them into the program

@@ -6,10 +6,10 @@ from pathlib import Path
 import pytest
 from debian_root import Root, base
 
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Loaded, Runtime
-from fundamentum.server.probes import apt
-from fundamentum.server.survey import survey
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.php import Loaded, Runtime
+from fundamentum.platforms.debian import apt
+from fundamentum.survey.observe import survey
 
 from .built import LOADER, MODULE, build, build_windows, headers, missing
 from .conftest import REAL, Server

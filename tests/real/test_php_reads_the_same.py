@@ -8,7 +8,7 @@ import pytest
 from debian_root import Root
 
 from fundamentum.catalog.quantity import quantity, switch
-from fundamentum.server.ini import IniFile, parse
+from fundamentum.php_files.ini import IniFile, parse
 from tests.catalog.quantities import QUANTITIES
 from tests.server.ini_cases import CASES
 

@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 from debian_root import STORE, Root, base, two_releases
 
-from fundamentum.server.asking import ask_pools
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.survey import survey
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.survey.observe import survey
+from fundamentum.survey.pool_answers import ask_pools
 
 from .carried_out import RELEASES, confirmed, fundamentum, needs_files, state_of
 from .running import start_fpm, stop, wait_for

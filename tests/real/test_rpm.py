@@ -12,14 +12,15 @@ import pytest
 from debian_root import Root
 
 from fundamentum.check.judge import check
-from fundamentum.needs.model import ExtensionNeed, Needs
-from fundamentum.server.around import Asked
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.hosts import Question
-from fundamentum.server.model import Survey
-from fundamentum.server.probes import rpm
-from fundamentum.server.rpm_version import rpm_order
-from fundamentum.server.survey import survey, written
+from fundamentum.hosts.base import Question
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.needs import ExtensionNeed, Needs
+from fundamentum.model.surroundings import Asked
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.redhat import rpm
+from fundamentum.platforms.redhat.rpm_version import rpm_order
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import written
 
 from .conftest import REAL
 from .rpm_server import dnf, home, make_rpm_server, tools

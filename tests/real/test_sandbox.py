@@ -16,14 +16,15 @@ from msgspec.structs import replace
 
 from fundamentum.check.asked import asked_by
 from fundamentum.errors import FundamentumError
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.plan import DropIn, Plan
+from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
-from fundamentum.plan.model import DropIn, Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Survey
-from fundamentum.server.survey import read, survey, written
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import read, written
 from tests.around import around_root, needs
 from tests.hostile.mutations import PRINTABLE, TOKEN, at, places
 

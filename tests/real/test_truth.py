@@ -4,10 +4,11 @@ import subprocess
 
 import pytest
 
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Runtime
-from fundamentum.server.page import survey_page
-from fundamentum.server.survey import survey, written
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.hosts.page import survey_page
+from fundamentum.model.php import Runtime
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import written
 
 from .conftest import Server
 from .running import report

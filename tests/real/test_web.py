@@ -12,13 +12,15 @@ from debian_root import Root
 from msgspec.structs import replace
 
 from fundamentum.check.offers import Market
-from fundamentum.server import recorder
-from fundamentum.server.around import Asked
-from fundamentum.server.asking import ask_pools
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Runtime, Survey
-from fundamentum.server.recording import open_recording
-from fundamentum.server.survey import survey, written
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.hosts.recording import open_recording
+from fundamentum.model.php import Runtime
+from fundamentum.model.surroundings import Asked
+from fundamentum.model.survey import Survey
+from fundamentum.survey import recorder
+from fundamentum.survey.observe import survey
+from fundamentum.survey.pool_answers import ask_pools
+from fundamentum.survey.survey_file import written
 
 from .running import start_fpm, stop
 from .twin import APACHE, NGINX, PLANTED, page, sshd

@@ -6,11 +6,11 @@ from pathlib import Path
 import pytest
 
 from fundamentum.check.judge import check
-from fundamentum.check.model import Finding
-from fundamentum.needs.model import ExtensionNeed, Needs
+from fundamentum.model.findings import Finding
+from fundamentum.model.needs import ExtensionNeed, Needs
+from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
-from fundamentum.server.model import Survey
-from fundamentum.server.reference import look
+from fundamentum.survey.reference import look
 from tests.small_root import needs, write
 
 from .built import build_windows, missing

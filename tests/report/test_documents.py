@@ -8,12 +8,13 @@ import write_schemas
 from jsonschema import Draft202012Validator
 
 from fundamentum.check.judge import check
+from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.planner import plan
 from fundamentum.report.check_document import check_document
 from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.survey import survey, written
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import written
 from tests.small_root import needs, small_root
 
 SCHEMAS = Path(__file__).parents[2] / "src/fundamentum/schemas"

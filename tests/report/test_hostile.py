@@ -16,8 +16,13 @@ from rich.console import Console
 
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
-from fundamentum.needs.around import PATH
-from fundamentum.plan.model import DropIn, Edit, Install, Plan, Reason, Set
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.packages import Repository
+from fundamentum.model.plan import DropIn, Edit, Install, Plan, Reason, Set
+from fundamentum.model.remark import Remark
+from fundamentum.model.surrounding_needs import PATH
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.text import safe
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.escape import clean, shell_word
@@ -25,10 +30,7 @@ from fundamentum.report.plan_text import write_plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
 from fundamentum.report.summary import write_survey
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Remark, Repository, Site, Survey
-from fundamentum.server.survey import survey
-from fundamentum.untrusted.text import safe
+from fundamentum.survey.observe import survey
 from tests import around
 from tests.small_root import needs, small_root
 

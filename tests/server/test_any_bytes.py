@@ -10,11 +10,13 @@ import zstandard
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fundamentum.server import binary
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.packing import unpack
-from fundamentum.server.probes import apt_pins, dnf, rpm
-from fundamentum.server.survey import survey, written
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.php_files import binary
+from fundamentum.platforms.debian import apt_pins
+from fundamentum.platforms.redhat import dnf, rpm
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import written
+from fundamentum.untrusted.decompress import unpack
 from tests.small_root import small_root, write
 
 LIBRARY = next(Path(lz4.block.__file__).parent.glob("_block*.so")).read_bytes()[:200_000]

@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fundamentum.server.around import Asked, Command
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.probes.contents import bringing
-from fundamentum.server.survey import survey
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.surroundings import Asked, Command
+from fundamentum.platforms.debian.contents import bringing
+from fundamentum.survey.observe import survey
 from tests.around import MORE, around_root
 from tests.small_root import LISTS, write
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.errors import InputError
-from fundamentum.server import greeting
+from fundamentum.survey import database_greeting as greeting
 
 
 def packet(version: str) -> bytes:

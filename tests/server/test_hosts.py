@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.hosts import HostError
+from fundamentum.hosts.base import HostError
+from fundamentum.hosts.directory import DirectoryHost
 
 
 @pytest.fixture

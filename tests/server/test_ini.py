@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fundamentum.server.ini import parse
+from fundamentum.php_files.ini import parse
 
 from .ini_cases import BROKEN, CASES, CONSTANTS
 

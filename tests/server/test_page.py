@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
-from fundamentum.needs.conditions import condition
-from fundamentum.needs.model import ExtensionNeed, Needs, SettingNeed
-from fundamentum.server.model import Survey
-from fundamentum.server.page import is_page, survey_page
-from fundamentum.server.reference import look
-from fundamentum.server.survey import written
+from fundamentum.hosts.page import is_page, survey_page
+from fundamentum.model.conditions import condition
+from fundamentum.model.needs import ExtensionNeed, Needs, SettingNeed
+from fundamentum.model.survey import Survey
+from fundamentum.survey.reference import look
+from fundamentum.survey.survey_file import written
 
 TEXT = """\
 phpinfo()

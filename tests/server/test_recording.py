@@ -11,10 +11,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
-from fundamentum.server import recorder
-from fundamentum.server.hosts import HostError
-from fundamentum.server.recording import MAX_ARCHIVE, Recording, open_recording
-from fundamentum.server.survey import read, survey, written
+from fundamentum.hosts.base import HostError
+from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
+from fundamentum.survey import recorder
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import read, written
 
 MEMBERS = {
     "format": b"1\n",

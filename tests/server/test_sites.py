@@ -9,12 +9,15 @@ from hypothesis import strategies as st
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
 from fundamentum.errors import FundamentumError
-from fundamentum.needs.model import Needs
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Survey, System
-from fundamentum.server.sites import apache, iis, nginx
-from fundamentum.server.survey import survey
-from fundamentum.server.windows_host import WindowsHost
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.hosts.windows_directory import WindowsHost
+from fundamentum.model.needs import Needs
+from fundamentum.model.survey import Survey
+from fundamentum.model.system import System
+from fundamentum.survey.observe import survey
+from fundamentum.webservers import iis
+from fundamentum.webservers.apache import reading as apache
+from fundamentum.webservers.nginx import reading as nginx
 from tests.small_root import small_root, write
 
 SOCKET = "unix:/run/php/php8.2-fpm.sock"

@@ -12,12 +12,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
-from fundamentum.server import control
-from fundamentum.server.directory_host import DirectoryHost
-from fundamentum.server.model import Runtime, Survey
-from fundamentum.server.packing import unpack
-from fundamentum.server.probes.php_config import without_credentials
-from fundamentum.server.survey import read, survey, written
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.debian import control
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import read, written
+from fundamentum.untrusted.decompress import unpack
+from fundamentum.untrusted.secrets import without_credentials
 from tests.small_root import INDEX, LISTS, NAME, small_root, write
 
 

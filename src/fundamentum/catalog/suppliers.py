@@ -1,6 +1,7 @@
 """Which packages bring commands and databases, and which extensions speak to them."""
 
 import tomllib
+from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
 
@@ -25,3 +26,10 @@ def suppliers() -> Suppliers:
     """The table, read once."""
     text = Path(__file__).with_name("suppliers.toml").read_text("utf-8")
     return msgspec.convert(tomllib.loads(text), Suppliers)
+
+
+def packages_of(commands: Iterable[str], products: Iterable[str]) -> set[str]:
+    """The names of packages that may bring what was asked for; their offers are wanted in the survey."""
+    table = suppliers()
+    found = {package for name in commands for package in table.of_command(name)}
+    return found | {package for product in products for package in table.products.get(product, ())}

@@ -4,10 +4,10 @@ import posixpath
 from collections.abc import Iterator, Mapping
 from typing import Final
 
-from fundamentum.check.model import Target
+from fundamentum.model.findings import Target
+from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.server.around import Account, Place
-from fundamentum.server.model import Survey
 
 READ, WRITE, SEARCH = 4, 2, 1
 ROOT: Final = 0

@@ -1,9 +1,10 @@
 """The needs that go beyond PHP's own extensions and settings, each to the module that judges it."""
 
 from fundamentum.check import chain, commands, databases, directories, machine, tasks
-from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
-from fundamentum.needs.around import (
+from fundamentum.model.findings import Finding, Target
+from fundamentum.model.needs import Needs
+from fundamentum.model.surrounding_needs import (
     AroundNeed,
     CommandNeed,
     DatabaseNeed,
@@ -12,8 +13,7 @@ from fundamentum.needs.around import (
     LimitNeed,
     TaskNeed,
 )
-from fundamentum.needs.model import Needs
-from fundamentum.server.model import Survey
+from fundamentum.model.survey import Survey
 
 
 def judge(need: AroundNeed, needs: Needs, survey: Survey, target: Target, market: Market) -> Finding:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable, Sequence
 
-from fundamentum.needs.around import COMMAND
-from fundamentum.needs.model import Needs
-from fundamentum.server.around import Asked
+from fundamentum.model.needs import Needs
+from fundamentum.model.surrounding_needs import COMMAND
+from fundamentum.model.surroundings import Asked
 
 
 def asked_by(applications: Iterable[Needs], also: Sequence[str] = ()) -> Asked | None:

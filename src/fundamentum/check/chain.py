@@ -13,14 +13,14 @@ import msgspec
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity, spelled
 from fundamentum.check import settings
-from fundamentum.check.model import Finding, Link, Target
 from fundamentum.check.offers import Market
-from fundamentum.check.web_limits import MEGA, SIZES, TIMES, allowed, span
-from fundamentum.needs.around import Limit, LimitNeed
-from fundamentum.needs.conditions import Condition, condition
-from fundamentum.needs.model import SettingNeed
-from fundamentum.server.model import Site, Survey
-from fundamentum.server.probes.around import upload_folders
+from fundamentum.model.conditions import Condition, condition
+from fundamentum.model.findings import Finding, Link, Target
+from fundamentum.model.needs import SettingNeed
+from fundamentum.model.surrounding_needs import Limit, LimitNeed
+from fundamentum.model.survey import Site, Survey
+from fundamentum.survey.asked_about import upload_folders
+from fundamentum.webservers.limits import MEGA, SIZES, TIMES, allowed, span
 
 DIRECTIVES: Final[dict[Limit, frozenset[str]]] = {
     "uploads:largest": frozenset({"file_uploads", "post_max_size", "upload_max_filesize", "memory_limit"}),

@@ -5,12 +5,13 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.check.access import SEARCH, account_of, allowed, barred
-from fundamentum.check.model import AGAIN, Finding, Target
 from fundamentum.check.offers import Market, upstream
-from fundamentum.needs.around import CommandNeed
-from fundamentum.needs.versions import VersionRange
-from fundamentum.server.around import Command
-from fundamentum.server.model import Offer, Survey
+from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.packages import Offer
+from fundamentum.model.surrounding_needs import CommandNeed
+from fundamentum.model.surroundings import Command
+from fundamentum.model.survey import Survey
+from fundamentum.model.versions import VersionRange
 
 _RUNNERS: Final = ("exec", "shell_exec", "system", "passthru", "proc_open", "popen")
 

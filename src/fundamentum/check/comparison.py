@@ -5,10 +5,11 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 import msgspec
 
 from fundamentum.check.judge import check
-from fundamentum.check.model import Finding
 from fundamentum.errors import ChoiceNeeded
-from fundamentum.needs.model import Needs
-from fundamentum.server.model import Runtime, Site, Survey
+from fundamentum.model.findings import Finding
+from fundamentum.model.needs import Needs
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Site, Survey
 
 ABSENT = "not there"
 QUIET = frozenset({"extension_dir"})

@@ -9,12 +9,12 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.check.extensions import ORDER, Standing, standing
-from fundamentum.check.model import AGAIN, Finding, State, Target, Verdict
 from fundamentum.check.offers import Market, upstream
-from fundamentum.needs.around import DatabaseNeed
-from fundamentum.needs.model import Needs
-from fundamentum.needs.versions import VersionRange
-from fundamentum.server.model import Survey
+from fundamentum.model.findings import AGAIN, Finding, State, Target, Verdict
+from fundamentum.model.needs import Needs
+from fundamentum.model.surrounding_needs import DatabaseNeed
+from fundamentum.model.survey import Survey
+from fundamentum.model.versions import VersionRange
 
 _NAMES: Final = {"mariadb": "MariaDB", "mysql": "MySQL", "postgresql": "PostgreSQL", "sqlite": "SQLite"}
 

@@ -7,12 +7,12 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
 from fundamentum.check.chain import sites_of
-from fundamentum.check.model import AGAIN, Arrangement, Finding, Target
-from fundamentum.needs.around import DirectoryNeed
+from fundamentum.model.findings import AGAIN, Arrangement, Finding, Target
+from fundamentum.model.surrounding_needs import DirectoryNeed
+from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.server.around import Account, Place
-from fundamentum.server.model import Survey
-from fundamentum.server.probes.places import candidates
+from fundamentum.survey.probes.places import candidates
 
 PRIVATE: Final = 0o750
 LABEL: Final = "httpd_sys_rw_content_t"

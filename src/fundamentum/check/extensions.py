@@ -5,12 +5,13 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog import api_number, canonical, extension_gone, inside, instead_of
-from fundamentum.check.model import Finding, State, Target
 from fundamentum.check.offers import Market
-from fundamentum.needs.model import ExtensionNeed, LoaderNeed
+from fundamentum.model.findings import Finding, State, Target
+from fundamentum.model.needs import ExtensionNeed, LoaderNeed
+from fundamentum.model.php import Answer, Branch, Fault, Loaded, Module
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
-from fundamentum.server.model import Answer, Branch, Fault, Loaded, Module, Survey
 
 ORDER: Final[tuple[State, ...]] = (
     "active",

@@ -5,12 +5,12 @@ from datetime import date
 import msgspec
 
 from fundamentum.check import around, extensions, settings
-from fundamentum.check.handed import handed
-from fundamentum.check.model import Finding, Judgement, State, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
-from fundamentum.needs.model import Acceptance, Needs
-from fundamentum.server.model import Survey
+from fundamentum.model.findings import Finding, Judgement, State, Target
+from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.survey import Survey
+from fundamentum.webservers.apache.handed import handed
 
 
 def check(needs: Needs, survey: Survey, selector: str | None = None, market: Market | None = None) -> Judgement:

@@ -4,10 +4,10 @@ from msgspec.structs import replace
 
 from fundamentum.check import directories
 from fundamentum.check.chain import in_words, sites_of
-from fundamentum.check.model import AGAIN, Finding, Target
-from fundamentum.needs.around import ARCHITECTURES, HostNeed
-from fundamentum.needs.model import Needs
-from fundamentum.server.model import Survey
+from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.needs import Needs
+from fundamentum.model.surrounding_needs import ARCHITECTURES, HostNeed
+from fundamentum.model.survey import Survey
 
 
 def judge(need: HostNeed, needs: Needs, survey: Survey, target: Target) -> Finding:

@@ -6,8 +6,10 @@ from functools import cmp_to_key
 from typing import Final
 
 from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued
+from fundamentum.model.packages import Offer
+from fundamentum.model.php import Sapi
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.server.model import Offer, Sapi, Survey
 
 _BRANCHED: Final = re.compile(r"php(\d+\.\d+)-(.+)")
 _NAME: Final = re.compile(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")

@@ -10,8 +10,9 @@ import msgspec
 from fundamentum.catalog import security_ends
 from fundamentum.catalog.quantity import switch
 from fundamentum.check.chain import sites_of
-from fundamentum.check.model import Target
-from fundamentum.server.model import Runtime, Survey
+from fundamentum.model.findings import Target
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Survey
 
 
 class Risk(msgspec.Struct, frozen=True):

@@ -5,11 +5,12 @@ import msgspec
 from fundamentum.catalog import directive_gone, facts, follows, is_unlimited, owner_of_directive
 from fundamentum.catalog.quantity import quantity, spelled
 from fundamentum.check.extensions import standing
-from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
-from fundamentum.needs.conditions import Condition
-from fundamentum.needs.model import SettingNeed
-from fundamentum.server.model import Setting, Survey
+from fundamentum.model.conditions import Condition
+from fundamentum.model.findings import Finding, Target
+from fundamentum.model.needs import SettingNeed
+from fundamentum.model.php import Setting
+from fundamentum.model.survey import Survey
 
 
 def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> Finding:

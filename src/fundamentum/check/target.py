@@ -4,12 +4,13 @@ import re
 from typing import Final
 
 from fundamentum.catalog import branch_key, facts
-from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
-from fundamentum.needs.model import Needs
+from fundamentum.model.findings import Target
+from fundamentum.model.needs import Needs
+from fundamentum.model.php import SAPIS, Loaded, Runtime, Sapi, Setting
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.server.model import SAPIS, Loaded, Runtime, Sapi, Setting, Survey
 
 _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
 

@@ -4,10 +4,10 @@ from msgspec.structs import replace
 
 from fundamentum.check import directories
 from fundamentum.check.access import user_of
-from fundamentum.check.model import AGAIN, Finding, Target
-from fundamentum.needs.around import PATH, DirectoryNeed, TaskNeed
+from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.surrounding_needs import PATH, DirectoryNeed, TaskNeed
+from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.server.model import Survey
 
 
 def judge(need: TaskNeed, survey: Survey, target: Target) -> Finding:

@@ -23,12 +23,14 @@ from fundamentum.catalog.symbols import known_extensions
 from fundamentum.check.access import SEARCH, account_of, allowed, barred
 from fundamentum.check.chain import DIRECTIVES
 from fundamentum.check.extensions import standing
-from fundamentum.check.model import Target
 from fundamentum.check.offers import Market, branch_of, extensions_in
 from fundamentum.check.settings import effective
-from fundamentum.needs.model import Needs
-from fundamentum.needs.names import in_words
-from fundamentum.server.model import Module, Offer, Runtime, Survey
+from fundamentum.model.findings import Target
+from fundamentum.model.need_names import in_words
+from fundamentum.model.needs import Needs
+from fundamentum.model.packages import Offer
+from fundamentum.model.php import Module, Runtime
+from fundamentum.model.survey import Survey
 
 Kind = Literal["extension", "setting", "package", "command"]
 ACCESS: Final = {1: "scripts", 2: "each directory's own file", 4: "the system's files and pools"}

@@ -12,7 +12,7 @@ from fundamentum.report.stream import write_out
 
 def run(options: argparse.Namespace) -> int:
     """Hold two servers, or one server then and now, side by side; 1 if something differs."""
-    from fundamentum.server.reference import look  # noqa: PLC0415
+    from fundamentum.survey.reference import look  # noqa: PLC0415
 
     applications = [inputs.application(word) for word in options.applications]
     asked = asked_by(applications)

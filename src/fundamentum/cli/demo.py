@@ -16,7 +16,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.derive_text import write_derived
 from fundamentum.report.plan_text import write_plan
-from fundamentum.server.reference import look
+from fundamentum.survey.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 

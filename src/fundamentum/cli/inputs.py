@@ -15,8 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from fundamentum.derive.kept import Answer
-    from fundamentum.needs.model import Needs
-    from fundamentum.server.model import Survey
+    from fundamentum.model.needs import Needs
+    from fundamentum.model.survey import Survey
 
 MAX_NAMES: Final = 20_000
 """Names of an application's directory among which its needs file is looked for."""
@@ -162,11 +162,11 @@ def server(
     ``commands`` are looked for beside, if they can be the names of any.
     """
     from fundamentum.check.asked import asked_by  # noqa: PLC0415 — deriving needs no server
-    from fundamentum.server.reference import look  # noqa: PLC0415
+    from fundamentum.survey.reference import look  # noqa: PLC0415
 
     found = look(options.server, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked_by(applications, commands))
     if getattr(options, "database", None):
-        from fundamentum.server.greeting import with_database  # noqa: PLC0415 — only where one is named
+        from fundamentum.survey.database_greeting import with_database  # noqa: PLC0415 — only where one is named
 
         found = with_database(found, options.database)
     return found

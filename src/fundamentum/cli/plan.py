@@ -5,7 +5,7 @@ import io
 import sys
 
 from fundamentum.cli import inputs
-from fundamentum.plan.model import Plan
+from fundamentum.model.plan import Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
@@ -19,7 +19,7 @@ def run(options: argparse.Namespace) -> int:
     survey = inputs.server(options, applications)
     added: list[str] = []
     for word in options.index:
-        from fundamentum.server.indexes import with_index  # noqa: PLC0415
+        from fundamentum.survey.added_index import with_index  # noqa: PLC0415
 
         survey, more = with_index(survey, word)
         added += more

@@ -8,14 +8,14 @@ from fundamentum.check.asked import asked_by
 from fundamentum.cli import inputs
 from fundamentum.report import text
 from fundamentum.report.summary import write_survey
-from fundamentum.server.survey import written
+from fundamentum.survey.survey_file import written
 
 
 def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
     wanted = [inputs.application(word) for word in options.applications]
     if options.recorder:
-        from fundamentum.server import recorder  # noqa: PLC0415
+        from fundamentum.survey import recorder  # noqa: PLC0415
 
         _write(options.output or "-", recorder.script(asked_by(wanted)).encode())
         return 0

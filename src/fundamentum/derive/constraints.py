@@ -9,8 +9,8 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Final, NamedTuple
 
-from fundamentum.needs.value import NotUnderstood
-from fundamentum.needs.versions import Comparison, VersionRange
+from fundamentum.model.value import NotUnderstood
+from fundamentum.model.versions import Comparison, VersionRange
 
 Version = tuple[int, int, int, int]
 

@@ -14,8 +14,8 @@ from fundamentum.derive.syntax import Rules, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
 from fundamentum.errors import InputError
+from fundamentum.model.text import scrubbed
 from fundamentum.untrusted.budget import Budget
-from fundamentum.untrusted.text import scrubbed
 
 PATIENCE = 20.0
 """Seconds for one application, after its files are listed."""

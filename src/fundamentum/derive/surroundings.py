@@ -7,8 +7,8 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.derive.result import Entry
-from fundamentum.needs.around import COMMAND, PATH, PRODUCTS
-from fundamentum.needs.value import Level
+from fundamentum.model.surrounding_needs import COMMAND, PATH, PRODUCTS
+from fundamentum.model.value import Level
 
 LEVEL: Final[Level] = "recommended"
 """Where a database stands, and how large a file anybody sends in, is for those to say who run the application."""

@@ -14,8 +14,8 @@ from tomlkit.items import Table
 
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.errors import InputError
+from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
-from fundamentum.needs.model import Needs
 
 MARK: Final = "derived: "
 """How a note begins that a derivation wrote; one that a person wrote does not, and is left alone."""

@@ -20,8 +20,8 @@ from typing import Annotated, Final
 import msgspec
 
 from fundamentum.errors import InputError
-from fundamentum.needs.model import Acceptance, Needs
-from fundamentum.needs.value import Text
+from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.value import Text
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1

@@ -4,18 +4,10 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Final, Protocol, TypeVar
 
 from fundamentum.errors import InputError
-from fundamentum.needs.around import (
-    PRODUCTS,
-    CommandNeed,
-    DatabaseNeed,
-    LimitNeed,
-    seconds,
-    size,
-    versioned,
-)
+from fundamentum.model.surrounding_needs import PRODUCTS, CommandNeed, DatabaseNeed, LimitNeed, seconds, size, versioned
+from fundamentum.model.value import Level, NotUnderstood
+from fundamentum.model.versions import VersionRange
 from fundamentum.needs.tables import CommandsTable, DatabaseTable, NeedsFile
-from fundamentum.needs.value import Level, NotUnderstood
-from fundamentum.needs.versions import VersionRange
 
 _LEVELS: Final[tuple[Level, ...]] = ("required", "recommended")
 _Need = TypeVar("_Need")

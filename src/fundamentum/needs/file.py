@@ -10,14 +10,14 @@ import msgspec
 
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
-from fundamentum.needs.around import directory, host, task
+from fundamentum.model.conditions import condition, contradict
+from fundamentum.model.needs import LEVELS, ExtensionNeed, LoaderNeed, Needs, SettingNeed
+from fundamentum.model.surrounding_needs import directory, host, task
+from fundamentum.model.value import Level, NotUnderstood
+from fundamentum.model.versions import VersionRange, version_range
 from fundamentum.needs.around_tables import AroundReader
-from fundamentum.needs.conditions import condition, contradict
 from fundamentum.needs.lines import line_of
-from fundamentum.needs.model import LEVELS, ExtensionNeed, LoaderNeed, Needs, SettingNeed
 from fundamentum.needs.tables import TABLES, NamesTable, NeedsFile, PhpTable, SettingsTable
-from fundamentum.needs.value import Level, NotUnderstood
-from fundamentum.needs.versions import VersionRange, version_range
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1

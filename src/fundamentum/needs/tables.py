@@ -4,8 +4,8 @@ from typing import Annotated, Any, Final
 
 import msgspec
 
-from fundamentum.needs.value import Level, Text
-from fundamentum.untrusted.text import END
+from fundamentum.model.text import END
+from fundamentum.model.value import Level, Text
 
 Count = Annotated[int, msgspec.Meta(ge=1, le=10_000_000)]
 LevelName = Annotated[Level, msgspec.Meta(description="How strongly it is needed.")]

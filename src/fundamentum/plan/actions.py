@@ -7,12 +7,13 @@ from typing import Final
 
 from fundamentum.catalog import facts
 from fundamentum.check import extensions
-from fundamentum.check.model import Finding, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.settings import effective
-from fundamentum.needs.conditions import Condition
-from fundamentum.plan.model import Action, AddLine, Enable, Install, Restart, Set, SwitchOn
-from fundamentum.server.model import Module, Survey
+from fundamentum.model.conditions import Condition
+from fundamentum.model.findings import Finding, Target
+from fundamentum.model.php import Module
+from fundamentum.model.plan import Action, AddLine, Enable, Install, Restart, Set, SwitchOn
+from fundamentum.model.survey import Survey
 
 PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 

@@ -5,11 +5,12 @@ import posixpath
 from msgspec.structs import replace
 
 from fundamentum.check.access import account_named
-from fundamentum.check.model import Arrangement
-from fundamentum.plan.model import Allow, Arrange, Manage, Schedule, Widen
-from fundamentum.server.around import Grant, Limit, Place, Scheduled, Spot
-from fundamentum.server.model import Setting, Site, Survey
-from fundamentum.server.probes.tasks import interval
+from fundamentum.model.findings import Arrangement
+from fundamentum.model.php import Setting
+from fundamentum.model.plan import Allow, Arrange, Manage, Schedule, Widen
+from fundamentum.model.surroundings import Grant, Limit, Place, Scheduled, Spot
+from fundamentum.model.survey import Site, Survey
+from fundamentum.survey.probes.tasks import interval
 
 _BITS = {"r": 4, "w": 2, "x": 1, "-": 0}
 

@@ -10,8 +10,9 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
-from fundamentum.plan import applied as around
-from fundamentum.plan.model import (
+from fundamentum.model.packages import Installed
+from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
+from fundamentum.model.plan import (
     Action,
     AddLine,
     AddPool,
@@ -26,10 +27,11 @@ from fundamentum.plan.model import (
     SwitchOn,
     Widen,
 )
+from fundamentum.model.surroundings import WebServer
+from fundamentum.model.survey import Survey
+from fundamentum.plan import applied as around
 from fundamentum.plan.pools import beside
 from fundamentum.platforms import platform
-from fundamentum.server.around import WebServer
-from fundamentum.server.model import Branch, Installed, Loaded, Module, Runtime, Setting, Survey, too_early
 
 
 def apply(

@@ -7,12 +7,12 @@ from typing import Final
 
 from fundamentum.check import tasks
 from fundamentum.check.chain import sites_of
-from fundamentum.check.model import Finding, Judgement, Link
 from fundamentum.check.offers import Market
-from fundamentum.needs.around import TaskNeed
+from fundamentum.model.findings import Finding, Judgement, Link
+from fundamentum.model.plan import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
+from fundamentum.model.surrounding_needs import TaskNeed
+from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import after, for_extension
-from fundamentum.plan.model import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
-from fundamentum.server.model import Survey
 
 CRON: Final = ("cron", "cronie")
 _WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)

@@ -11,14 +11,15 @@ from datetime import date
 from typing import Final
 
 from fundamentum.catalog import branch_key, security_ends
-from fundamentum.check.model import Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
-from fundamentum.needs.model import Needs
+from fundamentum.model.findings import Target
+from fundamentum.model.needs import Needs
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import Decision, Row, Unresolved, Value
+from fundamentum.model.survey import Survey
 from fundamentum.plan import streams
-from fundamentum.plan.model import Decision, Row, Unresolved, Value
 from fundamentum.platforms import platform
-from fundamentum.server.model import Runtime, Survey
 
 MAX_BRANCHES: Final = 14
 """Sets of branches are tried one by one, so no more than this many can be; only a made-up server has more."""

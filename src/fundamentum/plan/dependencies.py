@@ -7,10 +7,11 @@ from typing import Final
 import msgspec
 
 from fundamentum.check.offers import Market, provided
-from fundamentum.plan.model import Aside
+from fundamentum.model.packages import Offer
+from fundamentum.model.plan import Aside
+from fundamentum.model.survey import Survey
 from fundamentum.platforms.debian import PLATFORM as DEBIAN
-from fundamentum.server.control import Relation, relations
-from fundamentum.server.model import Offer, Survey
+from fundamentum.platforms.debian.control import Relation, relations
 
 _PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
 ATTEMPTS: Final = 5

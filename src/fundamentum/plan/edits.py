@@ -3,9 +3,9 @@
 import re
 from collections.abc import Iterable, Sequence
 
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import AddLine, DropIn, Edit, Set, Widen
 from fundamentum.plan.actions import ini_text
-from fundamentum.plan.model import AddLine, DropIn, Edit, Set, Widen
-from fundamentum.server.model import Runtime
 
 
 def edits(

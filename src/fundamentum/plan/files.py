@@ -3,9 +3,9 @@
 import posixpath
 from collections.abc import Iterable, Sequence
 
-from fundamentum.check.model import Target
-from fundamentum.plan.actions import ini_text
-from fundamentum.plan.model import (
+from fundamentum.model.findings import Target
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import (
     Action,
     AddLine,
     AddPool,
@@ -21,8 +21,9 @@ from fundamentum.plan.model import (
     SwitchOn,
     Widen,
 )
+from fundamentum.model.survey import Survey
+from fundamentum.plan.actions import ini_text
 from fundamentum.platforms import platform
-from fundamentum.server.model import Runtime, Survey
 
 
 def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) -> list[Restart]:

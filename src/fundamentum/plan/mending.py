@@ -4,13 +4,13 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from fundamentum.check.model import Finding, Judgement, Target
 from fundamentum.check.offers import Market
-from fundamentum.needs.conditions import Condition, condition
+from fundamentum.model.conditions import Condition, condition
+from fundamentum.model.findings import Finding, Judgement, Target
+from fundamentum.model.plan import Action, Allow, Manage, Reason, Widen, key_of
+from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import for_finding, for_setting
 from fundamentum.plan.around import for_around
-from fundamentum.plan.model import Action, Allow, Manage, Reason, Widen, key_of
-from fundamentum.server.model import Survey
 
 
 class _Wanted(msgspec.Struct):

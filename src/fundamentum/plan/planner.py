@@ -7,18 +7,12 @@ from typing import TYPE_CHECKING, Final
 import msgspec
 
 from fundamentum.check.judge import judge
-from fundamentum.check.model import Finding, Judgement, Target
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
-from fundamentum.needs.model import LEVELS, Needs
-from fundamentum.needs.value import Level
-from fundamentum.plan import choice, pools
-from fundamentum.plan.apply import apply
-from fundamentum.plan.choice import Candidate, Outcome
-from fundamentum.plan.edits import edits, web_edits
-from fundamentum.plan.files import apache_files, cron_files, files_of, restarts
-from fundamentum.plan.mending import mend, refused
-from fundamentum.plan.model import (
+from fundamentum.model.findings import Finding, Judgement, Target
+from fundamentum.model.needs import LEVELS, Needs
+from fundamentum.model.packages import Offer
+from fundamentum.model.plan import (
     Action,
     AddLine,
     AddPool,
@@ -38,7 +32,14 @@ from fundamentum.plan.model import (
     Unresolved,
     Widen,
 )
-from fundamentum.server.model import Offer, Survey
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level
+from fundamentum.plan import choice, pools
+from fundamentum.plan.apply import apply
+from fundamentum.plan.choice import Candidate, Outcome
+from fundamentum.plan.edits import edits, web_edits
+from fundamentum.plan.files import apache_files, cron_files, files_of, restarts
+from fundamentum.plan.mending import mend, refused
 
 if TYPE_CHECKING:
     from fundamentum.plan.dependencies import Resolver

@@ -7,13 +7,14 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
-from fundamentum.check.model import Target
-from fundamentum.needs.model import Needs, SettingNeed
-from fundamentum.needs.value import Level
+from fundamentum.model.findings import Target
+from fundamentum.model.needs import Needs, SettingNeed
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import AddPool
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level
 from fundamentum.plan.actions import value_for
-from fundamentum.plan.model import AddPool
 from fundamentum.platforms import platform
-from fundamentum.server.model import Runtime, Survey
 
 MUCH_MORE: Final = 4
 """An application that needs this many times the memory of another gets it for itself alone."""

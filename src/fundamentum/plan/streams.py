@@ -5,12 +5,14 @@ from collections.abc import Iterator
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.check.model import Target
 from fundamentum.check.offers import Market, branch_of
 from fundamentum.check.target import imagined
+from fundamentum.model.findings import Target
+from fundamentum.model.packages import Offer
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.plan import Install
+from fundamentum.model.survey import Survey
 from fundamentum.plan.apply import apply
-from fundamentum.plan.model import Install
-from fundamentum.server.model import Offer, Runtime, Setting, Survey
 
 
 class Switched(msgspec.Struct, frozen=True):

@@ -2,7 +2,7 @@
 
 What differs from one family of systems to the other stands there; check, plan and report ask the entry.
 An entry is a module with a ``PLATFORM``, and nothing lists them.  Which probes read a platform's packages, and where
-its PHP stands, is told in ``server/survey.py`` and ``server/layouts``.
+its PHP stands, is told in ``survey/observe.py`` and ``server/layouts``.
 """
 
 import importlib
@@ -10,15 +10,17 @@ import pkgutil
 from collections.abc import Sequence
 from functools import cache
 
+from fundamentum.hosts.base import Host
 from fundamentum.platforms.base import Platform
-from fundamentum.server.hosts import Host
 
 UNKNOWN = "unknown"
 
 
 def names() -> frozenset[str]:
     """The platforms that there are."""
-    return frozenset(one.name for one in pkgutil.iter_modules(__path__) if one.name != "base")
+    return frozenset(
+        one.name for one in pkgutil.iter_modules(__path__) if one.name not in ("base", "windows_layout", "source_build")
+    )
 
 
 @cache

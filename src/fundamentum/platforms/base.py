@@ -7,8 +7,8 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from fundamentum.server.hosts import Host
-from fundamentum.server.model import Sapi
+from fundamentum.hosts.base import Host
+from fundamentum.model.php import Sapi
 
 
 class PhpPlace(msgspec.Struct, frozen=True):
@@ -64,7 +64,8 @@ class Platform:
 
     def shell(self) -> str:
         """What a script calls to ask for packages and to install them: the file beside the entry, if it has one."""
-        beside = Path(inspect.getfile(type(self))).with_suffix(".sh")
+        file = Path(inspect.getfile(type(self)))
+        beside = file.with_name("script.sh") if file.stem == "__init__" else file.with_suffix(".sh")
         return "\n" + beside.read_text("utf-8") if beside.is_file() else ""
 
     def place(self, branch: str, sapi: Sapi) -> PhpPlace:

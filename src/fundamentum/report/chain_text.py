@@ -3,7 +3,7 @@
 from rich.text import Text
 
 from fundamentum.check.chain import narrowest
-from fundamentum.check.model import Finding
+from fundamentum.model.findings import Finding
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 import msgspec
 
 from fundamentum.check.chain import narrowest
-from fundamentum.check.model import Finding, Judgement, State, Verdict
 from fundamentum.check.safety import risks
+from fundamentum.model.findings import Finding, Judgement, State, Verdict
+from fundamentum.model.needs import Acceptance
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level
 from fundamentum.needs.accepted import unmatched
-from fundamentum.needs.model import Acceptance
-from fundamentum.needs.value import Level
-from fundamentum.server.model import Survey
 
 FORMAT = 1
 

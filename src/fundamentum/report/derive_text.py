@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.derive.result import Derived, Entry
-from fundamentum.needs.names import in_words
+from fundamentum.model.need_names import in_words
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 

@@ -5,8 +5,8 @@ import shlex
 import msgspec
 
 from fundamentum.check.directories import commands
-from fundamentum.needs.value import Level
-from fundamentum.plan.model import Plan, Row
+from fundamentum.model.plan import Plan, Row
+from fundamentum.model.value import Level
 from fundamentum.report.steps import Step, steps
 
 FORMAT = 1

@@ -9,7 +9,7 @@ from rich.syntax import Syntax
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.plan.model import (
+from fundamentum.model.plan import (
     Action,
     AddLine,
     Allow,

@@ -9,9 +9,9 @@ from typing import Any, Final
 import yaml
 
 from fundamentum.check import directories
-from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
+from fundamentum.model.findings import Arrangement
+from fundamentum.model.plan import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean

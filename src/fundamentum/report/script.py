@@ -5,9 +5,9 @@ from pathlib import Path
 from typing import Final
 
 from fundamentum.check import directories
-from fundamentum.check.model import Arrangement
 from fundamentum.errors import FundamentumError
-from fundamentum.plan.model import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
+from fundamentum.model.findings import Arrangement
+from fundamentum.model.plan import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
 from fundamentum.platforms import platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 

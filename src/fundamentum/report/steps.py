@@ -7,7 +7,7 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check import directories
-from fundamentum.plan.model import Plan, SwitchOn, Widen, about_of, key_of
+from fundamentum.model.plan import Plan, SwitchOn, Widen, about_of, key_of
 from fundamentum.platforms import platform
 
 Kind = Literal[

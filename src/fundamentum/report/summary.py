@@ -10,9 +10,10 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.catalog import security_ends
+from fundamentum.model.php import Branch, Runtime
+from fundamentum.model.survey import Survey
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
-from fundamentum.server.model import Branch, Runtime, Survey
 
 MAX_ROWS: Final = 12
 """As many runtimes, and as many sites, are shown; of more than these the number."""

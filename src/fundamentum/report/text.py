@@ -10,14 +10,14 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.check.model import Finding, Judgement
 from fundamentum.check.safety import risks
-from fundamentum.needs.names import NAMES, in_words
+from fundamentum.model.findings import Finding, Judgement
+from fundamentum.model.need_names import NAMES, in_words
+from fundamentum.model.survey import Survey
 from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.escape import clean
 from fundamentum.report.stream import nobody_reads
 from fundamentum.report.styles import STYLES
-from fundamentum.server.model import Survey
 
 PIPE_WIDTH: Final = 110
 """Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""

@@ -1,0 +1,168 @@
+"""Where facts are read from: one narrow interface, so that every probe is written once and tested anywhere."""
+
+import fnmatch
+import mmap
+import posixpath
+import re
+from typing import BinaryIO, Final, Protocol
+
+import msgspec
+
+from fundamentum.errors import HostError
+from fundamentum.hosts.processes import Running
+from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.untrusted.budget import Budget
+
+__all__ = [
+    "MAX_BYTES",
+    "MAX_NAMES",
+    "MAX_TEXT",
+    "Extras",
+    "Host",
+    "HostError",
+    "Question",
+    "Stat",
+    "listed",
+    "matching",
+    "text_of",
+    "text_or_none",
+]
+
+MAX_BYTES: Final = 128 * 1024 * 1024
+"""No larger file is read, whatever a server claims about it: full package indexes have half of that."""
+MAX_TEXT: Final = 4 * 1024 * 1024
+"""No larger configuration file is read."""
+MAX_NAMES: Final = 50_000
+"""No directory with more names is listed: the fullest that counts, that of a package database, has half of that."""
+MAX_PARTS: Final = 60
+"""No path has more parts."""
+MAX_PATTERN: Final = 20_000
+"""A pattern that fits more files than this is not one that a person wrote."""
+
+
+class Stat(msgspec.Struct, frozen=True):
+    """What is known of a file without reading it."""
+
+    size: int
+    modified: float
+    is_directory: bool
+    mode: int
+    user: int
+    group: int
+
+
+class Extras(msgspec.Struct, frozen=True):
+    """What only some file systems keep beside owner and mode."""
+
+    grants: tuple[Grant, ...] = ()
+    label: str = ""
+    free: int | None = None
+    closed: bool = False
+    """Whether it is a directory that the one who looks may not look into."""
+
+
+class Question(msgspec.Struct, frozen=True):
+    """A program of the server's own that reads something no file says plainly.  It changes nothing."""
+
+    name: str
+    command: tuple[str, ...]
+    lenient: bool = False
+    """Whether what it says counts although it ends with an error: it was asked about several things."""
+
+
+class Host(Protocol):
+    """A server as files.  Paths are absolute and POSIX; a missing file is None, an unreadable one a HostError."""
+
+    passed_over: list[str]
+    """Directories in which a name is no UTF-8 text, and was left out."""
+    windows: bool
+    """Whether this is a Windows machine."""
+    whole: bool
+    """Whether files are had as they stand: a recording holds no comments."""
+    budget: Budget
+    """What may still be read of this server."""
+
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def live(self) -> bool:
+        """Whether this is a running system, which has a host name and processes of its own."""
+
+    def resolve(self, path: str) -> str | None:
+        """The path with all links followed; None if there is nothing."""
+
+    def running(self) -> Running:
+        """The server processes that run inside this root, as far as that can be seen."""
+
+    def answer(self, question: Question) -> bytes | None:
+        """What the server's own program says; None where nothing may be run, or there is no such program."""
+
+    def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        """The file's bytes; None if there is no such file, a HostError if it has more than ``limit`` of them."""
+
+    def stream(self, path: str) -> BinaryIO | None:
+        """The file, to be read in pieces; None if there is none.  What is read of it is for the caller to count."""
+
+    def view(self, path: str) -> bytes | mmap.mmap | None:
+        """A large file's bytes, without a copy of them where that can be avoided."""
+
+    def whole_size(self, path: str, read: int) -> int:
+        """The size of the file on the server, of which ``read`` bytes were had: a recording may hold just a part."""
+
+    def names(self, path: str) -> list[str]:
+        """The names in a directory, sorted by byte value; empty if there is no such directory.
+
+        A HostError if it cannot be listed, or has more than ``MAX_NAMES``.
+        """
+
+    def stat(self, path: str) -> Stat | None:
+        """What the path is, links followed; None if it leads to nothing.  Never raises."""
+
+    def extras(self, path: str) -> Extras:
+        """Access lists, label and free space of a path that exists."""
+
+    def machine(self) -> Machine:
+        """Memory, processors and enforcement of a running system; nothing of one that does not run."""
+
+
+def text_of(host: Host, path: str, limit: int = MAX_TEXT) -> str | None:
+    """A small configuration file as text.  Bytes that are not UTF-8 become replacement characters."""
+    data = host.read(path, limit)
+    return None if data is None else data.decode("utf-8", "replace")
+
+
+def text_or_none(host: Host, path: str) -> str | None:
+    """A small file as text; None also where it cannot be read."""
+    try:
+        return text_of(host, path)
+    except HostError:
+        return None
+
+
+def listed(host: Host, path: str) -> list[str]:
+    """The names in a directory; none where it cannot be read."""
+    try:
+        return host.names(path)
+    except HostError:
+        return []
+
+
+def matching(host: Host, pattern: str) -> list[str]:
+    """The paths that fit a shell pattern, in order; ``*`` does not match a leading dot or a slash."""
+    found = ["/"]
+    wild = False
+    for part in pattern.strip("/").split("/")[:MAX_PARTS]:
+        if any(c in part for c in "*?["):
+            wild = True
+            fits = re.compile(fnmatch.translate(re.sub(r"\*+", "*", part[:255])))
+            hidden = part.startswith(".")
+            found = [
+                posixpath.join(folder, name)
+                for folder in found
+                for name in listed(host, folder)
+                if (hidden or not name.startswith(".")) and fits.match(name)
+            ][:MAX_PATTERN]
+        else:
+            found = [posixpath.join(folder, part) for folder in found]
+    return [path for path in found if wild or host.stat(path)]

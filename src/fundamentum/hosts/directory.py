@@ -1,0 +1,272 @@
+"""A root file system as a host: the machine's own, or one below a directory."""
+
+import itertools
+import mmap
+import os
+import platform
+import re
+import stat as stat_module
+import struct
+import subprocess
+from pathlib import Path
+from typing import BinaryIO, Final, Literal
+
+from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, text_or_none
+from fundamentum.hosts.processes import Running, running
+from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.files import PLAINLY
+
+PATH: Final = "/usr/sbin:/usr/bin:/sbin:/bin"
+MAX_LINKS: Final = 40
+"""As many symbolic links in one path as Linux follows."""
+MAX_PATH: Final = 4096
+"""Bytes that Linux allows a path."""
+
+
+class DirectoryHost:
+    """A root file system: the machine's own (``/``) or one below a directory.
+
+    Nothing in it is executed.  Absolute links are taken as absolute *inside* the root, and ``..`` stops at it,
+    so that no path leads outside.
+    """
+
+    windows = False
+    whole = True
+
+    def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
+        self.root, self.name, self.live = root, name, live
+        self.passed_over: list[str] = []
+        self.budget = Budget()
+        self._prefix = str(root).rstrip("/")
+        self._folders: dict[str, str] = {}
+
+    def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        stream = self._opened(path)
+        if stream is None:
+            return None
+        with stream:
+            self._fits(path, os.fstat(stream.fileno()).st_size, limit)
+            try:
+                data = stream.read(limit + 1)
+            except OSError as error:
+                raise HostError(f"{path}: {error.strerror}") from error
+        self._fits(path, len(data), limit)
+        self.budget.read(len(data))
+        return data
+
+    def stream(self, path: str) -> BinaryIO | None:
+        """The file, to be read in pieces; None if there is none.  What is read of it is for the caller to count."""
+        return self._opened(path)
+
+    def view(self, path: str) -> bytes | mmap.mmap | None:
+        stream = self._opened(path)
+        if stream is None:
+            return None
+        with stream:
+            size = os.fstat(stream.fileno()).st_size
+            self._fits(path, size, MAX_BYTES)
+            self.budget.read(size)
+            self.budget.keep(size)
+            if not size:
+                return stream.read(MAX_BYTES)
+            # apt replaces its files by new ones and never shortens them in place, so the mapping stays whole.
+            return mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
+
+    @staticmethod
+    def _fits(path: str, size: int, limit: int) -> None:
+        if size > limit:
+            raise HostError(f"{path}: larger than {limit >> 10:,} KiB: not read")
+
+    def whole_size(self, path: str, read: int) -> int:
+        return read
+
+    def _opened(self, path: str) -> BinaryIO | None:
+        self.budget.entry()
+        real = self._outside(path)
+        if real is None:
+            return None
+        try:
+            descriptor = os.open(real, PLAINLY)
+        except (FileNotFoundError, NotADirectoryError):
+            return None
+        except OSError as error:
+            raise HostError(f"{path}: {error.strerror}") from error
+        if not stat_module.S_ISREG(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise HostError(f"{path}: not a regular file")
+        return open(descriptor, "rb")
+
+    def names(self, path: str) -> list[str]:
+        real = self._outside(path)
+        if real is None:
+            return []
+        self.budget.entry()
+        try:
+            with os.scandir(real) as entries:
+                found = [entry.name for entry in itertools.islice(entries, MAX_NAMES + 1)]
+        except (FileNotFoundError, NotADirectoryError):
+            return []
+        except OSError as error:
+            raise HostError(f"{path}: {error.strerror}") from error
+        self.budget.entry(len(found))
+        if len(found) > MAX_NAMES:
+            raise HostError(f"{path}: more than {MAX_NAMES:,} names: not listed")
+        odd = [name for name in found if not name.isascii() and any(0xDC80 <= ord(c) <= 0xDCFF for c in name)]
+        self.passed_over += [path] if odd else []
+        return sorted((name for name in found if name not in odd), key=os.fsencode)
+
+    def stat(self, path: str) -> Stat | None:
+        try:
+            self.budget.entry()
+            real = self._outside(path)
+            found = os.stat(real) if real is not None else None
+        except (OSError, ValueError, HostError):
+            return None
+        if found is None:
+            return None
+        return Stat(
+            size=found.st_size,
+            modified=max(found.st_mtime, found.st_ctime),  # a package's files keep the date of its build
+            is_directory=stat_module.S_ISDIR(found.st_mode),
+            mode=stat_module.S_IMODE(found.st_mode),
+            user=found.st_uid,
+            group=found.st_gid,
+        )
+
+    def extras(self, path: str) -> Extras:
+        try:
+            real = self._outside(path)
+            if real is None:
+                return Extras()
+            space = os.statvfs(real) if self.live and hasattr(os, "statvfs") else None
+            closed = Path(real).is_dir() and not os.access(real, os.R_OK | os.X_OK)
+        except (OSError, HostError):
+            return Extras()
+        label = _attribute(real, "security.selinux").rstrip(b"\0").decode("utf-8", "replace")
+        grants = _grants(_attribute(real, "system.posix_acl_access"))
+        return Extras(grants, label, space.f_bavail * space.f_frsize if space else None, closed)
+
+    def machine(self) -> Machine:
+        if not self.live:
+            return Machine()
+        memory = re.search(r"^MemTotal:\s+(\d+) kB", text_or_none(self, "/proc/meminfo") or "", re.M)
+        enforce = text_or_none(self, "/sys/fs/selinux/enforce")
+        return Machine(
+            memory=int(memory[1]) * 1024 if memory else None,
+            processors=_processors(),
+            enforcing=None if enforce is None else enforce.strip() == "1",
+            permissive=enforce is not None and enforce.strip() == "0",
+        )
+
+    def resolve(self, path: str) -> str | None:
+        try:
+            if not self._prefix:
+                return os.path.realpath(path, strict=True)
+            followed = self._followed(path, MAX_LINKS)
+            return followed if self.stat(followed) else None
+        except (OSError, ValueError, HostError):
+            return None
+
+    def running(self) -> Running:
+        return running(self.root)
+
+    def answer(self, question: Question) -> bytes | None:
+        if not self.live or self._prefix:
+            return None
+        try:
+            done = subprocess.run(
+                question.command, capture_output=True, check=False, timeout=20, env={"PATH": PATH, "LC_ALL": "C"}
+            )
+        except (OSError, subprocess.SubprocessError):
+            return None
+        return done.stdout[:MAX_BYTES] if done.returncode == 0 or question.lenient else None
+
+    def _followed(self, path: str, links: int) -> str:
+        """Follow every link by hand, one component at a time, never leaving the root."""
+        todo: list[str] = path.split("/")[::-1]
+        done: list[str] = []
+        while todo:
+            part = todo.pop()
+            if part in ("", "."):
+                continue
+            if part == "..":
+                if done:
+                    done.pop()
+                continue
+            try:
+                target = os.readlink("/".join((self._prefix, *done, part)))
+            except (FileNotFoundError, NotADirectoryError) as error:
+                raise FileNotFoundError(path) from error
+            except OSError:  # not a link
+                done.append(part)
+                continue
+            links -= 1
+            if links < 0:
+                raise HostError(f"{path}: too many levels of symbolic links")
+            if target.startswith("/"):
+                done.clear()
+            todo.extend(target.split("/")[::-1])
+        return "/" + "/".join(done)
+
+    def _outside(self, path: str) -> str | None:
+        """The path to open, as seen from this program.
+
+        Directories are followed once and remembered: the probes read many files of few directories.
+        """
+        if "\0" in path or len(path) > MAX_PATH:
+            return None
+        if not self._prefix:
+            return path
+        try:
+            for _ in range(MAX_LINKS):
+                folder, _, name = path.rpartition("/")
+                if name in ("", ".", ".."):
+                    return self._prefix + self._followed(path, MAX_LINKS)
+                inside = self._folders.get(folder)
+                if inside is None:
+                    inside = self._folders[folder] = self._followed(folder, MAX_LINKS).rstrip("/")
+                try:
+                    target = os.readlink(f"{self._prefix}{inside}/{name}")
+                except OSError:  # not a link, or nothing there: opening it will tell
+                    return f"{self._prefix}{inside}/{name}"
+                path = target if target.startswith("/") else f"{inside}/{target}"
+        except FileNotFoundError:
+            return None
+        raise HostError(f"{path}: too many levels of symbolic links")
+
+
+def _processors() -> int | None:
+    """Those that this process may use, where the system tells; else those that there are."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
+
+
+def _attribute(path: str, name: str) -> bytes:
+    if not hasattr(os, "getxattr"):
+        return b""
+    try:
+        return os.getxattr(path, name)
+    except OSError:
+        return b""
+
+
+def _grants(data: bytes) -> tuple[Grant, ...]:
+    """The entries of an access list; none where it says no more than the mode.  Source: linux/posix_acl_xattr.h."""
+    kinds: dict[int, Literal["user", "group", "owning-group", "mask"]] = {
+        0x02: "user",
+        0x04: "owning-group",
+        0x08: "group",
+        0x10: "mask",
+    }
+    if len(data) < 4 or struct.unpack_from("<I", data)[0] != 2:
+        return ()
+    entries = struct.iter_unpack("<HHI", data[4 : 4 + (len(data) - 4) // 8 * 8])
+    found = tuple(
+        Grant(kinds[tag], who if tag in (0x02, 0x08) else 0, bits) for tag, bits, who in entries if tag in kinds
+    )
+    return found if len(found) > 1 else ()
+
+
+def this_machine() -> DirectoryHost:
+    """The machine this program runs on."""
+    return DirectoryHost(Path("/"), platform.node() or "this machine", live=True)

@@ -1,0 +1,282 @@
+"""A server as it was recorded: the archive that the recorder script wrote, read back as a host.
+
+An archive comes from somewhere else and is not trusted: only plain files of the few expected names are taken, each
+bounded in size, and nothing in it is ever written to a disk.
+"""
+
+import io
+import posixpath
+import re
+import stat as stat_module
+import tarfile
+from collections.abc import Mapping
+from typing import BinaryIO, Final, Literal
+
+from fundamentum.errors import InputError
+from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat
+from fundamentum.hosts.processes import DELETED, Running, seen
+from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.decompress import BadPacking, pieces
+from fundamentum.untrusted.numbers import whole
+
+MAX_ARCHIVE: Final = 128 * 1024 * 1024
+"""Bytes, packed and unpacked: a full server's recording has a tenth of that."""
+MAX_MEMBERS: Final = 20_000
+MAX_PATHS: Final = 200_000
+"""Files and directories that a recording may speak of."""
+_MEMBER: Final = re.compile(
+    r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
+    r"grants|labels|space|machine|"
+    r"answer-[a-z-]{1,40})"
+)
+MAX_PATH: Final = 4096
+_FORMAT: Final = b"1"
+_GRANT: Final = re.compile(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
+
+
+class Recording:
+    """What the recorder saw.  Behaves as the server itself would have when it was recorded."""
+
+    live = True
+    windows = False
+    whole = False
+
+    def __init__(self, members: Mapping[str, bytes]) -> None:
+        self.name = _text(members.get("hostname", b"")).strip() or "recorded server"
+        self.passed_over: list[str] = []
+        self.budget = Budget()
+        self._members = members
+        self._odd: set[str] = set()
+        """Directories with a name that is no UTF-8 text."""
+        self._stats: dict[str, Stat] = {}
+        self._links: dict[str, str] = {}
+        self._children: dict[str, set[str]] = {}
+        self._content: dict[str, tuple[str, int]] = {}
+        self._unreadable = {path for path in _lines(members.get("unreadable", b"")) if path}
+        self._grants: dict[str, tuple[Grant, ...]] = {}
+        self._labels: dict[str, str] = {}
+        self._space: dict[str, int] = {}
+        self._take_stats()
+        self._take_extras()
+        for line in _lines(members.get("links", b"")):
+            path, _, end = line.partition("\t")
+            self._links[path] = end
+        for line in _lines(members.get("contents", b"")):
+            number, size, path = [*line.split("\t", 2), "", ""][:3]
+            if (length := whole(size)) is not None:
+                self._content[path] = (number, length)
+        self._modules = self._glances()
+
+    def _take_stats(self) -> None:
+        for raw in self._members.get("stats", b"").split(b"\n"):
+            fields = raw.split(b" ", 6)
+            if len(fields) != 7 or len(fields[6]) > MAX_PATH or len(self._stats) >= MAX_PATHS:
+                continue
+            try:
+                path = fields[6].decode("utf-8")
+            except UnicodeDecodeError:
+                self._odd.add(_text(posixpath.dirname(fields[6])))
+                continue
+            try:
+                mode, size = int(fields[0], 16), int(fields[1])
+                changed = max(float(fields[2]), float(fields[3]))
+                user, group = int(fields[4]), int(fields[5])
+            except ValueError:
+                continue
+            if not (max(mode, size, user, group, abs(changed)) < 2**63 and min(mode, size, user, group) >= 0):
+                continue  # no number that a system has, or none at all
+            folder, name = posixpath.split(path)
+            if name:
+                self._children.setdefault(folder, set()).add(name)
+            if not stat_module.S_ISLNK(mode):
+                self._stats[path] = Stat(size, changed, stat_module.S_ISDIR(mode), mode & 0o7777, user, group)
+                self._unreadable |= {path} if not stat_module.S_ISDIR(mode) and not stat_module.S_ISREG(mode) else set()
+
+    def _glances(self) -> dict[str, bytes]:
+        """Extension files of which only the head and the build identity were taken."""
+        found: dict[str, bytes] = {}
+        identities: dict[str, list[str]] = {}
+        for line in _lines(self._members.get("identities", b"")):
+            path, _, identity = line.rpartition(":")
+            identities.setdefault(path, []).append(identity)
+        heads = self._members.get("heads", b"")
+        for at, line in enumerate(_lines(self._members.get("modules", b""))):
+            path = line.partition("\t")[2]
+            if path in identities:
+                words = "\0".join(identities[path]).encode()
+                found[path] = heads[at * 20 : at * 20 + 20] + b"\0" + words + b"\0"
+        return found
+
+    def _real(self, path: str) -> str:
+        """The path with links followed, as they led when the server was recorded."""
+        self.budget.entry()
+        if len(path) > MAX_PATH:
+            raise HostError(f"{path[:80]}…: no path is as long as that")
+        path = posixpath.normpath(path) if path.startswith("/") else "/"
+        for _ in range(40):
+            parts = path.strip("/").split("/")
+            for length in range(1, len(parts) + 1):
+                head = "/" + "/".join(parts[:length])
+                if head in self._links:
+                    end = self._links[head] or "/dev/null/nothing"
+                    path = posixpath.normpath(posixpath.join(end, *parts[length:]))
+                    break
+            else:
+                return path
+        raise HostError(f"{path}: too many levels of symbolic links")
+
+    def resolve(self, path: str) -> str | None:
+        try:
+            real = self._real(path)
+        except HostError:
+            return None
+        return real if real in self._stats else None
+
+    def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        real = self._real(path)
+        about = self._stats.get(real)
+        if about is None:
+            return None
+        if real in self._unreadable or about.is_directory:
+            raise HostError(f"{path}: {'not a regular file' if about.is_directory else 'Permission denied'}")
+        if real in self._modules:
+            return self._modules[real][:limit]
+        number, _ = self._content.get(real, ("", 0))
+        content = self._members.get(f"content/{number}")
+        if content is None:
+            raise HostError(f"{path}: was not recorded")
+        if len(content) > limit:
+            raise HostError(f"{path}: larger than {limit >> 10:,} KiB: not read")
+        self.budget.read(len(content))
+        return content
+
+    def stream(self, path: str) -> BinaryIO | None:
+        data = self.read(path)
+        return None if data is None else io.BytesIO(data)
+
+    def view(self, path: str) -> bytes | None:
+        return self.read(path)
+
+    def whole_size(self, path: str, read: int) -> int:
+        return self._content.get(self._real(path), ("", read))[1]
+
+    def names(self, path: str) -> list[str]:
+        real = self._real(path)
+        if real in self._odd:
+            self.passed_over.append(path)
+        if real in self._unreadable:
+            raise HostError(f"{path}: Permission denied")
+        return sorted(self._children.get(real, ()), key=lambda name: name.encode())
+
+    def stat(self, path: str) -> Stat | None:
+        if "\0" in path:
+            return None
+        try:
+            return self._stats.get(self._real(path))
+        except HostError:
+            return None
+
+    def extras(self, path: str) -> Extras:
+        real = self._real(path)
+        closed = real in self._unreadable and real in self._stats and self._stats[real].is_directory
+        return Extras(self._grants.get(real, ()), self._labels.get(real, ""), self._space.get(real), closed)
+
+    def machine(self) -> Machine:
+        found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
+        number = {key: count for key, value in found.items() if (count := whole(value)) is not None}
+        enforce = number.get("enforce")
+        memory = number.get("memory")
+        return Machine(
+            memory=memory * 1024 if memory else None,
+            processors=number.get("processors"),
+            enforcing=None if enforce is None else enforce == 1,
+            permissive=enforce == 0,
+        )
+
+    def _take_extras(self) -> None:
+        for line in _lines(self._members.get("space", b"")):
+            size, _, path = line.partition(" ")
+            if (free := whole(size)) is not None:
+                self._space[path] = free * 1024
+        for line in _lines(self._members.get("labels", b"")):
+            label, _, path = line.partition(" ")
+            self._labels |= {path: label} if label != "?" else {}
+        path = ""
+        for line in _lines(self._members.get("grants", b"")):
+            if line.startswith("# file: "):
+                path = line.removeprefix("# file: ")
+            elif match := _GRANT.match(line):
+                bits = sum(bit for letter, bit in zip("rwx", (4, 2, 1), strict=True) if letter in match[4])
+                kind: Literal["user", "group", "owning-group", "mask"]
+                kind = match[1] or {"group": "owning-group"}.get(match[3], match[3])  # type: ignore[assignment]
+                self._grants[path] = (*self._grants.get(path, ()), Grant(kind, int(match[2] or 0), bits))
+
+    def running(self) -> Running:
+        found: dict[tuple[str, str], float] = {}
+        hidden = False
+        for line in _lines(self._members.get("processes", b"")):
+            whose, started, title, program = [*line.split("\t", 3), "", "", ""][:4]
+            hidden = hidden or whose == "hidden"
+            if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
+                key = (title, program.removesuffix(DELETED))
+                found[key] = min(float(started), found.get(key, float(started)))
+        return seen(found, hidden)
+
+    def answer(self, question: Question) -> bytes | None:
+        return self._members.get(f"answer-{question.name}")
+
+
+def open_recording(data: bytes, where: str) -> Recording:
+    """The recording in an archive; a clear error if it is none, or not one that the recorder wrote."""
+    members: dict[str, bytes] = {}
+    size = 0
+    try:
+        with tarfile.open(fileobj=_Unpacking(data), mode="r|", ignore_zeros=False) as archive:
+            for member in archive:
+                archive.members = []  # type: ignore[attr-defined]  # or it would remember every one of them
+                if member.isdir() and re.fullmatch(r"\.?/?|(\./)?content/?", member.name):
+                    continue
+                match = _MEMBER.fullmatch(member.name)
+                if not match or not _plain(member) or len(members) >= MAX_MEMBERS or match[1] in members:
+                    shown = "".join(c if c.isprintable() else "?" for c in member.name[:80])
+                    raise InputError(where, f"holds '{shown}', which the recorder does not write; refused")
+                size += member.size + 1000
+                if size > MAX_ARCHIVE:
+                    raise InputError(where, f"unpacks to more than {MAX_ARCHIVE >> 20} MiB: no recording; refused")
+                stream = archive.extractfile(member)
+                members[match[1]] = stream.read(member.size) if stream else b""
+    except BadPacking as error:
+        raise InputError(where, f"{error}; record the server again") from error
+    except (tarfile.TarError, EOFError, OSError, ValueError, OverflowError, ArithmeticError, RecursionError) as error:
+        raise InputError(where, f"is no recording: {error}") from error
+    if members.get("format", b"").strip() != _FORMAT:
+        raise InputError(where, "is no recording of this program, or one that broke off; record the server again")
+    return Recording(members)
+
+
+def _plain(member: tarfile.TarInfo) -> bool:
+    """Whether it is a file that holds what it says: a sparse one may say that it holds the world."""
+    return member.isreg() and not member.issparse() and 0 <= member.size <= MAX_ARCHIVE
+
+
+class _Unpacking(io.RawIOBase):
+    """The archive's bytes, unpacked while they are read."""
+
+    def __init__(self, data: bytes) -> None:
+        self._source = pieces(data, ".gz" if data[:2] == b"\x1f\x8b" else "", 2 * MAX_ARCHIVE)
+        self._rest = b""
+
+    def read(self, size: int | None = -1) -> bytes:
+        while size is not None and 0 <= len(self._rest) < size and (piece := next(self._source, b"")):
+            self._rest += piece
+        found, self._rest = self._rest[:size], self._rest[size:] if size is not None else b""
+        return found
+
+
+def _text(data: bytes) -> str:
+    return data.decode("utf-8", "replace")
+
+
+def _lines(data: bytes) -> list[str]:
+    return _text(data).split("\n")[:-1] if data else []

@@ -1,0 +1,133 @@
+"""Findings: one need held against one runtime."""
+
+from typing import Final, Literal
+
+import msgspec
+
+from fundamentum.model.conditions import Condition
+from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.php import Runtime
+from fundamentum.model.value import Level
+
+Verdict = Literal["met", "unmet", "unknown", "accepted"]
+State = Literal["active", "awaiting-restart", "switched-off", "misfit", "installable", "other-branch", "unobtainable"]
+"""From good to bad; the state decides the remedy."""
+
+
+AGAIN: Final = "survey again with --for and this application"
+"""The remedy where a survey was made without knowing what an application asks about."""
+
+
+class Link(msgspec.Struct, frozen=True):
+    """One limit on the way of a request."""
+
+    of: str
+    """What sets it: PHP, FPM, a web server, the disk."""
+    name: str
+    value: str
+    """As it stands; empty where it is built in and has no words of its own."""
+    shown: str
+    amount: float | None
+    """What it allows, in the need's unit; None: not known."""
+    least: int
+    """What it has to allow."""
+    origin: str
+    enough: bool | None
+    remedy: str = ""
+    state: State | None = None
+    site: str | None = None
+    to: str = ""
+    """The value that would do, as the web server or the process manager writes it."""
+    condition: Condition | None = None
+    """What a directive of PHP has to be."""
+
+
+class Arrangement(msgspec.Struct, frozen=True):
+    """What would make a directory what it has to be, and no more than that."""
+
+    path: str
+    user: str
+    """The user who needs it."""
+    make: bool = False
+    owner: str | None = None
+    group: str | None = None
+    mode: int | None = None
+    grants: tuple[tuple[str, str], ...] = ()
+    """Entries for the user in access lists: path and letters (``rwx``)."""
+    opened: tuple[tuple[str, int], ...] = ()
+    """Directories on the way, and the mode with which they can be passed through."""
+    label: str | None = None
+    """The SELinux type it has to have."""
+
+
+class Switch(msgspec.Struct, frozen=True):
+    """What has to be on in a web server so that it hands PHP to a runtime, rather than its source to visitors."""
+
+    server: Literal["apache2"]
+    modules: tuple[str, ...]
+    """Modules to be switched on."""
+    without: tuple[str, ...] = ()
+    """Modules that cannot stay on beside them."""
+    snippets: tuple[str, ...] = ()
+    """Parts of the configuration to be switched on."""
+    package: str | None = None
+    """The package that brings the web server itself, where it is not there."""
+
+
+class Finding(msgspec.Struct, frozen=True):
+    """What came out for one need."""
+
+    need: str
+    level: Level
+    verdict: Verdict
+    state: State | None = None
+    wanted: str | None = None
+    found: str | None = None
+    origin: str | None = None
+    """``FILE:LINE`` or ``built-in``."""
+    remedy: str | None = None
+    overridden: tuple[str, ...] = ()
+    """Places that set the value too but lost against a later one."""
+    remark: str | None = None
+    note: str | None = None
+    """Why the application needs it, from the needs file."""
+    subject: str | None = None
+    """The extension or loader this is about, where the need leaves a choice."""
+    package: str | None = None
+    """The package that would supply it."""
+    acceptance: Acceptance | None = None
+    """Who accepted that it is not met, and why."""
+    chain: tuple[Link, ...] = ()
+    """The limits on the way, for needs that are about all of them together."""
+    arrangement: Arrangement | None = None
+    """What would mend a directory."""
+    switch: Switch | None = None
+    """What makes the web server hand PHP to the runtime."""
+
+
+class Target(msgspec.Struct, frozen=True):
+    """The runtime that is judged, and why that one."""
+
+    runtime: Runtime
+    reason: str
+    present: bool = True
+    """False: it is not installed yet, and judged as a fresh installation would be."""
+    site: str | None = None
+    """The site it was chosen by."""
+    named: bool = False
+    """Whether the user named it: that no site is handed to it is then a remark."""
+    wanted: bool = False
+    """Whether it is asked for even if the application does not accept that version: to see what would happen."""
+
+
+class Judgement(msgspec.Struct, frozen=True):
+    """One application on one runtime."""
+
+    needs: Needs
+    target: Target
+    findings: tuple[Finding, ...]
+
+    @property
+    def satisfied(self) -> bool:
+        """Whether every required need is met or accepted."""
+        return all(f.verdict in ("met", "accepted") for f in self.findings if f.level == "required")

@@ -1,0 +1,125 @@
+"""What one application requires, as values."""
+
+from datetime import date
+from typing import Final
+
+import msgspec
+
+from fundamentum.model.conditions import Condition
+from fundamentum.model.surrounding_needs import (
+    AroundNeed,
+    CommandNeed,
+    DatabaseNeed,
+    DirectoryNeed,
+    HostNeed,
+    LimitNeed,
+    TaskNeed,
+)
+from fundamentum.model.value import Level, Value
+from fundamentum.model.versions import VersionRange
+
+LEVELS: Final[tuple[Level, ...]] = ("required", "recommended")
+
+
+class ExtensionNeed(Value, frozen=True):
+    """One extension, or any one of several."""
+
+    names: tuple[str, ...]
+    level: Level
+
+    @property
+    def key(self) -> str:
+        """``extension:pdo_mysql|pdo_pgsql``, as findings name it."""
+        return "extension:" + "|".join(self.names)
+
+
+class SettingNeed(Value, frozen=True):
+    """One directive and what it must be."""
+
+    name: str
+    condition: Condition
+    level: Level
+
+    @property
+    def key(self) -> str:
+        return f"setting:{self.name}"
+
+
+class LoaderNeed(Value, frozen=True):
+    """A loader for encoded code, by the name PHP lists it under."""
+
+    name: str
+    level: Level
+
+    @property
+    def key(self) -> str:
+        return f"loader:{self.name}"
+
+
+class Acceptance(Value, frozen=True):
+    """A finding that somebody has decided to live with."""
+
+    need: str
+    reason: str
+    by: str
+    until: date | None = None
+    """The last day on which it holds."""
+    where: str = ""
+    """``FILE:LINE``."""
+
+    def holds(self, today: date) -> bool:
+        """Whether it has not expired."""
+        return self.until is None or today <= self.until
+
+
+class Needs(Value, frozen=True):
+    """Everything one application requires."""
+
+    name: str
+    version: str | None = None
+    php: VersionRange = VersionRange()
+    preferred: str | None = None
+    extensions: tuple[ExtensionNeed, ...] = ()
+    settings: tuple[SettingNeed, ...] = ()
+    loaders: tuple[LoaderNeed, ...] = ()
+    limits: tuple[LimitNeed, ...] = ()
+    databases: tuple[DatabaseNeed, ...] = ()
+    commands: tuple[CommandNeed, ...] = ()
+    directories: tuple[DirectoryNeed, ...] = ()
+    host: tuple[HostNeed, ...] = ()
+    tasks: tuple[TaskNeed, ...] = ()
+    notes: dict[str, str] = msgspec.field(default_factory=dict)
+    """Why a need exists, by its key."""
+    accepted: tuple[Acceptance, ...] = ()
+    """Findings that are accepted on record."""
+
+    @property
+    def all(self) -> tuple[ExtensionNeed | LoaderNeed | SettingNeed | AroundNeed, ...]:
+        """Every need but PHP itself."""
+        return (*self.extensions, *self.loaders, *self.settings, *self.around)
+
+    @property
+    def around(self) -> tuple[AroundNeed, ...]:
+        """Every need beside PHP's own extensions and settings."""
+        return (*self.limits, *self.databases, *self.commands, *self.directories, *self.host, *self.tasks)
+
+    def holds(self, key: str) -> bool:
+        """Whether there is such a need; one of several alternatives counts too."""
+        kind, _, name = key.partition(":")
+        return key == "php" or any(
+            need.key == key or (need.key.startswith(f"{kind}:") and name in need.key.partition(":")[2].split("|"))
+            for need in self.all
+        )
+
+    def acceptance(self, key: str) -> Acceptance | None:
+        """The acceptance of a need's finding; one that names one of several alternatives counts too."""
+        kind, _, names = key.partition(":")
+        keys = {key, *(f"{kind}:{name}" for name in names.split("|"))} if names else {key}
+        return next((one for one in self.accepted if one.need in keys), None)
+
+    def note(self, key: str) -> str | None:
+        """The note for a need; a note for one of several alternatives counts too."""
+        if key in self.notes:
+            return self.notes[key]
+        kind, _, names = key.partition(":")
+        return next((self.notes[f"{kind}:{n}"] for n in names.split("|") if f"{kind}:{n}" in self.notes), None)

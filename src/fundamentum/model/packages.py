@@ -1,0 +1,65 @@
+"""Packages: what is installed on a server, what its repositories offer, and the repositories themselves."""
+
+import msgspec
+
+from fundamentum.model.fact import Fact
+from fundamentum.model.system import System
+from fundamentum.model.text import PackageName, Text, Version
+
+
+class Installed(Fact, frozen=True):
+    """One installed package."""
+
+    name: PackageName
+    version: Version
+    provides: Text = ""
+    """The ``Provides`` field as it stands in the package database."""
+    held: bool = False
+    """Whether it is kept at its version (``apt-mark hold``)."""
+
+
+class Offer(Fact, frozen=True):
+    """One package that a repository index holds.  Relation fields stand as in the index."""
+
+    name: PackageName
+    version: Version
+    source: Text
+    """The repository in words: label, suite and component."""
+    architecture: Text = ""
+    provides: Text = ""
+    depends: Text = ""
+    pre_depends: Text = ""
+    recommends: Text = ""
+    conflicts: Text = ""
+    """``Conflicts`` and ``Breaks`` together."""
+    section: Text = ""
+    priority: int = 500
+    """How much it is preferred, as ``apt-cache policy`` shows it.  Below 0: never installed."""
+    stream: Text = ""
+    """The module stream it belongs to (``php:8.2``)."""
+    shut_out: Text = ""
+    """Why it cannot be installed as things are, though it is there: another module stream is switched on."""
+
+
+class Repository(Fact, frozen=True):
+    """One package source that is configured, as its own index describes it."""
+
+    name: Text
+    """As :attr:`Offer.source` names it."""
+    origin: Text = ""
+    label: Text = ""
+    suite: Text = ""
+    codename: Text = ""
+    component: Text = ""
+
+
+class Packages(msgspec.Struct):
+    """What the package database and the repositories' indexes say."""
+
+    system: System
+    installed: tuple[Installed, ...] | None
+    owners: dict[str, str]
+    offers: tuple[Offer, ...] | None
+    repositories: list[Repository]
+    bringing: dict[str, list[str]] = {}
+    """Command that was asked for → the packages that bring it, from indexes of commands and files."""

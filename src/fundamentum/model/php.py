@@ -1,0 +1,160 @@
+"""PHP on a server: branches with their extension files, and the ways in which each of them is run."""
+
+from collections.abc import Collection
+from typing import ClassVar, Literal
+
+from fundamentum.model.fact import Fact
+from fundamentum.model.remark import Remark
+from fundamentum.model.text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
+
+Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
+"""How PHP is run: command line, FastCGI process manager, module in Apache, CGI, or inside another server."""
+
+
+SAPIS: tuple[Sapi, ...] = ("cli", "fpm", "apache2", "cgi", "other")
+
+
+class Module(Fact, frozen=True):
+    """One extension file found in a branch's extension directory."""
+
+    name: Text
+    """The name PHP lists it under, in lower case; the file's own name where that cannot be read."""
+    shown: Text
+    """The name exactly as PHP lists it."""
+    path: Text
+    zend: bool = False
+    """Whether it is loaded with ``zend_extension=``."""
+    package: Text | None = None
+    """The installed package that owns the file, if one does."""
+    switch: FilePath | None = None
+    """The ini file under ``mods-available`` that loads it."""
+    misfit: Text | None = None
+    """Why this file cannot be loaded by this branch, from the file itself; continues "the file …"."""
+    requires: tuple[Text, ...] = ()
+    """The extensions without which it refuses to start, where the file says so."""
+    first: bool = False
+    """Whether it has to be the first Zend extension, as it says itself."""
+
+
+class Branch(Fact, frozen=True):
+    """One PHP branch that is at least partly installed."""
+
+    branch: BranchName
+    api: Text
+    extension_dir: Text
+    modules: tuple[Module, ...] = ()
+    home: Text = ""
+    """Where it stands, if it is not the distribution's own."""
+    thread_safe: bool = False
+    debug: bool = False
+    processor: Text = ""
+    system: Text = "Linux"
+    compiler: Text = ""
+
+
+class Setting(Fact, frozen=True):
+    """The effective value of one directive in one runtime.
+
+    ``value`` is the text PHP works with (``ini_get``); None: it cannot be known from here.
+    """
+
+    value: Text | None
+    origin: Text = "built-in"
+    """``FILE:LINE``, or ``built-in`` where no file sets it."""
+    overridden: tuple[Text, ...] = ()
+    """Places whose value lost, the last one first, each as ``FILE:LINE (value)``."""
+
+
+class Fault(Fact, frozen=True):
+    """Why an extension that a line loads does not load."""
+
+    kind: Literal["absent", "unfit", "twice", "wrong-line", "too-early", "too-late"]
+    """File missing; built for something else, or damaged; loaded before already; ``extension=`` where
+    ``zend_extension=`` is right, or the other way round; loaded without what it requires; loaded after another Zend
+    extension although it has to be the first."""
+    words: Text
+    requires: tuple[Text, ...] = ()
+    """The extensions that are missing before it."""
+
+
+class Loaded(Fact, frozen=True):
+    """One extension that a runtime has, or is told to load."""
+
+    name: Text
+    shown: Text
+    origin: Text
+    """``built-in`` for those compiled in, else ``FILE:LINE`` of the line that loads it."""
+    path: Text | None = None
+    fault: Fault | None = None
+    """Why loading it fails.  None: it loads."""
+
+
+class Answer(Fact, frozen=True):
+    """What a running pool itself said it has.  It wins over what the files say."""
+
+    extensions: tuple[Text, ...]
+    settings: dict[Text, Text] = {}
+
+
+class Runtime(Fact, frozen=True):
+    """One way PHP runs on this server, with the configuration that counts for it."""
+
+    LINES: ClassVar = frozenset({"ini_lines"})
+
+    branch: BranchName
+    sapi: Sapi
+    version: Text | None
+    pool: PlainName | None = None
+    home: Text = ""
+    """Where this PHP stands, if it is not the distribution's own."""
+    serves: bool = False
+    """Whether web pages are served by it: a web server's configuration leads to it; where none could be read, an FPM
+    pool, or the Apache module where it is switched on."""
+    plain: bool = False
+    """Whether ``php`` without a version is this one."""
+    listen: Text | None = None
+    """The socket at which the pool waits, as its configuration names it."""
+    program: Text | None = None
+    ini_file: Text | None = None
+    scan_dir: FilePath | None = None
+    pool_file: Text | None = None
+    pool_dir: FilePath | None = None
+    user: PlainName | None = None
+    service: PlainName | None = None
+    started: float | None = None
+    """When the running process started (seconds since 1970), where one runs and that can be seen."""
+    stale: tuple[Text, ...] = ()
+    """Configuration and extension files that changed after the running process had started."""
+    settings: dict[DirectiveName, Setting] = {}
+    manager: dict[DirectiveName, Setting] = {}
+    """What the process manager itself limits (``request_terminate_timeout``), by directive."""
+    extensions: tuple[Loaded, ...] = ()
+    answer: Answer | None = None
+    ini_lines: dict[int, Line] = {}
+    """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
+    ini_length: int = 0
+    """How many lines the php.ini has, where its lines are given."""
+    fresh: bool = False
+    """Whether this is a pool that does not exist yet: its configuration will be written whole."""
+    like: Text | None = None
+    """The label of the runtime beside which such a pool comes, and from which it takes over a site."""
+    unread: tuple[Text, ...] = ()
+    """Configuration files and directories that are there but could not be read."""
+    remarks: tuple[Remark, ...] = ()
+
+    @property
+    def editable(self) -> bool:
+        """Whether it is known how to add to its configuration without losing any of it."""
+        return bool(self.scan_dir or self.ini_length or (self.ini_file is None and self.home))
+
+    @property
+    def label(self) -> str:
+        """``8.2/fpm/www``: the name a user gives with ``--runtime``."""
+        name = "/".join(part for part in (self.branch, self.sapi, self.pool) if part)
+        return f"{name}@{self.home}" if self.home else name
+
+
+def too_early(missing: Collection[str]) -> Fault:
+    """The fault of an extension that is loaded without others it requires."""
+    names = tuple(sorted(missing))
+    return Fault("too-early", f"needs {' and '.join(names)}, which no earlier line loads", names)

@@ -1,0 +1,334 @@
+"""A plan: what to change on a server, in which order, and why."""
+
+from datetime import date
+from typing import Literal
+
+import msgspec
+
+from fundamentum.model.findings import Arrangement, Judgement
+from fundamentum.model.need_names import in_words
+from fundamentum.model.surroundings import Spot
+from fundamentum.model.value import Level
+
+
+class Value(msgspec.Struct, frozen=True):
+    """Base of the values of a plan."""
+
+
+class Reason(Value, frozen=True):
+    """The need that a change serves."""
+
+    application: str
+    need: str
+    level: Level
+    note: str | None = None
+
+    def __str__(self) -> str:
+        what = "PHP itself" if self.need == "php" else in_words(self.need)
+        return f"{self.application}: {what}, {self.level}" + (f" ({self.note})" if self.note else "")
+
+
+class Install(Value, frozen=True):
+    """Install a package."""
+
+    package: str
+    again: bool = False
+    """Whether it is installed already, but its files are not what they should be."""
+
+
+class Enable(Value, frozen=True):
+    """Switch on an extension whose file is there, for one way of running one branch."""
+
+    extension: str
+    switch: str
+    """The name of its file under ``mods-available``, without the ending."""
+    branch: str
+    sapi: str
+
+
+class AddLine(Value, frozen=True):
+    """Load an extension whose file is there, by a line of its own: nothing here switches extensions on by name."""
+
+    extension: str
+    line: str
+    file: str
+    """A file of the scan directory, or the php.ini itself where there is no such directory."""
+    runtime: str
+
+
+class Set(Value, frozen=True):
+    """Give a directive another value, in a file of its own that is read after those that set it now."""
+
+    name: str
+    before: str | None
+    after: str
+    file: str
+    runtime: str
+    pool: str | None = None
+    """The pool, where only a pool's own configuration can win."""
+
+
+class AddPool(Value, frozen=True):
+    """Run an application in a pool of its own, so that its limits are its own."""
+
+    name: str
+    like: str
+    """The runtime whose branch it runs on."""
+    runtime: str
+    """The label of the new one."""
+    user: str
+    listen: str
+    file: str
+
+
+class Manage(Value, frozen=True):
+    """Give a pool's process manager another limit, in a file of its own that is read after those that set it now."""
+
+    name: str
+    before: str
+    after: str
+    file: str
+    runtime: str
+    pool: str
+    least: int
+    """What it has to allow, in seconds."""
+
+
+class Widen(Value, frozen=True):
+    """Let a web server allow more: by another line in the place of one, or behind it."""
+
+    server: Literal["nginx", "apache2", "iis"]
+    site: str
+    name: str
+    before: str
+    after: str
+    spot: Spot | None
+    """None: by a command (IIS)."""
+    adds: bool
+    """Whether the line comes behind the one there, rather than in its place."""
+    least: int
+    """What it has to allow, in bytes or seconds."""
+    program: str = ""
+    """The program that the site's requests are handed to, where the limit is kept with that."""
+
+
+class Allow(Value, frozen=True):
+    """Let Apache's main server allow more, by a file of its own that is read after those that set the limit now."""
+
+    site: str
+    name: str
+    before: str
+    after: str
+    file: str
+    least: int
+
+
+class Arrange(Value, frozen=True):
+    """Make a directory what it has to be."""
+
+    arrangement: Arrangement
+
+
+class Schedule(Value, frozen=True):
+    """Let a program be run at set times."""
+
+    command: str
+    line: str
+    file: str
+
+
+class SwitchOn(Value, frozen=True):
+    """Switch on what makes a web server hand PHP files to a runtime."""
+
+    server: Literal["apache2"]
+    modules: tuple[str, ...]
+    without: tuple[str, ...] = ()
+    """Modules that cannot stay on beside them."""
+    snippets: tuple[str, ...] = ()
+
+
+class Restart(Value, frozen=True):
+    """Restart a service."""
+
+    service: str
+    gently: bool = False
+    """Whether it is enough that it reads its configuration again."""
+
+
+Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Allow | Arrange | Schedule | SwitchOn | Restart
+
+
+class Aside(Value, frozen=True):
+    """A package that comes along, and why that deserves a look."""
+
+    package: str
+    why: str
+    instead: str
+    """The way to avoid it."""
+
+
+class DropIn(Value, frozen=True):
+    """A configuration file to be written, whole."""
+
+    path: str
+    content: str
+
+
+class Edit(Value, frozen=True):
+    """A change of an existing file, as a unified diff, where no drop-in file can do it."""
+
+    path: str
+    diff: str
+
+
+class Unresolved(Value, frozen=True):
+    """A need that the plan leaves unmet, and why."""
+
+    need: str
+    why: str
+    application: str
+    level: Level
+
+
+class Row(Value, frozen=True):
+    """One candidate in the comparison that is shown."""
+
+    name: str
+    installed: bool
+    version: str | None
+    supported_until: date | None
+    maintained_by: str
+    chosen_for: tuple[str, ...]
+    required: int
+    recommended: int
+    installs: int
+    removes: tuple[str, ...]
+    """Packages that would be taken away."""
+    sites: tuple[str, ...]
+    """The sites that run on it today."""
+    reason: str
+    """Why it was taken, or what decided against it."""
+
+
+class Decision(Value, frozen=True):
+    """How the branches were chosen."""
+
+    rows: tuple[Row, ...] = ()
+    conflict: tuple[str, ...] = ()
+    """The smallest set of needs that no single branch meets, in words; empty if one branch serves all."""
+    apart: tuple[str, ...] = ()
+    """Why an application on a branch it shares gets a pool of its own, in words."""
+
+
+class Plan(Value, frozen=True):
+    """The way from the server as surveyed to one that meets the needs."""
+
+    server: str
+    family: str
+    before: tuple[Judgement, ...]
+    after: tuple[Judgement, ...]
+    """What a check finds once the plan has been carried out: the plan's own proof."""
+    installs: tuple[Install, ...] = ()
+    along: tuple[str, ...] = ()
+    """Packages that come along as dependencies."""
+    enables: tuple[Enable, ...] = ()
+    settings: tuple[Set, ...] = ()
+    files: tuple[DropIn, ...] = ()
+    restarts: tuple[Restart, ...] = ()
+    reasons: dict[str, tuple[Reason, ...]] = {}
+    """Why, by :func:`key_of` the action."""
+    sources: dict[str, str] = {}
+    """Package → the repository it comes from."""
+    versions: dict[str, str] = {}
+    """Package → its version there."""
+    unresolved: tuple[Unresolved, ...] = ()
+    lines: tuple[AddLine, ...] = ()
+    pools: tuple[AddPool, ...] = ()
+    removes: tuple[str, ...] = ()
+    """Packages that the package manager would take away."""
+    asides: tuple[Aside, ...] = ()
+    decision: Decision | None = None
+    """How the branches were chosen; None where there was no choice."""
+    repositories: tuple[str, ...] = ()
+    """Package sources that are not configured on the server and have to be, for packages of this plan."""
+    switch: str | None = None
+    """The module stream that has to be switched on first."""
+    edits: tuple[Edit, ...] = ()
+    managed: tuple[Manage, ...] = ()
+    widened: tuple[Widen, ...] = ()
+    allowed: tuple[Allow, ...] = ()
+    arranged: tuple[Arrange, ...] = ()
+    scheduled: tuple[Schedule, ...] = ()
+    switched: tuple[SwitchOn, ...] = ()
+
+    def about(self, file: str) -> list[Action]:
+        """What is done in one file."""
+        settings = [one for one in self.settings if one.file == file]
+        widened = [one for one in self.widened if one.spot and one.spot.file == file]
+        managed = [one for one in self.managed if one.file == file]
+        lines = [one for one in self.lines if one.file == file]
+        allowed = [one for one in self.allowed if one.file == file]
+        return [*lines, *settings, *managed, *widened, *allowed, *(one for one in self.scheduled if one.file == file)]
+
+    @property
+    def complete(self) -> bool:
+        """Whether nothing required is left unmet."""
+        return not any(one.level == "required" for one in self.unresolved)
+
+    @property
+    def empty(self) -> bool:
+        """Whether there is nothing to do."""
+        changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
+        around = self.managed or self.widened or self.allowed or self.arranged or self.scheduled or self.switched
+        return not (changes or around or self.switch)
+
+
+def key_of(action: Action) -> str:
+    """A name for an action, under which its reasons are kept."""
+    match action:
+        case Install(package):
+            return f"install:{package}"
+        case Enable(extension, _, branch, sapi):
+            return f"enable:{branch}/{sapi}:{extension}"
+        case AddLine(extension, _, file):
+            return f"line:{file}:{extension}"
+        case Set(name, _, _, _, runtime):
+            return f"set:{runtime}:{name}"
+        case AddPool():
+            return f"pool:{action.runtime}"
+        case Manage(name, _, _, _, runtime):
+            return f"manage:{runtime}:{name}"
+        case Widen():
+            place = f"{action.spot.file}:{action.spot.line}" if action.spot else action.site
+            return f"widen:{place}:{action.name}"
+        case Allow():
+            return f"allow:{action.file}:{action.name}"
+        case Arrange(arrangement):
+            return f"directory:{arrangement.path}"
+        case Schedule():
+            return f"schedule:{action.file}:{action.command}"
+        case SwitchOn():
+            return f"switch:{action.server}:{','.join((*action.modules, *action.snippets))}"
+        case Restart(service):
+            return f"restart:{service}"
+
+
+def about_of(action: Action) -> str:
+    """What an action is about, in a word or two."""
+    match action:
+        case Install(package):
+            return package
+        case Enable(extension) | AddLine(extension):
+            return extension
+        case Set(name) | Manage(name):
+            return name
+        case Widen() | Allow():
+            return f"{action.name} of {action.site}"
+        case Arrange(arrangement):
+            return arrangement.path
+        case Schedule(command):
+            return command
+        case SwitchOn():
+            return " and ".join((*action.modules, *action.snippets))
+        case AddPool(name) | Restart(name):
+            return name

@@ -1,0 +1,153 @@
+"""Facts about what surrounds PHP on a server: web servers' limits, directories, commands, databases, the machine."""
+
+from typing import ClassVar, Literal
+
+from fundamentum.model.fact import Fact
+from fundamentum.model.text import DirectiveName, FilePath, Line, PackageName, PlainName, Text
+
+
+class Asked(Fact, frozen=True):
+    """What applications ask about in particular, beside what concerns PHP itself."""
+
+    directories: tuple[Text, ...] = ()
+    """Absolute, or below the directory in which the application stands."""
+    commands: tuple[Text, ...] = ()
+    products: tuple[Text, ...] = ()
+    """Database products."""
+    tasks: tuple[Text, ...] = ()
+    """Parts of command lines of programs that are run at set times."""
+
+
+class Spot(Fact, frozen=True):
+    """A line of a configuration file."""
+
+    LINES: ClassVar = frozenset({"text"})
+
+    file: FilePath
+    line: int
+    text: Line = ""
+    """The line exactly as it stands; empty where that is not known (a recording holds no comments)."""
+
+
+class Limit(Fact, frozen=True):
+    """What a web server allows a request, for one site."""
+
+    name: DirectiveName
+    """The directive or attribute, as the web server names it."""
+    value: Text
+    origin: Text = "built-in"
+    own: Spot | None = None
+    """The line that sets it, if it counts for this site alone and can be changed."""
+    part: Text | None = None
+    """The location it counts for, where that is not the one that hands requests to PHP."""
+
+
+class WebServer(Fact, frozen=True):
+    """One web server that is set up here, and what of it is switched on."""
+
+    server: Literal["apache2", "nginx"]
+    modules: tuple[PlainName, ...] = ()
+    """The modules that are switched on, where that is done by name."""
+    there: tuple[PlainName, ...] = ()
+    """The modules that could be."""
+    snippets: tuple[PlainName, ...] = ()
+    """The parts of its configuration that are switched on by name."""
+
+
+class Account(Fact, frozen=True):
+    """One user, with all groups he is in."""
+
+    name: PlainName
+    user: int
+    groups: tuple[int, ...] = ()
+    """The first one is his own."""
+    group: PlainName | None = None
+    """The name of his own group."""
+
+
+class Grant(Fact, frozen=True):
+    """One entry of an access control list beside those of the owner and of others."""
+
+    kind: Literal["user", "group", "owning-group", "mask"]
+    id: int
+    bits: int
+
+
+class Place(Fact, frozen=True):
+    """One directory or file."""
+
+    path: Text
+    kind: Literal["directory", "file", "absent", "unreadable"]
+    real: Text = ""
+    """Where it leads, if that is somewhere else."""
+    user: int = 0
+    group: int = 0
+    mode: int = 0
+    grants: tuple[Grant, ...] = ()
+    label: Text = ""
+    """Its SELinux label."""
+    free: int | None = None
+    """Bytes that are free on its file system; None where that cannot be told."""
+    owner: PlainName | None = None
+    """The name of the user it belongs to."""
+    loose: Text = ""
+    """The first link on the way that stands in a directory where others than root may put another: where it leads is
+    their word."""
+
+
+class Command(Fact, frozen=True):
+    """One program that was asked about."""
+
+    name: PlainName
+    path: Text | None = None
+    """Where it is; None: it is not there."""
+    package: PackageName | None = None
+    """The installed package that it came with."""
+    offered: tuple[PackageName, ...] = ()
+    """Packages of the indexes that bring it, the likeliest first."""
+
+
+class Database(Fact, frozen=True):
+    """One database server that answered."""
+
+    product: Literal["mariadb", "mysql", "postgresql"]
+    version: Text | None
+    """None: it does not tell anybody who has not logged in."""
+    address: Text
+    chosen: bool = False
+    """Whether it is the one that the user named."""
+
+
+class Scheduled(Fact, frozen=True):
+    """One line or timer that runs a program that was asked about."""
+
+    command: Text
+    origin: Text
+    user: Text = ""
+    every: int | None = None
+    """The longest time between two runs, in seconds; None: it cannot be told."""
+
+
+class Machine(Fact, frozen=True):
+    """The machine as such.  None: it cannot be told from here."""
+
+    memory: int | None = None
+    """Bytes."""
+    processors: int | None = None
+    zone: Text = ""
+    """The time zone, such as ``Europe/Vienna``."""
+    enforcing: bool | None = None
+    """Whether SELinux is there and enforces its rules; None: there is none."""
+    permissive: bool = False
+    """Whether SELinux is there, and its enforcement switched off."""
+
+
+class Exposed(Fact, frozen=True):
+    """Something in or above a document root that should not be as it is."""
+
+    kind: Literal["world-writable", "information-page", "installer", "not-for-visitors"]
+    path: Text
+    root: Text
+    """The document root."""
+    others: int = 0
+    """How many more of the kind there are."""

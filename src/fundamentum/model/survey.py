@@ -1,0 +1,91 @@
+"""A survey: what one server has, as observed facts with their origin.
+
+Plain frozen values, written to and read from ``*.survey.json`` as they stand here.  A survey holds facts only;
+what they mean for an application is decided in :mod:`fundamentum.check`.
+"""
+
+from typing import Literal
+
+from fundamentum.model.fact import Fact
+from fundamentum.model.packages import Installed, Offer, Repository
+from fundamentum.model.php import Branch, Runtime
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import (
+    Account,
+    Asked,
+    Command,
+    Database,
+    Exposed,
+    Limit,
+    Machine,
+    Place,
+    Scheduled,
+    Spot,
+    WebServer,
+)
+from fundamentum.model.system import System
+from fundamentum.model.text import PlainName, Text
+
+
+class Site(Fact, frozen=True):
+    """One web site, or a part of one, that a web server hands to PHP."""
+
+    name: Text
+    """The host name; ``default`` where the configuration gives none."""
+    server: Literal["apache2", "nginx", "iis"]
+    origin: Text
+    """``FILE:LINE`` of the line that hands it to PHP."""
+    aliases: tuple[Text, ...] = ()
+    root: Text | None = None
+    """Its document root."""
+    part: Text | None = None
+    """The location or directory, where it is not the whole site."""
+    handler: Text = ""
+    """The socket, module or program it is handed to."""
+    runtime: Text | None = None
+    """The label of the runtime that serves it; None: it cannot be told."""
+    limits: tuple[Limit, ...] = ()
+    """What the web server itself allows a request."""
+    secure: bool = False
+    """Whether it is reached over HTTPS, as far as this web server's configuration tells."""
+    spot: Spot | None = None
+    """Where a line can be added that counts for this site alone."""
+    user: PlainName | None = None
+    """The user as whom the web server itself works."""
+
+
+class Survey(Fact, frozen=True):
+    """Everything observed on one server."""
+
+    format: int
+    server: Text
+    system: System
+    branches: tuple[Branch, ...] = ()
+    runtimes: tuple[Runtime, ...] = ()
+    installed: tuple[Installed, ...] | None = None
+    """None: the package database could not be read, which is not the same as nothing installed."""
+    offers: tuple[Offer, ...] | None = None
+    """Packages that have to do with PHP, and what they depend on.  None: no index could be read."""
+    repositories: tuple[Repository, ...] = ()
+    sites: tuple[Site, ...] = ()
+    remarks: tuple[Remark, ...] = ()
+    asked: Asked | None = None
+    """What was looked at for certain applications.  None: only what concerns PHP itself."""
+    web_servers: tuple[WebServer, ...] | None = None
+    """None: it was not looked at."""
+    machine: Machine = Machine()
+    accounts: tuple[Account, ...] = ()
+    """The users as whom PHP runs."""
+    places: tuple[Place, ...] = ()
+    """Directories and files that were looked at, with every directory on the way there."""
+    commands: tuple[Command, ...] = ()
+    databases: tuple[Database, ...] = ()
+    """Database servers that answered."""
+    tasks: tuple[Scheduled, ...] = ()
+    exposed: tuple[Exposed, ...] = ()
+    """What visitors could reach and should not, as far as names and modes tell."""
+
+    def branch_of(self, runtime: Runtime) -> Branch | None:
+        """The branch that a runtime belongs to."""
+        same = (b for b in self.branches if (b.branch, b.home) == (runtime.branch, runtime.home))
+        return next(same, None)

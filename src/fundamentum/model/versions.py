@@ -1,0 +1,93 @@
+"""Ranges of versions."""
+
+import re
+from typing import Final, Literal
+
+from fundamentum.catalog import branch_key
+from fundamentum.model.value import NotUnderstood, Value
+
+Operator = Literal[">=", ">", "<=", "<", "=", "!="]
+
+COMPARISON: Final = re.compile(r"(>=|<=|!=|>|<|=)\s*(.+)")
+_VERSION: Final = re.compile(r"\d+(\.\d+){0,3}")
+
+
+Comparison = tuple[Operator, tuple[int, ...]]
+
+
+class VersionRange(Value, frozen=True):
+    """Accepted versions: in one of the alternatives, every comparison must hold.  No alternatives: any version.
+
+    Versions are compared as far as the comparison is written out: 8.4.7 satisfies ``<=8.4``, and not ``>8.4``.
+    """
+
+    alternatives: tuple[tuple[Comparison, ...], ...] = ()
+
+    def accepts(self, version: str) -> bool:
+        """Whether a full version such as ``8.2.30`` is accepted."""
+        found = _numbers(version)
+        return not self.alternatives or any(
+            all(holds(operator, found[: len(wanted)], wanted) for operator, wanted in comparisons)
+            for comparisons in self.alternatives
+        )
+
+    def accepts_branch(self, branch: str) -> bool:
+        """Whether some release of the branch is accepted."""
+        major, minor = branch_key(branch)
+        return self._possible((major, minor, 0), (major, minor, 999))
+
+    def contradictory(self) -> bool:
+        """Whether no version at all can be accepted."""
+        return not self._possible((0,), (999,))
+
+    def _possible(self, low: tuple[int, ...], high: tuple[int, ...]) -> bool:
+        points = {low, high}
+        for comparisons in self.alternatives:
+            for _, wanted in comparisons:
+                padded = (*wanted, 0, 0, 0)[:4]
+                points |= {padded, (*padded[:3], padded[3] + 1), _before(padded)}
+        return any(low <= p <= (*high, 999, 999) and self.accepts(".".join(map(str, p))) for p in points)
+
+    def __str__(self) -> str:
+        return (
+            " | ".join(
+                ", ".join(f"{operator}{'.'.join(map(str, wanted))}" for operator, wanted in comparisons)
+                for comparisons in self.alternatives
+            )
+            or "any"
+        )
+
+
+def _before(version: tuple[int, ...]) -> tuple[int, ...]:
+    """A version a little below, for finding out whether a range holds anything."""
+    out = list(version)
+    for at in range(len(out) - 1, -1, -1):
+        if out[at] > 0:
+            out[at] -= 1
+            return (*out[: at + 1], *([998] * (len(out) - at - 1)))
+    return tuple(out)
+
+
+def _numbers(version: str) -> tuple[int, ...]:
+    match = re.match(r"\d+(?:\.\d+)*", version)
+    return tuple(int(part) for part in match.group().split(".")) if match else ()
+
+
+def holds(operator: str, found: tuple[int, ...], wanted: tuple[int, ...]) -> bool:
+    length = max(len(found), len(wanted))
+    one, two = (*found, *[0] * (length - len(found))), (*wanted, *[0] * (length - len(wanted)))
+    return {">=": one >= two, ">": one > two, "<=": one <= two, "<": one < two, "=": one == two, "!=": one != two}[
+        operator
+    ]
+
+
+def version_range(text: str) -> VersionRange:
+    """``>=8.1, <8.5`` as a range; ``|`` separates alternatives: ``>=7.4, <8 | >=8.2``."""
+    return VersionRange(tuple(tuple(map(_comparison, part.split(","))) for part in text.split("|")))
+
+
+def _comparison(text: str) -> Comparison:
+    match = COMPARISON.fullmatch(text.strip())
+    if not match or not _VERSION.fullmatch(match[2].strip()):
+        raise NotUnderstood(f"'{text.strip()}' is no version comparison; write for example \">=8.1, <8.5\"")
+    return match[1], _numbers(match[2].strip())  # type: ignore[return-value]

@@ -1,0 +1,218 @@
+"""Offers: what the package indexes on disk say can be installed, as far as it has to do with PHP."""
+
+import re
+from collections.abc import Collection, Iterable
+from typing import Final
+
+import msgspec
+
+from fundamentum.hosts.base import Host, HostError
+from fundamentum.model.packages import Offer, Repository
+from fundamentum.model.remark import Remark
+from fundamentum.model.text import is_version
+from fundamentum.platforms.debian import apt_pins, control
+from fundamentum.platforms.debian.apt_pins import Pins, shyness
+from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.decompress import unpack
+from fundamentum.untrusted.numbers import whole
+
+LISTS: Final = "/var/lib/apt/lists"
+MAX_RELEASE: Final = 8 * 1024 * 1024
+MAX_OFFERS: Final = 20_000
+"""Ten times what a release has that concerns PHP, with all that it depends on."""
+MAX_STANZAS: Final = 64 * 1024 * 1024
+"""Bytes of their descriptions."""
+_INDEX: Final = re.compile(
+    r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
+)
+_FLAT: Final = re.compile(r"(?P<dist>.+?)_Packages(?P<packing>\.gz|\.xz|\.lz4)?")
+_PHP: Final = re.compile(rb"php\d|libapache2-mod-php\d|libphp\d|php-common$")
+
+
+class _List(msgspec.Struct, frozen=True):
+    """One package index and the repository it is of."""
+
+    repository: Repository
+    data: control.Bytes
+    site: str
+    shy: int | None
+
+
+def probe(
+    host: Host, architecture: str, also: Collection[str] = ()
+) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
+    """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
+
+    Packages named in ``also`` are taken too.
+
+    None where there is no index at all.  Source: apt's naming of its list files; Debian's repository format.
+    """
+    remarks: list[Remark] = []
+    indexes: list[_List] = []
+    try:
+        names = host.names(LISTS)
+    except HostError as error:
+        return None, [], [Remark("package indexes", f"{error}: what could be installed is unknown")]
+    for name in names:
+        match = _INDEX.fullmatch(name) or _FLAT.fullmatch(name)
+        if not match or (architecture and match.groupdict().get("arch", "all") not in (architecture, "all")):
+            continue
+        path = f"{LISTS}/{name}"
+        packing = match["packing"] or ""
+        data, problem = _unpacked(host, path, packing)
+        component = match.groupdict().get("component", "")
+        release, listed = _release(host, match["dist"], component, match.groupdict().get("arch", ""), remarks)
+        size = len(data) if packing else host.whole_size(path, len(data))
+        if problem is None and listed is not None and listed != size:
+            problem = f"holds {size} bytes where its release file says {listed}"
+        if problem:
+            remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
+            data = data[: data.rfind(b"\n\n") + 1]
+        site = match["dist"].partition("_")[0]
+        indexes.append(_List(repository(release, component), data, site, shyness(release)))
+    if not indexes:
+        why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
+        return None, [], [*remarks, Remark("package indexes", why)]
+    pins, more = apt_pins.probe(host)
+    remarks += more
+    offers = tuple(_relevant(indexes, pins, remarks, also, host.budget))
+    return offers, list(dict.fromkeys(one.repository for one in indexes)), remarks
+
+
+def _relevant(
+    indexes: list[_List], pins: Pins, remarks: list[Remark], also: Collection[str], budget: Budget
+) -> Iterable[Offer]:
+    """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on."""
+    tables = [(one, control.Index(one.data, b"php")) for one in indexes]
+    bad = next((f"{one.repository.name}: larger than any index" for one, table in tables if table.cut), None)
+    left = MAX_STANZAS
+    wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
+    wanted |= {name.encode() for name in also}
+    found: dict[tuple[str, str, str], Offer] = {}
+    seen: set[bytes] = set()
+    asked: set[bytes] = set()
+    while wanted:
+        seen |= wanted
+        following: set[bytes] = set()
+        for index, table in tables:
+            source = index.repository.name
+            for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
+                left -= len(stanza)
+                if left < 0 or len(found) >= MAX_OFFERS:
+                    bad = bad or f"{source}: more packages than any index has that concern PHP"
+                    break
+                budget.tick()
+                offer = _offer(stanza, index, pins)
+                if offer is None:
+                    bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
+                    continue
+                key = (offer.name, offer.version, offer.source)
+                if key not in found or found[key].priority < offer.priority:
+                    found[key] = offer
+                relations = f"{offer.depends}, {offer.pre_depends}, {offer.recommends}"
+                following |= {n.encode() for n in control.names_in(relations)}
+        wanted = following - seen if left >= 0 else set()
+        if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables) - asked):
+            asked |= names  # no package of that name: those that provide it
+            wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
+    if bad:
+        remarks.append(
+            Remark("package indexes", f"{bad}: no readable text, or an odd version: what is there is unknown")
+        )
+    return (found[key] for key in sorted(found))
+
+
+def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
+    """The names in relations of which no alternative is a package."""
+    found: set[bytes] = set()
+    fields = {field for one in offers for field in (one.pre_depends, one.depends, one.recommends) if field}
+    for group in {group for field in fields for group in field.split(",")}:
+        names = [name.encode() for name in control.names_in(group)]
+        if not any(name in table for name in names for _, table in tables):
+            found.update(names)
+    return found
+
+
+def release_fields(data: bytes) -> dict[str, str]:
+    """What a release file says of its repository."""
+    return control.fields(data)
+
+
+def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
+    """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
+    remarks: list[Remark] = []
+    found = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
+    return [one for one in found if not architecture or one.architecture in (architecture, "all")]
+
+
+def _concerns_php(name: bytes, table: control.Index) -> bool:
+    """By its name, or by an API it is tied to.  Debian's PHP policy has "php" in the name of all that are."""
+    return _PHP.match(name) is not None or any(b"phpapi-" in stanza for stanza in table.stanzas(name))
+
+
+def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
+    try:
+        entry = control.fields(stanza, "strict")
+    except UnicodeDecodeError:
+        return None
+    if not control.PACKAGE_NAME.fullmatch(entry.get("Package", "")) or not is_version(entry.get("Version", "")):
+        return None
+    return Offer(
+        name=entry["Package"],
+        version=entry["Version"],
+        source=index.repository.name,
+        architecture=entry.get("Architecture", ""),
+        provides=entry.get("Provides", ""),
+        depends=entry.get("Depends", ""),
+        pre_depends=entry.get("Pre-Depends", ""),
+        recommends=entry.get("Recommends", ""),
+        conflicts=", ".join(filter(None, (entry.get("Conflicts"), entry.get("Breaks")))),
+        section=entry.get("Section", ""),
+        priority=pins.priority(entry["Package"], entry["Version"], index.repository, index.site, index.shy),
+    )
+
+
+def _unpacked(host: Host, path: str, packing: str) -> tuple[control.Bytes, str | None]:
+    """The bytes of an index as far as they can be had, and what is wrong with the rest."""
+    try:
+        packed = host.view(path) or b""
+    except HostError as error:
+        return b"", str(error).removeprefix(f"{path}: ")
+    data: control.Bytes = packed
+    problem = None
+    if packing:
+        data, problem = unpack(packed, packing)
+        try:
+            host.budget.keep(len(data))
+        except HostError as error:
+            return b"", str(error)
+    if problem is None and len(data) and data[-1:] != b"\n":
+        problem = "breaks off in the middle of a line"
+    return data, problem
+
+
+def _release(
+    host: Host, dist: str, component: str, arch: str, remarks: list[Remark]
+) -> tuple[dict[str, str], int | None]:
+    """What the repository says of itself, and the size it gives for this index."""
+    for suffix in ("_InRelease", "_Release"):
+        try:
+            data = host.read(f"{LISTS}/{dist}{suffix}", MAX_RELEASE)
+        except HostError as error:
+            remarks.append(Remark("package indexes", str(error)))
+            continue
+        if data is None:
+            continue
+        size = re.search(
+            rb"\n [0-9a-f]{64} +(\d+) " + re.escape(f"{component}/binary-{arch}/Packages".encode()) + rb"\n", data
+        )
+        return control.fields(data[:4096]), whole(size[1].decode()) if size else None
+    return {}, None
+
+
+def repository(release: dict[str, str], component: str) -> Repository:
+    origin, label = release.get("Origin", ""), release.get("Label", "")
+    suite, codename = release.get("Suite", ""), release.get("Codename", "")
+    who = label or origin or ("" if codename or suite else "unnamed repository")
+    words = " ".join(part for part in (who, "/".join(p for p in (codename or suite, component) if p)) if part)
+    return Repository(words or "unnamed repository", origin, label, suite, codename, component)

@@ -1,0 +1,96 @@
+"""Module streams of an RHEL-family system: which packages belong to which, and which streams are switched on."""
+
+import configparser
+import re
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.hosts.base import Host, matching, text_or_none
+
+MAX_NAME: Final = 500
+_NEVRA: Final = re.compile(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
+
+
+class Modules(msgspec.Struct):
+    """Which packages belong to module streams, and which streams are switched on."""
+
+    streams: dict[str, str] = msgspec.field(default_factory=dict)
+    """Package, as NEVRA → the stream (``php:8.2``) it belongs to."""
+    active: dict[str, str] = msgspec.field(default_factory=dict)
+    """Module → stream that is switched on, by hand or by default."""
+    names: dict[str, str] = msgspec.field(default_factory=dict)
+    """Package name → the active stream that claims it."""
+
+
+def read_modules(host: Host, documents: list[bytes]) -> Modules:
+    """What the documents of repositories and the server's own switches say.  Source: modulemd, dnf's documentation."""
+    found = Modules()
+    versions: dict[str, list[tuple[int, dict[str, Any]]]] = {}
+    for document in documents:
+        data = _document(document)
+        match data:
+            case {
+                "document": "modulemd-defaults",
+                "data": {"module": str(module), "stream": str() | int() | float() as stream},
+            }:
+                found.active[module] = str(stream)
+            case {
+                "document": "modulemd",
+                "data": {
+                    "name": str(name),
+                    "stream": str() | int() | float() as stream,
+                    "version": int(version),
+                } as about,
+            }:
+                versions.setdefault(f"{name}:{stream}", []).append((version, about))
+            case _:
+                continue
+    for path in matching(host, "/etc/dnf/modules.d/*.module"):
+        configured = configuration(text_or_none(host, path))
+        for module in configured.sections():
+            state, stream = configured.get(module, "state", fallback=""), configured.get(module, "stream", fallback="")
+            if state == "enabled" and stream:
+                found.active[module] = stream
+            elif state == "disabled":
+                found.active.pop(module, None)
+    for stream, builds in versions.items():
+        newest = max(version for version, _ in builds)
+        module, _, name = stream.partition(":")
+        for version, about in builds:
+            artifacts = about.get("artifacts")
+            rpms = artifacts.get("rpms") if isinstance(artifacts, dict) else None
+            for one in rpms if isinstance(rpms, list) else ():
+                match = _NEVRA.fullmatch(one) if isinstance(one, str) and len(one) < MAX_NAME else None
+                if match:
+                    key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
+                    found.streams[key] = stream
+                    if version == newest and found.active.get(module) == name:
+                        found.names[match["name"]] = stream
+    return found
+
+
+def configuration(text: str | None) -> configparser.ConfigParser:
+    """A file of dnf's; empty where it cannot be read as one."""
+    found = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
+    try:
+        found.read_string(text or "")
+    except (configparser.Error, ValueError, AttributeError):
+        return configparser.ConfigParser(interpolation=None)
+    return found
+
+
+def _document(text: bytes) -> object:
+    """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
+    import yaml  # noqa: PLC0415 — only where a repository has modules
+
+    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+    depth = 0
+    try:
+        for count, event in enumerate(yaml.parse(text, Loader=loader)):
+            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
+            if isinstance(event, yaml.AliasEvent) or depth > 20 or count > 200_000:
+                return None
+        return yaml.load(text, Loader=loader)
+    except (yaml.YAMLError, ValueError, RecursionError, ArithmeticError, TypeError, AttributeError):
+        return None

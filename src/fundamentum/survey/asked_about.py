@@ -1,0 +1,91 @@
+"""What surrounds PHP: the machine, directories, programs, tasks; what applications ask about, and what is exposed."""
+
+import posixpath
+import re
+from collections.abc import Sequence
+from typing import Final, TypedDict
+
+from msgspec.structs import replace
+
+from fundamentum.hosts.base import Host, text_or_none
+from fundamentum.model.packages import Packages
+from fundamentum.model.php import Runtime
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Account, Asked, Command, Exposed, Machine, Place, Scheduled
+from fundamentum.model.survey import Site
+from fundamentum.survey.probes import commands, exposed, places, tasks
+
+ZONES: Final = "/usr/share/zoneinfo/"
+_ZONE: Final = re.compile(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
+
+
+class Beside(TypedDict):
+    """The part of a survey that this module fills."""
+
+    machine: Machine
+    accounts: tuple[Account, ...]
+    places: tuple[Place, ...]
+    commands: tuple[Command, ...]
+    tasks: tuple[Scheduled, ...]
+    exposed: tuple[Exposed, ...]
+
+
+def probe(
+    host: Host,
+    asked: Asked | None,
+    runtimes: Sequence[Runtime],
+    served: Sequence[Site],
+    packages: Packages,
+) -> tuple[Beside, list[Remark]]:
+    """All of it.  On Windows only what needs no owner and no mode."""
+    wanted = asked or Asked()
+    roots = sorted({site.root for site in served if site.root and site.root.startswith("/")})
+    if host.windows:
+        empty = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
+        return empty, []
+    found = commands.probe(host, wanted.commands, packages)
+    paths = [path for path in (one.path for one in found) if path]
+    paths += [path for one in wanted.directories for path in places.candidates(one, served)]
+    paths += [folder for runtime in runtimes for folder in upload_folders(runtime)] if asked else []
+    paths += (
+        [one.value for site in served for one in site.limits if one.name == "client_body_temp_path"] if asked else []
+    )
+    paths += [path for root in roots for path in (root, posixpath.dirname(root))] if asked else []
+    scheduled, remarks = tasks.probe(host, wanted.tasks)
+    users = {runtime.user for runtime in runtimes if runtime.user} | ({"www-data", "apache"} if asked else set())
+    beside = Beside(
+        machine=_machine(host),
+        accounts=places.accounts(host, users),
+        places=places.probe(host, (path for path in paths if path.startswith("/"))),
+        commands=found,
+        tasks=scheduled,
+        exposed=exposed.probe(host, roots),
+    )
+    return beside, remarks
+
+
+def _machine(host: Host) -> Machine:
+    """The machine; where enforcement does not run, what is configured of it.  Source: selinux_config(5)."""
+    found = replace(host.machine(), zone=_zone(host))
+    wanted = re.search(r"^\s*SELINUX\s*=\s*(\w+)", text_or_none(host, "/etc/selinux/config") or "", re.M)
+    if found.enforcing is not None or wanted is None:
+        return found
+    enforcing = wanted[1].lower() == "enforcing"
+    return replace(found, enforcing=enforcing, permissive=not enforcing)
+
+
+def upload_folders(runtime: Runtime) -> list[str]:
+    """Where PHP puts what is sent in.  Source: main/php_open_temporary_file.c."""
+    for name in ("upload_tmp_dir", "sys_temp_dir"):
+        setting = runtime.settings.get(name)
+        if setting and setting.value:
+            return [setting.value.rstrip("/") or "/"]
+    return ["/tmp"] if runtime.sapi != "cli" else []
+
+
+def _zone(host: Host) -> str:
+    """The name of the time zone.  Source: localtime(5)."""
+    real = host.resolve("/etc/localtime") or ""
+    name = real.partition(ZONES)[2]
+    text = (text_or_none(host, "/etc/timezone") or "").strip() or name
+    return text if _ZONE.fullmatch(text) else ""

@@ -1,0 +1,251 @@
+"""Look at a server: ask every probe, and put what they saw together."""
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.catalog import facts
+from fundamentum.catalog.suppliers import packages_of
+from fundamentum.hosts import processes
+from fundamentum.hosts.base import Host, HostError
+from fundamentum.hosts.processes import Process
+from fundamentum.model.installation import Installation
+from fundamentum.model.packages import Packages
+from fundamentum.model.php import Branch, Runtime, Setting
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Asked, Machine
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.system import System
+from fundamentum.model.text import is_path, is_plain, scrubbed
+from fundamentum.platforms.debian import apt, dpkg
+from fundamentum.platforms.redhat import rpm
+from fundamentum.survey import asked_about as around
+from fundamentum.survey import installations as layouts
+from fundamentum.survey.asked_about import Beside
+from fundamentum.survey.probes import commands, fpm_pools, php_config, php_modules, system
+from fundamentum.survey.probes.fpm_pools import Pool
+from fundamentum.survey.probes.php_config import Configuration
+from fundamentum.survey.probes.php_modules import Shelf
+from fundamentum.survey.survey_file import FORMAT
+from fundamentum.webservers import base as sites
+from fundamentum.webservers.apache.switches import web_servers
+
+MAX_REMARKS = 2000
+PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
+"""Where extension files lie; a package that owns one there is named with it."""
+
+
+T = TypeVar("T")
+
+
+class Place(msgspec.Struct):
+    """One branch in one place: what is known of it, and where its extension files come from."""
+
+    branch: Branch
+    shelf: Shelf
+
+
+def survey(host: Host, asked: Asked | None = None) -> Survey:
+    """Everything that matters for PHP on this server, and what is asked for beside.  Reads; changes nothing there.
+
+    No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
+    """
+    about, remarks = system.probe(host)
+    reading = partial(_reading, remarks)
+    packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
+    about = packages.system
+    places, runtimes = _php(host, about, packages, remarks)
+    served, web_files, more = sites.probe(host, about, runtimes)
+    remarks += more
+    runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
+    remarks += _unsuited(served, runtimes, places)
+    if leading := {site.runtime for site in served if site.runtime}:
+        runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
+    for path in dict.fromkeys(host.passed_over):
+        remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
+    nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
+    beside = reading("surroundings", partial(around.probe, host, asked, runtimes, served, packages), nothing)
+    if host.budget.spent:
+        runtimes = [_unread(runtime) for runtime in runtimes]
+        why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
+        remarks.append(Remark("this server", why))
+    found = Survey(
+        format=FORMAT,
+        server=system.hostname(host),
+        system=about,
+        branches=tuple(place.branch for place in places.values()),
+        runtimes=tuple(runtimes),
+        installed=packages.installed,
+        offers=packages.offers,
+        repositories=tuple(packages.repositories),
+        sites=served,
+        web_servers=web_servers(host) if about.family == "debian" else None,
+        remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
+        asked=asked,
+        **beside,
+    )
+    return scrubbed(found)
+
+
+def _reading(remarks: list[Remark], what: str, probe: Callable[[], tuple[T, list[Remark]]], nothing: T) -> T:
+    """What one part tells; nothing, and a remark, where it cannot be read."""
+    try:
+        found, said = probe()
+    except HostError as error:
+        found, said = nothing, [Remark(what, f"{error}: unknown")]
+    remarks.extend(said)
+    return found
+
+
+def _php(
+    host: Host, about: System, packages: Packages, remarks: list[Remark]
+) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
+    """Every PHP here, each where it stands, and every way it is run."""
+    installations: list[Installation] = _reading(remarks, "PHP", partial(layouts.installations, host, about), [])
+    look = partial(_places, host, installations, packages.owners)
+    places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
+    running = host.running()
+    if running.hidden:
+        why = "servers run of which only root sees when they started: whether a restart is due is unknown"
+        remarks.append(Remark("running services", why))
+    runtimes: list[Runtime] = []
+    for one in installations:
+        if place := places.get((one.branch, one.home)):
+            more = partial(_runtimes, host, one, place, running.processes)
+            runtimes += _reading(remarks, f"PHP in {one.program}", more, [])
+    return places, runtimes
+
+
+def _unread(runtime: Runtime) -> Runtime:
+    """The runtime of a server that was not read to the end: nothing that files decide is known of it."""
+    settings = {name: Setting(None, one.origin) for name, one in runtime.settings.items()}
+    return replace(runtime, settings=settings, unread=(*runtime.unread, runtime.ini_file or "configuration"))
+
+
+def _no_packages(about: System) -> Packages:
+    return Packages(about, None, {}, None, [])
+
+
+def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[Remark]]:
+    also = packages_of(asked.commands, asked.products)
+    also |= {"cron", "cronie"} if asked.tasks else set()
+    if about.family == "debian":
+        installed, remarks = dpkg.probe(host)
+        bringing = commands.indexed_commands(host, asked.commands)
+        also |= {package for packages in bringing.values() for package in packages}
+        offers, repositories, more = apt.probe(host, about.architecture, also)
+        owners = dpkg.owners(host, PHP_FOLDERS)
+        return Packages(about, installed, owners, offers, repositories, bringing), remarks + more
+    if about.family == "redhat":
+        from fundamentum.platforms.redhat import dnf  # noqa: PLC0415 — needs much that other families do not
+
+        paths = {path for name in asked.commands for path in commands.possible(host, name)}
+        found = rpm.probe(host, PHP_FOLDERS, sorted(paths))
+        about = replace(about, architecture=found.architecture)
+        offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
+        return Packages(about, found.packages, found.owners, offers, repositories), found.remarks + more
+    why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
+    remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
+    return _no_packages(about), [remark]
+
+
+def _places(
+    host: Host, installations: list[Installation], owners: dict[str, str]
+) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
+    found: dict[tuple[str, str], Place] = {}
+    remarks: list[Remark] = []
+    for one in installations:
+        if (one.branch, one.home) not in found:
+            shelf = php_modules.shelf(host, one, facts(one.branch), owners)
+            branch, more = php_modules.available(host, one.home, shelf)
+            found[one.branch, one.home] = Place(branch, shelf)
+            remarks += more
+    return found, remarks
+
+
+def _runtimes(
+    host: Host, one: Installation, place: Place, running: tuple[Process, ...]
+) -> tuple[list[Runtime], list[Remark]]:
+    """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
+    configuration = php_config.probe(host, one, place.shelf.facts)
+    started = processes.started(running, one.sapi, host.resolve(one.program) or one.program)
+    if not one.fpm_config:
+        return [_runtime(host, one, place, configuration, None, started)], []
+    pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
+    configuration.files += files
+    configuration.remarks += remarks
+    return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+
+
+def _runtime(
+    host: Host, one: Installation, place: Place, configuration: Configuration, pool: Pool | None, started: float | None
+) -> Runtime:
+    extensions = php_modules.loaded(host, one, place.branch, place.shelf, configuration)
+    active = {one.name for one in extensions if one.fault is None}
+    overrides = pool.overrides if pool else []
+    service = one.service if one.service and is_plain(one.service) else None
+    known = place.shelf.facts
+    return Runtime(
+        branch=one.branch,
+        sapi=one.sapi,
+        version=one.version,
+        pool=pool.name if pool else None,
+        home=one.home,
+        serves=one.serves,
+        plain=one.sapi == "cli" and host.resolve("/usr/bin/php") == (host.resolve(one.program) or one.program),
+        listen=pool.listen if pool else None,
+        program=one.program,
+        ini_file=configuration.ini_file,
+        scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
+        pool_file=pool.file if pool else None,
+        pool_dir=pool.folder if pool and is_path(pool.folder) else None,
+        user=pool.user if pool else None,
+        service=service,
+        started=started,
+        stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
+        settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
+        manager=pool.manager if pool else {},
+        extensions=extensions,
+        ini_lines=configuration.ini_lines,
+        ini_length=configuration.ini_length,
+        unread=tuple(dict.fromkeys(configuration.unread)),
+        remarks=tuple(dict.fromkeys(configuration.remarks)),
+    )
+
+
+def _unsuited(
+    served: tuple[Site, ...], runtimes: list[Runtime], places: dict[tuple[str, str], Place]
+) -> Iterator[Remark]:
+    """Thread-safe builds behind IIS.  Source: php.net, "Which version do I choose?" for Windows."""
+    for site in served:
+        runtime = next((one for one in runtimes if one.label == site.runtime), None)
+        if site.server == "iis" and runtime and places[runtime.branch, runtime.home].branch.thread_safe:
+            why = (
+                f"{site.name} runs the thread-safe build {runtime.label} under FastCGI: the other build is meant for it"
+            )
+            yield Remark("web sites", why)
+
+
+def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], served: tuple[Site, ...]) -> Runtime:
+    """A module inside Apache works as Apache's user, and awaits a restart when Apache's own configuration changed."""
+    if runtime.sapi != "apache2":
+        return runtime
+    user = next((site.user for site in served if site.runtime == runtime.label and site.user), None)
+    return replace(runtime, user=user, stale=(*runtime.stale, *_changed_since(host, runtime.started, files["apache2"])))
+
+
+def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple[str, ...]:
+    if started is None:
+        return ()
+    found = []
+    for path in dict.fromkeys(paths):
+        try:
+            about = host.stat(path)
+        except HostError:
+            continue
+        if about and about.modified > started:
+            found.append(path)
+    return tuple(found)

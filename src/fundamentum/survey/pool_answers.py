@@ -1,0 +1,203 @@
+"""Ask a running pool over FastCGI what it has really loaded.
+
+FastCGI runs scripts and nothing else, so a small script is put into a directory of its own inside the server, run by
+each pool, and removed.  This is done only when it is asked for.
+"""
+
+import json
+import os
+import secrets
+import socket
+import stat
+import struct
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.hosts.base import HostError
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.php import Answer, Runtime
+from fundamentum.model.remark import Remark
+from fundamentum.model.survey import Survey
+from fundamentum.model.text import is_directive
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.peers import within
+from fundamentum.untrusted.secrets import without_secrets
+
+TIMEOUT: Final = 10
+MAX_ANSWER: Final = 4 * 1024 * 1024
+MAX_NAMES: Final = 20_000
+MAX_PLACES: Final = 20
+MAX_RECORDS: Final = 20_000
+PATIENCE: Final = 20.0
+"""Seconds for all pools of a server together."""
+PLACES: Final = ("/run", "/dev/shm", "/tmp")
+SCRIPT: Final = """<?php
+header('Content-Type: application/json');
+echo "\\n", 'ANSWER', json_encode([
+    array_values(array_unique(array_merge(get_loaded_extensions(), get_loaded_extensions(true)))),
+    array_map('strval', ini_get_all(null, false)),
+], JSON_INVALID_UTF8_SUBSTITUTE | JSON_PARTIAL_OUTPUT_ON_ERROR);
+"""
+_BEGIN, _END, _PARAMS, _STDIN, _STDOUT = 1, 3, 4, 5, 6
+
+
+class NoAnswer(Exception):
+    """The pool did not answer as expected; the message says what happened."""
+
+
+def ask_pools(survey: Survey, root: Path) -> Survey:
+    """The survey with the answer of every pool that could be asked, and a remark for each that could not."""
+    runtimes = []
+    ends = time.monotonic() + PATIENCE
+    for runtime in survey.runtimes:
+        if runtime.sapi == "fpm" and runtime.listen:
+            try:
+                if time.monotonic() > ends:
+                    raise NoAnswer(f"all pools together take longer than {PATIENCE:.0f} seconds: not asked")
+                runtime = replace(runtime, answer=_ask(runtime, root))
+            except (NoAnswer, HostError, OSError) as error:
+                why = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
+                remark = Remark("asking pools", f"{runtime.label} did not answer at {runtime.listen}: {why}")
+                runtime = replace(runtime, remarks=(*runtime.remarks, remark))
+        runtimes.append(runtime)
+    return replace(survey, runtimes=tuple(runtimes))
+
+
+def _ask(runtime: Runtime, root: Path) -> Answer:
+    if not hasattr(os, "O_PATH"):
+        raise NoAnswer("this system does not let links be ruled out: ask on the server itself")
+    host = DirectoryHost(root, "")
+    with connected(host, runtime.listen or "") as connection, _script(runtime, host) as path:
+        output = request(connection, {"REQUEST_METHOD": "GET", "SCRIPT_FILENAME": path, "SCRIPT_NAME": "/ask.php"})
+    _, mark, text = output.partition(b"ANSWER")
+    try:
+        extensions, settings = json.loads(text) if mark else (None, None)
+    except (ValueError, TypeError, RecursionError):
+        extensions, settings = None, None
+    if not isinstance(extensions, list) or not isinstance(settings, dict):
+        said = output.partition(b"\r\n\r\n")[2].strip().decode("utf-8", "replace")
+        raise NoAnswer(f"it ran no script of ours ({said[:80] or 'no output'})")
+    values = ((str(name), value) for name, value in list(settings.items())[:MAX_NAMES] if isinstance(value, str))
+    return Answer(
+        tuple(name for name in extensions[:MAX_NAMES] if isinstance(name, str)),
+        {name: without_secrets(name, value) for name, value in values if is_directive(name)},
+    )
+
+
+@contextmanager
+def _script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
+    """The script in a directory that the pool may read, as the pool names it.
+
+    Everything is done through the descriptor of a directory inside the root, so that no link leads out of it.
+    """
+    fence = runtime.settings.get("open_basedir")
+    allowed = [part for part in (fence.value or "").split(":") if part.startswith("/")] if fence else []
+    for place in allowed[:MAX_PLACES] or PLACES:
+        try:
+            above = beneath(host, place, os.O_DIRECTORY)
+        except (OSError, HostError):
+            continue
+        try:
+            name = f"fundamentum-{secrets.token_hex(8)}"
+            try:
+                os.mkdir(name, 0o755, dir_fd=above)
+                folder = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=above)
+            except OSError:
+                continue
+            try:
+                os.fchmod(folder, 0o755)
+                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+                with open(os.open("ask.php", flags, 0o644, dir_fd=folder), "w") as script:
+                    os.fchmod(script.fileno(), 0o644)
+                    script.write(SCRIPT)
+                yield f"{place.rstrip('/')}/{name}/ask.php"
+            finally:
+                with suppress(OSError):
+                    os.unlink("ask.php", dir_fd=folder)
+                os.close(folder)
+                with suppress(OSError):
+                    os.rmdir(name, dir_fd=above)
+        finally:
+            os.close(above)
+        return
+    raise NoAnswer(f"no directory to put a script into: tried {', '.join(allowed[:MAX_PLACES] or PLACES)}")
+
+
+def beneath(host: DirectoryHost, path: str, kind: int = 0) -> int:
+    """A descriptor of what stands at a path of the root, which links cannot lead out of, not even while we look.
+
+    The links are followed inside the root first; then every part of the way is opened from the one before, as no link.
+    """
+    real = host.resolve(path)
+    if real is None:
+        raise FileNotFoundError(2, os.strerror(2), path)
+    at = os.open(host.root, os.O_PATH | os.O_DIRECTORY)
+    try:
+        parts = [part for part in real.split("/") if part]
+        for number, part in enumerate(parts, 1):
+            flags = os.O_DIRECTORY if number < len(parts) else kind
+            following = os.open(part, os.O_PATH | os.O_NOFOLLOW | flags, dir_fd=at)
+            os.close(at)
+            at = following
+    except OSError:
+        os.close(at)
+        raise
+    return at
+
+
+@contextmanager
+def connected(host: DirectoryHost, listen: str) -> Iterator[socket.socket]:
+    """A connection to the pool's socket."""
+    if listen.startswith("/"):
+        # A socket's path is limited to about a hundred bytes; that of its descriptor is short, and is no link.
+        found = beneath(host, listen)
+        try:
+            if not stat.S_ISSOCK(os.fstat(found).st_mode):
+                raise NoAnswer("there is no socket")
+            connection = socket.socket(socket.AF_UNIX)
+            connection.settimeout(TIMEOUT)
+            connection.connect(f"/proc/self/fd/{found}")
+        finally:
+            os.close(found)
+    else:
+        name, _, port = listen.rpartition(":")
+        address = "127.0.0.1" if name in ("", "*", "0.0.0.0", "[::]") else name.strip("[]")
+        number = whole(port)
+        if address not in ("127.0.0.1", "localhost", "::1") or number is None or number > 65535:
+            raise NoAnswer("only pools of this machine are asked")
+        connection = socket.create_connection((address, number), TIMEOUT)
+    with connection, within(connection, TIMEOUT):
+        yield connection
+
+
+def request(connection: socket.socket, parameters: dict[str, str]) -> bytes:
+    """Send one request and read its output.  Source: the FastCGI specification."""
+    pairs = b"".join(
+        _length(name) + _length(value) + name.encode() + value.encode() for name, value in parameters.items()
+    )
+    records = ((_BEGIN, struct.pack(">HB5x", 1, 0)), (_PARAMS, pairs), (_PARAMS, b""), (_STDIN, b""))
+    connection.sendall(b"".join(struct.pack(">BBHHBx", 1, kind, 1, len(body), 0) + body for kind, body in records))
+    output = bytearray()
+    stream = connection.makefile("rb")
+    for _ in range(MAX_RECORDS):
+        if len(head := stream.read(8)) < 8:
+            break
+        _, kind, _, size, padding = struct.unpack(">BBHHBx", head)
+        body = stream.read(size + padding)[:size]
+        if kind == _END:
+            return bytes(output)
+        if kind == _STDOUT:
+            output += body
+        if len(output) > MAX_ANSWER:
+            raise NoAnswer("its answer has no end")
+    raise NoAnswer("the connection broke off")
+
+
+def _length(text: str) -> bytes:
+    size = len(text.encode())
+    return struct.pack(">B", size) if size < 128 else struct.pack(">I", size | 0x80000000)

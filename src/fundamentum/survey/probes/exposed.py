@@ -1,0 +1,86 @@
+"""What visitors can reach and should not: told by names and modes in the document roots, of which little is read."""
+
+import posixpath
+import re
+from collections.abc import Iterable, Iterator
+from typing import Final, Literal
+
+from fundamentum.hosts.base import Host, HostError
+from fundamentum.model.surroundings import Exposed
+from fundamentum.survey.probes.places import PUBLIC
+
+MAX_ENTRIES: Final = 5000
+MAX_ALL: Final = 100_000
+"""Entries that are looked at in all document roots together."""
+MAX_DEPTH: Final = 3
+MAX_PAGE: Final = 4096
+"""An information page is a short file; longer ones are not looked into."""
+INSTALLERS: Final = re.compile(r"(?:_?install(?:er|ation)?|setup|upgrade)(?:\.php)?", re.I)
+NOT_FOR_VISITORS: Final = re.compile(
+    r"\.git|\.svn|\.hg|\.env(?:\..+)?|composer\.(?:json|lock)|vendor|node_modules|.+\.(?:sql|sql\.gz|bak|old|orig|swp)|.+~"
+)
+ASIDE: Final = frozenset({"vendor", "node_modules", ".git", ".svn", ".hg"})
+_PAGE: Final = re.compile(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
+SHARED: Final = frozenset({"/var/www", "/usr/share/nginx", "/usr/local/nginx", "/usr/share", "/usr/local/apache2"})
+"""Directories that hold many applications, or none."""
+Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
+
+
+def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
+    """One entry for each kind and document root, with the first place and how many more there are.
+
+    What everybody may write to is looked for in the whole application, the rest where visitors reach it.
+    """
+    found: dict[tuple[str, Kind], Exposed] = {}
+    wanted = list(dict.fromkeys(roots))
+    for root in wanted:
+        for kind, path in _signs(host, root, min(MAX_ENTRIES, MAX_ALL // len(wanted) + 1)):
+            one = found.get((root, kind))
+            others = one.others + 1 if one else 0
+            found[root, kind] = Exposed(kind, one.path if one else path, root, others)
+    return tuple(found.values())
+
+
+def walked(root: str) -> str:
+    """Where to look: the application's directory, if the document root is a part of it, else the root itself."""
+    above = posixpath.dirname(root)
+    return above if posixpath.basename(root) in PUBLIC and above.count("/") > 1 and above not in SHARED else root
+
+
+def _signs(host: Host, root: str, left: int) -> Iterator[tuple[Kind, str]]:
+    start = walked(root)
+    todo = [(start, 0 if start == root else -1)]
+    while todo and left > 0:
+        folder, depth = todo.pop(0)
+        try:
+            names = host.names(folder)
+        except HostError:
+            continue
+        for name in names[:left]:
+            path = posixpath.join(folder, name)
+            try:
+                about = host.stat(path) if host.resolve(path) == path else None  # links are somebody else's
+            except HostError:
+                continue
+            left -= 1
+            if about is None:
+                continue
+            if about.mode & 0o002 and not about.mode & 0o1000:
+                yield "world-writable", path
+            if depth == 0 and NOT_FOR_VISITORS.fullmatch(name):
+                yield "not-for-visitors", path
+            if depth == 0 and INSTALLERS.fullmatch(name):
+                yield "installer", path
+            if about.is_directory:
+                below = depth + 1 if depth >= 0 or path == root else -1
+                far = path.count("/") - start.count("/") >= MAX_DEPTH
+                todo += [(path, 0 if path == root else below)] if not far and name not in ASIDE else []
+            elif 0 <= depth < 2 and name.endswith(".php") and about.size <= MAX_PAGE and _is_page(host, path):
+                yield "information-page", path
+
+
+def _is_page(host: Host, path: str) -> bool:
+    try:
+        return bool(_PAGE.search(host.read(path, MAX_PAGE) or b""))
+    except HostError:
+        return False

@@ -1,0 +1,125 @@
+"""The pools of a FastCGI process manager: who they run as, and what they set for PHP."""
+
+import posixpath
+from collections.abc import Mapping
+from typing import Final
+
+import msgspec
+
+from fundamentum.hosts.base import MAX_TEXT, Host, HostError, matching, text_of
+from fundamentum.model.php import Setting
+from fundamentum.model.remark import Remark
+from fundamentum.model.text import is_directive, is_plain
+from fundamentum.php_files import ini
+
+MAX_FILES: Final = 5000
+MAX_OVERRIDES: Final = 5000
+"""Lines of one pool that set something for PHP."""
+MAX_VALUE: Final = 10_000
+MAX_DEPTH: Final = 5
+MANAGED: Final = ("request_terminate_timeout",)
+
+
+class Override(msgspec.Struct, frozen=True):
+    """One ``php_value``, ``php_flag``, ``php_admin_value`` or ``php_admin_flag`` line."""
+
+    name: str
+    value: str | None
+    admin: bool
+    origin: str
+
+
+class Pool(msgspec.Struct):
+    """One pool, put together from all the files that speak of it."""
+
+    name: str
+    file: str
+    folder: str | None = None
+    """The directory whose files are included where this pool's file is, if it is one of several."""
+    user: str | None = None
+    listen: str | None = None
+    overrides: list[Override] = msgspec.field(default_factory=list)
+    manager: dict[str, Setting] = msgspec.field(default_factory=dict)
+    """What the manager itself limits, by directive."""
+
+
+def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
+    """The pools that the manager's main file sets up, the files they were read from, and what could not be read.
+
+    Source: the manager's own reader (``fpm_conf.c``): ini dialect, ``include`` with patterns, ``$pool`` in values;
+    a section that comes again continues the pool of that name.
+    """
+    pools: dict[str, Pool] = {}
+    files: list[str] = []
+    remarks: list[Remark] = []
+    _read(host, main, constants, pools, files, remarks, 0)
+    odd = [one for one in pools.values() if not is_plain(one.name) or (one.user is not None and not is_plain(one.user))]
+    for one in odd:
+        del pools[one.name]
+        remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))
+    return list(pools.values()), files, remarks
+
+
+def _read(
+    host: Host,
+    path: str,
+    constants: Mapping[str, str],
+    pools: dict[str, Pool],
+    files: list[str],
+    remarks: list[Remark],
+    depth: int,
+    folder: str | None = None,
+) -> None:
+    if depth > MAX_DEPTH or len(files) >= MAX_FILES:
+        remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
+        return
+    try:
+        text = text_of(host, path, MAX_TEXT // 4)
+    except HostError as error:
+        remarks.append(Remark("FPM pools", str(error)))
+        return
+    if text is None:
+        return
+    files.append(path)
+    parsed = ini.parse(text, constants)
+    if parsed.broken_at:
+        remarks.append(
+            Remark("FPM pools", f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file")
+        )
+    for entry in parsed.entries:
+        if entry.name == "include" and entry.value:
+            for included in _included(host, entry.value, remarks):
+                _read(host, included, constants, pools, files, remarks, depth + 1, posixpath.dirname(included))
+        elif entry.section and entry.section != "global":
+            pool = pools.setdefault(entry.section, Pool(entry.section, path, folder))
+            _take(pool, entry, path)
+
+
+def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
+    value = entry.value
+    if value is not None and len(value) + len(pool.name) * value.count("$") < MAX_VALUE:
+        value = value.replace("$pool", pool.name)
+    kind, _, suffix = entry.name.rpartition("_")
+    if len(pool.overrides) >= MAX_OVERRIDES:
+        return
+    if entry.key and is_directive(entry.key) and kind in ("php", "php_admin") and suffix in ("value", "flag"):
+        if suffix == "flag" and value is not None:
+            value = "1" if value in ("1", "on", "yes", "true") else "0"
+        pool.overrides.append(Override(entry.key, value, kind == "php_admin", f"{path}:{entry.line}"))
+    elif entry.name in MANAGED and value is not None:  # of several lines the last one counts
+        before = pool.manager.get(entry.name)
+        lost = (f"{before.origin} ({before.value})", *before.overridden[:20]) if before else ()
+        pool.manager[entry.name] = Setting(value, f"{path}:{entry.line}", lost)
+    elif entry.name == "user":
+        pool.user = value
+    elif entry.name == "listen":
+        pool.listen = value
+
+
+def _included(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:
+    folder = posixpath.dirname(pattern)
+    try:
+        host.names(folder)  # so that a directory that cannot be read is said
+    except HostError as error:
+        remarks.append(Remark("FPM pools", str(error)))
+    return matching(host, posixpath.join("/", pattern))

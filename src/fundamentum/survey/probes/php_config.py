@@ -1,0 +1,182 @@
+"""The effective configuration of one runtime: which files count, in which order, and who wins."""
+
+import posixpath
+import re
+from collections.abc import Iterable
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog import Facts, catalogued
+from fundamentum.hosts.base import Host, HostError, text_of
+from fundamentum.model.installation import INI_NAMES, Installation
+from fundamentum.model.php import Setting
+from fundamentum.model.remark import Remark
+from fundamentum.model.text import is_directive
+from fundamentum.php_files import ini
+from fundamentum.survey.probes.fpm_pools import Override
+from fundamentum.untrusted.secrets import names_a_secret, setting_without_secrets, without_credentials
+
+_EDITABLE: Final = re.compile(r"\s*;?\s*((?:zend_)?extension|[A-Za-z_][A-Za-z0-9_.]*)\s*=")
+MAX_INI: Final = 1024 * 1024
+"""Bytes of one ini file: the longest that is shipped has 70,000."""
+MAX_FILES: Final = 2000
+"""Files of a scan directory."""
+MAX_LINES: Final = 60_000
+"""Lines that one runtime reads."""
+MAX_NAME: Final = 200
+MAX_LOST: Final = 20
+"""Places that lost which are kept, the last ones."""
+UNREAD: Final = ""
+"""The name of a line that stands for a file that could not be read: it may have set anything."""
+
+
+class Line(msgspec.Struct, frozen=True):
+    """One configuration line that counts: what it sets, and where it stands."""
+
+    name: str
+    value: str | None
+    origin: str
+
+
+class Configuration(msgspec.Struct):
+    """All lines of one runtime in the order in which PHP reads them."""
+
+    ini_file: str | None
+    scan_dir: str | None
+    lines: list[Line] = msgspec.field(default_factory=list)
+    files: list[str] = msgspec.field(default_factory=list)
+    unread: list[str] = msgspec.field(default_factory=list)
+    remarks: list[Remark] = msgspec.field(default_factory=list)
+    ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
+    ini_length: int = 0
+
+    def loads(self, kind: str) -> list[Line]:
+        """The ``extension=`` or ``zend_extension=`` lines, in order."""
+        return [line for line in self.lines if line.name.lower() == kind and line.value]
+
+
+def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
+    """Read ``php.ini`` and the scan directories of one PHP.  Source: php.net, "The configuration file"."""
+    own = posixpath.join(one.ini_folder, INI_NAMES[one.sapi])
+    ini_file = own if host.stat(own) else posixpath.join(one.ini_folder, "php.ini")
+    scanned = [folder for folder in one.scan_dirs if host.stat(folder)]
+    found = Configuration(ini_file if host.stat(ini_file) else None, scanned[0] if scanned else None)
+    paths = [ini_file]
+    for folder in scanned:
+        try:
+            names = [name for name in host.names(folder) if name.endswith(".ini")]
+            if len(names) > MAX_FILES:
+                raise HostError(f"{folder}: more than {MAX_FILES:,} files: not read")
+            paths += [posixpath.join(folder, name) for name in names]
+        except HostError as error:
+            found.unread.append(folder)
+            found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
+    values: dict[str, str] = {}
+    paths += found.unread  # a directory stands for all its files, and cannot be read as a file either
+
+    def variable(name: str) -> str | None:
+        # PHP looks among the values read so far before it looks into the environment, which cannot be seen here.
+        return values.get(name)
+
+    for path in paths:
+        try:
+            text = text_of(host, path, MAX_INI)
+            if len(found.lines) > MAX_LINES:
+                raise HostError(f"{path}: more than {MAX_LINES:,} lines of configuration come before it: not read")
+        except HostError as error:
+            found.unread.append(path)
+            found.lines.append(Line(UNREAD, None, path))
+            found.remarks.append(Remark("configuration", f"{error}: what it sets or loads is unknown"))
+            continue
+        if text is None:
+            if path != ini_file:
+                found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
+            continue
+        found.files.append(path)
+        if path == ini_file and not scanned:
+            found.ini_lines, found.ini_length = _editable(text)
+        parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
+        if parsed.broken_at:
+            found.remarks.append(
+                Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
+            )
+        conditional = False
+        for entry in parsed.entries:
+            if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
+                conditional = True  # these hold for some directories or host names only
+            elif entry.key is None and len(entry.name) < MAX_NAME:
+                found.lines.append(Line(entry.name, entry.value, f"{path}:{entry.line}"))
+                if entry.value is not None:
+                    values[entry.name] = entry.value
+        if conditional:
+            found.remarks.append(
+                Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged")
+            )
+    return found
+
+
+def _editable(text: str) -> tuple[dict[int, str], int]:
+    """The lines that a change would touch: those that load or set something, also where they are commented out."""
+    lines = text.split("\n")
+    length = len(lines) - (lines[-1] == "")
+    kept = {}
+    for number, line in enumerate(lines[:length], 1):
+        match = _EDITABLE.match(line)
+        hidden = match is None or names_a_secret(match[1]) or match[1] == "sendmail_path"
+        if not hidden and without_credentials(line) == line and len(line) < 500:
+            kept[number] = line
+    return kept, length
+
+
+def settings(
+    facts: Facts, sapi: str, owners: set[str], extension_dir: str, lines: Iterable[Line], overrides: Iterable[Override]
+) -> dict[str, Setting]:
+    """The effective value of every directive this runtime knows.
+
+    ``owners`` are the loaded extensions: a directive exists only while its extension is loaded.  In a pool,
+    ordinary values are applied first and the administrator's (``php_admin_*``) last; of two lines for the same
+    directive the manager applies the one it read first last, so that one wins (``fpm_conf.c`` puts each new line
+    at the head of its list; tested against a real pool).
+    """
+    found: dict[str, Setting] = {}
+    shipped = facts.packaged["web"].keys() | facts.packaged["cli"].keys()
+    foreign = bool(owners - catalogued(facts.branch))  # an extension nobody has looked at may know any directive
+    for name, directive in facts.directives.items():
+        default = facts.default(name, sapi)
+        if default is not None and (directive.owner in ("core", "standard") or directive.owner in owners):
+            found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
+    ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
+    latest_first = list(overrides)[::-1]
+    ordered += [
+        Line(o.name, o.value, o.origin)
+        for admin in (False, True)
+        for o in latest_first
+        if o.admin is admin and _changes_value(o)
+    ]
+    for line in ordered:
+        if line.name == UNREAD:
+            found = {name: Setting(None, line.origin) for name in found}
+            continue
+        known = facts.directives.get(line.name)
+        if line.name not in found and (known is not None or line.name in shipped or not foreign):
+            continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all
+        if not is_directive(line.name):
+            continue
+        if known is not None and known.refuses_empty and line.value == "":
+            continue
+        before = found.get(line.name)
+        lost = before.overridden if before else ()
+        if before and before.origin != "built-in":
+            lost = (f"{before.origin} ({'?' if before.value is None else before.value})", *lost[: MAX_LOST - 1])
+        found[line.name] = Setting(line.value, line.origin, lost)
+    for name, value in facts.forced.get(sapi, {}).items():
+        before = found.get(name)
+        lost = (f"{before.origin} ({before.value})",) if before and before.origin != "built-in" else ()
+        found[name] = Setting(value, "built-in", lost)
+    return {name: setting_without_secrets(name, setting) for name, setting in sorted(found.items())}
+
+
+def _changes_value(override: Override) -> bool:
+    """Disabling functions or loading an extension from a pool acts at once and leaves the directive as it was."""
+    return override.name not in ("extension", "disable_functions", "disable_classes")

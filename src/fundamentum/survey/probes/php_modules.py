@@ -1,0 +1,205 @@
+"""Extension files on disk, and which of them a runtime really gets to load."""
+
+import posixpath
+import re
+from collections.abc import Iterable, Mapping
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog import Facts, canonical, required_by
+from fundamentum.hosts.base import Host, HostError, listed, text_of
+from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.installation import Build, Installation
+from fundamentum.model.php import Branch, Fault, Loaded, Module, too_early
+from fundamentum.model.remark import Remark
+from fundamentum.model.text import is_plain
+from fundamentum.php_files import binary
+from fundamentum.php_files.ini import parse
+from fundamentum.survey.probes.php_config import Configuration
+
+_FILE: Final = {"Linux": re.compile(r"(.+)\.so"), "Windows": re.compile(r"(?:php_)?(.+)\.dll", re.I)}
+"""The name of an extension file and, in it, that of the extension.  Source: ``php_load_extension`` in PHP."""
+
+
+class Shelf(msgspec.Struct, frozen=True):
+    """Where the extension files of one PHP lie, what they must be built for, and who put them there."""
+
+    branch: str
+    directory: str
+    build: Build
+    facts: Facts
+    owners: Mapping[str, str]
+    switches: Mapping[str, str]
+
+    def stem(self, path: str) -> str:
+        """The extension's name as its file has it."""
+        match = _FILE[self.build.system].fullmatch(posixpath.basename(path))
+        return match[1].lower() if match else posixpath.basename(path)
+
+
+def shelf(host: Host, one: Installation, facts: Facts, owners: Mapping[str, str]) -> Shelf:
+    """The place of an installed PHP's extension files."""
+    switches = _switches(host, one.switches) if one.switches else {}
+    return Shelf(one.branch, one.extension_dir, one.build, facts, owners, switches)
+
+
+def available(host: Host, home: str, place: Shelf) -> tuple[Branch, list[Remark]]:
+    """Every extension file in the branch's directory."""
+    build = place.build
+    branch = Branch(
+        place.branch,
+        build.api,
+        place.directory,
+        home=home,
+        thread_safe=build.thread_safe,
+        debug=build.debug,
+        processor=build.processor,
+        system=build.system,
+        compiler=build.compiler,
+    )
+    try:
+        names = [name for name in host.names(place.directory) if _FILE[build.system].fullmatch(name)]
+    except HostError as error:
+        return branch, [Remark("extension files", str(error))]
+    modules = [describe(host, posixpath.join(place.directory, name), place) for name in names]
+    if build.system == "Windows":  # the libraries that extensions need may lie beside them
+        modules = [one for one in modules if one.misfit != binary.NO_IDENTITY]
+    return msgspec.structs.replace(branch, modules=tuple(modules)), []
+
+
+def describe(host: Host, path: str, place: Shelf) -> Module:
+    """One extension file: its name as PHP lists it, its kind, and whether it can be loaded at all.
+
+    A file that a package put where it belongs, and that carries the right build identity, is what its name says.
+    """
+    stem = place.stem(path)
+    known = place.facts.extensions.get(stem)
+    package = place.owners.get(path)
+    switch = place.switches.get(stem) or place.switches.get(path)
+    try:
+        if known and package and binary.fits(host.view(path) or b"", place.build):
+            return Module(canonical(known.shown), known.shown, path, known.zend, package, switch)
+        identity = binary.examine(host.read(path, binary.MAX_BINARY) or b"")
+    except (HostError, binary.NotAnExtension) as error:
+        shown = known.shown if known else stem
+        return Module(canonical(shown), shown, path, known.zend if known else False, package, switch, str(error))
+    shown = identity.name or (known.shown if known else stem)
+    return Module(
+        canonical(shown),
+        shown,
+        path,
+        identity.zend,
+        package,
+        switch,
+        binary.misfit(identity, place.build),
+        tuple(sorted(canonical(name) for name in identity.requires)),
+        identity.first,
+    )
+
+
+def _switches(host: Host, folder: str) -> dict[str, str]:
+    """File stem (or path) of an extension → the ini file in the folder that loads it."""
+    found: dict[str, str] = {}
+    try:
+        names = host.names(folder)
+    except HostError:
+        return found
+    for name in names:
+        if not is_plain(name) or not name.endswith(".ini"):
+            continue
+        try:
+            entries = parse(text_of(host, posixpath.join(folder, name)) or "", {}).entries
+        except HostError:
+            continue
+        for entry in entries:
+            if entry.name in ("extension", "zend_extension") and entry.value:
+                value = entry.value if "/" in entry.value else entry.value.removesuffix(".so")
+                found.setdefault(value, posixpath.join(folder, name))
+    return found
+
+
+def loaded(
+    host: Host, one: Installation, branch: Branch, place: Shelf, configuration: Configuration
+) -> tuple[Loaded, ...]:
+    """What a runtime has: what is compiled in, then Zend extensions, then extensions, each in the order of the files.
+
+    Source: ``php_ini_register_extensions`` and ``php_load_extension`` in PHP.
+    """
+    compiled_in = place.facts.static.get(one.sapi, ()) if one.inside is None else one.inside
+    result = [Loaded(canonical(shown), shown, "built-in") for shown in compiled_in]
+    present = {one.name for one in result}
+    by_path = {module.path: module for module in branch.modules}
+    directory = next(
+        (line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value),
+        place.directory,
+    )
+    zend: list[Module] = []
+    requires: dict[str, tuple[str, ...]] = {}
+    for kind in ("zend_extension", "extension"):
+        for line in configuration.loads(kind):
+            path = _path(host, line.value or "", directory, place)
+            module = by_path.get(path) or _elsewhere(host, path, place)
+            fault = _fault(host, module, path, kind, present, zend, place)
+            result.append(Loaded(module.name, module.shown, line.origin, path, fault))
+            if fault is None:
+                present.add(module.name)
+                zend += [module] if kind == "zend_extension" else []
+                requires[module.name] = module.requires
+    return tuple(_started(one, set(requires.get(one.name, ())) - present) for one in result)
+
+
+def _started(one: Loaded, missing: set[str]) -> Loaded:
+    """What a module says it requires may come after it, but has to come.  Source: ``zend_startup_module_ex``."""
+    return msgspec.structs.replace(one, fault=too_early(missing)) if missing and one.fault is None else one
+
+
+def _path(host: Host, value: str, directory: str, place: Shelf) -> str:
+    """The file a line means.  A bare name is completed, on Windows with ``php_`` in front."""
+    if place.build.system == "Windows":
+        return _on_windows(host, value, directory, place)
+    if "/" in value:
+        return value
+    plain = posixpath.join(directory, value)
+    return plain if value.endswith(".so") or host.stat(plain) else f"{plain}.so"
+
+
+def _on_windows(host: Host, value: str, directory: str, place: Shelf) -> str:
+    whole = value if re.search(r"[\\/]", value) else f"{directory}/{value}"
+    folder, _, name = whole.replace("\\", "/").rpartition("/")
+    folder = windows_path(host, folder, posixpath.dirname(place.directory))
+    if not name.lower().endswith(".dll"):
+        name = f"php_{name}.dll"
+    actual = next((one for one in listed(host, folder) if one.lower() == name.lower()), name)
+    return posixpath.join(folder, actual)
+
+
+def _elsewhere(host: Host, path: str, place: Shelf) -> Module:
+    if host.stat(path) is None:
+        stem = place.stem(path)
+        shown = place.facts.extensions[stem].shown if stem in place.facts.extensions else stem
+        return Module(canonical(shown), shown, path)
+    return describe(host, path, place)
+
+
+def _fault(
+    host: Host, module: Module, path: str, kind: str, present: set[str], before: Iterable[Module], place: Shelf
+) -> Fault | None:
+    if not host.stat(path):
+        where = "" if path.startswith(place.directory) else f"; extensions of this PHP are in {place.directory}"
+        return Fault("absent", f"the file {path} does not exist{where}")
+    if module.misfit:
+        return Fault("unfit", f"{path} {module.misfit}")
+    if module.name in present:
+        return Fault("twice", "loaded twice: an earlier line loads it already")
+    if module.zend and kind == "extension":
+        return Fault("wrong-line", "a Zend extension: it is loaded with zend_extension=, not extension=")
+    if not module.zend and kind == "zend_extension":
+        return Fault("wrong-line", "not a Zend extension: it is loaded with extension=, not zend_extension=")
+    missing = required_by(module.name, place.branch) - present
+    if missing:
+        return too_early(missing)
+    earlier = [one.shown for one in before]
+    if module.first and earlier:
+        return Fault("too-late", f"has to be the first Zend extension, but {' and '.join(earlier)} comes before it")
+    return None

@@ -1,0 +1,144 @@
+"""Directories and files as the users of a server see them: modes, access lists, labels, space, and whose they are."""
+
+import posixpath
+from collections.abc import Iterable, Sequence
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.hosts.base import Host, HostError, text_or_none
+from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.survey import Site
+from fundamentum.model.text import is_plain
+from fundamentum.untrusted.numbers import whole
+
+MAX_PLACES: Final = 2000
+MAX_DEPTH: Final = 40
+PUBLIC: Final = frozenset({"public", "public_html", "web", "www", "htdocs", "html", "httpdocs", "webroot", "pub"})
+"""Names of document roots that are a part of an application's directory."""
+
+
+def candidates(path: str, sites: Sequence[Site]) -> list[str]:
+    """Where a directory may be: as it is written, or below each site's document root and the directory above that."""
+    if path.startswith("/"):
+        return [path]
+    roots = dict.fromkeys(site.root.rstrip("/") for site in sites if site.root)
+    found = []
+    for root in roots:
+        above = [posixpath.join(posixpath.dirname(root), path)] if posixpath.dirname(root) not in ("/", "") else []
+        inside = [posixpath.join(root, path)]
+        found += above + inside if posixpath.basename(root) in PUBLIC else inside + above
+    return list(dict.fromkeys(found))
+
+
+def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
+    """These, and every directory on the way to each, links followed."""
+    names = _names(host, "/etc/passwd")
+    found: dict[str, Place] = {}
+    for path in dict.fromkeys(paths):
+        real = _resolved(host, path)
+        parts = real.strip("/").split("/")
+        for length in range(len(parts) if real != "/" else 0):
+            above = "/" + "/".join(parts[:length])
+            if above not in found and len(found) < MAX_PLACES:
+                found[above] = _place(host, above, above, names)
+        if path not in found or real != path:
+            found[path] = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
+    return tuple(found[path] for path in sorted(found))
+
+
+def _loose(host: Host, path: str) -> str:
+    """The first link on the way that somebody other than root may change: root owns not the directory it stands in, or
+    shares it."""
+    parts = path.strip("/").split("/")
+    for length in range(len(parts)):
+        above, here = "/" + "/".join(parts[:length]), "/" + "/".join(parts[: length + 1])
+        folder, real = host.resolve(above), host.resolve(here)
+        if folder is None or real is None:
+            return ""
+        if real == posixpath.join(folder, parts[length]):
+            continue
+        about = host.stat(folder)
+        grants = host.extras(folder).grants
+        if about is None or about.user != 0 or about.mode & 0o022 or any(one.bits & 2 for one in grants):
+            return here
+    return ""
+
+
+def _resolved(host: Host, path: str) -> str:
+    """Where the path leads; for one that does not exist, as far as it does."""
+    missing: list[str] = []
+    at = path
+    for _ in range(MAX_DEPTH):
+        if found := host.resolve(at):
+            return posixpath.join(found, *missing) if missing else found
+        at, name = posixpath.split(at)
+        missing.insert(0, name)
+        if at in ("/", ""):
+            break
+    return path
+
+
+def _place(host: Host, path: str, real: str, names: dict[int, str]) -> Place:
+    led = real if real != path else ""
+    try:
+        about = host.stat(real)
+        extras = host.extras(real) if about else None
+    except HostError:
+        return Place(path, "unreadable", led)
+    if about is None:
+        folder = posixpath.dirname(real)
+        while folder != "/" and host.resolve(folder) is None:
+            folder = posixpath.dirname(folder)
+        above = host.extras(folder)
+        # A directory that may not be entered looks empty: then nothing is known.
+        hidden = bool(above and above.closed)
+        return Place(path, "unreadable" if hidden else "absent", led, free=above.free if above else None)
+    return Place(
+        path=path,
+        kind="directory" if about.is_directory else "file",
+        real=led,
+        user=about.user,
+        group=about.group,
+        mode=about.mode,
+        grants=extras.grants if extras else (),
+        label=extras.label if extras else "",
+        free=extras.free if extras else None,
+        owner=names.get(about.user),
+    )
+
+
+def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
+    """The users of these names.  Source: passwd(5), group(5)."""
+    wanted = {name for name in users if is_plain(name)}
+    if not wanted:
+        return ()
+    found: dict[str, tuple[int, int]] = {}
+    for line in (text_or_none(host, "/etc/passwd") or "").splitlines():
+        fields = line.split(":")
+        numbers = [whole(field) for field in fields[2:4]]
+        if len(numbers) == 2 and fields[0] in wanted and numbers[0] is not None and numbers[1] is not None:
+            found.setdefault(fields[0], (numbers[0], numbers[1]))
+    groups: dict[str, list[int]] = {}
+    titles: dict[int, str] = {}
+    for line in (text_or_none(host, "/etc/group") or "").splitlines():
+        fields = line.split(":")
+        if len(fields) > 3 and (number := whole(fields[2])) is not None:
+            if is_plain(fields[0]):
+                titles.setdefault(number, fields[0])
+            for member in wanted.intersection(fields[3].split(",")):
+                groups.setdefault(member, []).append(number)
+    return tuple(
+        Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group))
+        for name, (user, group) in sorted(found.items())
+    )
+
+
+def _names(host: Host, path: str) -> dict[int, str]:
+    found: dict[int, str] = {}
+    for line in (text_or_none(host, path) or "").splitlines():
+        fields = line.split(":")
+        number = whole(fields[2]) if len(fields) > 2 else None
+        if number is not None and is_plain(fields[0]):
+            found.setdefault(number, fields[0])
+    return found

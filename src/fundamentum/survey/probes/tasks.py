@@ -1,0 +1,153 @@
+"""Programs that are run at set times: lines of cron, and timers of systemd, that name what was asked for."""
+
+import itertools
+import re
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Scheduled
+from fundamentum.untrusted.numbers import whole
+
+SYSTEM: Final = ("/etc/crontab",)
+FOLDER: Final = "/etc/cron.d"
+SPOOLS: Final = ("/var/spool/cron/crontabs", "/var/spool/cron")
+PERIODIC: Final = {"hourly": 3600, "daily": 86400, "weekly": 604800, "monthly": 2678400}
+UNITS: Final = "/etc/systemd/system"
+MAX_LINES: Final = 20_000
+_NAMES: Final = {
+    name: number
+    for names in ("jan feb mar apr may jun jul aug sep oct nov dec", "sun mon tue wed thu fri sat")
+    for number, name in enumerate(names.split(), 1 if "jan" in names else 0)
+}
+_SHORT: Final = {
+    "@hourly": 3600,
+    "@daily": 86400,
+    "@midnight": 86400,
+    "@weekly": 604800,
+    "@monthly": 2678400,
+    "@yearly": 31622400,
+    "@annually": 31622400,
+}
+_SPAN: Final = re.compile(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
+
+
+def probe(host: Host, commands: Sequence[str]) -> tuple[tuple[Scheduled, ...], list[Remark]]:
+    """The lines that name one of these, what could not be read beside.  Source: crontab(5), systemd.timer(5)."""
+    if not commands:
+        return (), []
+    remarks: list[Remark] = []
+    found = [*_cron(host, commands, remarks), *_timers(host, commands)]
+    return tuple(found), remarks
+
+
+def _cron(host: Host, commands: Sequence[str], remarks: list[Remark]) -> Iterator[Scheduled]:
+    own = [f"{FOLDER}/{name}" for name in listed(host, FOLDER) if "." not in name]
+    files: list[tuple[str, str | None]] = [(path, None) for path in (*SYSTEM, *own)]
+    for spool in SPOOLS:
+        try:
+            names = host.names(spool)
+        except HostError as error:
+            remarks.append(Remark("scheduled tasks", f"{error}: what users run at set times is unknown"))
+            continue
+        files += [(f"{spool}/{name}", name) for name in names]
+    for path, user in files:
+        try:
+            about = host.stat(path)
+            text = text_of(host, path) if about and not about.is_directory else None
+        except HostError as error:
+            remarks.append(Remark("scheduled tasks", f"{error}: what is run there is unknown"))
+            continue
+        for number, line in enumerate((text or "").splitlines()[:MAX_LINES], 1):
+            for command in commands:
+                if command in line and not line.lstrip().startswith("#"):
+                    yield Scheduled(command, f"{path}:{number}", *_read(line, user))
+    for name, every in PERIODIC.items():
+        for script in listed(host, f"/etc/cron.{name}"):
+            text = text_or_none(host, f"/etc/cron.{name}/{script}") or ""
+            for command in commands:
+                if any(command in line for line in text.splitlines() if not line.lstrip().startswith("#")):
+                    yield Scheduled(command, f"/etc/cron.{name}/{script}", "root", every)
+
+
+def _read(line: str, user: str | None) -> tuple[str, int | None]:
+    """Whose a line is, and how often it comes."""
+    words = line.split()
+    if words and words[0].startswith("@"):
+        return user or (words[1] if len(words) > 1 else ""), _SHORT.get(words[0].lower())
+    if len(words) < 6:
+        return user or "", None
+    return user or words[5], interval(words[:5])
+
+
+def interval(fields: Sequence[str]) -> int | None:
+    """The longest time between two runs of a line's five fields, in seconds; None if they mean nothing."""
+    ranges = ((0, 59), (0, 23), (1, 31), (1, 12), (0, 7))
+    sets = [_values(field, low, high) for field, (low, high) in zip(fields, ranges, strict=True)]
+    minutes, hours, days, months, weekdays = sets
+    if not (minutes and hours and days and months and weekdays):
+        return None
+    at = sorted(60 * hour + minute for hour in hours for minute in minutes)
+    within = max((b - a for a, b in itertools.pairwise(at)), default=0)
+    over_night = at[0] + 1440 - at[-1]
+    if len(months) < 12:
+        return 86400 * 366
+    if len(days) < 31:
+        return 86400 * max(_gap(sorted(days), 31), 1)
+    week = {day % 7 for day in weekdays}
+    if len(week) < 7:
+        return 86400 * _gap(sorted(week), 7)
+    return 60 * max(within, over_night)
+
+
+def _gap(points: list[int], around: int) -> int:
+    return max(b - a for a, b in zip(points, [*points[1:], points[0] + around], strict=True))
+
+
+def _values(field: str, low: int, high: int) -> set[int]:
+    found: set[int] = set()
+    for part in field.lower().split(","):
+        match = re.fullmatch(r"(\*|[a-z0-9]+(?:-[a-z0-9]+)?)(?:/([0-9]{1,3}))?", part)
+        if not match:
+            return set()
+        first, _, last = match[1].partition("-")
+        numbers = [_NAMES.get(one, _number(one)) for one in (first, last) if one not in ("*", "")]
+        if any(not low <= number <= high for number in numbers):
+            return set()
+        begin, end = (low, high) if first == "*" else (numbers[0], numbers[-1] if last or not match[2] else high)
+        found |= {n for n in range(begin, end + 1, int(match[2] or 1) or 1) if low <= n <= high}
+    return found
+
+
+def _number(text: str) -> int:
+    found = whole(text)
+    return -1 if found is None else found
+
+
+def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
+    for name in listed(host, UNITS):
+        if not name.endswith(".timer"):
+            continue
+        timer = text_or_none(host, f"{UNITS}/{name}") or ""
+        unit = re.search(r"^\s*Unit\s*=\s*(\S+)", timer, re.M)
+        service = text_or_none(host, f"{UNITS}/{unit[1] if unit else name.removesuffix('.timer') + '.service'}") or ""
+        runs = [line for line in service.splitlines() if line.lstrip().startswith("ExecStart")]
+        user = re.search(r"^\s*User\s*=\s*(\S+)", service, re.M)
+        for command in commands:
+            if any(command in line for line in runs):
+                yield Scheduled(command, f"{UNITS}/{name}", user[1] if user else "root", _every(timer))
+
+
+def _every(timer: str) -> int | None:
+    """How often a timer goes off, for the ways of saying so that are common."""
+    if match := re.search(r"^\s*OnUnit(?:Active|Inactive)Sec\s*=\s*(.+)$", timer, re.M):
+        units = {"h": 3600, "m": 60, "s": 1, "d": 86400}
+        spans = _SPAN.findall(match[1])
+        return sum(int(number) * units[(unit or "s")[0].lower()] for number, unit in spans) or None
+    if match := re.search(r"^\s*OnCalendar\s*=\s*(\S+)\s*$", timer, re.M):
+        if match[1].lower() in ("minutely", *PERIODIC):
+            return {"minutely": 60, **PERIODIC}[match[1].lower()]
+        if steps := re.fullmatch(r"\*:0?0/(\d{1,2})(?::00)?", match[1]):
+            return 60 * int(steps[1])
+    return None

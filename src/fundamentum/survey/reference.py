@@ -1,0 +1,102 @@
+"""What a server's reference leads to: the machine itself, a root directory, SSH, a file, or an address."""
+
+from pathlib import Path
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.errors import InputError
+from fundamentum.hosts.directory import DirectoryHost, this_machine
+from fundamentum.model.surroundings import Asked
+from fundamentum.model.survey import Survey
+from fundamentum.model.text import scrubbed
+from fundamentum.survey.observe import survey
+from fundamentum.survey.survey_file import read
+from fundamentum.untrusted.files import named, read_named
+
+MAX_FILE: Final = 128 * 1024 * 1024
+"""Bytes of a survey, a recording or a page."""
+ROOT_SIGNS: Final = (
+    "etc/os-release",
+    "usr/lib/os-release",
+    "var/lib/dpkg/status",
+    "var/lib/rpm",
+    "usr/lib/sysimage/rpm",
+    "etc/php",
+    "usr/local/bin/php",
+)
+
+
+def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, asked: Asked | None = None) -> Survey:
+    """The survey of the server that is meant.
+
+    ``sudo`` reads over SSH as root.  ``ask_pools`` also asks running pools over FastCGI, on this machine or in a root
+    directory.  ``asked`` is what applications ask about beside what concerns PHP itself.  Raises
+    :class:`InputError`, in words for the user.
+    """
+    found = _look(reference, sudo=sudo, ask_pools=ask_pools, asked=asked)
+    return scrubbed(found)
+
+
+def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | None) -> Survey:
+    over_ssh = reference is not None and reference.startswith("ssh://")
+    path = named("/" if reference is None else reference, "a server: left out, it is this machine")
+    if sudo and not over_ssh:
+        raise InputError(_shown(reference), "--sudo is for servers reached over ssh://")
+    if ask_pools and (reference is not None and ("://" in reference or not path.is_dir())):
+        raise InputError(_shown(reference), "--ask-pools needs the server itself: this machine, or its root directory")
+    if over_ssh:
+        from fundamentum.hosts.ssh import reach  # noqa: PLC0415 — each way is loaded where it is taken
+
+        return survey(reach(reference or "", sudo=sudo, asked=asked), asked)
+    if reference is not None and "://" in reference:
+        from fundamentum.hosts.page_address import survey_address  # noqa: PLC0415
+
+        return survey_address(reference)
+    if reference is not None and not path.is_dir():
+        return _from_file(path, reference, asked)
+    found = survey(this_machine() if reference is None else _directory(path, reference), asked)
+    if asked and asked.products and (reference is None or str(path.resolve()) == "/"):
+        from fundamentum.survey.database_greeting import here  # noqa: PLC0415
+
+        found = replace(found, databases=here())
+    if ask_pools:
+        from fundamentum.survey.pool_answers import ask_pools as ask  # noqa: PLC0415
+
+        found = ask(found, path)
+    return found
+
+
+def _shown(reference: str | None) -> str:
+    """A reference as it may stand in a message: an address without what may be a password in it."""
+    if reference is None:
+        return "this machine"
+    return f"{reference.partition('://')[0]}://…" if "://" in reference else reference
+
+
+def _directory(path: Path, word: str) -> DirectoryHost:
+    name = path.resolve().name or "root"
+    if any((path / sign).exists() or (path / sign).is_symlink() for sign in ROOT_SIGNS):
+        return DirectoryHost(path, name, live=str(path.resolve()) == "/")
+    from fundamentum.hosts.windows_directory import WindowsHost  # noqa: PLC0415 — seldom needed
+
+    windows = WindowsHost(path, name)
+    if windows.holds_php():
+        return windows
+    signs = ", ".join(ROOT_SIGNS)
+    raise InputError(word, f"is no root file system and holds no PHP for Windows: none of {signs}, no php.exe")
+
+
+def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
+    data = read_named(path, MAX_FILE, "a survey, a recording or an information page", word)
+    if data[:2] == b"\x1f\x8b" or data[257:262] == b"ustar":
+        from fundamentum.hosts.recording import open_recording  # noqa: PLC0415
+
+        return survey(open_recording(data, word), asked)
+    if data.lstrip()[:1] != b"{" and path.suffix != ".json":
+        from fundamentum.hosts.page import is_page, survey_page  # noqa: PLC0415
+
+        if is_page(data):
+            return survey_page(data, word)
+        raise InputError(word, "is neither a survey, nor a recording, nor an information page")
+    return read(data, word)

@@ -1,0 +1,132 @@
+"""IIS: which program each site's handlers give PHP files to, from ``applicationHost.config`` and ``web.config``."""
+
+import posixpath
+import re
+from collections.abc import Iterator
+from typing import Any, Final
+
+from fundamentum.hosts.base import Host, HostError, matching
+from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Limit
+from fundamentum.model.system import System
+from fundamentum.untrusted.xml import BadXml, parsed
+from fundamentum.webservers.base import Files, Found, Handoff
+
+MAIN: Final = "/[Ww]indows/[Ss]ystem32/inetsrv/config/applicationHost.config"
+_MAX_XML: Final = 16 * 1024 * 1024
+
+
+def read(host: Host, system: System) -> Found:
+    """The handoffs of all sites.  Source: Microsoft's reference of IIS configuration (handlers, sites)."""
+    if system.family != "windows":
+        return [], [], []
+    files = Files(host, "IIS")
+    handoffs: list[Handoff] = []
+    for path in matching(host, MAIN):
+        tree = _tree(host, path, files)
+        if tree is not None:
+            handoffs += _sites(host, tree, path, files)
+    return handoffs, files.read, files.remarks
+
+
+def _tree(host: Host, path: str, files: Files) -> Any:
+    try:
+        data = host.read(path, _MAX_XML)
+        if data is None:
+            return None
+        files.read.append(path)
+        return parsed(data)
+    except HostError as error:
+        files.remarks.append(Remark("web sites", str(error)))
+    except BadXml as error:
+        files.remarks.append(Remark("web sites", f"{path}: cannot be read as XML ({error})"))
+    return None
+
+
+def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
+    common = list(_handlers(tree.find("system.webServer"), path))
+    for site in tree.iterfind("system.applicationHost/sites/site"):
+        name = site.get("name", "default")
+        root = next((one.get("physicalPath") for one in site.iter("virtualDirectory") if one.get("path") == "/"), "")
+        root = windows_path(host, re.sub(r"(?i)%system(drive|root)%", _expanded, root), "/") if root else None
+        own = [
+            handler
+            for location in _locations(tree, name)
+            for handler in _handlers(location.find("system.webServer"), path)
+        ]
+        web = next(iter(matching(host, posixpath.join(root, "[Ww]eb.config"))), None) if root else None
+        local = _tree(host, web, files) if web else None
+        if web and local is not None:
+            own = [*_handlers(local.find("system.webServer"), web), *own]
+        winner = _first(own, common)
+        if winner:
+            names = (name, *dict.fromkeys(h for b in site.iter("binding") if (h := _host_of(b)) and h != name))
+            program = windows_path(host, winner[1].get("scriptProcessor", "").partition("|")[0].strip('"'), "/")
+            servers = [(web, local.find("system.webServer"))] if web and local is not None else []
+            servers += [(path, one.find("system.webServer")) for one in _locations(tree, name)]
+            servers.append((path, tree.find("system.webServer")))
+            yield Handoff(
+                names,
+                "iis",
+                winner[0],
+                root,
+                None,
+                "program",
+                program,
+                limits=(_body(servers), *_times(host, servers, program)),
+                secure=any(one.get("protocol") == "https" for one in site.iter("binding")),
+            )
+
+
+def _locations(tree: Any, name: str) -> list[Any]:
+    return [one for one in tree.iterfind("location") if (one.get("path") or "").rstrip("/").lower() == name.lower()]
+
+
+def _body(servers: list[tuple[str, Any]]) -> Limit:
+    """The largest request.  Source: Microsoft's reference (requestLimits): 30,000,000 bytes unless set."""
+    for path, server in servers:
+        for one in server.iterfind("security/requestFiltering/requestLimits") if server is not None else ():
+            if found := one.get("maxAllowedContentLength"):
+                return Limit("maxAllowedContentLength", found, f"{path}:{one.sourceline}")
+    return Limit("maxAllowedContentLength", "30000000")
+
+
+def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator[Limit]:
+    """How long a FastCGI program may work.  Source: Microsoft's reference (fastCgi/application)."""
+    applications = [
+        (path, one)
+        for path, server in servers
+        for one in (server.iterfind("fastCgi/application") if server is not None else ())
+        if windows_path(host, one.get("fullPath", ""), "/").lower() == program.lower()
+    ]
+    for name, value in (("activityTimeout", "30"), ("requestTimeout", "90")):
+        found = next(((path, one) for path, one in applications if one.get(name)), None)
+        yield Limit(name, found[1].get(name), f"{found[0]}:{found[1].sourceline}") if found else Limit(name, value)
+
+
+def _expanded(match: re.Match[str]) -> str:
+    return r"C:\Windows" if match[1].lower() == "root" else "C:"
+
+
+def _host_of(binding: Any) -> str:
+    return str(binding.get("bindingInformation", "")).rpartition(":")[2]
+
+
+def _handlers(server: Any, path: str) -> Iterator[tuple[str, Any]]:
+    """The elements of the handlers list, each with its place."""
+    for one in server.iterfind("handlers/*") if server is not None else ():
+        if isinstance(one.tag, str):
+            yield f"{path}:{one.sourceline}", one
+
+
+def _first(own: list[tuple[str, Any]], common: list[tuple[str, Any]]) -> tuple[str, Any] | None:
+    """The handler that takes ``*.php``: a site's own come before the server's, unless it takes those off."""
+    removed = {one.get("name") for _, one in own if one.tag == "remove"}
+    cleared = any(one.tag == "clear" for _, one in own)
+    kept = [] if cleared else [pair for pair in common if pair[1].get("name") not in removed]
+    for where, one in (*own, *kept):
+        takes = one.tag == "add" and (one.get("path") or "").lower() in ("*.php", "*")
+        if takes and "php" in one.get("scriptProcessor", "").lower():
+            return where, one
+    return None

@@ -64,7 +64,7 @@ def test_commands(name: str, install: str, again: str, test: str, ini: str) -> N
 
 
 def test_a_word_that_no_platform_has_is_the_unknown_one() -> None:
-    assert {"debian", "redhat", "windows", "page", "unknown"} <= names()
+    assert {"debian", "redhat", "windows", "page", "unknown"} <= {*names()}
     assert platform("../debian") is platform("base") is platform("unknown")
     assert not platform("unknown").carried_out
 

@@ -15,11 +15,6 @@ from fundamentum.platforms import platform
 from fundamentum.survey.probes.places import candidates
 
 PRIVATE: Final = 0o750
-LABEL: Final = "httpd_sys_rw_content_t"
-WRITABLE_LABELS: Final = frozenset(
-    {LABEL, "public_content_rw_t", "httpd_cache_t", "httpd_log_t", "httpd_var_lib_t", "httpd_var_run_t", "httpd_tmp_t"}
-)
-"""SELinux types that a web server's processes may write to.  Source: httpd_selinux(8)."""
 
 
 def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
@@ -128,8 +123,9 @@ def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account
     change = _passable(change, barred(place, places, account), survey, account)
     if need.access == "writable" and survey.machine.enforcing:
         kind = place.label.split(":")[2] if place.label.count(":") >= 2 else ""
-        if kind not in WRITABLE_LABELS:
-            change = replace(change, label=LABEL)
+        of = platform(survey.system.family)
+        if kind not in of.writable_labels:
+            change = replace(change, label=of.writable_label)
     return None if change == Arrangement(path, account.name) else change
 
 

@@ -63,3 +63,11 @@ class Packages(msgspec.Struct):
     repositories: list[Repository]
     bringing: dict[str, list[str]] = {}
     """Command that was asked for → the packages that bring it, from indexes of commands and files."""
+
+
+class Relation(msgspec.Struct, frozen=True):
+    """One package that another depends on, and which versions of it will do."""
+
+    name: str
+    operator: str | None = None
+    version: str | None = None

@@ -11,6 +11,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog import branch_of_api
+from fundamentum.hosts.base import Host
 from fundamentum.model.installation import Build
 from fundamentum.php_files.images import ARCHITECTURES, Image, NoImage, processor_of, read_image
 
@@ -191,3 +192,9 @@ def zend_digit(api: str) -> bytes:
 def for_architecture(api: str, architecture: str) -> Build:
     """What a Linux distribution's ordinary PHP asks: not thread-safe, no debug build."""
     return Build(api, processor=ARCHITECTURES.get(architecture, ""))
+
+
+def read_program(host: Host, path: str) -> Program | None:
+    """What the program at this path says of itself; None if there is no program."""
+    data = host.read(path, MAX_BINARY)
+    return program(data) if data and data[:4] == b"\x7fELF" else None

@@ -63,7 +63,9 @@ def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: 
                 yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
             elif limit.name == "timeout":
                 continue  # of one address alone: that line is to be changed by hand
-            elif site.server == "apache2" and spot is None and (folder := market.platform.apache_additions):
+            elif (
+                site.server == "apache2" and spot is None and (folder := market.platform.web_additions.get(site.server))
+            ):
                 yield Allow(site.name, limit.name, limit.value, link.to, f"{folder}/zz-{label}.conf", link.least)
             elif spot and spot.text:
                 yield Widen(

@@ -7,11 +7,11 @@ from typing import Final
 import msgspec
 
 from fundamentum.check.offers import Market, provided
-from fundamentum.model.packages import Offer
+from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.plan import Aside
 from fundamentum.model.survey import Survey
-from fundamentum.platforms.debian import PLATFORM as DEBIAN
-from fundamentum.platforms.debian.control import Relation, relations
+from fundamentum.platforms import platform
+from fundamentum.platforms.base import Platform
 
 _PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
 ATTEMPTS: Final = 5
@@ -44,6 +44,7 @@ class Resolver:
 
     def __init__(self, survey: Survey, market: Market) -> None:
         self.market = market
+        self.of = market.platform
         self.present = {one.name: one.version for one in survey.installed or ()}
         self.held = {one.name for one in survey.installed or () if one.held}
         self._given = {one.name: dict(_provides(one.provides)) for one in survey.installed or () if one.provides}
@@ -61,7 +62,7 @@ class Resolver:
         self._avoided = set()
         for _ in range(ATTEMPTS):
             found = self._attempt(wanted, recommended)
-            losing = {one for one in _displaced(found.offers) if one not in wanted} - self._avoided
+            losing = {one for one in _displaced(self.of, found.offers) if one not in wanted} - self._avoided
             if not losing:
                 break
             self._avoided |= losing
@@ -79,7 +80,7 @@ class Resolver:
                 continue
             offer = todo.pop(0)
             wished += [offer] if recommended else []
-            for group in relations(offer.pre_depends) + relations(offer.depends):
+            for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends):
                 if any(self._holds(one, chosen, removed) for one in group):
                     continue
                 found = next(filter(None, (self._supply(one, offer) for one in group)), None)
@@ -89,7 +90,7 @@ class Resolver:
                     chosen[found.name] = found
                     todo.append(found)
             todo += self._conflicts(offer, chosen, removed)
-        missing += _quarrels(chosen)
+        missing += _quarrels(self.of, chosen)
         removed += self._orphaned(chosen, removed) if removed else []
         packages = sorted(set(chosen) - set(wanted))
         return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
@@ -107,7 +108,7 @@ class Resolver:
                 and (offer := whole.get((name, version)))
                 and not all(
                     any(self._holds(one, chosen, [*removed, *gone]) for one in group)
-                    for group in relations(offer.pre_depends) + relations(offer.depends)
+                    for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
                 )
             ]
             if not more:
@@ -116,7 +117,7 @@ class Resolver:
 
     def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
         found: list[Offer] = []
-        for group in relations(offer.recommends):
+        for group in self.of.relations(offer.recommends):
             if any(self._holds(one, chosen, removed) for one in group):
                 continue
             one = next(filter(None, (self._supply(one, offer) for one in group)), None)
@@ -128,7 +129,10 @@ class Resolver:
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
         words = f"{offer.name} depends on {' | '.join(one.name for one in group)}"
         others = (
-            one for one in self._offers for wanted in group if one.name == wanted.name and _fits(one.version, wanted)
+            one
+            for one in self._offers
+            for wanted in group
+            if one.name == wanted.name and _fits(self.of, one.version, wanted)
         )
         other = next(others, None)
         if other is None:
@@ -147,7 +151,7 @@ class Resolver:
             self._whole[offer.name, offer.version] = True  # while it is looked into, in case it depends on itself
             known = all(
                 any(self._holds(one, {}, ()) or self._available(one) for one in group)
-                for group in relations(offer.pre_depends) + relations(offer.depends)
+                for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
             )
             self._whole[offer.name, offer.version] = known
         return known
@@ -155,10 +159,11 @@ class Resolver:
     def _available(self, relation: Relation) -> bool:
         """Whether something on offer fulfils it, whatever that in turn depends on."""
         offer = self.market.package(relation.name)
-        if offer is not None and relation.name not in self.held and _fits(offer.version, relation):
+        if offer is not None and relation.name not in self.held and _fits(self.of, offer.version, relation):
             return True
         return any(
-            _given(dict(_provides(one.provides))[relation.name], relation) for one in self._providing(relation.name)
+            _given(self.of, dict(_provides(one.provides))[relation.name], relation)
+            for one in self._providing(relation.name)
         )
 
     def _providing(self, name: str) -> list[Offer]:
@@ -172,13 +177,13 @@ class Resolver:
 
     def _conflicts(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
         """Installed packages that cannot stay beside this one are brought to another version, or go."""
-        for group in relations(offer.conflicts):
+        for group in self.of.relations(offer.conflicts):
             for one in group:
                 version = self.present.get(one.name)
                 if version is not None and one.name not in chosen and one.name not in removed:
-                    if one.name != offer.name and _fits(version, one):
+                    if one.name != offer.name and _fits(self.of, version, one):
                         newer = self.market.package(one.name)
-                        if newer and newer.version != version and not _fits(newer.version, one):
+                        if newer and newer.version != version and not _fits(self.of, newer.version, one):
                             chosen[newer.name] = newer
                             yield newer
                         else:
@@ -190,23 +195,27 @@ class Resolver:
     def _holds(self, relation: Relation, chosen: dict[str, Offer], removed: Iterable[str]) -> bool:
         name = relation.name
         version = chosen[name].version if name in chosen else None if name in removed else self.present.get(name)
-        if version is not None and _fits(version, relation):
+        if version is not None and _fits(self.of, version, relation):
             return True
         given = [names for one, names in self._given.items() if one not in chosen and one not in removed]
         given += [dict(_provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
-        return any(name in names and _given(names[name], relation) for names in given)
+        return any(name in names and _given(self.of, names[name], relation) for names in given)
 
     def _supply(self, relation: Relation, wanting: Offer) -> Offer | None:
         offer = self.market.package(relation.name)
         real = None
-        if offer is not None and relation.name not in (*self.held, *self._avoided) and _fits(offer.version, relation):
+        if (
+            offer is not None
+            and relation.name not in (*self.held, *self._avoided)
+            and _fits(self.of, offer.version, relation)
+        ):
             if self._complete(offer):
                 return offer
             real = offer  # what it depends on cannot be had: better one that provides it
         fitting = [
             one
             for one in self._providing(relation.name)
-            if one.name not in self._avoided and _given(dict(_provides(one.provides))[relation.name], relation)
+            if one.name not in self._avoided and _given(self.of, dict(_provides(one.provides))[relation.name], relation)
         ]
         # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
         return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=real)
@@ -217,6 +226,7 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
     present = {one.name for one in survey.installed or ()}
     served = sorted(present & set(WEB_SERVERS))
     asked = set(wanted)
+    of = platform(survey.system.family)
     found = []
     for name in along.packages:
         if name in present:
@@ -229,24 +239,24 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
             )
         elif name in WEB_SERVERS:
             found.append(Aside(name, "a web server that was not asked for", instead))
-        elif re.fullmatch(r"libapache2-mod-php.*|php[0-9.]*-(fpm|cgi)", name):
+        elif of.sapi_of(name) in ("apache2", "fpm", "cgi"):
             found.append(Aside(name, "another way of running PHP", instead))
         elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
             found.append(Aside(name, "a development tool", instead))
     return found
 
 
-def _displaced(chosen: dict[str, Offer]) -> Iterator[str]:
+def _displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
     """Packages that another one both conflicts with and provides."""
     for offer in chosen.values():
         given = dict(_provides(offer.provides))
-        for one in (one for group in relations(offer.conflicts) for one in group):
+        for one in (one for group in of.relations(offer.conflicts) for one in group):
             other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
-            if other and _fits(other.version, one):
+            if other and _fits(of, other.version, one):
                 yield other.name
 
 
-def _quarrels(chosen: dict[str, Offer]) -> Iterator[str]:
+def _quarrels(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
     """Packages to be installed that cannot stand beside one another."""
     names: dict[str, list[tuple[Offer, str | None]]] = {}
     for offer in chosen.values():
@@ -255,10 +265,10 @@ def _quarrels(chosen: dict[str, Offer]) -> Iterator[str]:
             names.setdefault(name, []).append((offer, version))
     said: set[frozenset[str]] = set()
     for offer in chosen.values():
-        for one in (one for group in relations(offer.conflicts) for one in group):
+        for one in (one for group in of.relations(offer.conflicts) for one in group):
             for other, version in names.get(one.name, ()):
                 pair = frozenset((offer.name, other.name))
-                if other is not offer and pair not in said and _given(version, one):
+                if other is not offer and pair not in said and _given(of, version, one):
                     said.add(pair)
                     yield f"{offer.name} cannot be installed beside {other.name}"
 
@@ -272,15 +282,15 @@ def _provides(field: str) -> Iterator[tuple[str, str | None]]:
     return ((m[1], m[2]) for part in field.split(",") if (m := _PROVIDED.match(part)))
 
 
-def _given(version: str | None, wanted: Relation) -> bool:
+def _given(of: Platform, version: str | None, wanted: Relation) -> bool:
     """An unversioned name fulfils unversioned wishes only.  Source: Debian policy, 7.5."""
-    return wanted.version is None or (version is not None and _fits(version, wanted))
+    return wanted.version is None or (version is not None and _fits(of, version, wanted))
 
 
-def _fits(version: str, wanted: Relation) -> bool:
+def _fits(of: Platform, version: str, wanted: Relation) -> bool:
     """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
     if wanted.version is None:
         return True
-    order = DEBIAN.order(version, wanted.version)
+    order = of.order(version, wanted.version)
     fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
     return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)

@@ -38,7 +38,7 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     for action in actions:
         if isinstance(action, Allow) or (isinstance(action, Widen) and action.server != "iis"):
             nginx = isinstance(action, Widen) and action.server == "nginx"
-            service = "nginx" if nginx else platform(family).apache_service
+            service = platform(family).web_service("nginx" if nginx else "apache2")
             found.setdefault(service, Restart(service, gently=True))
     return list(found.values())
 

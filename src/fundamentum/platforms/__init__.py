@@ -1,34 +1,62 @@
-"""On which kind of system a server runs: one file for each, found by its name and loaded when it is asked for.
+"""On which kind of system a server runs: one file or folder for each, found by its name, loaded when it is asked for.
 
-What differs from one family of systems to the other stands there; check, plan and report ask the entry.
-An entry is a module with a ``PLATFORM``, and nothing lists them.  Which probes read a platform's packages, and where
-its PHP stands, is told in ``survey/observe.py`` and ``server/layouts``.
+What differs from one family of systems to the other stands there.  An entry's module has a ``PLATFORM``
+(:class:`~fundamentum.platforms.base.Platform`), which survey, check, plan and report ask.  It may have functions that
+read a server, in itself or in a part of its folder:
+
+``layout.py``
+    ``installations(host, system)``: where PHP stands.  Every entry is asked, on every server: a server may have a PHP
+    that is laid out as another family does it.
+``packages.py``
+    ``read(host, system, asked, also)``: installed packages and those on offer; ``owners_of(host, paths)``: which
+    package brought a program; ``index_key(path)`` and ``offers_of(path, survey)``: an index that is not configured.
+``script.sh``, ``recorder.sh``
+    shell functions of a plan's script; what a recorder takes along beside the paths of ``PLATFORM.recorded``.
 """
 
-import importlib
-import pkgutil
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cache
+from types import ModuleType
 
+from fundamentum import entries
 from fundamentum.hosts.base import Host
 from fundamentum.platforms.base import Platform
 
 UNKNOWN = "unknown"
+_NO_ENTRIES = frozenset({"base"})
 
 
-def names() -> frozenset[str]:
+def names() -> tuple[str, ...]:
     """The platforms that there are."""
-    return frozenset(
-        one.name for one in pkgutil.iter_modules(__path__) if one.name not in ("base", "windows_layout", "source_build")
-    )
+    return entries.names(__name__, _NO_ENTRIES)
 
 
 @cache
 def platform(name: str) -> Platform:
     """The platform of that name, as a survey's system has it; the unknown one where there is none."""
-    found = importlib.import_module(f"{__name__}.{name if name in names() else UNKNOWN}").PLATFORM
+    found = entries.entry(__name__, name if name in names() else UNKNOWN).PLATFORM
     assert isinstance(found, Platform)
     return found
+
+
+def families() -> str:
+    """The platforms for which a plan can be carried out, in words: ``Debian family and RHEL family``."""
+    return " and ".join(platform(name).title for name in names() if platform(name).carried_out)
+
+
+def part(name: str, what: str) -> ModuleType:
+    """A part of a platform, such as ``packages``: its functions, as far as it has them, are told above."""
+    return entries.part(__name__, name, what)
+
+
+def parts(what: str, function: str, first: str = UNKNOWN) -> Iterator[ModuleType]:
+    """The parts of all platforms that have a function: that of the platform called ``first`` before all others.
+
+    Those that claim what no other does (:attr:`Platform.last`) come at the end.
+    """
+    for name in sorted(names(), key=lambda name: (name != first, platform(name).last, name)):
+        if hasattr(found := part(name, what), function):
+            yield found
 
 
 def recognised(host: Host, own: str, like: Sequence[str]) -> tuple[str, str | None]:
@@ -37,10 +65,10 @@ def recognised(host: Host, own: str, like: Sequence[str]) -> tuple[str, str | No
     ``own`` and ``like`` are the words of ``ID`` and ``ID_LIKE``.  A package database alone tells nothing: other
     kinds of systems use the same one with other paths and other commands.
     """
-    for name in sorted(names()):
-        if own in platform(name).ids and platform(name).has_database(host):
+    for name in names():
+        if (own in platform(name).ids and platform(name).has_database(host)) or platform(name).is_certain(host):
             return name, None
-    for name in sorted(names()):
+    for name in names():
         of = platform(name)
         said = next((word for word in like if word in of.ids), None)
         if (said or not own) and of.has_database(host) and any(host.stat(path) for path in of.marks):

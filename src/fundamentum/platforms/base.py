@@ -1,14 +1,19 @@
 """What one kind of system tells; as it stands here, of a system about which nothing is known."""
 
 import inspect
+import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Final
 
 import msgspec
 
 from fundamentum.hosts.base import Host
+from fundamentum.model.packages import Relation
 from fundamentum.model.php import Sapi
+
+PHP_FOLDERS: Final = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
+"""Where extension files lie; a package that owns one there is named with it."""
 
 
 class PhpPlace(msgspec.Struct, frozen=True):
@@ -20,10 +25,25 @@ class PhpPlace(msgspec.Struct, frozen=True):
     service: str | None = None
 
 
+class Recorded(msgspec.Struct, frozen=True):
+    """What a recorder takes along from such a system: shell patterns of paths."""
+
+    here: tuple[str, ...] = ()
+    """Files and directories, as they stand."""
+    below: tuple[str, ...] = ()
+    """Directories with everything in them."""
+    extensions: tuple[str, ...] = ()
+    """Directories whose extension files are taken, however deep they stand."""
+
+
 class Platform:
     """One kind of system.  An entry sets what differs."""
 
     title: ClassVar[str] = "kind of system that this program does not know"
+    last: ClassVar[bool] = False
+    """Whether only that counts for it which no other platform has claimed."""
+    os_name: ClassVar[str] = ""
+    """What such systems are called, where they do not say so themselves."""
     ids: ClassVar[frozenset[str]] = frozenset()
     """What such systems call themselves, or say to be like (``ID`` and ``ID_LIKE``, os-release(5))."""
     marks: ClassVar[tuple[str, ...]] = ()
@@ -50,13 +70,53 @@ class Platform:
     indexes: ClassVar[str] = "indexes"
     """What an index of packages is called."""
     socket_dir: ClassVar[str] = "/run/php"
-    apache_service: ClassVar[str] = "apache2"
-    apache_additions: ClassVar[str | None] = None
-    """The directory of files that Apache's main server reads."""
     read_by_php: ClassVar[tuple[str, ...]] = ("/etc/php", "/usr/lib/php")
     """Where what a running PHP has read lies."""
     unseen: ClassVar[str | None] = None
     """What to do about an extension that is not seen, where nothing tells whether its file is there."""
+
+    root_signs: ClassVar[tuple[str, ...]] = ()
+    """Paths by which a directory is known to be the root of such a system."""
+    recorded: ClassVar[Recorded] = Recorded()
+    cron_package: ClassVar[str] = "cron"
+    """The package that runs commands at set times."""
+    modules_by_name: ClassVar[bool] = False
+    """Whether a web server's modules are switched on by name, so that it can be told which are on."""
+    no_packages: ClassVar[str] = "package database: none that this program can read"
+    """Why nothing is known of packages, where nothing reads them."""
+    web_services: ClassVar[Mapping[str, str]] = {}
+    """Web server → its service, where that has another name."""
+    web_additions: ClassVar[Mapping[str, str]] = {}
+    """Web server → the directory of files that its main configuration reads."""
+    writable_label: ClassVar[str] = "httpd_sys_rw_content_t"
+    writable_labels: ClassVar[frozenset[str]] = frozenset(
+        "httpd_sys_rw_content_t public_content_rw_t httpd_cache_t httpd_log_t httpd_var_lib_t httpd_var_run_t "
+        "httpd_tmp_t".split()
+    )
+    """SELinux types that a web server's processes may write to, and the usual one.  Source: httpd_selinux(8)."""
+
+    def is_certain(self, host: Host) -> bool:
+        """Whether the way in which the server is read already tells that it is such a system."""
+        return False
+
+    def web_service(self, server: str) -> str:
+        """The service of a web server."""
+        return self.web_services.get(server, server)
+
+    def sapi_of(self, package: str) -> Sapi | None:
+        """The way of running PHP that a package brings, of whatever branch; None if it brings none."""
+        for sapi, pattern in self.sapi_packages.items():
+            if re.fullmatch(re.escape(pattern).replace(re.escape("{branch}"), r"[0-9.]*"), package):
+                return sapi
+        return None
+
+    def ansible_stream(self, stream: str) -> tuple[str, dict[str, Any]]:
+        """Ansible's module that switches a module stream on, and its options."""
+        return self.ansible_install([])[0], {"name": [f"@{stream}"]}
+
+    def relations(self, field: str) -> list[list[Relation]]:
+        """A field of a package that names others: groups that must all hold, each with its alternatives."""
+        return []
 
     def has_database(self, host: Host) -> bool:
         """Whether the package database of such systems is there."""
@@ -71,7 +131,7 @@ class Platform:
     def place(self, branch: str, sapi: Sapi) -> PhpPlace:
         """Where packages would put the configuration."""
         folder = f"/etc/php/{branch}"
-        service = {"fpm": f"php{branch}-fpm", "apache2": self.apache_service}.get(sapi)
+        service = {"fpm": f"php{branch}-fpm", "apache2": self.web_service("apache2")}.get(sapi)
         return PhpPlace(f"{folder}/{sapi}/php.ini", f"{folder}/{sapi}/conf.d", f"{folder}/fpm/pool.d", service)
 
     def package_of(self, sapi: Sapi, branch: str) -> str | None:
@@ -88,8 +148,8 @@ class Platform:
         return None
 
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
-        """The command that switches an extension on by name."""
-        return ["phpenmod", "-v", branch, "-s", sapi, switch]
+        """The command that switches an extension on by name, where :meth:`switch_file` is a file."""
+        return ["true"]
 
     def program(self, branch: str) -> str:
         """The PHP of the command line."""

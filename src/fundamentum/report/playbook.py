@@ -12,14 +12,13 @@ from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.plan import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
-from fundamentum.platforms import platform
+from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean
 
 KEPT: Final = "/var/backups/fundamentum"
 """Where copies of what is replaced are kept: no service reads it."""
 HOSTS: Final = "{{ target | mandatory('name the servers that are meant: -e target=GROUP') }}"
-LABEL: Final = directories.LABEL
 GRANTED: Final = 'getfacl -cp -- "$1" | grep -qxF -- "$2"'
 """Whether an access list has an entry."""
 
@@ -54,11 +53,12 @@ def as_playbook(plan: Plan) -> str:
     """The playbook.  Words from a server or an application are marked as data, so that no template in them acts."""
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
-        raise FundamentumError(f"{plan.server}: a playbook can be written for the Debian and RHEL families only")
+        raise FundamentumError(f"{plan.server}: a playbook can be written for the {families()} only")
     restarting = [_handler(one.service) for one in plan.restarts]
     tasks: list[dict[str, Any]] = []
     if plan.switch:
-        tasks.append(_task(f"Switch to the module stream {plan.switch}", "dnf", name=[f"@{plan.switch}"]))
+        module, options = of.ansible_stream(plan.switch)
+        tasks.append(_task(f"Switch to the module stream {plan.switch}", module, **options))
     tasks += _packages(plan, of, restarting)
     for enable in plan.enables:
         tasks += _enabled(enable, of, restarting)
@@ -248,7 +248,7 @@ def _arranged(change: Arrangement) -> Iterator[dict[str, Any]]:
     if change.label:
         name = _variable("label", change.path)
         yield _asked(f"See the label of {change.path}", name, _argv("stat -c %C {}", change.path))
-        missing = {"when": _Ours(f"':{LABEL}:' not in {name}.stdout")}
+        missing = {"when": _Ours(f"':{change.label}:' not in {name}.stdout")}
         for command in directories.commands(change)[-2:]:
             yield _task(f"Label {change.path}", "command", argv=list(command)) | missing
 

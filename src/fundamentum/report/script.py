@@ -8,7 +8,7 @@ from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.plan import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
-from fundamentum.platforms import platform
+from fundamentum.platforms import families, platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
@@ -18,7 +18,7 @@ def as_script(plan: Plan) -> str:
     """The script.  Every word that comes from a server or an application is quoted."""
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
-        raise FundamentumError(f"{plan.server}: a script can be written for the Debian and RHEL families only")
+        raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
     head = _HEAD.read_text("utf-8") + of.shell()

@@ -1,29 +1,19 @@
-"""Where PHP can stand on a server: one file for each way of laying it out."""
-
-from collections.abc import Callable
-from typing import Final
+"""Where PHP stands on a server, however it came there."""
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.installation import Installation
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
-from fundamentum.platforms import source_build as compiled
-from fundamentum.platforms import windows_layout as windows
-from fundamentum.platforms.debian import layout as debian
-from fundamentum.platforms.redhat import layout as redhat
-
-Layout = Callable[[Host, System], tuple[list[Installation], list[Remark]]]
-LAYOUTS: Final[tuple[Layout, ...]] = (debian.probe, redhat.probe, windows.probe, compiled.probe)
-"""In this order; what an earlier one has claimed, a later one leaves alone."""
+from fundamentum.platforms import parts
 
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
-    """Every program that runs PHP on this server, each once."""
+    """Every program that runs PHP on this server, each once: as the first platform that knows its place tells it."""
     found: dict[str, Installation] = {}
     remarks: list[Remark] = []
-    for layout in LAYOUTS:
-        more, said = layout(host, system)
+    for layout in parts("layout", "installations", system.family):
+        more, said = layout.installations(host, system)
         remarks += said
-        for one in more:
-            found.setdefault(host.resolve(one.program) or one.program, one)
+        for installation in more:
+            found.setdefault(host.resolve(installation.program) or installation.program, installation)
     return list(found.values()), remarks

@@ -20,12 +20,11 @@ from fundamentum.model.surroundings import Asked, Machine
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.model.text import is_path, is_plain, scrubbed
-from fundamentum.platforms.debian import apt, dpkg
-from fundamentum.platforms.redhat import rpm
+from fundamentum.platforms import part, platform
 from fundamentum.survey import asked_about as around
-from fundamentum.survey import installations as layouts
 from fundamentum.survey.asked_about import Beside
-from fundamentum.survey.probes import commands, fpm_pools, php_config, php_modules, system
+from fundamentum.survey.installations import installations
+from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
@@ -34,8 +33,6 @@ from fundamentum.webservers import base as sites
 from fundamentum.webservers.apache.switches import web_servers
 
 MAX_REMARKS = 2000
-PHP_FOLDERS = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
-"""Where extension files lie; a package that owns one there is named with it."""
 
 
 T = TypeVar("T")
@@ -82,7 +79,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=served,
-        web_servers=web_servers(host) if about.family == "debian" else None,
+        web_servers=web_servers(host) if platform(about.family).modules_by_name else None,
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
@@ -104,15 +101,15 @@ def _php(
     host: Host, about: System, packages: Packages, remarks: list[Remark]
 ) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
     """Every PHP here, each where it stands, and every way it is run."""
-    installations: list[Installation] = _reading(remarks, "PHP", partial(layouts.installations, host, about), [])
-    look = partial(_places, host, installations, packages.owners)
+    programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
+    look = partial(_places, host, programs, packages.owners)
     places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
     running = host.running()
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
     runtimes: list[Runtime] = []
-    for one in installations:
+    for one in programs:
         if place := places.get((one.branch, one.home)):
             more = partial(_runtimes, host, one, place, running.processes)
             runtimes += _reading(remarks, f"PHP in {one.program}", more, [])
@@ -130,34 +127,24 @@ def _no_packages(about: System) -> Packages:
 
 
 def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[Remark]]:
+    """What the platform's package manager knows; nothing, and why, where the platform has none that is read here."""
+    reader = part(about.family, "packages")
+    if not hasattr(reader, "read"):
+        of = platform(about.family)
+        remark = Remark("packages", f"{of.no_packages}; what is installed and what could be is unknown")
+        return _no_packages(about), [remark]
     also = packages_of(asked.commands, asked.products)
-    also |= {"cron", "cronie"} if asked.tasks else set()
-    if about.family == "debian":
-        installed, remarks = dpkg.probe(host)
-        bringing = commands.indexed_commands(host, asked.commands)
-        also |= {package for packages in bringing.values() for package in packages}
-        offers, repositories, more = apt.probe(host, about.architecture, also)
-        owners = dpkg.owners(host, PHP_FOLDERS)
-        return Packages(about, installed, owners, offers, repositories, bringing), remarks + more
-    if about.family == "redhat":
-        from fundamentum.platforms.redhat import dnf  # noqa: PLC0415 — needs much that other families do not
-
-        paths = {path for name in asked.commands for path in commands.possible(host, name)}
-        found = rpm.probe(host, PHP_FOLDERS, sorted(paths))
-        about = replace(about, architecture=found.architecture)
-        offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
-        return Packages(about, found.packages, found.owners, offers, repositories), found.remarks + more
-    why = "Windows has none that PHP comes from" if about.family == "windows" else "none that this program can read"
-    remark = Remark("packages", f"package database: {why}; what is installed and what could be is unknown")
-    return _no_packages(about), [remark]
+    also |= {platform(about.family).cron_package} if asked.tasks else set()
+    found: tuple[Packages, list[Remark]] = reader.read(host, about, asked, also)
+    return found
 
 
 def _places(
-    host: Host, installations: list[Installation], owners: dict[str, str]
+    host: Host, programs: list[Installation], owners: dict[str, str]
 ) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
     found: dict[tuple[str, str], Place] = {}
     remarks: list[Remark] = []
-    for one in installations:
+    for one in programs:
         if (one.branch, one.home) not in found:
             shelf = php_modules.shelf(host, one, facts(one.branch), owners)
             branch, more = php_modules.available(host, one.home, shelf)

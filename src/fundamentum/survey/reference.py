@@ -10,21 +10,13 @@ from fundamentum.hosts.directory import DirectoryHost, this_machine
 from fundamentum.model.surroundings import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.text import scrubbed
+from fundamentum.platforms import names, platform
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read
 from fundamentum.untrusted.files import named, read_named
 
 MAX_FILE: Final = 128 * 1024 * 1024
 """Bytes of a survey, a recording or a page."""
-ROOT_SIGNS: Final = (
-    "etc/os-release",
-    "usr/lib/os-release",
-    "var/lib/dpkg/status",
-    "var/lib/rpm",
-    "usr/lib/sysimage/rpm",
-    "etc/php",
-    "usr/local/bin/php",
-)
 
 
 def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, asked: Asked | None = None) -> Survey:
@@ -67,6 +59,11 @@ def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | 
     return found
 
 
+def _root_signs() -> list[str]:
+    """Paths of which a root file system has one."""
+    return ["etc/os-release", "usr/lib/os-release", *(sign for name in names() for sign in platform(name).root_signs)]
+
+
 def _shown(reference: str | None) -> str:
     """A reference as it may stand in a message: an address without what may be a password in it."""
     if reference is None:
@@ -76,14 +73,14 @@ def _shown(reference: str | None) -> str:
 
 def _directory(path: Path, word: str) -> DirectoryHost:
     name = path.resolve().name or "root"
-    if any((path / sign).exists() or (path / sign).is_symlink() for sign in ROOT_SIGNS):
+    if any((path / sign).exists() or (path / sign).is_symlink() for sign in _root_signs()):
         return DirectoryHost(path, name, live=str(path.resolve()) == "/")
     from fundamentum.hosts.windows_directory import WindowsHost  # noqa: PLC0415 — seldom needed
 
     windows = WindowsHost(path, name)
     if windows.holds_php():
         return windows
-    signs = ", ".join(ROOT_SIGNS)
+    signs = ", ".join(_root_signs())
     raise InputError(word, f"is no root file system and holds no PHP for Windows: none of {signs}, no php.exe")
 
 

@@ -5,8 +5,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.hosts.base import Host
-from fundamentum.platforms.base import Platform
-from fundamentum.platforms.debian import dpkg
+from fundamentum.model.packages import Relation
+from fundamentum.platforms.base import Platform, Recorded
+from fundamentum.platforms.debian import control
+
+STATUS = "/var/lib/dpkg/status"
 
 
 class Debian(Platform):
@@ -25,13 +28,31 @@ class Debian(Platform):
     packaged = carried_out = resolved_here = True
     refresh = "apt-get update"
     indexes = "Packages files"
-    apache_additions = "/etc/apache2/conf-enabled"
+    web_additions = {"apache2": "/etc/apache2/conf-enabled"}
+    modules_by_name = True
+    root_signs = ("var/lib/dpkg/status", "etc/php")
+    recorded = Recorded(
+        here=(
+            *("/usr/lib/php", "/etc/apt", "/etc/apt/preferences", "/etc/apt/apt.conf"),
+            *("/var/lib/dpkg", "/var/lib/dpkg/status", "/var/lib/dpkg/info", "/var/lib/dpkg/info/*php*.list"),
+            *("/var/lib/apt", "/var/lib/apt/lists", "/var/lib/apt/lists/*Packages*", "/var/lib/apt/lists/*Release"),
+            *("/usr/lib/cgi-bin", "/usr/lib/cgi-bin/php*", "/etc/php5", "/etc/php5/*"),
+        ),
+        below=("/etc/php", "/etc/apt/preferences.d", "/etc/apt/apt.conf.d"),
+        extensions=("/usr/lib/php",),
+    )
 
     def has_database(self, host: Host) -> bool:
-        return host.stat(dpkg.STATUS) is not None
+        return host.stat(STATUS) is not None
 
     def switch_file(self, branch: str, extension: str) -> str | None:
         return f"/etc/php/{branch}/mods-available/{extension}.ini"
+
+    def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
+        return ["phpenmod", "-v", branch, "-s", sapi, switch]
+
+    def relations(self, field: str) -> list[list[Relation]]:
+        return control.relations(field)
 
     def program(self, branch: str) -> str:
         return f"/usr/bin/php{branch}"

@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterator
 from mmap import mmap
 from typing import Final
 
-import msgspec
+from fundamentum.model.packages import Relation
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
@@ -145,14 +145,6 @@ def stanzas(data: bytes) -> Iterator[bytes]:
         if (part := data[start : min(end, start + MAX_STANZA)]).strip():
             yield part
         start = end + 2
-
-
-class Relation(msgspec.Struct, frozen=True):
-    """One package that another depends on, and which versions of it will do."""
-
-    name: str
-    operator: str | None = None
-    version: str | None = None
 
 
 def relations(field: str) -> list[list[Relation]]:

@@ -21,7 +21,7 @@ PROGRAMS: Final[dict[Sapi, tuple[str, ...]]] = {
 }
 
 
-def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
+def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every installed program that runs PHP, oldest branch first.  Source: file layout of Debian's packages."""
     remarks: list[Remark] = []
     branches: set[str] = set()

@@ -5,9 +5,15 @@ from typing import Any
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.php import Sapi
-from fundamentum.platforms.base import PhpPlace, Platform
-from fundamentum.platforms.redhat import rpm
+from fundamentum.platforms.base import PhpPlace, Platform, Recorded
 from fundamentum.platforms.redhat.rpm_version import rpm_order
+
+DATABASES = tuple(
+    f"{folder}/{name}"
+    for folder in ("/usr/lib/sysimage/rpm", "/var/lib/rpm")
+    for name in ("rpmdb.sqlite", "Packages", "Packages.db")
+)
+"""Where the package database can be, in the order in which it is looked for."""
 
 
 class RedHat(Platform):
@@ -22,15 +28,31 @@ class RedHat(Platform):
     refresh = "dnf makecache"
     indexes = "repodata directories"
     socket_dir = "/run/php-fpm"
-    apache_service = "httpd"
-    apache_additions = "/etc/httpd/conf.d"
+    web_services = {"apache2": "httpd"}
+    web_additions = {"apache2": "/etc/httpd/conf.d"}
+    cron_package = "cronie"
+    root_signs = ("var/lib/rpm", "usr/lib/sysimage/rpm")
+    recorded = Recorded(
+        here=(
+            *("/etc/dnf", "/etc/dnf/dnf.conf", "/etc/php.ini", "/etc/php-*.ini", "/etc/php-fpm.conf", "/etc/opt/*"),
+            *("/etc/opt/*/*", "/opt/*/*/*", "/usr/lib/sysimage", "/usr/lib/sysimage/rpm", "/usr/lib/sysimage/rpm/*"),
+            *("/var/lib/rpm", "/var/lib/rpm/Packages*", "/var/lib/rpm/rpmdb.sqlite", "/var/cache/dnf"),
+            *("/var/cache/libdnf5", "/usr/share/dnf5/repos.d", "/usr/share/dnf5/repos.d/*.repo", "/etc/distro.repos.d"),
+            *("/etc/distro.repos.d/*.repo", "/opt/*/*/root/usr/bin/php*", "/opt/*/*/root/usr/sbin/php*"),
+        ),
+        below=(
+            *("/etc/php.d", "/etc/php-zts.d", "/etc/php-fpm.d", "/etc/yum.repos.d", "/etc/dnf/modules.d"),
+            *("/opt/*/*/root/etc", "/etc/opt"),
+        ),
+        extensions=("/usr/lib64/php", "/opt/*/*/root/usr/lib64/php", "/opt/*/*/root/usr/lib/php"),
+    )
     read_by_php = ("/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
 
     def has_database(self, host: Host) -> bool:
-        return rpm.database(host) is not None
+        return any(host.stat(path) for path in DATABASES)
 
     def place(self, branch: str, sapi: Sapi) -> PhpPlace:
-        service = {"fpm": "php-fpm", "apache2": self.apache_service}.get(sapi)
+        service = {"fpm": "php-fpm", "apache2": self.web_service("apache2")}.get(sapi)
         return PhpPlace("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d", service)
 
     def extension_dir(self, api: str) -> str:

@@ -9,17 +9,19 @@ from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
 from fundamentum.model.text import is_plain
-from fundamentum.platforms.source_build import read_program
+from fundamentum.php_files.binary import read_program
+from fundamentum.platforms import platform
+from fundamentum.platforms.redhat import RedHat
 
 
-def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
+def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """The distribution's own PHP, then every collection under ``/opt``.
 
     Source: file layout of the family's packages and of software collections.
     """
     found: list[Installation] = []
     remarks: list[Remark] = []
-    if system.family == "redhat":
+    if isinstance(platform(system.family), RedHat):
         found += _one(host, "", "/usr", "/etc", "php-fpm", remarks)
     for vendor in listed(host, "/opt"):
         for name in listed(host, f"/opt/{vendor}"):

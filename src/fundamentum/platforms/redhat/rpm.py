@@ -14,14 +14,13 @@ from fundamentum.hosts.base import Host, HostError, Question
 from fundamentum.model.packages import Installed
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import is_version
+from fundamentum.platforms.redhat import DATABASES
 from fundamentum.untrusted.numbers import whole
 
 if TYPE_CHECKING:
     import sqlite3
 
-FOLDERS: Final = ("/usr/lib/sysimage/rpm", "/var/lib/rpm")
 SQLITE: Final = "rpmdb.sqlite"
-OLD: Final = ("Packages", "Packages.db")
 PACKAGE_NAME: Final = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
 MAX_DATABASE: Final = 512 * 1024 * 1024
 """Bytes; a server with three thousand packages has a fifth of that."""
@@ -76,8 +75,7 @@ class Database(msgspec.Struct):
 
 def database(host: Host) -> str | None:
     """The path of the package database; None if there is none."""
-    paths = (f"{folder}/{name}" for folder in FOLDERS for name in (SQLITE, *OLD))
-    return next((path for path in paths if host.stat(path)), None)
+    return next((path for path in DATABASES if host.stat(path)), None)
 
 
 def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()) -> Database:

@@ -6,7 +6,6 @@ from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
 from fundamentum.platforms import UNKNOWN, platform, recognised
-from fundamentum.platforms.debian import dpkg
 
 
 def probe(host: Host) -> tuple[System, list[Remark]]:
@@ -21,8 +20,8 @@ def probe(host: Host) -> tuple[System, list[Remark]]:
     except HostError as error:
         remarks.append(Remark("distribution", str(error)))
     family, how = recognised(host, values.get("ID", ""), values.get("ID_LIKE", "").split())
-    if family == UNKNOWN and host.windows:
-        return System(family="windows", id="windows", name="Windows"), remarks
+    if name := platform(family).os_name:
+        return System(family=family, id=family, name=name), remarks
     if not values:
         remarks.append(Remark("distribution", "no /etc/os-release: distribution and release are unknown"))
     name = values.get("PRETTY_NAME", values.get("NAME", ""))
@@ -38,7 +37,6 @@ def probe(host: Host) -> tuple[System, list[Remark]]:
             name=name,
             release=values.get("VERSION_ID", ""),
             codename=values.get("VERSION_CODENAME", ""),
-            architecture=dpkg.architecture(host) if family == "debian" else "",
         ),
         remarks,
     )

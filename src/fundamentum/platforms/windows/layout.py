@@ -20,11 +20,11 @@ _PROGRAMS: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
 SAMPLES: Final = ("php.ini-production", "php.ini-development")
 
 
-def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
+def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every PHP in the tree.  Source: content of PHP's archives for Windows."""
     found: list[Installation] = []
     remarks: list[Remark] = []
-    if system.family != "windows":
+    if not host.windows:
         return found, remarks
     for folder, names in php_folders(host):
         try:

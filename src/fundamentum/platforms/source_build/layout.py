@@ -14,7 +14,7 @@ from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
 from fundamentum.model.text import is_plain
-from fundamentum.php_files.binary import MAX_BINARY, Program, program
+from fundamentum.php_files.binary import MAX_BINARY, read_program
 from fundamentum.platforms import platform
 
 PLACES: Final = (
@@ -35,19 +35,13 @@ _NAMES: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
 _PATH: Final = re.compile(rb"(?<=\0)/[!-~]{2,200}(?=\0)")
 
 
-def probe(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
+def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every PHP in the usual places for software of one's own."""
     remarks: list[Remark] = []
     places = PLACES if platform(system.family).packaged else (*PLACES, *SYSTEM_PLACES)
     paths = dict.fromkeys(host.resolve(path) or path for place in places for path in matching(host, place))
     found = (_one(host, path, system, remarks) for path in paths)
     return [one for one in found if one], remarks
-
-
-def read_program(host: Host, path: str) -> Program | None:
-    """What the program at this path says of itself; None if there is no program."""
-    data = host.read(path, MAX_BINARY)
-    return program(data) if data and data[:4] in (b"\x7fELF",) else None
 
 
 def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Installation | None:

@@ -1,0 +1,103 @@
+"""The packages of a Debian-family system: what is installed, what is on offer, and which brought a file."""
+
+import posixpath
+from collections.abc import Collection, Set
+from pathlib import Path
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.errors import InputError
+from fundamentum.hosts.base import MAX_BYTES, Host, listed, text_or_none
+from fundamentum.model.packages import Offer, Packages, Repository
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Asked
+from fundamentum.model.survey import Survey
+from fundamentum.model.system import System
+from fundamentum.platforms.base import PHP_FOLDERS
+from fundamentum.platforms.debian import apt, dpkg
+from fundamentum.platforms.debian.command_index import indexed_commands
+from fundamentum.untrusted.decompress import unpack
+from fundamentum.untrusted.files import read_named
+
+PACKINGS: Final = ("", ".gz", ".xz", ".lz4", ".zst", ".bz2")
+
+
+def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Packages, list[Remark]]:
+    """What is installed, and what there is that has to do with PHP; ``also`` are further packages to look for."""
+    system = replace(system, architecture=dpkg.architecture(host))
+    installed, remarks = dpkg.probe(host)
+    bringing = indexed_commands(host, asked.commands)
+    wanted = {*also, *(package for packages in bringing.values() for package in packages)}
+    offers, repositories, more = apt.probe(host, system.architecture, wanted)
+    owners = dpkg.owners(host, PHP_FOLDERS)
+    return Packages(system, installed, owners, offers, repositories, bringing), remarks + more
+
+
+def owners_of(host: Host, paths: Set[str]) -> dict[str, str]:
+    """File → package, from dpkg's lists: those of the likely packages first, then all of them."""
+    found: dict[str, str] = {}
+    if not paths:
+        return found
+    # Since the directories below / and /usr are one, a list may name either.
+    wanted = {alias: path for path in paths for alias in (path, path.removeprefix("/usr"), f"/usr{path}")}
+    names = [name for name in listed(host, dpkg.INFO) if name.endswith(".list")]
+    likely = {posixpath.basename(path) for path in paths}
+    likely |= {package for path in paths for package in suppliers().of_command(posixpath.basename(path))}
+    names.sort(key=lambda name: name.removesuffix(".list").partition(":")[0] not in likely)
+    for name in names:
+        if len(found) == len(paths):
+            break
+        for line in (text_or_none(host, f"{dpkg.INFO}/{name}") or "").splitlines():
+            if line in wanted:
+                found.setdefault(wanted[line], name.removesuffix(".list").partition(":")[0])
+    return found
+
+
+def index_key(path: Path) -> str | None:
+    """What an index is known by, however it is packed; None if this is no ``Packages`` file."""
+    if path.is_dir() or (not path.is_fifo() and _packing(path.name) is None):
+        return None
+    end = path.name.rfind("Packages")
+    return str(path.parent / path.name[: end + len("Packages")]) if end >= 0 else str(path)
+
+
+def _packing(name: str) -> str | None:
+    """How a ``Packages`` file is packed; None if it is none."""
+    return next((packing for packing in PACKINGS if name.endswith(f"Packages{packing}")), None)
+
+
+def offers_of(path: Path, survey: Survey, also: Collection[str]) -> tuple[list[Offer], Repository]:
+    """The packages of one ``Packages`` file that concern PHP on this server."""
+    packing = "" if path.is_fifo() else _packing(path.name)
+    data = read_named(path, MAX_BYTES, "a package index")
+    problem = None
+    if packing:
+        data, problem = unpack(data, packing)
+    if problem:
+        raise InputError(str(path), problem)
+    release: dict[str, str] = {}
+    for folder in (path.parent, *list(path.parents)[:4]):
+        for name in ("InRelease", "Release"):
+            if (folder / name).is_file() and not release:
+                release = apt.release_fields(_head(folder / name))
+    if not release:
+        beside = path.name.partition("_main_")[0]
+        for name in (f"{beside}_InRelease", f"{beside}_Release"):
+            if beside != path.name and (path.parent / name).is_file() and not release:
+                release = apt.release_fields(_head(path.parent / name))
+    component = next((part for part in ("main", "contrib", "universe") if f"/{part}/" in str(path)), "")
+    repository = apt.repository(release, component or ("main" if "_main_" in path.name else ""))
+    if repository.name == "unnamed repository":
+        repository = replace(repository, name=f"index {path.name}")
+    return apt.offers_in(data, repository, survey.system.architecture, also), repository
+
+
+def _head(path: Path) -> bytes:
+    """The beginning of a release file."""
+    try:
+        with path.open("rb") as stream:
+            return stream.read(4096)
+    except OSError:
+        return b""

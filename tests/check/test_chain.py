@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from fundamentum.catalog.quantity import span
 from fundamentum.check.chain import with_room
 from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
@@ -13,7 +14,7 @@ from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.surroundings import Limit, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
-from fundamentum.webservers.limits import SIZES, span
+from fundamentum.webservers import names, webserver
 from tests.around import NGINX, around_root, look, needs, site
 
 UPLOADS = '[uploads]\nlargest = "50M"\n'
@@ -106,7 +107,8 @@ def test_lengths_of_time(text: str, number: float | None) -> None:
     ],
 )
 def test_sizes_as_each_server_writes_them(name: str, text: str, number: float | None) -> None:
-    assert SIZES[name].read(text) == number
+    sizes = {key: directive for server in names() for key, directive in webserver(server).sizes.items()}
+    assert sizes[name].read(text) == number
 
 
 def test_there_is_room_for_what_comes_with_a_file() -> None:

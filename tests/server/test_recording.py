@@ -65,7 +65,7 @@ def test_a_recording_behaves_as_the_server_did() -> None:
     ):
         with pytest.raises(HostError, match=words):
             host.read(path)
-    assert [(one.title, one.started, one.program) for one in host.running().processes] == [
+    assert [(one.title, one.started, one.program) for one in host.running([]).processes] == [
         ("nginx: master", 11.25, "/usr/sbin/nginx")
     ]
 

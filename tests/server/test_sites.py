@@ -13,10 +13,9 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.windows_directory import WindowsHost
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
-from fundamentum.model.system import System
 from fundamentum.survey.observe import survey
 from fundamentum.webservers import iis
-from fundamentum.webservers.apache import reading as apache
+from fundamentum.webservers.apache2 import reading as apache
 from fundamentum.webservers.nginx import reading as nginx
 from tests.small_root import small_root, write
 
@@ -147,8 +146,8 @@ def test_any_text_gives_handoffs_or_remarks(tmp_path_factory: pytest.TempPathFac
     main = "Windows/System32/inetsrv/config/applicationHost.config"
     write(folder, {"etc/nginx/nginx.conf": data, "etc/apache2/apache2.conf": data, main: data})
     host = DirectoryHost(folder, "any")
-    for reader, family in ((nginx.read, "debian"), (apache.read, "debian"), (iis.read, "windows")):
-        handoffs, files, _ = reader(host, System(family=family))
+    for reader, of in ((nginx.read, host), (apache.read, host), (iis.read, WindowsHost(folder, "any"))):
+        handoffs, files, _ = reader(of)
         assert len(handoffs) <= 100
         assert len(files) <= 3000
 
@@ -190,7 +189,7 @@ def test_what_iis_allows_a_site(tmp_path: Path, more: str, body: str) -> None:
         tmp_path,
         {"Windows/System32/inetsrv/config/applicationHost.config": IIS.format("https", more), "php/php-cgi.exe": "MZ"},
     )
-    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"), System(family="windows"))
+    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
     assert {limit.name: limit.value for limit in found.limits} == {
         "maxAllowedContentLength": body,
         "activityTimeout": "120",

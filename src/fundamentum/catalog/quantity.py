@@ -73,3 +73,16 @@ def switch(text: str) -> bool:
         return True
     match = re.match(rf"[{_BLANK}]*[+-]?([0-9]+)", text)
     return bool(match and match[1].strip("0"))
+
+
+_SECONDS: Final = {
+    "ms": 0.001, "s": 1, "": 1, "m": 60, "mi": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000
+}  # fmt: skip
+
+
+def span(text: str) -> float | None:
+    """A length of time in seconds: ``90``, ``5m``, ``1h30m``, ``500ms``; None if it is none."""
+    parts = re.findall(r"(\d+)\s*(ms|mi|[smhdwMy]?)", text)
+    if not parts or "".join(f"{number}{unit}" for number, unit in parts) != re.sub(r"\s", "", text):
+        return None
+    return sum(int(number) * _SECONDS[unit] for number, unit in parts)

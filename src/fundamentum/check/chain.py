@@ -11,7 +11,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog import is_unlimited
-from fundamentum.catalog.quantity import quantity, spelled
+from fundamentum.catalog.quantity import quantity, span, spelled
 from fundamentum.check import settings
 from fundamentum.check.offers import Market
 from fundamentum.model.conditions import Condition, condition
@@ -20,7 +20,8 @@ from fundamentum.model.needs import SettingNeed
 from fundamentum.model.surrounding_needs import Limit, LimitNeed
 from fundamentum.model.survey import Site, Survey
 from fundamentum.survey.asked_about import upload_folders
-from fundamentum.webservers.limits import MEGA, SIZES, TIMES, allowed, span
+from fundamentum.webservers import body_folders
+from fundamentum.webservers.limits import allowed
 
 DIRECTIVES: Final[dict[Limit, frozenset[str]]] = {
     "uploads:largest": frozenset({"file_uploads", "post_max_size", "upload_max_filesize", "memory_limit"}),
@@ -29,6 +30,7 @@ DIRECTIVES: Final[dict[Limit, frozenset[str]]] = {
     "forms:fields": frozenset({"max_input_vars", "max_multipart_body_parts"}),
 }
 """The directives of PHP that are links of each chain."""
+MEGA: Final = 2**20
 BESIDE: Final = 64 * 1024
 """Bytes of a request beside the file itself: the other fields of the form and what separates them."""
 
@@ -97,7 +99,7 @@ def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> It
         case "uploads:largest":
             body = need.amount + BESIDE
             room = with_room(need.amount)
-            yield from allowed(sites, SIZES, body, room, survey)
+            yield from allowed(sites, "sizes", body, room, survey)
             yield from of_php("file_uploads", "on", least=1)
             yield from of_php("post_max_size", f">= {body}", f">= {spelled(room)}", body)
             yield from of_php("upload_max_filesize", f">= {spelled(need.amount)}", least=need.amount)
@@ -107,7 +109,7 @@ def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> It
         case "uploads:files":
             yield from of_php("max_file_uploads", f">= {need.amount}", least=need.amount)
         case "requests:longest":
-            yield from allowed(sites, TIMES, need.amount, need.amount, survey)
+            yield from allowed(sites, "times", need.amount, need.amount, survey)
             yield from _manager(need.amount, target)
             yield from of_php("max_execution_time", f">= {need.amount}", least=need.amount)
             yield from of_php("max_input_time", f">= {need.amount}", least=need.amount)
@@ -197,8 +199,7 @@ def _manager(least: int, target: Target) -> Iterator[Link]:
 def _space(sites: Sequence[Site], least: int, survey: Survey, target: Target) -> Iterator[Link]:
     """Room where what is sent in lands: with the web server first, then with PHP."""
     places = {place.path: place for place in survey.places}
-    folders = [limit.value for site in sites for limit in site.limits if limit.name == "client_body_temp_path"]
-    for folder in dict.fromkeys([*folders, *upload_folders(target.runtime)]):
+    for folder in dict.fromkeys([*body_folders(sites), *upload_folders(target.runtime)]):
         place = places.get(folder)
         free = place.free if place else None
         yield Link(

@@ -10,7 +10,7 @@ from fundamentum.check.target import choose, other_branches
 from fundamentum.model.findings import Finding, Judgement, State, Target
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.survey import Survey
-from fundamentum.webservers.apache.handed import handed
+from fundamentum.webservers import names, webserver
 
 
 def check(needs: Needs, survey: Survey, selector: str | None = None, market: Market | None = None) -> Judgement:
@@ -21,7 +21,10 @@ def check(needs: Needs, survey: Survey, selector: str | None = None, market: Mar
 
 def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
     """One finding for each need, in the order of the needs file, PHP itself first."""
-    findings = [handed(php(needs, survey, target, market), survey, target, market)]
+    about_php = php(needs, survey, target, market)
+    for name in names():
+        about_php = webserver(name).handed(about_php, survey, target, market.package)
+    findings = [about_php]
     findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]

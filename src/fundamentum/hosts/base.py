@@ -4,6 +4,7 @@ import fnmatch
 import mmap
 import posixpath
 import re
+from collections.abc import Sequence
 from typing import BinaryIO, Final, Protocol
 
 import msgspec
@@ -92,8 +93,11 @@ class Host(Protocol):
     def resolve(self, path: str) -> str | None:
         """The path with all links followed; None if there is nothing."""
 
-    def running(self) -> Running:
-        """The server processes that run inside this root, as far as that can be seen."""
+    def running(self, beginnings: Sequence[str]) -> Running:
+        """The processes inside this root whose command lines begin so, as far as that can be seen.
+
+        Each beginning is an extended regular expression; a recording holds those of its recorder.
+        """
 
     def answer(self, question: Question) -> bytes | None:
         """What the server's own program says; None where nothing may be run, or there is no such program."""

@@ -8,6 +8,7 @@ import re
 import stat as stat_module
 import struct
 import subprocess
+from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
@@ -168,8 +169,8 @@ class DirectoryHost:
         except (OSError, ValueError, HostError):
             return None
 
-    def running(self) -> Running:
-        return running(self.root)
+    def running(self, beginnings: Sequence[str]) -> Running:
+        return running(self.root, beginnings)
 
     def answer(self, question: Question) -> bytes | None:
         if not self.live or self._prefix:

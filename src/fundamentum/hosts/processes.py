@@ -2,13 +2,14 @@
 
 import os
 import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
 import msgspec
 
-SERVERS: Final = re.compile(r"php-fpm: master process|(?:/usr/s?bin/)?(?:apache2|httpd)(?= |$)|nginx: master")
-"""Command lines that matter here, as far as they matter: what follows may hold anything, a password too."""
+MANAGER: Final = "php-fpm: master process"
+"""How the command line of PHP's process manager begins."""
 DELETED: Final = " (deleted)"
 """What the kernel adds to the program of a process once the file was replaced."""
 
@@ -32,8 +33,12 @@ class Running(msgspec.Struct, frozen=True):
     hidden: bool = False
 
 
-def running(root: Path) -> Running:
-    """The server processes that run inside this root.  Source: proc(5)."""
+def running(root: Path, beginnings: Sequence[str]) -> Running:
+    """The processes that run inside this root and whose command line begins in one of these ways.  Source: proc(5).
+
+    Each is an extended regular expression.  What follows in a command line may hold anything, a password too.
+    """
+    wanted = re.compile(rf"(?:{'|'.join(beginnings)})(?= |$)")
     found: dict[tuple[str, str], float] = {}
     hidden = False
     try:
@@ -46,7 +51,7 @@ def running(root: Path) -> Running:
     for number in numbers:
         try:
             command = Path(f"/proc/{number}/cmdline").read_bytes()[:300].replace(b"\0", b" ").decode("utf-8", "replace")
-            title = SERVERS.match(command)
+            title = wanted.match(command)
             if title is None:
                 continue
             try:
@@ -70,8 +75,11 @@ def seen(found: dict[tuple[str, str], float], hidden: bool) -> Running:
     return Running(tuple(Process(title, at, program) for (title, program), at in sorted(found.items())), hidden)
 
 
-def started(processes: tuple[Process, ...], sapi: str, program: str | None) -> float | None:
-    """When the process that runs this PHP started; None if none is seen.  ``program`` is its real path."""
-    ours = [one for one in processes if sapi == "fpm" and one.title.startswith("php-fpm") and one.program == program]
-    ours += [one for one in processes if sapi == "apache2" and one.title.rpartition("/")[2] in ("apache2", "httpd")]
-    return min((one.started for one in ours), default=None)
+def started(processes: tuple[Process, ...], beginning: str, program: str | None = None) -> float | None:
+    """When the process started whose command line begins so; None if none is seen.
+
+    ``program`` is the real path of its program, where that counts.
+    """
+    wanted = re.compile(beginning)
+    found = (one for one in processes if program in (None, one.program))
+    return min((one.started for one in found if wanted.fullmatch(one.title)), default=None)

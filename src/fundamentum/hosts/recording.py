@@ -9,7 +9,7 @@ import posixpath
 import re
 import stat as stat_module
 import tarfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import BinaryIO, Final, Literal
 
 from fundamentum.errors import InputError
@@ -212,7 +212,7 @@ class Recording:
                 kind = match[1] or {"group": "owning-group"}.get(match[3], match[3])  # type: ignore[assignment]
                 self._grants[path] = (*self._grants.get(path, ()), Grant(kind, int(match[2] or 0), bits))
 
-    def running(self) -> Running:
+    def running(self, beginnings: Sequence[str]) -> Running:
         found: dict[tuple[str, str], float] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):

@@ -7,6 +7,7 @@ import msgspec
 from fundamentum.model.conditions import Condition
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.php import Runtime
+from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
 
 Verdict = Literal["met", "unmet", "unknown", "accepted"]
@@ -63,7 +64,7 @@ class Arrangement(msgspec.Struct, frozen=True):
 class Switch(msgspec.Struct, frozen=True):
     """What has to be on in a web server so that it hands PHP to a runtime, rather than its source to visitors."""
 
-    server: Literal["apache2"]
+    server: PlainName
     modules: tuple[str, ...]
     """Modules to be switched on."""
     without: tuple[str, ...] = ()

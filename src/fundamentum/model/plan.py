@@ -1,13 +1,13 @@
 """A plan: what to change on a server, in which order, and why."""
 
 from datetime import date
-from typing import Literal
 
 import msgspec
 
 from fundamentum.model.findings import Arrangement, Judgement
 from fundamentum.model.need_names import in_words
 from fundamentum.model.surroundings import Spot
+from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
 
 
@@ -97,13 +97,13 @@ class Manage(Value, frozen=True):
 class Widen(Value, frozen=True):
     """Let a web server allow more: by another line in the place of one, or behind it."""
 
-    server: Literal["nginx", "apache2", "iis"]
+    server: PlainName
     site: str
     name: str
     before: str
     after: str
     spot: Spot | None
-    """None: by a command (IIS)."""
+    """None: by a command."""
     adds: bool
     """Whether the line comes behind the one there, rather than in its place."""
     least: int
@@ -113,8 +113,9 @@ class Widen(Value, frozen=True):
 
 
 class Allow(Value, frozen=True):
-    """Let Apache's main server allow more, by a file of its own that is read after those that set the limit now."""
+    """Let a web server allow all sites more, by a file of its own that is read after those that set the limit now."""
 
+    server: PlainName
     site: str
     name: str
     before: str
@@ -140,7 +141,7 @@ class Schedule(Value, frozen=True):
 class SwitchOn(Value, frozen=True):
     """Switch on what makes a web server hand PHP files to a runtime."""
 
-    server: Literal["apache2"]
+    server: PlainName
     modules: tuple[str, ...]
     without: tuple[str, ...] = ()
     """Modules that cannot stay on beside them."""

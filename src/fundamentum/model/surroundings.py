@@ -45,7 +45,7 @@ class Limit(Fact, frozen=True):
 class WebServer(Fact, frozen=True):
     """One web server that is set up here, and what of it is switched on."""
 
-    server: Literal["apache2", "nginx"]
+    server: PlainName
     modules: tuple[PlainName, ...] = ()
     """The modules that are switched on, where that is done by name."""
     there: tuple[PlainName, ...] = ()

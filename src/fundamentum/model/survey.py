@@ -4,8 +4,6 @@ Plain frozen values, written to and read from ``*.survey.json`` as they stand he
 what they mean for an application is decided in :mod:`fundamentum.check`.
 """
 
-from typing import Literal
-
 from fundamentum.model.fact import Fact
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.php import Branch, Runtime
@@ -32,7 +30,7 @@ class Site(Fact, frozen=True):
 
     name: Text
     """The host name; ``default`` where the configuration gives none."""
-    server: Literal["apache2", "nginx", "iis"]
+    server: PlainName
     origin: Text
     """``FILE:LINE`` of the line that hands it to PHP."""
     aliases: tuple[Text, ...] = ()

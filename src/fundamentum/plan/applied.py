@@ -55,10 +55,10 @@ def _widened(site: Site, action: Widen) -> Site:
 
 
 def _allowed(site: Site, action: Allow) -> Site:
-    """What the main server allows, every site of Apache is allowed that has no limit of its own."""
+    """What a web server allows all sites, each of them is allowed that has no limit of its own."""
     limits = tuple(
         replace(one, value=action.after, origin=f"{action.file}:2")
-        if site.server == "apache2" and one.name == action.name and one.own is None
+        if site.server == action.server and one.name == action.name and one.own is None
         else one
         for one in site.limits
     )

@@ -27,11 +27,11 @@ from fundamentum.model.plan import (
     SwitchOn,
     Widen,
 )
-from fundamentum.model.surroundings import WebServer
 from fundamentum.model.survey import Survey
 from fundamentum.plan import applied as around
 from fundamentum.plan.pools import beside
 from fundamentum.platforms import platform
+from fundamentum.webservers import names, webserver
 
 
 def apply(
@@ -102,10 +102,10 @@ def _switched(action: SwitchOn, survey: Survey) -> Survey:
                 snippets=tuple(dict.fromkeys((*one.snippets, *action.snippets))),
             )
         servers.append(one)
-    serving = {f"{name.removeprefix('php')}/apache2" for name in action.modules}
-    serving |= {f"{name.removeprefix('php').removesuffix('-fpm')}/fpm" for name in action.snippets}
+    serving = webserver(action.server).serving(action)
     runtimes = tuple(
-        replace(one, serves=True) if f"{one.branch}/{one.sapi}" in serving else one for one in survey.runtimes
+        replace(runtime, serves=True) if (runtime.branch, runtime.sapi) in serving else runtime
+        for runtime in survey.runtimes
     )
     return replace(survey, web_servers=tuple(servers), runtimes=runtimes)
 
@@ -129,14 +129,8 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
     survey = around.with_commands(
         replace(survey, installed=(*others, Installed(name, offer.version, offer.provides))), name
     )
-    if name in ("apache2", "nginx") and survey.web_servers is not None:
-        there = [one for one in survey.web_servers if one.server != name]
-        fresh_server = WebServer(name, ("mpm_event",) if name == "apache2" else ())  # type: ignore[arg-type]
-        present_server = next((one for one in survey.web_servers if one.server == name), fresh_server)
-        survey = replace(survey, web_servers=(*there, present_server))
-    branch = branch_of(offer) or next(
-        (b for b in market.branches("apache2") if name == market.platform.package_of("apache2", b)), None
-    )
+    survey = _with_web_server(name, survey)
+    branch = branch_of(offer) or market.platform.branch_of(name)
     if branch is None:
         return survey
     for sapi, pattern in market.platform.sapi_packages.items():
@@ -151,6 +145,14 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
     for extension in sorted(extensions_in(offer, branch)):
         survey = _with_module(survey, branch, extension, name, collection_of(offer))
     return survey
+
+
+def _with_web_server(package: str, survey: Survey) -> Survey:
+    """The web server that a package brings, as it is once it is installed; one that is there stays as it is."""
+    name = next((name for name in names() if webserver(name).package == package), None)
+    if name is None or survey.web_servers is None or any(one.server == name for one in survey.web_servers):
+        return survey
+    return replace(survey, web_servers=(*survey.web_servers, webserver(name).fresh(name)))
 
 
 def _with_module(survey: Survey, branch: str, extension: str, package: str, collection: str) -> Survey:

@@ -13,6 +13,7 @@ from fundamentum.model.plan import Action, Allow, Arrange, Install, Manage, Rest
 from fundamentum.model.surrounding_needs import TaskNeed
 from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import after, for_extension
+from fundamentum.webservers import webserver
 
 CRON: Final = ("cron", "cronie")
 _WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)
@@ -57,16 +58,19 @@ def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: 
             if (limit.name, limit.origin, limit.value) != (link.name, link.origin, link.value) or not same:
                 continue
             spot = limit.own or site.spot
-            if site.server == "iis":
+            of = webserver(site.server)
+            if of.by_command:
                 if not _WINDOWS_WORD.fullmatch(f"{site.name} {site.handler}"):
                     continue  # nothing that a Windows shell would look into
-                yield Widen("iis", site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler)
-            elif limit.name == "timeout":
+                yield Widen(
+                    site.server, site.name, limit.name, limit.value, link.to, None, False, link.least, site.handler
+                )
+            elif any(limit.name in table and table[limit.name].by_hand for table in (of.sizes, of.times)):
                 continue  # of one address alone: that line is to be changed by hand
-            elif (
-                site.server == "apache2" and spot is None and (folder := market.platform.web_additions.get(site.server))
-            ):
-                yield Allow(site.name, limit.name, limit.value, link.to, f"{folder}/zz-{label}.conf", link.least)
+            elif of.has_additions and spot is None and (folder := market.platform.web_additions.get(site.server)):
+                yield Allow(
+                    site.server, site.name, limit.name, limit.value, link.to, f"{folder}/zz-{label}.conf", link.least
+                )
             elif spot and spot.text:
                 yield Widen(
                     site.server, site.name, limit.name, limit.value, link.to, spot, limit.own is None, link.least

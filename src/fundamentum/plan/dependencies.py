@@ -12,19 +12,10 @@ from fundamentum.model.plan import Aside
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
+from fundamentum.webservers import packages as web_server_packages
 
 _PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
 ATTEMPTS: Final = 5
-WEB_SERVERS: Final = (
-    "apache2",
-    "nginx",
-    "nginx-core",
-    "nginx-light",
-    "nginx-full",
-    "nginx-extras",
-    "lighttpd",
-    "caddy",
-)
 
 
 class Along(msgspec.Struct):
@@ -224,7 +215,8 @@ class Resolver:
 def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
     """Packages that come along although nobody would expect them, with the way to avoid each."""
     present = {one.name for one in survey.installed or ()}
-    served = sorted(present & set(WEB_SERVERS))
+    web_servers = set(web_server_packages())
+    served = sorted(present & web_servers)
     asked = set(wanted)
     of = platform(survey.system.family)
     found = []
@@ -233,11 +225,11 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
             continue
         puller = next((o.name for o in along.offers.values() if re.search(rf"\b{re.escape(name)}\b", o.depends)), "")
         instead = f"it comes with {puller}: ask for packages that do not depend on it" if puller else "leave it out"
-        if name in WEB_SERVERS and (served or asked & set(WEB_SERVERS)):
+        if name in web_servers and (served or asked & web_servers):
             found.append(
                 Aside(name, f"a second web server, beside {', '.join(served) or 'the one asked for'}", instead)
             )
-        elif name in WEB_SERVERS:
+        elif name in web_servers:
             found.append(Aside(name, "a web server that was not asked for", instead))
         elif of.sapi_of(name) in ("apache2", "fpm", "cgi"):
             found.append(Aside(name, "another way of running PHP", instead))

@@ -1,10 +1,9 @@
 """Changes of a php.ini that has no directory of additions beside it: as a unified diff, line by line."""
 
-import re
 from collections.abc import Iterable, Sequence
 
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import AddLine, DropIn, Edit, Set, Widen
+from fundamentum.model.plan import AddLine, DropIn, Edit, Set
 from fundamentum.plan.actions import ini_text
 
 
@@ -65,46 +64,6 @@ def _edit(path: str, lines: Sequence[AddLine], settings: Sequence[Set], runtime:
         many = f",{len(added)}" if len(added) > 1 else ""
         out += [f"@@ -{last},0 +{last + 1}{many} @@", *(f"+{one}" for one in added)]
     return Edit(path, "\n".join(out) + "\n")
-
-
-def web_edits(widened: Iterable[Widen]) -> list[Edit]:
-    """Diffs of web servers' files, from the lines as they stand."""
-    files: dict[str, dict[int, list[Widen]]] = {}
-    for one in widened:
-        if one.spot:
-            files.setdefault(one.spot.file, {}).setdefault(one.spot.line, []).append(one)
-    found = []
-    for path, lines in sorted(files.items()):
-        out, shift = [f"--- {path}", f"+++ {path}"], 0
-        for number, changes in sorted(lines.items()):
-            old = changes[0].spot.text if changes[0].spot else ""
-            new = old
-            for change in (one for one in changes if not one.adds):
-                new = _with_value(new, change)
-            added = [f"{_indented(old)}{_statement(one)}" for one in changes if one.adds]
-            many = f",{1 + len(added)}" if added else ""
-            out.append(f"@@ -{number} +{number + shift}{many} @@")
-            out += [f" {old}"] if new == old else [f"-{old}", f"+{new}"]
-            out += [f"+{line}" for line in added]
-            shift += len(added)
-        found.append(Edit(path, "\n".join(out) + "\n"))
-    return found
-
-
-def _statement(one: Widen) -> str:
-    return f"{one.name} {one.after}{';' if one.server == 'nginx' else ''}"
-
-
-def _indented(line: str) -> str:
-    """The blanks with which a line begins; a line in a section of Apache's stands deeper than the section's own."""
-    blanks = line[: len(line) - len(line.lstrip())]
-    return blanks + ("    " if line.lstrip().startswith("<") else "")
-
-
-def _with_value(line: str, one: Widen) -> str:
-    """The line with another value for the directive, everything else left as it is."""
-    pattern = rf"(\b{re.escape(one.name)}\s+)(?:\"[^\"]*\"|[^\s;]+)"
-    return re.sub(pattern, lambda match: f"{match[1]}{one.after}", line, count=1, flags=re.I)
 
 
 def _plain(text: str) -> str:

@@ -24,6 +24,7 @@ from fundamentum.model.plan import (
 from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import ini_text
 from fundamentum.platforms import platform
+from fundamentum.webservers import webserver
 
 
 def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) -> list[Restart]:
@@ -34,11 +35,11 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     found = {service: Restart(service) for service in services if service}
     for action in actions:
         if isinstance(action, SwitchOn):
-            found[action.server] = Restart(action.server)
+            service = platform(family).web_service(action.server)
+            found[service] = Restart(service)
     for action in actions:
-        if isinstance(action, Allow) or (isinstance(action, Widen) and action.server != "iis"):
-            nginx = isinstance(action, Widen) and action.server == "nginx"
-            service = platform(family).web_service("nginx" if nginx else "apache2")
+        if isinstance(action, Allow) or (isinstance(action, Widen) and action.spot):
+            service = platform(family).web_service(action.server)
             found.setdefault(service, Restart(service, gently=True))
     return list(found.values())
 
@@ -97,11 +98,11 @@ def files_of(
     return files
 
 
-def apache_files(allowed: Iterable[Allow], label: str) -> list[DropIn]:
-    """The files for Apache's main server, a line for each limit."""
+def web_server_files(allowed: Iterable[Allow], label: str) -> list[DropIn]:
+    """The files for a web server's main configuration, a line for each limit."""
     lines: dict[str, list[str]] = {}
     for one in allowed:
-        lines.setdefault(one.file, []).append(f"{one.name} {one.after}")
+        lines.setdefault(one.file, []).append(webserver(one.server).statement(one.name, one.after))
     head = f"# Limits for {label}, as planned by fundamentum."
     return [DropIn(path, "\n".join([head, *found]) + "\n") for path, found in sorted(lines.items())]
 

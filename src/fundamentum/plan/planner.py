@@ -37,9 +37,10 @@ from fundamentum.model.value import Level
 from fundamentum.plan import choice, pools
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
-from fundamentum.plan.edits import edits, web_edits
-from fundamentum.plan.files import apache_files, cron_files, files_of, restarts
+from fundamentum.plan.edits import edits
+from fundamentum.plan.files import cron_files, files_of, restarts, web_server_files
 from fundamentum.plan.mending import mend, refused
+from fundamentum.webservers.edits import web_edits
 
 if TYPE_CHECKING:
     from fundamentum.plan.dependencies import Resolver
@@ -195,7 +196,7 @@ class Planner:
         allowed = tuple(a for a in done.actions.values() if isinstance(a, Allow))
         scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
         files = [*files_of(plain, managed, added, self.survey, label), *whole]
-        files += [*apache_files(allowed, label), *cron_files(scheduled, label)]
+        files += [*web_server_files(allowed, label), *cron_files(scheduled, label)]
         files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
         offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
         return Plan(

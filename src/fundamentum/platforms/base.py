@@ -110,6 +110,14 @@ class Platform:
                 return sapi
         return None
 
+    def branch_of(self, package: str) -> str | None:
+        """The branch that a package brings a way of running PHP for, as its name tells; None if it does not."""
+        for pattern in self.sapi_packages.values():
+            match = re.fullmatch(re.escape(pattern).replace(re.escape("{branch}"), r"([0-9]+\.[0-9]+)"), package)
+            if match and match.groups():
+                return match[1]
+        return None
+
     def ansible_stream(self, stream: str) -> tuple[str, dict[str, Any]]:
         """Ansible's module that switches a module stream on, and its options."""
         return self.ansible_install([])[0], {"name": [f"@{stream}"]}

@@ -15,6 +15,7 @@ from fundamentum.model.plan import Action, Enable, Plan, Reason, Restart, Switch
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean
+from fundamentum.webservers import webserver
 
 KEPT: Final = "/var/backups/fundamentum"
 """Where copies of what is replaced are kept: no service reads it."""
@@ -154,17 +155,13 @@ def _enabled(enable: Enable, of: Platform, restarting: list[_Ours]) -> Iterator[
 
 
 def _switched(switch: SwitchOn, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
-    """Apache's modules and parts of its configuration, each asked about first."""
-    for query, command, wanted, names in (
-        ("-m", "a2dismod -q -f", "==", switch.without),
-        ("-m", "a2enmod -q", "!=", switch.modules),
-        ("-c", "a2enconf -q", "!=", switch.snippets),
-    ):
-        for one in names:
-            name = _variable("switched", f"{command} {one}")
-            yield _asked(f"See whether {one} is on", name, _argv(f"a2query -q {query} {{}}", one))
-            task = _task(f"{command.split()[0]} {one}", "command", argv=_argv(f"{command} {{}}", one))
-            yield task | {"when": _Ours(f"{name}.rc {wanted} 0"), "notify": restarting}
+    """A web server's modules and parts of its configuration, each asked about first."""
+    for one in webserver(switch.server).switching(switch):
+        command = " ".join(one.command[:-1])
+        name = _variable("switched", f"{command} {one.name}")
+        yield _asked(f"See whether {one.name} is on", name, _argv(f"{' '.join(one.query[:-1])} {{}}", one.name))
+        task = _task(f"{one.command[0]} {one.name}", "command", argv=_argv(f"{command} {{}}", one.name))
+        yield task | {"when": _Ours(f"{name}.rc {'!=' if one.on else '=='} 0"), "notify": restarting}
 
 
 def _written(path: str, content: str, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:

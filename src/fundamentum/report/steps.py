@@ -7,8 +7,9 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check import directories
-from fundamentum.model.plan import Plan, SwitchOn, Widen, about_of, key_of
+from fundamentum.model.plan import Plan, SwitchOn, about_of, key_of
 from fundamentum.platforms import platform
+from fundamentum.webservers import webserver
 
 Kind = Literal[
     "decide", "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
@@ -87,9 +88,11 @@ def steps(plan: Plan) -> list[Step]:
 
 
 def _switching(switch: SwitchOn) -> list[str]:
-    """The web server's own commands."""
-    parts = (("a2dismod", switch.without), ("a2enmod", switch.modules), ("a2enconf", switch.snippets))
-    return [shlex.join([command, *names]) for command, names in parts if names]
+    """The web server's own commands, one for all parts that are switched in the same way."""
+    groups: dict[str, list[str]] = {}
+    for command in webserver(switch.server).switching(switch):
+        groups.setdefault(command.command[0], []).append(command.name)
+    return [shlex.join([tool, *names]) for tool, names in groups.items()]
 
 
 def _whys(plan: Plan, file: str) -> list[str]:
@@ -107,18 +110,9 @@ def _around(plan: Plan) -> Iterator[Step]:
     for site in dict.fromkeys(one.site for one in plan.widened if one.spot is None):
         changes = [one for one in plan.widened if one.spot is None and one.site == site]
         reasons = [line for one in changes for line in why(plan, key_of(one), one.name)]
-        yield Step(f"let IIS allow more for {site}", [_appcmd(one) for one in changes], reasons, "web", site)
-
-
-def _appcmd(one: Widen) -> str:
-    """Source: Microsoft's reference of IIS configuration, requestLimits and fastCgi, "AppCmd.exe"."""
-    tool = r"%windir%\system32\inetsrv\appcmd.exe set config"
-    if one.name == "maxAllowedContentLength":
-        section = "/section:system.webServer/security/requestFiltering"
-        return f'{tool} "{one.site}" {section} /requestLimits.maxAllowedContentLength:{one.after}'
-    program = one.program.replace("/", "\\").lstrip("\\")
-    section = "/section:system.webServer/fastCgi"
-    return f"{tool} {section} \"/[fullPath='{program}'].{one.name}:{one.after}\" /commit:apphost"
+        of = webserver(changes[0].server)
+        commands = [of.command(change) for change in changes]
+        yield Step(f"let {of.title} allow more for {site}", commands, reasons, "web", site)
 
 
 def install_commands(plan: Plan) -> list[str]:

@@ -13,7 +13,9 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Account, Asked, Command, Exposed, Machine, Place, Scheduled
 from fundamentum.model.survey import Site
+from fundamentum.platforms import names, platform
 from fundamentum.survey.probes import commands, exposed, places, tasks
+from fundamentum.webservers import body_folders
 
 ZONES: Final = "/usr/share/zoneinfo/"
 _ZONE: Final = re.compile(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
@@ -47,12 +49,11 @@ def probe(
     paths = [path for path in (one.path for one in found) if path]
     paths += [path for one in wanted.directories for path in places.candidates(one, served)]
     paths += [folder for runtime in runtimes for folder in upload_folders(runtime)] if asked else []
-    paths += (
-        [one.value for site in served for one in site.limits if one.name == "client_body_temp_path"] if asked else []
-    )
+    paths += body_folders(served) if asked else []
     paths += [path for root in roots for path in (root, posixpath.dirname(root))] if asked else []
     scheduled, remarks = tasks.probe(host, wanted.tasks)
-    users = {runtime.user for runtime in runtimes if runtime.user} | ({"www-data", "apache"} if asked else set())
+    users = {runtime.user for runtime in runtimes if runtime.user}
+    users |= {user for name in names() if (user := platform(name).php_user)} if asked else set()
     beside = Beside(
         machine=_machine(host),
         accounts=places.accounts(host, users),

@@ -29,8 +29,7 @@ from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.survey_file import FORMAT
-from fundamentum.webservers import base as sites
-from fundamentum.webservers.apache.switches import web_servers
+from fundamentum.webservers import names, set_up, sites, webserver
 
 MAX_REMARKS = 2000
 
@@ -55,7 +54,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
     places, runtimes = _php(host, about, packages, remarks)
-    served, web_files, more = sites.probe(host, about, runtimes)
+    served, web_files, more = sites.probe(host, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
     remarks += _unsuited(served, runtimes, places)
@@ -79,7 +78,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=served,
-        web_servers=web_servers(host) if platform(about.family).modules_by_name else None,
+        web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
@@ -104,7 +103,7 @@ def _php(
     programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
     look = partial(_places, host, programs, packages.owners)
     places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
-    running = host.running()
+    running = host.running([processes.MANAGER, *filter(None, (webserver(name).process for name in names()))])
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
@@ -158,13 +157,21 @@ def _runtimes(
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
     configuration = php_config.probe(host, one, place.shelf.facts)
-    started = processes.started(running, one.sapi, host.resolve(one.program) or one.program)
+    started = _started(host, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
     pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
     configuration.files += files
     configuration.remarks += remarks
     return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+
+
+def _started(host: Host, program: Installation, running: tuple[Process, ...]) -> float | None:
+    """When the process started that runs this PHP: its own, or the web server's that it is a module of."""
+    if program.sapi == "fpm":
+        return processes.started(running, processes.MANAGER, host.resolve(program.program) or program.program)
+    beginning = webserver(program.sapi).process
+    return processes.started(running, beginning) if beginning else None
 
 
 def _runtime(
@@ -206,22 +213,23 @@ def _runtime(
 def _unsuited(
     served: tuple[Site, ...], runtimes: list[Runtime], places: dict[tuple[str, str], Place]
 ) -> Iterator[Remark]:
-    """Thread-safe builds behind IIS.  Source: php.net, "Which version do I choose?" for Windows."""
+    """Builds of PHP that are not meant for the web server that runs them."""
     for site in served:
         runtime = next((one for one in runtimes if one.label == site.runtime), None)
-        if site.server == "iis" and runtime and places[runtime.branch, runtime.home].branch.thread_safe:
-            why = (
-                f"{site.name} runs the thread-safe build {runtime.label} under FastCGI: the other build is meant for it"
-            )
-            yield Remark("web sites", why)
+        branch = places[runtime.branch, runtime.home].branch if runtime else None
+        if runtime and branch and (why := webserver(site.server).unsuited(branch)):
+            build = "the thread-safe build" if branch.thread_safe else "the build"
+            yield Remark("web sites", f"{site.name} runs {build} {runtime.label} {why}")
 
 
 def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], served: tuple[Site, ...]) -> Runtime:
-    """A module inside Apache works as Apache's user, and awaits a restart when Apache's own configuration changed."""
-    if runtime.sapi != "apache2":
+    """A module inside a web server works as its user, and awaits a restart when its own configuration changed."""
+    if runtime.sapi not in files:
         return runtime
     user = next((site.user for site in served if site.runtime == runtime.label and site.user), None)
-    return replace(runtime, user=user, stale=(*runtime.stale, *_changed_since(host, runtime.started, files["apache2"])))
+    return replace(
+        runtime, user=user, stale=(*runtime.stale, *_changed_since(host, runtime.started, files[runtime.sapi]))
+    )
 
 
 def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple[str, ...]:

@@ -1,0 +1,62 @@
+"""Behind which web server PHP stands: one file or folder for each, found by its name, loaded when it is asked for.
+
+What differs from one web server to the other stands there.  An entry's module has a ``WEB_SERVER``
+(:class:`~fundamentum.webservers.base.WebServerType`), which survey, check, plan and report ask.  In itself, or in a
+part of its folder, it may have functions that read a server:
+
+``reading.py``
+    ``read(host)``: what its configuration hands to PHP, and the files it was read from.
+``switches.py``
+    ``set_up(host)``: whether it is set up here, and what of it is switched on; asked where modules go by name.
+"""
+
+from collections.abc import Iterable
+from functools import cache
+from types import ModuleType
+
+from fundamentum import entries
+from fundamentum.hosts.base import Host
+from fundamentum.model.surroundings import WebServer
+from fundamentum.model.survey import Site
+from fundamentum.webservers.base import WebServerType
+
+_NO_ENTRIES = frozenset({"base", "edits", "handoffs", "limits", "sites"})
+OTHER_PACKAGES = ("lighttpd", "caddy")
+"""Packages of web servers of which no more is known here than that they are such."""
+
+
+def names() -> tuple[str, ...]:
+    """The web servers that are known."""
+    return entries.names(__name__, _NO_ENTRIES)
+
+
+@cache
+def webserver(name: str) -> WebServerType:
+    """The web server of that name, as a survey's sites have it."""
+    if name not in names():
+        return WebServerType()
+    found = entries.entry(__name__, name).WEB_SERVER
+    assert isinstance(found, WebServerType)
+    return found
+
+
+def part(name: str, what: str) -> ModuleType:
+    """A part of a web server's entry, such as ``reading``."""
+    return entries.part(__name__, name, what)
+
+
+def set_up(host: Host) -> tuple[WebServer, ...]:
+    """The web servers that are set up on a server where modules are switched on by name."""
+    readers = (getattr(part(name, "switches"), "set_up", None) for name in names())
+    return tuple(found for reader in readers if reader and (found := reader(host)))
+
+
+def packages() -> tuple[str, ...]:
+    """Names of packages that bring a web server."""
+    return (*(package for name in names() for package in webserver(name).packages), *OTHER_PACKAGES)
+
+
+def body_folders(sites: Iterable[Site]) -> list[str]:
+    """The directories in which the web servers keep requests before PHP has them."""
+    found = (limit.value for site in sites for limit in site.limits if limit.name == webserver(site.server).body_folder)
+    return list(dict.fromkeys(found))

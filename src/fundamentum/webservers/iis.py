@@ -5,21 +5,58 @@ import re
 from collections.abc import Iterator
 from typing import Any, Final
 
+from fundamentum.catalog.quantity import span
 from fundamentum.hosts.base import Host, HostError, matching
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.php import Branch
+from fundamentum.model.plan import Widen
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit
-from fundamentum.model.system import System
+from fundamentum.model.survey import Site
 from fundamentum.untrusted.xml import BadXml, parsed
-from fundamentum.webservers.base import Files, Found, Handoff
+from fundamentum.webservers.base import Directive, WebServerType
+from fundamentum.webservers.handoffs import Files, Found, Handoff
 
 MAIN: Final = "/[Ww]indows/[Ss]ystem32/inetsrv/config/applicationHost.config"
 _MAX_XML: Final = 16 * 1024 * 1024
 
 
-def read(host: Host, system: System) -> Found:
+def _bytes(text: str) -> float | None:
+    return float(text) if text.isascii() and text.isdigit() else None
+
+
+class Iis(WebServerType):
+    """IIS, which runs PHP as a FastCGI program and is changed by commands."""
+
+    title = "IIS"
+    sizes = {"maxAllowedContentLength": Directive(_bytes)}
+    times = {"activityTimeout": Directive(span), "requestTimeout": Directive(span)}
+    by_command = True
+
+    def widening(self, site: Site, limit: Limit, to: str, by_hand: bool) -> str:
+        return f"set {limit.name} to {to} for {site.name}"
+
+    def command(self, change: Widen) -> str:
+        """Source: Microsoft's reference of IIS configuration, requestLimits and fastCgi, "AppCmd.exe"."""
+        tool = r"%windir%\system32\inetsrv\appcmd.exe set config"
+        if change.name == "maxAllowedContentLength":
+            section = "/section:system.webServer/security/requestFiltering"
+            return f'{tool} "{change.site}" {section} /requestLimits.maxAllowedContentLength:{change.after}'
+        program = change.program.replace("/", "\\").lstrip("\\")
+        section = "/section:system.webServer/fastCgi"
+        return f"{tool} {section} \"/[fullPath='{program}'].{change.name}:{change.after}\" /commit:apphost"
+
+    def unsuited(self, branch: Branch) -> str | None:
+        """Source: php.net, "Which version do I choose?" for Windows."""
+        return "under FastCGI: the other build is meant for it" if branch.thread_safe else None
+
+
+WEB_SERVER = Iis()
+
+
+def read(host: Host) -> Found:
     """The handoffs of all sites.  Source: Microsoft's reference of IIS configuration (handlers, sites)."""
-    if system.family != "windows":
+    if not host.windows:
         return [], [], []
     files = Files(host, "IIS")
     handoffs: list[Handoff] = []

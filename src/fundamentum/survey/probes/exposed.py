@@ -8,6 +8,7 @@ from typing import Final, Literal
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.surroundings import Exposed
 from fundamentum.survey.probes.places import PUBLIC
+from fundamentum.webservers import names, webserver
 
 MAX_ENTRIES: Final = 5000
 MAX_ALL: Final = 100_000
@@ -21,8 +22,7 @@ NOT_FOR_VISITORS: Final = re.compile(
 )
 ASIDE: Final = frozenset({"vendor", "node_modules", ".git", ".svn", ".hg"})
 _PAGE: Final = re.compile(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
-SHARED: Final = frozenset({"/var/www", "/usr/share/nginx", "/usr/local/nginx", "/usr/share", "/usr/local/apache2"})
-"""Directories that hold many applications, or none."""
+_SHARED: Final = frozenset({"/var/www", "/usr/share"})
 Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
 
 
@@ -41,10 +41,15 @@ def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
     return tuple(found.values())
 
 
+def shared() -> frozenset[str]:
+    """Directories that hold many applications, or none."""
+    return _SHARED.union(*(webserver(name).shared_roots for name in names()))
+
+
 def walked(root: str) -> str:
     """Where to look: the application's directory, if the document root is a part of it, else the root itself."""
     above = posixpath.dirname(root)
-    return above if posixpath.basename(root) in PUBLIC and above.count("/") > 1 and above not in SHARED else root
+    return above if posixpath.basename(root) in PUBLIC and above.count("/") > 1 and above not in shared() else root
 
 
 def _signs(host: Host, root: str, left: int) -> Iterator[tuple[Kind, str]]:

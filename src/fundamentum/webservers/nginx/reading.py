@@ -10,12 +10,9 @@ from msgspec.structs import replace
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.model.system import System
-from fundamentum.webservers.base import Files, Found, Handoff, spot
+from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
+from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER
 
-MAIN: Final = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
-BODIES: Final = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
-"""Where the distributions' builds keep request bodies."""
 _MAX_DEPTH: Final = 40
 """Blocks and included files within one another."""
 _MAX_BLOCKS: Final = 30
@@ -49,7 +46,7 @@ class _Scope(msgspec.Struct, frozen=True):
     spot: Spot | None = None
 
 
-def read(host: Host, system: System) -> Found:
+def read(host: Host) -> Found:
     """The handoffs of all servers.  Source: nginx's documentation of its core and FastCGI modules."""
     main = next((path for path in MAIN if host.stat(path)), None)
     if main is None:
@@ -188,7 +185,7 @@ class _Walk:
                 one["directive"],
                 one["args"][0],
                 one["origin"],
-                spot(self.host, one["origin"]) if scope.inside else None,
+                spot(self.host, one["origin"], WEB_SERVER.harmless) if scope.inside else None,
             )
             for one in tree
             if one["directive"] in (*DEFAULTS, "client_body_temp_path") and one["args"]
@@ -203,7 +200,9 @@ class _Walk:
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
         """A line of the server's own block behind which another can stand: a whole statement, alone on its line."""
         for one in block:
-            if one["directive"] in ("listen", "server_name", "root") and (found := spot(self.host, one["origin"])):
+            if one["directive"] in ("listen", "server_name", "root") and (
+                found := spot(self.host, one["origin"], WEB_SERVER.harmless)
+            ):
                 words = found.text.strip()
                 if words.startswith(one["directive"]) and words.endswith(";"):
                     return found

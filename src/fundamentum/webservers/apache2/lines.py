@@ -12,7 +12,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.windows_directory import windows_path
-from fundamentum.webservers.base import Files
+from fundamentum.webservers.handoffs import Files
 
 _MAX_DEPTH: Final = 20
 _MAX_LINE: Final = 8192

@@ -11,9 +11,9 @@ from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.model.system import System
-from fundamentum.webservers.apache.lines import Line, Reader, Section, windows_style
-from fundamentum.webservers.base import Files, Found, Handoff, spot
+from fundamentum.webservers.apache2 import WEB_SERVER
+from fundamentum.webservers.apache2.lines import Line, Reader, Section, windows_style
+from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 MAX_OF_ONE_HOST: Final = 500
@@ -71,20 +71,20 @@ class VirtualHost(msgspec.Struct):
     """The address of something proxied, as its section names it → how long it is waited for."""
 
 
-def read(host: Host, system: System) -> Found:
+def read(host: Host) -> Found:
     """The handoffs of all virtual hosts.  Source: Apache's documentation of sections, handlers and proxying."""
     handoffs: list[Handoff] = []
     files = Files(host, "Apache")
-    for main, root in _mains(host, system):
+    for main, root in _mains(host):
         reader = Reader(files, root)
         lines = list(reader.lines(main, (), 0))
         handoffs += _handoffs(host, lines, reader)
     return handoffs, files.read, files.remarks
 
 
-def _mains(host: Host, system: System) -> Iterator[tuple[str, str]]:
+def _mains(host: Host) -> Iterator[tuple[str, str]]:
     """Main configuration files, and the directory that relative paths in them start from."""
-    if system.family == "windows":
+    if host.windows:
         for folder, names in folders(host):
             if posixpath.basename(folder).lower() == "conf" and "httpd.conf" in names:
                 yield posixpath.join(folder, "httpd.conf"), posixpath.dirname(folder)
@@ -100,7 +100,11 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
     programs = _programs(lines)
     for line in lines:
         section = line.within("virtualhost")
-        mine = virtual.setdefault(section.number, VirtualHost(spot=spot(host, section.origin))) if section else main
+        mine = (
+            virtual.setdefault(section.number, VirtualHost(spot=spot(host, section.origin, WEB_SERVER.harmless)))
+            if section
+            else main
+        )
         match line.name:
             case "user" if line.words and not section:
                 main.user = line.words[0]
@@ -111,7 +115,7 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 mine.waits |= {proxy.words: waits} if waits else {}
             case name if name in ALLOWANCES and line.words:
                 place = line.within(*_PLACES)
-                own = spot(host, line.origin) if section or place else None
+                own = spot(host, line.origin, WEB_SERVER.harmless) if section or place else None
                 limit = Limit(ALLOWANCES[name], line.words[0], line.origin, own)
                 _bounded(mine.allowances, line)
                 mine.allowances.append(Allowance(place, limit))

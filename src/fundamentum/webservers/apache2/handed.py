@@ -9,10 +9,10 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from fundamentum.check.offers import Market
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.surroundings import WebServer
 from fundamentum.model.survey import Survey
+from fundamentum.webservers.base import Offered
 
 PACKAGE: Final = "apache2"
 THREADED: Final = ("mpm_event", "mpm_worker")
@@ -21,20 +21,20 @@ _PHP_MODULE: Final = re.compile(r"php\d+(?:\.\d+)?")
 _PHP_SNIPPET: Final = re.compile(r"php\d+\.\d+-(?:fpm|cgi)")
 
 
-def handed(finding: Finding, survey: Survey, target: Target, market: Market) -> Finding:
+def handed(finding: Finding, survey: Survey, target: Target, offered: Offered) -> Finding:
     """The finding about PHP itself, with what keeps the web server from handing anything to it."""
     if survey.web_servers is None or not target.present or target.runtime.home or finding.verdict != "met":
         return finding
-    apache = next((one for one in survey.web_servers if one.server == "apache2"), None)
+    apache = next((one for one in survey.web_servers if one.server == PACKAGE), None)
     match target.runtime.sapi:
         case "apache2":
-            return _as_module(finding, apache, target, market)
-        case "fpm" if apache and not any(one.server == "nginx" for one in survey.web_servers):
+            return _as_module(finding, apache, target, offered)
+        case "fpm" if apache and not any(one.server != PACKAGE for one in survey.web_servers):
             return _by_proxy(finding, apache, survey, target)
     return finding
 
 
-def _as_module(finding: Finding, apache: WebServer | None, target: Target, market: Market) -> Finding:
+def _as_module(finding: Finding, apache: WebServer | None, target: Target, offered: Offered) -> Finding:
     name = f"php{target.runtime.branch}"
     on = apache.modules if apache else ()
     if apache and name in on:
@@ -48,9 +48,8 @@ def _as_module(finding: Finding, apache: WebServer | None, target: Target, marke
     without = tuple(one for one in THREADED if one in on)
     modules = (name,) if "mpm_prefork" in on else ("mpm_prefork", name)
     if apache is None:
-        offer = market.package(PACKAGE)
         found, words = "the module is there, Apache itself is not", f"install {PACKAGE} and switch {name} on in it"
-        switch = Switch("apache2", modules, THREADED, package=PACKAGE) if offer else None
+        switch = Switch("apache2", modules, THREADED, package=PACKAGE) if offered(PACKAGE) else None
     else:
         found, words = (
             f"Apache does not load {name}, and hands out the source of PHP files",

@@ -1,0 +1,98 @@
+"""Apache's HTTP server.  Its entry is called as its module for PHP calls it (``apache2handler``)."""
+
+import math
+import re
+from typing import Final
+
+from fundamentum.catalog.quantity import span
+from fundamentum.model.findings import Finding, Switch, Target
+from fundamentum.model.plan import SwitchOn
+from fundamentum.model.recorded import Recorded
+from fundamentum.model.surroundings import Limit, WebServer
+from fundamentum.model.survey import Survey
+from fundamentum.webservers.apache2.handed import handed
+from fundamentum.webservers.base import Directive, Offered, SwitchCommand, WebServerType
+
+NAME: Final = "apache2"
+_VERSIONED: Final = ("apache2-bin", "apache2", "httpd-core", "httpd")
+"""Packages whose version is that of the server."""
+_LIMITED: Final = (2, 4, 53)
+"""The version from which on a body is limited although nothing says so."""
+
+
+def _bytes(text: str) -> float | None:
+    return float(text) if text.isascii() and text.isdigit() else None
+
+
+def _bytes_or_none(text: str) -> float | None:
+    """A number of bytes, of which 0 is no limit."""
+    number = _bytes(text)
+    return math.inf if number == 0 else number
+
+
+class Apache(WebServerType):
+    """Apache, with PHP inside it, handed to PHP's process manager, or run as a CGI program."""
+
+    title = "Apache"
+    package = NAME
+    packages = (NAME, "httpd")
+    process = "(/usr/s?bin/)?(apache2|httpd)"
+    configuration = ("/etc/apache2", "/etc/httpd", "/usr/local/apache2/conf")
+    read_when_started = ("/etc/apache2", "/etc/httpd")
+    recorded = Recorded(
+        here=(
+            *("/usr/lib/apache2", "/usr/lib/apache2/modules", "/usr/lib/apache2/modules/libphp*", "/usr/lib*/httpd"),
+            *("/usr/lib*/httpd/modules", "/usr/lib*/httpd/modules/libphp*", "/usr/local/apache2"),
+        )
+    )
+    shared_roots = ("/usr/local/apache2",)
+    sizes = {"LimitRequestBody": Directive(_bytes_or_none), "FcgidMaxRequestLen": Directive(_bytes)}
+    times = {
+        "ProxyTimeout": Directive(span),
+        "timeout": Directive(span, by_hand=True),
+        "FcgidIOTimeout": Directive(span),
+        "FcgidBusyTimeout": Directive(span),
+    }
+    harmless = frozenset(
+        "include documentroot servername serveralias listen limitrequestbody timeout proxytimeout proxyset "
+        "fcgidmaxrequestlen fcgidiotimeout fcgidbusytimeout <virtualhost <directory <directorymatch <location "
+        "<locationmatch <files <filesmatch </virtualhost> </directory> </location>".split()
+    )
+    has_additions = True
+
+    def value(self, limit: Limit, survey: Survey) -> str:
+        """The limit on a body: none, and 1 GiB from 2.4.53 on.  Source: Apache's documentation."""
+        if limit.name != "LimitRequestBody" or limit.value:
+            return limit.value
+        versions = {package.name: package.version for package in survey.installed or ()}
+        version = next((versions[name] for name in _VERSIONED if name in versions), "")
+        numbers = tuple(int(n) for n in re.findall(r"\d+", version.partition(":")[2] or version)[:3])
+        return "0" if numbers and numbers < _LIMITED else "1073741824"
+
+    def opens_section(self, line: str) -> bool:
+        return line.lstrip().startswith("<")
+
+    def fresh(self, name: str) -> WebServer:
+        return WebServer(name, ("mpm_event",))
+
+    def handed(self, finding: Finding, survey: Survey, target: Target, offered: Offered) -> Finding:
+        return handed(finding, survey, target, offered)
+
+    def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
+        """Source: a2query(1), a2enmod(8), a2dismod(8), a2enconf(8)."""
+        return [
+            SwitchCommand(name, ("a2query", "-q", kind, name), (*command, name), on)
+            for kind, command, on, names in (
+                ("-m", ("a2dismod", "-q", "-f"), False, switch.without),
+                ("-m", ("a2enmod", "-q"), True, switch.modules),
+                ("-c", ("a2enconf", "-q"), True, switch.snippets),
+            )
+            for name in names
+        ]
+
+    def serving(self, switch: SwitchOn) -> set[tuple[str, str]]:
+        modules = {(name.removeprefix("php"), "apache2") for name in switch.modules}
+        return modules | {(name.removeprefix("php").removesuffix("-fpm"), "fpm") for name in switch.snippets}
+
+
+WEB_SERVER = Apache()

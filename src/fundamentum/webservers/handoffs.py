@@ -1,0 +1,110 @@
+"""What the readers of web servers' configuration have in common: handoffs to PHP, files within bounds, lines."""
+
+import posixpath
+import re
+from typing import Final, Literal
+
+import msgspec
+
+from fundamentum.hosts.base import Host, HostError, matching, text_of
+from fundamentum.model.remark import Remark
+from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.text import is_path, safe_line
+from fundamentum.untrusted.budget import Spent
+from fundamentum.untrusted.numbers import whole
+from fundamentum.untrusted.secrets import names_a_secret, without_credentials
+
+MAX_FILES: Final = 20_000
+MAX_SITE_TEXT: Final = 32 * 1024 * 1024
+"""Bytes of one web server's configuration, included files counted each time."""
+MAX_LINE: Final = 1000
+
+
+class Handoff(msgspec.Struct, frozen=True):
+    """One place in a web server's configuration that hands requests to PHP."""
+
+    names: tuple[str, ...]
+    server: str
+    origin: str
+    root: str | None
+    part: str | None
+    kind: Literal["socket", "module", "program", "unclear"]
+    target: str
+    """The socket or address, the module's file, or the program."""
+    limits: tuple[Limit, ...] = ()
+    secure: bool = False
+    spot: Spot | None = None
+    user: str | None = None
+
+
+Found = tuple[list[Handoff], list[str], list[Remark]]
+"""Handoffs, the files they were read from, and what could not be read."""
+
+
+def spot(host: Host, origin: str, harmless: frozenset[str]) -> Spot | None:
+    """A line of a configuration file, as it stands; None where its file has a name that no command should hold.
+
+    The text is left empty where it holds a directive that is not among the ``harmless`` ones, or what may be a secret:
+    it would go into diffs.
+    """
+    path, _, number = origin.rpartition(":")
+    path = host.resolve(path) or path  # what is changed is the file, not a link to it
+    at = whole(number)
+    if at is None or not is_path(path):
+        return None
+    try:
+        lines = (text_of(host, path) or "").split("\n")
+    except HostError:
+        return None
+    text = lines[at - 1] if 0 < at <= len(lines) else ""
+    recorded = not host.whole and text.rstrip().endswith("#")  # there was a comment, which recordings do not hold
+    return Spot(path, at, text if _may_be_shown(text, harmless) and not recorded else "")
+
+
+def _may_be_shown(line: str, harmless: frozenset[str]) -> bool:
+    """Whether a line is plain enough to be repeated in a plan: it holds nothing secret, and nothing that steers."""
+    directives, _, comment = line.partition("#")
+    words = [part.split()[0].lower() for part in re.split(r"[;{}]", directives) if part.strip()]
+    secret = without_credentials(line) != line or names_a_secret(comment)
+    return len(line) < MAX_LINE and safe_line(line) == line and not secret and harmless.issuperset(words)
+
+
+class Files:
+    """Reads a web server's files, each with its includes, within bounds."""
+
+    def __init__(self, host: Host, about: str) -> None:
+        self.host, self.about = host, about
+        self.read: list[str] = []
+        self.remarks: list[Remark] = []
+        self._texts: dict[str, str | None] = {}
+        self._left = MAX_SITE_TEXT
+
+    def text(self, path: str) -> str | None:
+        """The file's text, or None with a remark.  A HostError once there is more of it than a server has."""
+        self.host.budget.tick()
+        if path not in self._texts:
+            self._texts[path] = self._fresh(path)
+        found = self._texts[path]
+        self._left -= len(found or "") + 2000
+        if self._left < 0 or len(self._texts) > MAX_FILES:
+            raise HostError(
+                f"{path}: {self.about} has no end of included files: sites set up from there on are unknown"
+            )
+        return found
+
+    def _fresh(self, path: str) -> str | None:
+        try:
+            found = text_of(self.host, path)
+        except Spent:
+            raise
+        except HostError as error:
+            self.remarks.append(Remark("web sites", f"{error}: sites set up there are unknown"))
+            return None
+        if found is not None:
+            self.read.append(path)
+        return found
+
+    def included(self, base: str, pattern: str) -> list[str]:
+        """The files that an include line means."""
+        path = posixpath.normpath(posixpath.join(base, pattern))
+        return matching(self.host, path) if path.startswith("/") and not re.search(r"[${}]", path) else []

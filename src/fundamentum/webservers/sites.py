@@ -1,0 +1,115 @@
+"""Which PHP serves which web site: what every web server's configuration hands on, and the runtime at the other end."""
+
+import posixpath
+from collections.abc import Iterable, Sequence
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.hosts.base import Host, HostError
+from fundamentum.model.php import Runtime
+from fundamentum.model.remark import Remark
+from fundamentum.model.survey import Site
+from fundamentum.model.text import is_plain
+from fundamentum.webservers import names, part
+from fundamentum.webservers.handoffs import Handoff
+
+MAX_SITES: Final = 5000
+
+
+_OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
+
+
+def probe(host: Host, runtimes: Sequence[Runtime]) -> tuple[tuple[Site, ...], dict[str, list[str]], list[Remark]]:
+    """Every site that is handed to PHP, with the runtime that serves it; and each web server's configuration files."""
+    sites: dict[tuple[str, str, str, str | None], Site] = {}
+    files: dict[str, list[str]] = {}
+    remarks: list[Remark] = []
+    for server in names():
+        files[server] = []
+        reader = part(server, "reading")
+        if not hasattr(reader, "read"):
+            continue
+        try:
+            handoffs, files[server], said = reader.read(host)
+            remarks += said
+            served = _Serving(host, runtimes)
+            for handoff in handoffs:
+                host.budget.tick()
+                _take(sites, handoff, served(handoff), remarks)
+                if len(sites) >= MAX_SITES:
+                    raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
+        except HostError as error:
+            remarks.append(Remark("web sites", str(error)))
+    return tuple(sites.values()), files, list(dict.fromkeys(remarks))
+
+
+def _take(
+    sites: dict[tuple[str, str, str, str | None], Site], one: Handoff, runtime: Runtime | None, remarks: list[Remark]
+) -> None:
+    if runtime is None:
+        why = f"{one.origin}: hands {one.names[0]} to {one.target or 'PHP'}, which is no runtime seen here"
+        remarks.append(Remark("web sites", why))
+    site = Site(
+        one.names[0],
+        one.server,
+        one.origin,
+        one.names[1:],
+        one.root,
+        one.part,
+        one.target,
+        runtime.label if runtime else None,
+        one.limits,
+        one.secure,
+        one.spot,
+        one.user if is_plain(one.user) else None,
+    )
+    key = (site.server, site.name, site.handler, site.part)
+    same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
+    if site.secure and not same.secure:
+        sites[key] = replace(same, secure=True)
+
+
+class _Serving:
+    """The runtime at the other end of a handoff.  Where each of them waits is worked out once."""
+
+    def __init__(self, host: Host, runtimes: Iterable[Runtime]) -> None:
+        self.host = host
+        self._keys: dict[str, tuple[str, str]] = {}
+        self._found: dict[tuple[str, str, str], Runtime] = {}
+        for runtime in runtimes:
+            if runtime.listen:
+                self._found.setdefault(("socket", *self._socket(runtime.listen)), runtime)
+            if runtime.program and runtime.sapi in ("apache2", "cgi"):
+                kind = "module" if runtime.sapi == "apache2" else "program"
+                self._found.setdefault((kind, self._file(runtime.program), ""), runtime)
+
+    def __call__(self, one: Handoff) -> Runtime | None:
+        if one.kind == "socket":
+            return self._found.get(("socket", *self._socket(one.target)))
+        return self._found.get((one.kind, self._file(one.target), ""))
+
+    def _file(self, path: str) -> str:
+        return self.host.resolve(path) or path
+
+    def _socket(self, text: str) -> tuple[str, str]:
+        if text not in self._keys:
+            self._keys[text] = self._address(text)
+        return self._keys[text]
+
+    def _address(self, text: str) -> tuple[str, str]:
+        """``/var/run/php/a.sock`` and ``/run/php/a.sock`` are one socket; all ways to this machine itself are one."""
+        if text.startswith(("unix:", "/")):
+            return _folder_followed(self.host, posixpath.normpath(text.removeprefix("unix:"))), ""
+        name, _, port = text.rpartition(":")
+        return ("" if name.lower() in _OWN else name.lower()), port
+
+
+def _folder_followed(host: Host, path: str) -> str:
+    """``/var/run/php/a.sock`` and ``/run/php/a.sock`` are one socket, whether it exists now or not."""
+    folder, name = posixpath.split(path)
+    missing: list[str] = []
+    while folder not in ("/", "") and not host.resolve(folder):
+        folder, last = posixpath.split(folder)
+        missing.insert(0, last)
+    return posixpath.join(host.resolve(folder) or folder or "/", *missing, name)

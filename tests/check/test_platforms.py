@@ -118,7 +118,7 @@ def made_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     folder = tmp_path / "more"
     folder.mkdir()
     (folder / "dome.py").write_text(MADE_UP)
-    (folder / "dome.sh").write_text('put_packages() { turn-dome -- "$@"; }\n')
+    (folder / "dome_script.sh").write_text('put_packages() { turn-dome -- "$@"; }\n')
     monkeypatch.setattr(platforms, "__path__", [*platforms.__path__, str(folder)])
     platform.cache_clear()
     yield "dome"

@@ -10,12 +10,16 @@ read a server, in itself or in a part of its folder:
 ``packages.py``
     ``read(host, system, asked, also)``: installed packages and those on offer; ``owners_of(host, paths)``: which
     package brought a program; ``index_key(path)`` and ``offers_of(path, survey)``: an index that is not configured.
-``script.sh``, ``recorder.sh``
-    shell functions of a plan's script; what a recorder takes along beside the paths of ``PLATFORM.recorded``.
+``recorder.py``
+    ``answers()``: shell commands whose output a recorder takes along.
+``script.sh``, ``recorder_paths.sh``
+    shell functions of a plan's script; what a recorder lists beside the paths of ``PLATFORM.recorded``.  Beside a
+    module that is no folder they are called ``NAME_script.sh`` and ``NAME_recorder_paths.sh``.
 """
 
 from collections.abc import Iterator, Sequence
 from functools import cache
+from pathlib import Path
 from types import ModuleType
 
 from fundamentum import entries
@@ -31,10 +35,15 @@ def names() -> tuple[str, ...]:
     return entries.names(__name__, _NO_ENTRIES)
 
 
+def _known(name: str) -> str:
+    """The name, if there is such a platform: it may come from a file."""
+    return name if name in names() else UNKNOWN
+
+
 @cache
 def platform(name: str) -> Platform:
     """The platform of that name, as a survey's system has it; the unknown one where there is none."""
-    found = entries.entry(__name__, name if name in names() else UNKNOWN).PLATFORM
+    found = entries.entry(__name__, _known(name)).PLATFORM
     assert isinstance(found, Platform)
     return found
 
@@ -46,7 +55,14 @@ def families() -> str:
 
 def part(name: str, what: str) -> ModuleType:
     """A part of a platform, such as ``packages``: its functions, as far as it has them, are told above."""
-    return entries.part(__name__, name, what)
+    return entries.part(__name__, _known(name), what)
+
+
+def shell_of(name: str, what: str) -> str:
+    """Shell text of a platform: ``what.sh`` in its folder, ``NAME_what.sh`` beside a module; empty if there is none."""
+    module = Path(entries.entry(__name__, _known(name)).__file__ or "")
+    file = module.with_name(f"{what}.sh" if module.stem == "__init__" else f"{name}_{what}.sh")
+    return file.read_text("utf-8") if file.is_file() else ""
 
 
 def parts(what: str, function: str, first: str = UNKNOWN) -> Iterator[ModuleType]:

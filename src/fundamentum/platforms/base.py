@@ -1,9 +1,7 @@
 """What one kind of system tells; as it stands here, of a system about which nothing is known."""
 
-import inspect
 import re
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from typing import Any, ClassVar, Final
 
 import msgspec
@@ -11,6 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Relation
 from fundamentum.model.php import Sapi
+from fundamentum.model.recorded import Recorded
 
 PHP_FOLDERS: Final = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
 """Where extension files lie; a package that owns one there is named with it."""
@@ -23,17 +22,6 @@ class PhpPlace(msgspec.Struct, frozen=True):
     scan_dir: str
     pool_dir: str
     service: str | None = None
-
-
-class Recorded(msgspec.Struct, frozen=True):
-    """What a recorder takes along from such a system: shell patterns of paths."""
-
-    here: tuple[str, ...] = ()
-    """Files and directories, as they stand."""
-    below: tuple[str, ...] = ()
-    """Directories with everything in them."""
-    extensions: tuple[str, ...] = ()
-    """Directories whose extension files are taken, however deep they stand."""
 
 
 class Platform:
@@ -70,6 +58,8 @@ class Platform:
     indexes: ClassVar[str] = "indexes"
     """What an index of packages is called."""
     socket_dir: ClassVar[str] = "/run/php"
+    configuration: ClassVar[tuple[str, ...]] = ()
+    """Files and directories of PHP's configuration."""
     read_by_php: ClassVar[tuple[str, ...]] = ("/etc/php", "/usr/lib/php")
     """Where what a running PHP has read lies."""
     unseen: ClassVar[str | None] = None
@@ -129,12 +119,6 @@ class Platform:
     def has_database(self, host: Host) -> bool:
         """Whether the package database of such systems is there."""
         return False
-
-    def shell(self) -> str:
-        """What a script calls to ask for packages and to install them: the file beside the entry, if it has one."""
-        file = Path(inspect.getfile(type(self)))
-        beside = file.with_name("script.sh") if file.stem == "__init__" else file.with_suffix(".sh")
-        return "\n" + beside.read_text("utf-8") if beside.is_file() else ""
 
     def place(self, branch: str, sapi: Sapi) -> PhpPlace:
         """Where packages would put the configuration."""

@@ -4,12 +4,14 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
 
+from fundamentum import webservers
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.plan import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
-from fundamentum.platforms import families, platform
+from fundamentum.platforms import families, platform, shell_of
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
+from fundamentum.webservers import webserver
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
 
@@ -21,7 +23,8 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
-    head = _HEAD.read_text("utf-8") + of.shell()
+    read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
+    head = _HEAD.read_text("utf-8").replace("%READ_BY_SERVICES%", shell_words(read)) + shell_of(plan.family, "script")
     parts = (_sources, _installs, _switches, _contents, _directories, _services, _left)
     body = [line for part in parts for line in part(plan)]
     if any('"$cr"' in line for line in body):

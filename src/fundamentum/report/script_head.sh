@@ -6,7 +6,7 @@
 # tests a service's configuration before it restarts it, and says at the end how to go back.
 set -eu
 umask 022
-export DEBIAN_FRONTEND=noninteractive LC_ALL=C
+export LC_ALL=C
 changed=no undo='' act=no
 # Copies of what is replaced; never beside it, where a service would read them.
 backups=/var/backups/fundamentum keep=
@@ -243,8 +243,7 @@ take_up() {
     service=$1 pidfile=$2
     shift 2
     if [ "$changed" = no ] && [ "$act" = yes ] &&
-        ! is_older_than_its_files "$pidfile" /etc/php /usr/lib/php /etc/php.d /etc/php.ini /etc/php-fpm.d /usr/lib64/php \
-            /etc/nginx /etc/apache2 /etc/httpd; then
+        ! is_older_than_its_files "$pidfile" %READ_BY_SERVICES%; then
         say "service $service: nothing changed, left as it is"
         return 0
     fi

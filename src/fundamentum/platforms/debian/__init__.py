@@ -6,7 +6,8 @@ from typing import Any
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Relation
-from fundamentum.platforms.base import Platform, Recorded
+from fundamentum.model.recorded import Recorded
+from fundamentum.platforms.base import Platform
 from fundamentum.platforms.debian import control
 
 STATUS = "/var/lib/dpkg/status"
@@ -30,6 +31,7 @@ class Debian(Platform):
     indexes = "Packages files"
     web_additions = {"apache2": "/etc/apache2/conf-enabled"}
     modules_by_name = True
+    configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")
     recorded = Recorded(
         here=(

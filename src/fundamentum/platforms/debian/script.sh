@@ -1,3 +1,5 @@
+export DEBIAN_FRONTEND=noninteractive
+
 is_installed() { # PACKAGE
     case $(dpkg-query -W -f '${Status}' -- "$1" 2>/dev/null || :) in
         *' ok installed') return 0 ;;

@@ -5,7 +5,8 @@ from typing import Any
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.php import Sapi
-from fundamentum.platforms.base import PhpPlace, Platform, Recorded
+from fundamentum.model.recorded import Recorded
+from fundamentum.platforms.base import PhpPlace, Platform
 from fundamentum.platforms.redhat.rpm_version import rpm_order
 
 DATABASES = tuple(
@@ -31,6 +32,7 @@ class RedHat(Platform):
     web_services = {"apache2": "httpd"}
     web_additions = {"apache2": "/etc/httpd/conf.d"}
     cron_package = "cronie"
+    configuration = ("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d")
     root_signs = ("var/lib/rpm", "usr/lib/sysimage/rpm")
     recorded = Recorded(
         here=(

@@ -1,6 +1,7 @@
 """PHP built from source, on any kind of system: a server is never of this kind, but a PHP on it may be."""
 
-from fundamentum.platforms.base import Platform, Recorded
+from fundamentum.model.recorded import Recorded
+from fundamentum.platforms.base import Platform
 
 
 class SourceBuild(Platform):

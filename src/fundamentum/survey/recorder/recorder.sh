@@ -71,8 +71,7 @@ tasks='%TASKS%'
 packages='%PACKAGES%'
 
 # Document roots, as the web servers' files name them.
-roots=$(find -L /etc/nginx /etc/apache2 /etc/httpd /usr/local/nginx/conf /usr/local/etc/nginx /usr/local/apache2/conf \
-    -maxdepth 6 -type f -exec awk '
+roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
     tolower($1) == "documentroot" || $1 == "root" {
         sub(/^[ \t]*[^ \t]+[ \t]+/, ""); sub(/[ \t]*(;.*)?$/, ""); gsub(/"/, "")
         if ($0 ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, ""); print } }' {} + 2>/dev/null | sort -u | head -n 200)
@@ -98,81 +97,40 @@ places() {
         esac
     done
     for root in $roots; do with_way "${root%/*}"; done
-    for path in $roots /tmp /var/lib/nginx/body /var/lib/nginx/tmp/client_body; do with_way "$path"; done
+    for path in $roots /tmp %BODIES%; do with_way "$path"; done
     # Where PHP is told to put what is sent in, and nginx.
-    find /etc/php /etc/php.ini /etc/php.d /etc/php-fpm.d /etc/nginx -maxdepth 5 -type f -exec awk '
+    find %READ% -maxdepth 5 -type f -exec awk '
         /^[ \t]*(php_admin_value\[|php_value\[)?(upload_tmp_dir|sys_temp_dir)\]?[ \t]*=/ { sub(/^[^=]*=[ \t]*/, ""); print }
         $1 == "client_body_temp_path" { print $2 }' {} + 2>/dev/null | tr -d '";' | sort -u |
         while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
 }
 places | sort -u >"$stage/places"
 
-owners() { # the file lists of the packages that the commands came with
-    [ -n "$commands" ] && [ -d /var/lib/dpkg/info ] || return 0
-    for name in $commands; do
-        for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do
-            [ -x "$folder/$name" ] || continue
-            real=$(readlink -f -- "$folder/$name")
-            grep -lxF -e "$real" -e "${real#/usr}" -e "/usr$real" /var/lib/dpkg/info/*.list 2>/dev/null
-            break
-        done
-    done
-}
-
 {
     cat "$stage/places"
-    owners
-    here /etc/passwd /etc/group /etc/timezone /etc/localtime /etc/selinux/config /var/lib/nginx/body /var/lib/nginx/tmp/client_body
+    here /etc/passwd /etc/group /etc/timezone /etc/localtime /etc/selinux/config
     [ -z "$tasks" ] || existing below '*' /etc/crontab /etc/cron.d /etc/cron.hourly /etc/cron.daily /etc/cron.weekly \
         /etc/cron.monthly /var/spool/cron
-    [ -z "$commands" ] || here /var/lib/apt/lists/*_cnf_Commands-*
     for root in $roots; do
         case ${root##*/} in
             public | public_html | web | www | htdocs | html | httpdocs | webroot | pub)
                 case ${root%/*} in
-                    /var/www | /usr/share/nginx | /usr/local/nginx | /usr/share | /usr/local/apache2) ;;
+                    %SHARED%) ;;
                     /*/*) here "$root"; root=${root%/*} ;;
                 esac ;;
         esac
         [ -d "$root" ] && find -H "$root" -maxdepth 3 \( -type d \( -name vendor -o -name node_modules -o -name .git \
             -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null | head -n 6000
     done
-    here / /* /usr/* /usr/lib/php /usr/lib*/httpd /usr/lib*/httpd/modules /var/run /var/lib /var/cache /run /run/php \
-        /run/php-fpm /etc /etc/alternatives /etc/apt /etc/dnf /etc/systemd /usr/local/* /opt/* /opt/*/* /opt/*/*/* \
-        /etc/opt/* /etc/opt/*/* /usr/lib/apache2 /usr/lib/apache2/modules /usr/lib/cgi-bin /usr/lib/systemd \
-        /var/lib/dpkg /var/lib/apt /usr/lib/sysimage /etc/alternatives/php* \
-        /etc/os-release /usr/lib/os-release /etc/hostname /etc/php.ini /etc/php-*.ini /etc/php-fpm.conf \
-        /etc/apt/preferences /etc/apt/apt.conf /etc/dnf/dnf.conf \
-        /var/lib/dpkg/status /var/lib/dpkg/info /var/lib/dpkg/info/*php*.list \
-        /var/lib/apt/lists /var/lib/apt/lists/*Packages* /var/lib/apt/lists/*Release \
-        /usr/lib/sysimage/rpm /usr/lib/sysimage/rpm/* /var/lib/rpm /var/lib/rpm/Packages* /var/lib/rpm/rpmdb.sqlite \
-        /var/cache/dnf /var/cache/libdnf5 /usr/share/dnf5/repos.d /usr/share/dnf5/repos.d/*.repo \
-        /etc/distro.repos.d /etc/distro.repos.d/*.repo \
-        /usr/bin/php* /usr/sbin/php* /usr/lib/cgi-bin/php* /usr/lib/apache2/modules/libphp* \
-        /usr/lib*/httpd/modules/libphp* /usr/local/bin/php* /usr/local/sbin/php* /usr/local/*/bin/php* \
-        /usr/local/*/sbin/php* /opt/*/bin/php* /opt/*/sbin/php* /opt/*/*/root/usr/bin/php* \
-        /opt/*/*/root/usr/sbin/php* /usr/lib/systemd/system /usr/lib/systemd/system/php*.service
-    existing below '*' /etc/php /etc/php.d /etc/php-zts.d /etc/php-fpm.d /etc/apache2 /etc/httpd /etc/nginx \
-        /usr/local/nginx/conf /usr/local/etc/nginx /usr/local/apache2/conf /etc/apt/preferences.d /etc/apt/apt.conf.d \
-        /etc/yum.repos.d /etc/dnf/modules.d /opt/*/*/root/etc /etc/opt
+    here / /* /usr/* /var/run /var/lib /var/cache /run /run/php /run/php-fpm /etc /etc/alternatives /etc/alternatives/php* \
+        /etc/systemd /usr/lib/systemd /usr/lib/systemd/system /usr/lib/systemd/system/php*.service \
+        /etc/os-release /usr/lib/os-release /etc/hostname /usr/bin/php* /usr/sbin/php* \
+        %HERE%
+    existing below '*' %BELOW%
     existing below '*.service' /etc/systemd/system
     [ -z "$tasks" ] || existing below '*.timer' /etc/systemd/system
-    existing below '*.so' /usr/lib/php /usr/lib64/php /opt/*/*/root/usr/lib64/php /opt/*/*/root/usr/lib/php
-    for cache in /var/cache/dnf /var/cache/libdnf5; do
-        [ -d "$cache" ] && find -H "$cache" -maxdepth 3 ! -name "*$newline*" \
-            \( -type d -o -path '*/repodata/*' \) -print 2>/dev/null
-    done
-    # A PHP compiled here names its own directories.
-    for program in /usr/local/*bin/php* /usr/local/*/*bin/php* /opt/*/*bin/php*; do
-        [ -f "$program" ] || continue
-        tr '\000' '\n' <"$program" | grep -E '^/[!-~]+$' | sort -u | head -n 2000 | while IFS= read -r folder; do
-            [ -d "$folder" ] && [ "$folder" != / ] && for file in "$folder"/*.ini "$folder"/*.so "$folder"/php-fpm.conf; do
-                [ -f "$file" ] && here "$folder" "$folder"/* && case $folder in
-                    */etc*) below '*.conf' "$folder" ;;
-                esac && break
-            done
-        done
-    done
+    existing below '*.so' %EXTENSIONS%
+%PATHS%
 } 2>/dev/null | sort -u | head -n 100000 >"$stage/paths"
 
 # --- Where links lead in the end, and what stands there, also outside of those directories.
@@ -191,14 +149,7 @@ awk 'FILENAME == ARGV[1] { seen[$0] = 1; next } $0 != "" && !seen[$0]++ { print 
 
 # --- What the server's own programs say.
 
-if command -v rpm >/dev/null 2>&1; then
-    %RPM_QUESTIONS%
-    for name in $commands; do
-        for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do
-            if [ -x "$folder/$name" ]; then readlink -f -- "$folder/$name"; break; fi
-        done
-    done | tr '\n' '\000' | xargs -0 %RPM_OWNERS% >"$stage/answer-rpm-owners" 2>/dev/null
-fi
+%ANSWERS%
 
 # --- Directories that cannot be listed.
 
@@ -230,14 +181,13 @@ ticks=$(getconf CLK_TCK 2>/dev/null || printf 100)
 boot=$(awk '$1 == "btime" { print $2 }' /proc/stat 2>/dev/null)
 root=$(stat -L -c '%d:%i' / 2>/dev/null)
 # shellcheck disable=SC2013  # the names under /proc are plain
-for file in $(grep -lE 'php-fpm: master|apache2|httpd|nginx: master' /proc/[0-9]*/cmdline 2>/dev/null); do
+for file in $(grep -lE '%PROCESSES%' /proc/[0-9]*/cmdline 2>/dev/null); do
     number=${file#/proc/}
     number=${number%/cmdline}
     of_process=$(stat -L -c '%d:%i' "/proc/$number/root/" 2>/dev/null) || of_process=hidden
     [ "$of_process" = "$root" ] || [ "$of_process" = hidden ] || continue
     title=$(head -c 300 "$file" 2>/dev/null | tr '\000\n' '  ' | awk '{
-        if (match($0, /^php-fpm: master process/) || match($0, /^(\/usr\/s?bin\/)?(apache2|httpd) /) ||
-            match($0, /^(\/usr\/s?bin\/)?(apache2|httpd)$/) || match($0, /^nginx: master/)) {
+        if (match($0, "^(%PROCESSES%)( |$)")) {
             title = substr($0, 1, RLENGTH); sub(/ $/, "", title); print title }
     }')
     [ -n "$title" ] && awk -v boot="$boot" -v ticks="$ticks" -v title="$title" -v seen="$of_process" \

@@ -11,6 +11,7 @@ from fundamentum.check.directories import commands
 from fundamentum.check.judge import check
 from fundamentum.check.tasks import crontab
 from fundamentum.model.findings import Finding
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed, Offer
 from fundamentum.model.php import Loaded, Runtime, Setting
 from fundamentum.model.surroundings import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
@@ -29,10 +30,10 @@ RUNTIME = Runtime(
     serves=True,
     user="www-data",
     ini_file="/etc/php/8.2/fpm/php.ini",
-    extensions=(Loaded("pdo_mysql", "pdo_mysql", "built-in"),),
+    extensions=(Loaded("pdo_mysql", "pdo_mysql", BUILT_IN),),
     settings={"date.timezone": Setting("UTC"), "disable_functions": Setting("")},
 )
-SITE = Site("nightlog", "nginx", "/etc/nginx/x:3", root="/srv/nightlog/public", runtime=RUNTIME.label)
+SITE = Site("nightlog", "nginx", Origin("/etc/nginx/x", 3), root="/srv/nightlog/public", runtime=RUNTIME.label)
 ROOT = Survey(
     1,
     "vega",
@@ -231,10 +232,10 @@ def test_the_machine(name: str, text: str, change: dict[str, Any], verdict: str)
 
 TASKS: list[tuple[tuple[Scheduled, ...], str]] = [
     ((), "unmet"),
-    ((Scheduled("bin/x.php", "/etc/cron.d/x:1", "www-data", 900),), "met"),
-    ((Scheduled("bin/x.php", "/etc/cron.d/x:1", "www-data", 3600),), "unmet"),
-    ((Scheduled("bin/x.php", "/etc/cron.d/x:1", "www-data", None),), "unknown"),
-    ((Scheduled("bin/x.php", "/etc/crontab:1", "root", 60),), "met"),
+    ((Scheduled("bin/x.php", Origin("/etc/cron.d/x", 1), "www-data", 900),), "met"),
+    ((Scheduled("bin/x.php", Origin("/etc/cron.d/x", 1), "www-data", 3600),), "unmet"),
+    ((Scheduled("bin/x.php", Origin("/etc/cron.d/x", 1), "www-data", None),), "unknown"),
+    ((Scheduled("bin/x.php", Origin("/etc/crontab", 1), "root", 60),), "met"),
 ]
 
 

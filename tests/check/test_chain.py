@@ -9,6 +9,7 @@ from fundamentum.catalog.quantity import span
 from fundamentum.check.chain import with_room
 from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
+from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.surroundings import Limit, Place
@@ -125,7 +126,7 @@ def on(server: Any, limits: tuple[Limit, ...], version: str = "", free: int | No
         System(family="debian"),
         runtimes=(runtime,),
         installed=(Installed("apache2-bin", version),) if version else None,
-        sites=(Site("nightlog", server, "/etc/x:1", runtime=runtime.label, limits=limits, **more),),
+        sites=(Site("nightlog", server, Origin("/etc/x", 1), runtime=runtime.label, limits=limits, **more),),
         places=(Place("/tmp", "directory", free=free),),
     )
     return check(needs(UPLOADS), survey).findings[-1]
@@ -140,7 +141,7 @@ def on(server: Any, limits: tuple[Limit, ...], version: str = "", free: int | No
         ("apache2", Limit("FcgidMaxRequestLen", "131072"), "", "unmet"),
         ("iis", Limit("maxAllowedContentLength", "30000000"), "", "unmet"),
         ("iis", Limit("maxAllowedContentLength", "90000000"), "", "met"),
-        ("nginx", Limit("client_max_body_size", "$size", "/etc/x:3"), "", "unknown"),
+        ("nginx", Limit("client_max_body_size", "$size", Origin("/etc/x", 3)), "", "unknown"),
     ],
 )
 def test_other_web_servers(server: str, limit: Limit, version: str, verdict: str) -> None:

@@ -8,6 +8,7 @@ import pytest
 
 import fundamentum.demo
 from fundamentum.check.comparison import Difference, compare, compare_for
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Site, Survey
@@ -26,7 +27,7 @@ def with_runtime(**what: object) -> Survey:
     return msgspec.structs.replace(ALTAIR, runtimes=tuple(changed if one is FPM else one for one in ALTAIR.runtimes))
 
 
-def setting(name: str, value: str, origin: str) -> dict[str, Setting]:
+def setting(name: str, value: str, origin: Origin) -> dict[str, Setting]:
     return {**FPM.settings, name: Setting(value, origin)}
 
 
@@ -34,8 +35,8 @@ CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
     (ALTAIR, set()),
     (with_runtime(version="8.2.40"), {(FPM.label, "php", FPM.version or "", "8.2.40")}),
     (with_runtime(extensions=FPM.extensions[1:]), {(FPM.label, f"extension:{FPM.extensions[0].name}", "loaded", "not there")}),
-    (with_runtime(settings=setting("memory_limit", "1G", "/x.ini:3")), {(FPM.label, "setting:memory_limit", "256M", "1G")}),
-    (with_runtime(settings=setting("memory_limit", "256M", "/elsewhere.ini:3")), set()),
+    (with_runtime(settings=setting("memory_limit", "1G", Origin("/x.ini", 3))), {(FPM.label, "setting:memory_limit", "256M", "1G")}),
+    (with_runtime(settings=setting("memory_limit", "256M", Origin("/elsewhere.ini", 3))), set()),
     (with_runtime(stale=("/etc/x.ini",)), {(FPM.label, "running", "runs with its configuration", "waits for a restart")}),
     (with_runtime(started=1.0, user="other"), set()),
     (
@@ -48,7 +49,7 @@ CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
     ),
     (msgspec.structs.replace(ALTAIR, installed=None), set()),
     (
-        msgspec.structs.replace(ALTAIR, sites=(*ALTAIR.sites, Site("new.example", "nginx", "/n:1", runtime=FPM.label))),
+        msgspec.structs.replace(ALTAIR, sites=(*ALTAIR.sites, Site("new.example", "nginx", Origin("/n", 1), runtime=FPM.label))),
         {("sites", "site:new.example", "not there", FPM.label)},
     ),
 ]  # fmt: skip
@@ -61,7 +62,7 @@ def test_what_differs_for_php_is_said_and_nothing_else(other: Survey, expected: 
 
 
 def test_runtimes_of_another_branch_are_held_against_each_other_without_their_built_in_defaults() -> None:
-    other = with_runtime(branch="8.4", version="8.4.1", settings=setting("zend.odd", "1", "built-in"))
+    other = with_runtime(branch="8.4", version="8.4.1", settings=setting("zend.odd", "1", BUILT_IN))
     found = compare(ALTAIR, other)
     assert {one.where for one in found} == {f"{FPM.label} and 8.4/fpm/{FPM.pool}"}
     assert [one.what for one in found] == ["php"]

@@ -7,6 +7,7 @@ import pytest
 
 from fundamentum.check.safety import risks
 from fundamentum.model.findings import Target
+from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.surroundings import Exposed, Machine
 from fundamentum.model.survey import Site, Survey
@@ -30,7 +31,7 @@ CASES: list[tuple[dict[str, Any], dict[str, str], set[str]]] = [
 
 @pytest.mark.parametrize(("what", "settings", "expected"), CASES)
 def test_each_risk(what: dict[str, Any], settings: dict[str, str], expected: set[str]) -> None:
-    values = {name: Setting(value, "/etc/php/8.2/fpm/php.ini:7") for name, value in settings.items()}
+    values = {name: Setting(value, Origin("/etc/php/8.2/fpm/php.ini", 7)) for name, value in settings.items()}
     runtime = Runtime(**{"branch": "8.2", "sapi": "fpm", "version": "8.2.1", "settings": values, **what})
     found = risks(NOWHERE, Target(runtime, "named"), TODAY)
     assert {risk.about for risk in found} == expected
@@ -40,7 +41,7 @@ def test_each_risk(what: dict[str, Any], settings: dict[str, str], expected: set
 
 def test_the_remedy_names_the_file_that_counts() -> None:
     runtime = Runtime(
-        "8.2", "fpm", "8.2.1", settings={"display_errors": Setting("On", "/etc/php/8.2/fpm/conf.d/x.ini:2")}
+        "8.2", "fpm", "8.2.1", settings={"display_errors": Setting("On", Origin("/etc/php/8.2/fpm/conf.d/x.ini", 2))}
     )
     assert (
         risks(NOWHERE, Target(runtime, ""), TODAY)[0].remedy
@@ -55,7 +56,7 @@ def test_what_lies_in_the_document_root_of_its_own_sites_counts() -> None:
         1,
         "vega",
         System(),
-        sites=(Site("nightlog", "nginx", "/etc/nginx/x:1", root="/srv/nightlog", runtime="8.2/fpm/www"),),
+        sites=(Site("nightlog", "nginx", Origin("/etc/nginx/x", 1), root="/srv/nightlog", runtime="8.2/fpm/www"),),
         exposed=(
             *(Exposed(kind, "/srv/nightlog/a b", "/srv/nightlog", 2) for kind in kinds),
             Exposed("installer", "/srv/other/setup", "/srv/other"),

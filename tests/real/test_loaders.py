@@ -101,7 +101,7 @@ def test_each_reason_is_told(server: Server, files: Path, lines: str, name: str,
         mine = [
             one
             for one in runtime.extensions
-            if one.name == name and one.origin.startswith(str(test)[len(str(root.path)) :])
+            if one.name == name and one.origin.file.startswith(str(test)[len(str(root.path)) :])
         ]
         if branch == BRANCH_OF_BUILD or words in ("does not exist", "extensions of this PHP are in", "damaged"):
             assert_fault(mine, words)

@@ -73,7 +73,7 @@ def test_runtimes_of_the_distribution_and_beside_it(server: Root, twin: Root) ->
         command = ["chroot", str(twin.path), program, "-n", "-m"]
         listed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
         inside = {line for line in listed if line and line[0] != "["}
-        assert {one.shown for one in runtime.extensions if one.origin == "built-in"} == inside
+        assert {one.shown for one in runtime.extensions if one.origin.built_in} == inside
         assert "ctype" in {one.name for one in runtime.extensions if one.fault is None}
     assert "planted" not in written(found).decode()
 

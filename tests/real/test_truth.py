@@ -59,8 +59,8 @@ def test_what_is_switched_off_or_fails_is_told_apart(server: Server) -> None:
 def test_places_that_lost_are_shown(server: Server) -> None:
     setting = runtime_of(server, "fpm/www").settings["upload_max_filesize"]
     folder = f"/etc/php/{server.branch}/fpm/conf.d"
-    assert (setting.value, setting.origin) == ("64M", f"{folder}/60-later.ini:1")
-    assert setting.overridden[0] == f"{folder}/50-observatory.ini:3 (200)"
+    assert (setting.value, str(setting.origin)) == ("64M", f"{folder}/60-later.ini:1")
+    assert str(setting.overridden[0]) == f"{folder}/50-observatory.ini:3 (200)"
 
 
 @pytest.mark.parametrize("form", ["text", "HTML"])

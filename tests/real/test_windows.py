@@ -8,6 +8,7 @@ import pytest
 from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import ExtensionNeed, Needs
+from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from fundamentum.survey.reference import look
@@ -123,11 +124,11 @@ def test_every_php_of_a_drive_is_told_by_its_own_binaries(drive: Path) -> None:
 def test_extension_lines_on_off_and_pointing_nowhere(drive: Path) -> None:
     found = look(str(drive))
     runtime = next(one for one in found.runtimes if one.label == "8.3/cgi@/PHP")
-    loaded = {one.name: one.fault and one.fault.words for one in runtime.extensions if one.origin != "built-in"}
+    loaded = {one.name: one.fault and one.fault.words for one in runtime.extensions if not one.origin.built_in}
     assert {name for name, words in loaded.items() if words is None} == {"gd", "opcache"}
     assert "does not exist" in (loaded["nowhere"] or "")
     assert "thread-safe PHP, and this one is non-thread-safe" in (loaded["threads"] or "")
-    assert runtime.settings["memory_limit"].origin == "/PHP/php.ini:8"
+    assert runtime.settings["memory_limit"].origin == Origin("/PHP/php.ini", 8)
     intl = finding(found, "intl", "8.3/cgi@/PHP")
     assert (intl.state, intl.remedy) == ("switched-off", "add extension=intl to /PHP/php.ini")
     assert (

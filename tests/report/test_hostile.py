@@ -17,6 +17,7 @@ from rich.console import Console
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Repository
 from fundamentum.model.plan import DropIn, Edit, Install, Plan, Reason, Set
 from fundamentum.model.remark import Remark
@@ -97,7 +98,7 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
         server=hostile,
         remarks=(Remark(hostile, hostile),),
         runtimes=tuple(replace(r, ini_file=hostile, version=hostile, stale=(hostile,)) for r in found.runtimes),
-        sites=(Site(hostile, "nginx", hostile, (hostile,), hostile, hostile, hostile, hostile),),
+        sites=(Site(hostile, "nginx", Origin(hostile), (hostile,), hostile, hostile, hostile, hostile),),
         repositories=(Repository(hostile),),
     )
     judged = check(replace(needs("gd"), notes={"extension:gd": hostile}), bad)

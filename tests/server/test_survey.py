@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.debian import control
@@ -118,14 +119,14 @@ def test_later_files_win_and_pools_win_over_files(tmp_path: Path) -> None:
         },
     )
     www, plates = pool(look(root)), pool(look(root), "8.2/fpm/plates")
-    assert www.settings["memory_limit"].overridden == ("/etc/php/8.2/fpm/php.ini:2 (64M)",)
-    assert www.settings["memory_limit"].origin == "/etc/php/8.2/fpm/conf.d/50-a.ini:1"
+    assert www.settings["memory_limit"].overridden == (Overridden(Origin("/etc/php/8.2/fpm/php.ini", 2), "64M"),)
+    assert www.settings["memory_limit"].origin == Origin("/etc/php/8.2/fpm/conf.d/50-a.ini", 1)
     assert (www.settings["post_max_size"].value, plates.settings["post_max_size"].value, plates.user) == (
         "1M",
         "7M",
         "plates",
     )
-    assert www.settings["upload_max_filesize"].origin == "built-in"
+    assert www.settings["upload_max_filesize"].origin.built_in
 
 
 def test_a_switched_off_or_missing_extension_is_not_loaded(tmp_path: Path) -> None:
@@ -140,7 +141,7 @@ def test_a_switched_off_or_missing_extension_is_not_loaded(tmp_path: Path) -> No
         },
     )
     loaded = [
-        (one.name, one.fault and one.fault.words) for one in pool(look(root)).extensions if one.origin != "built-in"
+        (one.name, one.fault and one.fault.words) for one in pool(look(root)).extensions if not one.origin.built_in
     ]
     assert [name for name, problem in loaded if problem is None] == ["ctype"], "gd is on nowhere"
     problems = [problem for _, problem in loaded if problem]

@@ -17,6 +17,7 @@ from fundamentum.check.offers import Market
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.needs import SettingNeed
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_needs import Limit, LimitNeed
 from fundamentum.model.survey import Site, Survey
 from fundamentum.survey.asked_about import upload_folders
@@ -83,7 +84,7 @@ def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Targ
 def sites_of(survey: Survey, target: Target) -> list[Site]:
     """The sites that the runtime serves; only the one it was chosen by, if it was chosen by one."""
     runtime = target.runtime
-    found = [site for site in survey.sites if site.runtime in (runtime.label, runtime.like or runtime.label)]
+    found = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
     named = [site for site in found if target.site in (site.name, *site.aliases)]
     return named or found
 
@@ -145,13 +146,13 @@ def _setting(
         least=least,
         origin=setting.origin,
         enough=enough,
-        remedy=_remedy(found, name, wanted, value, setting.origin) if enough is False else "",
+        remedy=_remedy(found, name, wanted, value) if enough is False else "",
         state=found.state,
         condition=wanted if enough is False else condition(name, text),
     )
 
 
-def _remedy(found: Finding, name: str, wanted: Condition, value: str | None, origin: str) -> str:
+def _remedy(found: Finding, name: str, wanted: Condition, value: str | None) -> str:
     if found.state == "awaiting-restart" or not (found.remedy or "").startswith("set "):
         return found.remedy or ""
     place = (found.remedy or "").rpartition(" in ")[2]
@@ -177,9 +178,9 @@ def _manager(least: int, target: Target) -> Iterator[Link]:
     amount = span(value)
     amount = math.inf if amount == 0 else amount
     enough = None if amount is None else amount >= least
-    origin = setting.origin if setting else "built-in"
-    place = origin.rpartition(":")[0] or runtime.pool_file or "the pool's file"
-    stale = enough is True and origin.rpartition(":")[0] in runtime.stale
+    origin = setting.origin if setting else BUILT_IN
+    place = origin.set_in or runtime.pool_file or "the pool's file"
+    stale = enough is True and origin.set_in in runtime.stale
     remedy = f"restart {runtime.service}" if stale else f"set {name} = {least}s in {place}"
     yield Link(
         of="FPM",
@@ -209,7 +210,7 @@ def _space(sites: Sequence[Site], least: int, survey: Survey, target: Target) ->
             shown="not known" if free is None else f"{in_words(free)} free",
             amount=free,
             least=least,
-            origin=folder,
+            origin=Origin(folder),
             enough=None if free is None else free >= least,
             remedy=f"make room in {folder}: {in_words(least)} at least",
         )

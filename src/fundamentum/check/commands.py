@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from fundamentum.check.access import SEARCH, account_of, allowed, barred
 from fundamentum.check.offers import Market, upstream
 from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
 from fundamentum.model.surrounding_needs import CommandNeed
 from fundamentum.model.surroundings import Command
@@ -36,7 +37,7 @@ def _one(
         return _absent(base, fact, versions, offer)
     installed = next((one for one in survey.installed or () if one.name == fact.package), None)
     version = upstream(installed.version) if installed else None
-    base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=fact.path)
+    base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=Origin(fact.path))
     if bar := _bar(fact.path, survey, target):
         return replace(base, verdict="unmet", found=f"{fact.path}, which may not be run", remedy=bar)
     if versions.alternatives and version is None:

@@ -49,7 +49,7 @@ def _for(needs: Needs, first: Survey, second: Survey) -> Iterator[Difference]:
     for need, one in sides[0].items():
         other = sides[1][need]
         if (one.verdict, one.state, one.found) != (other.verdict, other.state, other.found):
-            origins = (one.origin or "", other.origin or "") if need.startswith("setting:") else ("", "")
+            origins = (str(one.origin or ""), str(other.origin or "")) if need.startswith("setting:") else ("", "")
             yield Difference(needs.name, need, _words(one), _words(other), origins)
 
 
@@ -125,17 +125,17 @@ def _within(label: str, one: Runtime, two: Runtime) -> Iterator[Difference]:
         if name in QUIET or (a and b and a.value == b.value):
             continue
         # A directive that only one of two branches knows, at its built-in default, follows the version.
-        plain = all(side is None or side.origin == "built-in" for side in (a, b))
+        plain = all(side is None or side.origin.built_in for side in (a, b))
         if plain and (a is None or b is None or one.branch != two.branch):
             continue
         values = tuple("not known" if s and s.value is None else s.value or "not set" if s else ABSENT for s in (a, b))
-        origins = (a.origin if a else "", b.origin if b else "")
+        origins = (str(a.origin) if a else "", str(b.origin) if b else "")
         yield Difference(label, f"setting:{name}", values[0] or "", values[1] or "", origins)
     for name in sorted(set(one.manager) | set(two.manager)):
         limits = [side.manager.get(name) for side in (one, two)]
         if len({limit.value if limit else "0" for limit in limits}) > 1:
             shown = [(limit.value or "") if limit else "not set" for limit in limits]
-            places = [limit.origin if limit else "built-in" for limit in limits]
+            places = [str(limit.origin) if limit else "built-in" for limit in limits]
             yield Difference(label, f"limit:{name}", shown[0], shown[1], (places[0], places[1]))
     if bool(one.stale) != bool(two.stale):
         words = ("waits for a restart", "runs with its configuration")
@@ -152,7 +152,7 @@ def _sites(first: Survey, second: Survey) -> Iterator[Difference]:
         pair = [side.get(name) for side in sides]
         one, two = ((site.runtime or "not known") if site else ABSENT for site in pair)
         if one != two:
-            origins = tuple(site.origin if site else "" for site in pair)
+            origins = tuple(str(site.origin) if site else "" for site in pair)
             yield Difference("sites", f"site:{name}", one, two, (origins[0], origins[1]))
         if pair[0] and pair[1]:
             yield from _site(name, pair[0], pair[1])
@@ -165,7 +165,9 @@ def _site(name: str, one: Site, two: Site) -> Iterator[Difference]:
         a, b = sides[0][key], sides[1][key]
         if a.value != b.value:
             what = f"limit:{key[0]} {key[1]}".strip()
-            yield Difference(f"site {name}", what, a.value or "built-in", b.value or "built-in", (a.origin, b.origin))
+            yield Difference(
+                f"site {name}", what, a.value or "built-in", b.value or "built-in", (str(a.origin), str(b.origin))
+            )
     if one.secure != two.secure:
         yield Difference(f"site {name}", "https", "on" if one.secure else "off", "on" if two.secure else "off")
 

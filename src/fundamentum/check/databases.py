@@ -12,6 +12,7 @@ from fundamentum.check.extensions import ORDER, Standing, standing
 from fundamentum.check.offers import Market, upstream
 from fundamentum.model.findings import AGAIN, Finding, State, Target, Verdict
 from fundamentum.model.needs import Needs
+from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_needs import DatabaseNeed
 from fundamentum.model.survey import Survey
 from fundamentum.model.versions import VersionRange
@@ -72,7 +73,7 @@ def judge(need: DatabaseNeed, needs: Needs, survey: Survey, target: Target, mark
     found = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
     if driver.state != "active":
         found += f"; its driver {best.driver}: {driver.found or driver.state}"
-    base = replace(base, found=found, origin=server.where if server else None)
+    base = replace(base, found=found, origin=Origin(server.where) if server and server.where else None)
     if there and driver.state == "active":
         return replace(base, verdict="met", subject=best.driver)
     remedies: list[str] = []

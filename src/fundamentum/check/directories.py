@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
 from fundamentum.check.chain import sites_of
 from fundamentum.model.findings import AGAIN, Arrangement, Finding, Target
+from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_needs import DirectoryNeed
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Survey
@@ -15,6 +16,12 @@ from fundamentum.platforms import platform
 from fundamentum.survey.probes.places import candidates
 
 PRIVATE: Final = 0o750
+
+
+def _origin(need: DirectoryNeed, place: Place) -> Origin | None:
+    """Where the directory really is, if the need does not say so itself."""
+    path = place.real or (place.path if place.path != need.path else "")
+    return Origin(path) if path else None
 
 
 def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
@@ -25,7 +32,7 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     place = placed(need, survey, target)
     if place is None:
         return replace(base, found="not known", remedy=_unplaced(need, survey, target))
-    found = replace(base, origin=place.real or (place.path if place.path != need.path else None))
+    found = replace(base, origin=_origin(need, place))
     if place.kind == "unreadable":
         return replace(found, found="cannot be seen", remedy="survey again as a user who may look there")
     account = account_of(survey, target)

@@ -8,6 +8,7 @@ from fundamentum.catalog import api_number, canonical, extension_gone, inside, i
 from fundamentum.check.offers import Market
 from fundamentum.model.findings import Finding, State, Target
 from fundamentum.model.needs import ExtensionNeed, LoaderNeed
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.php import Answer, Branch, Fault, Loaded, Module
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
@@ -32,7 +33,7 @@ class Standing(msgspec.Struct, frozen=True):
     state: State | None
     found: str
     remedy: str | None = None
-    origin: str | None = None
+    origin: Origin | None = None
     package: str | None = None
     remark: str | None = None
     fault: Fault | None = None
@@ -80,7 +81,7 @@ def standing(name: str, survey: Survey, target: Target, market: Market, loader: 
         twice = next((f"{one.origin}: {one.fault.words}" for one in loaded if one.fault), None)
         return _working(name, working, target, twice)
     if loader is None and inside(name, runtime.branch, runtime.sapi):
-        return Standing(name, "active", "part of PHP itself", origin="built-in")
+        return Standing(name, "active", "part of PHP itself", origin=BUILT_IN)
     branch = survey.branch_of(runtime)
     modules = [module for module in (branch.modules if branch else ()) if module.name == name]
     offer = market.supplier(name, runtime.branch, runtime.home)
@@ -125,11 +126,11 @@ def _restart(target: Target) -> str:
 
 def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Standing:
     runtime = target.runtime
-    changed = {one.path, one.origin.rpartition(":")[0]} & set(runtime.stale)
+    changed = {one.path, one.origin.set_in} & set(runtime.stale)
     if changed:
         found = f"configured, but {runtime.service or runtime.sapi} started before this was last changed"
         return Standing(name, "awaiting-restart", found, _restart(target), one.origin)
-    found = "part of PHP itself" if one.origin == "built-in" else "loaded"
+    found = "part of PHP itself" if one.origin.built_in else "loaded"
     return Standing(name, "active", found, origin=one.origin, remark=twice)
 
 

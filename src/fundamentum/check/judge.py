@@ -9,6 +9,7 @@ from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
 from fundamentum.model.findings import Finding, Judgement, State, Target
 from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.webservers import names, webserver
 
@@ -57,7 +58,7 @@ def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding
         verdict="met",
         wanted=str(needs.php),
         found=runtime.version or runtime.branch,
-        origin=runtime.program,
+        origin=Origin(runtime.program) if runtime.program else None,
     )
     others = [branch for branch in other_branches(survey, needs, market) if branch != runtime.branch]
     instead = (

@@ -59,7 +59,7 @@ def _zone(base: Finding, survey: Survey, target: Target) -> Finding:
     setting = target.runtime.settings.get("date.timezone")
     if setting is None or setting.value is None:
         return replace(base, remedy=f"see {setting.origin}" if setting else "this runtime has no such setting")
-    if setting.value and setting.origin != "built-in":
+    if setting.value and not setting.origin.built_in:
         return replace(base, verdict="met", found=setting.value, origin=setting.origin)
     zone = survey.machine.zone or "UTC"
     place = target.runtime.ini_file or "php.ini"

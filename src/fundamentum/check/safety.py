@@ -87,7 +87,7 @@ def _shown_errors(runtime: Runtime, today: date) -> Iterator[Risk]:
             setting.value,
             "visitors see error messages, with paths and parts of queries in them",
             _set("display_errors", "Off", runtime),
-            setting.origin,
+            str(setting.origin),
         )
 
 
@@ -100,7 +100,7 @@ def _remote_code(runtime: Runtime, today: date) -> Iterator[Risk]:
             setting.value,
             "one unchecked include is enough to run code from another server",
             _set("allow_url_include", "Off", runtime),
-            setting.origin,
+            str(setting.origin),
         )
 
 
@@ -118,8 +118,8 @@ def _unsupported(runtime: Runtime, today: date) -> Iterator[Risk]:
 
 
 def _set(name: str, value: str, runtime: Runtime) -> str:
-    origin = runtime.settings[name].origin.rpartition(":")[0] or runtime.ini_file or "php.ini"
-    return f"set {name} = {value} in {origin.removesuffix(' (as packaged)')}"
+    place = runtime.settings[name].origin.set_in or runtime.ini_file or "php.ini"
+    return f"set {name} = {value} in {place}"
 
 
 RULES: Final[tuple[Callable[[Runtime, date], Iterator[Risk]], ...]] = (_shown_errors, _remote_code, _unsupported)

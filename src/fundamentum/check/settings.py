@@ -29,7 +29,7 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
         overridden=setting.overridden,
     )
     if setting.value is None:
-        if setting.origin in runtime.unread:
+        if setting.origin.file in runtime.unread:
             why = f"{setting.origin} could not be read: survey again as a user who may read it"
         else:
             why = f"it depends on an environment variable: see {setting.origin}"
@@ -40,13 +40,13 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):
         return _changed(finding, verdict="unmet", remedy=_remedy(need, value, setting, target), remark=oddity)
-    if setting.origin.rpartition(":")[0] in runtime.stale:
+    if setting.origin.set_in in runtime.stale:
         return _changed(
             finding,
             verdict="unmet",
             state="awaiting-restart",
             remedy=f"restart {runtime.service or 'the program that runs this PHP'}",
-            remark=f"{runtime.service} started before {setting.origin.rpartition(':')[0]} changed",
+            remark=f"{runtime.service} started before {setting.origin.file} changed",
         )
     return _changed(finding, remark=oddity)
 
@@ -79,8 +79,8 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
     if need.name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return f"the {runtime.sapi} runtime always has {value or 'nothing'} here, whatever the files say"
     proposal = need.condition.proposal(need.name, value)
-    place = setting.origin.rpartition(":")[0] or runtime.ini_file or "php.ini"
-    return f"set {need.name} = {proposal} in {place.removesuffix(' (as packaged)')}"
+    place = setting.origin.set_in or runtime.ini_file or "php.ini"
+    return f"set {need.name} = {proposal} in {place}"
 
 
 def _changed(finding: Finding, **what: object) -> Finding:

@@ -8,6 +8,7 @@ from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.php import SAPIS, Loaded, Runtime, Sapi, Setting
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
@@ -126,9 +127,9 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         if default is None or directive.owner not in owners:
             continue
         value = known.forced.get(sapi, {}).get(name)
-        origin = "built-in"
+        origin = BUILT_IN
         if value is None and name in packaged:
-            value, origin = packaged[name], f"{ini_file} (as packaged)"
+            value, origin = packaged[name], Origin(ini_file, 0)
         settings[name] = Setting(default if value is None else value, origin)
     return Runtime(
         branch=branch,
@@ -141,7 +142,7 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         pool_dir=place.pool_dir if sapi == "fpm" else None,
         service=place.service,
         settings=settings,
-        extensions=tuple(Loaded(shown.lower(), shown, "built-in") for shown in known.static.get(sapi, ())),
+        extensions=tuple(Loaded(shown.lower(), shown, BUILT_IN) for shown in known.static.get(sapi, ())),
     )
 
 

@@ -132,7 +132,7 @@ def _extension(name: str, survey: Survey, market: Market, applications: Sequence
         lines = [one for one in runtime.extensions if one.name == name]
         working = next((one for one in lines if one.fault is None), None)
         places = tuple(
-            Place(one.origin, "loads it" if one.fault is None else f"fails: {one.fault.words}", one is working)
+            Place(str(one.origin), "loads it" if one.fault is None else f"fails: {one.fault.words}", one is working)
             for one in lines
         )
         runtimes.append(InRuntime(runtime.label, f"{now.state or 'unknown'}: {now.found}", places, now.remedy or ""))
@@ -194,7 +194,7 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
             value += " (no limit)"
         elif setting.value is not None and counts != setting.value:
             value += f", which counts as {counts}"
-        if setting.origin.rpartition(":")[0] in runtime.stale:
+        if setting.origin.set_in in runtime.stale:
             value += "; the running process started before that"
         if runtime.answer and name in runtime.answer.settings:
             value += f"; the running pool has {runtime.answer.settings[name] or 'nothing'}"
@@ -206,12 +206,11 @@ def _places(name: str, runtime: Runtime) -> Iterator[Place]:
     """The built-in default, then every line that sets it, in the order in which they are read."""
     setting = runtime.settings[name]
     default = facts(runtime.branch).default(name, runtime.sapi)
-    yield Place("built-in", "not known" if default is None else default or "empty", setting.origin == "built-in")
-    for place in reversed(setting.overridden):
-        where, _, value = place.partition(" (")
-        yield Place(where, value.removesuffix(")"))
-    if setting.origin != "built-in":
-        yield Place(setting.origin, "not known" if setting.value is None else setting.value or "empty", True)
+    yield Place("built-in", "not known" if default is None else default or "empty", setting.origin.built_in)
+    for lost in reversed(setting.overridden):
+        yield Place(str(lost.origin), "?" if lost.value is None else lost.value)
+    if not setting.origin.built_in:
+        yield Place(str(setting.origin), "not known" if setting.value is None else setting.value or "empty", True)
 
 
 def _package(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:

@@ -23,6 +23,7 @@ __all__ = [
     "HostError",
     "Question",
     "Stat",
+    "Visit",
     "listed",
     "matching",
     "text_of",
@@ -62,6 +63,15 @@ class Extras(msgspec.Struct, frozen=True):
     """Whether it is a directory that the one who looks may not look into."""
 
 
+class Visit(msgspec.Struct, frozen=True):
+    """When a server is looked at, and by whom."""
+
+    taken: int | None = None
+    """Seconds since 1970.  None: it is not known."""
+    as_root: bool | None = None
+    """Whether everything may be read there."""
+
+
 class Question(msgspec.Struct, frozen=True):
     """A program of the server's own that reads something no file says plainly.  It changes nothing."""
 
@@ -80,6 +90,7 @@ class Host(Protocol):
     """Whether this is a Windows machine."""
     whole: bool
     """Whether files are had as they stand: a recording holds no comments."""
+    visit: Visit
     budget: Budget
     """What may still be read of this server."""
 

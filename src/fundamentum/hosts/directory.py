@@ -8,11 +8,12 @@ import re
 import stat as stat_module
 import struct
 import subprocess
+import time
 from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
-from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, text_or_none
+from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, Visit, text_or_none
 from fundamentum.hosts.processes import Running, running
 from fundamentum.model.surroundings import Grant, Machine
 from fundamentum.untrusted.budget import Budget
@@ -37,6 +38,7 @@ class DirectoryHost:
 
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live
+        self.visit = Visit(int(time.time()), os.geteuid() == 0 if hasattr(os, "geteuid") else None)
         self.passed_over: list[str] = []
         self.budget = Budget()
         self._prefix = str(root).rstrip("/")

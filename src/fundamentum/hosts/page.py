@@ -12,9 +12,10 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
 from fundamentum.model.installation import branch_in
+from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Branch, Loaded, Runtime, Sapi, Setting
 from fundamentum.model.remark import Remark
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import FORMAT, Survey
 from fundamentum.model.system import System
 from fundamentum.model.text import is_directive
 from fundamentum.untrusted.secrets import without_secrets
@@ -25,7 +26,6 @@ MAX_TAGS: Final = 300_000
 MAX_CELL: Final = 64 * 1024
 MAX_NAMES: Final = 5000
 """Modules, and directives, of one page."""
-FORMAT: Final = 1
 ORIGIN: Final = "information page"
 _SAPIS: Final[dict[str, Sapi]] = {
     "FPM/FastCGI": "fpm",
@@ -93,7 +93,7 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
         serves=sapi != "cli",
         ini_file=ini_file if ini_file.startswith("/") else None,
         settings={name: _setting(name, *values) for name, values in sorted(page.directives.items())},
-        extensions=tuple({canonical(name): Loaded(canonical(name), name, ORIGIN) for name in names}.values()),
+        extensions=tuple({canonical(name): Loaded(canonical(name), name, Origin(ORIGIN)) for name in names}.values()),
     )
     return Survey(
         format=FORMAT,
@@ -120,8 +120,8 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
 
 
 def _setting(name: str, local: str, master: str) -> Setting:
-    lost = (f"{ORIGIN}, master value ({without_secrets(name, master)})",) if master != local else ()
-    return Setting(without_secrets(name, local), ORIGIN, lost)
+    lost = (Overridden(Origin(f"{ORIGIN}, master value"), without_secrets(name, master)),) if master != local else ()
+    return Setting(without_secrets(name, local), Origin(ORIGIN), lost)
 
 
 def _value(text: str) -> str:

@@ -13,7 +13,7 @@ from collections.abc import Mapping, Sequence
 from typing import BinaryIO, Final, Literal
 
 from fundamentum.errors import InputError
-from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat
+from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
 from fundamentum.hosts.processes import DELETED, Running, seen
 from fundamentum.model.surroundings import Grant, Machine
 from fundamentum.untrusted.budget import Budget
@@ -27,7 +27,7 @@ MAX_PATHS: Final = 200_000
 """Files and directories that a recording may speak of."""
 _MEMBER: Final = re.compile(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
-    r"grants|labels|space|machine|"
+    r"grants|labels|space|machine|visit|"
     r"answer-[a-z-]{1,40})"
 )
 MAX_PATH: Final = 4096
@@ -47,6 +47,7 @@ class Recording:
         self.passed_over: list[str] = []
         self.budget = Budget()
         self._members = members
+        self.visit = _visit(_text(members.get("visit", b"")))
         self._odd: set[str] = set()
         """Directories with a name that is no UTF-8 text."""
         self._stats: dict[str, Stat] = {}
@@ -225,6 +226,12 @@ class Recording:
 
     def answer(self, question: Question) -> bytes | None:
         return self._members.get(f"answer-{question.name}")
+
+
+def _visit(text: str) -> Visit:
+    """``SECONDS USER``, as the recorder wrote it."""
+    numbers = [whole(word) for word in text.split()]
+    return Visit(numbers[0], numbers[1] == 0) if len(numbers) == 2 and numbers[0] else Visit()
 
 
 def open_recording(data: bytes, where: str) -> Recording:

@@ -6,6 +6,7 @@ import msgspec
 
 from fundamentum.model.conditions import Condition
 from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
 from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
@@ -32,7 +33,7 @@ class Link(msgspec.Struct, frozen=True):
     """What it allows, in the need's unit; None: not known."""
     least: int
     """What it has to allow."""
-    origin: str
+    origin: Origin
     enough: bool | None
     remedy: str = ""
     state: State | None = None
@@ -84,11 +85,10 @@ class Finding(msgspec.Struct, frozen=True):
     state: State | None = None
     wanted: str | None = None
     found: str | None = None
-    origin: str | None = None
-    """``FILE:LINE`` or ``built-in``."""
+    origin: Origin | None = None
     remedy: str | None = None
-    overridden: tuple[str, ...] = ()
-    """Places that set the value too but lost against a later one."""
+    overridden: tuple[Overridden, ...] = ()
+    """Lines that set the value too but lost against a later one."""
     remark: str | None = None
     note: str | None = None
     """Why the application needs it, from the needs file."""
@@ -117,6 +117,8 @@ class Target(msgspec.Struct, frozen=True):
     """The site it was chosen by."""
     named: bool = False
     """Whether the user named it: that no site is handed to it is then a remark."""
+    beside: str | None = None
+    """The label of the runtime beside which a plan puts this one, a new pool, and from which it takes over a site."""
     wanted: bool = False
     """Whether it is asked for even if the application does not accept that version: to see what would happen."""
 

@@ -4,6 +4,7 @@ from collections.abc import Collection
 from typing import ClassVar, Literal
 
 from fundamentum.model.fact import Fact
+from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
 
@@ -59,10 +60,9 @@ class Setting(Fact, frozen=True):
     """
 
     value: Text | None
-    origin: Text = "built-in"
-    """``FILE:LINE``, or ``built-in`` where no file sets it."""
-    overridden: tuple[Text, ...] = ()
-    """Places whose value lost, the last one first, each as ``FILE:LINE (value)``."""
+    origin: Origin = BUILT_IN
+    overridden: tuple[Overridden, ...] = ()
+    """Lines whose value lost, the last one first."""
 
 
 class Fault(Fact, frozen=True):
@@ -82,8 +82,8 @@ class Loaded(Fact, frozen=True):
 
     name: Text
     shown: Text
-    origin: Text
-    """``built-in`` for those compiled in, else ``FILE:LINE`` of the line that loads it."""
+    origin: Origin
+    """The line that loads it; built in for those compiled in."""
     path: Text | None = None
     fault: Fault | None = None
     """Why loading it fails.  None: it loads."""
@@ -134,10 +134,6 @@ class Runtime(Fact, frozen=True):
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
-    fresh: bool = False
-    """Whether this is a pool that does not exist yet: its configuration will be written whole."""
-    like: Text | None = None
-    """The label of the runtime beside which such a pool comes, and from which it takes over a site."""
     unread: tuple[Text, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()

@@ -3,6 +3,7 @@
 from typing import ClassVar, Literal
 
 from fundamentum.model.fact import Fact
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.text import DirectiveName, FilePath, Line, PackageName, PlainName, Text
 
 
@@ -35,7 +36,7 @@ class Limit(Fact, frozen=True):
     name: DirectiveName
     """The directive or attribute, as the web server names it."""
     value: Text
-    origin: Text = "built-in"
+    origin: Origin = BUILT_IN
     own: Spot | None = None
     """The line that sets it, if it counts for this site alone and can be changed."""
     part: Text | None = None
@@ -122,7 +123,7 @@ class Scheduled(Fact, frozen=True):
     """One line or timer that runs a program that was asked about."""
 
     command: Text
-    origin: Text
+    origin: Origin
     user: Text = ""
     every: int | None = None
     """The longest time between two runs, in seconds; None: it cannot be told."""

@@ -4,7 +4,10 @@ Plain frozen values, written to and read from ``*.survey.json`` as they stand he
 what they mean for an application is decided in :mod:`fundamentum.check`.
 """
 
+from typing import Literal
+
 from fundamentum.model.fact import Fact
+from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.remark import Remark
@@ -24,6 +27,9 @@ from fundamentum.model.surroundings import (
 from fundamentum.model.system import System
 from fundamentum.model.text import PlainName, Text
 
+FORMAT = 2
+"""Of a survey's file.  It rises when an older file would be misread."""
+
 
 class Site(Fact, frozen=True):
     """One web site, or a part of one, that a web server hands to PHP."""
@@ -31,8 +37,8 @@ class Site(Fact, frozen=True):
     name: Text
     """The host name; ``default`` where the configuration gives none."""
     server: PlainName
-    origin: Text
-    """``FILE:LINE`` of the line that hands it to PHP."""
+    origin: Origin
+    """The line that hands it to PHP."""
     aliases: tuple[Text, ...] = ()
     root: Text | None = None
     """Its document root."""
@@ -58,6 +64,12 @@ class Survey(Fact, frozen=True):
     format: int
     server: Text
     system: System
+    taken: int | None = None
+    """When the server was looked at, in seconds since 1970."""
+    program: Text = ""
+    """The version of the program that looked at it."""
+    reader: Literal["root", "user", "unknown"] = "unknown"
+    """As whom it was looked at: what others than root may not read is missing."""
     branches: tuple[Branch, ...] = ()
     runtimes: tuple[Runtime, ...] = ()
     installed: tuple[Installed, ...] | None = None

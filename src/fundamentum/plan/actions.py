@@ -105,10 +105,10 @@ def for_setting(
     present = runtime.settings.get(name)
     if present is None or present.value is None or not runtime.editable:
         return None
-    own_file = runtime.pool_file if runtime.fresh else None
+    own_file = runtime.pool_file if target.beside else None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return None
-    if present.origin.rpartition(":")[0] in runtime.stale and all(
+    if present.origin.set_in in runtime.stale and all(
         one.holds(name, effective(name, present.value, target)) for one in conditions
     ):
         return None
@@ -120,7 +120,7 @@ def for_setting(
         )  # set to nothing, it would keep its value
     if value is None or ini_text(value) is None:
         return None
-    origin = present.origin.rpartition(":")[0]
+    origin = present.origin.set_in
     if own_file and runtime.pool:
         file, pool = own_file, runtime.pool
     elif runtime.pool_dir and runtime.pool and origin.endswith(".conf"):

@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import account_named
 from fundamentum.model.findings import Arrangement
+from fundamentum.model.origin import Origin
 from fundamentum.model.php import Setting
 from fundamentum.model.plan import Allow, Arrange, Manage, Schedule, Widen
 from fundamentum.model.surroundings import Grant, Limit, Place, Scheduled, Spot
@@ -20,7 +21,9 @@ def carried_out(action: Manage | Widen | Allow | Arrange | Schedule, survey: Sur
     match action:
         case Manage(name, _, after, file, label):
             changed = tuple(
-                replace(one, manager={**one.manager, name: Setting(after, f"{file}:1")}) if one.label == label else one
+                replace(one, manager={**one.manager, name: Setting(after, Origin(file, 1))})
+                if one.label == label
+                else one
                 for one in survey.runtimes
             )
             return replace(survey, runtimes=changed)
@@ -32,7 +35,7 @@ def carried_out(action: Manage | Widen | Allow | Arrange | Schedule, survey: Sur
             return _arranged(arrangement, survey)
         case Schedule(command, line, file):
             fields = line.split()
-            task = Scheduled(command, f"{file}:1", fields[5], interval(fields[:5]))
+            task = Scheduled(command, Origin(file, 1), fields[5], interval(fields[:5]))
             return replace(survey, tasks=(*survey.tasks, task))
 
 
@@ -49,7 +52,7 @@ def _widened(site: Site, action: Widen) -> Site:
             one = replace(one, value=action.after)
         elif one.name == action.name and action.adds and own is None and site.spot == action.spot:
             place = Spot(action.spot.file, action.spot.line + 1)
-            one = replace(one, value=action.after, origin=f"{place.file}:{place.line}", own=place)
+            one = replace(one, value=action.after, origin=Origin(place.file, place.line), own=place)
         found.append(one)
     return replace(site, limits=tuple(found))
 
@@ -57,7 +60,7 @@ def _widened(site: Site, action: Widen) -> Site:
 def _allowed(site: Site, action: Allow) -> Site:
     """What a web server allows all sites, each of them is allowed that has no limit of its own."""
     limits = tuple(
-        replace(one, value=action.after, origin=f"{action.file}:2")
+        replace(one, value=action.after, origin=Origin(action.file, 2))
         if site.server == action.server and one.name == action.name and one.own is None
         else one
         for one in site.limits

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import Market, branch_of, collection_of, extensions_in
 from fundamentum.check.target import imagined
+from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
 from fundamentum.model.plan import (
@@ -182,7 +183,7 @@ def _loading(runtime: Runtime, extension: str) -> Runtime:
     known = facts(runtime.branch)
     entry = extension_files(runtime.branch).get(extension)
     others = tuple(one for one in runtime.extensions if one.name != extension)
-    new = Loaded(extension, entry.shown if entry else extension, f"{runtime.scan_dir}/20-{extension}.ini:1")
+    new = Loaded(extension, entry.shown if entry else extension, Origin(f"{runtime.scan_dir}/20-{extension}.ini", 1))
     settings = dict(runtime.settings)
     for name in directives_of(runtime.branch).get(extension, ()):
         default = known.default(name, runtime.sapi)
@@ -221,11 +222,11 @@ def _set(action: Set, survey: Survey) -> Survey:
         if not same or action.name not in runtime.settings:
             return runtime
         before = runtime.settings[action.name]
-        if not action.pool and before.origin.rpartition(":")[0].endswith(".conf"):
+        if not action.pool and before.origin.set_in.endswith(".conf"):
             return runtime  # another pool of the same directory has its own value
-        lost = (f"{before.origin} ({before.value})",) if before.origin != "built-in" else ()
+        lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
         return replace(
-            runtime, settings={**runtime.settings, action.name: Setting(action.after, f"{action.file}:1", lost)}
+            runtime, settings={**runtime.settings, action.name: Setting(action.after, Origin(action.file, 1), lost)}
         )
 
     return replace(survey, runtimes=tuple(change(r) for r in survey.runtimes))

@@ -48,8 +48,8 @@ def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: 
         yield Restart(runtime.service)
     elif link.of == "FPM" and runtime.pool and runtime.pool_dir:
         present = runtime.manager.get(link.name)
-        origin = present.origin.rpartition(":")[0] if present else ""
-        file = runtime.pool_file if runtime.fresh else None
+        origin = present.origin.set_in if present else ""
+        file = runtime.pool_file if one.target.beside else None
         file = file or after(runtime.pool_dir, f"{label}-{runtime.pool}", ".conf", origin, runtime.pool_file or "")
         yield Manage(link.name, link.value, link.to, file, runtime.label, runtime.pool, link.least)
     for site in sites_of(world, one.target) if link.site else ():

@@ -51,9 +51,9 @@ def _edit(path: str, lines: Sequence[AddLine], settings: Sequence[Set], runtime:
     for change in settings:
         setting = runtime.settings.get(change.name)
         text = f"{change.name} = {ini_text(change.after) or ''}".rstrip() + end
-        place, _, digits = (setting.origin if setting else "").rpartition(":")
-        if place == path and digits.isdigit() and int(digits) in runtime.ini_lines:
-            changes[int(digits)] = text
+        number = setting.origin.line if setting and setting.origin.file == path else None
+        if number in runtime.ini_lines:
+            changes[number] = text
         else:
             added.append(text)
     out = [f"--- {path}", f"+++ {path}"]

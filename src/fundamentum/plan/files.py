@@ -76,7 +76,7 @@ def files_of(
         pool_of[change.file] = change.pool
         for runtime in survey.runtimes:
             for name, setting in runtime.settings.items():
-                if setting.origin.rpartition(":")[0] == change.file and setting.value is not None:
+                if setting.origin.set_in == change.file and setting.value is not None:
                     lines.setdefault(name, setting.value)
     for change in settings:
         found[change.file][change.name] = change.after

@@ -53,7 +53,7 @@ def mend(
     places: dict[str, list[str]] = {}
     for (runtime, name), limit in limits.items():
         if limit.why and (setting := limit.target.runtime.settings.get(name)):
-            places.setdefault(runtime, []).append(setting.origin.rpartition(":")[0])
+            places.setdefault(runtime, []).append(setting.origin.set_in)
     for (runtime, name), limit in limits.items():
         beside = places.get(runtime, ())
         change = for_setting(name, limit.conditions, label, limit.target, beside) if limit.why else None

@@ -260,7 +260,7 @@ def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Surv
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
     if found:
-        return Target(found, target.reason, site=target.site, named=target.named, wanted=target.wanted)
+        return msgspec.structs.replace(target, runtime=found, present=True)
     return target if not target.present else msgspec.structs.replace(target, present=False)
 
 

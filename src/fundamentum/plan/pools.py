@@ -9,6 +9,7 @@ from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs, SettingNeed
+from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Runtime
 from fundamentum.model.plan import AddPool
 from fundamentum.model.survey import Survey
@@ -104,14 +105,18 @@ def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPo
 
 def _in_pool(target: Target, pool: AddPool) -> Target:
     return Target(
-        beside(target.runtime, pool), f"in a pool of its own beside {target.runtime.label}", target.present, target.site
+        beside(target.runtime, pool),
+        f"in a pool of its own beside {target.runtime.label}",
+        target.present,
+        target.site,
+        beside=target.runtime.label,
     )
 
 
 def beside(runtime: Runtime, pool: AddPool) -> Runtime:
     """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
     settings = {
-        name: replace(one, origin="built-in", overridden=()) if one.origin.rpartition(":")[0].endswith(".conf") else one
+        name: replace(one, origin=BUILT_IN, overridden=()) if one.origin.set_in.endswith(".conf") else one
         for name, one in runtime.settings.items()
     }
     return replace(
@@ -124,6 +129,4 @@ def beside(runtime: Runtime, pool: AddPool) -> Runtime:
         stale=(),
         answer=None,
         remarks=(),
-        fresh=True,
-        like=runtime.label,
     )

@@ -113,14 +113,14 @@ def _row(finding: Finding) -> FindingRow:
         state=finding.state,
         wanted=finding.wanted,
         found=finding.found,
-        origin=finding.origin,
+        origin=str(finding.origin) if finding.origin else None,
         remedy=finding.remedy,
-        overridden=list(finding.overridden),
+        overridden=[str(lost) for lost in finding.overridden],
         remark=finding.remark,
         note=finding.note,
         accepted=_accepted(finding.acceptance),
         chain=[
-            LinkRow(one.of, one.name, one.shown, one.origin, one.site, one.enough, one is narrowest(finding.chain))
+            LinkRow(one.of, one.name, one.shown, str(one.origin), one.site, one.enough, one is narrowest(finding.chain))
             for one in finding.chain
         ],
     )

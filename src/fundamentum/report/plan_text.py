@@ -49,7 +49,7 @@ def _heading(console: Console, plan: Plan) -> None:
         title = (clean(f"{needs.name} {needs.version or ''}".strip()), "bold")
         on = (clean(plan.server), "bold")
         console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {runtime.label}")))
-        reason = after.target.reason if after.target.runtime.fresh else before.target.reason
+        reason = after.target.reason if after.target.beside else before.target.reason
         console.print(Text(clean(f"chosen: {reason}"), style=STYLES["dim"]))
 
 

@@ -127,7 +127,11 @@ def _sites(survey: Survey) -> Table:
         name = f"{site.name} {site.part}" if site.part else site.name
         runtime = Text(clean(site.runtime)) if site.runtime else Text("unknown", style=STYLES["recommended"])
         table.add_row(
-            Text(clean(name), style=STYLES["name"]), site.server, runtime, clean(site.root or "?"), clean(site.origin)
+            Text(clean(name), style=STYLES["name"]),
+            site.server,
+            runtime,
+            clean(site.root or "?"),
+            clean(str(site.origin)),
         )
     return table
 

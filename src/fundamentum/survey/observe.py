@@ -7,6 +7,7 @@ from typing import TypeVar
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum import __version__
 from fundamentum.catalog import facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
@@ -17,7 +18,7 @@ from fundamentum.model.packages import Packages
 from fundamentum.model.php import Branch, Runtime, Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Asked, Machine
-from fundamentum.model.survey import Site, Survey
+from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
 from fundamentum.model.text import is_path, is_plain, scrubbed
 from fundamentum.platforms import part, platform
@@ -28,7 +29,6 @@ from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
-from fundamentum.survey.survey_file import FORMAT
 from fundamentum.webservers import names, set_up, sites, webserver
 
 MAX_REMARKS = 2000
@@ -62,6 +62,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
+    visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
     beside = reading("surroundings", partial(around.probe, host, asked, runtimes, served, packages), nothing)
     if host.budget.spent:
@@ -72,6 +73,9 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         format=FORMAT,
         server=system.hostname(host),
         system=about,
+        taken=visit.taken,
+        program=__version__,
+        reader="unknown" if visit.as_root is None else "root" if visit.as_root else "user",
         branches=tuple(place.branch for place in places.values()),
         runtimes=tuple(runtimes),
         installed=packages.installed,

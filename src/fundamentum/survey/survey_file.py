@@ -1,27 +1,32 @@
 """A survey as a file: ``*.survey.json``, written and read within bounds."""
 
+import re
+from typing import Final
+
 import msgspec
 
 from fundamentum.errors import InputError
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import FORMAT, Survey
 
-FORMAT = 1
-
-
-MAX_SURVEY = 48 * 1024 * 1024
+MAX_SURVEY: Final = 48 * 1024 * 1024
 """Bytes of a survey file; that of a server with 500 pools of its own has half of that."""
-
-
-MAX_VALUES = 600_000
-
-
-MAX_TEXTS = 2_500_000
+MAX_VALUES: Final = 600_000
+MAX_TEXTS: Final = 2_500_000
 """Values and texts in a survey file: either takes many times the memory of what it is written with."""
+_ORIGIN: Final = re.compile(rb'\[\n *("(?:[^"\\\n]|\\.)*"),\n *(\d+)\n *\]')
+"""A file and a line in it, spread over four lines."""
+
+
+class _Format(msgspec.Struct):
+    """The beginning of a survey of any version."""
+
+    format: int
 
 
 def written(survey: Survey) -> bytes:
     """The survey as the bytes of a ``*.survey.json`` file."""
-    return msgspec.json.format(msgspec.json.encode(survey), indent=1) + b"\n"
+    text = msgspec.json.format(msgspec.json.encode(survey), indent=1)
+    return _ORIGIN.sub(rb"[\1, \2]", text) + b"\n"
 
 
 def read(data: bytes, where: str) -> Survey:
@@ -29,14 +34,21 @@ def read(data: bytes, where: str) -> Survey:
     if len(data) > MAX_SURVEY or data.count(b"{") > MAX_VALUES or data.count(b'"') > 2 * MAX_TEXTS:
         raise InputError(where, f"larger than any survey ({MAX_SURVEY >> 20} MiB, {MAX_VALUES:,} values): refused")
     try:
+        known = msgspec.json.decode(data, type=_Format).format
+        if known != FORMAT:
+            raise InputError(where, _other_format(known))
         found = msgspec.json.decode(data, type=Survey)
     except msgspec.ValidationError as error:
         raise InputError(where, f"not a survey of this program: {_in_words(str(error))}") from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(where, f"not JSON: {error}") from error
-    if found.format != FORMAT:
-        raise InputError(where, f"survey format {found.format}; this program reads format {FORMAT}")
     return found
+
+
+def _other_format(number: int) -> str:
+    """Why a file of another format is refused."""
+    age = "an older" if number < FORMAT else "a newer"
+    return f"survey format {number}, of {age} version of this program, which reads format {FORMAT}: survey it again"
 
 
 def _in_words(message: str) -> str:

@@ -4,6 +4,7 @@ import re
 from functools import cache
 from typing import Final
 
+from fundamentum.model.origin import Overridden
 from fundamentum.model.php import Setting
 
 _SECRET_NAME: Final = re.compile(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
@@ -58,17 +59,14 @@ def setting_without_secrets(name: str, setting: Setting) -> Setting:
     if names_a_secret(name):
         if not setting.value and not setting.overridden:
             return setting
-        kept = tuple(_place(place) for place in setting.overridden)
+        kept = tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden)
         return Setting(WITHHELD if setting.value else setting.value, setting.origin, kept)
     if name == "sendmail_path":
         setting = Setting(
-            setting.value and mailer(setting.value), setting.origin, tuple(map(_place, setting.overridden))
+            setting.value and mailer(setting.value),
+            setting.origin,
+            tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden),
         )
     value = setting.value and without_credentials(setting.value)
-    lost = tuple(without_credentials(place) for place in setting.overridden)
+    lost = tuple(Overridden(one.origin, one.value and without_credentials(one.value)) for one in setting.overridden)
     return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
-
-
-def _place(lost: str) -> str:
-    """A place whose value lost, without that value."""
-    return f"{lost.partition(' (')[0]} {WITHHELD}"

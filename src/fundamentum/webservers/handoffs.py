@@ -7,11 +7,11 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError, matching, text_of
+from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
 from fundamentum.model.text import is_path, safe_line
 from fundamentum.untrusted.budget import Spent
-from fundamentum.untrusted.numbers import whole
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_FILES: Final = 20_000
@@ -25,7 +25,7 @@ class Handoff(msgspec.Struct, frozen=True):
 
     names: tuple[str, ...]
     server: str
-    origin: str
+    origin: Origin
     root: str | None
     part: str | None
     kind: Literal["socket", "module", "program", "unclear"]
@@ -41,15 +41,14 @@ Found = tuple[list[Handoff], list[str], list[Remark]]
 """Handoffs, the files they were read from, and what could not be read."""
 
 
-def spot(host: Host, origin: str, harmless: frozenset[str]) -> Spot | None:
+def spot(host: Host, origin: Origin, harmless: frozenset[str]) -> Spot | None:
     """A line of a configuration file, as it stands; None where its file has a name that no command should hold.
 
     The text is left empty where it holds a directive that is not among the ``harmless`` ones, or what may be a secret:
     it would go into diffs.
     """
-    path, _, number = origin.rpartition(":")
-    path = host.resolve(path) or path  # what is changed is the file, not a link to it
-    at = whole(number)
+    path = host.resolve(origin.file) or origin.file  # what is changed is the file, not a link to it
+    at = origin.line
     if at is None or not is_path(path):
         return None
     try:

@@ -8,6 +8,7 @@ from typing import Any, Final
 from fundamentum.catalog.quantity import span
 from fundamentum.hosts.base import Host, HostError, matching
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch
 from fundamentum.model.plan import Widen
 from fundamentum.model.remark import Remark
@@ -125,7 +126,7 @@ def _body(servers: list[tuple[str, Any]]) -> Limit:
     for path, server in servers:
         for one in server.iterfind("security/requestFiltering/requestLimits") if server is not None else ():
             if found := one.get("maxAllowedContentLength"):
-                return Limit("maxAllowedContentLength", found, f"{path}:{one.sourceline}")
+                return Limit("maxAllowedContentLength", found, Origin(path, one.sourceline))
     return Limit("maxAllowedContentLength", "30000000")
 
 
@@ -139,7 +140,7 @@ def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator
     ]
     for name, value in (("activityTimeout", "30"), ("requestTimeout", "90")):
         found = next(((path, one) for path, one in applications if one.get(name)), None)
-        yield Limit(name, found[1].get(name), f"{found[0]}:{found[1].sourceline}") if found else Limit(name, value)
+        yield Limit(name, found[1].get(name), Origin(found[0], found[1].sourceline)) if found else Limit(name, value)
 
 
 def _expanded(match: re.Match[str]) -> str:
@@ -150,14 +151,14 @@ def _host_of(binding: Any) -> str:
     return str(binding.get("bindingInformation", "")).rpartition(":")[2]
 
 
-def _handlers(server: Any, path: str) -> Iterator[tuple[str, Any]]:
+def _handlers(server: Any, path: str) -> Iterator[tuple[Origin, Any]]:
     """The elements of the handlers list, each with its place."""
     for one in server.iterfind("handlers/*") if server is not None else ():
         if isinstance(one.tag, str):
-            yield f"{path}:{one.sourceline}", one
+            yield Origin(path, one.sourceline), one
 
 
-def _first(own: list[tuple[str, Any]], common: list[tuple[str, Any]]) -> tuple[str, Any] | None:
+def _first(own: list[tuple[Origin, Any]], common: list[tuple[Origin, Any]]) -> tuple[Origin, Any] | None:
     """The handler that takes ``*.php``: a site's own come before the server's, unless it takes those off."""
     removed = {one.get("name") for _, one in own if one.tag == "remove"}
     cleared = any(one.tag == "clear" for _, one in own)

@@ -7,6 +7,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError, matching, text_of
+from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import is_directive, is_plain
@@ -26,7 +27,7 @@ class Override(msgspec.Struct, frozen=True):
     name: str
     value: str | None
     admin: bool
-    origin: str
+    origin: Origin
 
 
 class Pool(msgspec.Struct):
@@ -105,11 +106,11 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
     if entry.key and is_directive(entry.key) and kind in ("php", "php_admin") and suffix in ("value", "flag"):
         if suffix == "flag" and value is not None:
             value = "1" if value in ("1", "on", "yes", "true") else "0"
-        pool.overrides.append(Override(entry.key, value, kind == "php_admin", f"{path}:{entry.line}"))
+        pool.overrides.append(Override(entry.key, value, kind == "php_admin", Origin(path, entry.line)))
     elif entry.name in MANAGED and value is not None:  # of several lines the last one counts
         before = pool.manager.get(entry.name)
-        lost = (f"{before.origin} ({before.value})", *before.overridden[:20]) if before else ()
-        pool.manager[entry.name] = Setting(value, f"{path}:{entry.line}", lost)
+        lost = (Overridden(before.origin, before.value), *before.overridden[:20]) if before else ()
+        pool.manager[entry.name] = Setting(value, Origin(path, entry.line), lost)
     elif entry.name == "user":
         pool.user = value
     elif entry.name == "listen":

@@ -10,6 +10,7 @@ import msgspec
 from fundamentum.catalog import Facts, catalogued
 from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.installation import INI_NAMES, Installation
+from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import is_directive
@@ -36,7 +37,7 @@ class Line(msgspec.Struct, frozen=True):
 
     name: str
     value: str | None
-    origin: str
+    origin: Origin
 
 
 class Configuration(msgspec.Struct):
@@ -86,7 +87,7 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
                 raise HostError(f"{path}: more than {MAX_LINES:,} lines of configuration come before it: not read")
         except HostError as error:
             found.unread.append(path)
-            found.lines.append(Line(UNREAD, None, path))
+            found.lines.append(Line(UNREAD, None, Origin(path)))
             found.remarks.append(Remark("configuration", f"{error}: what it sets or loads is unknown"))
             continue
         if text is None:
@@ -106,7 +107,7 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
             if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
                 conditional = True  # these hold for some directories or host names only
             elif entry.key is None and len(entry.name) < MAX_NAME:
-                found.lines.append(Line(entry.name, entry.value, f"{path}:{entry.line}"))
+                found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
                 if entry.value is not None:
                     values[entry.name] = entry.value
         if conditional:
@@ -167,13 +168,13 @@ def settings(
             continue
         before = found.get(line.name)
         lost = before.overridden if before else ()
-        if before and before.origin != "built-in":
-            lost = (f"{before.origin} ({'?' if before.value is None else before.value})", *lost[: MAX_LOST - 1])
+        if before and not before.origin.built_in:
+            lost = (Overridden(before.origin, before.value), *lost[: MAX_LOST - 1])
         found[line.name] = Setting(line.value, line.origin, lost)
     for name, value in facts.forced.get(sapi, {}).items():
         before = found.get(name)
-        lost = (f"{before.origin} ({before.value})",) if before and before.origin != "built-in" else ()
-        found[name] = Setting(value, "built-in", lost)
+        lost = (Overridden(before.origin, before.value),) if before and not before.origin.built_in else ()
+        found[name] = Setting(value, BUILT_IN, lost)
     return {name: setting_without_secrets(name, setting) for name, setting in sorted(found.items())}
 
 

@@ -11,6 +11,7 @@ from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.hosts.base import Host, HostError, listed, text_of
 from fundamentum.hosts.windows_directory import windows_path
 from fundamentum.model.installation import Build, Installation
+from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Branch, Fault, Loaded, Module, too_early
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import is_plain
@@ -127,7 +128,7 @@ def loaded(
     Source: ``php_ini_register_extensions`` and ``php_load_extension`` in PHP.
     """
     compiled_in = place.facts.static.get(one.sapi, ()) if one.inside is None else one.inside
-    result = [Loaded(canonical(shown), shown, "built-in") for shown in compiled_in]
+    result = [Loaded(canonical(shown), shown, BUILT_IN) for shown in compiled_in]
     present = {one.name for one in result}
     by_path = {module.path: module for module in branch.modules}
     directory = next(

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
+from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Scheduled
 from fundamentum.untrusted.numbers import whole
@@ -62,13 +63,13 @@ def _cron(host: Host, commands: Sequence[str], remarks: list[Remark]) -> Iterato
         for number, line in enumerate((text or "").splitlines()[:MAX_LINES], 1):
             for command in commands:
                 if command in line and not line.lstrip().startswith("#"):
-                    yield Scheduled(command, f"{path}:{number}", *_read(line, user))
+                    yield Scheduled(command, Origin(path, number), *_read(line, user))
     for name, every in PERIODIC.items():
         for script in listed(host, f"/etc/cron.{name}"):
             text = text_or_none(host, f"/etc/cron.{name}/{script}") or ""
             for command in commands:
                 if any(command in line for line in text.splitlines() if not line.lstrip().startswith("#")):
-                    yield Scheduled(command, f"/etc/cron.{name}/{script}", "root", every)
+                    yield Scheduled(command, Origin(f"/etc/cron.{name}/{script}"), "root", every)
 
 
 def _read(line: str, user: str | None) -> tuple[str, int | None]:
@@ -136,7 +137,7 @@ def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
         user = re.search(r"^\s*User\s*=\s*(\S+)", service, re.M)
         for command in commands:
             if any(command in line for line in runs):
-                yield Scheduled(command, f"{UNITS}/{name}", user[1] if user else "root", _every(timer))
+                yield Scheduled(command, Origin(f"{UNITS}/{name}"), user[1] if user else "root", _every(timer))
 
 
 def _every(timer: str) -> int | None:

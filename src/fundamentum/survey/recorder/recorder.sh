@@ -27,6 +27,7 @@ trap 'exit 130' HUP INT TERM
 mkdir "$stage/content"
 printf '1\n' >"$stage/format"
 printf '%s\n' "$name" >"$stage/hostname"
+printf '%s %s\n' "$(date +%s)" "$(id -u)" >"$stage/visit"
 
 # --- Which files there are.  First those that matter only for where they lead, then whole directories.
 

@@ -12,6 +12,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.webservers.handoffs import Files
 
 _MAX_DEPTH: Final = 20
@@ -34,7 +35,7 @@ class Section(msgspec.Struct, frozen=True):
     kind: str
     words: str
     number: int
-    origin: str = ""
+    origin: Origin = BUILT_IN
 
 
 class Line(msgspec.Struct, frozen=True):
@@ -42,7 +43,7 @@ class Line(msgspec.Struct, frozen=True):
 
     name: str
     words: tuple[str, ...]
-    origin: str
+    origin: Origin
     inside: tuple[Section, ...]
 
     def within(self, *kinds: str) -> Section | None:
@@ -91,12 +92,12 @@ class Reader:
                     self.sections += 1
                     if len(stack) >= _MAX_SECTIONS:
                         raise HostError(f"{path}:{number}: nested too deeply: sites from there on are unknown")
-                    stack.append(Section(kind, " ".join(_words(words)), self.sections, f"{path}:{number}"))
+                    stack.append(Section(kind, " ".join(_words(words)), self.sections, Origin(path, number)))
                 continue
             found = _words(self._filled(content))
             if skipping or not found:
                 continue
-            line = Line(found[0].lower(), tuple(found[1:]), f"{path}:{number}", tuple(stack))
+            line = Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
             yield from self._taken(line, depth)
 
     def _taken(self, line: Line, depth: int) -> Iterator[Line]:

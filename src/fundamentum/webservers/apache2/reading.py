@@ -9,6 +9,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.windows_directory import folders
+from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
 from fundamentum.webservers.apache2 import WEB_SERVER
@@ -43,7 +44,7 @@ class Handler(msgspec.Struct, frozen=True):
     """Files sections outrank directories, locations outrank both, and what is passed on by address comes first."""
     kind: Literal["socket", "module", "program", "unclear"]
     target: str
-    origin: str
+    origin: Origin
     timeout: Limit | None = None
     """How long it is waited for, if that is said for it alone."""
     fcgid: bool = False

@@ -8,6 +8,7 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError
+from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
 from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
@@ -112,7 +113,7 @@ class _Reader:
                     yield from self.statements(included, depth + 1)
             else:
                 block = {"block": list(self._expanded(one["block"], path, depth + 1))} if "block" in one else {}
-                yield {**one, **block, "origin": f"{path}:{one['line']}"}
+                yield {**one, **block, "origin": Origin(path, one["line"])}
 
 
 def _oversized(text: str) -> str:

@@ -1,6 +1,7 @@
 """A small made-up root file system of a Debian-family server, quick enough for every test."""
 
 from collections.abc import Iterable
+from datetime import date
 from pathlib import Path
 
 from fundamentum.hosts.directory import DirectoryHost
@@ -8,6 +9,9 @@ from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey
+
+TODAY = date(2026, 11, 26)
+"""The day on which everything is judged."""
 
 INDEX = """\
 Package: php8.2-fpm

@@ -18,7 +18,7 @@ from fundamentum.platforms import names, platform
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
 from fundamentum.survey.probes import system
-from tests.small_root import look, needs, small_root, write
+from tests.small_root import TODAY, look, needs, small_root, write
 
 VERSIONS = st.text("0123456789.:-+~^_a", max_size=12)
 
@@ -108,7 +108,7 @@ def test_another_distribution_s_php_is_judged_and_its_packages_are_not(tmp_path:
     found = look(root)
     assert (found.system.family, found.offers, found.installed) == ("unknown", None, None)
     told = "\n".join(one.why for one in found.remarks)
-    told += repr(plan([needs("gd")], found)) + repr(check(needs("gd"), found))
+    told += repr(plan([needs("gd")], found, today=TODAY)) + repr(check(needs("gd"), found))
     assert "Dome 3" in told
     assert not [word for word in ("apt", "dnf", "phpenmod") if word in told]
 
@@ -129,7 +129,7 @@ def made_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
 def test_an_entry_is_a_file_and_nothing_else(tmp_path: Path, made_up: str) -> None:
     found = look(small_root(tmp_path / "root"))
     there = replace(found, system=replace(found.system, family=made_up))
-    planned = plan([needs("gd")], there)
+    planned = plan([needs("gd")], there, today=TODAY)
     script = as_script(planned)
     assert "turn-dome" in script
     assert "test-dome" in script

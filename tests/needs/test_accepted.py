@@ -13,7 +13,7 @@ from fundamentum.needs.accepted import load_accepted, unmatched
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
 from fundamentum.survey.reference import look
-from tests.small_root import small_root
+from tests.small_root import TODAY, small_root
 
 NEEDS = parse(
     'format = 1\n[application]\nname = "nightlog"\n[extensions]\nrequired = ["ctype", "imagick | gd"]\n',
@@ -24,7 +24,7 @@ ENTRY = '[[accepted]]\nneed = "extension:gd"\nreason = "no pictures"\nby = "Ida"
 
 def read(folder: Path, text: str) -> tuple[Acceptance, ...]:
     (folder / "x.accepted.toml").write_text(text)
-    return load_accepted(folder / "x.accepted.toml")
+    return load_accepted(folder / "x.accepted.toml", today=TODAY)
 
 
 def test_a_file_of_accepted_findings(tmp_path: Path) -> None:
@@ -33,8 +33,8 @@ def test_a_file_of_accepted_findings(tmp_path: Path) -> None:
     )
     assert (one.need, one.reason, one.by, one.until) == ("extension:gd", "no pictures", "Ida", date(2027, 3, 1))
     assert (one.where.rpartition(":")[2], two.where.rpartition(":")[2]) == ("2", "8")
-    assert one.holds(date(2027, 3, 1))
-    assert not one.holds(date(2027, 3, 2))
+    expired = [load_accepted(tmp_path / "x.accepted.toml", today=date(2027, 3, day))[0].expired for day in (1, 2)]
+    assert expired == [False, True]
 
 
 BROKEN = [
@@ -72,12 +72,14 @@ def test_an_accepted_finding_does_not_fail_the_check_as_long_as_it_holds(
     tmp_path: Path, need: str, until: date | None, verdict: str, remark: str | None
 ) -> None:
     small_root(tmp_path)
-    needs = msgspec.structs.replace(NEEDS, accepted=(Acceptance(need, "no pictures", "Ida", until, "x:2"),))
+    needs = msgspec.structs.replace(
+        NEEDS, accepted=(Acceptance(need, "no pictures", "Ida", until, "x:2", until is not None and until < TODAY),)
+    )
     judgement = check(needs, look(str(tmp_path)))
     finding = next(one for one in judgement.findings if one.need == "extension:imagick|gd")
     assert (finding.verdict, finding.remark) == (verdict, remark)
     assert judgement.satisfied == (verdict == "accepted")
-    assert bool(plan([needs], look(str(tmp_path))).installs) == (verdict == "unmet")
+    assert bool(plan([needs], look(str(tmp_path)), today=TODAY).installs) == (verdict == "unmet")
 
 
 def test_what_is_met_anyway_and_what_matches_nothing_is_pointed_out(tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.script import as_script
 from tests.around import around_root, look, needs, site
-from tests.small_root import write
+from tests.small_root import TODAY, write
 
 BODY, WAIT = "    client_max_body_size {};\n", "    fastcgi_read_timeout {};\n"
 CRLF = site(server=BODY.format("9m")).replace("\n", "\r\n")
@@ -36,7 +36,7 @@ def test_only_the_links_that_are_too_narrow_are_widened(tmp_path: Path) -> None:
         tmp_path, nginx=site(server=BODY.format("99m"), location=WAIT.format("9s")), fpm_ini="post_max_size = 90M\n"
     )
     wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "20s"\n')
-    made = plan([wanted], look(root, wanted))
+    made = plan([wanted], look(root, wanted), today=TODAY)
     assert {(one.name, one.before, one.after) for one in made.settings} == {("upload_max_filesize", "2M", "50M")}
     assert [(one.name, one.after) for one in made.widened] == [("fastcgi_read_timeout", "20s")]
     assert made.complete
@@ -47,7 +47,7 @@ def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) 
     wanted = [
         needs(f'[uploads]\nlargest = "{size}"\n', name) for size, name in (("90M", "platevault"), ("20M", "nightlog"))
     ]
-    made = plan(wanted, look(around_root(tmp_path), *wanted))
+    made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
     assert [(one.name, one.after) for one in made.widened] == [("client_max_body_size", "94m")]
     assert made.complete
 
@@ -56,10 +56,10 @@ def test_the_process_managers_limit_goes_behind_the_one_that_sets_it(tmp_path: P
     pool = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nrequest_terminate_timeout = 10s\n"
     root = around_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": pool})
     wanted = needs('[requests]\nlongest = "2m"\n')
-    made = plan([wanted], look(root, wanted))
+    made = plan([wanted], look(root, wanted), today=TODAY)
     assert [one.file for one in made.managed] == ["/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"]
     carry_out(root, made)
-    again = plan([wanted], look(root, wanted))
+    again = plan([wanted], look(root, wanted), today=TODAY)
     assert again.empty and again.complete
 
 
@@ -68,7 +68,7 @@ def test_lines_of_web_servers_are_changed_where_they_stand(tmp_path: Path) -> No
     nginx = site(
         server=BODY.format('"9m"'), location="        fastcgi_read_timeout 5s; client_max_body_size 3m;  # both\n"
     )
-    made = plan([wanted], look(around_root(tmp_path, nginx=nginx), wanted))
+    made = plan([wanted], look(around_root(tmp_path, nginx=nginx), wanted), today=TODAY)
     (edit,) = made.edits
     assert "+        fastcgi_read_timeout 90s; client_max_body_size 52m;  # both\n" in edit.diff
     assert "+    client_max_body_size 52m;\n" in edit.diff, "the front location is measured by the server's own"
@@ -90,7 +90,7 @@ def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> N
     files["etc/apache2/conf-enabled/security.conf"] = "LimitRequestBody 4000\n"
     root = around_root(tmp_path, extra=files)
     wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "2m"\n')
-    made = plan([wanted], look(root, wanted))
+    made = plan([wanted], look(root, wanted), today=TODAY)
     assert {file.path: file.content.splitlines()[1:] for file in made.files if "apache2" in file.path} == {
         "/etc/apache2/conf-enabled/zz-nightlog.conf": ["LimitRequestBody 54525952", "ProxyTimeout 120"]
     }
@@ -99,14 +99,16 @@ def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> N
         "LimitRequestBody (now 4000)"
     ) or "LimitRequestBody of default (now 4000)" in as_script(made)
     carry_out(root, made)
-    again = plan([wanted], look(root, wanted))
+    again = plan([wanted], look(root, wanted), today=TODAY)
     assert again.complete and again.empty
 
 
 def test_only_the_site_that_was_named_is_widened(tmp_path: Path) -> None:
     both = site() + site().replace("nightlog.observatory", "platevault.observatory")
     wanted = needs('[uploads]\nlargest = "50M"\n')
-    made = plan([wanted], look(around_root(tmp_path, nginx=both), wanted), "platevault.observatory.example")
+    made = plan(
+        [wanted], look(around_root(tmp_path, nginx=both), wanted), "platevault.observatory.example", today=TODAY
+    )
     assert [one.site for one in made.widened] == ["platevault.observatory.example"]
     assert made.complete
 
@@ -118,7 +120,7 @@ def test_the_timeout_of_one_address_is_left_to_a_person(tmp_path: Path) -> None:
         "etc/nginx/nginx.conf": "events {}\n",
     }
     wanted = needs('[requests]\nlongest = "2m"\n')
-    made = plan([wanted], look(around_root(tmp_path, extra=files), wanted))
+    made = plan([wanted], look(around_root(tmp_path, extra=files), wanted), today=TODAY)
     assert not made.allowed and not made.widened and not made.complete
     assert "change timeout=9 to timeout=120" in made.unresolved[0].why
 
@@ -131,7 +133,7 @@ def test_what_is_installed_and_too_old_is_owned_up_to(tmp_path: Path) -> None:
         installed=(*(found.installed or ()), Installed("git", "1:2.30.2-1")),
         commands=(Command("git", "/usr/bin/git", "git", ("git",)),),
     )
-    made = plan([wanted], old)
+    made = plan([wanted], old, today=TODAY)
     assert not made.installs and "upgrade git to 2.39.5" in made.unresolved[0].why
 
 
@@ -140,7 +142,7 @@ def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Pat
         needs('[host.required]\ntime_zone = "set"\n'),
         needs('[settings.required]\n"date.timezone" = "= Europe/Vienna"\n', "domekeeper"),
     ]
-    made = plan(wanted, look(around_root(tmp_path), *wanted))
+    made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
     assert [(one.name, one.after) for one in made.settings] == [("date.timezone", "Europe/Vienna")]
     assert made.complete
 
@@ -202,7 +204,7 @@ def test_a_plan_proves_itself(
     )
     (root / "srv/nightlog/var/plates").chmod(mode)
     wanted: list[Needs] = [needs(text, f"nightlog{at}") for at, text in enumerate(tables)]
-    made = plan(wanted, look(root, *wanted))
+    made = plan(wanted, look(root, *wanted), today=TODAY)
     listed = {(one.application, one.need) for one in made.unresolved}
     for judgement in made.after:
         assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
@@ -215,5 +217,5 @@ def test_a_plan_proves_itself(
     for change in made.widened:
         assert isinstance(change, Widen)
         assert change.after in values.values()
-    second = plan(wanted, anew)
+    second = plan(wanted, anew, today=TODAY)
     assert not (second.settings or second.widened or second.managed or second.scheduled)

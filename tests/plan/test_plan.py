@@ -16,7 +16,7 @@ from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
 from fundamentum.survey.observe import survey
-from tests.small_root import INDEX, needs, small_root, write
+from tests.small_root import INDEX, TODAY, needs, small_root, write
 
 
 def look(root: Path) -> Survey:
@@ -24,7 +24,7 @@ def look(root: Path) -> Survey:
 
 
 def test_one_install_for_everything_with_what_comes_along(tmp_path: Path) -> None:
-    made = plan([needs("gd", "dom", "pdo_mysql", "json", "openssl")], look(small_root(tmp_path)))
+    made = plan([needs("gd", "dom", "pdo_mysql", "json", "openssl")], look(small_root(tmp_path)), today=TODAY)
     assert [one.package for one in made.installs] == ["php8.2-gd", "php8.2-mysql", "php8.2-xml"]
     assert made.along == ("libodd1", "libpicture2")
     assert made.complete
@@ -45,6 +45,7 @@ def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Pa
             )
         ],
         look(root),
+        today=TODAY,
     )
     assert [(one.name, one.before, one.after, one.file) for one in made.settings] == [
         ("max_input_vars", "10", "5000", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
@@ -54,7 +55,7 @@ def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Pa
 
 def test_a_second_plan_keeps_what_the_first_wrote(tmp_path: Path) -> None:
     root = small_root(tmp_path, extra={"etc/php/8.2/fpm/conf.d/90-nightlog.ini": "max_input_vars = 6000\n"})
-    made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root))
+    made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root), today=TODAY)
     assert made.files[0].content.splitlines()[1:] == ["max_input_vars = 6000", "memory_limit = 256M"]
 
 
@@ -62,7 +63,7 @@ def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_i
     root = small_root(
         tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": "[www]\nphp_admin_value[memory_limit] = 32M\n"}
     )
-    made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root))
+    made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root), today=TODAY)
     assert made.files[0].path == "/etc/php/8.2/fpm/pool.d/00-nightlog-www.conf"
     write(root, {made.files[0].path: made.files[0].content})
     assert check(made.after[0].needs, look(root)).satisfied
@@ -70,7 +71,7 @@ def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_i
 
 def test_applications_on_one_runtime_share_limits(tmp_path: Path) -> None:
     one, two = (needs(settings=f'[settings.required]\nmemory_limit = ">= {size}"\n') for size in ("256M", "512M"))
-    made = plan([one, replace(two, name="platevault")], look(small_root(tmp_path)))
+    made = plan([one, replace(two, name="platevault")], look(small_root(tmp_path)), today=TODAY)
     assert [(change.name, change.after) for change in made.settings] == [("memory_limit", "512M")]
     assert made.files[0].path.endswith("90-nightlog-platevault.ini")
 
@@ -79,13 +80,13 @@ def test_an_extension_that_waits_for_another_brings_that_one_on(tmp_path: Path) 
     root = small_root(tmp_path, ["ctype", "pdo", "mysqlnd", "pdo_mysql"])
     for name in ("pdo", "mysqlnd"):
         (root / f"etc/php/8.2/fpm/conf.d/20-{name}.ini").unlink()
-    made = plan([needs("pdo_mysql")], look(root))
+    made = plan([needs("pdo_mysql")], look(root), today=TODAY)
     assert {one.extension for one in made.enables} == {"pdo", "mysqlnd"}
     assert made.complete
 
 
 def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
-    made = plan([needs("orrery", "gd")], look(small_root(tmp_path)))
+    made = plan([needs("orrery", "gd")], look(small_root(tmp_path)), today=TODAY)
     assert not made.complete
     assert {one.need for one in made.unresolved} == {"extension:orrery"}
     assert Install("php8.2-gd") in made.installs
@@ -95,7 +96,7 @@ def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
 def test_nothing_is_done_on_a_php_that_is_refused(tmp_path: Path, selector: str | None) -> None:
     index = INDEX + "\nPackage: php8.2-cgi\nVersion: 8.2.9-1\nArchitecture: amd64\nProvides: phpapi-20220829\n"
     refusing = needs("gd", php="<8.2", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
-    made = plan([refusing], look(small_root(tmp_path, index=index)), selector)
+    made = plan([refusing], look(small_root(tmp_path, index=index)), selector, today=TODAY)
     assert made.empty and not made.complete
     assert {one.need for one in made.unresolved} == {"php", "extension:gd", "setting:memory_limit"}
     assert all("install php" not in one.why for one in made.unresolved if one.need != "php")
@@ -106,14 +107,14 @@ def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:
         'format=1\n[application]\nname="nightlog"\n[extensions]\nrequired=["gd"]\nrecommended=["dom"]\n', "f"
     )
     found = look(small_root(tmp_path))
-    assert len(plan([wanted], found).installs) == 2
-    assert len(plan([wanted], found, recommended=False).installs) == 1
+    assert len(plan([wanted], found, today=TODAY).installs) == 2
+    assert len(plan([wanted], found, recommended=False, today=TODAY).installs) == 1
 
 
 def test_a_setting_may_be_required_and_more_of_it_recommended(tmp_path: Path) -> None:
     tables = '[settings.required]\nmemory_limit = ">= 200M"\n[settings.recommended]\nmemory_limit = ">= 512M"\n'
     found = look(small_root(tmp_path))
-    made = {wish: plan([needs(settings=tables)], found, recommended=wish) for wish in (True, False)}
+    made = {wish: plan([needs(settings=tables)], found, recommended=wish, today=TODAY) for wish in (True, False)}
     assert [change.after for change in made[True].settings] == ["512M"]
     assert [change.after for change in made[False].settings] == ["200M"]
 
@@ -198,7 +199,7 @@ def test_a_plan_proves_itself(
     if not present:
         (root / "usr/sbin/php-fpm8.2").unlink()
     before = look(root)
-    made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(wanted)], before)
+    made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(wanted)], before, today=TODAY)
     listed = {(one.application, one.need) for one in made.unresolved}
     for judgement in made.after:
         assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
@@ -221,7 +222,7 @@ def test_installed_versions_count_for_dependencies(tmp_path: Path) -> None:
     with_library = replace(
         found, installed=(*(found.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0"))
     )
-    assert plan([needs("pdo_mysql", "gd")], with_library).along == ()
+    assert plan([needs("pdo_mysql", "gd")], with_library, today=TODAY).along == ()
 
 
 def test_a_php_ini_without_a_directory_beside_it_is_never_replaced(tmp_path: Path) -> None:
@@ -230,10 +231,10 @@ def test_a_php_ini_without_a_directory_beside_it_is_never_replaced(tmp_path: Pat
     (root / "etc/php/8.2/fpm/conf.d").rename(root / "etc/php/8.2/fpm/other")
     found = look(root)
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 256M"\nmax_input_vars = ">= 5000"\n')
-    made = plan([wanted], found)
+    made = plan([wanted], found, today=TODAY)
     assert made.files == ()
     expected = "@@ -2 +2 @@\n-memory_limit = 64M\n+memory_limit = 256M\n@@ -3,0 +4 @@\n+max_input_vars = 5000\n"
     assert [one.diff.split("\n", 2)[2] for one in made.edits] == [expected]
     unknown = replace(found, runtimes=tuple(replace(one, ini_length=0, ini_lines={}) for one in found.runtimes))
-    silent = plan([wanted], unknown)
+    silent = plan([wanted], unknown, today=TODAY)
     assert (silent.files, silent.edits, silent.complete) == ((), (), False)

@@ -27,6 +27,7 @@ from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read, written
 from tests.around import around_root, needs
 from tests.hostile.mutations import PRINTABLE, TOKEN, at, places
+from tests.small_root import TODAY
 
 from .playing import PLAYBOOK
 
@@ -84,7 +85,7 @@ def plans(folder: Path, many: int) -> Iterator[Plan]:
         found, note = hostile(rng, folder / str(seed))
         text = f'format = 1\n[application]\nname = "nightlog"\n{TABLES}[notes]\n"extension:gd" = {json.dumps(note)}\n'
         try:
-            made = plan([parse(text, "x")], found, "8.2/fpm/www")
+            made = plan([parse(text, "x")], found, "8.2/fpm/www", today=TODAY)
             as_script(made)
         except FundamentumError:
             continue

@@ -12,7 +12,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from fundamentum.survey.reference import look
-from tests.small_root import needs, write
+from tests.small_root import TODAY, needs, write
 
 from .built import build_windows, missing
 from .conftest import REAL
@@ -163,7 +163,7 @@ def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) ->
     ini = tree / "PHP/php.ini"
     ini.write_text(ini.read_text().replace("\n", "\r\n"))
     wanted = needs("intl", "gd", settings='[settings.required]\nmemory_limit = ">= 512M"\nmax_input_vars = ">= 5000"\n')
-    made = plan([wanted], look(str(tree)), "8.3/cgi@/PHP")
+    made = plan([wanted], look(str(tree)), "8.3/cgi@/PHP", today=TODAY)
     assert made.complete
     (edit,) = made.edits
     lines = [line.rstrip("\r") for line in edit.diff.splitlines()]
@@ -173,10 +173,10 @@ def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) ->
     ]  # fmt: skip
     subprocess.run(["patch", "--binary", str(ini)], input=edit.diff.encode(), check=True, capture_output=True)
     assert check(wanted, look(str(tree)), "8.3/cgi@/PHP").satisfied
-    assert plan([wanted], look(str(tree)), "8.3/cgi@/PHP").empty
-    fresh = plan([wanted], look(str(tree)), "8.4/cgi@/Tools/php84")
+    assert plan([wanted], look(str(tree)), "8.3/cgi@/PHP", today=TODAY).empty
+    fresh = plan([wanted], look(str(tree)), "8.4/cgi@/Tools/php84", today=TODAY)
     assert [one.path for one in fresh.files] == ["/Tools/php84/php.ini"]
     (tree / "Tools/php84/php.ini").write_text(fresh.files[0].content)
     assert check(wanted, look(str(tree)), "8.4/cgi@/Tools/php84").satisfied
-    lacking = plan([needs("mbstring")], look(str(tree)), "8.3/cgi@/PHP").unresolved
+    lacking = plan([needs("mbstring")], look(str(tree)), "8.3/cgi@/PHP", today=TODAY).unresolved
     assert "put the build for PHP 8.3, not thread-safe, VS16, x86-64" in lacking[0].why

@@ -15,7 +15,7 @@ from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written
-from tests.small_root import needs, small_root
+from tests.small_root import TODAY, needs, small_root
 
 SCHEMAS = Path(__file__).parents[2] / "src/fundamentum/schemas"
 
@@ -33,8 +33,8 @@ def test_the_shipped_schema_is_current(kind: str) -> None:
 def test_what_is_written_fits_the_schema(tmp_path: Path) -> None:
     found = survey(DirectoryHost(small_root(tmp_path), "mizar"))
     wanted = needs("gd | dom", "orrery", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
-    checked = json.loads(as_json(check_document([check(wanted, found)], found)))
-    planned = json.loads(as_json(plan_document(plan([wanted], found))))
+    checked = json.loads(as_json(check_document([check(wanted, found)], found, today=TODAY)))
+    planned = json.loads(as_json(plan_document(plan([wanted], found, today=TODAY))))
     validator("check").validate(checked)
     validator("plan").validate(planned)
     validator("survey").validate(json.loads(written(found)))

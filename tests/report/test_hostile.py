@@ -33,7 +33,7 @@ from fundamentum.report.script import as_script
 from fundamentum.report.summary import write_survey
 from fundamentum.survey.observe import survey
 from tests import around
-from tests.small_root import needs, small_root
+from tests.small_root import TODAY, needs, small_root
 
 ANY = st.text(alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30)
 
@@ -48,7 +48,7 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> Survey:
 
 @pytest.fixture(scope="module")
 def made(found: Survey) -> Plan:
-    return plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], found)
+    return plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], found, today=TODAY)
 
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -96,7 +96,7 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     bad = replace(
         found,
         server=hostile,
-        remarks=(Remark(hostile, hostile),),
+        remarks=(Remark("PHP", hostile, hostile),),
         runtimes=tuple(replace(r, ini_file=hostile, version=hostile, stale=(hostile,)) for r in found.runtimes),
         sites=(Site(hostile, "nginx", Origin(hostile), (hostile,), hostile, hostile, hostile, hostile),),
         repositories=(Repository(hostile),),
@@ -104,9 +104,9 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     judged = check(replace(needs("gd"), notes={"extension:gd": hostile}), bad)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
-    text.write_check(console, [judged], bad)
+    text.write_check(console, [judged], bad, today=TODAY)
     write_survey(console, bad, date(2026, 11, 24))
-    write_plan(console, replace(plan([judged.needs], found), server=hostile))
+    write_plan(console, replace(plan([judged.needs], found, today=TODAY), server=hostile))
     text.write_remarks(bad, stream=out)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 
@@ -165,7 +165,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
         sites=tuple(replace(one, name=hostile, aliases=(hostile,), handler=hostile) for one in seen.sites),
         places=tuple(replace(one, real=f"/srv/{hostile}", owner=None) for one in seen.places),
     )
-    made = plan([wanted], bad)
+    made = plan([wanted], bad, today=TODAY)
     assert not made.scheduled or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
     script, playbook = as_script(made), as_playbook(made)
     folder = tmp_path_factory.mktemp("run")
@@ -182,7 +182,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     yaml.load(playbook, Loader=_Loader)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
-    text.write_check(console, [check(wanted, bad)], bad)
+    text.write_check(console, [check(wanted, bad)], bad, today=TODAY)
     write_plan(console, made)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 

@@ -1,7 +1,5 @@
 """The check itself: for each need, find where it stands."""
 
-from datetime import date
-
 import msgspec
 
 from fundamentum.check import around, extensions, settings
@@ -31,16 +29,16 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]
     findings += [around.judge(need, needs, survey, target, market) for need in needs.around]
     noted = (msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings)
-    return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need), date.today()) for f in noted))
+    return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need)) for f in noted))
 
 
-def _on_record(finding: Finding, accepted: Acceptance | None, today: date) -> Finding:
+def _on_record(finding: Finding, accepted: Acceptance | None) -> Finding:
     """The finding where somebody has accepted that it is not met: as long as that holds, and no longer."""
     if accepted is None:
         return finding
     if finding.verdict == "met":
         return _remarked(finding, f"accepted by {accepted.by}, and met: {accepted.where} can go")
-    if not accepted.holds(today):
+    if accepted.expired:
         return _remarked(finding, f"{accepted.by} accepted this until {accepted.until}, which has passed")
     return msgspec.structs.replace(finding, verdict="accepted", acceptance=accepted)
 

@@ -25,11 +25,11 @@ class Risk(msgspec.Struct, frozen=True):
     origin: str = ""
 
 
-def risks(survey: Survey, target: Target, today: date | None = None) -> tuple[Risk, ...]:
+def risks(survey: Survey, target: Target, today: date) -> tuple[Risk, ...]:
     """The risks of the runtime that is judged and of its sites; none where it is not installed yet."""
     if not target.present:
         return ()
-    of_runtime = (risk for rule in RULES for risk in rule(target.runtime, today or date.today()))
+    of_runtime = (risk for rule in RULES for risk in rule(target.runtime, today))
     return (*of_runtime, *_exposed(survey, target), *_unenforced(survey))
 
 

@@ -2,6 +2,7 @@
 
 import argparse
 import sys
+from datetime import date
 
 from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
@@ -18,10 +19,10 @@ def run(options: argparse.Namespace) -> int:
     market = Market(survey)
     judgements = [check(needs, survey, options.runtime, market) for needs in applications]
     if options.format == "json":
-        write_out(as_json(check_document(judgements, survey)))
+        write_out(as_json(check_document(judgements, survey, today=date.today())))
     else:
         from fundamentum.report import text  # noqa: PLC0415 — needs a terminal library that JSON does not
 
         text.write_remarks(survey, judgements)
-        text.write_check(text.console_for(sys.stdout), judgements, survey)
+        text.write_check(text.console_for(sys.stdout), judgements, survey, today=date.today())
     return 0 if all(one.satisfied for one in judgements) else 1

@@ -2,6 +2,7 @@
 
 import argparse
 import sys
+from datetime import date
 from pathlib import Path
 
 from rich.rule import Rule
@@ -35,9 +36,11 @@ def run(options: argparse.Namespace) -> int:
         wanted = [inputs.application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
-            text.write_check(console, [check(needs, survey, None, Market(survey)) for needs in wanted], survey)
+            text.write_check(
+                console, [check(needs, survey, None, Market(survey)) for needs in wanted], survey, today=date.today()
+            )
         else:
-            write_plan(console, plan(wanted, survey))
+            write_plan(console, plan(wanted, survey, today=date.today()))
         console.print()
     console.print(
         Text(

@@ -5,6 +5,7 @@ import itertools
 import os
 import sys
 import time
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
@@ -32,11 +33,11 @@ def applications(options: argparse.Namespace) -> "list[Needs]":
 
     from fundamentum.needs.accepted import load_accepted, unmatched  # noqa: PLC0415
 
-    common = tuple(one for word in options.accepted for one in load_accepted(named(word)))
+    common = tuple(one for word in options.accepted for one in load_accepted(named(word), today=date.today()))
     found = []
     for word in options.applications:
         needs, beside = application(word), _beside(word)
-        accepted = (*(load_accepted(beside) if beside else ()), *common)
+        accepted = (*(load_accepted(beside, today=date.today()) if beside else ()), *common)
         found.append(msgspec.structs.replace(needs, accepted=accepted) if accepted else needs)
     for one in unmatched(found):
         sys.stderr.write(one_line(f"remark: {one.where}: '{one.need}' is no need of these applications") + "\n")

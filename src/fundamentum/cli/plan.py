@@ -3,6 +3,7 @@
 import argparse
 import io
 import sys
+from datetime import date
 
 from fundamentum.cli import inputs
 from fundamentum.model.plan import Plan
@@ -23,7 +24,9 @@ def run(options: argparse.Namespace) -> int:
 
         survey, more = with_index(survey, word)
         added += more
-    made = plan(applications, survey, options.runtime, recommended=not options.required_only, added=added)
+    made = plan(
+        applications, survey, options.runtime, today=date.today(), recommended=not options.required_only, added=added
+    )
     if options.write_files is not None:
         named(options.write_files, "the folder to write to")
         for path, content in [

@@ -65,11 +65,9 @@ class Acceptance(Value, frozen=True):
     until: date | None = None
     """The last day on which it holds."""
     where: str = ""
-    """``FILE:LINE``."""
-
-    def holds(self, today: date) -> bool:
-        """Whether it has not expired."""
-        return self.until is None or today <= self.until
+    """``FILE:LINE``, for a person."""
+    expired: bool = False
+    """Whether that day has passed."""
 
 
 class Needs(Value, frozen=True):

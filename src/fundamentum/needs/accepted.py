@@ -48,8 +48,8 @@ class AcceptedFile(msgspec.Struct, forbid_unknown_fields=True):
     accepted: list[Entry] = []
 
 
-def load_accepted(path: Path) -> tuple[Acceptance, ...]:
-    """Read such a file.  Every error names the file and the line."""
+def load_accepted(path: Path, *, today: date) -> tuple[Acceptance, ...]:
+    """Read such a file; ``today`` tells what has expired.  Every error names the file and the line."""
     where = str(path)
     data = read_named(path, MAX_SIZE, "a file of accepted findings")
     try:
@@ -76,7 +76,8 @@ def load_accepted(path: Path) -> tuple[Acceptance, ...]:
             raise InputError(where, f"'{entry.need}' names no need; write it like \"extension:imap\"", line)
         if not (entry.reason + entry.by).isprintable():
             raise InputError(where, "reason and by have to stand on one line, without control characters", line)
-        found.append(Acceptance(entry.need, entry.reason, entry.by, entry.until, f"{where}:{line}"))
+        expired = entry.until is not None and entry.until < today
+        found.append(Acceptance(entry.need, entry.reason, entry.by, entry.until, f"{where}:{line}", expired))
     return tuple(found)
 
 

@@ -241,14 +241,14 @@ def plan(
     selector: str | None = None,
     *,
     recommended: bool = True,
-    today: date | None = None,
+    today: date,
     added: Sequence[str] = (),
 ) -> Plan:
     """The changes that make these applications run on this server.
 
     ``today`` decides what is still supported; ``added`` names the sources in the survey that are not configured yet.
     """
-    planner = Planner(survey, today or date.today(), recommended=recommended, added=added)
+    planner = Planner(survey, today, recommended=recommended, added=added)
     return planner.plan(applications, selector)
 
 

@@ -1,6 +1,7 @@
 """The JSON of ``check``: a typed document, from which the shipped schema is made too."""
 
 from collections.abc import Sequence
+from datetime import date
 
 import msgspec
 
@@ -130,7 +131,7 @@ def _accepted(one: Acceptance | None) -> AcceptedRow | None:
     return AcceptedRow(one.reason, one.by, str(one.until) if one.until else None) if one else None
 
 
-def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocument:
+def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: date) -> CheckDocument:
     """All findings of all applications."""
     return CheckDocument(
         format=FORMAT,
@@ -150,14 +151,14 @@ def check_document(judgements: Sequence[Judgement], survey: Survey) -> CheckDocu
                     reason=one.target.reason,
                 ),
                 findings=[_row(finding) for finding in one.findings],
-                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target)],
-                risk_count=len(risks(survey, one.target)),
+                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target, today)],
+                risk_count=len(risks(survey, one.target, today)),
             )
             for one in judgements
         ],
         remarks=[
             *(
-                RemarkRow(one.about, one.why)
+                RemarkRow(one.title, one.why)
                 for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
             ),
             *(

@@ -1,7 +1,7 @@
 """A survey for a person: what runs PHP on a server, for which sites, and what is odd about it, on one screen."""
 
 from collections.abc import Iterable
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Final
 
 from rich.console import Console
@@ -52,6 +52,10 @@ def _facts(survey: Survey, today: date) -> Table:
         offers = "what could be installed is unknown" if survey.offers is None else f"{len(survey.offers)} on offer"
         packages += f"; {offers}" + (" that concern PHP" if survey.offers else "")
     table.add_row("packages", clean(packages))
+    if survey.taken:
+        at = datetime.fromtimestamp(survey.taken, tz=UTC).strftime("%Y-%m-%d %H:%M UTC")
+        whom = {"root": ", as root", "user": ", not as root: what only root may read is missing"}.get(survey.reader, "")
+        table.add_row("looked at", f"{at}{whom}")
     sources = [one.name for one in survey.repositories]
     if sources:
         table.add_row("from", clean(_some(sources)))

@@ -3,6 +3,7 @@
 import os
 import sys
 from collections.abc import Iterable, Sequence
+from datetime import date
 from typing import IO, Final, cast
 
 from rich.console import Console
@@ -75,7 +76,7 @@ def name_of(need: str) -> str:
     return clean(in_words(need))
 
 
-def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey) -> None:
+def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey, *, today: date) -> None:
     """What is wrong first, then what is fine in short."""
     for number, judgement in enumerate(judgements):
         if number:
@@ -90,7 +91,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
                 console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
-        _risks(console, judgement, survey)
+        _risks(console, judgement, survey, today)
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
@@ -199,9 +200,9 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
             )
 
 
-def _risks(console: Console, judgement: Judgement, survey: Survey) -> None:
+def _risks(console: Console, judgement: Judgement, survey: Survey, today: date) -> None:
     """What is risky about the runtime, last: nothing here keeps the application from running."""
-    found = risks(survey, judgement.target)
+    found = risks(survey, judgement.target, today)
     if not found:
         return
     console.print(Text(f"\nrisky, whatever is needed ({len(found)})", style=STYLES["recommended"]))
@@ -220,4 +221,4 @@ def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: 
     """What could not be read, on standard error."""
     remarks = [*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks)]
     for remark in dict.fromkeys(remarks):
-        stream.write(clean(f"remark: {remark.about}: {remark.why}") + "\n")
+        stream.write(clean(f"remark: {remark.title}: {remark.why}") + "\n")

@@ -16,7 +16,7 @@ from fundamentum.hosts.processes import Process
 from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Branch, Runtime, Setting
-from fundamentum.model.remark import Remark
+from fundamentum.model.remark import Remark, RemarkKind
 from fundamentum.model.surroundings import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
@@ -90,12 +90,18 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     return scrubbed(found)
 
 
-def _reading(remarks: list[Remark], what: str, probe: Callable[[], tuple[T, list[Remark]]], nothing: T) -> T:
+def _reading(
+    remarks: list[Remark],
+    what: RemarkKind,
+    probe: Callable[[], tuple[T, list[Remark]]],
+    nothing: T,
+    subject: str = "",
+) -> T:
     """What one part tells; nothing, and a remark, where it cannot be read."""
     try:
         found, said = probe()
     except HostError as error:
-        found, said = nothing, [Remark(what, f"{error}: unknown")]
+        found, said = nothing, [Remark(what, f"{error}: unknown", subject)]
     remarks.extend(said)
     return found
 
@@ -115,7 +121,7 @@ def _php(
     for one in programs:
         if place := places.get((one.branch, one.home)):
             more = partial(_runtimes, host, one, place, running.processes)
-            runtimes += _reading(remarks, f"PHP in {one.program}", more, [])
+            runtimes += _reading(remarks, "PHP", more, [], one.program)
     return places, runtimes
 
 

@@ -36,7 +36,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
         api = api_number(branch)
         if programs and not (api and host.stat(f"/usr/lib/php/{api}")):
             remarks.append(
-                Remark(f"PHP {branch}", "no extension directory of that branch under /usr/lib/php: not judged")
+                Remark("PHP branch", "no extension directory of that branch under /usr/lib/php: not judged", branch)
             )
             continue
         for sapi, program in programs:
@@ -70,5 +70,5 @@ def _version(host: Host, program: str, remarks: list[Remark]) -> str | None:
     try:
         return version_of(host.view(program) or b"")
     except HostError as error:
-        remarks.append(Remark(f"version of {program}", str(error)))
+        remarks.append(Remark("version", str(error), program))
         return None

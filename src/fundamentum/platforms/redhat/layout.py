@@ -44,7 +44,7 @@ def _one(host: Host, home: str, usr: str, config: str, service: str, remarks: li
         try:
             facts = read_program(host, path)
         except HostError as error:
-            remarks.append(Remark(f"PHP in {path}", f"{error}: not judged"))
+            remarks.append(Remark("PHP", f"{error}: not judged", path))
             continue
         branch = branch_in(facts.version) if facts else None
         if facts is None or branch is None or facts.build is None:

@@ -30,7 +30,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
         try:
             found += _one(host, folder, names, remarks)
         except HostError as error:
-            remarks.append(Remark(f"PHP in {folder}", f"{error}: not judged"))
+            remarks.append(Remark("PHP", f"{error}: not judged", folder))
     return found, remarks
 
 
@@ -39,13 +39,13 @@ def _one(host: Host, folder: str, names: list[str], remarks: list[Remark]) -> li
     library = _read(host, posixpath.join(folder, core))
     branch = branch_in(library.version)
     if library.build is None or branch is None:
-        remarks.append(Remark(f"PHP in {folder}", f"{core} does not say which PHP it is: not judged"))
+        remarks.append(Remark("PHP", f"{core} does not say which PHP it is: not judged", folder))
         return []
     ini = next((name for name in names if name.lower() == "php.ini"), None)
     sample = next((name for name in names if name.lower() in SAMPLES), None)
     if ini is None:
         copy = f"; {sample} was never copied to php.ini" if sample else ""
-        remarks.append(Remark(f"PHP in {folder}", f"no php.ini there{copy}: built-in defaults apply"))
+        remarks.append(Remark("PHP", f"no php.ini there{copy}: built-in defaults apply", folder))
     found = []
     for sapi, pattern in _PROGRAMS:
         name = next((name for name in names if pattern.fullmatch(name)), None)
@@ -56,7 +56,7 @@ def _one(host: Host, folder: str, names: list[str], remarks: list[Remark]) -> li
         build = library.build
         if own.build and own.build.processor != build.processor:
             why = f"{name} is {own.build.processor}, {core} {build.processor}: they do not fit"
-            remarks.append(Remark(f"PHP in {folder}", why))
+            remarks.append(Remark("PHP", why, folder))
         found.append(
             Installation(
                 branch,

@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 from msgspec.structs import replace
 
+from fundamentum.catalog.cron import interval
 from fundamentum.check.access import allowed
 from fundamentum.check.directories import commands
 from fundamentum.check.judge import check
@@ -17,7 +18,6 @@ from fundamentum.model.php import Loaded, Runtime, Setting
 from fundamentum.model.surroundings import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
-from fundamentum.survey.probes.tasks import interval
 from tests.around import needs
 
 ASKED = Asked(commands=("git", "convert"), products=("mariadb", "mysql", "postgresql"), tasks=("bin/x.php",))

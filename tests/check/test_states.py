@@ -200,7 +200,9 @@ def test_what_an_unreadable_file_may_set_or_load_is_unknown(tmp_path: Path, unre
     (root / f"etc/php/8.2/fpm/{unread}").unlink()
     os.mkfifo(root / f"etc/php/8.2/fpm/{unread}")  # cannot be read as a file, not even by root
     settings = '[settings.required]\nmemory_limit = ">= 1M"\npost_max_size = ">= 1M"\n'
-    judged = {finding.need: finding for finding in check(needs("ctype", "gd", settings=settings), look(root)).findings}
+    judged = {
+        str(finding.need): finding for finding in check(needs("ctype", "gd", settings=settings), look(root)).findings
+    }
     verdicts = {need: finding.verdict for need, finding in judged.items()}
     assert verdicts == {
         "php": "met",

@@ -7,6 +7,7 @@ import pytest
 
 import fundamentum.demo
 from fundamentum.check.tracing import Place, Trace, Wanted, trace
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.php import Answer
 from fundamentum.needs.file import load
 from fundamentum.survey.reference import look
@@ -30,7 +31,7 @@ def test_a_setting_names_every_place_in_load_order_and_who_wins() -> None:
     )
     assert pool.now == "200; the running process started before that"
     assert found.wanted_by == (
-        Wanted("nightlog", "required", ">= 16M", NIGHTLOG.note("setting:upload_max_filesize") or ""),
+        Wanted("nightlog", "required", ">= 16M", NIGHTLOG.note(NeedId("setting:upload_max_filesize")) or ""),
     )
     assert found.facts == ("comes with core; may be set in each directory's own file, the system's files and pools",)
 

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.written import as_needs, rederived, written
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.text import scrubbed
 from fundamentum.needs.file import parse
 
@@ -32,7 +33,7 @@ def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
     assert [(one.name, one.condition.text, one.level) for one in needs.settings] == [
         ("memory_limit", ">= 256M", "recommended")
     ]
-    assert needs.note("extension:gd") == "derived: used without a check in one file (a.php:1 imagesx())"
+    assert needs.note(NeedId("extension:gd")) == "derived: used without a check in one file (a.php:1 imagesx())"
     assert as_needs(derive(tmp_path)) == needs
 
 
@@ -76,7 +77,7 @@ def test_what_is_not_the_person_s_follows_the_new_derivation(tmp_path: Path) -> 
         "extension:mbstring",
         "extension:pdo_mysql|pdo_pgsql",
     }
-    assert (needs.note("extension:intl") or "").startswith("names of stars: ")
+    assert (needs.note(NeedId("extension:intl")) or "").startswith("names of stars: ")
 
 
 def test_a_file_written_by_hand_keeps_everything_and_gains_what_is_new(tmp_path: Path) -> None:

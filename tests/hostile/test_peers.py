@@ -132,7 +132,7 @@ def test_a_login_that_never_ends(script: str, said: str, tmp_path: Path, monkeyp
     monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
     monkeypatch.setattr(ssh, "PATIENCE", 2)
     with pytest.raises(InputError, match=said) as failure:
-        ssh.reach("ssh://vega.observatory.example")
+        ssh.reach("ssh://vega.observatory.example", "true")
     assert len(str(failure.value)) < 400
 
 

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from fundamentum.check.offers import Market
 from fundamentum.errors import InputError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
 from fundamentum.model.plan import Unresolved
@@ -54,7 +55,8 @@ def test_no_other_choice_is_cheaper(data: st.DataObject) -> None:
 @given(st.lists(st.lists(st.sets(st.sampled_from("abcd"), max_size=3), min_size=3, max_size=3), min_size=1, max_size=3))
 def test_a_conflict_is_as_small_as_can_be(lacking: list[list[set[str]]]) -> None:
     outcomes = [
-        [Outcome(tuple(Unresolved(n, "", "x", "required") for n in sorted(one))) for one in row] for row in lacking
+        [Outcome(tuple(Unresolved(NeedId(n), "", "x", "required") for n in sorted(one))) for one in row]
+        for row in lacking
     ]
     found = conflicting(outcomes)
     failing = [{(at, n) for at, row in enumerate(lacking) for n in row[branch]} for branch in range(3)]

@@ -17,6 +17,7 @@ from rich.console import Console
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Repository
 from fundamentum.model.plan import DropIn, Edit, Install, Plan, Reason, Set
@@ -57,7 +58,7 @@ def test_a_script_does_only_what_it_would_without_them(
     made: Plan, tmp_path_factory: pytest.TempPathFactory, name: str, note: str, path: str, content: str
 ) -> None:
     folder = tmp_path_factory.mktemp("run")
-    reasons = {"install:" + name: (Reason(note, "extension:" + name, "required", note),)}
+    reasons = {"install:" + name: (Reason(note, NeedId("extension:" + name), "required", note),)}
     hostile = replace(
         made,
         server=note,
@@ -126,7 +127,7 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
         server=note,
         installs=(Install(name),),
         along=(name,),
-        reasons={"install:" + name: (Reason(note, "extension:" + name, "required", note),)},
+        reasons={"install:" + name: (Reason(note, NeedId("extension:" + name), "required", note),)},
         files=(DropIn(f"/etc/{path}", content + "\n"),),
     )
     text = as_playbook(hostile)

@@ -20,7 +20,6 @@ from fundamentum.model.needs import SettingNeed
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_needs import Limit, LimitNeed
 from fundamentum.model.survey import Site, Survey
-from fundamentum.survey.asked_about import upload_folders
 from fundamentum.webservers import body_folders
 from fundamentum.webservers.limits import allowed
 
@@ -96,7 +95,7 @@ def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> It
     def of_php(name: str, text: str, to: str | None = None, least: int = 0) -> Iterator[Link]:
         yield from _setting(name, text, to or text, least, need, survey, target, market)
 
-    match need.key:
+    match need.limit:
         case "uploads:largest":
             body = need.amount + BESIDE
             room = with_room(need.amount)
@@ -146,17 +145,19 @@ def _setting(
         least=least,
         origin=setting.origin,
         enough=enough,
-        remedy=_remedy(found, name, wanted, value) if enough is False else "",
+        remedy=_remedy(found, name, wanted, need, survey, target, market) if enough is False else "",
         state=found.state,
         condition=wanted if enough is False else condition(name, text),
     )
 
 
-def _remedy(found: Finding, name: str, wanted: Condition, value: str | None) -> str:
-    if found.state == "awaiting-restart" or not (found.remedy or "").startswith("set "):
-        return found.remedy or ""
-    place = (found.remedy or "").rpartition(" in ")[2]
-    return f"set {name} = {wanted.proposal(name, value or '')} in {place}"
+def _remedy(
+    found: Finding, name: str, wanted: Condition, need: LimitNeed, survey: Survey, target: Target, market: Market
+) -> str:
+    """What to do about a directive that is too narrow: with room for the whole request, not just for what is asked."""
+    if found.state != "awaiting-restart":
+        found = settings.judge(SettingNeed(name, wanted, need.level), survey, target, market)
+    return found.remedy or ""
 
 
 def _amount(name: str, value: str | None, wanted: Condition) -> float | None:
@@ -200,7 +201,7 @@ def _manager(least: int, target: Target) -> Iterator[Link]:
 def _space(sites: Sequence[Site], least: int, survey: Survey, target: Target) -> Iterator[Link]:
     """Room where what is sent in lands: with the web server first, then with PHP."""
     places = {place.path: place for place in survey.places}
-    for folder in dict.fromkeys([*body_folders(sites), *upload_folders(target.runtime)]):
+    for folder in dict.fromkeys([*body_folders(sites), *target.runtime.upload_folders]):
         place = places.get(folder)
         free = place.free if place else None
         yield Link(

@@ -55,7 +55,7 @@ def _for(needs: Needs, first: Survey, second: Survey) -> Iterator[Difference]:
 
 def _words(finding: Finding) -> str:
     about = finding.state or finding.found or ""
-    if finding.state and finding.found and finding.need.startswith("setting:"):
+    if finding.state and finding.found and finding.need.kind == "setting":
         about = f"{finding.state}, {finding.found}"
     return f"{finding.verdict}: {about}" if about else finding.verdict
 

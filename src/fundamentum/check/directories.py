@@ -7,13 +7,13 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
 from fundamentum.check.chain import sites_of
+from fundamentum.model.application_paths import candidates
 from fundamentum.model.findings import AGAIN, Arrangement, Finding, Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_needs import DirectoryNeed
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from fundamentum.survey.probes.places import candidates
 
 PRIVATE: Final = 0o750
 

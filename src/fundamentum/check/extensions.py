@@ -7,6 +7,7 @@ import msgspec
 from fundamentum.catalog import api_number, canonical, extension_gone, inside, instead_of
 from fundamentum.check.offers import Market
 from fundamentum.model.findings import Finding, State, Target
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import ExtensionNeed, LoaderNeed
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.php import Answer, Branch, Fault, Loaded, Module
@@ -54,7 +55,7 @@ def judge_loader(need: LoaderNeed, survey: Survey, target: Target, market: Marke
     return _finding(need.key, need, found, None)
 
 
-def _finding(key: str, need: ExtensionNeed | LoaderNeed, best: Standing, wanted: str | None) -> Finding:
+def _finding(key: NeedId, need: ExtensionNeed | LoaderNeed, best: Standing, wanted: str | None) -> Finding:
     met = best.state == "active"
     return Finding(
         need=key,

@@ -6,6 +6,7 @@ from fundamentum.check import around, extensions, settings
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
 from fundamentum.model.findings import Finding, Judgement, State, Target
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
@@ -51,7 +52,7 @@ def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding
     """The PHP version of the runtime, and whether it is there at all."""
     runtime = target.runtime
     base = Finding(
-        need="php",
+        need=NeedId("php"),
         level="required",
         verdict="met",
         wanted=str(needs.php),

@@ -26,7 +26,6 @@ from fundamentum.check.extensions import standing
 from fundamentum.check.offers import Market, branch_of, extensions_in
 from fundamentum.check.settings import effective
 from fundamentum.model.findings import Target
-from fundamentum.model.need_names import in_words
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Module, Runtime
@@ -166,10 +165,10 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
         for need in needs.settings
         if need.name == name
     ) + tuple(
-        Wanted(needs.name, need.level, f"{in_words(need.key)} {need.text}", needs.note(need.key) or "")
+        Wanted(needs.name, need.level, f"{need.key.words} {need.text}", needs.note(need.key) or "")
         for needs in applications
         for need in needs.limits
-        if name in DIRECTIVES[need.key]
+        if name in DIRECTIVES[need.limit]
     )
     if not known and not wanted and not any(name in runtime.settings for runtime in survey.runtimes):
         return

@@ -105,9 +105,9 @@ def _said(entry: Entry) -> str:
 
 
 def _said_by(needs: Needs) -> dict[str, str]:
-    found: dict[str, str] = {one.key: one.level for one in needs.extensions}
+    found: dict[str, str] = {str(one.key): one.level for one in needs.extensions}
     found |= {one.key: one.level for one in needs.loaders}
-    settings = {one.key: f"{one.level} {one.condition.text}" for one in needs.settings}
+    settings = {str(one.key): f"{one.level} {one.condition.text}" for one in needs.settings}
     found |= {one.key: f"{one.level} {one.text}" for one in needs.limits if one.key == "uploads:largest"}
     found |= {one.key: f"{one.level} {one.access}" for one in needs.directories}
     found |= {one.key: one.level for one in needs.databases}

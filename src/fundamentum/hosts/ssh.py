@@ -14,8 +14,6 @@ from urllib.parse import urlsplit
 
 from fundamentum.errors import InputError
 from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
-from fundamentum.model.surroundings import Asked
-from fundamentum.survey import recorder
 
 FRAME: Final = b"\nrecording follows\n"
 _CONNECT_TIMEOUT: Final = 20
@@ -25,7 +23,7 @@ _HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
 _USER: Final = re.compile(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
 
 
-def reach(address: str, *, sudo: bool = False, asked: Asked | None = None) -> Recording:
+def reach(address: str, recorder: str, *, sudo: bool = False) -> Recording:
     """The server at ``ssh://[user@]host[:port]``; an :class:`InputError` that says what to do if it cannot be read."""
     where, destination = _destination(address)
     command = ["ssh", "-T", "-o", f"ConnectTimeout={_CONNECT_TIMEOUT}"]
@@ -45,7 +43,7 @@ def reach(address: str, *, sudo: bool = False, asked: Asked | None = None) -> Re
         listening.start()
         ending.start()
         try:
-            process.stdin.write(recorder.script(asked).encode())
+            process.stdin.write(recorder.encode())
             process.stdin.close()
         except BrokenPipeError:
             pass  # it ended already; its exit code and words say why

@@ -5,6 +5,7 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.model.conditions import Condition
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
@@ -79,7 +80,7 @@ class Switch(msgspec.Struct, frozen=True):
 class Finding(msgspec.Struct, frozen=True):
     """What came out for one need."""
 
-    need: str
+    need: NeedId
     level: Level
     verdict: Verdict
     state: State | None = None

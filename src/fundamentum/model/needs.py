@@ -6,6 +6,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.model.conditions import Condition
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.surrounding_needs import (
     AroundNeed,
     CommandNeed,
@@ -28,9 +29,9 @@ class ExtensionNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
+    def key(self) -> NeedId:
         """``extension:pdo_mysql|pdo_pgsql``, as findings name it."""
-        return "extension:" + "|".join(self.names)
+        return NeedId("extension:" + "|".join(self.names))
 
 
 class SettingNeed(Value, frozen=True):
@@ -41,8 +42,8 @@ class SettingNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
-        return f"setting:{self.name}"
+    def key(self) -> NeedId:
+        return NeedId(f"setting:{self.name}")
 
 
 class LoaderNeed(Value, frozen=True):
@@ -52,8 +53,8 @@ class LoaderNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
-        return f"loader:{self.name}"
+    def key(self) -> NeedId:
+        return NeedId(f"loader:{self.name}")
 
 
 class Acceptance(Value, frozen=True):
@@ -103,21 +104,13 @@ class Needs(Value, frozen=True):
 
     def holds(self, key: str) -> bool:
         """Whether there is such a need; one of several alternatives counts too."""
-        kind, _, name = key.partition(":")
-        return key == "php" or any(
-            need.key == key or (need.key.startswith(f"{kind}:") and name in need.key.partition(":")[2].split("|"))
-            for need in self.all
-        )
+        return key == "php" or any(need.key.covers(key) for need in self.all)
 
-    def acceptance(self, key: str) -> Acceptance | None:
+    def acceptance(self, key: NeedId) -> Acceptance | None:
         """The acceptance of a need's finding; one that names one of several alternatives counts too."""
-        kind, _, names = key.partition(":")
-        keys = {key, *(f"{kind}:{name}" for name in names.split("|"))} if names else {key}
-        return next((one for one in self.accepted if one.need in keys), None)
+        return next((acceptance for acceptance in self.accepted if key.covers(acceptance.need)), None)
 
-    def note(self, key: str) -> str | None:
+    def note(self, key: NeedId) -> str | None:
         """The note for a need; a note for one of several alternatives counts too."""
-        if key in self.notes:
-            return self.notes[key]
-        kind, _, names = key.partition(":")
-        return next((self.notes[f"{kind}:{n}"] for n in names.split("|") if f"{kind}:{n}" in self.notes), None)
+        own = self.notes.get(key)
+        return own or next((note for named, note in self.notes.items() if key.covers(named)), None)

@@ -144,6 +144,15 @@ class Runtime(Fact, frozen=True):
         return bool(self.scan_dir or self.ini_length or (self.ini_file is None and self.home))
 
     @property
+    def upload_folders(self) -> list[str]:
+        """Where PHP puts what is sent in.  Source: main/php_open_temporary_file.c."""
+        for name in ("upload_tmp_dir", "sys_temp_dir"):
+            setting = self.settings.get(name)
+            if setting and setting.value:
+                return [setting.value.rstrip("/") or "/"]
+        return ["/tmp"] if self.sapi != "cli" else []
+
+    @property
     def label(self) -> str:
         """``8.2/fpm/www``: the name a user gives with ``--runtime``."""
         name = "/".join(part for part in (self.branch, self.sapi, self.pool) if part)

@@ -5,7 +5,7 @@ from datetime import date
 import msgspec
 
 from fundamentum.model.findings import Arrangement, Judgement
-from fundamentum.model.need_names import in_words
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.surroundings import Spot
 from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
@@ -19,12 +19,12 @@ class Reason(Value, frozen=True):
     """The need that a change serves."""
 
     application: str
-    need: str
+    need: NeedId
     level: Level
     note: str | None = None
 
     def __str__(self) -> str:
-        what = "PHP itself" if self.need == "php" else in_words(self.need)
+        what = "PHP itself" if self.need == "php" else self.need.words
         return f"{self.application}: {what}, {self.level}" + (f" ({self.note})" if self.note else "")
 
 
@@ -185,7 +185,7 @@ class Edit(Value, frozen=True):
 class Unresolved(Value, frozen=True):
     """A need that the plan leaves unmet, and why."""
 
-    need: str
+    need: NeedId
     why: str
     application: str
     level: Level

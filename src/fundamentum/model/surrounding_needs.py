@@ -5,6 +5,7 @@ import re
 from typing import Final, Literal
 
 from fundamentum.catalog.quantity import quantity
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.value import Level, NotUnderstood, Value
 from fundamentum.model.versions import VersionRange, version_range
 
@@ -27,11 +28,15 @@ _SECONDS: Final = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400}
 class LimitNeed(Value, frozen=True):
     """How much has to get through everything that stands between a visitor and the application."""
 
-    key: Limit
+    limit: Limit
     amount: int
     """Bytes, seconds or a count."""
     text: str
     level: Level
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId(self.limit)
 
 
 class DatabaseNeed(Value, frozen=True):
@@ -41,9 +46,9 @@ class DatabaseNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
+    def key(self) -> NeedId:
         """``database:mariadb|postgresql``, as findings name it."""
-        return "database:" + "|".join(product for product, _ in self.alternatives)
+        return NeedId("database:" + "|".join(product for product, _ in self.alternatives))
 
     @property
     def text(self) -> str:
@@ -57,8 +62,8 @@ class CommandNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
-        return "command:" + "|".join(name for name, _ in self.alternatives)
+    def key(self) -> NeedId:
+        return NeedId("command:" + "|".join(name for name, _ in self.alternatives))
 
     @property
     def text(self) -> str:
@@ -79,8 +84,8 @@ class DirectoryNeed(Value, frozen=True):
     """Whether no web server may hand out what is in it."""
 
     @property
-    def key(self) -> str:
-        return f"directory:{self.path}"
+    def key(self) -> NeedId:
+        return NeedId(f"directory:{self.path}")
 
     @property
     def text(self) -> str:
@@ -99,8 +104,8 @@ class HostNeed(Value, frozen=True):
     """The architectures that will do."""
 
     @property
-    def key(self) -> str:
-        return f"host:{self.fact}"
+    def key(self) -> NeedId:
+        return NeedId(f"host:{self.fact}")
 
 
 class TaskNeed(Value, frozen=True):
@@ -114,8 +119,8 @@ class TaskNeed(Value, frozen=True):
     level: Level
 
     @property
-    def key(self) -> str:
-        return f"task:{self.command}"
+    def key(self) -> NeedId:
+        return NeedId(f"task:{self.command}")
 
 
 AroundNeed = LimitNeed | DatabaseNeed | CommandNeed | DirectoryNeed | HostNeed | TaskNeed

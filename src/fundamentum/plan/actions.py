@@ -28,7 +28,7 @@ def for_finding(finding: Finding, survey: Survey, target: Target, market: Market
             found += [Install(one.package)] if one.package else []
             found.append(SwitchOn(one.server, one.modules, one.without, one.snippets))
         return found
-    if finding.subject and (finding.need.startswith(("extension:", "loader:")) or finding.state):
+    if finding.subject and (finding.need.kind in ("extension", "loader") or finding.state):
         return list(for_extension(finding.subject, survey, target, market))
     return []
 
@@ -120,13 +120,13 @@ def for_setting(
         )  # set to nothing, it would keep its value
     if value is None or ini_text(value) is None:
         return None
-    origin = present.origin.set_in
+    set_in = present.origin.set_in
     if own_file and runtime.pool:
         file, pool = own_file, runtime.pool
-    elif runtime.pool_dir and runtime.pool and origin.endswith(".conf"):
-        file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", origin), runtime.pool
+    elif runtime.pool_dir and runtime.pool and set_in.endswith(".conf"):
+        file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", set_in), runtime.pool
     elif runtime.scan_dir:
-        file, pool = after(runtime.scan_dir, label, ".ini", origin, *together), None
+        file, pool = after(runtime.scan_dir, label, ".ini", set_in, *together), None
     else:
         file, pool = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini", None
     return Set(name, present.value, value, file, runtime.label, pool)

@@ -4,6 +4,7 @@ import posixpath
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.cron import interval
 from fundamentum.check.access import account_named
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.origin import Origin
@@ -11,7 +12,6 @@ from fundamentum.model.php import Setting
 from fundamentum.model.plan import Allow, Arrange, Manage, Schedule, Widen
 from fundamentum.model.surroundings import Grant, Limit, Place, Scheduled, Spot
 from fundamentum.model.survey import Site, Survey
-from fundamentum.survey.probes.tasks import interval
 
 _BITS = {"r": 4, "w": 2, "x": 1, "-": 0}
 

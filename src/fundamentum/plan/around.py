@@ -22,7 +22,7 @@ _CRON_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
 
 def for_around(finding: Finding, one: Judgement, world: Survey, market: Market, label: str) -> Iterator[Action]:
     """What would mend this finding; nothing where nothing here can."""
-    kind = finding.need.partition(":")[0]
+    kind = finding.need.kind
     target = one.target
     if finding.state == "awaiting-restart" and finding.chain:
         return  # the restart is planned already

@@ -14,6 +14,7 @@ from fundamentum.catalog import branch_key, security_ends
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
 from fundamentum.model.findings import Target
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.model.php import Runtime
 from fundamentum.model.plan import Decision, Row, Unresolved, Value
@@ -229,8 +230,8 @@ def _lack(lacking: Sequence[Unresolved]) -> str:
     if not lacking:
         return "does not serve all"
     first = lacking[0]
-    kind, _, name = first.need.partition(":")
-    what = "accepts only other versions" if kind == "php" else f"would lack {kind} {name.replace('|', ' or ')}"
+    need = first.need
+    what = "accepts only other versions" if need == "php" else f"would lack {need.kind} {' or '.join(need.names)}"
     more = f", and {len(lacking) - 1} more" if len(lacking) > 1 else ""
     return f"{first.application} {what}{more}"
 
@@ -254,7 +255,7 @@ def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str],
 
 def _in_words(applications: Sequence[Needs], one: tuple[int, str]) -> str:
     needs = applications[one[0]]
-    kind, _, name = one[1].partition(":")
-    if kind == "php":
+    need = NeedId(one[1])
+    if need == "php":
         return f"{needs.name} accepts PHP {needs.php}"
-    return f"{needs.name} needs the {kind} {name.replace('|', ' or ')}"
+    return f"{needs.name} needs the {need.kind} {' or '.join(need.names)}"

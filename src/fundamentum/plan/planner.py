@@ -10,6 +10,7 @@ from fundamentum.check.judge import judge
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
 from fundamentum.model.findings import Finding, Judgement, Target
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.packages import Offer
 from fundamentum.model.plan import (
@@ -69,7 +70,9 @@ class Settled(msgspec.Struct):
             if finding.verdict in ("unmet", "unknown")
         ]
         name = self.judgements[0].needs.name
-        return found + [Unresolved("php", f"cannot be installed: {what}", name, "required") for what in self.missing]
+        return found + [
+            Unresolved(NeedId("php"), f"cannot be installed: {what}", name, "required") for what in self.missing
+        ]
 
 
 class Planner:

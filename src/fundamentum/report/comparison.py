@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.check.comparison import Difference, grouped
+from fundamentum.model.need_id import NeedId
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
@@ -70,8 +71,8 @@ def write_comparison(console: Console, first: str, second: str, differences: Seq
 
 
 def _named(what: str) -> str:
-    kind, _, names = what.partition(":")
-    return clean(f"{kind} {' or '.join(names.split('|'))}".strip())
+    need = NeedId(what)
+    return clean(f"{need.kind} {' or '.join(need.names)}".strip())
 
 
 def _side(value: str, origin: str) -> Text:

@@ -50,5 +50,5 @@ def _printable(text: str) -> None:
 
 def as_json(document: msgspec.Struct) -> str:
     """The document as JSON, indented, with a newline at its end; no character in it steers what shows it."""
-    text = msgspec.json.format(msgspec.json.encode(document), indent=2).decode("utf-8") + "\n"
+    text = msgspec.json.format(msgspec.json.encode(document, enc_hook=str), indent=2).decode("utf-8") + "\n"
     return _STEERING.sub(lambda match: f"\\u{ord(match[0]):04x}", text)

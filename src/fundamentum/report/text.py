@@ -13,7 +13,7 @@ from rich.text import Text
 
 from fundamentum.check.safety import risks
 from fundamentum.model.findings import Finding, Judgement
-from fundamentum.model.need_names import NAMES, in_words
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.survey import Survey
 from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.escape import clean
@@ -73,7 +73,7 @@ def console_for(stream: IO[str]) -> Console:
 
 def name_of(need: str) -> str:
     """A need in words, for a terminal."""
-    return clean(in_words(need))
+    return clean(NeedId(need).words)
 
 
 def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey, *, today: date) -> None:
@@ -137,7 +137,7 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
             what.append(f"{finding.state}: ", style=STYLES["name"])
         if finding.verdict == "unknown":
             what.append("unknown: ", style=STYLES["name"])
-        wants_value = not finding.need.startswith(("extension:", "loader:"))
+        wants_value = finding.need.kind not in ("extension", "loader")
         what.append(clean(f"wanted {finding.wanted}, found {finding.found}" if wants_value else finding.found or ""))
         if finding.origin and not finding.chain:
             what.append(clean(f"  {finding.origin}"), style=STYLES["dim"])
@@ -178,14 +178,14 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
     console.print(Text(f"\nmet ({len(findings)})", style=STYLES["met"]))
     groups: dict[str, list[str]] = {}
     for finding in findings:
-        kind, _, names = finding.need.partition(":")
-        words = names.replace("|", " or ")
+        kind, names = finding.need.kind, finding.need.names
+        words = " or ".join(names)
         if kind == "php" or kind == "database":
             words = finding.found or ""
         elif kind in ("extension", "loader", "command"):
-            words += f" ({finding.subject})" if "|" in names and finding.subject else ""
+            words += f" ({finding.subject})" if len(names) > 1 and finding.subject else ""
         else:
-            words = f"{NAMES.get(finding.need, words)} {finding.found}"
+            words = f"{finding.need.named or words} {finding.found}"
         groups.setdefault(GROUPS.get(kind, f"{kind}s"), []).append(words)
     table = Table.grid(padding=(0, 2))
     table.add_column(min_width=10)

@@ -8,6 +8,7 @@ from typing import Final, TypedDict
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, text_or_none
+from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
@@ -47,8 +48,8 @@ def probe(
         return empty, []
     found = commands.probe(host, wanted.commands, packages)
     paths = [path for path in (one.path for one in found) if path]
-    paths += [path for one in wanted.directories for path in places.candidates(one, served)]
-    paths += [folder for runtime in runtimes for folder in upload_folders(runtime)] if asked else []
+    paths += [path for one in wanted.directories for path in candidates(one, served)]
+    paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
     paths += body_folders(served) if asked else []
     paths += [path for root in roots for path in (root, posixpath.dirname(root))] if asked else []
     scheduled, remarks = tasks.probe(host, wanted.tasks)
@@ -73,15 +74,6 @@ def _machine(host: Host) -> Machine:
         return found
     enforcing = wanted[1].lower() == "enforcing"
     return replace(found, enforcing=enforcing, permissive=not enforcing)
-
-
-def upload_folders(runtime: Runtime) -> list[str]:
-    """Where PHP puts what is sent in.  Source: main/php_open_temporary_file.c."""
-    for name in ("upload_tmp_dir", "sys_temp_dir"):
-        setting = runtime.settings.get(name)
-        if setting and setting.value:
-            return [setting.value.rstrip("/") or "/"]
-    return ["/tmp"] if runtime.sapi != "cli" else []
 
 
 def _zone(host: Host) -> str:

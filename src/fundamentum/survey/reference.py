@@ -39,8 +39,9 @@ def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | 
         raise InputError(_shown(reference), "--ask-pools needs the server itself: this machine, or its root directory")
     if over_ssh:
         from fundamentum.hosts.ssh import reach  # noqa: PLC0415 — each way is loaded where it is taken
+        from fundamentum.survey import recorder  # noqa: PLC0415
 
-        return survey(reach(reference or "", sudo=sudo, asked=asked), asked)
+        return survey(reach(reference or "", recorder.script(asked), sudo=sudo), asked)
     if reference is not None and "://" in reference:
         from fundamentum.hosts.page_address import survey_address  # noqa: PLC0415
 

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator
 from typing import Final, Literal
 
 from fundamentum.hosts.base import Host, HostError
+from fundamentum.model.application_paths import PUBLIC
 from fundamentum.model.surroundings import Exposed
-from fundamentum.survey.probes.places import PUBLIC
 from fundamentum.webservers import names, webserver
 
 MAX_ENTRIES: Final = 5000

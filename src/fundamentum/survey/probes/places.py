@@ -1,34 +1,18 @@
 """Directories and files as the users of a server see them: modes, access lists, labels, space, and whose they are."""
 
 import posixpath
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Final
 
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, HostError, text_or_none
 from fundamentum.model.surroundings import Account, Place
-from fundamentum.model.survey import Site
 from fundamentum.model.text import is_plain
 from fundamentum.untrusted.numbers import whole
 
 MAX_PLACES: Final = 2000
 MAX_DEPTH: Final = 40
-PUBLIC: Final = frozenset({"public", "public_html", "web", "www", "htdocs", "html", "httpdocs", "webroot", "pub"})
-"""Names of document roots that are a part of an application's directory."""
-
-
-def candidates(path: str, sites: Sequence[Site]) -> list[str]:
-    """Where a directory may be: as it is written, or below each site's document root and the directory above that."""
-    if path.startswith("/"):
-        return [path]
-    roots = dict.fromkeys(site.root.rstrip("/") for site in sites if site.root)
-    found = []
-    for root in roots:
-        above = [posixpath.join(posixpath.dirname(root), path)] if posixpath.dirname(root) not in ("/", "") else []
-        inside = [posixpath.join(root, path)]
-        found += above + inside if posixpath.basename(root) in PUBLIC else inside + above
-    return list(dict.fromkeys(found))
 
 
 def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:

@@ -1,0 +1,105 @@
+"""The rules that keep the house as docs/architecture.md draws it, each measured on the source."""
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parents[2] / "src/fundamentum"
+FAMILIES = re.compile(
+    r"\b(?:debian|ubuntu|redhat|rhel|fedora|centos|apt(?:-get|-cache|-mark)?|dpkg|dnf|yum|rpm|phpenmod|phpdismod|windows)\b"
+    r"|/etc/php\b|/var/lib/(?:dpkg|apt|rpm)|/etc/apt",
+    re.I,
+)
+WEB_SERVERS = re.compile(
+    r"\b(?:nginx|apache|httpd|iis|a2(?:en|dis)(?:mod|conf)|a2query|appcmd|client_max_body_size|limitrequestbody|fcgid\w+|"
+    r"fastcgi_\w+|maxallowedcontentlength|virtualhost)\b",
+    re.I,
+)
+BESIDE = {  # files outside of the rooms that read or show exactly such a thing, and the words they may say
+    "hosts/windows_directory.py": r"windows",
+    "hosts/page.py": r"page|apache (?:2\.0 |2 )?(?:handler|environment)|windows",
+    "php_files/binary.py": r"windows",
+    "php_files/images.py": r"windows|dpkg|rpm",
+    "survey/probes/php_modules.py": r"windows",
+    "survey/reference.py": r"windows",
+    "cli/arguments.py": r"windows",
+    "webservers/iis.py": r"windows",
+}
+LOWEST = {"errors", "entries", "untrusted", "model", "catalog"}
+BELOW = LOWEST | {"hosts", "php_files"}
+KNOWS = {  # who may know whom
+    "errors": set(),
+    "entries": set(),
+    "catalog": {"untrusted"},
+    "model": {"catalog"},
+    "untrusted": {"errors", "model"},
+    "hosts": LOWEST,
+    "php_files": LOWEST | {"hosts"},
+    "platforms": BELOW,
+    "webservers": BELOW,
+    "survey": BELOW | {"platforms", "webservers"},
+    "needs": LOWEST,
+    "derive": LOWEST | {"needs"},
+    "check": LOWEST | {"platforms", "webservers"},
+    "plan": LOWEST | {"platforms", "webservers", "check"},
+    "report": LOWEST | {"platforms", "webservers", "needs", "check", "plan", "derive"},
+    "cli": LOWEST | {"survey", "needs", "derive", "check", "plan", "report"},
+    "demo": set(),
+    "__main__": {"cli"},
+}
+
+
+def modules() -> Iterator[tuple[str, ast.Module]]:
+    for path in sorted(SOURCE.rglob("*.py")):
+        yield str(path.relative_to(SOURCE)), ast.parse(path.read_text())
+
+
+def literals(tree: ast.Module) -> Iterator[tuple[int, str]]:
+    """Every text in a module that is no docstring."""
+    statements = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in statements:
+            yield node.lineno, node.value
+
+
+def spoken(room: str, words: re.Pattern[str]) -> list[str]:
+    found = []
+    for name, tree in modules():
+        if name.startswith((f"{room}/", "derive/", "catalog/", "demo/")):
+            continue
+        allowed = re.compile(BESIDE.get(name, "(?!)"), re.I)
+        found += [f"{name}:{line}: {text}" for line, text in literals(tree) if words.search(allowed.sub("", text))]
+    return found
+
+
+def test_the_words_of_a_family_of_systems_stand_with_its_platform() -> None:
+    assert spoken("platforms", FAMILIES) == []
+
+
+def test_the_words_of_a_web_server_stand_with_it() -> None:
+    assert [one for one in spoken("webservers", WEB_SERVERS) if not one.startswith("platforms/")] == []
+
+
+def test_nobody_takes_an_origin_or_a_remedy_apart() -> None:
+    taking = re.compile(
+        r"(?:origin|remedy|remark|why)\w*(?: or \"\")?\)?\.(?:r?partition|r?split|startswith|endswith|removesuffix)\("
+    )
+    found = [str(path) for path in SOURCE.rglob("*.py") if taking.search(path.read_text())]
+    assert found == []
+
+
+def room_of(module: str) -> str:
+    return module.removeprefix("fundamentum").lstrip(".").partition(".")[0] or "__init__"
+
+
+@pytest.mark.parametrize(("name", "tree"), [pytest.param(name, tree, id=name) for name, tree in modules()])
+def test_rooms_know_only_those_below_them(name: str, tree: ast.Module) -> None:
+    own = name.partition("/")[0].removesuffix(".py")
+    imports = [node for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)]
+    modules = [(node.module or "", alias.name) for node in imports for alias in node.names]
+    known = {f"fundamentum.{name}" if module == "fundamentum" else module for module, name in modules}
+    rooms = {room_of(module) for module in known if module.startswith("fundamentum.")} - {own, "__version__"}
+    assert own == "__init__" or rooms <= KNOWS[own], rooms - KNOWS[own]

@@ -4,6 +4,7 @@ import gzip
 import json
 import lzma
 import os
+import sys
 from pathlib import Path
 
 import lz4.frame
@@ -64,6 +65,25 @@ def test_a_truncated_index_is_read_as_far_as_it_goes(tmp_path: Path, ending: str
     found = look(small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}{ending}": cut}))
     assert [remark.about for remark in found.remarks] == ["package indexes"]
     assert "unknown" in found.remarks[0].why
+
+
+def test_without_the_library_an_index_packed_with_lz4_is_a_remark(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    root = small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}.lz4": lz4.frame.compress(INDEX.encode())})
+    monkeypatch.setitem(sys.modules, "lz4.frame", None)
+    found = look(root)
+    assert found.offers in ((), None)
+    assert any(one.about == "package indexes" and "needs the Python package lz4" in one.why for one in found.remarks)
+
+
+def test_php_5_is_recognised_and_not_judged(tmp_path: Path) -> None:
+    extra: dict[str, str | bytes] = {"etc/php5/fpm/php.ini": "", "usr/bin/php5": b"\x7fELF X-Powered-By: PHP/5.6.40\0"}
+    found = look(small_root(tmp_path, extra=extra))
+    assert {runtime.branch for runtime in found.runtimes} == {"8.2"}
+    assert [(one.title, one.why) for one in found.remarks] == [
+        ("PHP 5", "/etc/php5: in the layout of its time, not judged; its fixes ended 2018-12-31")
+    ]
 
 
 def test_an_index_cut_between_two_packages_is_noticed_by_its_size(tmp_path: Path) -> None:

@@ -139,7 +139,7 @@ def _switched_off(name: str, module: Module, target: Target, of: Platform) -> St
     runtime = target.runtime
     file = module.path.rpartition("/")[2].removesuffix(".so").removesuffix(".dll").removeprefix("php_")
     line = f"{'zend_extension' if module.zend else 'extension'}={file}"
-    if module.switch:
+    if module.switch and of.switches_by_name:
         switch = module.switch.rpartition("/")[2].removesuffix(".ini")
         remedy = " ".join(of.switch_on(runtime.branch, runtime.sapi, switch))
     elif runtime.scan_dir:

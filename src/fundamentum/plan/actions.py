@@ -39,7 +39,7 @@ def for_extension(name: str, survey: Survey, target: Target, market: Market) -> 
     module = _module(name, survey, target)
     if where.state == "installable" and where.package:
         yield Install(where.package)
-    elif where.state == "switched-off" and module and module.switch:
+    elif where.state == "switched-off" and module and module.switch and market.platform.switches_by_name:
         yield _enable(module, target)
     elif where.state == "switched-off" and module and (file := _line_file(module, target)):
         stem = posixpath.basename(module.path).removesuffix(".so").removesuffix(".dll").removeprefix("php_")

@@ -6,13 +6,22 @@ from typing import Any, ClassVar, Final
 
 import msgspec
 
+from fundamentum.catalog import security_ends
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Relation
 from fundamentum.model.php import Sapi
 from fundamentum.model.recorded import Recorded
+from fundamentum.model.remark import Remark
 
 PHP_FOLDERS: Final = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")
 """Where extension files lie; a package that owns one there is named with it."""
+
+
+def too_old(branch: str, where: str) -> Remark:
+    """What is said of a PHP that is recognised and not judged."""
+    ends = security_ends(branch if branch != "5" else "5.6")
+    since = f"; its fixes ended {ends}" if ends else "; its fixes ended long ago"
+    return Remark("PHP branch", f"{where}: in the layout of its time, not judged{since}", branch)
 
 
 class PhpPlace(msgspec.Struct, frozen=True):
@@ -70,6 +79,8 @@ class Platform:
     recorded: ClassVar[Recorded] = Recorded()
     cron_package: ClassVar[str] = "cron"
     """The package that runs commands at set times."""
+    switches_by_name: ClassVar[bool] = False
+    """Whether an extension whose file is there is switched on by a command and its name, not by a line."""
     modules_by_name: ClassVar[bool] = False
     """Whether a web server's modules are switched on by name, so that it can be told which are on."""
     no_packages: ClassVar[str] = "package database: none that this program can read"
@@ -140,8 +151,8 @@ class Platform:
         return None
 
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
-        """The command that switches an extension on by name, where :meth:`switch_file` is a file."""
-        return ["true"]
+        """The command that switches an extension on by name; asked only where :attr:`switches_by_name` holds."""
+        raise NotImplementedError
 
     def program(self, branch: str) -> str:
         """The PHP of the command line."""
@@ -162,6 +173,10 @@ class Platform:
     def ansible_install(self, packages: Sequence[str]) -> tuple[str, dict[str, Any]]:
         """Ansible's module for packages, and its options beside their names."""
         return "package", {}
+
+    def service(self, verb: str, service: str) -> list[str]:
+        """The command that starts, restarts or reloads a service, or lets it start with the system (``enable``)."""
+        return ["systemctl", verb, service]
 
     def service_check(self, service: str) -> list[str]:
         """The file that holds a service's process number, and the command with which it tests its configuration."""

@@ -79,7 +79,7 @@ def steps(plan: Plan) -> list[Step]:
         if plan.installs or plan.enables or plan.files or plan.edits or plan.switched:
             reasons.append(f"{restart.service}: so that it runs with the changes above")
         verb = "reload" if restart.gently else "restart"
-        command = shlex.join(["systemctl", verb, restart.service])
+        command = shlex.join(of.service(verb, restart.service))
         found.append(Step(f"{verb} {restart.service}", [command], reasons, "restart", restart.service))
     for pool in plan.pools:
         line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"

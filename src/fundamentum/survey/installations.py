@@ -1,10 +1,17 @@
 """Where PHP stands on a server, however it came there."""
 
+from typing import Final
+
+from fundamentum.catalog import branch_key
 from fundamentum.hosts.base import Host
 from fundamentum.model.installation import Installation
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
 from fundamentum.platforms import parts
+from fundamentum.platforms.base import too_old
+
+OLDEST: Final = (7, 0)
+"""The first branch that is judged: settings and extensions of earlier ones differ too much from what is known."""
 
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
@@ -16,4 +23,8 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
         remarks += said
         for installation in more:
             found.setdefault(host.resolve(installation.program) or installation.program, installation)
+    for path, installation in list(found.items()):
+        if branch_key(installation.branch) < OLDEST:
+            del found[path]
+            remarks.append(too_old(installation.branch, installation.program))
     return list(found.values()), remarks

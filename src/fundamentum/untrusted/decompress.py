@@ -32,8 +32,10 @@ def _machine(packing: str) -> Any:
         case ".bz2":
             return bz2.BZ2Decompressor()
         case _:
-            import lz4.frame  # noqa: PLC0415 — only where an index is packed this way
-
+            try:
+                import lz4.frame  # noqa: PLC0415 — only where an index is packed this way
+            except ImportError:  # it is not built for every system
+                raise BadPacking("is packed with lz4, which needs the Python package lz4 beside this program") from None
             return lz4.frame.LZ4FrameDecompressor()
 
 

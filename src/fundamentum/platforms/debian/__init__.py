@@ -30,7 +30,7 @@ class Debian(Platform):
     refresh = "apt-get update"
     indexes = "Packages files"
     web_additions = {"apache2": "/etc/apache2/conf-enabled"}
-    modules_by_name = True
+    modules_by_name = switches_by_name = True
     configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")
     recorded = Recorded(

@@ -10,9 +10,12 @@ from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
 from fundamentum.php_files.binary import for_architecture, version_of
+from fundamentum.platforms.base import too_old
 
 _BRANCH: Final = re.compile(r"\d+\.\d+")
 
+OLD: Final = "/etc/php5"
+"""Where PHP 5 had its configuration, before branches could stand beside one another."""
 PROGRAMS: Final[dict[Sapi, tuple[str, ...]]] = {
     "cli": ("/usr/bin/php{branch}",),
     "fpm": ("/usr/sbin/php-fpm{branch}",),
@@ -30,6 +33,8 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
             branches |= {name for name in host.names(folder) if _BRANCH.fullmatch(name)}
         except HostError as error:
             remarks.append(Remark("PHP branches", str(error)))
+    if host.stat(OLD):
+        remarks.append(too_old("5", OLD))
     found = []
     for branch in sorted(branches, key=branch_key):
         programs = [(sapi, program) for sapi in PROGRAMS if (program := _program(host, sapi, branch))]

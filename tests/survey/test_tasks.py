@@ -1,0 +1,65 @@
+"""Programs that are run at set times: cron's tables, its directories, and timers."""
+
+from pathlib import Path
+
+import pytest
+
+from fundamentum.catalog.cron import interval
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.survey.probes import tasks
+from tests.small_root import write
+
+CRON = "*/5 * * * * www-data php /srv/fetch.php\n"
+CASES: list[tuple[dict[str, str | bytes], list[tuple[str, str, int | None]]]] = [  # files; origin, user, seconds
+    ({"etc/crontab": f"# php /srv/fetch.php\n{CRON}"}, [("/etc/crontab:2", "www-data", 300)]),
+    ({"etc/cron.d/x": CRON, "etc/cron.d/x.dpkg-old": CRON}, [("/etc/cron.d/x:1", "www-data", 300)]),
+    ({"etc/cron.d/x": "0 3 * * * root other\n"}, []),
+    ({"var/spool/cron/crontabs/ida": "0 * * * * php /srv/fetch.php\n"}, [("/var/spool/cron/crontabs/ida:1", "ida", 3600)]),
+    ({"var/spool/cron/ida": "@daily php /srv/fetch.php\n"}, [("/var/spool/cron/ida:1", "ida", 86400)]),
+    ({"etc/cron.d/x": "@hourly root php /srv/fetch.php\n"}, [("/etc/cron.d/x:1", "root", 3600)]),
+    ({"etc/cron.d/x": "@reboot root php /srv/fetch.php\n"}, [("/etc/cron.d/x:1", "root", None)]),
+    ({"etc/cron.d/x": "5 php /srv/fetch.php\n"}, [("/etc/cron.d/x:1", "", None)]),
+    ({"etc/cron.hourly/x": "#!/bin/sh\nphp /srv/fetch.php\n"}, [("/etc/cron.hourly/x", "root", 3600)]),
+    ({"etc/cron.weekly/x": "#!/bin/sh\n# php /srv/fetch.php\n"}, []),
+    ({"etc/cron.monthly/x": "php /srv/fetch.php\n"}, [("/etc/cron.monthly/x", "root", 2678400)]),
+    ({"etc/systemd/system/x.timer": "[Timer]\nOnUnitActiveSec=1h 30min\n", "etc/systemd/system/x.service": "[Service]\nUser=ida\nExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "ida", 5400)]),
+    ({"etc/systemd/system/x.timer": "[Timer]\nUnit=y.service\nOnCalendar=hourly\n", "etc/systemd/system/y.service": "[Service]\nExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 3600)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=*:0/10\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 600)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=minutely\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 60)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=Mon 03:00\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", None)]),
+    ({"etc/systemd/system/x.timer": "OnUnitInactiveSec=90\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 90)]),
+    ({"etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, []),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("files", "expected"), CASES)
+def test_tasks(tmp_path: Path, files: dict[str, str | bytes], expected: list[tuple[str, str, int | None]]) -> None:
+    write(tmp_path, files)
+    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [(str(one.origin), one.user, one.every) for one in found] == expected
+    assert not remarks
+    assert tasks.probe(DirectoryHost(tmp_path, "x"), []) == ((), [])
+
+
+def test_what_cannot_be_read_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    write(tmp_path, {"var/spool/cron/crontabs/ida": "x", "etc/cron.d/good": CRON, "etc/crontab": b"x" * 5_000_000})
+    monkeypatch.setattr("fundamentum.hosts.directory.MAX_NAMES", 0)
+    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert not found
+    assert [("what users run" in one.why or "what is run there" in one.why) for one in remarks] == [True] * 3
+    monkeypatch.undo()
+    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [str(one.origin) for one in found] == ["/etc/cron.d/good:1"]
+    assert ["/etc/crontab" in one.why for one in remarks] == [True]
+
+
+INTERVALS = [
+    ("* * * * *", 60), ("*/15 * * * *", 900), ("0 */6 * * *", 21600), ("30 4 * * *", 86400), ("0 8-18 * * *", 50400),
+    ("0 0 * * mon", 604800), ("0 0 * * 0,7", 604800), ("0 0 * * 1-5", 259200), ("0 0 1 * *", 2678400), ("0 0 1,15 * *", 1468800),
+    ("0 0 * jan *", 31622400), ("0 0 1 1 *", 31622400), ("0,10 0 * * *", 85800), ("61 * * * *", None), ("x * * * *", None), ("5/20 * * * *", 1200),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("fields", "seconds"), INTERVALS)
+def test_intervals(fields: str, seconds: int | None) -> None:
+    assert interval(fields.split()) == seconds

@@ -1,15 +1,20 @@
 """The check itself: for each need, find where it stands."""
 
+from collections import Counter
+
 import msgspec
 
+from fundamentum.catalog.quantity import switch
 from fundamentum.check import around, extensions, settings
+from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
+from fundamentum.effective.merge import views
 from fundamentum.model.findings import Finding, Judgement, State, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import Site, Survey
 from fundamentum.webservers import names, webserver
 
 
@@ -20,8 +25,31 @@ def check(needs: Needs, survey: Survey, selector: str | None = None, market: Mar
 
 
 def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
+    """The judgement for the site whose requests fare worst, of those that the runtime serves or that was named."""
+    runtime = target.base or target.runtime
+    neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
+    met = list(views(runtime, sites_of(survey, target), neighbours))
+    if not met:
+        return _judged(needs, survey, target, market, None)
+    several = len(met) > 1
+    judged = []
+    for site, below, view in met:
+        part = f"{site.name}{f' in {below}/' if below else ''}" if several or below else None
+        seen = msgspec.structs.replace(target, runtime=view, base=runtime, part=part)
+        judged.append(_judged(needs, survey, seen, market, site))
+    return max(judged, key=_badness)
+
+
+def _badness(judgement: Judgement) -> tuple[int, ...]:
+    """How far a judgement is from one in which everything is met; of equally bad ones the first counts."""
+    counts = Counter((finding.level, finding.verdict) for finding in judgement.findings)
+    order = [(level, verdict) for level in ("required", "recommended") for verdict in ("unmet", "unknown")]
+    return tuple(counts[pair] for pair in order)  # type: ignore[index]
+
+
+def _judged(needs: Needs, survey: Survey, target: Target, market: Market, site: Site | None) -> Judgement:
     """One finding for each need, in the order of the needs file, PHP itself first."""
-    about_php = php(needs, survey, target, market)
+    about_php = _answered(php(needs, survey, target, market), target, site)
     for name in names():
         about_php = webserver(name).handed(about_php, survey, target, market.package)
     findings = [about_php]
@@ -31,6 +59,23 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
     findings += [around.judge(need, needs, survey, target, market) for need in needs.around]
     noted = (msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings)
     return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need)) for f in noted))
+
+
+def _answered(finding: Finding, target: Target, site: Site | None) -> Finding:
+    """The finding about PHP itself, with what keeps every request of the site from being answered by it."""
+    if site is None or finding.verdict != "met":
+        return finding
+    if site.failing:
+        found = f"every request of {site.name} fails: {site.failing}"
+        return msgspec.structs.replace(finding, verdict="unmet", found=found, remedy="take that line out, or allow it")
+    engine = target.runtime.settings.get("engine")
+    if target.runtime.sapi == "apache2" and engine and engine.value is not None and not switch(engine.value):
+        found = f"PHP is switched off for {site.name}, and its source is handed out"
+        remedy = f"switch engine on at {engine.origin}"
+        return msgspec.structs.replace(
+            finding, verdict="unmet", state="switched-off", found=found, origin=engine.origin, remedy=remedy
+        )
+    return finding
 
 
 def _on_record(finding: Finding, accepted: Acceptance | None) -> Finding:

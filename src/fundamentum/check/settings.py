@@ -31,6 +31,8 @@ def judge(need: SettingNeed, survey: Survey, target: Target, market: Market) -> 
     if setting.value is None:
         if setting.origin.file in runtime.unread:
             why = f"{setting.origin} could not be read: survey again as a user who may read it"
+        elif target.base and target.base.settings[need.name].value is not None:
+            why = f"what {setting.origin} sets for this site's requests cannot be known from here: look there"
         else:
             why = f"it depends on an environment variable: see {setting.origin}"
         return _changed(finding, verdict="unknown", remedy=why)

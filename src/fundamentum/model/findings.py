@@ -120,6 +120,10 @@ class Target(msgspec.Struct, frozen=True):
     """Whether the user named it: that no site is handed to it is then a remark."""
     beside: str | None = None
     """The label of the runtime beside which a plan puts this one, a new pool, and from which it takes over a site."""
+    base: Runtime | None = None
+    """The runtime as it is for all its sites, where ``runtime`` is as the judged site meets it."""
+    part: str | None = None
+    """The site, and the directory of it, whose configuration is judged, where not all of them meet the same."""
     wanted: bool = False
     """Whether it is asked for even if the application does not accept that version: to see what would happen."""
 

@@ -4,6 +4,7 @@ from collections.abc import Collection
 from typing import ClassVar, Literal
 
 from fundamentum.model.fact import Fact
+from fundamentum.model.layers import Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.remark import Remark
 from fundamentum.model.text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
@@ -63,6 +64,8 @@ class Setting(Fact, frozen=True):
     origin: Origin = BUILT_IN
     overridden: tuple[Overridden, ...] = ()
     """Lines whose value lost, the last one first."""
+    admin: bool = False
+    """Whether a pool's ``php_admin_value`` sets it, so that no directory can change it."""
 
 
 class Fault(Fact, frozen=True):
@@ -130,6 +133,8 @@ class Runtime(Fact, frozen=True):
     """What the process manager itself limits (``request_terminate_timeout``), by directive."""
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
+    sections: tuple[Section, ...] = ()
+    """The ``[PATH=…]`` and ``[HOST=…]`` sections of its ini files, in the order in which they are read."""
     ini_lines: dict[int, Line] = {}
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0

@@ -7,6 +7,7 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 from typing import Literal
 
 from fundamentum.model.fact import Fact
+from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.php import Branch, Runtime
@@ -56,6 +57,10 @@ class Site(Fact, frozen=True):
     """Where a line can be added that counts for this site alone."""
     user: PlainName | None = None
     """The user as whom the web server itself works."""
+    layers: tuple[Layer, ...] = ()
+    """What changes the runtime's configuration for its requests, in the order in which it is applied."""
+    failing: Text = ""
+    """Why every request of it fails, with the place."""
 
 
 class Survey(Fact, frozen=True):

@@ -105,6 +105,8 @@ def for_setting(
     present = runtime.settings.get(name)
     if present is None or present.value is None or not runtime.editable:
         return None
+    if target.base and (base := target.base.settings.get(name)) and base.origin != present.origin:
+        return None  # the site's own configuration decides, and nothing written for the runtime would win
     own_file = runtime.pool_file if target.beside else None
     if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return None

@@ -263,8 +263,8 @@ def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Surv
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
     if found:
-        return msgspec.structs.replace(target, runtime=found, present=True)
-    return target if not target.present else msgspec.structs.replace(target, present=False)
+        return msgspec.structs.replace(target, runtime=found, present=True, base=None, part=None)
+    return target if not target.present else msgspec.structs.replace(target, present=False, base=None, part=None)
 
 
 def _why(finding: Finding, judgement: Judgement) -> str:

@@ -25,6 +25,8 @@ class RuntimeName(msgspec.Struct):
     pool: str | None
     installed: bool
     reason: str
+    site: str | None = None
+    """The site, and the directory of it, that was judged: the worst, where those it serves do not meet the same."""
 
 
 class AcceptedRow(msgspec.Struct):
@@ -149,6 +151,7 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
                     pool=one.target.runtime.pool,
                     installed=one.target.present,
                     reason=one.target.reason,
+                    site=one.target.part,
                 ),
                 findings=[_row(finding) for finding in one.findings],
                 risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target, today)],

@@ -102,7 +102,9 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     title.append(clean(f", {survey.system.name or 'unknown system'}"), STYLES["dim"])
     console.print(title)
     version = f"PHP {runtime.version}" if runtime.version else "not installed"
-    console.print(Text(clean(f"judged: {runtime.label} ({version}), {judgement.target.reason}"), style=STYLES["dim"]))
+    part = f"; the worst of its sites is {judgement.target.part}" if judgement.target.part else ""
+    words = f"judged: {runtime.label} ({version}), {judgement.target.reason}{part}"
+    console.print(Text(clean(words), style=STYLES["dim"]))
     required = sum(f.level == "required" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
     optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
     if required:

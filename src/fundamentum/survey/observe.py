@@ -29,6 +29,7 @@ from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
+from fundamentum.survey.user_files import with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
 
 MAX_REMARKS = 2000
@@ -57,6 +58,10 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     served, web_files, more = sites.probe(host, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
+    by_label = {runtime.label: runtime for runtime in runtimes}
+    served = tuple(
+        with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site for site in served
+    )
     remarks += _unsuited(served, runtimes, places)
     if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -213,6 +218,7 @@ def _runtime(
         settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
         manager=pool.manager if pool else {},
         extensions=extensions,
+        sections=tuple(configuration.sections),
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
         unread=tuple(dict.fromkeys(configuration.unread)),

@@ -4,6 +4,8 @@ import re
 from functools import cache
 from typing import Final
 
+from msgspec.structs import replace
+
 from fundamentum.model.origin import Overridden
 from fundamentum.model.php import Setting
 
@@ -60,13 +62,14 @@ def setting_without_secrets(name: str, setting: Setting) -> Setting:
         if not setting.value and not setting.overridden:
             return setting
         kept = tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden)
-        return Setting(WITHHELD if setting.value else setting.value, setting.origin, kept)
+        return replace(setting, value=WITHHELD if setting.value else setting.value, overridden=kept)
     if name == "sendmail_path":
-        setting = Setting(
-            setting.value and mailer(setting.value),
-            setting.origin,
-            tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden),
-        )
+        hidden = tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden)
+        setting = replace(setting, value=setting.value and mailer(setting.value), overridden=hidden)
     value = setting.value and without_credentials(setting.value)
     lost = tuple(Overridden(one.origin, one.value and without_credentials(one.value)) for one in setting.overridden)
-    return setting if (value, lost) == (setting.value, setting.overridden) else Setting(value, setting.origin, lost)
+    return (
+        setting
+        if (value, lost) == (setting.value, setting.overridden)
+        else replace(setting, value=value, overridden=lost)
+    )

@@ -2,22 +2,28 @@
 
 import posixpath
 import re
+from collections.abc import Callable
 from typing import Final, Literal
 
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError, matching, text_of
+from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.model.text import is_path, safe_line
+from fundamentum.model.text import is_directive, is_path, safe_line
+from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
-from fundamentum.untrusted.secrets import names_a_secret, without_credentials
+from fundamentum.untrusted.secrets import names_a_secret, without_credentials, without_secrets
 
 MAX_FILES: Final = 20_000
 MAX_SITE_TEXT: Final = 32 * 1024 * 1024
 """Bytes of one web server's configuration, included files counted each time."""
 MAX_LINE: Final = 1000
+MAX_SENT: Final = 20_000
+MAX_VALUES: Final = 500
+"""Directives that one place of a site sets."""
 
 
 class Handoff(msgspec.Struct, frozen=True):
@@ -35,6 +41,10 @@ class Handoff(msgspec.Struct, frozen=True):
     secure: bool = False
     spot: Spot | None = None
     user: str | None = None
+    failing: str = ""
+    """Why every such request fails, whatever PHP is."""
+    layers: tuple[Layer, ...] = ()
+    """What the web server's configuration changes of PHP's, for these requests."""
 
 
 Found = tuple[list[Handoff], list[str], list[Remark]]
@@ -66,6 +76,32 @@ def _may_be_shown(line: str, harmless: frozenset[str]) -> bool:
     words = [part.split()[0].lower() for part in re.split(r"[;{}]", directives) if part.strip()]
     secret = without_credentials(line) != line or names_a_secret(comment)
     return len(line) < MAX_LINE and safe_line(line) == line and not secret and harmless.issuperset(words)
+
+
+def sent_along(name: str, text: str | None, origin: Origin) -> Layer | None:
+    """What a FastCGI parameter sets of PHP's configuration; ``text`` None: it depends on the request.
+
+    Source: ``fastcgi_cgi_main`` of FPM: the text is read as an ini file.
+    """
+    kind: LayerKind | None = {"PHP_VALUE": "request", "PHP_ADMIN_VALUE": "request-admin"}.get(name)  # type: ignore[assignment]
+    if kind is None:
+        return None
+    if text is None or len(text) > MAX_SENT:
+        return Layer(kind, (), origin, f"what {name} holds depends on the request")
+    values = assignments(text, origin, lambda _: origin, admin=kind == "request-admin")
+    return Layer(kind, values, origin)
+
+
+def assignments(
+    text: str, origin: Origin, at: Callable[[int], Origin], *, admin: bool = False
+) -> tuple[Assignment, ...]:
+    """The lines of a text in ini syntax, up to where it breaks off.  ``at`` tells where a line of it stands."""
+    entries = ini.parse(text, {}).entries
+    return tuple(
+        Assignment(entry.name, entry.value and without_secrets(entry.name, entry.value), at(entry.line), admin)
+        for entry in entries[:MAX_VALUES]
+        if entry.key is None and is_directive(entry.name)
+    )
 
 
 class Files:

@@ -63,6 +63,8 @@ def _take(
         one.secure,
         one.spot,
         one.user if is_plain(one.user) else None,
+        one.layers,
+        one.failing,
     )
     key = (site.server, site.name, site.handler, site.part)
     same = sites.setdefault(key, site)  # often there twice, with HTTPS and without

@@ -3,13 +3,15 @@
 import posixpath
 import re
 from collections.abc import Iterable
-from typing import Final
+from typing import Final, Literal
 
 import msgspec
+from msgspec.structs import replace
 
 from fundamentum.catalog import Facts, catalogued
 from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.installation import INI_NAMES, Installation
+from fundamentum.model.layers import Assignment, Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
@@ -28,6 +30,8 @@ MAX_LINES: Final = 60_000
 MAX_NAME: Final = 200
 MAX_LOST: Final = 20
 """Places that lost which are kept, the last ones."""
+_SECTION: Final = re.compile(r"\s*(PATH|HOST)\s*=\s*(.+?)\s*", re.I)
+MAX_SECTIONS: Final = 2000
 UNREAD: Final = ""
 """The name of a line that stands for a file that could not be read: it may have set anything."""
 
@@ -49,6 +53,7 @@ class Configuration(msgspec.Struct):
     files: list[str] = msgspec.field(default_factory=list)
     unread: list[str] = msgspec.field(default_factory=list)
     remarks: list[Remark] = msgspec.field(default_factory=list)
+    sections: list[Section] = msgspec.field(default_factory=list)
     ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
     ini_length: int = 0
 
@@ -102,19 +107,28 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
             found.remarks.append(
                 Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
             )
-        conditional = False
         for entry in parsed.entries:
-            if entry.section and re.match(r"(PATH|HOST)\b", entry.section, re.I):
-                conditional = True  # these hold for some directories or host names only
+            if match := _SECTION.fullmatch(entry.section or ""):
+                _in_section(found, match, entry, path)  # it holds for some directories or host names only
             elif entry.key is None and len(entry.name) < MAX_NAME:
                 found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
                 if entry.value is not None:
                     values[entry.name] = entry.value
-        if conditional:
-            found.remarks.append(
-                Remark("configuration", f"{path}: has [PATH=…] or [HOST=…] sections, which are not judged")
-            )
     return found
+
+
+def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, path: str) -> None:
+    """One line of a section; lines of one section in one file stay together."""
+    kind: Literal["path", "host"] = "path" if match[1].lower() == "path" else "host"
+    if entry.key is not None or not is_directive(entry.name) or names_a_secret(entry.name):
+        return
+    one = Assignment(entry.name, entry.value and without_credentials(entry.value), Origin(path, entry.line))
+    last = found.sections[-1] if found.sections else None
+    wanted = match[2].strip("\"'")
+    if last and (last.kind, last.match) == (kind, wanted) and last.values and last.values[-1].origin.file == path:
+        found.sections[-1] = msgspec.structs.replace(last, values=(*last.values, one))
+    elif len(found.sections) < MAX_SECTIONS:
+        found.sections.append(Section(kind, wanted, (one,)))
 
 
 def _editable(text: str) -> tuple[dict[int, str], int]:
@@ -149,12 +163,10 @@ def settings(
             found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
     ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
     latest_first = list(overrides)[::-1]
-    ordered += [
-        Line(o.name, o.value, o.origin)
-        for admin in (False, True)
-        for o in latest_first
-        if o.admin is admin and _changes_value(o)
-    ]
+    admin = [Line(o.name, o.value, o.origin) for o in latest_first if o.admin and _changes_value(o)]
+    ordered += [Line(o.name, o.value, o.origin) for o in latest_first if not o.admin and _changes_value(o)]
+    locked = {line.name for line in admin}
+    ordered += admin
     for line in ordered:
         if line.name == UNREAD:
             found = {name: Setting(None, line.origin) for name in found}
@@ -175,6 +187,7 @@ def settings(
         before = found.get(name)
         lost = (Overridden(before.origin, before.value),) if before and not before.origin.built_in else ()
         found[name] = Setting(value, BUILT_IN, lost)
+    found |= {name: replace(found[name], admin=True) for name in locked if name in found}
     return {name: setting_without_secrets(name, setting) for name, setting in sorted(found.items())}
 
 

@@ -3,6 +3,7 @@
 It is lines with words and nested sections; no well-kept parser of it exists that follows includes and conditions.
 """
 
+import itertools
 import posixpath
 import re
 from collections.abc import Iterator
@@ -20,6 +21,7 @@ _MAX_LINE: Final = 8192
 """Bytes that Apache allows a line, and a value put into it.  Source: ``MAX_STRING_LEN`` in Apache's httpd.h."""
 _MAX_LINES: Final = 200_000
 """Lines of the whole configuration, included ones counted each time."""
+_MAX_OF_FILE: Final = 5000
 _MAX_NAMES: Final = 2000
 """Modules, and variables, of one server."""
 _MAX_SECTIONS: Final = 50
@@ -146,6 +148,21 @@ class Reader:
         if kind == "ifmodule":
             return (name in self._known) is wanted
         return wanted
+
+
+def lines_of(path: str, text: str) -> Iterator[Line]:
+    """The lines of a file that includes nothing, such as a ``.htaccess``; conditions on modules are taken to hold."""
+    stack: list[Section] = []
+    for number, content in itertools.islice(_joined(text), _MAX_OF_FILE):
+        if section := _SECTION.match(content):
+            closing, kind = section[1] == "/", section[2].lower()
+            if closing:
+                while stack and stack.pop().kind != kind:
+                    pass
+            elif len(stack) < _MAX_SECTIONS:
+                stack.append(Section(kind, " ".join(_words(section[3])), number, Origin(path, number)))
+        elif found := _words(content):
+            yield Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
 
 
 def _sources(name: str, file: str) -> tuple[str, ...]:

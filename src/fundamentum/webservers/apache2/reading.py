@@ -12,7 +12,7 @@ from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.webservers.apache2 import WEB_SERVER
+from fundamentum.webservers.apache2 import WEB_SERVER, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section, windows_style
 from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
 
@@ -68,6 +68,8 @@ class VirtualHost(msgspec.Struct):
     secure: bool = False
     spot: Spot | None = None
     user: str | None = None
+    lines: list[Line] = msgspec.field(default_factory=list)
+    """What is said about PHP's configuration."""
     waits: dict[str, Limit] = msgspec.field(default_factory=dict)
     """The address of something proxied, as its section names it → how long it is waited for."""
 
@@ -126,9 +128,9 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 mine.names += line.words
             case "documentroot" if line.words:
                 mine.root = windows_style(host, line.words[0])
-            case "php_value" | "php_flag" | "php_admin_value" | "php_admin_flag" if line.words[:1] != ("engine",):
-                what = f"{line.origin}: sets {' '.join(line.words[:1])} for one site or directory only; not judged"
-                reader.files.remarks.append(Remark("web sites", what))
+            case _ if layers.matters(line):
+                _bounded(mine.lines, line)
+                mine.lines.append(line)
             case _:
                 found = _handler(host, line, reader.modules, programs)
                 _bounded(mine.handlers, line)
@@ -136,13 +138,27 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
     for mine in virtual.values() or [main]:
         host.budget.tick()
         for handoff, handler in _of_host(mine, main):
+            module = any(re.fullmatch(r"php\d?_module", name) for name in reader.modules)
+            lines_of_host = mine.lines if mine is not main else []
+            added = layers.layers_of(host, main.lines, lines_of_host, handoff.root, handoff.kind == "module", module)
+            if added.handler:
+                why = f"{added.handler}: hands PHP files to something else, which is not followed"
+                reader.files.remarks.append(Remark("web sites", why))
             yield msgspec.structs.replace(
                 handoff,
+                layers=tuple(added.layers),
+                failing=_failing(added),
+                kind="unclear" if added.handler else handoff.kind,
                 limits=tuple(_limits(handoff, handler, mine, main)),
                 secure=mine.secure,
                 spot=mine.spot,
                 user=main.user,
             )
+
+
+def _failing(added: layers.Found) -> str:
+    """Why every request of the site fails, as a sentence; empty if it does not."""
+    return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
 
 
 def _bounded(lines: Sized, line: Line) -> None:

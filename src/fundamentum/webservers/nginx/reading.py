@@ -11,7 +11,7 @@ from fundamentum.hosts.base import MAX_TEXT, Host, HostError
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
+from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot
 from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER
 
 _MAX_DEPTH: Final = 40
@@ -22,6 +22,7 @@ _MAX_STATEMENTS: Final = 50_000
 """Statements of one file: lists of addresses of that length are kept elsewhere."""
 _MAX_ALL: Final = 200_000
 """Statements of the whole configuration, included ones counted each time."""
+_VARIABLE: Final = re.compile(r"\$\{?(\w+)\}?")
 _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
 
@@ -45,6 +46,8 @@ class _Scope(msgspec.Struct, frozen=True):
     """Whether this is one server's own block."""
     secure: bool = False
     spot: Spot | None = None
+    sent: tuple[tuple[str, str, Origin], ...] = ()
+    """FastCGI parameters.  A block with any of its own inherits none."""
 
 
 def read(host: Host) -> Found:
@@ -191,8 +194,14 @@ class _Walk:
             for one in tree
             if one["directive"] in (*DEFAULTS, "client_body_temp_path") and one["args"]
         }
+        sent = tuple(
+            (one["args"][0], one["args"][1], one["origin"])
+            for one in tree
+            if one["directive"] == "fastcgi_param" and len(one["args"]) > 1
+        )
         return replace(
             scope,
+            sent=sent or scope.sent,
             root=roots[-1] if roots else scope.root,
             variables={**scope.variables, **variables},
             limits={**scope.limits, **limits},
@@ -210,7 +219,8 @@ class _Walk:
         return None
 
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
-        target = re.sub(r"\$\{?(\w+)\}?", lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
+        target = _VARIABLE.sub(lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
+        layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
         for address in self.upstreams.get(target, [target]):
             yield Handoff(
                 scope.names,
@@ -223,7 +233,13 @@ class _Walk:
                 limits=tuple(scope.limits.values()),
                 secure=scope.secure,
                 spot=scope.spot,
+                layers=tuple(filter(None, layers.values())),
             )
+
+    def _text(self, text: str, scope: _Scope) -> str | None:
+        """The value of a parameter, as it is sent; None where it depends on the request."""
+        filled = _VARIABLE.sub(lambda found: scope.variables.get(f"${found[1]}", found[0])[:500], text[:MAX_SENT])
+        return None if _VARIABLE.search(filled) else filled.replace("\\n", "\n").replace('\\"', '"')
 
 
 def _secure(block: list[dict[str, Any]]) -> bool:

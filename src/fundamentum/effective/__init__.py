@@ -1,0 +1,1 @@
+"""The configuration that a request of one site really meets: all layers, merged as PHP merges them."""

@@ -1,0 +1,59 @@
+"""PHP's own files in directories (``.user.ini``), as FPM and CGI read them for each site.
+
+Source: php.net, ".user.ini files": from the document root down to the script's directory, read by these two only; the
+name and whether there are any is decided by the runtime's ``user_ini.filename``.
+"""
+
+import posixpath
+from collections.abc import Iterator
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.hosts.base import Host, HostError, listed, text_of
+from fundamentum.model.layers import Layer
+from fundamentum.model.origin import Origin
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Site
+from fundamentum.php_files import ini
+from fundamentum.webservers.handoffs import assignments
+
+DEFAULT: Final = ".user.ini"
+MAX_FILE: Final = 256 * 1024
+MAX_FOLDERS: Final = 60
+"""Directories of one document root in which such a file is looked for."""
+
+
+def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
+    """The site with a layer for each such file in its document root, and in the directories of that."""
+    if runtime.sapi not in ("fpm", "cgi") or not site.root or not site.root.startswith("/"):
+        return site
+    setting = runtime.settings.get("user_ini.filename")
+    if setting is not None and setting.value is None:
+        unknown = Layer("user-ini", (), setting.origin, "whether and which files of directories are read is unknown")
+        return replace(site, layers=(*site.layers, unknown))
+    name = setting.value if setting else DEFAULT
+    if not name or "/" in name:
+        return site
+    root = host.resolve(site.root) or site.root  # a linked document root counts by where it leads
+    return replace(site, layers=(*site.layers, *_layers(host, root, name)))
+
+
+def _layers(host: Host, root: str, name: str) -> Iterator[Layer]:
+    folders = [inner for inner in listed(host, root)[:MAX_FOLDERS] if not inner.startswith(".")]
+    for below in ("", *folders):
+        path = posixpath.join(root, below, name)
+        try:
+            text = text_of(host, path, MAX_FILE)
+        except HostError as error:
+            yield Layer("user-ini", (), Origin(path), f"{error}: what it sets is unknown", below)
+            continue
+        if text is None:
+            continue
+        parsed = ini.parse(text, {})
+        if any((entry.section or "").upper().startswith(("PATH", "HOST")) for entry in parsed.entries):
+            why = "it has a [PATH=] or [HOST=] section, which some versions of PHP do not survive"
+            yield Layer("user-ini", (), Origin(path), why, below)
+            continue
+        values = assignments(text, Origin(path), lambda line, path=path: Origin(path, line))  # type: ignore[misc]
+        yield Layer("user-ini", values, Origin(path, 1), "", below)

@@ -1,0 +1,256 @@
+"""What Apache's configuration, and the ``.htaccess`` files it reads, change of PHP's for one site.
+
+Source: Apache's documentation, "How the sections are merged" and "AllowOverride"; php.net, "How to change configuration
+settings"; asked of real servers (``tests/real/test_laboratory.py``).
+"""
+
+import fnmatch
+import posixpath
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
+
+import msgspec
+
+from fundamentum.hosts.base import Host, HostError, listed, text_of
+from fundamentum.model.layers import Assignment, Layer, LayerKind
+from fundamentum.model.origin import Origin
+from fundamentum.model.text import is_directive
+from fundamentum.untrusted.secrets import without_secrets
+from fundamentum.webservers.apache2.lines import Line, Section, lines_of
+from fundamentum.webservers.handoffs import sent_along
+
+PHP: Final = frozenset({"php_value", "php_flag", "php_admin_value", "php_admin_flag"})
+_SENDING: Final = frozenset({"setenv", "setenvif", "setenvifnocase", "proxyfcgisetenvif", "unsetenv"})
+_OVERRIDING: Final = frozenset({"allowoverride", "allowoverridelist", "accessfilename"})
+_SENT: Final = frozenset({"PHP_VALUE", "PHP_ADMIN_VALUE"})
+_CONDITIONAL: Final = frozenset({"if", "elseif", "else", "limit", "limitexcept"})
+"""Sections of which a request decides whether they count."""
+SCRIPT: Final = "index.php"
+"""The script that visitors ask for first."""
+MAX_ACCESS: Final = 256 * 1024
+MAX_FOLDERS: Final = 60
+"""Directories of one site in which such a file is looked for."""
+
+
+class Failing(msgspec.Struct, frozen=True):
+    """Why every request of a site fails."""
+
+    origin: Origin
+    why: str
+
+
+class Found(msgspec.Struct):
+    """The layers of one site, in the order in which Apache applies them."""
+
+    layers: list[Layer] = msgspec.field(default_factory=list)
+    failing: Failing | None = None
+    handler: Origin | None = None
+    """A line of a ``.htaccess`` that hands PHP files to something else."""
+
+
+def matters(line: Line) -> bool:
+    """Whether a line says something about PHP's configuration, or about which files may."""
+    return line.name in PHP | _OVERRIDING or (line.name in _SENDING and bool(_SENT.intersection(_sent_names(line))))
+
+
+def _sent_names(line: Line) -> list[str]:
+    return [word.partition("=")[0].lstrip("!") for word in line.words]
+
+
+def layers_of(
+    host: Host, main: Sequence[Line], mine: Sequence[Line], root: str | None, module: bool, loaded: bool
+) -> Found:
+    """The layers of a host whose document root this is.  ``module``: requests are handed to PHP as a module of the
+    server, which may be ``loaded`` without being used.
+
+    ``main`` are the lines of the main server, ``mine`` those of the virtual host, both as :func:`matters` picks them.
+    """
+    found = Found()
+    lines = [line for line in (*main, *mine) if line.name in PHP or line.name in _SENDING]
+    found.layers += _layers("server", [line for line in lines if _place(line) is None], "", module)
+    directories = [(line, place) for line in lines if (place := _place(line)) and place.kind == "directory"]
+    plain = [(line, place) for line, place in directories if not _is_pattern(place)]
+    by_length = sorted({len(_folder(place)) for _, place in plain})
+    access = _AccessFiles(host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, module, loaded)
+    for length in by_length:
+        for line, place in plain:
+            if len(_folder(place)) == length and (below := _below(place, root)) is not None:
+                found.layers += _layers("directory", [line], below, module)
+    for layers in access.read(found):
+        found.layers += layers
+    matching = [line for line in lines if (place := _place(line)) and _is_pattern(place) and _matches(place, root)]
+    found.layers += _layers("files", matching, "", module)
+    for kind in ("files", "location"):
+        for line in lines:
+            place = _place(line)
+            if place and place.kind.startswith(kind) and (below := _part(place)) is not None:
+                found.layers += _layers("files" if kind == "files" else "location", [line], below, module)
+    return found
+
+
+def _place(line: Line) -> Section | None:
+    """The section that decides for what a line counts."""
+    return line.within("files", "filesmatch", "location", "locationmatch", "directory", "directorymatch")
+
+
+def _is_pattern(place: Section) -> bool:
+    return place.kind == "directorymatch" or (place.kind == "directory" and place.words.startswith("~ "))
+
+
+def _folder(place: Section) -> str:
+    return place.words.rstrip("/") or "/"
+
+
+def _below(place: Section, root: str | None) -> str | None:
+    """The part of the site that a directory section counts for: all of it, or a directory in it; None: nothing."""
+    if root is None:
+        return None
+    folder, base = _folder(place), root.rstrip("/")
+    if folder == "/" or base == folder or f"{base}/".startswith(f"{folder}/"):
+        return ""
+    if any(sign in folder for sign in "*?["):
+        parts = base.split("/")
+        depth = folder.count("/") + 1
+        return "" if len(parts) >= depth and fnmatch.fnmatchcase("/".join(parts[:depth]), folder) else None
+    return folder[len(base) + 1 :] if folder.startswith(f"{base}/") else None
+
+
+def _matches(place: Section, root: str | None) -> bool:
+    return root is not None and _searched(place.words.removeprefix("~ "), f"{root.rstrip('/')}/")
+
+
+def _searched(pattern: str, text: str) -> bool:
+    try:
+        return len(pattern) < 300 and re.search(pattern, text[:1000]) is not None
+    except re.error:
+        return False
+
+
+def _part(place: Section) -> str | None:
+    """The part of a site that a section for files or addresses counts for, as far as the front page goes."""
+    words = place.words
+    pattern = place.kind.endswith("match") or words.startswith("~ ")
+    words = words.removeprefix("~ ")
+    if place.kind.startswith("files"):
+        counts = _searched(words, SCRIPT) if pattern else fnmatch.fnmatchcase(SCRIPT, words)
+        return "" if counts else None
+    if pattern:
+        return "" if _searched(words, f"/{SCRIPT}") else None
+    return "" if words in ("/", f"/{SCRIPT}") else words.strip("/")
+
+
+def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool) -> Iterator[Layer]:
+    """One layer for each line: later ones come later."""
+    for line in lines:
+        unsure = "it counts for some requests only" if line.within(*_CONDITIONAL) else ""
+        if line.name in PHP and module and len(line.words) > 1 and is_directive(line.words[0]):
+            one = _assignment(line)
+            values = (msgspec.structs.replace(one, value=None),) if unsure else (one,)
+            yield Layer(kind, values, line.origin, below=below)
+        elif line.name in _SENDING:
+            sent = _sent(line, unsure)
+            if sent and not module:
+                yield msgspec.structs.replace(sent, below=below)
+
+
+def _assignment(line: Line) -> Assignment:
+    name, value = line.words[0], line.words[1]
+    admin = line.name.startswith("php_admin")
+    if line.name.endswith("flag"):
+        value = "1" if value.lower() in ("on", "1", "true", "yes") else "0"
+    removed = line.name.endswith("value") and value.lower() == "none"
+    return Assignment(name, without_secrets(name, value), line.origin, admin, removed)
+
+
+def _sent(line: Line, unsure: str) -> Layer | None:
+    """What a line sends along with requests that are handed to PHP over FastCGI."""
+    if line.name == "setenv" and not unsure:
+        name, text = line.words[0], line.words[1] if len(line.words) > 1 else ""
+        return sent_along(name, text.replace("\\n", "\n"), line.origin)
+    if line.name == "unsetenv" and not unsure:
+        return None
+    name = next((name for name in _sent_names(line) if name in _SENT), "")
+    return sent_along(name, None, line.origin)
+
+
+class _AccessFiles:
+    """The ``.htaccess`` files along the way to the document root and in it, as far as they are read."""
+
+    def __init__(self, host: Host, lines: Sequence[Line], root: str | None, module: bool, loaded: bool) -> None:
+        self.host, self.lines, self.root, self.module, self.loaded = host, lines, root, module, loaded
+        named = [line for line in lines if line.name == "accessfilename" and line.words]
+        self.names = named[-1].words if named else (".htaccess",)
+
+    def read(self, found: Found) -> Iterator[list[Layer]]:
+        """The layers of each file, the outermost directory first."""
+        if not self.root or not self.root.startswith("/"):
+            return
+        parts = self.root.strip("/").split("/")
+        ways = ["/" + "/".join(parts[:length]) for length in range(1, len(parts) + 1)]
+        inner = [f"{self.root.rstrip('/')}/{name}" for name in listed(self.host, self.root)[:MAX_FOLDERS]]
+        for folder in (*ways, *(path for path in inner if self._is_folder(path))):
+            allowed = self._allowed(folder)
+            if allowed is None:
+                continue
+            below = "" if folder in ways else posixpath.basename(folder)
+            for name in self.names:
+                yield list(self._file(f"{folder}/{name}", allowed, below, found))
+
+    def _is_folder(self, path: str) -> bool:
+        about = self.host.stat(path)
+        return bool(about and about.is_directory)
+
+    def _allowed(self, folder: str) -> frozenset[str] | None:
+        """What files in this directory may set, in lower case; None: they are not read."""
+        counting = []
+        for line in self.lines:
+            place = _place(line)
+            if place is None or place.kind != "directory" or line.name == "accessfilename":
+                continue
+            if _below(place, folder) == "":
+                counting.append((len(_folder(place)), line))
+        classes: set[str] = set()
+        listed_names: set[str] = set()
+        for _, line in sorted(counting, key=lambda pair: pair[0]):
+            words = {word.lower().partition("=")[0] for word in line.words}
+            if line.name == "allowoverride":
+                classes = set() if "none" in words else words
+            else:
+                listed_names = set() if "none" in words else words
+        together = frozenset(classes | listed_names)
+        return together or None
+
+    def _file(self, path: str, allowed: frozenset[str], below: str, found: Found) -> Iterator[Layer]:
+        try:
+            text = text_of(self.host, path, MAX_ACCESS)
+        except HostError as error:
+            yield Layer("htaccess", (), Origin(path), f"{error}: what it sets is unknown", below)
+            return
+        for line in lines_of(path, text or ""):
+            place = _place(line)
+            if place and _part(place) is None:
+                continue
+            if line.name in PHP:
+                if failing := self._refused(line, allowed):
+                    found.failing = found.failing or (failing if not below else None)
+                    continue
+                yield from _layers("htaccess", [line], below, self.module)
+            elif line.name in _SENDING and ({"all", "fileinfo"} & allowed or line.name in allowed):
+                yield from _layers("htaccess", [line], below, self.module)
+            elif line.name in ("sethandler", "addhandler", "addtype") and not below and _hands_php(line):
+                found.handler = line.origin
+
+    def _refused(self, line: Line, allowed: frozenset[str]) -> Failing | None:
+        """Why Apache answers every request with an error because of this line; None if it takes it."""
+        if not self.loaded:
+            return Failing(line.origin, f"{line.name} is known to PHP as a module of Apache only")
+        if line.name.startswith("php_admin"):
+            return Failing(line.origin, f"{line.name} is not allowed in such a file")
+        if not ({"all", "options"} & allowed or line.name in allowed):
+            return Failing(line.origin, f"AllowOverride does not let such a file use {line.name}")
+        return None
+
+
+def _hands_php(line: Line) -> bool:
+    return any("php" in word.lower() or word.lower().startswith("proxy:") for word in line.words)

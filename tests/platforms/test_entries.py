@@ -1,8 +1,13 @@
 """What each platform says of itself."""
 
+from pathlib import Path
+
 import pytest
 
+from fundamentum.hosts.windows_directory import WindowsHost
 from fundamentum.platforms import families, platform
+from fundamentum.survey.probes import system
+from tests.small_root import write
 
 PLACES = [  # platform, SAPI, php.ini, directory of additions, directory of pools, service
     ("debian", "fpm", "/etc/php/8.2/fpm/php.ini", "/etc/php/8.2/fpm/conf.d", "/etc/php/8.2/fpm/pool.d", "php8.2-fpm"),
@@ -100,6 +105,12 @@ def test_users_sockets_and_words() -> None:
     assert families() == "Debian family and RHEL family"
     with pytest.raises(NotImplementedError):
         unknown.switch_on("8.2", "fpm", "gd")
+
+
+def test_a_windows_root_is_called_so(tmp_path: Path) -> None:
+    write(tmp_path, {"PHP/php8.dll": b"MZ", "PHP/php.exe": b"MZ"})
+    found, remarks = system.probe(WindowsHost(tmp_path, "x"))
+    assert (found.family, found.id, found.name, remarks) == ("windows", "windows", "Windows", [])
 
 
 ORDERS = [

@@ -86,6 +86,17 @@ def test_php_5_is_recognised_and_not_judged(tmp_path: Path) -> None:
     ]
 
 
+@pytest.mark.parametrize("name", ["InRelease", "Release", "Other"])
+def test_what_a_repository_says_of_itself(tmp_path: Path, name: str) -> None:
+    release = "Origin: Observatory\nLabel: Observatory\nSuite: stable\nCodename: bookworm\n"
+    found = look(small_root(tmp_path, extra={f"{LISTS}/mirror_debian_dists_bookworm_{name}": release}))
+    (repository,) = found.repositories
+    known = name != "Other"
+    assert (repository.label, repository.suite) == ("Observatory", "stable") if known else ("", "")
+    assert {offer.source for offer in found.offers or ()} == {repository.name}
+    assert ("Observatory" in repository.name) is known
+
+
 def test_an_index_cut_between_two_packages_is_noticed_by_its_size(tmp_path: Path) -> None:
     release = f"Origin: Observatory\nLabel: Observatory\nCodename: bookworm\nSHA256:\n {'0' * 64} {len(INDEX)} main/binary-amd64/Packages\n"
     extra: dict[str, str | bytes] = {f"{LISTS}/mirror_debian_dists_bookworm_InRelease": release}

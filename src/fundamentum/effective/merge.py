@@ -39,11 +39,12 @@ class _Merge:
     def put(self, one: Assignment, *, heeds: bool = True, locks: bool = False) -> None:
         """Apply one line.  ``heeds``: it counts only where its class and earlier locks let it."""
         before = self.settings.get(one.name)
-        if before is None or (heeds and one.name in self.locked):
+        if before is None:
             return
-        if heeds and not locks and not self.per_directory(one.name):
+        if heeds and not locks and (one.name in self.locked or not self.per_directory(one.name)):
             return
-        if one.removed:
+        known = self.known.directives.get(one.name)
+        if one.value == "" and known is not None and known.refuses_empty:
             self.settings[one.name] = self.base[one.name]
             return
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)

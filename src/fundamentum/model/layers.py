@@ -22,8 +22,6 @@ class Assignment(Fact, frozen=True, array_like=True):
     origin: Origin
     admin: bool = False
     """Whether later places may not change it (``php_admin_value``)."""
-    removed: bool = False
-    """Whether it takes back what earlier places set (``php_value NAME none``)."""
 
 
 class Layer(Fact, frozen=True):

@@ -5,11 +5,12 @@ name and whether there are any is decided by the runtime's ``user_ini.filename``
 """
 
 import posixpath
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog import facts
 from fundamentum.hosts.base import Host, HostError, listed, text_of
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
@@ -36,10 +37,10 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
     if not name or "/" in name:
         return site
     root = host.resolve(site.root) or site.root  # a linked document root counts by where it leads
-    return replace(site, layers=(*site.layers, *_layers(host, root, name)))
+    return replace(site, layers=(*site.layers, *_layers(host, root, name, facts(runtime.branch).constants)))
 
 
-def _layers(host: Host, root: str, name: str) -> Iterator[Layer]:
+def _layers(host: Host, root: str, name: str, constants: Mapping[str, str]) -> Iterator[Layer]:
     folders = [inner for inner in listed(host, root)[:MAX_FOLDERS] if not inner.startswith(".")]
     for below in ("", *folders):
         path = posixpath.join(root, below, name)
@@ -50,10 +51,10 @@ def _layers(host: Host, root: str, name: str) -> Iterator[Layer]:
             continue
         if text is None:
             continue
-        parsed = ini.parse(text, {})
+        parsed = ini.parse(text, constants)
         if any((entry.section or "").upper().startswith(("PATH", "HOST")) for entry in parsed.entries):
             why = "it has a [PATH=] or [HOST=] section, which some versions of PHP do not survive"
             yield Layer("user-ini", (), Origin(path), why, below)
             continue
-        values = assignments(text, Origin(path), lambda line, path=path: Origin(path, line))  # type: ignore[misc]
+        values = assignments(text, constants, lambda line, path=path: Origin(path, line))  # type: ignore[misc]
         yield Layer("user-ini", values, Origin(path, 1), "", below)

@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Final, Literal
 
 import msgspec
@@ -78,6 +78,9 @@ def _may_be_shown(line: str, harmless: frozenset[str]) -> bool:
     return len(line) < MAX_LINE and safe_line(line) == line and not secret and harmless.issuperset(words)
 
 
+_CONSTANT: Final = re.compile(r"\b(?:E|PHP|M)_[A-Z]+\b")
+
+
 def sent_along(name: str, text: str | None, origin: Origin) -> Layer | None:
     """What a FastCGI parameter sets of PHP's configuration; ``text`` None: it depends on the request.
 
@@ -88,15 +91,17 @@ def sent_along(name: str, text: str | None, origin: Origin) -> Layer | None:
         return None
     if text is None or len(text) > MAX_SENT:
         return Layer(kind, (), origin, f"what {name} holds depends on the request")
-    values = assignments(text, origin, lambda _: origin, admin=kind == "request-admin")
+    if _CONSTANT.search(text):
+        return Layer(kind, (), origin, f"what {name} holds is put together from constants of PHP")
+    values = assignments(text, {}, lambda _: origin, admin=kind == "request-admin")
     return Layer(kind, values, origin)
 
 
 def assignments(
-    text: str, origin: Origin, at: Callable[[int], Origin], *, admin: bool = False
+    text: str, constants: Mapping[str, str], at: Callable[[int], Origin], *, admin: bool = False
 ) -> tuple[Assignment, ...]:
     """The lines of a text in ini syntax, up to where it breaks off.  ``at`` tells where a line of it stands."""
-    entries = ini.parse(text, {}).entries
+    entries = ini.parse(text, constants).entries
     return tuple(
         Assignment(entry.name, entry.value and without_secrets(entry.name, entry.value), at(entry.line), admin)
         for entry in entries[:MAX_VALUES]

@@ -107,8 +107,11 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
             found.remarks.append(
                 Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
             )
+        special: re.Match[str] | None = None
         for entry in parsed.entries:
-            if match := _SECTION.fullmatch(entry.section or ""):
+            # Once such a section has begun, those of other names go on with it, up to the end of the file.
+            special = _SECTION.fullmatch(entry.section or "") or special
+            if match := special if entry.section else None:
                 _in_section(found, match, entry, path)  # it holds for some directories or host names only
             elif entry.key is None and len(entry.name) < MAX_NAME:
                 found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))

@@ -159,8 +159,9 @@ def _assignment(line: Line) -> Assignment:
     admin = line.name.startswith("php_admin")
     if line.name.endswith("flag"):
         value = "1" if value.lower() in ("on", "1", "true", "yes") else "0"
-    removed = line.name.endswith("value") and value.lower() == "none"
-    return Assignment(name, without_secrets(name, value), line.origin, admin, removed)
+    elif value.lower() == "none":
+        value = ""
+    return Assignment(name, without_secrets(name, value), line.origin, admin)
 
 
 def _sent(line: Line, unsure: str) -> Layer | None:
@@ -236,8 +237,12 @@ class _AccessFiles:
                     found.failing = found.failing or (failing if not below else None)
                     continue
                 yield from _layers("htaccess", [line], below, self.module)
-            elif line.name in _SENDING and ({"all", "fileinfo"} & allowed or line.name in allowed):
-                yield from _layers("htaccess", [line], below, self.module)
+            elif line.name in _SENDING:
+                if {"all", "fileinfo"} & allowed or line.name in allowed:
+                    yield from _layers("htaccess", [line], below, self.module)
+                elif not below:
+                    why = f"AllowOverride does not let such a file use {line.name}"
+                    found.failing = found.failing or Failing(line.origin, why)
             elif line.name in ("sethandler", "addhandler", "addtype") and not below and _hands_php(line):
                 found.handler = line.origin
 

@@ -183,6 +183,7 @@ class _Walk:
         variables = {
             one["args"][0]: one["args"][1] for one in tree if one["directive"] == "set" and len(one["args"]) == 2
         }
+        variables |= {name: text for one in tree if one["directive"] == "map" for name, text in _constant(one)}
         roots = [one["args"][0] for one in tree if one["directive"] == "root" and one["args"]]
         limits = {
             one["directive"]: Limit(
@@ -240,6 +241,14 @@ class _Walk:
         """The value of a parameter, as it is sent; None where it depends on the request."""
         filled = _VARIABLE.sub(lambda found: scope.variables.get(f"${found[1]}", found[0])[:500], text[:MAX_SENT])
         return None if _VARIABLE.search(filled) else filled.replace("\\n", "\n").replace('\\"', '"')
+
+
+def _constant(mapping: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    """The variable of a ``map`` that has the same value for every request."""
+    entries = [(inner["directive"], inner["args"][0]) for inner in mapping.get("block", []) if inner["args"]]
+    values = {value for _, value in entries}
+    if len(mapping["args"]) == 2 and len(values) == 1 and "default" in dict(entries):
+        yield mapping["args"][1], values.pop()
 
 
 def _secure(block: list[dict[str, Any]]) -> bool:

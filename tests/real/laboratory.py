@@ -1,0 +1,110 @@
+"""A laboratory of sites: one root for each release, and for each case a layer over it with its own configuration.
+
+The real web server and the real PHP are started in it, the site is asked over HTTP, and what is said about it is held
+against the answer.
+"""
+
+import json
+import signal
+import subprocess
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+from debian_root import STORE, Root, base
+
+from tests.sites.cases import FPM, RELEASES
+
+from .running import stop, stop_web_servers
+
+REPORT = (
+    "<?php header('Content-Type: text/plain'); echo 'REPORT', json_encode(['ini' => ini_get_all(null, false), "
+    "'functions' => array_values(array_filter(['exec', 'mail', 'passthru'], 'function_exists')), "
+    "'extensions' => get_loaded_extensions()], JSON_PARTIAL_OUTPUT_ON_ERROR);"
+)
+
+
+def made(release: str) -> Root:
+    """The root of a release with every way of running PHP, made once."""
+    branch = RELEASES[release]
+    path = STORE / f"laboratory-{release}"
+    if not (path / "laboratory").exists():
+        root = base(release).copy(path)
+        packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
+        root.install(*packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2")
+        for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):
+            (root.path / "etc" / name).unlink()
+        root.write("/etc/apache2/ports.conf", "")
+        for site in ("a", "a/sub", "b"):
+            root.write(f"/srv/{site}/index.php", REPORT)
+        root.write(FPM.format(branch=branch), "[www]\npm = static\npm.max_children = 1\n")
+        root.write("/laboratory", "")
+    return Root(path)
+
+
+@contextmanager
+def running(release: str, files: Mapping[str, str], server: str, port: int) -> Iterator[Root]:
+    """The root with these files, PHP's process manager and the web server running in it."""
+    branch = RELEASES[release]
+    with made(release).layer(STORE / f"case-{release}-{port}") as root:
+        for name, content in files.items():
+            root.write(name.format(branch=branch), content)
+        if server == "apache-fpm":
+            root.run("a2dismod", "-q", "-f", f"php{branch}")
+            root.run("a2enmod", "-q", "proxy_fcgi", "setenvif")
+        subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
+        manager = None
+        try:
+            if server != "apache":
+                manager = started(root, branch)
+            root.run("nginx") if server == "nginx" else root.run("apache2ctl", "start")
+            answered(port)
+            yield root
+        finally:
+            stop_web_servers(root)
+            if manager:
+                stop(manager)
+            subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
+
+
+def started(root: Root, branch: str) -> "subprocess.Popen[bytes]":
+    """PHP's process manager, waiting at its socket."""
+    (root.path / "run/php").mkdir(parents=True, exist_ok=True)
+    environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin"}
+    command = ["chroot", str(root.path), f"php-fpm{branch}", "-F"]
+    manager = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment)
+    for _ in range(200):
+        if (root.path / f"run/php/php{branch}-fpm.sock").exists():
+            return manager
+        time.sleep(0.05)
+    manager.send_signal(signal.SIGKILL)
+    raise TimeoutError(f"php-fpm{branch}")
+
+
+def answered(port: int) -> None:
+    """Wait until the web server answers anything."""
+    for _ in range(200):
+        try:
+            asked(port)
+        except OSError:
+            time.sleep(0.05)
+        else:
+            return
+    raise TimeoutError(port)
+
+
+def asked(port: int, site: str = "a", path: str = "/index.php") -> dict[str, Any]:
+    """What the site itself says it has; ``failing`` where it says nothing."""
+    request = urllib.request.Request(f"http://127.0.0.1:{port}{path}", headers={"Host": site})
+    try:
+        with urllib.request.urlopen(request, timeout=20) as answer:
+            text = answer.read().decode("utf-8", "replace")
+    except urllib.error.HTTPError as error:
+        return {"failing": str(error.code)}
+    if not text.startswith("REPORT"):
+        return {"failing": "its source is handed out" if "<?php" in text else text[:80]}
+    found: dict[str, Any] = json.loads(text[6:])
+    return found

@@ -1,0 +1,80 @@
+"""What is said about a site is what the site itself says: every way of configuring it, on every release."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from debian_root import Root
+
+from fundamentum.check.judge import check
+from fundamentum.effective.merge import for_site
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.survey import Survey
+from fundamentum.needs.file import parse
+from fundamentum.survey.observe import survey
+from tests.sites.cases import CASES, RELEASES, files_of
+
+from .laboratory import asked, running
+
+pytestmark = pytest.mark.real
+PORT = 8161
+ANSWERS = json.loads((Path(__file__).parents[1] / "sites/answers.json").read_text())["cases"]
+NEEDS = """\
+format = 1
+[application]
+name = "nightlog"
+[settings.required]
+{}
+"""
+QUIET = {"disable_functions", "date.timezone", "error_log", "include_path", "extension_dir", "sendmail_path"}
+
+
+def held_against(
+    found: Survey, answer: dict[str, Any], name: str = "a", below: str = ""
+) -> tuple[list[str], list[str]]:
+    """The directives of which something else is said than the site has, and those of which nothing is known."""
+    site = next(site for site in found.sites if site.name == name)
+    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
+    neighbours = [other for other in found.sites if other.runtime == runtime.label]
+    view = for_site(runtime, site, neighbours, below)
+    wrong, unknown = [], []
+    for directive, setting in view.settings.items():
+        if directive not in answer["ini"] or directive in QUIET:
+            continue
+        if setting.value is None:
+            unknown.append(directive)
+        elif setting.value != (answer["ini"][directive] or ""):
+            wrong.append(f"{directive}: said {setting.value!r} ({setting.origin}), is {answer['ini'][directive]!r}")
+    return wrong, unknown
+
+
+def look(root: Root) -> Survey:
+    return survey(DirectoryHost(root.path, "laboratory"))
+
+
+@pytest.mark.parametrize("name", list(CASES))
+@pytest.mark.parametrize("release", list(RELEASES))
+def test_what_is_said_is_so(release: str, name: str) -> None:
+    server, files = files_of(name, RELEASES[release], PORT)
+    with running(release, files, server, PORT) as root:
+        answer, found = asked(PORT), look(root)
+        if release == "bookworm":
+            known = ANSWERS[name]
+            assert {key: answer.get("ini", answer)[key] for key in known} == known, "the quick tests rest on it"
+        wanted = parse(NEEDS.format('memory_limit = ">= 1M"'), "f")
+        judged = check(wanted, found, "a")
+        if "failing" in answer:
+            assert judged.findings[0].verdict in ("unmet", "unknown"), answer
+            return
+        wrong, unknown = held_against(found, answer)
+        assert not wrong
+        assert (
+            not unknown
+            or "by request" in name
+            or "by map" in name
+            or "for some" in name
+            or "by expression" in name
+            or "condition" in name
+        )
+        assert judged.findings[0].verdict == "met"

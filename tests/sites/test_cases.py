@@ -1,0 +1,103 @@
+"""Every way of configuring a site, on small made-up roots, held against what real servers answered.
+
+``answers.json`` holds for each case the directives that the site then had of another value than without it, as PHP 8.2
+said over HTTP; ``tests/real/test_laboratory.py`` asks again, and on other releases too.
+"""
+
+import json
+from functools import cache
+from pathlib import Path
+
+import pytest
+
+from fundamentum.check.judge import check
+from fundamentum.effective.merge import for_site, views
+from fundamentum.model.survey import Survey
+from tests.small_root import look, needs, small_root, write
+
+from .cases import CASES, RELEASES, files_of
+
+ANSWERS = json.loads(Path(__file__).with_name("answers.json").read_text())["cases"]
+UNKNOWN = {"fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"}
+DIRECTIVES = ("memory_limit", "post_max_size", "max_input_vars", "file_uploads", "allow_url_fopen")
+NGINX = "http {\n    include /etc/nginx/conf.d/*.conf;\n    include /etc/nginx/sites-enabled/*;\n}\n"
+APACHE = (
+    "Include mods-enabled/*.load\nInclude mods-enabled/*.conf\nInclude sites-enabled/*.conf\nAccessFileName .htaccess\n"
+)
+PHP = '<FilesMatch ".+\\.ph(?:ar|p|tml)$">\nSetHandler application/x-httpd-php\n</FilesMatch>\n'
+LOAD = "LoadModule php_module /usr/lib/apache2/modules/libphp8.2.so\nLoadModule dir_module /usr/lib/apache2/modules/mod_dir.so\n"
+
+
+def server(root: Path, name: str) -> Survey:
+    kind, files = files_of(name, RELEASES["bookworm"], 80)
+    made: dict[str, str | bytes] = {"srv/a/index.php": "", "srv/a/sub/index.php": "", "srv/b/index.php": ""}
+    made["etc/nginx/snippets/fastcgi-php.conf"] = "include fastcgi.conf;\n"
+    made["etc/nginx/fastcgi.conf"] = "fastcgi_param SCRIPT_FILENAME $document_root$fastcgi_script_name;\n"
+    if kind == "nginx":
+        made["etc/nginx/nginx.conf"] = NGINX
+    else:
+        made["etc/apache2/apache2.conf"] = APACHE
+    if kind == "apache":
+        made |= {"etc/apache2/mods-enabled/php8.2.load": LOAD, "etc/apache2/mods-enabled/php8.2.conf": PHP}
+        made |= {
+            "usr/lib/apache2/modules/libphp8.2.so": b"\x7fELF X-Powered-By: PHP/8.2.9\0",
+            "etc/php/8.2/apache2/php.ini": "",
+        }
+    small_root(root, extra=made)
+    write(root, {path.format(branch="8.2"): text for path, text in files.items()})
+    return look(root)
+
+
+def seen(found: Survey, name: str = "a", below: str = "") -> dict[str, str | None]:
+    site = next(site for site in found.sites if site.name == name)
+    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
+    neighbours = [other for other in found.sites if other.runtime == runtime.label]
+    settings = for_site(runtime, site, neighbours, below).settings
+    return {directive: settings[directive].value for directive in DIRECTIVES}
+
+
+@cache
+def without(folder: Path, kind: str) -> dict[str, str | None]:
+    return seen(server(folder / kind, f"{kind}: nothing"))
+
+
+@pytest.mark.parametrize("name", list(CASES))
+def test_what_is_said_is_what_the_real_site_answered(tmp_path: Path, name: str) -> None:
+    found = server(tmp_path / "root", name)
+    judged = check(needs("ctype"), found, "a").findings[0]
+    if failing := ANSWERS[name].get("failing"):
+        assert (judged.verdict, bool(judged.remedy)) == ("unmet", True), failing
+        return
+    said = seen(found)
+    expected = without(tmp_path, name.partition(":")[0]) | {k: v for k, v in ANSWERS[name].items() if k in DIRECTIVES}
+    if name in UNKNOWN:
+        assert said["memory_limit"] is None
+    else:
+        assert {k: v or "0" for k, v in said.items()} == {k: v or "0" for k, v in expected.items()}
+    assert "every request" not in (judged.found or "")
+
+
+def test_what_is_sent_along_meets_the_neighbours_too(tmp_path: Path) -> None:
+    assert seen(server(tmp_path, "fpm: sent"), "b")["memory_limit"] is None
+    assert seen(server(tmp_path / "n", "fpm: nothing"), "b")["memory_limit"] == "128M"
+    assert seen(server(tmp_path / "p", "fpm: path"), "b")["memory_limit"] == "128M"
+
+
+@pytest.mark.parametrize(("name", "value"), [("fpm: user file below", "304M"), ("module: directory below", "218M")])
+def test_a_part_of_a_site_that_differs_is_a_view_of_its_own(tmp_path: Path, name: str, value: str) -> None:
+    found = server(tmp_path, name)
+    assert seen(found, "a", "sub")["memory_limit"] == value
+    site = next(site for site in found.sites if site.name == "a")
+    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
+    assert [below for _, below, _ in views(runtime, [site], [site])] == ["", "sub"]
+
+
+def test_the_worst_of_the_sites_is_judged_and_named(tmp_path: Path) -> None:
+    found = server(tmp_path, "fpm: user file")
+    wanted = needs(settings='[settings.required]\nmemory_limit = ">= 200M"\n')
+    judged = check(wanted, found)
+    assert (judged.target.part, judged.findings[-1].verdict) == ("b", "unmet")
+    assert check(wanted, found, "a").findings[-1].verdict == "met"
+    narrow = needs(settings='[settings.required]\nmemory_limit = "<= 200M"\n')
+    worst = check(narrow, found)
+    assert (worst.target.part, str(worst.findings[-1].origin)) == ("a", "/srv/a/.user.ini:1")

@@ -22,7 +22,7 @@ UNKNOWN = {"fpm: sent by request", "proxy: sent for some", "proxy: sent by expre
 DIRECTIVES = ("memory_limit", "post_max_size", "max_input_vars", "file_uploads", "allow_url_fopen")
 NGINX = "http {\n    include /etc/nginx/conf.d/*.conf;\n    include /etc/nginx/sites-enabled/*;\n}\n"
 APACHE = (
-    "Include mods-enabled/*.load\nInclude mods-enabled/*.conf\nInclude sites-enabled/*.conf\nAccessFileName .htaccess\n"
+    "AccessFileName .htaccess\nInclude mods-enabled/*.load\nInclude mods-enabled/*.conf\nInclude sites-enabled/*.conf\n"
 )
 PHP = '<FilesMatch ".+\\.ph(?:ar|p|tml)$">\nSetHandler application/x-httpd-php\n</FilesMatch>\n'
 LOAD = "LoadModule php_module /usr/lib/apache2/modules/libphp8.2.so\nLoadModule dir_module /usr/lib/apache2/modules/mod_dir.so\n"

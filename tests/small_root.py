@@ -115,7 +115,7 @@ def small_root(
         "usr/lib/php/20220829/none": "",
         "etc/php/8.2/fpm/php.ini": fpm_ini,
         "etc/php/8.2/fpm/php-fpm.conf": "[global]\npid = /run/php/php8.2-fpm.pid\ninclude=/etc/php/8.2/fpm/pool.d/*.conf\n",
-        "etc/php/8.2/fpm/pool.d/www.conf": "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\n",
+        "etc/php/8.2/fpm/pool.d/www.conf": "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n",
         "etc/php/8.2/fpm/conf.d/00-first.ini": "",
     }
     if index is not None:

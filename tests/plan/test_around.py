@@ -53,7 +53,7 @@ def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) 
 
 
 def test_the_process_managers_limit_goes_behind_the_one_that_sets_it(tmp_path: Path) -> None:
-    pool = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nrequest_terminate_timeout = 10s\n"
+    pool = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\nrequest_terminate_timeout = 10s\n"
     root = around_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": pool})
     wanted = needs('[requests]\nlongest = "2m"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
@@ -195,7 +195,7 @@ def test_a_plan_proves_itself(
     tmp_path_factory: pytest.TempPathFactory, tables: list[str], nginx: str, pool: str, ini: str, mode: int
 ) -> None:
     """Applied and checked again, every need is met or listed; what was written has the effect that was foreseen."""
-    base = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\n"
+    base = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n"
     root = around_root(
         tmp_path_factory.mktemp("server"),
         nginx=nginx,

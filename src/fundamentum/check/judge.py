@@ -9,6 +9,7 @@ from fundamentum.check import around, extensions, settings
 from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
+from fundamentum.check.way_in import way_in
 from fundamentum.effective.merge import views
 from fundamentum.model.findings import Finding, Judgement, State, Target
 from fundamentum.model.need_id import NeedId
@@ -49,7 +50,7 @@ def _badness(judgement: Judgement) -> tuple[int, ...]:
 
 def _judged(needs: Needs, survey: Survey, target: Target, market: Market, site: Site | None) -> Judgement:
     """One finding for each need, in the order of the needs file, PHP itself first."""
-    about_php = _answered(php(needs, survey, target, market), target, site)
+    about_php = _answered(way_in(php(needs, survey, target, market), survey, target, site), target, site)
     for name in names():
         about_php = webserver(name).handed(about_php, survey, target, market.package)
     findings = [about_php]
@@ -65,9 +66,6 @@ def _answered(finding: Finding, target: Target, site: Site | None) -> Finding:
     """The finding about PHP itself, with what keeps every request of the site from being answered by it."""
     if site is None or finding.verdict != "met":
         return finding
-    if site.failing:
-        found = f"every request of {site.name} fails: {site.failing}"
-        return msgspec.structs.replace(finding, verdict="unmet", found=found, remedy="take that line out, or allow it")
     engine = target.runtime.settings.get("engine")
     if target.runtime.sapi == "apache2" and engine and engine.value is not None and not switch(engine.value):
         found = f"PHP is switched off for {site.name}, and its source is handed out"

@@ -117,6 +117,12 @@ class Runtime(Fact, frozen=True):
     """Whether ``php`` without a version is this one."""
     listen: Text | None = None
     """The socket at which the pool waits, as its configuration names it."""
+    listen_owner: PlainName | None = None
+    listen_group: PlainName | None = None
+    """Whose that socket is; None: whose the process manager is."""
+    listen_mode: int = 0o660
+    listen_open: bool = False
+    """Whether an access list opens it to others, which is not read."""
     program: Text | None = None
     ini_file: Text | None = None
     scan_dir: FilePath | None = None

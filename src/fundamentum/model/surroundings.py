@@ -55,6 +55,14 @@ class WebServer(Fact, frozen=True):
     """The parts of its configuration that are switched on by name."""
 
 
+class ServerProcess(Fact, frozen=True):
+    """One web server whose configuration was read."""
+
+    server: PlainName
+    started: float | None = None
+    """When its main process started (seconds since 1970); None: none was seen."""
+
+
 class Account(Fact, frozen=True):
     """One user, with all groups he is in."""
 

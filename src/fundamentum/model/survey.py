@@ -22,6 +22,7 @@ from fundamentum.model.surroundings import (
     Machine,
     Place,
     Scheduled,
+    ServerProcess,
     Spot,
     WebServer,
 )
@@ -88,6 +89,9 @@ class Survey(Fact, frozen=True):
     """What was looked at for certain applications.  None: only what concerns PHP itself."""
     web_servers: tuple[WebServer, ...] | None = None
     """None: it was not looked at."""
+    processes: Literal["seen", "partly", "unseen"] = "unseen"
+    """Whether it could be seen what runs.  ``unseen``: this is no running system, or none that can be looked into."""
+    servers: tuple[ServerProcess, ...] = ()
     machine: Machine = Machine()
     accounts: tuple[Account, ...] = ()
     """The users as whom PHP runs."""

@@ -51,10 +51,11 @@ def probe(
     paths += [path for one in wanted.directories for path in candidates(one, served)]
     paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
     paths += body_folders(served) if asked else []
-    paths += [path for root in roots for path in (root, posixpath.dirname(root))] if asked else []
+    paths += [path for root in roots for path in (root, f"{root.rstrip('/')}/index.php")]
+    paths += [posixpath.dirname(root) for root in roots] if asked else []
     scheduled, remarks = tasks.probe(host, wanted.tasks)
-    users = {runtime.user for runtime in runtimes if runtime.user}
-    users |= {user for name in names() if (user := platform(name).php_user)} if asked else set()
+    users = {runtime.user for runtime in runtimes if runtime.user} | {site.user for site in served if site.user}
+    users |= {user for name in names() if (user := platform(name).php_user)} if asked or served else set()
     beside = Beside(
         machine=_machine(host),
         accounts=places.accounts(host, users),

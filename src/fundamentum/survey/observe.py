@@ -12,12 +12,12 @@ from fundamentum.catalog import facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
 from fundamentum.hosts.base import Host, HostError
-from fundamentum.hosts.processes import Process
+from fundamentum.hosts.processes import Process, Running
 from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Branch, Runtime, Setting
 from fundamentum.model.remark import Remark, RemarkKind
-from fundamentum.model.surroundings import Asked, Machine
+from fundamentum.model.surroundings import Asked, Machine, ServerProcess
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
 from fundamentum.model.text import is_path, is_plain, scrubbed
@@ -54,7 +54,8 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    places, runtimes = _php(host, about, packages, remarks)
+    running = host.running([processes.MANAGER, *filter(None, (webserver(name).process for name in names()))])
+    places, runtimes = _php(host, about, packages, remarks, running)
     served, web_files, more = sites.probe(host, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
@@ -88,11 +89,19 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         repositories=tuple(packages.repositories),
         sites=served,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
+        processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
+        servers=_servers(web_files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
     )
     return scrubbed(found)
+
+
+def _servers(files: dict[str, list[str]], running: Running) -> tuple[ServerProcess, ...]:
+    """The web servers whose configuration was read, and since when each runs."""
+    known = [name for name, read in files.items() if read and webserver(name).process]
+    return tuple(ServerProcess(name, processes.started(running.processes, webserver(name).process)) for name in known)
 
 
 def _reading(
@@ -112,13 +121,12 @@ def _reading(
 
 
 def _php(
-    host: Host, about: System, packages: Packages, remarks: list[Remark]
+    host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running
 ) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
     """Every PHP here, each where it stands, and every way it is run."""
     programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
     look = partial(_places, host, programs, packages.owners)
     places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
-    running = host.running([processes.MANAGER, *filter(None, (webserver(name).process for name in names()))])
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
@@ -206,6 +214,10 @@ def _runtime(
         serves=one.serves,
         plain=one.sapi == "cli" and host.resolve("/usr/bin/php") == (host.resolve(one.program) or one.program),
         listen=pool.listen if pool else None,
+        listen_owner=pool.owner if pool else None,
+        listen_group=pool.group if pool else None,
+        listen_mode=pool.mode if pool else 0o660,
+        listen_open=pool.open if pool else False,
         program=one.program,
         ini_file=configuration.ini_file,
         scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,

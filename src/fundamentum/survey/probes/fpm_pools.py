@@ -1,6 +1,7 @@
 """The pools of a FastCGI process manager: who they run as, and what they set for PHP."""
 
 import posixpath
+import re
 from collections.abc import Mapping
 from typing import Final
 
@@ -39,6 +40,11 @@ class Pool(msgspec.Struct):
     """The directory whose files are included where this pool's file is, if it is one of several."""
     user: str | None = None
     listen: str | None = None
+    owner: str | None = None
+    group: str | None = None
+    mode: int = 0o660
+    open: bool = False
+    """Whether access lists are set for the socket."""
     overrides: list[Override] = msgspec.field(default_factory=list)
     manager: dict[str, Setting] = msgspec.field(default_factory=dict)
     """What the manager itself limits, by directive."""
@@ -115,6 +121,21 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         pool.user = value
     elif entry.name == "listen":
         pool.listen = value
+    else:
+        _take_socket(pool, entry.name, value or "")
+
+
+def _take_socket(pool: Pool, name: str, value: str) -> None:
+    """Who may write to the pool's socket."""
+    match name:
+        case "listen.owner" if is_plain(value):
+            pool.owner = value
+        case "listen.group" if is_plain(value):
+            pool.group = value
+        case "listen.mode" if re.fullmatch(r"[0-7]{3,4}", value):
+            pool.mode = int(value, 8)
+        case "listen.acl_users" | "listen.acl_groups" if value:
+            pool.open = True
 
 
 def _included(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:

@@ -106,9 +106,13 @@ places() {
         while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
 }
 places | sort -u >"$stage/places"
+for root in $roots; do
+    with_way "$root"
+    here "$root/index.php"
+done | sort -u >"$stage/ways"
 
 {
-    cat "$stage/places"
+    cat "$stage/places" "$stage/ways"
     here /etc/passwd /etc/group /etc/timezone /etc/localtime /etc/selinux/config
     [ -z "$tasks" ] || existing below '*' /etc/crontab /etc/cron.d /etc/cron.hourly /etc/cron.daily /etc/cron.weekly \
         /etc/cron.monthly /var/spool/cron
@@ -285,7 +289,7 @@ fi
 # --- One archive.
 
 cd "$stage" || exit 2
-rm -f places paths linked ends indexes programs whole wanted filter.awk
+rm -f places ways paths linked ends indexes programs whole wanted filter.awk
 pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
 if [ "$target" = - ]; then
     pack

@@ -46,6 +46,8 @@ class _Scope(msgspec.Struct, frozen=True):
     """Whether this is one server's own block."""
     secure: bool = False
     spot: Spot | None = None
+    user: str | None = None
+    """As whom the server works."""
     sent: tuple[tuple[str, str, Origin], ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
 
@@ -67,6 +69,8 @@ def read(host: Host) -> Found:
     scope = _Scope(
         limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
     )
+    user = next((one["args"][0] for one in tree if one["directive"] == "user" and one["args"]), None)
+    scope = replace(scope, user=user)
     return list(_Walk(host, upstreams).handoffs(tree, scope)), files.read, files.remarks
 
 
@@ -234,6 +238,7 @@ class _Walk:
                 limits=tuple(scope.limits.values()),
                 secure=scope.secure,
                 spot=scope.spot,
+                user=scope.user,
                 layers=tuple(filter(None, layers.values())),
             )
 

@@ -1,0 +1,108 @@
+"""The way of a request to PHP, before anything that PHP itself has: whether what it passes is there and lets it pass.
+
+Only what was seen is judged.  Where processes cannot be seen (an image, a root directory), what runs is left out.
+"""
+
+from collections.abc import Callable, Iterator
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.check.access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
+from fundamentum.model.findings import Finding, Target
+from fundamentum.model.origin import Origin
+from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.survey import Site, Survey
+from fundamentum.platforms import platform
+from fundamentum.webservers import webserver
+
+Broken = tuple[str, str, Origin | None]
+"""What is wrong, what to do, and where."""
+
+
+def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) -> Finding:
+    """The finding about PHP itself, with the first thing on the way that keeps requests from being answered."""
+    if site is None or finding.verdict != "met" or not target.present or target.beside:
+        return finding
+    for link in LINKS:
+        for found, remedy, origin in link(survey, target, site):
+            if target.named:
+                return replace(finding, remark=f"{found}: {remedy}")
+            return replace(finding, verdict="unmet", found=found, remedy=remedy, origin=origin or finding.origin)
+    return finding
+
+
+def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    if site.failing:
+        yield f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it", None
+
+
+def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server runs."""
+    process = next((one for one in survey.servers if one.server == site.server), None)
+    if survey.processes == "seen" and process and process.started is None:
+        of = platform(survey.system.family)
+        command = " ".join(of.service("start", of.web_service(site.server)))
+        yield f"{webserver(site.server).title} is not running, so nothing answers for {site.name}", command, None
+
+
+def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether PHP's process manager runs."""
+    runtime = target.runtime
+    if survey.processes != "seen" or runtime.sapi != "fpm" or runtime.started is not None:
+        return
+    service = runtime.service or "the process manager"
+    command = " ".join(platform(survey.system.family).service("start", service)) if runtime.service else "start it"
+    yield f"{service} is not running, so {site.name} is answered with an error", command, None
+
+
+def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server's user may write to the pool's socket.  Source: php.net, listen.owner and listen.mode."""
+    runtime, account = target.runtime, _of_web_server(survey, site)
+    if runtime.sapi != "fpm" or not (runtime.listen or "").startswith("/") or account is None or runtime.listen_open:
+        return
+    owner, group = runtime.listen_owner or "root", runtime.listen_group or "root"
+    bits = runtime.listen_mode
+    if owner == account.name:
+        bits >>= 6
+    elif group == account.group:
+        bits >>= 3
+    elif len(account.groups) > 1 and group != "root":
+        return  # whether it is one of his other groups is not known by its name
+    if not bits & WRITE:
+        remedy = f"set listen.owner = {account.name} in {runtime.pool_file or 'the pool'} and restart {runtime.service}"
+        found = f"the socket {runtime.listen} is not open to {account.name}, as whom {site.server} works"
+        yield found, remedy, Origin(runtime.pool_file) if runtime.pool_file else None
+
+
+def _document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether both the web server and PHP reach what is in the document root."""
+    places = {place.path: place for place in survey.places}
+    root = places.get(site.root or "")
+    if root is None or root.kind == "unreadable":
+        return
+    for who in filter(None, (_of_web_server(survey, site), account_of(survey, target))):
+        # A document root that is not there is what the application will be put into.
+        closed_here = [root] if root.kind == "directory" and not allowed(root, who) & SEARCH else []
+        # The root itself is a directory of somebody's, where it is not a running system's.
+        for closed in (one for one in (*barred(root, places, who), *closed_here) if one.path != "/"):
+            words = f"{who.name} may not pass through {closed.path} (mode {closed.mode:04o}), so {site.name} is refused"
+            yield words, f"chmod o+x {closed.path}, or let {who.name} in by its group", Origin(closed.path)
+    yield from _script(places, account_of(survey, target), site)
+
+
+def _script(places: dict[str, Place], account: Account | None, site: Site) -> Iterator[Broken]:
+    script = places.get(f"{(site.root or '').rstrip('/')}/index.php")
+    if script and script.kind == "file" and account and not allowed(script, account) & READ:
+        words = f"{account.name}, as whom PHP works, may not read {script.path} (mode {script.mode:04o})"
+        yield words, f"let {account.name} read it: chmod o+r {script.path}, or by its group", Origin(script.path)
+
+
+def _of_web_server(survey: Survey, site: Site) -> Account | None:
+    name = site.user or platform(survey.system.family).php_user
+    return account_named(survey, name) if name else None
+
+
+Link = Callable[[Survey, Target, Site], Iterator[Broken]]
+LINKS: Final[tuple[Link, ...]] = (_web_server, _refused, _manager, _socket, _document_root)
+"""In the order in which a request meets them."""

@@ -1,0 +1,98 @@
+"""The way of a request to PHP: the first link that is broken is what the finding about PHP says."""
+
+from typing import Any
+
+import pytest
+
+from fundamentum.check.judge import check
+from fundamentum.model.findings import Finding
+from fundamentum.model.origin import Origin
+from fundamentum.model.php import Runtime
+from fundamentum.model.surroundings import Account, Place, ServerProcess
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.system import System
+from tests.small_root import needs
+
+WEB, PHP = Account("www-data", 33, (33,), "www-data"), Account("ida", 1000, (1000,), "ida")
+ROOT = "/srv/nightlog"
+
+
+def places(
+    mode: int = 0o755, script: int = 0o644, above: int = 0o755, kind: Any = "directory", owner: int = 0
+) -> tuple[Place, ...]:
+    return (
+        Place("/", "directory", mode=0o700),
+        Place("/srv", "directory", mode=above),
+        Place(ROOT, kind, user=owner, mode=mode),
+        Place(f"{ROOT}/index.php", "file", mode=script),
+    )
+
+
+def judged(server: str = "nginx", sapi: str = "fpm", selector: str | None = None, site: dict[str, Any] | None = None, runtime: dict[str, Any] | None = None, **more: Any) -> Finding:  # fmt: skip
+    pool = {"pool": "www", "listen": "/run/php/x.sock", "listen_owner": "www-data", "service": "php8.2-fpm", "pool_file": "/etc/x.conf", "user": "www-data", "started": 5.0} if sapi == "fpm" else {"started": 5.0}  # fmt: skip
+    php = Runtime(**{"branch": "8.2", "sapi": sapi, "version": "8.2.9", "serves": True, **pool, **(runtime or {})})
+    what: dict[str, Any] = {
+        "processes": "seen",
+        "servers": (ServerProcess(server, 4.0),),
+        "places": places(),
+        "accounts": (WEB, PHP),
+        **more,
+    }
+    known = Site(
+        **{
+            "name": "nightlog",
+            "server": server,
+            "origin": Origin("/x", 1),
+            "root": ROOT,
+            "runtime": php.label,
+            "user": "www-data",
+            **(site or {}),
+        }
+    )
+    survey = Survey(2, "vega", System(family="debian"), runtimes=(php,), sites=(known,), **what)
+    return check(needs(), survey, selector).findings[0]
+
+
+UNSEEN = {"processes": "unseen", "servers": (ServerProcess("nginx"),)}
+CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the finding (empty: nothing is wrong), of the remedy
+    ({}, "", ""),
+    ({"servers": (ServerProcess("nginx"),)}, "nginx is not running, so nothing answers for nightlog", "systemctl start nginx"),
+    (UNSEEN, "", ""),
+    ({"servers": (ServerProcess("nginx"),), "processes": "partly"}, "", ""),
+    ({"server": "apache2", "servers": (ServerProcess("apache2"),)}, "Apache is not running", "systemctl start apache2"),
+    ({"runtime": {"started": None}}, "php8.2-fpm is not running, so nightlog is answered with an error", "systemctl start php8.2-fpm"),
+    ({"runtime": {"started": None}, **UNSEEN}, "", ""),
+    ({"sapi": "apache2", "server": "apache2", "runtime": {"started": None}}, "", ""),
+    ({"site": {"failing": "/srv/.htaccess:1: no"}}, "every request of nightlog fails: /srv/.htaccess:1: no", "take that line out"),
+    ({"runtime": {"listen_owner": None}}, "the socket /run/php/x.sock is not open to www-data", "set listen.owner = www-data in /etc/x.conf and restart php8.2-fpm"),
+    ({"runtime": {"listen_owner": None, "listen_group": "www-data"}}, "", ""),
+    ({"runtime": {"listen_owner": None, "listen_group": "www-data", "listen_mode": 0o640}}, "is not open to www-data", "listen.owner"),
+    ({"runtime": {"listen_owner": None, "listen_mode": 0o666}}, "", ""),
+    ({"runtime": {"listen_mode": 0o060}}, "is not open to www-data", "listen.owner"),
+    ({"runtime": {"listen_owner": None, "listen_open": True}}, "", ""),
+    ({"runtime": {"listen_owner": None, "listen": "127.0.0.1:9000"}}, "", ""),
+    ({"places": places(above=0o700)}, "www-data may not pass through /srv (mode 0700), so nightlog is refused", "chmod o+x /srv"),
+    ({"places": places(mode=0o700)}, "www-data may not pass through /srv/nightlog (mode 0700)", "chmod o+x /srv/nightlog"),
+    ({"places": places(mode=0o700, owner=33)}, "", ""),
+    ({"places": places(mode=0o700, owner=33), "runtime": {"user": "ida"}}, "ida may not pass through /srv/nightlog", "chmod o+x"),
+    ({"places": places(script=0o600)}, "www-data, as whom PHP works, may not read /srv/nightlog/index.php (mode 0600)", "chmod o+r /srv/nightlog/index.php"),
+    ({"places": places(kind="absent")}, "", ""),
+    ({"places": places(mode=0o700, kind="unreadable")}, "", ""),
+    ({"places": (), "accounts": ()}, "", ""),
+    ({"places": places(mode=0o700), "accounts": ()}, "", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("what", "found", "remedy"), CASES)
+def test_the_first_broken_link_is_said(what: dict[str, Any], found: str, remedy: str) -> None:
+    finding = judged(**what)
+    assert finding.verdict == ("unmet" if found else "met")
+    assert found in (finding.found or "")
+    assert remedy in (finding.remedy or "")
+    named = judged(**what, selector="8.2")
+    assert named.verdict == "met"
+    assert found in (named.remark or "")
+
+
+def test_what_is_not_installed_yet_or_not_accepted_is_said_instead() -> None:
+    assert "not running" not in (judged(runtime={"version": "7.0.1", "started": None}).found or "")

@@ -11,9 +11,13 @@ from pathlib import Path
 import pytest
 
 from fundamentum.check.judge import check
+from fundamentum.check.target import site_in
+from fundamentum.check.tracing import trace
 from fundamentum.effective.merge import for_site, views
+from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.survey import Survey
-from tests.small_root import look, needs, small_root, write
+from fundamentum.plan.planner import plan
+from tests.small_root import TODAY, look, needs, small_root, write
 
 from .cases import CASES, RELEASES, files_of
 
@@ -101,3 +105,30 @@ def test_the_worst_of_the_sites_is_judged_and_named(tmp_path: Path) -> None:
     narrow = needs(settings='[settings.required]\nmemory_limit = "<= 200M"\n')
     worst = check(narrow, found)
     assert (worst.target.part, str(worst.findings[-1].origin)) == ("a", "/srv/a/.user.ini:1")
+
+
+def test_the_site_that_stands_in_a_directory_is_judged(tmp_path: Path) -> None:
+    found = server(tmp_path, "fpm: user file")
+    assert (site_in(found, "/srv/a"), site_in(found, "/srv/b/")) == ("a", "b")
+    with pytest.raises(ChoiceNeeded, match="several sites stand in /srv; choose one with --runtime: a, b"):
+        site_in(found, "/srv")
+    with pytest.raises(FundamentumError, match=r"no site has its document root in /srv/c; there is a \(/srv/a\), b"):
+        site_in(found, "/srv/c")
+
+
+def test_a_trace_shows_what_each_site_meets(tmp_path: Path) -> None:
+    (traced,) = [one for one in trace("memory_limit", server(tmp_path, "fpm: user file")) if one.kind == "setting"]
+    shown = {one.runtime: (one.now, [place.where for place in one.places if place.wins]) for one in traced.runtimes}
+    assert shown["8.2/fpm/www"] == ("128M", ["built-in"])
+    assert shown["8.2/fpm/www for a"] == ("300M", ["/srv/a/.user.ini:1"])
+    assert "8.2/fpm/www for b" not in shown
+
+
+def test_a_plan_owns_up_to_what_only_the_site_can_change(tmp_path: Path) -> None:
+    wanted = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\npost_max_size = ">= 20M"\n')
+    made = plan([wanted], server(tmp_path, "fpm: user file"), "a", today=TODAY)
+    assert [one.name for one in made.settings] == ["post_max_size"]
+    assert [(str(one.need), "set memory_limit = 500M in /srv/a/.user.ini" in one.why) for one in made.unresolved] == [
+        ("setting:memory_limit", True)
+    ]
+    assert not made.complete

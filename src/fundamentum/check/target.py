@@ -4,6 +4,7 @@ import re
 from typing import Final
 
 from fundamentum.catalog import branch_key, facts
+from fundamentum.check.access import inside
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Target
@@ -48,6 +49,21 @@ def _of_site(survey: Survey, selector: str) -> Target | None:
         raise FundamentumError(f"{survey.server}: {sites[0].origin} hands {name} to a PHP that is not seen here")
     found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
     return Target(found, f"it serves {name}, as {sites[0].origin} says", site=name) if found else None
+
+
+def site_in(survey: Survey, directory: str) -> str:
+    """The name of the one site whose document root is this directory, or lies in it; a clear error if there is none."""
+    folder = directory.rstrip("/") or "/"
+    names = list(dict.fromkeys(site.name for site in survey.sites if site.root and inside(site.root, folder)))
+    if not names:
+        roots = ", ".join(dict.fromkeys(f"{site.name} ({site.root})" for site in survey.sites if site.root))
+        raise FundamentumError(
+            f"{survey.server}: no site has its document root in {folder}; there is {roots or 'none'}"
+        )
+    if len(names) > 1:
+        listed = ", ".join(names)
+        raise ChoiceNeeded(f"{survey.server}: several sites stand in {folder}; choose one with --runtime: {listed}")
+    return names[0]
 
 
 def _selected(survey: Survey, selector: str, market: Market) -> Target:

@@ -25,6 +25,7 @@ from fundamentum.check.chain import DIRECTIVES
 from fundamentum.check.extensions import standing
 from fundamentum.check.offers import Market, branch_of, extensions_in
 from fundamentum.check.settings import effective
+from fundamentum.effective.merge import views
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
@@ -187,18 +188,29 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
                 InRuntime(runtime.label, "not known to this PHP: its extension is not loaded" if known else "not there")
             )
             continue
-        value = "not known" if setting.value is None else setting.value or "empty"
-        counts = effective(name, setting.value or "", Target(runtime, "traced"))
-        if setting.value is not None and is_unlimited(name, counts):
-            value += " (no limit)"
-        elif setting.value is not None and counts != setting.value:
-            value += f", which counts as {counts}"
-        if setting.origin.set_in in runtime.stale:
-            value += "; the running process started before that"
-        if runtime.answer and name in runtime.answer.settings:
-            value += f"; the running pool has {runtime.answer.settings[name] or 'nothing'}"
-        runtimes.append(InRuntime(runtime.label, value, tuple(_places(name, runtime))))
+        runtimes.append(_in_runtime(name, runtime, runtime.label))
+        served = [site for site in survey.sites if site.runtime == runtime.label]
+        for site, below, view in views(runtime, served, served):
+            if view.settings[name] != setting:
+                part = f"{site.name}{f' in {below}/' if below else ''}"
+                runtimes.append(_in_runtime(name, view, f"{runtime.label} for {part}"))
     yield Trace("setting", name, tuple(about), tuple(runtimes), (), wanted)
+
+
+def _in_runtime(name: str, runtime: Runtime, label: str) -> InRuntime:
+    """The value in one runtime, or as one site meets it, with every place that has a say."""
+    setting = runtime.settings[name]
+    value = "not known" if setting.value is None else setting.value or "empty"
+    counts = effective(name, setting.value or "", Target(runtime, "traced"))
+    if setting.value is not None and is_unlimited(name, counts):
+        value += " (no limit)"
+    elif setting.value is not None and counts != setting.value:
+        value += f", which counts as {counts}"
+    if setting.origin.set_in in runtime.stale:
+        value += "; the running process started before that"
+    if runtime.answer and name in runtime.answer.settings:
+        value += f"; the running pool has {runtime.answer.settings[name] or 'nothing'}"
+    return InRuntime(label, value, tuple(_places(name, runtime)))
 
 
 def _places(name: str, runtime: Runtime) -> Iterator[Place]:

@@ -86,6 +86,11 @@ def _server(parser: argparse.ArgumentParser) -> None:
         help="what to judge: BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www, or the name of a web site on the server "
         "(default: the runtime that serves the web)",
     )
+    parser.add_argument(
+        "--directory",
+        metavar="DIR",
+        help="where the application stands on the server: the site whose document root is there is judged",
+    )
 
 
 def _reaching(parser: argparse.ArgumentParser) -> None:

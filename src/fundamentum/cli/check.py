@@ -17,7 +17,8 @@ def run(options: argparse.Namespace) -> int:
     applications = inputs.applications(options)
     survey = inputs.server(options, applications)
     market = Market(survey)
-    judgements = [check(needs, survey, options.runtime, market) for needs in applications]
+    selector = inputs.selector(options, survey)
+    judgements = [check(needs, survey, selector, market) for needs in applications]
     if options.format == "json":
         write_out(as_json(check_document(judgements, survey, today=date.today())))
     else:

@@ -155,6 +155,17 @@ class _Progress:
             sys.stderr.flush()
 
 
+def selector(options: argparse.Namespace, survey: "Survey") -> str | None:
+    """What is to be judged, as ``--runtime`` or ``--directory`` name it."""
+    if options.directory is None:
+        return options.runtime  # type: ignore[no-any-return]
+    if options.runtime is not None:
+        raise InputError("--directory", "names a site, and so does --runtime: give one of them")
+    from fundamentum.check.target import site_in  # noqa: PLC0415
+
+    return site_in(survey, options.directory)
+
+
 def server(
     options: argparse.Namespace, applications: "Sequence[Needs]" = (), commands: "Sequence[str]" = ()
 ) -> "Survey":

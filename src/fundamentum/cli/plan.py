@@ -24,9 +24,8 @@ def run(options: argparse.Namespace) -> int:
 
         survey, more = with_index(survey, word)
         added += more
-    made = plan(
-        applications, survey, options.runtime, today=date.today(), recommended=not options.required_only, added=added
-    )
+    selector = inputs.selector(options, survey)
+    made = plan(applications, survey, selector, today=date.today(), recommended=not options.required_only, added=added)
     if options.write_files is not None:
         named(options.write_files, "the folder to write to")
         for path, content in [

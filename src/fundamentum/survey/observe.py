@@ -29,6 +29,7 @@ from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
+from fundamentum.survey.probes.start import Start, start_of
 from fundamentum.survey.user_files import with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
 
@@ -180,6 +181,7 @@ def _runtimes(
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
     configuration = php_config.probe(host, one, place.shelf.facts)
+    _take_start(configuration, start_of(host, one))
     started = _started(host, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
@@ -187,6 +189,15 @@ def _runtimes(
     configuration.files += files
     configuration.remarks += remarks
     return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+
+
+def _take_start(configuration: Configuration, start: Start) -> None:
+    """What the way in which PHP is started adds: lines stronger than all files; or nothing is known of any line."""
+    configuration.lines += [php_config.Line(one.name, one.value, one.origin) for one in start.defines]
+    if start.unsure:
+        configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
+        why = f"{start.unsure}: PHP is started so that it reads other files than usual: its settings are unknown"
+        configuration.remarks.append(Remark("configuration", why))
 
 
 def _started(host: Host, program: Installation, running: tuple[Process, ...]) -> float | None:

@@ -48,6 +48,8 @@ class WebServerType:
     recorded: ClassVar[Recorded] = Recorded()
     configuration: ClassVar[tuple[str, ...]] = ()
     """Directories of its configuration."""
+    environment: ClassVar[tuple[str, ...]] = ()
+    """Files that set its environment variables when it is started."""
     read_when_started: ClassVar[tuple[str, ...]] = ()
     """Those of them that a package brings, which a running server has read."""
     shared_roots: ClassVar[tuple[str, ...]] = ()

@@ -57,7 +57,8 @@ function kind_of(path,   stem) {
         path ~ /^\/etc\/dnf\/modules\.d\//) return "plain"
     if (path ~ /^\/etc\/apt\/apt\.conf/) return "apt"
     if (path ~ /\.repo$/ || path == "/etc/dnf/dnf.conf") return "repo"
-    if (path ~ /\.service$/) return "unit"
+    if (path ~ /\.service$/ || path ~ /\/systemd\/system\/[^\/]*\.d\/[^\/]*\.conf$/) return "unit"
+    if (path ~ /^\/etc\/(sysconfig|default)\//) return "environment"
     if (path ~ /\.timer$/) return "timer"
     if (path == "/etc/passwd" || path == "/etc/group") return substr(path, 6)
     if (path == "/etc/timezone" || path == "/etc/selinux/config") return "plain"
@@ -103,6 +104,19 @@ function check(path,   line, state) {
     if (state < 0) print path >> (stage "/unreadable")
 }
 
+# The program, and of its options those that decide which configuration is read; no value but of files.
+function started(line,   count, words, i, out) {
+    count = split(line, words, " ")
+    out = words[1]
+    for (i = 2; i <= count; i++) {
+        if (words[i] ~ /^(-n|--no-php-ini|-c|--php-ini(=.*)?|-y|--fpm-config(=.*)?|-p|--prefix(=.*)?)$/) out = out " " words[i]
+        else if (words[i] ~ /^-[cyp]/ || words[i] ~ /^\//) out = out " " words[i]
+        else if (words[i] ~ /^(-d|--define)$/) { i++; sub(/=.*/, "=…", words[i]); out = out " -d " words[i] }
+        else if (words[i] ~ /^(-d|--define=)/) { sub(/^(-d|--define=)/, "", words[i]); sub(/=.*/, "=…", words[i]); out = out " -d " words[i] }
+    }
+    return out
+}
+
 function filtered(line, kind,   key) {
     if (kind == "plain") return line
     if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local|bin|sbin|usr\/bin|usr\/sbin)\// ? line : "\001"
@@ -122,10 +136,14 @@ function filtered(line, kind,   key) {
     if (kind == "unit") {
         if (line ~ /^[ \t]*User[ \t]*=/) return line
         if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
-        if (line !~ /^ExecStart=/) return ""
-        sub(/[ \t].*/, "", line)
-        return line
+        if (line ~ /^\[/) return line
+        if (line ~ /^[ \t]*Environment[ \t]*=.*(PHPRC|PHP_INI_SCAN_DIR)=/) return "Environment=PHPRC="
+        if (line ~ /^[ \t]*EnvironmentFile[ \t]*=/) return scrubbed(line)
+        if (line ~ /^[ \t]*ExecStart[ \t]*=/) return started(line)
+        return ""
     }
+    if (kind == "environment") return line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/ ? "PHPRC=" : ""
+    if (kind == "envvars" && line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return "PHPRC="
     if (kind == "envvars") return line ~ /^[ \t]*(export[ \t]+)?APACHE_[A-Za-z_]*=/ ? scrubbed(line) : ""
     if (kind == "repo") {
         key = tolower(line)

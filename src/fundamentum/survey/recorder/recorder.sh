@@ -133,6 +133,14 @@ done | sort -u >"$stage/ways"
         %HERE%
     existing below '*' %BELOW%
     existing below '*.service' /etc/systemd/system
+    for folder in /etc /run /usr/local/lib /usr/lib /lib; do
+        here "$folder/systemd" "$folder/systemd/system" /etc/sysconfig/php* /etc/sysconfig/httpd /etc/default/php*
+        for unit in php apache2 httpd service.d; do
+            for path in "$folder/systemd/system/$unit"*; do
+                case $path in *.service | *.d) existing below '*' "$path" ;; esac
+            done
+        done
+    done
     [ -z "$tasks" ] || existing below '*.timer' /etc/systemd/system
     existing below '*.so' %EXTENSIONS%
 %PATHS%

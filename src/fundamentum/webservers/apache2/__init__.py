@@ -38,6 +38,7 @@ class Apache(WebServerType):
     packages = (NAME, "httpd")
     process = "(/usr/s?bin/)?(apache2|httpd)"
     configuration = ("/etc/apache2", "/etc/httpd", "/usr/local/apache2/conf")
+    environment = ("/etc/apache2/envvars", "/etc/sysconfig/httpd")
     read_when_started = ("/etc/apache2", "/etc/httpd")
     recorded = Recorded(
         here=(

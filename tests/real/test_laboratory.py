@@ -10,12 +10,14 @@ from debian_root import Root
 from fundamentum.check.judge import check
 from fundamentum.effective.merge import for_site
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.hosts.recording import open_recording
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey
 from tests.sites.cases import CASES, RELEASES, files_of
 
 from .laboratory import asked, running
+from .test_web import recorded
 
 pytestmark = pytest.mark.real
 PORT = 8161
@@ -78,3 +80,21 @@ def test_what_is_said_is_so(release: str, name: str) -> None:
             or "condition" in name
         )
         assert judged.findings[0].verdict == "met"
+
+
+SAID = ("sent", "user file", "access file", "host", "path")
+RECORDED = [name for name in CASES if any(word in name for word in SAID) and "variable" not in name][::4]
+"""Variables of nginx's own are not recorded: what rests on them is unknown in a recording."""
+
+
+@pytest.mark.parametrize("name", RECORDED)
+def test_a_recording_tells_the_same_of_a_site(name: str) -> None:
+    server, files = files_of(name, RELEASES["bookworm"], PORT)
+    with running("bookworm", files, server, PORT) as root:
+        live = look(root)
+        found = survey(open_recording(recorded(root, "dash"), "x"))
+    for ours, theirs in zip(live.sites, found.sites, strict=True):
+        assert [(layer.kind, layer.below, layer.values) for layer in ours.layers] == [
+            (layer.kind, layer.below, layer.values) for layer in theirs.layers
+        ]
+        assert (ours.failing, ours.user, ours.runtime) == (theirs.failing, theirs.user, theirs.runtime)

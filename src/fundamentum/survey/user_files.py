@@ -36,6 +36,9 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
     name = setting.value if setting else DEFAULT
     if not name or "/" in name:
         return site
+    if not host.whole and name != DEFAULT:
+        unknown = Layer("user-ini", (), Origin(site.root), f"a recording does not hold files called {name}")
+        return replace(site, layers=(*site.layers, unknown))
     root = host.resolve(site.root) or site.root  # a linked document root counts by where it leads
     return replace(site, layers=(*site.layers, *_layers(host, root, name, facts(runtime.branch).constants)))
 

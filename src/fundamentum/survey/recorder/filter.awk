@@ -69,6 +69,7 @@ function kind_of(path,   stem) {
     if (path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\//) return "nginx"
     if (path ~ /\/apache2\/envvars$/) return "envvars"
     if (path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\//) return "apache"
+    if (path ~ /\/\.htaccess$/) return "apache"
     if (path ~ /\.php$/ && sizes[path] <= 4096)
         for (i_root = 1; i_root <= root_count; i_root++)
             if (index(path, root_names[i_root] "/") == 1) return "page"
@@ -270,7 +271,7 @@ function nginx(line,   n, i, c, out) {
             nginx_text = nginx_text c
         }
     }
-    if (nginx_text != "") nginx_text = nginx_text " "
+    if (nginx_text != "") nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " ")
     return out
 }
 
@@ -278,7 +279,12 @@ function nginx_kept(text, ending,   word, value) {
     word = text
     sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
     if (word == "") return ""
-    if (word ~ /^(server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
+    if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
+    if (word == "fastcgi_param") {
+        value = text; sub(/^[ \t]*fastcgi_param[ \t]+/, "", value); sub(/[ \t].*/, "", value)
+        if (value !~ /^PHP_(ADMIN_)?VALUE$/) return " fastcgi_param " (value ~ /^[A-Za-z_]+$/ ? value : "noted") " x"
+        return secret(text) ? " fastcgi_param " value " $withheld" : scrubbed(text)
+    }
     if (word == "set") {
         value = text; sub(/^[ \t]*set[ \t]+[^ \t]+[ \t]*/, "", value)
         return value ~ /^["']?(unix:|[A-Za-z0-9.-]+:[0-9]+["']?[ \t]*$)/ ? text : " noted x"
@@ -309,10 +315,13 @@ function apache(line,   word, first) {
     if (word ~ /^php_(admin_)?(value|flag)$/) {
         first = line
         sub(/^[ \t]*[^ \t]+[ \t]+/, "", first); sub(/[ \t].*/, "", first)
+        if (!secret(first)) return scrubbed(line)
         kept = 0
-        return word " " first (continued ? " \\" : "")
+        return word " " first " withheld" (continued ? " \\" : "")
     }
-    if (word ~ /^(include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
+    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv)$/ && line ~ /PHP_(ADMIN_)?VALUE/ && !secret(line))
+        return scrubbed(line)
+    if (word ~ /^(allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
         return scrubbed(line)
     kept = 0

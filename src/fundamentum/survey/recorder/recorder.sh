@@ -109,6 +109,12 @@ places | sort -u >"$stage/places"
 for root in $roots; do
     with_way "$root"
     here "$root/index.php"
+    at=$root
+    while [ -n "$at" ]; do
+        here "$at/.htaccess"
+        at=${at%/*}
+    done
+    here "$root"/.user.ini "$root"/*/.htaccess "$root"/*/.user.ini
 done | sort -u >"$stage/ways"
 
 {

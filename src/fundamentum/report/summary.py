@@ -44,6 +44,10 @@ def _facts(survey: Survey, today: date) -> Table:
     table = Table.grid(padding=(0, 2))
     table.add_column(style=STYLES["dim"])
     table.add_column(overflow="fold")
+    if survey.taken:
+        at = datetime.fromtimestamp(survey.taken, tz=UTC).strftime("%Y-%m-%d %H:%M UTC")
+        whom = {"root": ", as root", "user": ", not as root: what only root may read is missing"}.get(survey.reader, "")
+        table.add_row("looked at", f"{at}{whom}")
     if survey.installed is None:
         packages = "what is installed and what could be is unknown"
     else:
@@ -52,10 +56,6 @@ def _facts(survey: Survey, today: date) -> Table:
         offers = "what could be installed is unknown" if survey.offers is None else f"{len(survey.offers)} on offer"
         packages += f"; {offers}" + (" that concern PHP" if survey.offers else "")
     table.add_row("packages", clean(packages))
-    if survey.taken:
-        at = datetime.fromtimestamp(survey.taken, tz=UTC).strftime("%Y-%m-%d %H:%M UTC")
-        whom = {"root": ", as root", "user": ", not as root: what only root may read is missing"}.get(survey.reader, "")
-        table.add_row("looked at", f"{at}{whom}")
     sources = [one.name for one in survey.repositories]
     if sources:
         table.add_row("from", clean(_some(sources)))

@@ -128,7 +128,8 @@ def test_a_plan_owns_up_to_what_only_the_site_can_change(tmp_path: Path) -> None
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\npost_max_size = ">= 20M"\n')
     made = plan([wanted], server(tmp_path, "fpm: user file"), "a", today=TODAY)
     assert [one.name for one in made.settings] == ["post_max_size"]
-    assert [(str(one.need), "set memory_limit = 500M in /srv/a/.user.ini" in one.why) for one in made.unresolved] == [
-        ("setting:memory_limit", True)
-    ]
+    assert [
+        (str(one.need), "set memory_limit = 500M at /srv/a/.user.ini:1, which decides for this site alone" in one.why)
+        for one in made.unresolved
+    ] == [("setting:memory_limit", True)]
     assert not made.complete

@@ -81,6 +81,9 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
     if need.name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return f"the {runtime.sapi} runtime always has {value or 'nothing'} here, whatever the files say"
     proposal = need.condition.proposal(need.name, value)
+    base = target.base.settings.get(need.name) if target.base else None
+    if base and base.origin != setting.origin:  # a layer of the site's own decides
+        return f"set {need.name} = {proposal} at {setting.origin}, which decides for this site alone"
     place = setting.origin.set_in or runtime.ini_file or "php.ini"
     return f"set {need.name} = {proposal} in {place}"
 

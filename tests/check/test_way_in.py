@@ -94,5 +94,16 @@ def test_the_first_broken_link_is_said(what: dict[str, Any], found: str, remedy:
     assert found in (named.remark or "")
 
 
+def test_a_web_server_that_does_not_run_does_not_count_beside_one_that_does() -> None:
+    php = Runtime("8.2", "cgi", "8.2.9", serves=True, started=5.0)
+    sites = tuple(
+        Site(name, server, Origin("/x", 1), runtime=php.label) for name, server in (("a", "nginx"), ("b", "apache2"))
+    )
+    servers = (ServerProcess("nginx"), ServerProcess("apache2", 4.0))
+    survey = Survey(2, "vega", System(family="debian"), runtimes=(php,), sites=sites, processes="seen", servers=servers)
+    assert check(needs(), survey).findings[0].verdict == "met"
+    assert "nginx is not running" in (check(needs(), survey, "a").findings[0].found or "")
+
+
 def test_what_is_not_installed_yet_or_not_accepted_is_said_instead() -> None:
     assert "not running" not in (judged(runtime={"version": "7.0.1", "started": None}).found or "")

@@ -29,7 +29,7 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
     """The judgement for the site whose requests fare worst, of those that the runtime serves or that was named."""
     runtime = target.base or target.runtime
     neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
-    met = list(views(runtime, sites_of(survey, target), neighbours))
+    met = list(views(runtime, _answering(survey, target), neighbours))
     if not met:
         return _judged(needs, survey, target, market, None)
     several = len(met) > 1
@@ -39,6 +39,15 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
         seen = msgspec.structs.replace(target, runtime=view, base=runtime, part=part)
         judged.append(_judged(needs, survey, seen, market, site))
     return max(judged, key=_badness)
+
+
+def _answering(survey: Survey, target: Target) -> list[Site]:
+    """The sites that count: not those of a web server that does not run, where another one that runs has some too."""
+    sites = sites_of(survey, target)
+    if target.site is not None or survey.processes != "seen":
+        return sites
+    idle = {process.server for process in survey.servers if process.started is None}
+    return [site for site in sites if site.server not in idle] or sites
 
 
 def _badness(judgement: Judgement) -> tuple[int, ...]:

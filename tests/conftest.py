@@ -11,9 +11,11 @@ settings.load_profile("unhurried")
 
 SAME_SERVER: Final = {
     "test_derive": "server",
+    "test_laboratory": "laboratory",
+    "test_links": "laboratory",
     "test_loaders": "server",
-    "test_truth": "server",
     "test_rpm": "twin",
+    "test_truth": "server",
     "test_web": "twin",
 }
 """Files whose tests use the same real server stay in one process; every other file is dealt out by itself."""

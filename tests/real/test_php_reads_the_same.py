@@ -10,7 +10,7 @@ from debian_root import Root
 from fundamentum.catalog.quantity import quantity, switch
 from fundamentum.php_files.ini import IniFile, parse
 from tests.catalog.quantities import QUANTITIES
-from tests.server.ini_cases import CASES
+from tests.php_files.ini_cases import CASES
 
 pytestmark = pytest.mark.real
 WORDS = [

@@ -1,49 +1,20 @@
-"""What differs between kinds of systems, asked of each entry; and an entry that only this file knows."""
+"""Which kind of system a server is, and what differs between them."""
 
 import shlex
-import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from msgspec.structs import replace
 
-from fundamentum import platforms
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.planner import plan
 from fundamentum.platforms import names, platform
-from fundamentum.report.playbook import as_playbook
-from fundamentum.report.script import as_script
 from fundamentum.survey.probes import system
 from tests.small_root import TODAY, look, needs, small_root, write
 
 VERSIONS = st.text("0123456789.:-+~^_a", max_size=12)
-
-MADE_UP = '''
-"""A system that there is not."""
-
-from fundamentum.platforms.base import Platform
-
-
-class Dome(Platform):
-    packaged = carried_out = resolved_here = True
-    sapi_packages = {"fpm": "php{branch}-fpm"}
-
-    def install(self, packages, *, again=False):
-        return ["turn-dome", *packages]
-
-    def switch_file(self, branch, extension):
-        return f"/etc/php/{branch}/mods-available/{extension}.ini"
-
-    def service_check(self, service):
-        return [f"/run/dome/{service}.pid", "test-dome", service]
-
-
-PLATFORM = Dome()
-'''
 
 APT = "apt-get install --no-install-recommends gd"
 APT_AGAIN = "apt-get install --reinstall --no-install-recommends gd"
@@ -111,27 +82,3 @@ def test_another_distribution_s_php_is_judged_and_its_packages_are_not(tmp_path:
     told += repr(plan([needs("gd")], found, today=TODAY)) + repr(check(needs("gd"), found))
     assert "Dome 3" in told
     assert not [word for word in ("apt", "dnf", "phpenmod") if word in told]
-
-
-@pytest.fixture
-def made_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
-    folder = tmp_path / "more"
-    folder.mkdir()
-    (folder / "dome.py").write_text(MADE_UP)
-    (folder / "dome_script.sh").write_text('put_packages() { turn-dome -- "$@"; }\n')
-    monkeypatch.setattr(platforms, "__path__", [*platforms.__path__, str(folder)])
-    platform.cache_clear()
-    yield "dome"
-    platform.cache_clear()
-    sys.modules.pop("fundamentum.platforms.dome", None)
-
-
-def test_an_entry_is_a_file_and_nothing_else(tmp_path: Path, made_up: str) -> None:
-    found = look(small_root(tmp_path / "root"))
-    there = replace(found, system=replace(found.system, family=made_up))
-    planned = plan([needs("gd")], there, today=TODAY)
-    script = as_script(planned)
-    assert "turn-dome" in script
-    assert "test-dome" in script
-    assert "apt-get install" not in script
-    assert "test-dome" in as_playbook(planned)

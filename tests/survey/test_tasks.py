@@ -63,3 +63,36 @@ INTERVALS = [
 @pytest.mark.parametrize(("fields", "seconds"), INTERVALS)
 def test_intervals(fields: str, seconds: int | None) -> None:
     assert interval(fields.split()) == seconds
+
+
+WORDS = {
+    "@hourly": 3600,
+    "@daily": 86400,
+    "@midnight": 86400,
+    "@weekly": 604800,
+    "@monthly": 2678400,
+    "@yearly": 31622400,
+    "@annually": 31622400,
+    "@reboot": None,
+}
+
+
+@pytest.mark.parametrize(("word", "seconds"), WORDS.items())
+def test_words_for_times(tmp_path: Path, word: str, seconds: int | None) -> None:
+    write(tmp_path, {"etc/cron.d/x": f"{word.upper()} root php /srv/fetch.php\n"})
+    ((only,), _) = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert (only.user, only.every) == ("root", seconds)
+
+
+PERIODS = {"hourly": 3600, "daily": 86400, "weekly": 604800, "monthly": 2678400}
+
+
+@pytest.mark.parametrize(("name", "seconds"), PERIODS.items())
+def test_directories_and_timers_of_a_period(tmp_path: Path, name: str, seconds: int) -> None:
+    unit = {
+        "etc/systemd/system/x.timer": f"OnCalendar={name}\n",
+        "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n",
+    }
+    write(tmp_path, {f"etc/cron.{name}/x": "php /srv/fetch.php\n", **unit})
+    found, _ = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [one.every for one in found] == [seconds, seconds]

@@ -11,6 +11,9 @@ from typing import Any
 
 from debian_root import Root
 
+from fundamentum.model.surroundings import Asked
+from fundamentum.survey import recorder
+
 REPORT = (
     "<?php echo 'REPORT', json_encode(['ini' => ini_get_all(null, false), 'extensions' => array_merge(get_loaded_extensions(), "
     "array_diff(get_loaded_extensions(true), get_loaded_extensions()))], JSON_PARTIAL_OUTPUT_ON_ERROR);"
@@ -111,3 +114,11 @@ def apache(root: Root, branch: str) -> str:
         raise TimeoutError("apache did not answer")
     finally:
         stop(daemon)
+
+
+def recorded(root: Root, *shell: str, asked: Asked | None = None) -> bytes:
+    root.write("/root/recorder.sh", recorder.script(asked))
+    command = ["chroot", str(root.path), *shell, "/root/recorder.sh", "-"]
+    done = subprocess.run(command, capture_output=True, check=True, timeout=120)
+    assert not done.stderr
+    return done.stdout

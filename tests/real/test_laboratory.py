@@ -17,7 +17,7 @@ from fundamentum.survey.observe import survey
 from tests.sites.cases import CASES, RELEASES, files_of
 
 from .laboratory import asked, running
-from .test_web import recorded
+from .running import recorded
 
 pytestmark = pytest.mark.real
 PORT = 8161

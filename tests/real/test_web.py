@@ -17,12 +17,11 @@ from fundamentum.hosts.recording import open_recording
 from fundamentum.model.php import Runtime
 from fundamentum.model.surroundings import Asked
 from fundamentum.model.survey import Survey
-from fundamentum.survey import recorder
 from fundamentum.survey.observe import survey
 from fundamentum.survey.pool_answers import ask_pools
 from fundamentum.survey.survey_file import written
 
-from .running import start_fpm, stop
+from .running import recorded, start_fpm, stop
 from .twin import APACHE, NGINX, PLANTED, page, sshd
 
 pytestmark = pytest.mark.real
@@ -52,14 +51,6 @@ def still(found: Survey) -> Survey:
 
 def runtime(found: Survey, label: str) -> Runtime:
     return next(one for one in found.runtimes if one.label == label)
-
-
-def recorded(root: Root, *shell: str, asked: Asked | None = None) -> bytes:
-    root.write("/root/recorder.sh", recorder.script(asked))
-    command = ["chroot", str(root.path), *shell, "/root/recorder.sh", "-"]
-    done = subprocess.run(command, capture_output=True, check=True, timeout=120)
-    assert not done.stderr
-    return done.stdout
 
 
 def fundamentum(*arguments: str, **environment: dict[str, str]) -> "subprocess.CompletedProcess[str]":

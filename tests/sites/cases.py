@@ -249,6 +249,10 @@ apache("path", H, way="apache-fpm", **{INI: PATH_A})
 apache("pool admin, sent", H + 'SetEnv PHP_VALUE "memory_limit=127M"', way="apache-fpm", **{FPM: POOL + P_ADMIN})
 
 
+UNKNOWN = {"fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"}
+"""Those in which the request decides."""
+
+
 def files_of(name: str, branch: str, port: int) -> tuple[str, Files]:
     """The web server of a case, and all files of it."""
     server, inner, other, files = CASES[name]

@@ -19,10 +19,9 @@ from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from tests.small_root import TODAY, look, needs, small_root, write
 
-from .cases import CASES, RELEASES, files_of
+from .cases import CASES, RELEASES, UNKNOWN, files_of
 
 ANSWERS = json.loads(Path(__file__).with_name("answers.json").read_text())["cases"]
-UNKNOWN = {"fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"}
 DIRECTIVES = ("memory_limit", "post_max_size", "max_input_vars", "file_uploads", "allow_url_fopen")
 NGINX = "http {\n    include /etc/nginx/conf.d/*.conf;\n    include /etc/nginx/sites-enabled/*;\n}\n"
 APACHE = (

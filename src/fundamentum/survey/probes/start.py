@@ -59,7 +59,6 @@ class Start(msgspec.Struct):
     defines: list[Define] = msgspec.field(default_factory=list)
     unsure: Origin | None = None
     """A line because of which other files than the usual ones are read."""
-    files: list[str] = msgspec.field(default_factory=list)
 
 
 class _Line(msgspec.Struct, frozen=True):
@@ -160,7 +159,6 @@ def _unit(host: Host, service: str, found: Start) -> Iterator[_Line]:
         except HostError:
             found.unsure = found.unsure or Origin(path)
             continue
-        found.files.append(path)
         yield from _lines(path, text or "")
 
 

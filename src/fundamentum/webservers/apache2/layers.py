@@ -169,8 +169,6 @@ def _sent(line: Line, unsure: str) -> Layer | None:
     if line.name == "setenv" and not unsure:
         name, text = line.words[0], line.words[1] if len(line.words) > 1 else ""
         return sent_along(name, text.replace("\\n", "\n"), line.origin)
-    if line.name == "unsetenv" and not unsure:
-        return None
     name = next((name for name in _sent_names(line) if name in _SENT), "")
     return sent_along(name, None, line.origin)
 

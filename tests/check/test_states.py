@@ -7,13 +7,14 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.check.judge import check
-from fundamentum.check.offers import Market, extensions_in
+from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Survey
+from fundamentum.platforms import platform
 from tests.small_root import INDEX, MODULE, look, needs, small_root, write
 
 
@@ -189,7 +190,7 @@ def test_the_newest_version_on_offer_is_taken(tmp_path: Path) -> None:
     ],
 )
 def test_what_a_package_brings_stands_in_the_index(name: str, provides: str, depends: str, found: set[str]) -> None:
-    assert extensions_in(Offer(name, "1", "s", provides=provides, depends=depends), "8.2") == found
+    assert platform("debian").extensions_in(Offer(name, "1", "s", provides=provides, depends=depends), "8.2") == found
 
 
 @pytest.mark.parametrize("unread", ["php.ini", "conf.d/00-first.ini"])

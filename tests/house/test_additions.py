@@ -39,6 +39,12 @@ class Dome(Platform):
     def install(self, packages, *, again=False):
         return ["turn-dome", *packages]
 
+    def branch_of_offer(self, offer):
+        return "8.2"
+
+    def extensions_in(self, offer, branch):
+        return {offer.name.removeprefix("for-8.2-")}
+
     def switch_file(self, branch, extension):
         return f"/etc/php/{branch}/mods-available/{extension}.ini"
 
@@ -51,7 +57,7 @@ PLATFORM = Dome()
 
 def read(host, system, asked, also):
     lines = (text_of(host, "/var/lib/dome") or "").split()
-    offers = tuple(Offer(f"php8.2-{name}", "1.0", "the dome", depends="phpapi-20220829") for name in lines)
+    offers = tuple(Offer(f"for-8.2-{name}", "1.0", "the dome") for name in lines)
     return Packages(system, (Installed("dome", "1.0"),), {}, offers, [Repository("the dome")]), []
 '''
 
@@ -127,7 +133,7 @@ def test_a_system_and_a_web_server_from_one_file_are_surveyed_checked_and_planne
     )
     wanted = needs("gd", settings='[uploads]\nlargest = "20M"\n')
     findings = {str(finding.need): finding for finding in check(wanted, found).findings}
-    assert (findings["extension:gd"].state, findings["extension:gd"].package) == ("installable", "php8.2-gd")
+    assert (findings["extension:gd"].state, findings["extension:gd"].package) == ("installable", "for-8.2-gd")
     link = next(link for link in findings["uploads:largest"].chain if link.of == "Slit")
     assert (link.enough, link.remedy) == (False, "write slit_width = 22020096 at /etc/slit/slit.conf:3")
     planned = plan([wanted], found, today=TODAY)
@@ -136,7 +142,7 @@ def test_a_system_and_a_web_server_from_one_file_are_surveyed_checked_and_planne
     script = as_script(planned)
     assert all(word in script for word in ("turn-dome", "test-dome", "slitd"))
     assert "apt-get" not in script
-    assert "turn-dome" in as_playbook(planned) or "php8.2-gd" in as_playbook(planned)
+    assert "for-8.2-gd" in as_playbook(planned)
 
 
 def test_what_is_not_known_of_its_packages_is_said_in_its_words(tmp_path: Path) -> None:

@@ -5,19 +5,13 @@ from collections.abc import Callable, Iterable
 from functools import cmp_to_key
 from typing import Final
 
-from fundamentum.catalog import branch_key, branch_of_api, canonical, catalogued
+from fundamentum.catalog import branch_key
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Sapi
 from fundamentum.model.survey import Survey
-from fundamentum.platforms import platform
+from fundamentum.platforms import packaging, platform
 
-_BRANCHED: Final = re.compile(r"php(\d+\.\d+)-(.+)")
 _NAME: Final = re.compile(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")
-_API: Final = re.compile(r"phpapi-(\d{8})")
-_ABI: Final = re.compile(r"php\(zend-abi\) \(= (\d{8})-")
-_SAME_SOURCE: Final = re.compile(r"php-common(?:\([a-z0-9_-]+\))? \(= (?:\d+:)?(\d+\.\d+)\.")
-_COLLECTION: Final = re.compile(r"(?:(?P<collection>[a-z]+\d+)-)?php-(?P<name>.+)")
-_NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "dev", "phpdbg", "all-dev"})
 
 
 class Market:
@@ -30,14 +24,28 @@ class Market:
         self._by_extension: dict[str, dict[str, list[Offer]]] = {}
         self.platform = platform(survey.system.family)
         self._shut_out: dict[str, dict[str, list[Offer]]] = {}
+        self._family = survey.system.family
         for offer in survey.offers or ():
             if not offer.shut_out and offer.priority >= 0:
                 self._by_name.setdefault(offer.name, []).append(offer)
-            branch = branch_of(offer)
+            branch = self.branch_of(offer)
             if branch:
                 table = self._shut_out if offer.shut_out else self._by_extension
-                for extension in extensions_in(offer, branch) if offer.priority >= 0 else ():
+                for extension in self.extensions_in(offer) if offer.priority >= 0 else ():
                     table.setdefault(extension, {}).setdefault(branch, []).append(offer)
+
+    def branch_of(self, offer: Offer) -> str | None:
+        """The branch of PHP that a package belongs to."""
+        return packaging(self._family, offer).branch_of_offer(offer)
+
+    def extensions_in(self, offer: Offer) -> set[str]:
+        """The extensions that a package brings to the branch it belongs to."""
+        branch = self.branch_of(offer)
+        return packaging(self._family, offer).extensions_in(offer, branch) if branch else set()
+
+    def collection_of(self, offer: Offer) -> str:
+        """The name of the PHP in a place of its own that a package belongs to; empty for the system's own."""
+        return packaging(self._family, offer).collection_of(offer)
 
     def package(self, name: str) -> Offer | None:
         """The offer of a package that the package manager would choose."""
@@ -49,9 +57,9 @@ class Market:
         found = [
             offer
             for offer in self._by_extension.get(extension, {}).get(branch, ())
-            if collection_of(offer) == collection and self.package(offer.name) == offer
+            if self.collection_of(offer) == collection and self.package(offer.name) == offer
         ]
-        named = [offer for offer in found if offer.name.startswith(f"php{branch}-")]
+        named = [offer for offer in found if packaging(self._family, offer).names_branch(offer.name, branch)]
         return newest(named or found, self.platform.order)
 
     def shut_out(self, extension: str, branch: str) -> Offer | None:
@@ -66,14 +74,14 @@ class Market:
         """The package that makes a branch run in that way."""
         name = self.platform.package_of(sapi, branch)
         offer = self.package(name) if name else None
-        return offer if offer and (not self.platform.one_branch or branch_of(offer) == branch) else None
+        return offer if offer and (not self.platform.one_branch or self.branch_of(offer) == branch) else None
 
     def branches(self, sapi: Sapi) -> list[str]:
         """The branches that can be installed to run in that way, newest first."""
         pattern = self.platform.sapi_packages.get(sapi, "")
         if "{branch}" not in pattern:  # one name for all branches: the one that is on offer
             offer = self.package(pattern)
-            branch = branch_of(offer) if offer else None
+            branch = self.branch_of(offer) if offer else None
             return [branch] if branch else []
         prefix, suffix = pattern.split("{branch}")
         names = (
@@ -87,54 +95,6 @@ class Market:
 def provided(offer_provides: str) -> list[str]:
     """The names in a ``Provides`` field, versions left out."""
     return [match[1] for part in offer_provides.split(",") if (match := _NAME.match(part))]
-
-
-def branch_of(offer: Offer) -> str | None:
-    """The PHP branch a package belongs to: by its name, or by what it depends on.
-
-    That is ``phpapi-*`` (Debian), ``php(zend-abi)``, or the very version of ``php-common`` (RHEL family).
-    """
-    if match := _BRANCHED.fullmatch(offer.name):
-        return match[1]
-    relations = f"{offer.depends} {offer.pre_depends}"
-    if match := _API.search(relations) or _ABI.search(f"{relations} {offer.provides}"):
-        return branch_of_api(match[1])
-    if match := _SAME_SOURCE.search(relations):
-        return match[1]
-    return None
-
-
-def collection_of(offer: Offer) -> str:
-    """The name in front of a package of a PHP that stands in a place of its own: ``php82`` of ``php82-php-gd``."""
-    match = _COLLECTION.fullmatch(offer.name)
-    return (match and match["collection"]) or ""
-
-
-def extensions_in(offer: Offer, branch: str) -> set[str]:
-    """The extensions a package brings, from its ``Provides`` and its name.
-
-    Packages that are ways of running PHP provide ``phpapi-*`` themselves and bring no extension of their own.
-    A package's own name counts if the package, the catalogue or a ``phpapi-*`` dependency confirms it: there
-    is a ``php8.2-mysql``, but no extension ``mysql`` in 8.2.
-    """
-    names = provided(offer.provides)
-    if any(name.startswith("phpapi-") for name in names):
-        return set()
-    found = set()
-    collection = collection_of(offer)
-    for name in names:
-        if collection:
-            name = name.removeprefix(f"{collection}-")
-        match = re.fullmatch(r"php(\d+\.\d+)?-(?:pecl-)?(.+)", name)
-        if match and match[1] in (None, branch):
-            found.add(canonical(match[2]))
-    own = _BRANCHED.fullmatch(offer.name)
-    suffix = own[2] if own else offer.name.removeprefix(f"{collection}-").removeprefix("php-").removeprefix("pecl-")
-    relations = f"{offer.depends} {offer.pre_depends}"
-    tied = _API.search(relations) is not None or _ABI.search(relations) is not None
-    if suffix not in _NO_EXTENSION and (tied or canonical(suffix) in catalogued(branch)):
-        found.add(canonical(suffix))
-    return found - {"all_dev"}
 
 
 def newest(offers: Iterable[Offer], order: Callable[[str, str], int]) -> Offer | None:

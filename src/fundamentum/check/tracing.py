@@ -4,7 +4,7 @@ Every place it is set or could come from, in the order in which they count; what
 brings it, from which repository; which applications need it.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final, Literal
 
 import msgspec
@@ -23,7 +23,7 @@ from fundamentum.catalog.symbols import known_extensions
 from fundamentum.check.access import SEARCH, account_of, allowed, barred
 from fundamentum.check.chain import DIRECTIVES
 from fundamentum.check.extensions import standing
-from fundamentum.check.offers import Market, branch_of, extensions_in
+from fundamentum.check.offers import Market
 from fundamentum.check.settings import effective
 from fundamentum.effective.merge import views
 from fundamentum.model.findings import Target
@@ -97,9 +97,9 @@ def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tupl
     if setting := wanted.get("setting") or ("" if wanted else name):
         found += _setting(setting, survey, applications)
     if package := wanted.get("package") or ("" if wanted else name):
-        found += _package(package, survey, applications)
+        found += _package(package, survey, market, applications)
     if command := wanted.get("command") or ("" if wanted else name):
-        found += _command(command, survey, applications)
+        found += _command(command, survey, market, applications)
     return tuple(found)
 
 
@@ -118,7 +118,7 @@ def _extension(name: str, survey: Survey, market: Market, applications: Sequence
         if canonical(need.name) == name
     )
     known = name in known_extensions() or any(name in catalogued(b) for b in known_branches() if b >= "7.4")
-    offers = [offer for offer in survey.offers or () if (b := branch_of(offer)) and name in extensions_in(offer, b)]
+    offers = [offer for offer in survey.offers or () if name in market.extensions_in(offer)]
     if not (modules or loaded or wanted or offers or known):
         return
     about = []
@@ -140,7 +140,7 @@ def _extension(name: str, survey: Survey, market: Market, applications: Sequence
     installed = [
         Source(one.name, one.version, "installed", brings=name) for one in survey.installed or () if one.name in owners
     ]
-    yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *map(_offered, offers)), wanted)
+    yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *_offered(offers, market)), wanted)
 
 
 def _owned(module: Module) -> str:
@@ -153,9 +153,11 @@ def _owned(module: Module) -> str:
     return f" ({words})" if words else ""
 
 
-def _offered(offer: Offer) -> Source:
-    parts = (offer.source, offer.shut_out, "never installed: pinned" if offer.priority < 0 else "")
-    return Source(offer.name, offer.version, ", ".join(part for part in parts if part), branch_of(offer) or "")
+def _offered(offers: Iterable[Offer], market: Market) -> Iterator[Source]:
+    for offer in offers:
+        parts = (offer.source, offer.shut_out, "never installed: pinned" if offer.priority < 0 else "")
+        origin = ", ".join(part for part in parts if part)
+        yield Source(offer.name, offer.version, origin, market.branch_of(offer) or "")
 
 
 def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
@@ -224,16 +226,16 @@ def _places(name: str, runtime: Runtime) -> Iterator[Place]:
         yield Place(str(setting.origin), "not known" if setting.value is None else setting.value or "empty", True)
 
 
-def _package(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _package(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
     installed = [one for one in survey.installed or () if one.name == name]
     offers = [one for one in survey.offers or () if one.name == name]
     if not installed and not offers:
         return
-    brings = {e for offer in offers if (b := branch_of(offer)) for e in extensions_in(offer, b)}
+    brings = {extension for offer in offers for extension in market.extensions_in(offer)}
     brings |= {module.name for branch in survey.branches for module in branch.modules if module.package == name}
     about = [f"brings {', '.join(sorted(brings))}"] if brings else []
     about += ["kept at its version (held)" for one in installed if one.held]
-    sources = [Source(one.name, one.version, "installed") for one in installed] + [_offered(offer) for offer in offers]
+    sources = [Source(one.name, one.version, "installed") for one in installed] + list(_offered(offers, market))
     wanted = tuple(
         Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
         for needs in applications
@@ -243,7 +245,7 @@ def _package(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
     yield Trace("package", name, tuple(about), (), tuple(sources), wanted)
 
 
-def _command(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _command(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
     fact = next((one for one in survey.commands if one.name == name), None)
     if fact is None or not (fact.path or fact.offered):
         return
@@ -266,4 +268,4 @@ def _command(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
         for need in needs.commands
         if name in (one for one, _ in need.alternatives)
     )
-    yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *map(_offered, offers)), wanted)
+    yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *_offered(offers, market)), wanted)

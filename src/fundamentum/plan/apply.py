@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from msgspec.structs import replace
 
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
-from fundamentum.check.offers import Market, branch_of, collection_of, extensions_in
+from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.packages import Installed
@@ -131,7 +131,7 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
         replace(survey, installed=(*others, Installed(name, offer.version, offer.provides))), name
     )
     survey = _with_web_server(name, survey)
-    branch = branch_of(offer) or market.platform.branch_of(name)
+    branch = market.branch_of(offer) or market.platform.branch_of(name)
     if branch is None:
         return survey
     for sapi, pattern in market.platform.sapi_packages.items():
@@ -143,8 +143,8 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
             for module in present.modules if present else ():
                 fresh = _loading(fresh, module.name) if not module.misfit else fresh
             survey = replace(survey, runtimes=(*survey.runtimes, fresh))
-    for extension in sorted(extensions_in(offer, branch)):
-        survey = _with_module(survey, branch, extension, name, collection_of(offer))
+    for extension in sorted(market.extensions_in(offer)):
+        survey = _with_module(survey, branch, extension, name, market.collection_of(offer))
     return survey
 
 

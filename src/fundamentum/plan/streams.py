@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.check.offers import Market, branch_of
+from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
 from fundamentum.model.findings import Target
 from fundamentum.model.packages import Offer
@@ -27,8 +27,9 @@ class Switched(msgspec.Struct, frozen=True):
 def candidates(survey: Survey) -> Iterator[Switched]:
     """Every stream of PHP that is there but not switched on."""
     streams: dict[str, str] = {}
+    market = Market(survey)
     for offer in survey.offers or ():
-        if offer.stream and offer.shut_out and (branch := branch_of(offer)):
+        if offer.stream and offer.shut_out and (branch := market.branch_of(offer)):
             streams.setdefault(offer.stream, branch)
     for stream, branch in streams.items():
         world = _switched(survey, stream, branch)

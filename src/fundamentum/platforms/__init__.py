@@ -24,6 +24,7 @@ from types import ModuleType
 
 from fundamentum import entries
 from fundamentum.hosts.base import Host
+from fundamentum.model.packages import Offer
 from fundamentum.platforms.base import Platform
 
 UNKNOWN = "unknown"
@@ -46,6 +47,19 @@ def platform(name: str) -> Platform:
     found = entries.entry(__name__, _known(name)).PLATFORM
     assert isinstance(found, Platform)
     return found
+
+
+def packaging(name: str, offer: Offer) -> Platform:
+    """The platform by whose rules a package on offer is named.
+
+    That is the server's own, or where that has no packages, the first that knows the package for one of PHP: a server
+    of which only an information page is known may be held against an index.
+    """
+    own = platform(name)
+    if own.packaged:
+        return own
+    others = (platform(other) for other in names() if platform(other).packaged)
+    return next((other for other in others if other.branch_of_offer(offer)), own)
 
 
 def families() -> str:

@@ -8,7 +8,7 @@ import msgspec
 
 from fundamentum.catalog import security_ends
 from fundamentum.hosts.base import Host
-from fundamentum.model.packages import Relation
+from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.php import Sapi
 from fundamentum.model.recorded import Recorded
 from fundamentum.model.remark import Remark
@@ -118,6 +118,22 @@ class Platform:
             if match and match.groups():
                 return match[1]
         return None
+
+    def branch_of_offer(self, offer: Offer) -> str | None:
+        """The branch of PHP that a package on offer belongs to, as its name and relations tell."""
+        return None
+
+    def extensions_in(self, offer: Offer, branch: str) -> set[str]:
+        """The extensions that a package on offer brings to a branch."""
+        return set()
+
+    def collection_of(self, offer: Offer) -> str:
+        """The name of the PHP in a place of its own that a package belongs to; empty for the system's own."""
+        return ""
+
+    def names_branch(self, package: str, branch: str) -> bool:
+        """Whether a package has the branch in its name, so that it is the first choice for it."""
+        return False
 
     def ansible_stream(self, stream: str) -> tuple[str, dict[str, Any]]:
         """Ansible's module that switches a module stream on, and its options."""

@@ -5,10 +5,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.hosts.base import Host
-from fundamentum.model.packages import Relation
+from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.recorded import Recorded
 from fundamentum.platforms.base import Platform
-from fundamentum.platforms.debian import control
+from fundamentum.platforms.debian import control, package_names
 
 STATUS = "/var/lib/dpkg/status"
 
@@ -52,6 +52,15 @@ class Debian(Platform):
 
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpenmod", "-v", branch, "-s", sapi, switch]
+
+    def branch_of_offer(self, offer: Offer) -> str | None:
+        return package_names.branch_of(offer)
+
+    def extensions_in(self, offer: Offer, branch: str) -> set[str]:
+        return package_names.extensions_in(offer, branch)
+
+    def names_branch(self, package: str, branch: str) -> bool:
+        return package.startswith(f"php{branch}-")
 
     def relations(self, field: str) -> list[list[Relation]]:
         return control.relations(field)

@@ -4,9 +4,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.hosts.base import Host
+from fundamentum.model.packages import Offer
 from fundamentum.model.php import Sapi
 from fundamentum.model.recorded import Recorded
 from fundamentum.platforms.base import PhpPlace, Platform
+from fundamentum.platforms.redhat import package_names
 from fundamentum.platforms.redhat.rpm_version import rpm_order
 
 DATABASES = tuple(
@@ -49,6 +51,15 @@ class RedHat(Platform):
         extensions=("/usr/lib64/php", "/opt/*/*/root/usr/lib64/php", "/opt/*/*/root/usr/lib/php"),
     )
     read_by_php = ("/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
+
+    def branch_of_offer(self, offer: Offer) -> str | None:
+        return package_names.branch_of(offer)
+
+    def extensions_in(self, offer: Offer, branch: str) -> set[str]:
+        return package_names.extensions_in(offer, branch)
+
+    def collection_of(self, offer: Offer) -> str:
+        return package_names.collection_of(offer)
 
     def has_database(self, host: Host) -> bool:
         return any(host.stat(path) for path in DATABASES)

@@ -9,13 +9,20 @@ import importlib.util
 import pkgutil
 import sys
 from collections.abc import Collection
+from functools import cache
+from pathlib import Path
 from types import ModuleType
 
 
 def names(room: str, besides: Collection[str] = ()) -> tuple[str, ...]:
     """The names of a room's entries, in order.  ``besides`` are its modules that are none."""
-    path = sys.modules[room].__path__
-    return tuple(sorted(module.name for module in pkgutil.iter_modules(path) if module.name not in besides))
+    return tuple(name for name in _modules(tuple(sys.modules[room].__path__)) if name not in besides)
+
+
+@cache
+def _modules(path: tuple[str, ...]) -> tuple[str, ...]:
+    """The modules in these directories, each of which is listed once."""
+    return tuple(sorted(module.name for module in pkgutil.iter_modules(path)))
 
 
 def entry(room: str, name: str) -> ModuleType:
@@ -29,3 +36,10 @@ def part(room: str, name: str, what: str) -> ModuleType:
     inner = f"{module.__name__}.{what}"
     found = hasattr(module, "__path__") and importlib.util.find_spec(inner) is not None
     return importlib.import_module(inner) if found else module
+
+
+def text_of(room: str, name: str, file: str) -> str:
+    """A text that belongs to an entry: that file in its folder, or ``NAME_FILE`` beside its module; empty if none."""
+    module = Path(entry(room, name).__file__ or "")
+    path = module.with_name(file if module.stem == "__init__" else f"{name}_{file}")
+    return path.read_text("utf-8") if path.is_file() else ""

@@ -84,6 +84,12 @@ def test_the_words_of_a_web_server_stand_with_it() -> None:
     assert [one for one in spoken("webservers", WEB_SERVERS) if not one.startswith("platforms/")] == []
 
 
+def test_the_recorder_names_neither_but_in_what_the_entries_add_to_it() -> None:
+    texts = {path: path.read_text() for path in (SOURCE / "survey/recorder").glob("*.*") if path.suffix != ".py"}
+    words = {path.name: (FAMILIES.findall(text), WEB_SERVERS.findall(text)) for path, text in texts.items()}
+    assert words == {"filter.awk": ([], []), "recorder.sh": ([], [])}
+
+
 def test_nobody_takes_an_origin_or_a_remedy_apart() -> None:
     taking = re.compile(
         r"(?:origin|remedy|remark|why)\w*(?: or \"\")?\)?\.(?:r?partition|r?split|startswith|endswith|removesuffix)\("

@@ -12,3 +12,5 @@ class Recorded(msgspec.Struct, frozen=True):
     """Directories with everything in them."""
     extensions: tuple[str, ...] = ()
     """Directories whose extension files are taken, however deep they stand."""
+    units: tuple[str, ...] = ()
+    """How the names of systemd's units begin that start it."""

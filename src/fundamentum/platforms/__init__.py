@@ -12,14 +12,17 @@ read a server, in itself or in a part of its folder:
     package brought a program; ``index_key(path)`` and ``offers_of(path, survey)``: an index that is not configured.
 ``recorder.py``
     ``answers()``: shell commands whose output a recorder takes along.
-``script.sh``, ``recorder_paths.sh``
-    shell functions of a plan's script; what a recorder lists beside the paths of ``PLATFORM.recorded``.  Beside a
-    module that is no folder they are called ``NAME_script.sh`` and ``NAME_recorder_paths.sh``.
+``script.sh``
+    shell functions of a plan's script.
+``recorder_paths.sh``, ``recorder.awk``, ``recorder_contents.sh``
+    what a recorder lists beside the paths of ``PLATFORM.recorded``; of which kind its files are, and which of their
+    lines may leave the server; what is taken of those that are not read line by line (see ``survey/recorder``).
+
+Beside a module that is no folder such a text is called ``NAME_script.sh``, ``NAME_recorder.awk`` and so on.
 """
 
 from collections.abc import Iterator, Sequence
 from functools import cache
-from pathlib import Path
 from types import ModuleType
 
 from fundamentum import entries
@@ -72,11 +75,9 @@ def part(name: str, what: str) -> ModuleType:
     return entries.part(__name__, _known(name), what)
 
 
-def shell_of(name: str, what: str) -> str:
-    """Shell text of a platform: ``what.sh`` in its folder, ``NAME_what.sh`` beside a module; empty if there is none."""
-    module = Path(entries.entry(__name__, _known(name)).__file__ or "")
-    file = module.with_name(f"{what}.sh" if module.stem == "__init__" else f"{name}_{what}.sh")
-    return file.read_text("utf-8") if file.is_file() else ""
+def text_of(name: str, file: str) -> str:
+    """A text of a platform: that file in its folder, ``NAME_FILE`` beside a module; empty if there is none."""
+    return entries.text_of(__name__, _known(name), file)
 
 
 def parts(what: str, function: str, first: str = UNKNOWN) -> Iterator[ModuleType]:

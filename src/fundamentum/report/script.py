@@ -9,7 +9,7 @@ from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.plan import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
-from fundamentum.platforms import families, platform, shell_of
+from fundamentum.platforms import families, platform, text_of
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.webservers import webserver
 
@@ -24,7 +24,7 @@ def as_script(plan: Plan) -> str:
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
     read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
-    head = _HEAD.read_text("utf-8").replace("%READ_BY_SERVICES%", shell_words(read)) + shell_of(plan.family, "script")
+    head = _HEAD.read_text("utf-8").replace("%READ_BY_SERVICES%", shell_words(read)) + text_of(plan.family, "script.sh")
     parts = (_sources, _installs, _switches, _contents, _directories, _services, _left)
     body = [line for part in parts for line in part(plan)]
     if any('"$cr"' in line for line in body):

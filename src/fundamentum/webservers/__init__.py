@@ -8,6 +8,8 @@ part of its folder, it may have functions that read a server:
     ``read(host)``: what its configuration hands to PHP, and the files it was read from.
 ``switches.py``
     ``set_up(host)``: whether it is set up here, and what of it is switched on; asked where modules go by name.
+``recorder.awk``
+    of which kind its files are, and which of their lines may leave the server (see ``survey/recorder``).
 """
 
 from collections.abc import Iterable
@@ -43,6 +45,11 @@ def webserver(name: str) -> WebServerType:
 def part(name: str, what: str) -> ModuleType:
     """A part of a web server's entry, such as ``reading``."""
     return entries.part(__name__, name, what)
+
+
+def text_of(name: str, file: str) -> str:
+    """A text of a web server's entry, such as ``recorder.awk``; empty if it has none."""
+    return entries.text_of(__name__, name, file)
 
 
 def set_up(host: Host) -> tuple[WebServer, ...]:

@@ -52,6 +52,10 @@ class WebServerType:
     """Files that set its environment variables when it is started."""
     read_when_started: ClassVar[tuple[str, ...]] = ()
     """Those of them that a package brings, which a running server has read."""
+    root_directive: ClassVar[str] = ""
+    """The directive that names a document root."""
+    directory_file: ClassVar[str] = ""
+    """The name, unless set otherwise, of a file that configures the directory it lies in."""
     shared_roots: ClassVar[tuple[str, ...]] = ()
     """Directories in which document roots of several applications stand."""
     sizes: ClassVar[Mapping[str, Directive]] = {}

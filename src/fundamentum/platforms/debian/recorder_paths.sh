@@ -1,3 +1,4 @@
+cat /var/lib/dpkg/info/*php*.list 2>/dev/null >>"$stage/owned"
 if [ -n "$commands" ]; then # indexes of commands; the file lists of the packages that the commands came with
     here /var/lib/apt/lists/*_cnf_Commands-*
     [ -d /var/lib/dpkg/info ] && for name in $commands; do

@@ -4,6 +4,7 @@ import shlex
 
 from fundamentum.platforms.redhat import rpm
 
+_OWNED = f"""    tr '\\t\\v\\f' '\\n' <"$stage/answer-{rpm.FILES.name}" | grep '^/' >>"$stage/owned\""""
 _OWNERS = """    for name in $commands; do
         for folder in /usr/local/bin /usr/bin /bin /usr/local/sbin /usr/sbin /sbin; do
             if [ -x "$folder/$name" ]; then readlink -f -- "$folder/$name"; break; fi
@@ -17,4 +18,6 @@ def answers() -> str:
         f'    {shlex.join(question.command)} >"$stage/answer-{question.name}" 2>/dev/null'
         for question in (rpm.PACKAGES, rpm.FILES)
     ]
-    return "\n".join(("if command -v rpm >/dev/null 2>&1; then", *lines, _OWNERS % shlex.join(rpm.OWNERS), "fi"))
+    return "\n".join(
+        ("if command -v rpm >/dev/null 2>&1; then", *lines, _OWNED, _OWNERS % shlex.join(rpm.OWNERS), "fi")
+    )

@@ -11,7 +11,7 @@ from fundamentum.catalog import HARVESTED, facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
 from fundamentum.model.surroundings import Asked
-from fundamentum.platforms import names, parts, platform, shell_of
+from fundamentum.platforms import names, parts, platform, text_of
 from fundamentum.webservers import webserver
 
 PATH: Final = re.compile(r"[A-Za-z0-9_.@+/-]+")
@@ -34,10 +34,9 @@ def _marks_of_entries() -> dict[str, str]:
     recorded = [*(one.recorded for one in on), *(one.recorded for one in behind)]
     configuration = [folder for one in behind for folder in one.configuration]
     shared = ("/var/www", "/usr/share", *(path for one in behind for path in one.shared_roots))
-    fragments = [fragment for name in names() if (fragment := shell_of(name, "recorder_paths"))]
     answers = [part.answers() for part in parts("recorder", "answers")]
     return {
-        "HERE": _joined(path for one in recorded for path in one.here),
+        "HERE": _joined((*(path for one in recorded for path in one.here), *(one.socket_dir for one in on))),
         "BELOW": _joined((*(path for one in recorded for path in one.below), *configuration)),
         "EXTENSIONS": _joined(path for one in recorded for path in one.extensions),
         "CONFIGURATION": _joined(configuration),
@@ -45,7 +44,12 @@ def _marks_of_entries() -> dict[str, str]:
         "BODIES": _joined(path for one in behind for path in one.bodies),
         "SHARED": " | ".join(shared),
         "PROCESSES": "|".join((processes.MANAGER, *(one.process for one in behind if one.process))),
-        "PATHS": textwrap.indent("".join(fragments), "    ").rstrip("\n"),
+        "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
+        "CONTENTS": _fragments("recorder_contents.sh"),
+        "ROOTS": " ".join(one.root_directive.lower() for one in behind if one.root_directive),
+        "BODY_FOLDERS": " ".join(one.body_folder for one in behind if one.body_folder),
+        "DIRECTORY_FILES": " ".join(one.directory_file for one in behind if one.directory_file),
+        "UNITS": " ".join(dict.fromkeys(("php", *(unit for one in recorded for unit in one.units)))),
         "ANSWERS": "\n".join(answers),
     }
 
@@ -57,7 +61,7 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
     packages |= {platform(name).cron_package for name in names()} if wanted.tasks else set()
     known = set.intersection(*(set(facts(branch).extensions) for branch in HARVESTED))
     return {
-        "FILTER": (_HERE / "filter.awk").read_text("utf-8").rstrip("\n"),
+        "FILTER": _filter(),
         "KNOWN": " ".join(sorted(known)),
         "ASKED": "yes" if asked else "",
         "DIRECTORIES": _words(wanted.directories, PATH),
@@ -65,6 +69,28 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
         "TASKS": _words(wanted.tasks, PATH),
         "PACKAGES": _words(sorted(packages), COMMAND),
     }
+
+
+def _fragments(file: str) -> str:
+    """What the platforms add to a part of the script."""
+    return "".join(text_of(name, file) for name in names())
+
+
+def _filter() -> str:
+    """The program for awk that tells what of each file may leave the server, with what each entry says of its own."""
+    entries = {name: text_of(name, "recorder.awk") for name in names()}
+    entries |= {name: webservers.text_of(name, "recorder.awk") for name in webservers.names()}
+    entries = {name: text for name, text in entries.items() if text}
+    kinds = [f'    if ((kind = {name}_kind(path)) != "") return kind' for name in entries]
+    beginnings = [f"    {name}_begin()" for name, text in entries.items() if f"function {name}_begin(" in text]
+    lines = [f'    if (sub(/^{name}:/, "", kind)) return {name}_filtered(line, kind)' for name in entries]
+    functions = (
+        ("function kind_by_entry(path,   kind) {", *kinds, '    return ""', "}"),
+        ("function begin_entries() {", *beginnings, "}"),
+        ("function filtered_by_entry(line, kind) {", *lines, '    return ""', "}"),
+    )
+    texts = ((_HERE / "filter.awk").read_text("utf-8"), *entries.values(), *("\n".join(one) for one in functions))
+    return "\n\n".join(text.strip("\n") for text in texts)
 
 
 def _joined(patterns: Iterable[str]) -> str:

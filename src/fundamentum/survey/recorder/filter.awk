@@ -20,17 +20,10 @@ BEGIN {
     done[path] = 1
     files[++count] = path
     sizes[path] = size
-    if (path ~ /\/dpkg\/info\/[^\/]*php[^\/]*\.list$/) {
-        while ((getline line < path) > 0) owned[line] = 1
-        close(path)
-    }
 }
 
 END {
-    while ((getline line < (stage "/answer-rpm-files")) > 0) {
-        n = split(line, parts, /[\t\v\f]/)
-        for (i = 1; i <= n; i++) if (parts[i] ~ /^\//) owned[parts[i]] = 1
-    }
+    while ((getline line < (stage "/owned")) > 0) owned[line] = 1
     for (f = 1; f <= count; f++) {
         kind = kind_of(files[f])
         if (kind == "" && (files[f] in linked_from)) kind = kind_of(linked_from[files[f]])
@@ -38,25 +31,16 @@ END {
     }
 }
 
-function kind_of(path,   stem) {
+function kind_of(path,   stem, kind) {
     if (path ~ /^\/proc\//) return ""
     if (path ~ /\.so(\.[0-9.]+)?$/ && path !~ /\/libphp[^\/]*\.so$/) {
         stem = path
         sub(/^.*\//, "", stem); sub(/\.so$/, "", stem)
-        return (path in owned) && index(known, " " stem " ") ? "module" : "whole"
+        return (path in owned) && index(known, " " stem " ") ? "later:modules" : "later:whole"
     }
-    if (path ~ /\/(php-?[0-9.]*(-?(fpm|cgi)-?[0-9.]*)?|libphp[^\/]*\.so)$/)
-        return family == "debian" && path !~ /^\/(usr\/local|opt)\// ? "program" : "whole"
-    if (path ~ /^\/var\/lib\/apt\/lists\/.*_Packages$/) return "index"
-    if (path ~ /^\/var\/lib\/apt\/lists\/.*_Packages\.(gz|xz|lz4)$/) return "whole"
-    if (path ~ /^\/var\/lib\/apt\/lists\/.*Release$/) return "release"
-    if (path == "/var/lib/dpkg/status") return "status"
-    if (path ~ /\/dpkg\/info\/.*\.list$/) return "list"
-    if (path ~ /\/repodata\/(repomd\.xml|[^\/]*(primary|modules)[^\/]*)$/) return path ~ /primary_db/ ? "" : "whole"
-    if (path ~ /(^|\/)os-release$/ || path == "/etc/hostname" || path ~ /^\/etc\/apt\/preferences/ ||
-        path ~ /^\/etc\/dnf\/modules\.d\//) return "plain"
-    if (path ~ /^\/etc\/apt\/apt\.conf/) return "apt"
-    if (path ~ /\.repo$/ || path == "/etc/dnf/dnf.conf") return "repo"
+    if ((kind = kind_by_entry(path)) != "") return kind
+    if (path ~ /\/(php-?[0-9.]*(-?(fpm|cgi)-?[0-9.]*)?|libphp[^\/]*\.so)$/) return "later:whole"
+    if (path ~ /(^|\/)os-release$/ || path == "/etc/hostname") return "plain"
     if (path ~ /\.service$/ || path ~ /\/systemd\/system\/[^\/]*\.d\/[^\/]*\.conf$/) return "unit"
     if (path ~ /^\/etc\/(sysconfig|default)\//) return "environment"
     if (path ~ /\.timer$/) return "timer"
@@ -64,17 +48,10 @@ function kind_of(path,   stem) {
     if (path == "/etc/timezone" || path == "/etc/selinux/config") return "plain"
     if (path == "/etc/crontab" || path ~ /^\/etc\/cron\.d\// || path ~ /^\/var\/spool\/cron\//) return "cron"
     if (path ~ /^\/etc\/cron\.(hourly|daily|weekly|monthly)\//) return "script"
-    if (path ~ /_cnf_Commands-[a-z0-9]+$/) return "plain"
-    if (path ~ /_cnf_Commands-[a-z0-9]+\.(gz|xz|lz4)$/) return "whole"
-    if (path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\//) return "nginx"
-    if (path ~ /\/apache2\/envvars$/) return "envvars"
-    if (path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\//) return "apache"
-    if (path ~ /\/\.htaccess$/) return "apache"
     if (path ~ /\.php$/ && sizes[path] <= 4096)
         for (i_root = 1; i_root <= root_count; i_root++)
             if (index(path, root_names[i_root] "/") == 1) return "page"
-    if (path ~ /\.ini$/ || path ~ /\/php-fpm\.conf$/ || path ~ /\/(pool|php-fpm)\.d\// || path ~ /\/etc\/[^\/]*\.conf$/ ||
-        path ~ /^\/etc\/php/ || path ~ /\/etc\/php-fpm\.d\//) return "ini"
+    if (path ~ /\.ini$/ || path ~ /\/php-fpm\.conf$/ || path ~ /\/(pool|php-fpm)\.d\// || path ~ /\/etc\/[^\/]*\.conf$/) return "ini"
     return ""
 }
 
@@ -82,13 +59,11 @@ function take(path, kind,   line, out, left, text, state) {
     if (kind == "") return
     number++
     printf "%d\t%s\t%s\n", number, sizes[path], path > (stage "/contents")
-    if (kind == "module") { printf "%d\t%s\n", number, path > (stage "/modules"); check(path); return }
-    if (kind == "program") { printf "%d\t%s\n", number, path > (stage "/programs"); check(path); return }
-    if (kind == "index") { printf "%d\t%s\n", number, path > (stage "/indexes"); check(path); return }
-    if (kind == "whole") { printf "%d\t%s\n", number, path > (stage "/whole"); check(path); return }
+    if (sub(/^later:/, "", kind)) { printf "%d\t%s\n", number, path > (stage "/" kind); check(path); return }
     out = stage "/content/" number
     left = sizes[path] + 0
-    state = 0; quoted = 0; nginx_word = ""; nginx_text = ""; nginx_mark = ""; continued = 0; kept = 1
+    state = 0; quoted = 0
+    begin_entries()
     printf "" > out
     while ((state = (getline line < path)) > 0) {
         left -= length(line) + 1
@@ -120,7 +95,6 @@ function started(line,   count, words, i, out) {
 
 function filtered(line, kind,   key) {
     if (kind == "plain") return line
-    if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local|bin|sbin|usr\/bin|usr\/sbin)\// ? line : "\001"
     if (kind == "page") return line ~ /^[^\/#*]*phpinfo[ \t]*\(/ ? "phpinfo(" : "" # nothing else of a page leaves the server
     if (kind == "passwd") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] ":::" }
     if (kind == "group") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] }
@@ -133,7 +107,6 @@ function filtered(line, kind,   key) {
         return fields[1] " " fields[2] " " fields[3] " " fields[4] " " fields[5] " " \
             (fields[6] ~ /^[a-z_][a-z0-9_-]*$/ ? fields[6] : "x") " " out_task
     }
-    if (kind == "apt") return tolower(line) ~ /^[ \t]*apt::default-release[ \t]/ ? line : ""
     if (kind == "unit") {
         if (line ~ /^[ \t]*User[ \t]*=/) return line
         if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
@@ -144,26 +117,8 @@ function filtered(line, kind,   key) {
         return ""
     }
     if (kind == "environment") return line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/ ? "PHPRC=" : ""
-    if (kind == "envvars" && line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return "PHPRC="
-    if (kind == "envvars") return line ~ /^[ \t]*(export[ \t]+)?APACHE_[A-Za-z_]*=/ ? scrubbed(line) : ""
-    if (kind == "repo") {
-        key = tolower(line)
-        return key ~ /^[ \t]*(\[|name[ \t]*=|enabled[ \t]*=|priority[ \t]*=|exclude(pkgs)?[ \t]*=|module_hotfixes[ \t]*=)/ ? line : ""
-    }
-    if (kind == "status") {
-        if (line ~ /^(Package|Status|Version|Architecture|Provides):/) { kept = 1; return line }
-        if (line == "") { kept = 1; return line }
-        if (line !~ /^[ \t]/) kept = 0
-        return kept ? line : "\001"
-    }
-    if (kind == "release") {
-        if (line ~ /^(MD5Sum|SHA1|SHA256|SHA512):/) { kept = 2; return line ~ /^SHA256:/ ? line : "\001" }
-        if (line ~ /^[^ ]/) kept = 1
-        return kept == 1 || line ~ /binary-[a-z0-9]+\/Packages$/ ? line : "\001"
-    }
     if (kind == "ini") return ini(line)
-    if (kind == "nginx") return nginx(line)
-    return apache(line)
+    return filtered_by_entry(line, kind)
 }
 
 function task_in(line,   n) {
@@ -236,94 +191,4 @@ function mailer(value,   n, words, i, out, mark) {
         out = out " " words[i]
     }
     return value
-}
-
-# Of nginx's statements only those that tell which site is handed to what.
-function nginx(line,   n, i, c, out) {
-    out = ""
-    n = length(line)
-    for (i = 1; i <= n; i++) {
-        c = substr(line, i, 1)
-        if (nginx_mark != "") {
-            nginx_text = nginx_text c
-            if (c == "\\") { i++; nginx_text = nginx_text substr(line, i, 1) }
-            else if (c == nginx_mark) nginx_mark = ""
-        } else if (c == "#" && nginx_text ~ /(^|[ \t])$/) {
-            if (out ~ /[^ \t]/) out = out " #" # so that it is known that the line holds more
-            break
-        } else if ((c == "\"" || c == "'") && nginx_text ~ /(^|[ \t])$/) {
-            nginx_mark = c
-            nginx_text = nginx_text c
-        } else if (c == "{" && nginx_text ~ /\$$/) {
-            nginx_text = nginx_text c
-        } else if (c == "}" && nginx_text ~ /\$\{[A-Za-z0-9_]*$/) {
-            nginx_text = nginx_text c
-        } else if (c == "{" && nginx_text !~ /(^|[ \t])$/ && nginx_text ~ /~/) {
-            nginx_text = nginx_text c
-            nginx_depth++
-        } else if (c == "}" && nginx_depth > 0) {
-            nginx_text = nginx_text c
-            nginx_depth--
-        } else if (c == ";" || c == "{" || c == "}") {
-            out = out nginx_kept(nginx_text, c) c
-            nginx_text = ""
-        } else {
-            nginx_text = nginx_text c
-        }
-    }
-    if (nginx_text != "") nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " ")
-    return out
-}
-
-function nginx_kept(text, ending,   word, value) {
-    word = text
-    sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
-    if (word == "") return ""
-    if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
-    if (word == "fastcgi_param") {
-        value = text; sub(/^[ \t]*fastcgi_param[ \t]+/, "", value); sub(/[ \t].*/, "", value)
-        if (value !~ /^PHP_(ADMIN_)?VALUE$/) return " fastcgi_param " (value ~ /^[A-Za-z_]+$/ ? value : "noted") " x"
-        return secret(text) ? " fastcgi_param " value " $withheld" : scrubbed(text)
-    }
-    if (word == "set") {
-        value = text; sub(/^[ \t]*set[ \t]+[^ \t]+[ \t]*/, "", value)
-        return value ~ /^["']?(unix:|[A-Za-z0-9.-]+:[0-9]+["']?[ \t]*$)/ ? text : " noted x"
-    }
-    return " " (word ~ /^[a-z_]+$/ ? word : "noted")
-}
-
-# Of Apache's lines likewise.
-function apache(line,   word, first) {
-    if (continued) {
-        continued = line ~ /\\$/
-        return kept ? scrubbed(line) : (continued ? "\\" : "")
-    }
-    continued = line ~ /\\$/
-    kept = 1
-    word = line
-    sub(/^[ \t]*/, "", word)
-    if (word ~ /^</) {
-        first = word
-        sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
-        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
-            return scrubbed(line)
-        kept = 0
-        return "<" first ">" (continued ? "\\" : "")
-    }
-    sub(/[ \t].*/, "", word)
-    word = tolower(word)
-    if (word ~ /^php_(admin_)?(value|flag)$/) {
-        first = line
-        sub(/^[ \t]*[^ \t]+[ \t]+/, "", first); sub(/[ \t].*/, "", first)
-        if (!secret(first)) return scrubbed(line)
-        kept = 0
-        return word " " first " withheld" (continued ? " \\" : "")
-    }
-    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv)$/ && line ~ /PHP_(ADMIN_)?VALUE/ && !secret(line))
-        return scrubbed(line)
-    if (word ~ /^(allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
-        (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
-        return scrubbed(line)
-    kept = 0
-    return continued ? "\\" : ""
 }

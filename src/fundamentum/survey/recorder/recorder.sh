@@ -71,9 +71,11 @@ commands='%COMMANDS%'
 tasks='%TASKS%'
 packages='%PACKAGES%'
 
+# Files that configure the directory they lie in.
+directory_files='%DIRECTORY_FILES%'
 # Document roots, as the web servers' files name them.
 roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
-    tolower($1) == "documentroot" || $1 == "root" {
+    index(" %ROOTS% ", " " tolower($1) " ") {
         sub(/^[ \t]*[^ \t]+[ \t]+/, ""); sub(/[ \t]*(;.*)?$/, ""); gsub(/"/, "")
         if ($0 ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, ""); print } }' {} + 2>/dev/null | sort -u | head -n 200)
 
@@ -99,10 +101,10 @@ places() {
     done
     for root in $roots; do with_way "${root%/*}"; done
     for path in $roots /tmp %BODIES%; do with_way "$path"; done
-    # Where PHP is told to put what is sent in, and nginx.
+    # Where PHP and web servers are told to put what is sent in.
     find %READ% -maxdepth 5 -type f -exec awk '
         /^[ \t]*(php_admin_value\[|php_value\[)?(upload_tmp_dir|sys_temp_dir)\]?[ \t]*=/ { sub(/^[^=]*=[ \t]*/, ""); print }
-        $1 == "client_body_temp_path" { print $2 }' {} + 2>/dev/null | tr -d '";' | sort -u |
+        $1 != "" && index(" %BODY_FOLDERS% ", " " $1 " ") { print $2 }' {} + 2>/dev/null | tr -d '";' | sort -u |
         while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
 }
 places | sort -u >"$stage/places"
@@ -111,10 +113,10 @@ for root in $roots; do
     here "$root/index.php"
     at=$root
     while [ -n "$at" ]; do
-        here "$at/.htaccess"
+        for name in $directory_files; do here "$at/$name"; done
         at=${at%/*}
     done
-    here "$root"/.user.ini "$root"/*/.htaccess "$root"/*/.user.ini
+    for name in .user.ini $directory_files; do here "$root/$name" "$root"/*/"$name"; done
 done | sort -u >"$stage/ways"
 
 {
@@ -133,15 +135,15 @@ done | sort -u >"$stage/ways"
         [ -d "$root" ] && find -H "$root" -maxdepth 3 \( -type d \( -name vendor -o -name node_modules -o -name .git \
             -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null | head -n 6000
     done
-    here / /* /usr/* /var/run /var/lib /var/cache /run /run/php /run/php-fpm /etc /etc/alternatives /etc/alternatives/php* \
-        /etc/systemd /usr/lib/systemd /usr/lib/systemd/system /usr/lib/systemd/system/php*.service \
+    here / /* /usr/* /var/run /var/lib /var/cache /run /etc /etc/systemd \
+        /usr/lib/systemd /usr/lib/systemd/system /usr/lib/systemd/system/php*.service \
         /etc/os-release /usr/lib/os-release /etc/hostname /usr/bin/php* /usr/sbin/php* \
         %HERE%
     existing below '*' %BELOW%
     existing below '*.service' /etc/systemd/system
     for folder in /etc /run /usr/local/lib /usr/lib /lib; do
-        here "$folder/systemd" "$folder/systemd/system" /etc/sysconfig/php* /etc/sysconfig/httpd /etc/default/php*
-        for unit in php apache2 httpd service.d; do
+        here "$folder/systemd" "$folder/systemd/system"
+        for unit in %UNITS% service.d; do
             for path in "$folder/systemd/system/$unit"*; do
                 case $path in *.service | *.d) existing below '*' "$path" ;; esac
             done
@@ -221,60 +223,9 @@ done >"$stage/processes"
 cat >"$stage/filter.awk" <<'AWK'
 %FILTER%
 AWK
-[ -e /var/lib/dpkg/status ] && family=debian || family=other
-awk -v stage="$stage" -v family="$family" -v known=" %KNOWN% " -v tasks="$tasks" -v roots="$roots" -f "$stage/filter.awk" "$stage/stats"
+awk -v stage="$stage" -v known=" %KNOWN% " -v tasks="$tasks" -v roots="$roots" -f "$stage/filter.awk" "$stage/stats"
 
-# Package indexes: only what concerns PHP, and what that depends on.
-if [ -s "$stage/indexes" ]; then
-    # shellcheck disable=SC2016  # a program for awk
-    cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk -v packages="$packages" '
-        BEGIN { RS = ""; FS = "\n"; count = split(packages, parts, " "); for (i = 1; i <= count; i++) also[parts[i]] = 1 }
-        {
-            name = ""; relations = ""
-            for (i = 1; i <= NF; i++) {
-                if ($i ~ /^Package: /) name = substr($i, 10)
-                else if ($i ~ /^Provides: /) {
-                    count = split(substr($i, 11), parts, ",")
-                    for (j = 1; j <= count; j++) {
-                        sub(/^ +/, "", parts[j]); sub(/[ (].*/, "", parts[j])
-                        provided[parts[j]] = provided[parts[j]] " " name
-                    }
-                }
-                else if ($i ~ /^(Pre-Depends|Depends|Recommends): /) { sub(/^[^:]*: /, "", $i); relations = relations "," $i }
-            }
-            if (relations != "") needs[name] = needs[name] relations
-            there[name] = 1
-            if (name ~ /^(php[0-9]|libapache2-mod-php[0-9]|libphp[0-9])/ || name ~ /php-common$/ ||
-                (name ~ /php/ && $0 ~ /phpapi-/) || (name in also)) { if (!wanted[name]++) todo[++last] = name }
-        }
-        END {
-            for (next_one = 1; next_one <= last; next_one++) {
-                print todo[next_one]
-                count = split(needs[todo[next_one]], parts, /[,|]/)
-                for (i = 1; i <= count; i++) {
-                    name = parts[i]
-                    sub(/^ +/, "", name)
-                    sub(/[ :(].*/, "", name)
-                    if (name != "" && !wanted[name]++) todo[++last] = name
-                    if (!(name in there)) {
-                        many = split(provided[name], givers, " ")
-                        for (j = 1; j <= many; j++) if (!wanted[givers[j]]++) todo[++last] = givers[j]
-                    }
-                }
-            }
-        }' >"$stage/wanted"
-    while IFS='	' read -r number path; do
-        if [ -n "$(tail -c 1 "$path" 2>/dev/null | tr -d '\000')" ]; then
-            cat <"$path" >"$stage/content/$number"
-        else
-            awk 'FILENAME == ARGV[1] { wanted[$0] = 1; next }
-                FNR == 1 { RS = "" }
-                { name = $0; sub(/^(.*\n)?Package: /, "", name); sub(/\n.*/, "", name) }
-                name in wanted { print $0 "\n" }' "$stage/wanted" "$path" >"$stage/content/$number"
-        fi
-    done <"$stage/indexes"
-fi
-
+%CONTENTS%
 # Programs of the distribution: their version.  Others: whole.
 if [ -s "$stage/programs" ]; then
     while IFS='	' read -r number path; do
@@ -303,7 +254,7 @@ fi
 # --- One archive.
 
 cd "$stage" || exit 2
-rm -f places ways paths linked ends indexes programs whole wanted filter.awk
+rm -f places ways paths linked ends owned programs whole filter.awk
 pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
 if [ "$target" = - ]; then
     pack

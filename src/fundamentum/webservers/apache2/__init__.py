@@ -44,8 +44,12 @@ class Apache(WebServerType):
         here=(
             *("/usr/lib/apache2", "/usr/lib/apache2/modules", "/usr/lib/apache2/modules/libphp*", "/usr/lib*/httpd"),
             *("/usr/lib*/httpd/modules", "/usr/lib*/httpd/modules/libphp*", "/usr/local/apache2"),
-        )
+            "/etc/sysconfig/httpd",
+        ),
+        units=("apache2", "httpd"),
     )
+    root_directive = "DocumentRoot"
+    directory_file = ".htaccess"
     shared_roots = ("/usr/local/apache2",)
     sizes = {"LimitRequestBody": Directive(_bytes_or_none), "FcgidMaxRequestLen": Directive(_bytes)}
     times = {

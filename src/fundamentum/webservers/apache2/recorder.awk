@@ -1,0 +1,47 @@
+# Apache's files: of its lines only those that tell which site is handed to what.
+
+function apache2_kind(path) {
+    if (path ~ /\/apache2\/envvars$/) return "apache2:envvars"
+    return path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\// || path ~ /\/\.htaccess$/ ? "apache2:" : ""
+}
+
+function apache2_begin() { apache2_continued = 0; apache2_kept = 1 }
+
+function apache2_filtered(line, kind,   word, first) {
+    if (kind == "envvars") {
+        if (line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return "PHPRC="
+        return line ~ /^[ \t]*(export[ \t]+)?APACHE_[A-Za-z_]*=/ ? scrubbed(line) : ""
+    }
+    if (apache2_continued) {
+        apache2_continued = line ~ /\\$/
+        return apache2_kept ? scrubbed(line) : (apache2_continued ? "\\" : "")
+    }
+    apache2_continued = line ~ /\\$/
+    apache2_kept = 1
+    word = line
+    sub(/^[ \t]*/, "", word)
+    if (word ~ /^</) {
+        first = word
+        sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
+        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
+            return scrubbed(line)
+        apache2_kept = 0
+        return "<" first ">" (apache2_continued ? "\\" : "")
+    }
+    sub(/[ \t].*/, "", word)
+    word = tolower(word)
+    if (word ~ /^php_(admin_)?(value|flag)$/) {
+        first = line
+        sub(/^[ \t]*[^ \t]+[ \t]+/, "", first); sub(/[ \t].*/, "", first)
+        if (!secret(first)) return scrubbed(line)
+        apache2_kept = 0
+        return word " " first " withheld" (apache2_continued ? " \\" : "")
+    }
+    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv)$/ && line ~ /PHP_(ADMIN_)?VALUE/ && !secret(line))
+        return scrubbed(line)
+    if (word ~ /^(allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
+        (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
+        return scrubbed(line)
+    apache2_kept = 0
+    return apache2_continued ? "\\" : ""
+}

@@ -1,0 +1,60 @@
+# nginx's files: of its statements only those that tell which site is handed to what.
+
+function nginx_kind(path) {
+    return path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\// ? "nginx:" : ""
+}
+
+function nginx_begin() { nginx_text = ""; nginx_mark = "" }
+
+function nginx_filtered(line, kind,   n, i, c, out) {
+    out = ""
+    n = length(line)
+    for (i = 1; i <= n; i++) {
+        c = substr(line, i, 1)
+        if (nginx_mark != "") {
+            nginx_text = nginx_text c
+            if (c == "\\") { i++; nginx_text = nginx_text substr(line, i, 1) }
+            else if (c == nginx_mark) nginx_mark = ""
+        } else if (c == "#" && nginx_text ~ /(^|[ \t])$/) {
+            if (out ~ /[^ \t]/) out = out " #" # so that it is known that the line holds more
+            break
+        } else if ((c == "\"" || c == "'") && nginx_text ~ /(^|[ \t])$/) {
+            nginx_mark = c
+            nginx_text = nginx_text c
+        } else if (c == "{" && nginx_text ~ /\$$/) {
+            nginx_text = nginx_text c
+        } else if (c == "}" && nginx_text ~ /\$\{[A-Za-z0-9_]*$/) {
+            nginx_text = nginx_text c
+        } else if (c == "{" && nginx_text !~ /(^|[ \t])$/ && nginx_text ~ /~/) {
+            nginx_text = nginx_text c
+            nginx_depth++
+        } else if (c == "}" && nginx_depth > 0) {
+            nginx_text = nginx_text c
+            nginx_depth--
+        } else if (c == ";" || c == "{" || c == "}") {
+            out = out nginx_kept(nginx_text, c) c
+            nginx_text = ""
+        } else {
+            nginx_text = nginx_text c
+        }
+    }
+    if (nginx_text != "") nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " ")
+    return out
+}
+
+function nginx_kept(text, ending,   word, value) {
+    word = text
+    sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
+    if (word == "") return ""
+    if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
+    if (word == "fastcgi_param") {
+        value = text; sub(/^[ \t]*fastcgi_param[ \t]+/, "", value); sub(/[ \t].*/, "", value)
+        if (value !~ /^PHP_(ADMIN_)?VALUE$/) return " fastcgi_param " (value ~ /^[A-Za-z_]+$/ ? value : "noted") " x"
+        return secret(text) ? " fastcgi_param " value " $withheld" : scrubbed(text)
+    }
+    if (word == "set") {
+        value = text; sub(/^[ \t]*set[ \t]+[^ \t]+[ \t]*/, "", value)
+        return value ~ /^["']?(unix:|[A-Za-z0-9.-]+:[0-9]+["']?[ \t]*$)/ ? text : " noted x"
+    }
+    return " " (word ~ /^[a-z_]+$/ ? word : "noted")
+}

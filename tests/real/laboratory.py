@@ -5,13 +5,15 @@ against the answer.
 """
 
 import json
+import os
 import signal
 import subprocess
+import threading
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 from debian_root import STORE, Root, base
@@ -34,7 +36,7 @@ def made(release: str) -> Root:
     if not (path / "laboratory").exists():
         root = base(release).copy(path)
         packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
-        root.install(*packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2")
+        root.install(*packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2", "patch")
         for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):
             (root.path / "etc" / name).unlink()
         root.write("/etc/apache2/ports.conf", "")
@@ -67,6 +69,7 @@ def running(release: str, files: Mapping[str, str], server: str, port: int) -> I
             stop_web_servers(root)
             if manager:
                 stop(manager)
+                stop_restarted(root, branch)
             subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
 
 
@@ -76,12 +79,24 @@ def started(root: Root, branch: str) -> "subprocess.Popen[bytes]":
     environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin"}
     command = ["chroot", str(root.path), f"php-fpm{branch}", "-F"]
     manager = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment)
+    threading.Thread(target=manager.wait, daemon=True).start()  # so that a restart does not wait for it
     for _ in range(200):
         if (root.path / f"run/php/php{branch}-fpm.sock").exists():
             return manager
         time.sleep(0.05)
     manager.send_signal(signal.SIGKILL)
     raise TimeoutError(f"php-fpm{branch}")
+
+
+def stop_restarted(root: Root, branch: str) -> None:
+    """End the process manager that a script started in the place of the test's own."""
+    file = root.path / f"run/php/php{branch}-fpm.pid"
+    for _ in range(100):
+        if not file.exists():
+            return
+        with suppress(ProcessLookupError):
+            os.kill(int(file.read_text()), signal.SIGTERM)
+        time.sleep(0.05)
 
 
 def answered(port: int) -> None:

@@ -123,12 +123,30 @@ def test_a_trace_shows_what_each_site_meets(tmp_path: Path) -> None:
     assert "8.2/fpm/www for b" not in shown
 
 
-def test_a_plan_owns_up_to_what_only_the_site_can_change(tmp_path: Path) -> None:
-    wanted = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\npost_max_size = ">= 20M"\n')
-    made = plan([wanted], server(tmp_path, "fpm: user file"), "a", today=TODAY)
+WANTED = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\npost_max_size = ">= 20M"\n')
+CHANGED = {  # what is planned in a case, and for which other sites
+    "fpm: user file": "/srv/a/.user.ini: -memory_limit = 300M +memory_limit = 500M",
+    "fpm: path": "/etc/php/8.2/fpm/conf.d/99-x.ini: -memory_limit = 400M +memory_limit = 500M",
+    "fpm: sent": '/etc/nginx/sites-enabled/site: -fastcgi_param PHP_VALUE "memory_limit=111M"; +fastcgi_param PHP_VALUE "memory_limit=500M";',
+    "module: host": "/etc/apache2/sites-enabled/site.conf: -php_value memory_limit 211M +php_value memory_limit 500M",
+    "module: access file": "/srv/a/.htaccess: -php_value memory_limit 310M +php_value memory_limit 500M",
+}
+
+
+@pytest.mark.parametrize("name", list(CHANGED))
+def test_a_plan_changes_the_line_that_decides_for_the_site(tmp_path: Path, name: str) -> None:
+    made = plan([WANTED], server(tmp_path, name), "a", today=TODAY)
+    (edit,) = made.edits
+    lines = [line[0] + line[1:].strip() for line in edit.diff.splitlines()[2:] if line[0] in "+-"]
+    assert f"{edit.path}: {' '.join(lines)}" == CHANGED[name]
+    assert not [one for one in made.unresolved if one.need == "setting:memory_limit"]
+    others = {(one.site, one.name, one.after) for one in made.others}
+    assert others <= {("b", "post_max_size", "20M"), ("b", "memory_limit", "at times 500M")}
+
+
+def test_a_plan_owns_up_to_what_it_cannot_change(tmp_path: Path) -> None:
+    made = plan([WANTED], server(tmp_path, "fpm: sent by map"), "a", today=TODAY)
     assert [one.name for one in made.settings] == ["post_max_size"]
-    assert [
-        (str(one.need), "set memory_limit = 500M at /srv/a/.user.ini:1, which decides for this site alone" in one.why)
-        for one in made.unresolved
-    ] == [("setting:memory_limit", True)]
+    why = "set memory_limit = 500M at /etc/nginx/sites-enabled/site:8, which decides for this site alone"
+    assert [(str(one.need), why in one.why) for one in made.unresolved] == [("setting:memory_limit", True)]
     assert not made.complete

@@ -40,6 +40,14 @@ class Extension(msgspec.Struct, frozen=True):
     """Extension files that have to be loaded before it."""
 
 
+START_ONLY: Final = frozenset(
+    "opcache.memory_consumption opcache.interned_strings_buffer opcache.max_accelerated_files opcache.jit_buffer_size "
+    "opcache.preload opcache.preload_user opcache.huge_code_pages opcache.enable_cli opcache.file_cache".split()
+)
+"""Directives that count when the process starts only: a pool shows its own value, and works with the other.  Source:
+``accel_startup`` of opcache, which sets up the shared memory before any pool's configuration is applied."""
+
+
 class Facts(msgspec.Struct, frozen=True):
     """What is known of one branch."""
 

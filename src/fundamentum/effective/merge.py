@@ -48,7 +48,7 @@ class _Merge:
             self.settings[one.name] = self.base[one.name]
             return
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
-        self.settings[one.name] = Setting(one.value, one.origin, (*lost, *before.overridden)[:MAX_LOST])
+        self.settings[one.name] = Setting(one.value, one.origin, (*lost, *before.overridden)[:MAX_LOST], set_by="site")
         if locks:
             self.locked.add(one.name)
 
@@ -56,7 +56,7 @@ class _Merge:
         """A place that could not be read may have set anything that it can."""
         for name in list(self.settings) if names is None else names:
             if name in self.settings and not (heeds and (name in self.locked or not self.per_directory(name))):
-                self.settings[name] = Setting(None, origin, self.settings[name].overridden)
+                self.settings[name] = Setting(None, origin, self.settings[name].overridden, set_by="site")
 
 
 def for_site(runtime: Runtime, site: Site, neighbours: Sequence[Site] = (), below: str = "") -> Runtime:

@@ -4,6 +4,7 @@ from typing import Literal
 
 from fundamentum.model.fact import Fact
 from fundamentum.model.origin import BUILT_IN, Origin
+from fundamentum.model.surroundings import Spot
 from fundamentum.model.text import DirectiveName, Text
 
 LayerKind = Literal["server", "directory", "htaccess", "files", "location", "request", "request-admin", "user-ini"]
@@ -22,6 +23,9 @@ class Assignment(Fact, frozen=True, array_like=True):
     origin: Origin
     admin: bool = False
     """Whether later places may not change it (``php_admin_value``)."""
+    spot: Spot | None = None
+    """The line exactly as it stands; None where it is not known, or not to be changed: it holds what a plan should not
+    repeat, or a link leads there."""
 
 
 class Layer(Fact, frozen=True):

@@ -66,6 +66,9 @@ class Setting(Fact, frozen=True):
     """Lines whose value lost, the last one first."""
     admin: bool = False
     """Whether a pool's ``php_admin_value`` sets it, so that no directory can change it."""
+    set_by: Literal["ini", "start", "pool", "site"] = "ini"
+    """What kind of place decides: an ini file (or nothing does), the command line that starts PHP, a pool's own
+    configuration, or a layer of the judged site."""
 
 
 class Fault(Fact, frozen=True):
@@ -128,6 +131,9 @@ class Runtime(Fact, frozen=True):
     scan_dir: FilePath | None = None
     pool_file: Text | None = None
     pool_dir: FilePath | None = None
+    """The directory whose files are included where the pool's own file is."""
+    pool_pattern: Text = "*.conf"
+    """What the name of a file there has to match so that it is included."""
     user: PlainName | None = None
     service: PlainName | None = None
     started: float | None = None

@@ -4,6 +4,7 @@ from datetime import date
 
 import msgspec
 
+from fundamentum.catalog.setting_line import Syntax
 from fundamentum.model.findings import Arrangement, Judgement
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.surroundings import Spot
@@ -66,6 +67,24 @@ class Set(Value, frozen=True):
     runtime: str
     pool: str | None = None
     """The pool, where only a pool's own configuration can win."""
+    admin: bool = False
+    """Whether the pool's line is the administrator's, which no application can change: where one decides now."""
+
+
+class ChangeLine(Value, frozen=True):
+    """Give a directive another value in the very line that decides now, which counts for some sites alone."""
+
+    name: str
+    before: str
+    after: str
+    spot: Spot
+    """The line as it stands."""
+    syntax: Syntax
+    runtime: str
+    service: str | None
+    """The service that has to read it."""
+    in_document_root: bool = False
+    """Whether the file stands among the application's own."""
 
 
 class AddPool(Value, frozen=True):
@@ -156,7 +175,20 @@ class Restart(Value, frozen=True):
     """Whether it is enough that it reads its configuration again."""
 
 
-Action = Install | Enable | AddLine | Set | AddPool | Manage | Widen | Allow | Arrange | Schedule | SwitchOn | Restart
+class Effect(Value, frozen=True):
+    """What a plan changes for a site that it was not made for."""
+
+    site: str
+    """The site, and the part of it; the runtime, where no site is handed to it."""
+    name: str
+    """The directive, or ``extension NAME``."""
+    before: str
+    after: str
+
+
+Change = Set | ChangeLine | Widen | Manage | Allow
+"""What gives something another value."""
+Action = Install | Enable | AddLine | Change | AddPool | Arrange | Schedule | SwitchOn | Restart
 
 
 class Aside(Value, frozen=True):
@@ -180,6 +212,8 @@ class Edit(Value, frozen=True):
 
     path: str
     diff: str
+    in_document_root: bool = False
+    """Whether it stands among the application's own files, in a directory that may be somebody else's than root's."""
 
 
 class Unresolved(Value, frozen=True):
@@ -261,13 +295,17 @@ class Plan(Value, frozen=True):
     arranged: tuple[Arrange, ...] = ()
     scheduled: tuple[Schedule, ...] = ()
     switched: tuple[SwitchOn, ...] = ()
+    relined: tuple[ChangeLine, ...] = ()
+    others: tuple[Effect, ...] = ()
+    """What it changes for sites that it was not made for."""
 
     def about(self, file: str) -> list[Action]:
         """What is done in one file."""
-        settings = [one for one in self.settings if one.file == file]
+        settings: list[Action] = [one for one in self.settings if one.file == file]
         widened = [one for one in self.widened if one.spot and one.spot.file == file]
         managed = [one for one in self.managed if one.file == file]
         lines = [one for one in self.lines if one.file == file]
+        settings += [one for one in self.relined if one.spot.file == file]
         allowed = [one for one in self.allowed if one.file == file]
         return [*lines, *settings, *managed, *widened, *allowed, *(one for one in self.scheduled if one.file == file)]
 
@@ -295,6 +333,8 @@ def key_of(action: Action) -> str:
             return f"line:{file}:{extension}"
         case Set(name, _, _, _, runtime):
             return f"set:{runtime}:{name}"
+        case ChangeLine():
+            return f"reline:{action.spot.file}:{action.spot.line}:{action.name}"
         case AddPool():
             return f"pool:{action.runtime}"
         case Manage(name, _, _, _, runtime):
@@ -321,7 +361,7 @@ def about_of(action: Action) -> str:
             return package
         case Enable(extension) | AddLine(extension):
             return extension
-        case Set(name) | Manage(name):
+        case Set(name) | Manage(name) | ChangeLine(name):
             return name
         case Widen() | Allow():
             return f"{action.name} of {action.site}"

@@ -28,6 +28,8 @@ class Spot(Fact, frozen=True):
     line: int
     text: Line = ""
     """The line exactly as it stands; empty where that is not known (a recording holds no comments)."""
+    unended: bool = False
+    """Whether the file ends with it, and without a newline."""
 
 
 class Limit(Fact, frozen=True):

@@ -29,7 +29,7 @@ from fundamentum.model.surroundings import (
 from fundamentum.model.system import System
 from fundamentum.model.text import PlainName, Text
 
-FORMAT = 2
+FORMAT = 3
 """Of a survey's file.  It rises when an older file would be misread."""
 
 

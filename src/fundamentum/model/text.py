@@ -25,7 +25,7 @@ Line = Annotated[str, msgspec.Meta(pattern=rf"^[^{_UNSAFE}]*\r?{END}")]
 """A line of a file as it stands: with tabs, and the carriage return at its end if there is one."""
 
 PLAIN: Final = r"[A-Za-z0-9_][A-Za-z0-9_.+@-]*"
-PATH: Final = r"(?:/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)+"
+PATH: Final = r"(?:/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)*/\.?[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*"
 VERSION: Final = r"[A-Za-z0-9][A-Za-z0-9.+~:^_-]*"
 PlainName = Annotated[str, msgspec.Meta(pattern=f"^{PLAIN}{END}", max_length=200)]
 """The name of a user, a pool, a service."""
@@ -37,7 +37,7 @@ DirectiveName = Annotated[str, msgspec.Meta(pattern=f"^{DIRECTIVE}{END}", max_le
 """The name of a directive of PHP or of a web server."""
 BranchName = Annotated[str, msgspec.Meta(pattern=rf"^[0-9]{{1,3}}\.[0-9]{{1,3}}{END}")]
 FilePath = Annotated[str, msgspec.Meta(pattern=rf"^(?:/|{PATH}){END}", max_length=1000)]
-"""A path that may be written to or named in a command: absolute, without ``..`` and hidden parts."""
+"""A path that may be written to or named in a command: absolute, without ``..`` and hidden directories."""
 
 _BAD: Final = re.compile(rf"[\u0009{_UNSAFE}]")
 _BAD_IN_LINE: Final = re.compile(f"[{_UNSAFE}]")

@@ -2,17 +2,14 @@
 
 import posixpath
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Final
 
-from fundamentum.catalog import facts
 from fundamentum.check import extensions
 from fundamentum.check.offers import Market
-from fundamentum.check.settings import effective
-from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Module
-from fundamentum.model.plan import Action, AddLine, Enable, Install, Restart, Set, SwitchOn
+from fundamentum.model.plan import Action, AddLine, Enable, Install, Restart, SwitchOn
 from fundamentum.model.survey import Survey
 
 PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
@@ -80,86 +77,3 @@ def _line_file(module: Module, target: Target) -> str | None:
 def _enable(module: Module, target: Target) -> Enable:
     switch = posixpath.basename(module.switch or "").removesuffix(".ini")
     return Enable(module.name, switch, target.runtime.branch, target.runtime.sapi)
-
-
-def value_for(conditions: list[Condition], name: str, value: str) -> str | None:
-    """The value nearest to the present one that satisfies all conditions; None if none does."""
-    for _ in range(len(conditions) + 1):
-        failing = next((one for one in conditions if not one.holds(name, value)), None)
-        if failing is None:
-            return value
-        value = failing.proposal(name, value)
-    return value if all(one.holds(name, value) for one in conditions) else None
-
-
-def for_setting(
-    name: str, conditions: list[Condition], label: str, target: Target, together: Sequence[str]
-) -> Set | None:
-    """The change that makes a directive satisfy all conditions, in the place where it counts.
-
-    That is a file of the scan directory, unless the pool's own configuration sets the directive: it is applied
-    after every ini file, so only the pool's configuration can win there.  ``together`` are the files that set the
-    directives of this change, so that one new file can stand behind them all.
-    """
-    runtime = target.runtime
-    present = runtime.settings.get(name)
-    if present is None or present.value is None or not runtime.editable:
-        return None
-    if target.base and (base := target.base.settings.get(name)) and base.origin != present.origin:
-        return None  # the site's own configuration decides, and nothing written for the runtime would win
-    own_file = runtime.pool_file if target.beside else None
-    if name in facts(runtime.branch).forced.get(runtime.sapi, {}):
-        return None
-    if present.origin.set_in in runtime.stale and all(
-        one.holds(name, effective(name, present.value, target)) for one in conditions
-    ):
-        return None
-    value = value_for(conditions, name, effective(name, present.value, target))
-    known = facts(runtime.branch).directives.get(name)
-    if known is not None and known.refuses_empty and value in ("", "Off"):
-        value = (
-            "0" if all(one.holds(name, "0") for one in conditions) else None
-        )  # set to nothing, it would keep its value
-    if value is None or ini_text(value) is None:
-        return None
-    set_in = present.origin.set_in
-    if own_file and runtime.pool:
-        file, pool = own_file, runtime.pool
-    elif runtime.pool_dir and runtime.pool and set_in.endswith(".conf"):
-        file, pool = _before(runtime.pool_dir, f"{label}-{runtime.pool}", set_in), runtime.pool
-    elif runtime.scan_dir:
-        file, pool = after(runtime.scan_dir, label, ".ini", set_in, *together), None
-    else:
-        file, pool = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini", None
-    return Set(name, present.value, value, file, runtime.label, pool)
-
-
-def after(folder: str, label: str, ending: str, *origins: str) -> str:
-    """A file of a directory of additions that is read after those that set the directive now."""
-    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
-    for prefix in ("90-", "zz-", "zzzz-", "zzzzzzzz-"):
-        name = f"{prefix}{label}{ending}"
-        if all(name.encode() >= other.encode() for other in names):
-            return posixpath.join(folder, name)
-    return posixpath.join(folder, f"{'z' * 40}-{label}{ending}")
-
-
-def _before(folder: str, label: str, *origins: str) -> str:
-    """A pool file that is read before those that set the directive now: in pools the first line wins."""
-    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
-    for prefix in ("00-", "000-", "00000000-"):
-        name = f"{prefix}{label}.conf"
-        if all(name.encode() <= other.encode() for other in names):
-            return posixpath.join(folder, name)
-    return posixpath.join(folder, f"{'0' * 40}-{label}.conf")
-
-
-def ini_text(value: str) -> str | None:
-    """The value as an ini file writes it, quoted where PHP would read it otherwise; None if it cannot be written."""
-    if value == "" or all(c.isascii() and (c.isalnum() or c in "._/-") for c in value):
-        return value
-    if not value.isprintable():
-        return None
-    if "'" not in value:
-        return f"'{value}'"
-    return f'"{value}"' if not any(c in value for c in '"\\$') else None

@@ -4,12 +4,14 @@ This is how a plan proves itself: apply it, check again, and what is still unmet
 """
 
 from collections.abc import Callable, Iterable
+from typing import Literal, TypeVar
 
 from msgspec.structs import replace
 
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
+from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
@@ -19,6 +21,7 @@ from fundamentum.model.plan import (
     AddPool,
     Allow,
     Arrange,
+    ChangeLine,
     Enable,
     Install,
     Manage,
@@ -33,6 +36,8 @@ from fundamentum.plan import applied as around
 from fundamentum.plan.pools import beside
 from fundamentum.platforms import platform
 from fundamentum.webservers import names, webserver
+
+Place = TypeVar("Place", Layer, Section)
 
 
 def apply(
@@ -75,6 +80,8 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             return replace(survey, runtimes=changed)
         case Set():
             return _set(action, survey)
+        case ChangeLine():
+            return _relined(action, survey)
         case Restart(service):
             started = tuple(replace(r, stale=(), answer=None) if r.service == service else r for r in survey.runtimes)
             return replace(survey, runtimes=started)
@@ -222,11 +229,28 @@ def _set(action: Set, survey: Survey) -> Survey:
         if not same or action.name not in runtime.settings:
             return runtime
         before = runtime.settings[action.name]
-        if not action.pool and before.origin.set_in.endswith(".conf"):
-            return runtime  # another pool of the same directory has its own value
+        if not action.pool and before.set_by != "ini":
+            return runtime  # what is stronger than ini files stays as it is: this pool's own value, or another's
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
-        return replace(
-            runtime, settings={**runtime.settings, action.name: Setting(action.after, Origin(action.file, 1), lost)}
-        )
+        by: Literal["pool", "ini"] = "pool" if action.pool else "ini"
+        made = Setting(action.after, Origin(action.file, 1), lost, admin=action.admin, set_by=by)
+        return replace(runtime, settings={**runtime.settings, action.name: made})
 
     return replace(survey, runtimes=tuple(change(r) for r in survey.runtimes))
+
+
+def _relined(action: ChangeLine, survey: Survey) -> Survey:
+    """What stands in that line has the new value, for every site and every runtime that it counts for.
+
+    Its text stays as it is on the server: all changes of one line are made from that.
+    """
+
+    def change(one: Assignment) -> Assignment:
+        return replace(one, value=action.after) if (one.name, one.spot) == (action.name, action.spot) else one
+
+    def within(places: tuple[Place, ...]) -> tuple[Place, ...]:
+        return tuple(replace(place, values=tuple(change(one) for one in place.values)) for place in places)
+
+    sites = tuple(replace(site, layers=within(site.layers)) if site.layers else site for site in survey.sites)
+    runtimes = tuple(replace(r, sections=within(r.sections)) if r.sections else r for r in survey.runtimes)
+    return replace(survey, sites=sites, runtimes=runtimes)

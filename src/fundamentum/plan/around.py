@@ -12,7 +12,8 @@ from fundamentum.model.findings import Finding, Judgement, Link
 from fundamentum.model.plan import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
 from fundamentum.model.surrounding_needs import TaskNeed
 from fundamentum.model.survey import Survey
-from fundamentum.plan.actions import after, for_extension
+from fundamentum.plan.actions import for_extension
+from fundamentum.plan.setting_places import after
 from fundamentum.webservers import webserver
 
 CRON: Final = ("cron", "cronie")

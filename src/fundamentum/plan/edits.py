@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable, Sequence
 
+from fundamentum.catalog.setting_line import ini_text
 from fundamentum.model.php import Runtime
 from fundamentum.model.plan import AddLine, DropIn, Edit, Set
-from fundamentum.plan.actions import ini_text
 
 
 def edits(

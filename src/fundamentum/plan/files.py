@@ -3,6 +3,7 @@
 import posixpath
 from collections.abc import Iterable, Sequence
 
+from fundamentum.catalog.setting_line import ini_text
 from fundamentum.model.findings import Target
 from fundamentum.model.php import Runtime
 from fundamentum.model.plan import (
@@ -11,6 +12,7 @@ from fundamentum.model.plan import (
     AddPool,
     Allow,
     Arrange,
+    ChangeLine,
     DropIn,
     Enable,
     Install,
@@ -22,7 +24,6 @@ from fundamentum.model.plan import (
     Widen,
 )
 from fundamentum.model.survey import Survey
-from fundamentum.plan.actions import ini_text
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
 
@@ -41,6 +42,8 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
         if isinstance(action, Allow) or (isinstance(action, Widen) and action.spot):
             service = platform(family).web_service(action.server)
             found.setdefault(service, Restart(service, gently=True))
+        if isinstance(action, ChangeLine) and action.service:
+            found.setdefault(action.service, Restart(action.service, gently=True))
     return list(found.values())
 
 
@@ -52,7 +55,7 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Manage():
             return action.runtime == runtime.label
-        case Widen() | Allow() | Arrange() | Schedule() | SwitchOn():
+        case Widen() | Allow() | Arrange() | Schedule() | SwitchOn() | ChangeLine():
             return False
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
@@ -69,6 +72,7 @@ def files_of(
 ) -> list[DropIn]:
     """The drop-in files.  What an earlier plan put into the same file, and still counts, is kept."""
     found: dict[str, dict[str, str]] = {one.file: {} for one in added}
+    admin: set[tuple[str, str]] = set()
     heads = {one.file: _pool_head(one) for one in added}
     pool_of: dict[str, str | None] = {one.file: one.name for one in added}
     for change in settings:
@@ -78,8 +82,10 @@ def files_of(
             for name, setting in runtime.settings.items():
                 if setting.origin.set_in == change.file and setting.value is not None:
                     lines.setdefault(name, setting.value)
+                    admin |= {(change.file, name)} if setting.admin else set()
     for change in settings:
         found[change.file][change.name] = change.after
+        admin |= {(change.file, change.name)} if change.admin else set()
     own: dict[str, list[str]] = {}
     for one in managed:
         found.setdefault(one.file, {})
@@ -93,7 +99,8 @@ def files_of(
         body += own.get(path, [])
         for name, value in sorted(lines.items()):
             text = ini_text(value) or ""
-            body.append(f"php_admin_value[{name}] = {text}" if pool else f"{name} = {text}")
+            word = "php_admin_value" if (path, name) in admin else "php_value"
+            body.append(f"{word}[{name}] = {text}" if pool else f"{name} = {text}")
         files.append(DropIn(path, "\n".join(body) + "\n"))
     return files
 

@@ -7,10 +7,12 @@ import msgspec
 from fundamentum.check.offers import Market
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Judgement, Target
+from fundamentum.model.origin import Origin
 from fundamentum.model.plan import Action, Allow, Manage, Reason, Widen, key_of
 from fundamentum.model.survey import Survey
-from fundamentum.plan.actions import for_finding, for_setting
+from fundamentum.plan.actions import for_finding
 from fundamentum.plan.around import for_around
+from fundamentum.plan.setting_places import for_setting
 
 
 class _Wanted(msgspec.Struct):
@@ -31,7 +33,7 @@ def mend(
 ) -> dict[str, Action]:
     """Actions for every finding that is not met; settings of one runtime are decided together."""
     found: dict[str, Action] = {}
-    limits: dict[tuple[str, str], _Wanted] = {}
+    limits: dict[tuple[str, str, Origin | None], _Wanted] = {}
     for one in judgements:
         if refused(one):
             continue
@@ -40,7 +42,8 @@ def mend(
                 continue
             reason = Reason(one.needs.name, finding.need, finding.level, finding.note)
             for name, wanted, lacking in _directives(one, finding, world, judgements):
-                limit = limits.setdefault((one.target.runtime.label, name), _Wanted(one.target, [], []))
+                key = (one.target.runtime.label, name, _own_place(one.target, name))
+                limit = limits.setdefault(key, _Wanted(one.target, [], []))
                 limit.conditions.append(wanted)
                 limit.why += [reason] if lacking else []
             if finding.verdict != "unmet" and not finding.switch:
@@ -51,16 +54,22 @@ def mend(
                 found[key_of(action)] = _wider(action, found.get(key_of(action)))
                 reasons.setdefault(key_of(action), {})[reason] = None
     places: dict[str, list[str]] = {}
-    for (runtime, name), limit in limits.items():
+    for (runtime, name, _), limit in limits.items():
         if limit.why and (setting := limit.target.runtime.settings.get(name)):
             places.setdefault(runtime, []).append(setting.origin.set_in)
-    for (runtime, name), limit in limits.items():
+    for (runtime, name, _), limit in limits.items():
         beside = places.get(runtime, ())
-        change = for_setting(name, limit.conditions, label, limit.target, beside) if limit.why else None
+        change = for_setting(name, limit.conditions, label, limit.target, beside, world) if limit.why else None
         if change and limit.target.present:
             found[key_of(change)] = change
             reasons.setdefault(key_of(change), {}).update(dict.fromkeys(limit.why))
     return found
+
+
+def _own_place(target: Target, name: str) -> Origin | None:
+    """The line that decides for the judged site alone; None where the runtime's own configuration does, for all."""
+    setting = target.runtime.settings.get(name)
+    return setting.origin if setting and setting.set_by == "site" else None
 
 
 def refused(one: Judgement) -> bool:

@@ -20,6 +20,7 @@ from fundamentum.model.plan import (
     Allow,
     Arrange,
     Aside,
+    ChangeLine,
     Decision,
     DropIn,
     Enable,
@@ -39,14 +40,15 @@ from fundamentum.plan import choice, pools
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
 from fundamentum.plan.edits import edits
+from fundamentum.plan.effects import effects
 from fundamentum.plan.files import cron_files, files_of, restarts, web_server_files
+from fundamentum.plan.line_edits import line_edits
 from fundamentum.plan.mending import mend, refused
-from fundamentum.webservers.edits import web_edits
 
 if TYPE_CHECKING:
     from fundamentum.plan.dependencies import Resolver
 
-ROUNDS: Final = 6
+ROUNDS: Final = 20
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
 
 
@@ -60,6 +62,8 @@ class Settled(msgspec.Struct):
     removes: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
     asides: tuple[Aside, ...] = ()
+    world: Survey | None = None
+    """The server as it is then."""
 
     def unresolved(self) -> list[Unresolved]:
         """The needs that stay unmet."""
@@ -158,6 +162,7 @@ class Planner:
             done.judgements = tuple(
                 judge(one.needs, world, _same_target(one.target, world), market) for one in done.judgements
             )
+        done.world = world
         return done
 
     def _dependencies(self, done: Settled) -> None:
@@ -195,6 +200,7 @@ class Planner:
         lines = [a for a in done.actions.values() if isinstance(a, AddLine)]
         changed, whole, own, plain = edits(lines, settings, self.survey.runtimes)
         managed = tuple(a for a in done.actions.values() if isinstance(a, Manage))
+        relined = tuple(a for a in done.actions.values() if isinstance(a, ChangeLine))
         widened = tuple(a for a in done.actions.values() if isinstance(a, Widen))
         allowed = tuple(a for a in done.actions.values() if isinstance(a, Allow))
         scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
@@ -214,9 +220,11 @@ class Planner:
             enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
             settings=settings,
             lines=tuple(lines),
-            edits=(*changed, *web_edits(widened)),
+            edits=(*changed, *line_edits([*widened, *relined])),
             managed=managed,
             widened=widened,
+            relined=relined,
+            others=effects(self.survey, done.world or self.survey, placed),
             allowed=allowed,
             arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
             scheduled=scheduled,

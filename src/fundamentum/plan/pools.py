@@ -14,7 +14,7 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.plan import AddPool
 from fundamentum.model.survey import Survey
 from fundamentum.model.value import Level
-from fundamentum.plan.actions import value_for
+from fundamentum.plan.setting_places import value_for
 from fundamentum.platforms import platform
 
 MUCH_MORE: Final = 4
@@ -116,7 +116,7 @@ def _in_pool(target: Target, pool: AddPool) -> Target:
 def beside(runtime: Runtime, pool: AddPool) -> Runtime:
     """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
     settings = {
-        name: replace(one, origin=BUILT_IN, overridden=()) if one.origin.set_in.endswith(".conf") else one
+        name: replace(one, origin=BUILT_IN, overridden=(), admin=False, set_by="ini") if one.set_by == "pool" else one
         for name, one in runtime.settings.items()
     }
     return replace(

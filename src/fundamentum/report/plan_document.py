@@ -130,6 +130,15 @@ class UnresolvedNeed(msgspec.Struct):
     level: Level
 
 
+class OtherSite(msgspec.Struct):
+    """One value that another site has afterwards."""
+
+    site: str
+    name: str
+    before: str
+    after: str
+
+
 class PlanDocument(msgspec.Struct):
     """The output of ``fundamentum plan --format json``."""
 
@@ -154,6 +163,8 @@ class PlanDocument(msgspec.Struct):
     directories: list[PlannedDirectory]
     tasks: list[PlannedTask]
     modules: list[PlannedModules]
+    others: list[OtherSite]
+    """What the plan changes for sites that it was not made for."""
 
 
 def plan_document(plan: Plan) -> PlanDocument:
@@ -167,7 +178,9 @@ def plan_document(plan: Plan) -> PlanDocument:
         packages=Packages(
             install=[one.package for one in plan.installs], remove=list(plan.removes), along=list(plan.along)
         ),
-        settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings],
+        settings=[PlannedSetting(one.name, one.before, one.after, one.file, one.runtime) for one in plan.settings]
+        + [PlannedSetting(one.name, one.before, one.after, one.spot.file, one.runtime) for one in plan.relined],
+        others=[OtherSite(one.site, one.name, one.before, one.after) for one in plan.others],
         enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables]
         + [PlannedExtension(one.extension, one.runtime) for one in plan.lines],
         services=[PlannedService(one.service, "reload" if one.gently else "restart") for one in plan.restarts],

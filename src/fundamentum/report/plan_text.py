@@ -13,6 +13,7 @@ from fundamentum.model.plan import (
     Action,
     AddLine,
     Allow,
+    ChangeLine,
     Decision,
     Manage,
     Plan,
@@ -150,7 +151,7 @@ def _row(plan: Plan, one: Action) -> tuple[str, str, tuple[Reason, ...]]:
     """One change in a file: what, how, why."""
     reasons = _reasons(plan, key_of(one))
     match one:
-        case Set() | Manage() | Widen() | Allow():
+        case Set() | ChangeLine() | Manage() | Widen() | Allow():
             return about_of(one), f"{one.before or 'not set'} -> {one.after or 'empty'}", reasons
         case AddLine():
             return one.line, "", reasons
@@ -187,7 +188,23 @@ def _rows(console: Console, rows: Iterable[tuple[str, str, Sequence[Reason]]]) -
     console.print(Padding(table, (0, 0, 0, 3)))
 
 
+def _others(console: Console, plan: Plan) -> None:
+    """What other sites have otherwise afterwards, those with the same change together."""
+    together: dict[tuple[str, str, str], list[str]] = {}
+    for one in plan.others:
+        together.setdefault((one.name, one.before, one.after), []).append(one.site)
+    changes: dict[tuple[str, ...], list[str]] = {}
+    for (name, before, after), sites in together.items():
+        changes.setdefault(tuple(sites), []).append(f"{name} {before} -> {after}")
+    if changes:
+        console.print(Text("\nalso changes for others", style=STYLES["recommended"]))
+    for where, what in changes.items():
+        more = f" and {len(where) - 6} more" if len(where) > 6 else ""
+        console.print(Padding(Text(clean(f"{', '.join(where[:6])}{more}: {', '.join(what)}")), (0, 0, 0, 2)))
+
+
 def _outcome(console: Console, plan: Plan) -> None:
+    _others(console, plan)
     console.print()
     if plan.unresolved:
         console.print(Text("not resolved by this plan", style=STYLES["unmet"]))

@@ -11,7 +11,7 @@ import yaml
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
-from fundamentum.model.plan import Action, Enable, Plan, Reason, Restart, SwitchOn, key_of
+from fundamentum.model.plan import Action, Edit, Enable, Plan, Reason, Restart, SwitchOn, key_of
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean
@@ -22,6 +22,14 @@ KEPT: Final = "/var/backups/fundamentum"
 HOSTS: Final = "{{ target | mandatory('name the servers that are meant: -e target=GROUP') }}"
 GRANTED: Final = 'getfacl -cp -- "$1" | grep -qxF -- "$2"'
 """Whether an access list has an entry."""
+
+PUT_AS_OWNER: Final = """\
+[ ! -L "$2" ] || exit 1
+exec setpriv --reuid "$(stat -c %u -- "${2%/*}")" --regid "$(stat -c %g -- "${2%/*}")" --clear-groups -- sh -c '
+    new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -p -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
+' sh "$2" <"$1"
+"""
+"""Puts a file in the place of another with the rights of the directory's owner: no link of his leads any further."""
 
 
 class _Ours(str):
@@ -78,7 +86,7 @@ def as_playbook(plan: Plan) -> str:
             _task(_Ours("Have the tool that changes files"), "package", name=_Ours("patch"), state=_Ours("present"))
         )
     for edit in plan.edits:
-        tasks += _patched(edit.path, edit.diff, restarting)
+        tasks += _patched(edit, restarting)
     for one in plan.arranged:
         tasks += _arranged(one.arrangement)
     for restart in plan.restarts:
@@ -181,8 +189,9 @@ def _kept(path: str) -> dict[str, Any]:
     return _task(f"Keep {path}", "command", argv=argv)
 
 
-def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
+def _patched(edit: Edit, restarting: list[_Ours]) -> Iterator[dict[str, Any]]:
     """A change of a file that is there: by ``patch`` into another one, unless it is in it already."""
+    path, diff = edit.path, edit.diff
     name = _variable("changed", path)
     patch = "patch --binary -s -f -r -"
     yield _asked(f"See whether {path} is as wanted", name, _argv(f"{patch} -R -o /dev/null {{}}", path), stdin=diff)
@@ -194,6 +203,8 @@ def _patched(path: str, diff: str, restarting: list[_Ours]) -> Iterator[dict[str
         | wanted
     )
     task = _task(f"Change {path}", "copy", src=new, dest=path, remote_src=True)
+    if edit.in_document_root:
+        task = _task(f"Change {path}", "command", argv=_argv("sh -c {} sh {} {}", PUT_AS_OWNER, new, path))
     done = {"when": [_Ours(f"{name}.rc != 0"), _Ours("not ansible_check_mode")]}
     yield task | done | {"notify": restarting}
     yield _task(f"Remove the copy of {path}", "file", path=new, state=_Ours("absent")) | done | {"changed_when": False}
@@ -270,7 +281,15 @@ def _about(plan: Plan) -> list[str]:
         "Try it with --check first.",
     ]
     lines += [f"Package source to be configured first: {source}" for source in plan.repositories]
-    actions: list[Action] = [*plan.installs, *plan.enables, *plan.settings, *plan.managed, *plan.widened, *plan.allowed]
+    actions: list[Action] = [
+        *plan.installs,
+        *plan.enables,
+        *plan.settings,
+        *plan.relined,
+        *plan.managed,
+        *plan.widened,
+        *plan.allowed,
+    ]
     actions += [*plan.arranged, *plan.scheduled, *plan.switched, *plan.restarts]
     for action in actions:
         reasons: tuple[Reason, ...] = plan.reasons.get(key_of(action), ())

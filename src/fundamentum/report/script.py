@@ -8,7 +8,7 @@ from fundamentum import webservers
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Arrangement
-from fundamentum.model.plan import Allow, Manage, Plan, Reason, Set, Widen, about_of, key_of
+from fundamentum.model.plan import Change, Plan, Reason, about_of, key_of
 from fundamentum.platforms import families, platform, text_of
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.webservers import webserver
@@ -108,7 +108,7 @@ def _changes(plan: Plan, file: str) -> list[str]:
     """What is changed in one file, and why, as comments."""
     out = _comment("Settings")
     for change in plan.about(file):
-        now = f" (now {change.before or 'not set'})" if isinstance(change, Set | Manage | Widen | Allow) else ""
+        now = f" (now {change.before or 'not set'})" if isinstance(change, Change) else ""
         out += _reasons(f"{about_of(change)}{now}", plan.reasons.get(key_of(change), ()))
     return out
 

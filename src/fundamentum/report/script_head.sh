@@ -84,11 +84,24 @@ keep() { # PATH: a copy where no service reads it, which only root may see; its 
 scratch() { [ -n "$work" ] || work=$(mktemp -d); } # a directory for what is compared, gone at the end
 
 put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden name beside it is read by no service
-    beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
-    if [ -e "$2" ]; then cp -p -- "$2" "$beside"; else chmod 644 "$beside"; fi
-    cat <"$1" >"$beside"
-    mv -f -- "$beside" "$2"
-    beside=
+    if [ -L "$2" ]; then
+        say "file $2: is a link now, which is not to be changed; plan again" >&2
+        exit 1
+    fi
+    of=$(stat -c '%u %g' -- "${2%/*}")
+    if [ "${of% *}" -eq 0 ]; then
+        beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
+        if [ -e "$2" ]; then cp -p -- "$2" "$beside"; else chmod 644 "$beside"; fi
+        cat <"$1" >"$beside"
+        mv -f -- "$beside" "$2"
+        beside=
+    else
+        # In somebody else's directory with his rights alone: no link that he puts there meanwhile leads any further.
+        # shellcheck disable=SC2016  # for the other shell
+        setpriv --reuid "${of% *}" --regid "${of#* }" --clear-groups -- sh -c '
+            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -p -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
+        ' sh "$2" <"$1"
+    fi
     changed=yes
 }
 

@@ -25,6 +25,7 @@ from fundamentum.platforms import part, platform
 from fundamentum.survey import asked_about as around
 from fundamentum.survey.asked_about import Beside
 from fundamentum.survey.installations import installations
+from fundamentum.survey.line_texts import LineTexts
 from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
@@ -60,10 +61,13 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     served, web_files, more = sites.probe(host, runtimes)
     remarks += more
     runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
+    texts = LineTexts(host)
+    runtimes = [texts.of_sections(runtime) for runtime in runtimes]
     by_label = {runtime.label: runtime for runtime in runtimes}
     served = tuple(
         with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site for site in served
     )
+    served = tuple(texts.of_site(site) for site in served)
     remarks += _unsuited(served, runtimes, places)
     if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -193,7 +197,7 @@ def _runtimes(
 
 def _take_start(configuration: Configuration, start: Start) -> None:
     """What the way in which PHP is started adds: lines stronger than all files; or nothing is known of any line."""
-    configuration.lines += [php_config.Line(one.name, one.value, one.origin) for one in start.defines]
+    configuration.lines += [php_config.Line(one.name, one.value, one.origin, "start") for one in start.defines]
     if start.unsure:
         configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
         why = f"{start.unsure}: PHP is started so that it reads other files than usual: its settings are unknown"
@@ -234,6 +238,7 @@ def _runtime(
         scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         pool_file=pool.file if pool else None,
         pool_dir=pool.folder if pool and is_path(pool.folder) else None,
+        pool_pattern=pool.pattern if pool else "*.conf",
         user=pool.user if pool else None,
         service=service,
         started=started,

@@ -67,7 +67,7 @@ def spot(host: Host, origin: Origin, harmless: frozenset[str]) -> Spot | None:
         return None
     text = lines[at - 1] if 0 < at <= len(lines) else ""
     recorded = not host.whole and text.rstrip().endswith("#")  # there was a comment, which recordings do not hold
-    return Spot(path, at, text if _may_be_shown(text, harmless) and not recorded else "")
+    return Spot(path, at, text if _may_be_shown(text, harmless) and not recorded else "", at == len(lines))
 
 
 def _may_be_shown(line: str, harmless: frozenset[str]) -> bool:

@@ -38,6 +38,8 @@ class Pool(msgspec.Struct):
     file: str
     folder: str | None = None
     """The directory whose files are included where this pool's file is, if it is one of several."""
+    pattern: str = ""
+    """What the name of a file there has to match so that it is included."""
     user: str | None = None
     listen: str | None = None
     owner: str | None = None
@@ -75,7 +77,7 @@ def _read(
     files: list[str],
     remarks: list[Remark],
     depth: int,
-    folder: str | None = None,
+    include: str = "",
 ) -> None:
     if depth > MAX_DEPTH or len(files) >= MAX_FILES:
         remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
@@ -96,9 +98,10 @@ def _read(
     for entry in parsed.entries:
         if entry.name == "include" and entry.value:
             for included in _included(host, entry.value, remarks):
-                _read(host, included, constants, pools, files, remarks, depth + 1, posixpath.dirname(included))
+                _read(host, included, constants, pools, files, remarks, depth + 1, entry.value)
         elif entry.section and entry.section != "global":
-            pool = pools.setdefault(entry.section, Pool(entry.section, path, folder))
+            folder = posixpath.dirname(path) if include else None
+            pool = pools.setdefault(entry.section, Pool(entry.section, path, folder, posixpath.basename(include)))
             _take(pool, entry, path)
 
 

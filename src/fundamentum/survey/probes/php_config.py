@@ -42,6 +42,8 @@ class Line(msgspec.Struct, frozen=True):
     name: str
     value: str | None
     origin: Origin
+    by: Literal["ini", "start", "pool"] = "ini"
+    """What kind of place it is, as :attr:`Setting.set_by` tells."""
 
 
 class Configuration(msgspec.Struct):
@@ -166,8 +168,8 @@ def settings(
             found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
     ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
     latest_first = list(overrides)[::-1]
-    admin = [Line(o.name, o.value, o.origin) for o in latest_first if o.admin and _changes_value(o)]
-    ordered += [Line(o.name, o.value, o.origin) for o in latest_first if not o.admin and _changes_value(o)]
+    admin = [Line(o.name, o.value, o.origin, "pool") for o in latest_first if o.admin and _changes_value(o)]
+    ordered += [Line(o.name, o.value, o.origin, "pool") for o in latest_first if not o.admin and _changes_value(o)]
     locked = {line.name for line in admin}
     ordered += admin
     for line in ordered:
@@ -185,7 +187,7 @@ def settings(
         lost = before.overridden if before else ()
         if before and not before.origin.built_in:
             lost = (Overridden(before.origin, before.value), *lost[: MAX_LOST - 1])
-        found[line.name] = Setting(line.value, line.origin, lost)
+        found[line.name] = Setting(line.value, line.origin, lost, set_by=line.by)
     for name, value in facts.forced.get(sapi, {}).items():
         before = found.get(name)
         lost = (Overridden(before.origin, before.value),) if before and not before.origin.built_in else ()

@@ -1,0 +1,68 @@
+"""How a line that sets a directive is written, in each kind of file, and the same line with another value.
+
+Source: php.net, "The configuration file" and "How to change configuration settings"; Apache's documentation,
+"Configuration files".
+"""
+
+import re
+from typing import Final, Literal
+
+Syntax = Literal["ini", "module", "sent"]
+"""``NAME = VALUE``; ``php_value NAME VALUE``; ``NAME=VALUE`` within a text that is sent along with a request."""
+
+_PLAIN: Final = re.compile(r"[A-Za-z0-9._/-]+")
+_INI: Final = r"(?P<head>\s*{name}\s*=\s*)(?P<value>\"[^\"]*\"|'[^']*'|[^;\"'\s][^;\"']*?|)(?P<tail>\s*(?:;.*)?\r?)"
+_MODULE: Final = (
+    r"(?P<head>\s*php_(?:admin_)?(?P<kind>value|flag)\s+\"?{name}\"?\s+)"
+    r"(?P<value>\"[^\"\\]*\"|[^\s\"'\\]+)(?P<tail>\s*\r?)"
+)
+_SENT: Final = r"(?<![\w.])(?P<head>{name}\s*=\s*)(?P<value>\\?\"[^\"\\]*\\?\"|[^\s;\"'\\]*)"
+_SENDING: Final = re.compile(r"\s*(?:fastcgi_param|setenv)\s+(?:PHP_VALUE|PHP_ADMIN_VALUE)\s+[^#]*\r?", re.I)
+
+
+def is_plain_line(line: str, syntax: Syntax, name: str) -> bool:
+    """Whether a line sets this directive, once, and holds nothing else."""
+    return _parts(line, syntax, name) is not None
+
+
+def with_value(line: str, syntax: Syntax, name: str, value: str) -> str | None:
+    """The line with another value, everything else left as it is; None where that cannot be written there."""
+    parts = _parts(line, syntax, name)
+    if parts is None:
+        return None
+    text = _written(value, syntax, parts.groupdict().get("kind") == "flag")
+    return None if text is None else line[: parts.start("value")] + text + line[parts.end("value") :]
+
+
+def ini_text(value: str) -> str | None:
+    """The value as an ini file writes it, quoted where PHP would read it otherwise; None if it cannot be written."""
+    if value == "" or all(c.isascii() and (c.isalnum() or c in "._/-") for c in value):
+        return value
+    if not value.isprintable():
+        return None
+    if "'" not in value:
+        return f"'{value}'"
+    return f'"{value}"' if not any(c in value for c in '"\\$') else None
+
+
+def _parts(line: str, syntax: Syntax, name: str) -> "re.Match[str] | None":
+    word = re.escape(name)
+    if syntax == "ini":
+        return re.fullmatch(_INI.format(name=word), line)
+    if syntax == "module":
+        return re.fullmatch(_MODULE.format(name=word), line, re.I)
+    found = list(re.finditer(_SENT.format(name=word), line)) if _SENDING.fullmatch(line) else []
+    return found[0] if len(found) == 1 else None
+
+
+def _written(value: str, syntax: Syntax, flag: bool) -> str | None:
+    if syntax == "ini":
+        return ini_text(value)
+    if flag:
+        return {"1": "on", "on": "on", "0": "off", "off": "off", "": "off"}.get(value.lower())
+    if value == "":
+        return "none" if syntax == "module" else None
+    if _PLAIN.fullmatch(value):
+        return value
+    quotable = syntax == "module" and value.isprintable() and not any(c in value for c in '"\\$%')
+    return f'"{value}"' if quotable else None

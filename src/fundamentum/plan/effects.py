@@ -1,0 +1,88 @@
+"""What a plan changes for sites that it was not made for: every site's effective values before and after, compared."""
+
+from collections.abc import Iterator, Sequence
+
+from fundamentum.effective.merge import for_site, parts
+from fundamentum.model.findings import Target
+from fundamentum.model.layers import Assignment
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import Effect
+from fundamentum.model.survey import Site, Survey
+
+_LOADED = {True: "loaded", False: "not loaded"}
+
+
+def effects(before: Survey, after: Survey, targets: Sequence[Target]) -> tuple[Effect, ...]:
+    """Each value and each extension that another site, or a runtime without sites, has otherwise afterwards."""
+    changed = {one.label: one for one in after.runtimes}
+    found: dict[Effect, None] = {}
+    for runtime in before.runtimes:
+        then = changed.get(runtime.label)
+        if then is None or (then is runtime and before.sites is after.sites):
+            continue
+        found |= dict.fromkeys(_left_behind(before.sites, after.sites, runtime))
+        for name, now, later in _views(runtime, then, before, after, targets):
+            found |= dict.fromkeys(_differences(name, now, later))
+    return tuple(found)
+
+
+def _views(
+    runtime: Runtime, then: Runtime, before: Survey, after: Survey, targets: Sequence[Target]
+) -> Iterator[tuple[str, Runtime, Runtime]]:
+    """Each other site of a runtime, with what it meets before and after; the runtime itself if it serves none."""
+    served = [(old, new) for old, new in zip(before.sites, after.sites, strict=False) if old.runtime == runtime.label]
+    mine = [one for one in targets if runtime.label in (one.runtime.label, one.beside)]
+    if not served:
+        if not mine:
+            yield runtime.label, runtime, then
+        return
+    olds, news = [old for old, _ in served], [new for _, new in served]
+    names = {_name(old) for old in olds}
+    for old, new in served:
+        if any(_is_meant(one, old, names) for one in mine):
+            continue
+        for below in parts(old):
+            where = f"{_name(old)}{f' in {below}/' if below else ''}"
+            yield where, for_site(runtime, old, olds, below), for_site(then, new, news, below)
+
+
+def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime) -> Iterator[Effect]:
+    """What a site sends along stays with the process that answers, and may meet the next request of another site."""
+    if runtime.sapi != "fpm":
+        return
+    served = [(old, new) for old, new in zip(before, after, strict=False) if old.runtime == runtime.label]
+    for old, new in served:
+        pairs = zip(_sent(old), _sent(new), strict=False)
+        changed = [(one, then) for one, then in pairs if one.name == then.name and one.value != then.value]
+        for other, _ in served:
+            for one, then in changed if other is not old else ():
+                yield Effect(_name(other), one.name, f"at times {_shown(one.value)}", f"at times {_shown(then.value)}")
+
+
+def _sent(site: Site) -> list[Assignment]:
+    return [one for layer in site.layers if layer.kind in ("request", "request-admin") for one in layer.values]
+
+
+def _name(site: Site) -> str:
+    return f"{site.name} {site.part or ''}".strip()
+
+
+def _is_meant(target: Target, site: Site, names: set[str]) -> bool:
+    """Whether the plan is for this site: it was named, or it is the only one."""
+    if target.site is None:
+        return len(names) == 1
+    return target.site in (site.name, *site.aliases, _name(site))
+
+
+def _differences(site: str, now: Runtime, then: Runtime) -> Iterator[Effect]:
+    for name, setting in now.settings.items():
+        other = then.settings.get(name)
+        if other is not None and other.value != setting.value:
+            yield Effect(site, name, _shown(setting.value), _shown(other.value))
+    loaded = ({e.name for e in now.extensions if not e.fault}, {e.name for e in then.extensions if not e.fault})
+    for name in sorted(loaded[0] ^ loaded[1]):
+        yield Effect(site, f"extension {name}", _LOADED[name in loaded[0]], _LOADED[name in loaded[1]])
+
+
+def _shown(value: str | None) -> str:
+    return "not known" if value is None else value or "not set"

@@ -1,0 +1,107 @@
+"""What a plan promises for a site is so once its script has run: the site itself is asked, and its neighbour."""
+
+import time
+from typing import Any
+
+import pytest
+from debian_root import Root
+
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.plan import Plan
+from fundamentum.plan.planner import plan
+from fundamentum.report.script import as_script
+from fundamentum.survey.observe import survey
+from tests.sites.cases import CASES, files_of
+from tests.small_root import TODAY, needs
+
+from .laboratory import asked, running
+
+pytestmark = pytest.mark.real
+PORT = 8163
+BRANCH = "8.2"
+WANTED = {"memory_limit": "512M", "max_input_vars": "5000", "max_file_uploads": "44"}
+NEEDS = needs(settings="[settings.required]\n" + "".join(f'{k} = ">= {v}"\n' for k, v in WANTED.items()))
+PLANNED = list(CASES)[::2]
+OPEN = ("request", "map", "some", "expression", "condition", "sent several", "sent both")
+"""Ways of which a plan owns up to what it cannot change: what a request or a table decides, a text over several lines."""
+
+
+def planned(root: Root) -> Plan:
+    return plan([NEEDS], survey(DirectoryHost(root.path, "laboratory", live=True)), "a", today=TODAY)
+
+
+def carried_out(root: Root, made: Plan) -> None:
+    root.write("/root/plan.sh", as_script(made))
+    root.run("sh", "/root/plan.sh", "--yes")
+
+
+def now(site: str) -> dict[str, Any]:
+    """All settings, as a site says that they are."""
+    answer = asked(PORT, site)
+    return answer.get("ini", answer)  # type: ignore[no-any-return]
+
+
+def comes_to(wanted: dict[str, str], site: str) -> bool:
+    """Whether a site has these values, some time after its services were told to read their files."""
+    for _ in range(40):
+        try:
+            if {name: now(site).get(name) for name in wanted} == wanted:
+                return True
+        except OSError:
+            pass
+        time.sleep(0.1)
+    return False
+
+
+@pytest.mark.parametrize("name", PLANNED)
+def test_what_is_promised_is_so(name: str) -> None:
+    server, files = files_of(name, BRANCH, PORT)
+    with running("bookworm", files, server, PORT) as root:
+        before = now("b")
+        made = planned(root)
+        owned_up = any(word in name for word in OPEN) or "failing" in now("a")
+        assert made.complete or owned_up, made.unresolved
+        if not made.complete:
+            return
+        carried_out(root, made)
+        assert comes_to(WANTED, "a"), (now("a"), as_script(made))
+        after = now("b")
+        changed = {key for key in before if before[key] != after[key]}
+        assert changed <= {one.name for one in made.others if one.site == "b"} | {"disable_functions"}
+        assert not planned(root).edits and not planned(root).files
+
+
+def test_two_applications_of_one_pool_get_both_what_they_need() -> None:
+    """Each site has a file of its own; one plan for both."""
+    files = {
+        "/srv/a/.user.ini": "memory_limit = 100M\n",
+        "/srv/b/.user.ini": "memory_limit = 90M\nmax_input_vars = 70\n",
+    }
+    server, more = files_of("fpm: nothing", BRANCH, PORT)
+    with running("bookworm", {**more, **files}, server, PORT) as root:
+        found = survey(DirectoryHost(root.path, "laboratory", live=True))
+        for site, limit in (("a", "300M"), ("b", "200M")):
+            wanted = needs(settings=f'[settings.required]\nmemory_limit = ">= {limit}"\n')
+            carried_out(root, plan([wanted], found, site, today=TODAY))
+        assert comes_to({"memory_limit": "300M"}, "a")
+        assert comes_to({"memory_limit": "200M", "max_input_vars": "70"}, "b")
+
+
+def test_a_file_of_another_user_is_changed_with_his_rights_alone() -> None:
+    server, files = files_of("fpm: user file", BRANCH, PORT)
+    with running("bookworm", files, server, PORT) as root:
+        root.run("chown", "-R", "www-data:www-data", "/srv/a")
+        made = planned(root)
+        root.write("/root/plan.sh", as_script(made))
+        root.run(
+            "sh",
+            "-c",
+            "rm /srv/a/.user.ini; printf 'memory_limit = 300M\\n' >/etc/secret; ln -s /etc/secret /srv/a/.user.ini",
+        )
+        with pytest.raises(RuntimeError):
+            root.run("sh", "/root/plan.sh", "--yes")
+        assert (root.path / "etc/secret").read_text() == "memory_limit = 300M\n"
+        root.run("sh", "-c", "rm /srv/a/.user.ini; install -o www-data -g www-data /etc/secret /srv/a/.user.ini")
+        root.run("sh", "/root/plan.sh", "--yes")
+        assert root.run("stat", "-c", "%U", "/srv/a/.user.ini").strip() == "www-data"
+        assert comes_to(WANTED, "a")

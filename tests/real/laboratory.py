@@ -4,6 +4,7 @@ The real web server and the real PHP are started in it, the site is asked over H
 against the answer.
 """
 
+import fcntl
 import json
 import os
 import signal
@@ -14,6 +15,7 @@ import urllib.error
 import urllib.request
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
+from pathlib import Path
 from typing import Any
 
 from debian_root import STORE, Root, base
@@ -33,6 +35,13 @@ def made(release: str) -> Root:
     """The root of a release with every way of running PHP, made once."""
     branch = RELEASES[release]
     path = STORE / f"laboratory-{release}"
+    STORE.mkdir(parents=True, exist_ok=True)
+    with (STORE / f"laboratory-{release}.lock").open("w") as lock:  # tests may run side by side
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        return _made(release, branch, path)
+
+
+def _made(release: str, branch: str, path: Path) -> Root:
     if not (path / "laboratory").exists():
         root = base(release).copy(path)
         packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]

@@ -13,9 +13,11 @@ from debian_root import Root
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.findings import Finding
+from fundamentum.plan.planner import plan
+from fundamentum.report.script import as_script
 from fundamentum.survey.observe import survey
-from tests.sites.cases import FPM, files_of
-from tests.small_root import needs
+from tests.sites.cases import files_of
+from tests.small_root import TODAY, needs
 
 from .laboratory import asked, running, started
 
@@ -49,10 +51,13 @@ def closed_socket(root: Root) -> None:
     restarted(root)
 
 
-def opened_socket(root: Root) -> None:
-    with (root.path / FPM.format(branch=BRANCH).lstrip("/")).open("a") as stream:
-        stream.write("listen.owner = www-data\n")
-    restarted(root)
+def by_plan(root: Root) -> None:
+    """As the plan's own script does it."""
+    found = survey(DirectoryHost(root.path, "laboratory", live=True))
+    made = plan([needs()], found, "a", today=TODAY)
+    assert made.complete, made.unresolved
+    root.write("/root/plan.sh", as_script(made))
+    root.run("sh", "/root/plan.sh", "--yes")
 
 
 def unreadable(root: Root) -> None:
@@ -63,15 +68,15 @@ def unreadable(root: Root) -> None:
 
 MANAGERS: list["subprocess.Popen[bytes]"] = []
 LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]] = [  # case, words, how it breaks, how it is mended
-    ("fpm: nothing", "nginx is not running", lambda root: stop(root, "run/nginx.pid"), lambda root: root.run("nginx")),
-    ("module: nothing", "Apache is not running", lambda root: stop(root, "run/apache2/apache2.pid"), lambda root: root.run("apache2ctl", "start")),
-    ("fpm: nothing", "php8.2-fpm is not running", lambda root: stop(root, "run/php/php8.2-fpm.pid"), lambda root: MANAGERS.append(started(root, BRANCH))),
-    ("fpm: nothing", "www-data may not pass through /srv/a", mode("srv/a", 0o700), mode("srv/a", 0o755)),
-    ("module: nothing", "www-data may not pass through /srv ", mode("srv", 0o700), mode("srv", 0o755)),
-    ("fpm: nothing", "may not read /srv/a/index.php", unreadable, mode("srv/a/index.php", 0o644)),
-    ("fpm: nothing", "the socket /run/php/php8.2-fpm.sock is not open to www-data", closed_socket, opened_socket),
+    ("fpm: nothing", "nginx is not running", lambda root: stop(root, "run/nginx.pid"), by_plan),
+    ("module: nothing", "Apache is not running", lambda root: stop(root, "run/apache2/apache2.pid"), by_plan),
+    ("fpm: nothing", "php8.2-fpm is not running", lambda root: stop(root, "run/php/php8.2-fpm.pid"), by_plan),
+    ("fpm: nothing", "www-data may not pass through /srv/a", mode("srv/a", 0o700), by_plan),
+    ("module: nothing", "www-data may not pass through /srv ", mode("srv", 0o700), by_plan),
+    ("fpm: nothing", "may not read /srv/a/index.php", unreadable, by_plan),
+    ("fpm: nothing", "the socket /run/php/php8.2-fpm.sock is not open to www-data", closed_socket, by_plan),
     ("module: access file, others only", "AllowOverride does not let such a file use php_value", lambda root: None, lambda root: root.write("/srv/a/.htaccess", "")),
-    ("module: engine off in an access file", "PHP is switched off for a", lambda root: None, lambda root: root.write("/srv/a/.htaccess", "")),
+    ("module: engine off in an access file", "PHP is switched off for a", lambda root: None, by_plan),
 ]  # fmt: skip
 
 

@@ -170,7 +170,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     assert not made.scheduled or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
     script, playbook = as_script(made), as_playbook(made)
     folder = tmp_path_factory.mktemp("run")
-    names = "write_file change_file make_directory give set_mode grant install_packages restart_service reload_service"
+    names = "write_file change_file make_directory give set_mode grant install_packages restart_service reload_service start_service"
     calls = (
         "".join(f'{name}() {{ printf "%s\\0" "$@" >> calls; }}\n' for name in names.split())
         + "finish() { :; }\nsay() { :; }\n"

@@ -127,7 +127,7 @@ def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account
         change = _granted(change, place, account, 7, survey)
     elif need.access == "read-only":
         change = _granted(_withheld(change, place, account), place, account, 5, survey)
-    change = _passable(change, barred(place, places, account), survey, account)
+    change = passable(change, barred(place, places, account), survey, account)
     if need.access == "writable" and survey.machine.enforcing:
         kind = place.label.split(":")[2] if place.label.count(":") >= 2 else ""
         of = platform(survey.system.family)
@@ -178,7 +178,8 @@ def replace_place(place: Place, change: Arrangement, account: Account) -> Place:
     )
 
 
-def _passable(change: Arrangement, shut: list[Place], survey: Survey, account: Account) -> Arrangement:
+def passable(change: Arrangement, shut: list[Place], survey: Survey, account: Account) -> Arrangement:
+    """With the right for the user to pass through these directories, and no other."""
     for one in shut:
         path = one.real or one.path
         if one.user == account.user:

@@ -3,21 +3,31 @@
 Only what was seen is judged.  Where processes cannot be seen (an image, a root directory), what runs is left out.
 """
 
+import shlex
 from collections.abc import Callable, Iterator
-from typing import Final
+from typing import Any, Final
 
+import msgspec
 from msgspec.structs import replace
 
+from fundamentum.check import directories
 from fundamentum.check.access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
-from fundamentum.model.findings import Finding, Target
+from fundamentum.model.findings import Arrangement, Finding, Target, Unblocked
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
 
-Broken = tuple[str, str, Origin | None]
-"""What is wrong, what to do, and where."""
+
+class Broken(msgspec.Struct, frozen=True):
+    """Something on the way that stops requests."""
+
+    found: str
+    remedy: str
+    origin: Origin | None = None
+    unblocked: Unblocked | None = None
+    """What lets them pass, where this program can do it."""
 
 
 def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) -> Finding:
@@ -25,16 +35,18 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
     if site is None or finding.verdict != "met" or not target.present or target.beside:
         return finding
     for link in LINKS:
-        for found, remedy, origin in link(survey, target, site):
+        if broken := next(link(survey, target, site), None):
             if target.named:
-                return replace(finding, remark=f"{found}: {remedy}")
-            return replace(finding, verdict="unmet", found=found, remedy=remedy, origin=origin or finding.origin)
+                return replace(finding, remark=f"{broken.found}: {broken.remedy}")
+            origin = broken.origin or finding.origin
+            words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "unblocked": broken.unblocked}
+            return replace(finding, verdict="unmet", origin=origin, **words)
     return finding
 
 
 def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     if site.failing:
-        yield f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it", None
+        yield Broken(f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it")
 
 
 def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -42,8 +54,9 @@ def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     process = next((one for one in survey.servers if one.server == site.server), None)
     if survey.processes == "seen" and process and process.started is None:
         of = platform(survey.system.family)
-        command = " ".join(of.service("start", of.web_service(site.server)))
-        yield f"{webserver(site.server).title} is not running, so nothing answers for {site.name}", command, None
+        service = of.web_service(site.server)
+        found = f"{webserver(site.server).title} is not running, so nothing answers for {site.name}"
+        yield Broken(found, " ".join(of.service("start", service)), unblocked=Unblocked(start=service))
 
 
 def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -53,7 +66,8 @@ def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         return
     service = runtime.service or "the process manager"
     command = " ".join(platform(survey.system.family).service("start", service)) if runtime.service else "start it"
-    yield f"{service} is not running, so {site.name} is answered with an error", command, None
+    found = f"{service} is not running, so {site.name} is answered with an error"
+    yield Broken(found, command, unblocked=Unblocked(start=runtime.service) if runtime.service else None)
 
 
 def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -72,7 +86,8 @@ def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     if not bits & WRITE:
         remedy = f"set listen.owner = {account.name} in {runtime.pool_file or 'the pool'} and restart {runtime.service}"
         found = f"the socket {runtime.listen} is not open to {account.name}, as whom {site.server} works"
-        yield found, remedy, Origin(runtime.pool_file) if runtime.pool_file else None
+        origin = Origin(runtime.pool_file) if runtime.pool_file else None
+        yield Broken(found, remedy, origin, Unblocked(socket_owner=account.name))
 
 
 def _document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -87,7 +102,9 @@ def _document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broke
         # The root itself is a directory of somebody's, where it is not a running system's.
         for closed in (one for one in (*barred(root, places, who), *closed_here) if one.path != "/"):
             words = f"{who.name} may not pass through {closed.path} (mode {closed.mode:04o}), so {site.name} is refused"
-            yield words, f"chmod o+x {closed.path}, or let {who.name} in by its group", Origin(closed.path)
+            change = directories.passable(Arrangement(closed.real or closed.path, who.name), [closed], survey, who)
+            unblocked = None if closed.loose else Unblocked(arrangement=change)
+            yield Broken(words, _commands(change), Origin(closed.path), unblocked)
     yield from _script(places, account_of(survey, target), site)
 
 
@@ -95,7 +112,13 @@ def _script(places: dict[str, Place], account: Account | None, site: Site) -> It
     script = places.get(f"{(site.root or '').rstrip('/')}/index.php")
     if script and script.kind == "file" and account and not allowed(script, account) & READ:
         words = f"{account.name}, as whom PHP works, may not read {script.path} (mode {script.mode:04o})"
-        yield words, f"let {account.name} read it: chmod o+r {script.path}, or by its group", Origin(script.path)
+        mode = script.mode | (READ << 3 if script.group in account.groups else READ)
+        change = Arrangement(script.path, account.name, opened=((script.real or script.path, mode),))
+        yield Broken(words, _commands(change), Origin(script.path), Unblocked(arrangement=change))
+
+
+def _commands(change: Arrangement) -> str:
+    return " && ".join(shlex.join(command) for command in directories.commands(change))
 
 
 def _of_web_server(survey: Survey, site: Site) -> Account | None:

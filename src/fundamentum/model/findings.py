@@ -77,6 +77,17 @@ class Switch(msgspec.Struct, frozen=True):
     """The package that brings the web server itself, where it is not there."""
 
 
+class Unblocked(msgspec.Struct, frozen=True):
+    """What lets requests pass where something on their way to PHP stopped them."""
+
+    start: str = ""
+    """The service that has to run."""
+    socket_owner: str = ""
+    """The user to whom the pool's socket has to belong."""
+    arrangement: Arrangement | None = None
+    """Who has to be let in where."""
+
+
 class Finding(msgspec.Struct, frozen=True):
     """What came out for one need."""
 
@@ -105,6 +116,8 @@ class Finding(msgspec.Struct, frozen=True):
     """What would mend a directory."""
     switch: Switch | None = None
     """What makes the web server hand PHP to the runtime."""
+    unblocked: Unblocked | None = None
+    """What lets requests pass on their way to PHP."""
 
 
 class Target(msgspec.Struct, frozen=True):

@@ -1,6 +1,7 @@
 """A plan: what to change on a server, in which order, and why."""
 
 from datetime import date
+from typing import Literal
 
 import msgspec
 
@@ -173,6 +174,13 @@ class Restart(Value, frozen=True):
     service: str
     gently: bool = False
     """Whether it is enough that it reads its configuration again."""
+    starts: bool = False
+    """Whether it does not run yet."""
+
+    @property
+    def verb(self) -> Literal["start", "reload", "restart"]:
+        """What is done to it."""
+        return "start" if self.starts else "reload" if self.gently else "restart"
 
 
 class Effect(Value, frozen=True):

@@ -9,8 +9,9 @@ from fundamentum.check import extensions
 from fundamentum.check.offers import Market
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Module
-from fundamentum.model.plan import Action, AddLine, Enable, Install, Restart, SwitchOn
+from fundamentum.model.plan import Action, AddLine, Arrange, Enable, Install, Manage, Restart, SwitchOn
 from fundamentum.model.survey import Survey
+from fundamentum.plan.setting_places import line_of_site, pool_addition
 
 PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 
@@ -24,10 +25,28 @@ def for_finding(finding: Finding, survey: Survey, target: Target, market: Market
         if one := finding.switch:
             found += [Install(one.package)] if one.package else []
             found.append(SwitchOn(one.server, one.modules, one.without, one.snippets))
-        return found
+        return [*found, *_for_way_in(finding, survey, target)]
     if finding.subject and (finding.need.kind in ("extension", "loader") or finding.state):
         return list(for_extension(finding.subject, survey, target, market))
     return []
+
+
+def _for_way_in(finding: Finding, survey: Survey, target: Target) -> Iterable[Action]:
+    """What lets requests pass on their way to PHP."""
+    runtime, engine = target.runtime, target.runtime.settings.get("engine")
+    off = finding.state == "switched-off" and finding.switch is None and engine and engine.set_by == "site"
+    if off and engine and (change := line_of_site("engine", engine, "1", runtime, survey)):
+        yield change
+    if (unblocked := finding.unblocked) is None:
+        return
+    if unblocked.start:
+        yield Restart(unblocked.start, starts=True)
+    if unblocked.arrangement:
+        yield Arrange(unblocked.arrangement)
+    file = pool_addition(runtime, f"socket-{runtime.pool}", runtime.pool_file or "")
+    if unblocked.socket_owner and runtime.pool and file:
+        owner = runtime.listen_owner or ""
+        yield Manage("listen.owner", owner, unblocked.socket_owner, file, runtime.label, runtime.pool, 0)
 
 
 def for_extension(name: str, survey: Survey, target: Target, market: Market) -> Iterable[Action]:

@@ -20,8 +20,9 @@ def carried_out(action: Manage | Widen | Allow | Arrange | Schedule, survey: Sur
     """The survey after one such action."""
     match action:
         case Manage(name, _, after, file, label):
+            owner = {"listen_owner": after} if name == "listen.owner" else {}
             changed = tuple(
-                replace(one, manager={**one.manager, name: Setting(after, Origin(file, 1))})
+                replace(one, manager={**one.manager, name: Setting(after, Origin(file, 1))}, **owner)
                 if one.label == label
                 else one
                 for one in survey.runtimes

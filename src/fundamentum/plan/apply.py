@@ -82,9 +82,8 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             return _set(action, survey)
         case ChangeLine():
             return _relined(action, survey)
-        case Restart(service):
-            started = tuple(replace(r, stale=(), answer=None) if r.service == service else r for r in survey.runtimes)
-            return replace(survey, runtimes=started)
+        case Restart():
+            return _restarted(action, survey)
         case AddPool():
             like = next((r for r in survey.runtimes if r.label == action.like), None)
             if like is None:
@@ -96,6 +95,21 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             return around.carried_out(action, survey)
         case Install():
             return survey  # all packages first, and together: see above
+
+
+def _restarted(action: Restart, survey: Survey) -> Survey:
+    """The server with a service that runs, and has read everything."""
+    now = float(survey.taken or 1) if action.starts else None
+    runtimes = tuple(
+        replace(r, stale=(), answer=None, started=now or r.started) if r.service == action.service else r
+        for r in survey.runtimes
+    )
+    of = platform(survey.system.family)
+    servers = tuple(
+        replace(one, started=now or one.started) if of.web_service(one.server) == action.service else one
+        for one in survey.servers
+    )
+    return replace(survey, runtimes=runtimes, servers=servers)
 
 
 def _switched(action: SwitchOn, survey: Survey) -> Survey:

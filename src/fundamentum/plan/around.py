@@ -13,7 +13,7 @@ from fundamentum.model.plan import Action, Allow, Arrange, Install, Manage, Rest
 from fundamentum.model.surrounding_needs import TaskNeed
 from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import for_extension
-from fundamentum.plan.setting_places import after
+from fundamentum.plan.setting_places import pool_addition
 from fundamentum.webservers import webserver
 
 CRON: Final = ("cron", "cronie")
@@ -47,12 +47,13 @@ def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: 
     runtime = one.target.runtime
     if link.state == "awaiting-restart" and runtime.service:
         yield Restart(runtime.service)
-    elif link.of == "FPM" and runtime.pool and runtime.pool_dir:
+    elif link.of == "FPM" and runtime.pool:
         present = runtime.manager.get(link.name)
         origin = present.origin.set_in if present else ""
         file = runtime.pool_file if one.target.beside else None
-        file = file or after(runtime.pool_dir, f"{label}-{runtime.pool}", ".conf", origin, runtime.pool_file or "")
-        yield Manage(link.name, link.value, link.to, file, runtime.label, runtime.pool, link.least)
+        file = file or pool_addition(runtime, f"{label}-{runtime.pool}", origin, runtime.pool_file or "")
+        if file:
+            yield Manage(link.name, link.value, link.to, file, runtime.label, runtime.pool, link.least)
     for site in sites_of(world, one.target) if link.site else ():
         for limit in site.limits:
             same = link.site == f"{site.name} {limit.part or site.part or ''}".strip()

@@ -35,9 +35,11 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     )
     found = {service: Restart(service) for service in services if service}
     for action in actions:
+        if isinstance(action, Restart) and action.starts:
+            found[action.service] = action
         if isinstance(action, SwitchOn):
             service = platform(family).web_service(action.server)
-            found[service] = Restart(service)
+            found.setdefault(service, Restart(service))
     for action in actions:
         if isinstance(action, Allow) or (isinstance(action, Widen) and action.spot):
             service = platform(family).web_service(action.server)

@@ -22,6 +22,8 @@ from fundamentum.model.survey import Survey
 from fundamentum.model.text import is_path
 from fundamentum.platforms import platform
 
+_FIRST: Final = ("00-", "000-", "00000000-", f"{'0' * 40}-", "-00-")
+_LAST: Final = ("90-", "zz-", "zzzz-", "zzzzzzzz-", f"{'z' * 40}-")
 _SENT: Final = ("request", "request-admin")
 
 
@@ -53,7 +55,7 @@ def for_setting(
     if value is None:
         return None
     if present.set_by == "site":
-        return _line_of_site(name, present, value, runtime, survey)
+        return line_of_site(name, present, value, runtime, survey)
     if not runtime.editable:
         return None
     pool_file = _pool_file(name, present, value, target, label, survey)
@@ -92,7 +94,7 @@ def _pool_file(name: str, present: Setting, value: str, target: Target, label: s
     if present.set_by == "ini" and not (shared and not _allows_more(name, present.value or "", value)):
         return None
     before = present.origin.set_in if present.set_by == "pool" else ""
-    return _before(runtime, f"{label}-{runtime.pool}", before or runtime.pool_file or "")
+    return pool_addition(runtime, f"{label}-{runtime.pool}", before or runtime.pool_file or "", first=True)
 
 
 def _allows_more(name: str, before: str, after: str) -> bool:
@@ -104,7 +106,7 @@ def _allows_more(name: str, before: str, after: str) -> bool:
     return after[:1].isdigit() and before[:1].isdigit() and quantity(after).number >= quantity(before).number > 0
 
 
-def _line_of_site(name: str, present: Setting, value: str, runtime: Runtime, survey: Survey) -> ChangeLine | None:
+def line_of_site(name: str, present: Setting, value: str, runtime: Runtime, survey: Survey) -> ChangeLine | None:
     """The very line that decides for the site, with another value; None where it cannot be changed as it stands."""
     for line, kind in _lines(runtime, survey):
         syntax: Syntax = "sent" if kind in _SENT else "ini" if kind in ("user-ini", "section") else "module"
@@ -132,26 +134,25 @@ def _lines(runtime: Runtime, survey: Survey) -> Iterator[tuple[Assignment, str]]
 def after(folder: str, label: str, ending: str, *origins: str) -> str:
     """A file of a directory of additions that is read after those that set the directive now."""
     names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
-    for prefix in ("90-", "zz-", "zzzz-", "zzzzzzzz-"):
+    for prefix in _LAST[:-1]:
         name = f"{prefix}{label}{ending}"
         if all(name.encode() >= other.encode() for other in names):
             return posixpath.join(folder, name)
-    return posixpath.join(folder, f"{'z' * 40}-{label}{ending}")
+    return posixpath.join(folder, f"{_LAST[-1]}{label}{ending}")
 
 
-def _before(runtime: Runtime, label: str, origin: str) -> str | None:
-    """A pool file that is included, and read before the one that sets the directive now: in pools the first line wins.
+def pool_addition(runtime: Runtime, label: str, *origins: str, first: bool = False) -> str | None:
+    """A file of a pool's directory that is included, and read after those that speak now, or before them.
 
     None where the manager's pattern includes no file of such a name.
     """
     if not runtime.pool_dir:
         return None
-    first = posixpath.basename(origin) if posixpath.dirname(origin) == runtime.pool_dir else ""
+    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == runtime.pool_dir]
     pattern = runtime.pool_pattern
-    stems = [f"{prefix}{label}" for prefix in ("00-", "000-", "00000000-", f"{'0' * 40}-", "-00-")]
-    for stem in stems:
-        name = pattern.replace("*", stem, 1) if "*" in pattern else ""
-        fits = name and fnmatch.fnmatchcase(name, pattern)
-        if fits and (not first or name.encode() <= first.encode()) and is_path(f"/{name}"):
+    for prefix in _FIRST if first else _LAST:
+        name = pattern.replace("*", f"{prefix}{label}", 1) if "*" in pattern else ""
+        fits = fnmatch.fnmatchcase(name, pattern) and is_path(f"/{name}")
+        if fits and all(name <= one if first else name >= one for one in names):
             return posixpath.join(runtime.pool_dir, name)
     return None

@@ -183,7 +183,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         others=[OtherSite(one.site, one.name, one.before, one.after) for one in plan.others],
         enable=[PlannedExtension(one.extension, f"{one.branch}/{one.sapi}") for one in plan.enables]
         + [PlannedExtension(one.extension, one.runtime) for one in plan.lines],
-        services=[PlannedService(one.service, "reload" if one.gently else "restart") for one in plan.restarts],
+        services=[PlannedService(one.service, one.verb) for one in plan.restarts],
         steps=steps(plan),
         unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
         edits=[FileChange(one.path, one.diff) for one in plan.edits],

@@ -31,6 +31,8 @@ exec setpriv --reuid "$(stat -c %u -- "${2%/*}")" --regid "$(stat -c %g -- "${2%
 """
 """Puts a file in the place of another with the rights of the directory's owner: no link of his leads any further."""
 
+_VERBS: Final = {"start": ("started", "Start"), "reload": ("reloaded", "Reload"), "restart": ("restarted", "Restart")}
+
 
 class _Ours(str):
     """Text of this program: a template of Ansible's, a word that one of its modules knows, a name made of safe letters.
@@ -63,7 +65,7 @@ def as_playbook(plan: Plan) -> str:
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the {families()} only")
-    restarting = [_handler(one.service) for one in plan.restarts]
+    restarting = [_handler(one.service) for one in plan.restarts if not one.starts]
     tasks: list[dict[str, Any]] = []
     if plan.switch:
         module, options = of.ansible_stream(plan.switch)
@@ -90,9 +92,11 @@ def as_playbook(plan: Plan) -> str:
     for one in plan.arranged:
         tasks += _arranged(one.arrangement)
     for restart in plan.restarts:
-        if plan.reasons.get(key_of(restart)):
+        if restart.starts:
+            tasks += _restart(restart, of)
+        elif plan.reasons.get(key_of(restart)):
             tasks.append(_stale(restart, of))
-    handlers = [handler for one in plan.restarts for handler in _restart(one, of)]
+    handlers = [handler for one in plan.restarts if not one.starts for handler in _restart(one, of)]
     names = ", ".join(one.needs.name for one in plan.after)
     play: dict[str, Any] = {
         "name": f"What {names} needs",
@@ -266,11 +270,13 @@ def _restart(restart: Restart, of: Platform) -> list[dict[str, Any]]:
     service = restart.service
     _, *command = of.service_check(service)
     test = _task(f"Test the configuration of {service}", "command", argv=[_Ours(word) for word in command])
-    state, title = ("reloaded", "Reload") if restart.gently else ("restarted", "Restart")
+    state, title = _VERBS[restart.verb]
+    called = {} if restart.starts else {"listen": _handler(service)}  # a task of its own, or one that changes call for
     return [
-        test | {"listen": _handler(service), "changed_when": False},
+        test | called | {"changed_when": False},
         _task(f"{title} {service}", "service", name=service, state=_Ours(state))
-        | {"listen": _handler(service), "when": _Ours("not (skip_restart | default(false) | bool)")},
+        | called
+        | {"when": _Ours("not (skip_restart | default(false) | bool)")},
     ]
 
 

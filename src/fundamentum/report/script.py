@@ -93,8 +93,12 @@ def _services(plan: Plan) -> Iterator[str]:
     for restart in plan.restarts:
         yield from _comment("The service, so that it runs with all of this")
         yield from _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
-        function = "reload_service" if restart.gently else "restart_service"
-        yield from (shell_words([function, restart.service, *platform(plan.family).service_check(restart.service)]), "")
+        yield from (
+            shell_words(
+                [f"{restart.verb}_service", restart.service, *platform(plan.family).service_check(restart.service)]
+            ),
+            "",
+        )
 
 
 def _left(plan: Plan) -> Iterator[str]:

@@ -205,6 +205,10 @@ give() { # PATH OWNER GROUP: an empty word leaves that as it is
 }
 
 set_mode() { # PATH MODE
+    if [ -f "$1" ] && [ ! -L "$1" ]; then
+        set_mode_of_file "$@"
+        return
+    fi
     (enter "$1") || exit 1
     mode=$(stat -c '%a' -- "$1")
     if [ "$mode" = "$2" ]; then
@@ -214,6 +218,19 @@ set_mode() { # PATH MODE
     say "directory $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
     (enter "$1" && chmod "$2" .) || exit 1
+    back "chmod $mode $(quoted "$1")"
+    changed=yes
+}
+
+set_mode_of_file() { # PATH MODE: with the rights of its owner alone, so that no link that he puts there leads further
+    mode=$(stat -c '%a' -- "$1")
+    if [ "$mode" = "$2" ]; then
+        say "file $1: has mode $mode"
+        return 0
+    fi
+    say "file $1: mode $2 (now $mode)"
+    [ "$act" = yes ] || return 0
+    setpriv --reuid "$(stat -c '%u' -- "$1")" --regid "$(stat -c '%g' -- "$1")" --clear-groups -- chmod "$2" -- "$1"
     back "chmod $mode $(quoted "$1")"
     changed=yes
 }
@@ -251,6 +268,20 @@ is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process r
 
 restart_service() { verb=restart; take_up "$@"; } # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND first
 reload_service() { verb=reload; take_up "$@"; }   # the same, where reading the configuration again is enough
+
+start_service() { # SERVICE PIDFILE COMMAND...: one that does not run; with its configuration tested first
+    service=$1 pidfile=$2
+    shift 2
+    if [ -f "$pidfile" ] && kill -0 "$(cat "$pidfile")" 2>/dev/null; then
+        say "service $service: runs"
+        return 0
+    fi
+    say "service $service: starting it"
+    [ "$act" = yes ] || return 0
+    "$@"
+    if [ -d /run/systemd/system ]; then systemctl start "$service"; else service "$service" start; fi
+    back "stop $service"
+}
 
 take_up() {
     service=$1 pidfile=$2

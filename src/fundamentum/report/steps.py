@@ -78,9 +78,8 @@ def steps(plan: Plan) -> list[Step]:
         reasons = why(plan, key_of(restart), restart.service)
         if plan.installs or plan.enables or plan.files or plan.edits or plan.switched:
             reasons.append(f"{restart.service}: so that it runs with the changes above")
-        verb = "reload" if restart.gently else "restart"
-        command = shlex.join(of.service(verb, restart.service))
-        found.append(Step(f"{verb} {restart.service}", [command], reasons, "restart", restart.service))
+        command = shlex.join(of.service(restart.verb, restart.service))
+        found.append(Step(f"{restart.verb} {restart.service}", [command], reasons, "restart", restart.service))
     for pool in plan.pools:
         line = f"hand the site of {pool.name} to unix:{pool.listen}, so that its own limits hold for it"
         found.append(Step(f"decide: let the web server use the pool {pool.name}", [], [line], "site", pool.name))

@@ -40,6 +40,9 @@ class Extension(msgspec.Struct, frozen=True):
     """Extension files that have to be loaded before it."""
 
 
+TAKING: Final = frozenset({"disable_functions", "disable_classes"})
+"""Directives that take something away at once and for good: of several places all count.  Source:
+``zend_disable_functions`` and ``fpm_php_zend_ini_alter_master`` in PHP; asked of real pools with 7.4, 8.2 and 8.4."""
 START_ONLY: Final = frozenset(
     "opcache.memory_consumption opcache.interned_strings_buffer opcache.max_accelerated_files opcache.jit_buffer_size "
     "opcache.preload opcache.preload_user opcache.huge_code_pages opcache.enable_cli opcache.file_cache".split()

@@ -13,6 +13,7 @@ import msgspec
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity, span, spelled
 from fundamentum.check import settings
+from fundamentum.check.confinement import fenced
 from fundamentum.check.offers import Market
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Link, Target
@@ -101,6 +102,7 @@ def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> It
             room = with_room(need.amount)
             yield from allowed(sites, "sizes", body, room, survey)
             yield from of_php("file_uploads", "on", least=1)
+            yield from _fence(need.amount, target)
             yield from of_php("post_max_size", f">= {body}", f">= {spelled(room)}", body)
             yield from of_php("upload_max_filesize", f">= {spelled(need.amount)}", least=need.amount)
             # The manual on post_max_size: "generally speaking, memory_limit should be larger than post_max_size".
@@ -118,6 +120,22 @@ def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> It
             parts = target.runtime.settings.get("max_multipart_body_parts")
             if parts and parts.value not in (None, "-1"):
                 yield from of_php("max_multipart_body_parts", f">= {need.amount}", least=need.amount)
+
+
+def _fence(least: int, target: Target) -> Iterator[Link]:
+    """Where uploads would land, if PHP may not open it.
+
+    Source: ``php_open_temporary_fd_ex``: a directory that is named for them is not held against ``open_basedir``, but
+    what is taken where none is named is.
+    """
+    named = target.runtime.settings.get("upload_tmp_dir")
+    for folder in target.runtime.upload_folders if not (named and named.value) else ():
+        if fence := fenced(folder, target):
+            remedy = f"set upload_tmp_dir to a directory within open_basedir, or add {folder} to it at {fence.origin}"
+            shown = "not known" if fence.value is None else fence.value
+            known = None if fence.value is None else 0.0
+            enough = None if fence.value is None else False
+            yield Link("PHP", "open_basedir", shown, shown, known, least, fence.origin, enough, remedy)
 
 
 def with_room(size: int) -> int:

@@ -1,10 +1,9 @@
 """Programs that an application runs: there, new enough, and to be run by the user as whom PHP works."""
 
-from typing import Final
-
 from msgspec.structs import replace
 
 from fundamentum.check.access import SEARCH, account_of, allowed, barred
+from fundamentum.check.confinement import judge_command
 from fundamentum.check.offers import Market, upstream
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.origin import Origin
@@ -13,8 +12,6 @@ from fundamentum.model.surrounding_needs import CommandNeed
 from fundamentum.model.surroundings import Command
 from fundamentum.model.survey import Survey
 from fundamentum.model.versions import VersionRange
-
-_RUNNERS: Final = ("exec", "shell_exec", "system", "passthru", "proc_open", "popen")
 
 
 def judge(need: CommandNeed, survey: Survey, target: Target, market: Market) -> Finding:
@@ -43,7 +40,7 @@ def _one(
     if versions.alternatives and version is None:
         return replace(base, remedy=f"{fact.path} came with no package: see what {name} --version says")
     if version is None or versions.accepts(version):
-        return replace(base, verdict="met", subject=name, remark=_forbidden(target))
+        return judge_command(replace(base, verdict="met", subject=name), fact.path, target)
     if offer and versions.accepts(upstream(offer.version)):
         remedy = f"upgrade {offer.name} to {upstream(offer.version)} ({offer.source})"
         return replace(base, verdict="unmet", state="installable", remedy=remedy, package=offer.name)
@@ -73,12 +70,3 @@ def _bar(path: str, survey: Survey, target: Target) -> str | None:
     if not shut and allowed(place, account) & SEARCH:
         return None
     return f"let {account.name} run it: look at the mode of {shut[0].path if shut else path}"
-
-
-def _forbidden(target: Target) -> str | None:
-    """Whether PHP is forbidden to run programs."""
-    setting = target.runtime.settings.get("disable_functions")
-    names = {name.strip() for name in (setting.value or "").split(",")} if setting else set()
-    if setting and names.issuperset(_RUNNERS):
-        return f"but disable_functions forbids PHP to run programs at all ({setting.origin})"
-    return None

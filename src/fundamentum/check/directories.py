@@ -7,8 +7,9 @@ from msgspec.structs import replace
 
 from fundamentum.check.access import ROOT, account_of, allowed, barred, inside, user_of
 from fundamentum.check.chain import sites_of
+from fundamentum.check.confinement import judge_directory
 from fundamentum.model.application_paths import candidates
-from fundamentum.model.findings import AGAIN, Arrangement, Finding, Target
+from fundamentum.model.findings import AGAIN, Arrangement, Finding, Target, Verdict
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_needs import DirectoryNeed
 from fundamentum.model.surroundings import Account, Place
@@ -57,11 +58,11 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     if change:
         remedies += [" && ".join(shlex.join(command) for command in commands(change))]
     found = replace(found, found=", ".join(words), arrangement=change)
-    if not remedies:
-        everyone = place.kind == "directory" and place.mode & 2 and not place.mode & 0o1000
-        remark = f"every user of the server may write to it (mode {place.mode:04o})" if everyone else None
-        return replace(found, verdict="met", remark=remark)
-    return replace(found, verdict="unmet", remedy="; ".join(remedies))
+    everyone = not remedies and place.kind == "directory" and place.mode & 2 and not place.mode & 0o1000
+    remark = f"every user of the server may write to it (mode {place.mode:04o})" if everyone else None
+    verdict: Verdict = "unmet" if remedies else "met"
+    found = replace(found, verdict=verdict, remedy="; ".join(remedies) or None, remark=remark)
+    return judge_directory(found, place.real or place.path, target)
 
 
 def placed(need: DirectoryNeed, survey: Survey, target: Target) -> Place | None:

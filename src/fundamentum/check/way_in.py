@@ -28,6 +28,8 @@ class Broken(msgspec.Struct, frozen=True):
     origin: Origin | None = None
     unblocked: Unblocked | None = None
     """What lets them pass, where this program can do it."""
+    unknown: bool = False
+    """Whether it cannot be told if they are stopped."""
 
 
 def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) -> Finding:
@@ -40,7 +42,7 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
                 return replace(finding, remark=f"{broken.found}: {broken.remedy}")
             origin = broken.origin or finding.origin
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "unblocked": broken.unblocked}
-            return replace(finding, verdict="unmet", origin=origin, **words)
+            return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
     return finding
 
 
@@ -126,6 +128,14 @@ def _of_web_server(survey: Survey, site: Site) -> Account | None:
     return account_named(survey, name) if name else None
 
 
+def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """A pool that is shut into a directory looks for scripts there, under the path that it is told."""
+    if chroot := target.runtime.chroot:
+        what = site.root or "the script"
+        found = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
+        yield Broken(found, f"look whether {chroot}{site.root or ''} is there", unknown=True)
+
+
 Link = Callable[[Survey, Target, Site], Iterator[Broken]]
-LINKS: Final[tuple[Link, ...]] = (_web_server, _refused, _manager, _socket, _document_root)
+LINKS: Final[tuple[Link, ...]] = (_web_server, _refused, _manager, _socket, _document_root, _shut_in)
 """In the order in which a request meets them."""

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec.structs import replace
 
-from fundamentum.catalog import Facts, facts
+from fundamentum.catalog import START_ONLY, TAKING, Facts, facts
 from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime, Setting
@@ -39,7 +39,15 @@ class _Merge:
     def put(self, one: Assignment, *, heeds: bool = True, locks: bool = False) -> None:
         """Apply one line.  ``heeds``: it counts only where its class and earlier locks let it."""
         before = self.settings.get(one.name)
-        if before is None:
+        if before is None or one.name in START_ONLY:
+            return
+        if one.name in TAKING:
+            if (
+                not heeds and before.value is not None
+            ):  # what is sent over FastCGI; other places show it, and take nothing
+                together = None if one.value is None else ",".join(filter(None, (before.value, one.value)))
+                lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
+                self.settings[one.name] = Setting(together, one.origin, (*lost, *before.overridden), set_by="site")
             return
         if heeds and not locks and (one.name in self.locked or not self.per_directory(one.name)):
             return
@@ -51,6 +59,13 @@ class _Merge:
         self.settings[one.name] = Setting(one.value, one.origin, (*lost, *before.overridden)[:MAX_LOST], set_by="site")
         if locks:
             self.locked.add(one.name)
+
+    def _take(self, one: Assignment, before: Setting) -> None:
+        """What is taken away comes to what was taken before."""
+        known = before.value is not None and one.value is not None
+        together = ",".join(filter(None, (before.value, one.value))) if known else None
+        lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
+        self.settings[one.name] = Setting(together, one.origin, (*lost, *before.overridden), set_by="site")
 
     def unknown(self, origin: Origin, *, heeds: bool = True, names: Iterable[str] | None = None) -> None:
         """A place that could not be read may have set anything that it can."""
@@ -130,7 +145,7 @@ def _sections(merge: _Merge, sections: Iterable[Section], site: Site, below: str
     paths = [one for one in sections if one.kind == "path" and folder.startswith(one.match.rstrip("/") + "/")]
     for section in (*hosts, *sorted(paths, key=lambda one: len(one.match.rstrip("/")))):
         for one in section.values:
-            if one.name in merge.settings:
+            if one.name in merge.settings and one.name not in TAKING:
                 merge.locked.discard(one.name)
                 merge.put(one, heeds=False, locks=True)
 

@@ -134,6 +134,8 @@ class Runtime(Fact, frozen=True):
     """The directory whose files are included where the pool's own file is."""
     pool_pattern: Text = "*.conf"
     """What the name of a file there has to match so that it is included."""
+    chroot: Text = ""
+    """The directory into which the pool is shut: paths are other ones for it."""
     user: PlainName | None = None
     service: PlainName | None = None
     started: float | None = None

@@ -9,7 +9,7 @@ import posixpath
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from fundamentum.catalog import START_ONLY, facts, is_unlimited
+from fundamentum.catalog import START_ONLY, TAKING, facts, is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.setting_line import Syntax, ini_text, with_value
 from fundamentum.check.settings import effective
@@ -86,7 +86,7 @@ def _pool_file(name: str, present: Setting, value: str, target: Target, label: s
     runtimes read the same ini files and the change would not simply allow them more.
     """
     runtime = target.runtime
-    if not runtime.pool or name in START_ONLY:
+    if not runtime.pool or name in START_ONLY | TAKING:
         return None
     if target.beside and runtime.pool_file:
         return runtime.pool_file

@@ -239,6 +239,7 @@ def _runtime(
         pool_file=pool.file if pool else None,
         pool_dir=pool.folder if pool and is_path(pool.folder) else None,
         pool_pattern=pool.pattern if pool else "*.conf",
+        chroot=(pool.chroot if pool else None) or "",
         user=pool.user if pool else None,
         service=service,
         started=started,

@@ -42,6 +42,7 @@ class Pool(msgspec.Struct):
     """What the name of a file there has to match so that it is included."""
     user: str | None = None
     listen: str | None = None
+    chroot: str | None = None
     owner: str | None = None
     group: str | None = None
     mode: int = 0o660
@@ -122,6 +123,8 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         pool.manager[entry.name] = Setting(value, Origin(path, entry.line), lost)
     elif entry.name == "user":
         pool.user = value
+    elif entry.name == "chroot":
+        pool.chroot = value
     elif entry.name == "listen":
         pool.listen = value
     else:

@@ -8,7 +8,7 @@ from typing import Final, Literal
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.catalog import Facts, catalogued
+from fundamentum.catalog import START_ONLY, TAKING, Facts, catalogued
 from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.installation import INI_NAMES, Installation
 from fundamentum.model.layers import Assignment, Section
@@ -184,6 +184,8 @@ def settings(
         if known is not None and known.refuses_empty and line.value == "":
             continue
         before = found.get(line.name)
+        if line.name in TAKING and line.by == "pool" and before and before.value and line.value is not None:
+            line = msgspec.structs.replace(line, value=f"{before.value},{line.value}")
         lost = before.overridden if before else ()
         if before and not before.origin.built_in:
             lost = (Overridden(before.origin, before.value), *lost[: MAX_LOST - 1])
@@ -197,5 +199,5 @@ def settings(
 
 
 def _changes_value(override: Override) -> bool:
-    """Disabling functions or loading an extension from a pool acts at once and leaves the directive as it was."""
-    return override.name not in ("extension", "disable_functions", "disable_classes")
+    """Loading an extension from a pool acts at once, and what counts at the start only does not count there."""
+    return override.name != "extension" and override.name not in START_ONLY

@@ -27,6 +27,8 @@ from .running import stop, stop_web_servers
 REPORT = (
     "<?php header('Content-Type: text/plain'); echo 'REPORT', json_encode(['ini' => ini_get_all(null, false), "
     "'functions' => array_values(array_filter(['exec', 'mail', 'passthru'], 'function_exists')), "
+    "'writable' => array_values(array_filter(['/srv/a/data', '/srv/a/closed'], function ($d) "
+    "{ return @file_put_contents(\"$d/x\", 'x') !== false; })), "
     "'extensions' => get_loaded_extensions()], JSON_PARTIAL_OUTPUT_ON_ERROR);"
 )
 
@@ -51,6 +53,8 @@ def _made(release: str, branch: str, path: Path) -> Root:
         root.write("/etc/apache2/ports.conf", "")
         for site in ("a", "a/sub", "b"):
             root.write(f"/srv/{site}/index.php", REPORT)
+        root.run("install", "-d", "-o", "www-data", "/srv/a/data")
+        root.run("install", "-d", "/srv/a/closed")
         root.write(FPM.format(branch=branch), "[www]\npm = static\npm.max_children = 1\n")
         root.write("/laboratory", "")
     return Root(path)

@@ -7,6 +7,8 @@ from typing import Any
 import pytest
 from debian_root import Root
 
+from fundamentum.check.asked import asked_by
+from fundamentum.check.confinement import disabled
 from fundamentum.check.judge import check
 from fundamentum.effective.merge import for_site
 from fundamentum.hosts.directory import DirectoryHost
@@ -14,6 +16,7 @@ from fundamentum.hosts.recording import open_recording
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey
+from tests.around import needs as around
 from tests.sites.cases import CASES, RELEASES, files_of
 
 from .laboratory import asked, running
@@ -29,7 +32,17 @@ name = "nightlog"
 [settings.required]
 {}
 """
-QUIET = {"disable_functions", "date.timezone", "error_log", "include_path", "extension_dir", "sendmail_path"}
+FUNCTIONS = {"exec", "mail", "passthru"}
+BESIDE = around('[directories.required]\n"/srv/a/data" = "writable"\n"/srv/a/closed" = "writable"\n')
+QUIET = {
+    "disable_functions",
+    "opcache.memory_consumption",
+    "date.timezone",
+    "error_log",
+    "include_path",
+    "extension_dir",
+    "sendmail_path",
+}
 
 
 def held_against(
@@ -52,7 +65,7 @@ def held_against(
 
 
 def look(root: Root) -> Survey:
-    return survey(DirectoryHost(root.path, "laboratory"))
+    return survey(DirectoryHost(root.path, "laboratory"), asked_by([BESIDE]))
 
 
 @pytest.mark.parametrize("name", list(CASES))
@@ -70,6 +83,15 @@ def test_what_is_said_is_so(release: str, name: str) -> None:
             assert judged.findings[0].verdict in ("unmet", "unknown"), answer
             return
         wrong, unknown = held_against(found, answer)
+        beside = check(BESIDE, found, "a")
+        verdicts = {str(one.need): one.verdict for one in beside.findings}
+        for path in ("/srv/a/data", "/srv/a/closed"):
+            expected = "met" if path in answer["writable"] else "unmet"
+            assert verdicts[f"directory:{path}"] in (expected, "unknown" if unknown else expected)
+        gone, setting = disabled(beside.target)
+        assert setting and (setting.value is None or gone & FUNCTIONS == FUNCTIONS - set(answer["functions"]))
+        loaded = {one.shown for one in beside.target.runtime.extensions if one.fault is None}
+        assert loaded - set(answer["extensions"]) <= {"Zend OPcache", "core"} and len(loaded) > 20
         assert not wrong
         assert (
             not unknown

@@ -98,6 +98,15 @@ CASES: dict[str, tuple[str, str, str, Files]] = {
         location=sent("PHP_VALUE", "$limits"),
         **{"/etc/nginx/conf.d/x.conf": 'map $host $limits { default "memory_limit=115M"; }'},
     ),
+    "fpm: pool without a function": nginx(pool="php_admin_value[disable_functions] = exec\n"),
+    "fpm: functions taken twice": nginx(
+        pool="php_value[disable_functions] = exec\n", **{INI: "disable_functions = passthru\n"}
+    ),
+    "fpm: functions taken by what is sent": nginx(location=sent("PHP_ADMIN_VALUE", "disable_functions=exec")),
+    "fpm: functions shown as taken for a path": nginx(**{INI: "[PATH=/srv/a]\ndisable_functions = exec\n"}),
+    "fpm: fenced in a pool": nginx(pool="php_admin_value[open_basedir] = /srv/a/index.php:/srv/a/closed:/tmp\n"),
+    "fpm: fenced by a user file": nginx(**{USER: "open_basedir = /srv/a\n"}),
+    "fpm: what counts at the start": nginx(pool="php_admin_value[opcache.memory_consumption] = 8\n"),
     "fpm: user file": nginx(**U300),
     "fpm: user file, sent": nginx(location=VALUE, **U300),
     "fpm: user file, sent admin": nginx(location=ADMIN, **U300),

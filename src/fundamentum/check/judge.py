@@ -9,7 +9,7 @@ from fundamentum.check import around, extensions, settings
 from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose, other_branches
-from fundamentum.check.way_in import way_in
+from fundamentum.check.way_in import unserved, way_in
 from fundamentum.effective.merge import views
 from fundamentum.model.findings import Finding, Judgement, State, Target
 from fundamentum.model.need_id import NeedId
@@ -62,6 +62,7 @@ def _judged(needs: Needs, survey: Survey, target: Target, market: Market, site: 
     about_php = _answered(way_in(php(needs, survey, target, market), survey, target, site), target, site)
     for name in names():
         about_php = webserver(name).handed(about_php, survey, target, market.package)
+    about_php = unserved(about_php, survey, target) if site is None else about_php
     findings = [about_php]
     findings += [extensions.judge(need, survey, target, market) for need in needs.extensions]
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]

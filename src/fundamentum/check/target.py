@@ -1,6 +1,7 @@
 """Which runtime is judged.  Never silently the command line's, and never one of several by guessing."""
 
 import re
+from collections.abc import Sequence
 from typing import Final
 
 from fundamentum.catalog import branch_key, facts
@@ -21,6 +22,11 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
     """The runtime that ``selector`` names, or else the one that serves the web."""
     if selector is not None:
         return _selected(survey, selector, market)
+    names = list(dict.fromkeys(site.name for site in survey.sites))
+    if len(names) > 1:
+        raise ChoiceNeeded(
+            f"{survey.server}: several sites are here; choose one with --runtime: {_listed(survey, names)}"
+        )
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
@@ -28,6 +34,13 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
         labels = ", ".join(runtime.label + _sites_of(survey, runtime) for runtime in serving)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve the web; choose one with --runtime: {labels}")
     return _fresh(survey, needs, market)
+
+
+def _listed(survey: Survey, names: Sequence[str]) -> str:
+    """The first sites, each with the runtime that it is handed to."""
+    handed = {name: [site.runtime or "unknown" for site in survey.sites if site.name == name] for name in names[:20]}
+    more = f" and {len(names) - 20} more" if len(names) > 20 else ""
+    return ", ".join(f"{name} ({' and '.join(dict.fromkeys(to))})" for name, to in handed.items()) + more
 
 
 def _sites_of(survey: Survey, runtime: Runtime) -> str:

@@ -17,7 +17,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
-from fundamentum.webservers import webserver
+from fundamentum.webservers import OTHER_PACKAGES, webserver
 
 
 class Broken(msgspec.Struct, frozen=True):
@@ -44,6 +44,29 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "unblocked": broken.unblocked}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
     return finding
+
+
+def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
+    """The finding about PHP itself where no web server hands anything to it, so that visitors never get that far."""
+    runtime = target.runtime
+    seen_by_visitors = platform(survey.system.family).shows_a_visit
+    if finding.verdict != "met" or not target.present or runtime.sapi == "cli" or seen_by_visitors:
+        return finding
+    if any(webserver(one.server).hands_all(one, runtime) for one in survey.web_servers or ()):
+        return finding
+    at = f" ({runtime.listen})" if runtime.listen else ""
+    words = f"{finding.found}, but no web server hands anything to {runtime.label}"
+    remedy = f"set up a site that a web server hands to it{at}"
+    if target.named:
+        return replace(finding, remark=f"no web server hands anything to {runtime.label}: {remedy}")
+    others = [one.name for one in survey.installed or () if one.name in OTHER_PACKAGES]
+    unread = [remark for remark in survey.remarks if remark.about == "web sites"]
+    if others or unread:
+        why = f"the configuration of {others[0]} is not read here" if others else str(unread[0].why)
+        return replace(
+            finding, verdict="unknown", remedy=f"{why}: look whether it hands the site to {runtime.label}{at}"
+        )
+    return replace(finding, verdict="unmet", found=words, remedy=remedy)
 
 
 def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:

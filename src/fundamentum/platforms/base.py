@@ -66,6 +66,8 @@ class Platform:
     """The command that refreshes the package indexes."""
     indexes: ClassVar[str] = "indexes"
     """What an index of packages is called."""
+    shows_a_visit: ClassVar[bool] = False
+    """Whether what is known comes from a visitor's own request, so that a web server must have handed it to PHP."""
     socket_dir: ClassVar[str] = "/run/php"
     configuration: ClassVar[tuple[str, ...]] = ()
     """Files and directories of PHP's configuration."""

@@ -6,7 +6,7 @@ from typing import ClassVar
 import msgspec
 
 from fundamentum.model.findings import Finding, Switch, Target
-from fundamentum.model.php import Branch
+from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.plan import SwitchOn, Widen
 from fundamentum.model.recorded import Recorded
 from fundamentum.model.surroundings import Limit, WebServer
@@ -111,6 +111,10 @@ class WebServerType:
     def handed(self, finding: Finding, survey: Survey, target: Target, offered: Offered) -> Finding:
         """The finding about PHP itself, with what keeps this web server from handing anything to it."""
         return finding
+
+    def hands_all(self, server: WebServer, runtime: Runtime) -> bool:
+        """Whether PHP files of every site are handed to a runtime by what is switched on, whatever the sites say."""
+        return False
 
     def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
         """The commands that switch its parts on and off, in order."""

@@ -6,6 +6,7 @@ from typing import Final
 
 from fundamentum.catalog.quantity import span
 from fundamentum.model.findings import Finding, Switch, Target
+from fundamentum.model.php import Runtime
 from fundamentum.model.plan import SwitchOn
 from fundamentum.model.recorded import Recorded
 from fundamentum.model.surroundings import Limit, WebServer
@@ -82,6 +83,10 @@ class Apache(WebServerType):
 
     def handed(self, finding: Finding, survey: Survey, target: Target, offered: Offered) -> Finding:
         return handed(finding, survey, target, offered)
+
+    def hands_all(self, server: WebServer, runtime: Runtime) -> bool:
+        on = server.modules if runtime.sapi == "apache2" else server.snippets
+        return server.server == NAME and f"php{runtime.branch}{'' if runtime.sapi == 'apache2' else '-fpm'}" in on
 
     def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
         """Source: a2query(1), a2enmod(8), a2dismod(8), a2enconf(8)."""

@@ -82,6 +82,10 @@ Section: misc
 MODULE = b"\x7fELF\2\1\1" + bytes(9) + b"\3\0\x3e\0" + b"\0API20220829,NTS\0"
 """As much of an extension file as is looked at where a package put it in place."""
 
+SITE = """\
+events {}
+http { server { server_name nightlog; location ~ \\.php$ { fastcgi_pass unix:/run/php/php8.2-fpm.sock; } } }
+"""
 LISTS = "var/lib/apt/lists"
 NAME = "mirror_debian_dists_bookworm_main_binary-amd64_Packages"
 
@@ -118,6 +122,8 @@ def small_root(
         "etc/php/8.2/fpm/pool.d/www.conf": "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n",
         "etc/php/8.2/fpm/conf.d/00-first.ini": "",
     }
+    if not any(name.startswith(("etc/nginx", "etc/apache2", "etc/httpd", "etc/slit")) for name in extra or ()):
+        files["etc/nginx/nginx.conf"] = SITE  # what hands requests to it, unless the test says otherwise
     if index is not None:
         files[f"{LISTS}/{NAME}"] = index
     for name in modules:

@@ -15,7 +15,7 @@ from fundamentum.model.packages import Offer
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
-from tests.small_root import INDEX, MODULE, look, needs, small_root, write
+from tests.small_root import INDEX, MODULE, SITE, look, needs, small_root, write
 
 
 def only(found: Survey, wanted: Needs, selector: str | None = None) -> Finding:
@@ -142,6 +142,18 @@ def test_the_runtime_that_serves_the_web_is_judged_and_never_one_of_several(tmp_
     root = small_root(tmp_path, extra={"usr/bin/php8.2": b"PHP", "etc/php/8.2/cli/php.ini": ""})
     assert check(needs(), look(root)).target.runtime.label == "8.2/fpm/www"
     write(root, {"etc/php/8.2/fpm/pool.d/two.conf": "[two]\nuser=x\n"})
+    assert check(needs(), look(root)).target.runtime.label == "8.2/fpm/www"  # nothing is handed to the other
+    write(
+        root,
+        {
+            "etc/nginx/nginx.conf": SITE.replace(
+                "}\n", "} server { server_name other; location / { fastcgi_pass x; } }\n"
+            )
+        },
+    )
+    with pytest.raises(ChoiceNeeded, match=r"other \(unknown\), nightlog \(8\.2/fpm/www\)"):
+        check(needs(), look(root))
+    (root / "etc/nginx/nginx.conf").unlink()
     with pytest.raises(ChoiceNeeded, match=r"8\.2/fpm/two, 8.2/fpm/www"):
         check(needs(), look(root))
     assert check(needs(), look(root), "8.2/fpm/two").target.runtime.pool == "two"

@@ -61,7 +61,10 @@ def test_a_second_plan_keeps_what_the_first_wrote(tmp_path: Path) -> None:
 
 def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_it(tmp_path: Path) -> None:
     root = small_root(
-        tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": "[www]\nphp_admin_value[memory_limit] = 32M\n"}
+        tmp_path,
+        extra={
+            "etc/php/8.2/fpm/pool.d/www.conf": "[www]\nlisten = /run/php/php8.2-fpm.sock\nphp_admin_value[memory_limit] = 32M\n"
+        },
     )
     made = plan([needs(settings='[settings.required]\nmemory_limit = ">= 256M"\n')], look(root), today=TODAY)
     assert made.files[0].path == "/etc/php/8.2/fpm/pool.d/00-nightlog-www.conf"

@@ -98,11 +98,13 @@ def test_a_part_of_a_site_that_differs_is_a_view_of_its_own(tmp_path: Path, name
 def test_the_worst_of_the_sites_is_judged_and_named(tmp_path: Path) -> None:
     found = server(tmp_path, "fpm: user file")
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 200M"\n')
-    judged = check(wanted, found)
+    with pytest.raises(ChoiceNeeded, match=r"several sites are here; choose one with --runtime: a \(8.2/fpm/www\), b"):
+        check(wanted, found)
+    judged = check(wanted, found, "8.2/fpm/www")
     assert (judged.target.part, judged.findings[-1].verdict) == ("b", "unmet")
     assert check(wanted, found, "a").findings[-1].verdict == "met"
     narrow = needs(settings='[settings.required]\nmemory_limit = "<= 200M"\n')
-    worst = check(narrow, found)
+    worst = check(narrow, found, "8.2/fpm/www")
     assert (worst.target.part, str(worst.findings[-1].origin)) == ("a", "/srv/a/.user.ini:1")
 
 

@@ -52,6 +52,8 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
     seen_by_visitors = platform(survey.system.family).shows_a_visit
     if finding.verdict != "met" or not target.present or runtime.sapi == "cli" or seen_by_visitors:
         return finding
+    if target.wanted:  # one of several that could be taken: what would serve it is decided with it
+        return finding
     if any(webserver(one.server).hands_all(one, runtime) for one in survey.web_servers or ()):
         return finding
     at = f" ({runtime.listen})" if runtime.listen else ""
@@ -60,12 +62,10 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
     if target.named:
         return replace(finding, remark=f"no web server hands anything to {runtime.label}: {remedy}")
     others = [one.name for one in survey.installed or () if one.name in OTHER_PACKAGES]
-    unread = [remark for remark in survey.remarks if remark.about == "web sites"]
-    if others or unread:
-        why = f"the configuration of {others[0]} is not read here" if others else str(unread[0].why)
-        return replace(
-            finding, verdict="unknown", remedy=f"{why}: look whether it hands the site to {runtime.label}{at}"
-        )
+    if others or survey.reader == "user":
+        why = f"what {others[0]} does is not read here" if others else "not all can be read by a user other than root"
+        look = f"{why}: look whether a web server hands the site to {runtime.label}{at}"
+        return replace(finding, verdict="unknown", remedy=look)
     return replace(finding, verdict="unmet", found=words, remedy=remedy)
 
 

@@ -41,7 +41,7 @@ KNOWS = {  # who may know whom
     "platforms": BELOW,
     "webservers": BELOW,
     "effective": LOWEST,
-    "survey": BELOW | {"platforms", "webservers"},
+    "survey": BELOW | {"platforms", "webservers", "effective"},
     "needs": LOWEST,
     "derive": LOWEST | {"needs"},
     "check": LOWEST | {"effective", "platforms", "webservers"},

@@ -16,6 +16,7 @@ from fundamentum.hosts.recording import open_recording
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey
+from fundamentum.survey.site_answers import ask_sites
 from tests.around import needs as around
 from tests.sites.cases import CASES, RELEASES, files_of
 
@@ -122,3 +123,22 @@ def test_a_recording_tells_the_same_of_a_site(name: str) -> None:
             (layer.kind, layer.below, layer.values) for layer in theirs.layers
         ]
         assert (ours.failing, ours.user, ours.runtime) == (theirs.failing, theirs.user, theirs.runtime)
+
+
+@pytest.mark.parametrize("name", [*list(CASES)[::9], "module: access file", "fpm: path"])
+def test_a_running_site_says_what_its_files_say(name: str) -> None:
+    """Asked with a file in its document root, which is gone afterwards."""
+    server, files = files_of(name, RELEASES["bookworm"], PORT)
+    with running("bookworm", files, server, PORT) as root:
+        answer, found = asked(PORT), look(root)
+        before = sorted(path.name for path in (root.path / "srv/a").iterdir())
+        said = ask_sites(found, root.path, with_file=True)
+        assert sorted(path.name for path in (root.path / "srv/a").iterdir()) == before
+    site = next(site for site in said.sites if site.name == "a")
+    depends = any(layer.unread for layer in site.layers)
+    assert (site.answer is None) == ("failing" in answer or depends)
+    assert not [remark for remark in said.remarks if remark.subject and remark.why.startswith("a:")]
+    if site.answer:
+        assert site.answer.settings["memory_limit"] == answer["ini"]["memory_limit"]
+        elsewhere = ask_sites(found, Path("/"), with_file=False)
+        assert all(one.answer is None for one in elsewhere.sites), "no other server is asked in its place"

@@ -97,11 +97,24 @@ def _reaching(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--sudo", action="store_true", help="over ssh://, read as root: runs 'sudo -n' there, which must be allowed"
     )
-    parser.add_argument(
+    asking = parser.add_mutually_exclusive_group()
+    asking.add_argument(
+        "--ask",
         "--ask-pools",
-        action="store_true",
-        help="also ask each running FPM pool what it has really loaded: puts a small script into a new directory "
-        "below /run (or one the pool may read), has each pool run it over FastCGI, and removes it",
+        dest="ask",
+        action="store_const",
+        const="running",
+        default="files",
+        help="also ask each running FPM pool, and each site that it serves, what it really has: puts a small script "
+        "into a new directory below /run (or one the pool may read), has it run over FastCGI, and removes it",
+    )
+    asking.add_argument(
+        "--ask-with-file",
+        dest="ask",
+        action="store_const",
+        const="with-file",
+        help="the same with the script in each site's document root for a moment, so that files in directories count "
+        "too, and Apache's module can be asked over HTTP on this machine",
     )
 
 

@@ -17,7 +17,7 @@ def run(options: argparse.Namespace) -> int:
     applications = [inputs.application(word) for word in options.applications]
     asked = asked_by(applications)
     references = (options.first, options.second)
-    surveys = [look(ref, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked) for ref in references]
+    surveys = [look(ref, sudo=options.sudo, ask=options.ask, asked=asked) for ref in references]
     found = compare_for(applications, *surveys) if applications else compare(*surveys)
     names = (surveys[0].server, surveys[1].server)
     if options.format == "json":

@@ -176,7 +176,7 @@ def server(
     from fundamentum.check.asked import asked_by  # noqa: PLC0415 — deriving needs no server
     from fundamentum.survey.reference import look  # noqa: PLC0415
 
-    found = look(options.server, sudo=options.sudo, ask_pools=options.ask_pools, asked=asked_by(applications, commands))
+    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked_by(applications, commands))
     if getattr(options, "database", None):
         from fundamentum.survey.database_greeting import with_database  # noqa: PLC0415 — only where one is named
 

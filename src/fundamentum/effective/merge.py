@@ -14,9 +14,11 @@ from msgspec.structs import replace
 from fundamentum.catalog import START_ONLY, TAKING, Facts, facts
 from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.origin import Origin, Overridden
-from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.survey import Site
+from fundamentum.model.php import Answer, Runtime, Setting
+from fundamentum.model.survey import Site, SiteAnswer
 
+SAID = Origin("the running site")
+"""The origin of what nothing but the site itself told."""
 PER_DIRECTORY = 2
 """The bit of a directive's class that lets directories set it."""
 MAX_LOST = 20
@@ -90,6 +92,8 @@ def for_site(runtime: Runtime, site: Site, neighbours: Sequence[Site] = (), belo
             _sent(merge, layers)
         _sections(merge, runtime.sections, site, below)
         _user_files(merge, layers)
+    if site.answer and not below:
+        return _with_answer(replace(runtime, settings=merge.settings), site.answer)
     changed = {name for name, setting in merge.settings.items() if setting != runtime.settings[name]}
     if not changed:
         return runtime
@@ -98,6 +102,16 @@ def for_site(runtime: Runtime, site: Site, neighbours: Sequence[Site] = (), belo
     if answer:
         answer = replace(answer, settings={k: value for k, value in answer.settings.items() if k not in changed})
     return replace(runtime, settings=merge.settings, answer=answer)
+
+
+def _with_answer(runtime: Runtime, answer: SiteAnswer) -> Runtime:
+    """The runtime with what the running site said; that also tells what could not be read."""
+    said = answer.comparable(runtime)
+    settings = {
+        name: replace(one, value=said[name], origin=SAID) if one.value is None and name in said else one
+        for name, one in runtime.settings.items()
+    }
+    return replace(runtime, settings=settings, answer=Answer(answer.extensions, said))
 
 
 def parts(site: Site) -> list[str]:

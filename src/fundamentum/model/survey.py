@@ -6,6 +6,7 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 
 from typing import Literal
 
+from fundamentum.catalog import TAKING
 from fundamentum.model.fact import Fact
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
@@ -31,6 +32,23 @@ from fundamentum.model.text import PlainName, Text
 
 FORMAT = 3
 """Of a survey's file.  It rises when an older file would be misread."""
+
+
+class SiteAnswer(Fact, frozen=True):
+    """What a running site said of itself."""
+
+    extensions: tuple[Text, ...]
+    settings: dict[Text, Text] = {}
+    inside: bool = False
+    """Whether a file in its document root asked, so that all that counts on the way there did."""
+
+    def comparable(self, runtime: Runtime) -> dict[str, str]:
+        """What it said of directives that no place on the way to a script decides, unless it was asked from there.
+
+        ``runtime`` is as the site's files make it.  Functions that are taken away are left out: PHP shows one place.
+        """
+        decided = {name for name, one in runtime.settings.items() if one.set_by == "site" and not self.inside}
+        return {name: value for name, value in self.settings.items() if name not in decided | TAKING}
 
 
 class Site(Fact, frozen=True):
@@ -62,6 +80,10 @@ class Site(Fact, frozen=True):
     """What changes the runtime's configuration for its requests, in the order in which it is applied."""
     failing: Text = ""
     """Why every request of it fails, with the place."""
+    address: Text = ""
+    """Where it waits for requests, as its web server's configuration names it: ``*:80``."""
+    answer: SiteAnswer | None = None
+    """What the running site said, if it was asked."""
 
 
 class Survey(Fact, frozen=True):

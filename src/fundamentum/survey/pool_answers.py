@@ -72,8 +72,13 @@ def _ask(runtime: Runtime, root: Path) -> Answer:
     if not hasattr(os, "O_PATH"):
         raise NoAnswer("this system does not let links be ruled out: ask on the server itself")
     host = DirectoryHost(root, "")
-    with connected(host, runtime.listen or "") as connection, _script(runtime, host) as path:
+    with connected(host, runtime.listen or "") as connection, script(runtime, host) as path:
         output = request(connection, {"REQUEST_METHOD": "GET", "SCRIPT_FILENAME": path, "SCRIPT_NAME": "/ask.php"})
+    return parsed(output)
+
+
+def parsed(output: bytes) -> Answer:
+    """The answer in what the script wrote."""
     _, mark, text = output.partition(b"ANSWER")
     try:
         extensions, settings = json.loads(text) if mark else (None, None)
@@ -90,7 +95,7 @@ def _ask(runtime: Runtime, root: Path) -> Answer:
 
 
 @contextmanager
-def _script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
+def script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
     """The script in a directory that the pool may read, as the pool names it.
 
     Everything is done through the descriptor of a directory inside the root, so that no link leads out of it.

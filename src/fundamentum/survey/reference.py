@@ -1,7 +1,7 @@
 """What a server's reference leads to: the machine itself, a root directory, SSH, a file, or an address."""
 
 from pathlib import Path
-from typing import Final
+from typing import Final, Literal
 
 from msgspec.structs import replace
 
@@ -19,24 +19,28 @@ MAX_FILE: Final = 128 * 1024 * 1024
 """Bytes of a survey, a recording or a page."""
 
 
-def look(reference: str | None, *, sudo: bool = False, ask_pools: bool = False, asked: Asked | None = None) -> Survey:
+Asking = Literal["files", "running", "with-file"]
+"""Whether files alone are read, or what runs is asked too; with a file of ours in document roots for a moment."""
+
+
+def look(reference: str | None, *, sudo: bool = False, ask: Asking = "files", asked: Asked | None = None) -> Survey:
     """The survey of the server that is meant.
 
-    ``sudo`` reads over SSH as root.  ``ask_pools`` also asks running pools over FastCGI, on this machine or in a root
-    directory.  ``asked`` is what applications ask about beside what concerns PHP itself.  Raises
-    :class:`InputError`, in words for the user.
+    ``sudo`` reads over SSH as root.  ``ask`` also asks running pools and sites, on this machine or in a root directory.
+    ``asked`` is what applications ask about beside what concerns PHP itself.  Raises :class:`InputError`, in words for
+    the user.
     """
-    found = _look(reference, sudo=sudo, ask_pools=ask_pools, asked=asked)
+    found = _look(reference, sudo=sudo, ask=ask, asked=asked)
     return scrubbed(found)
 
 
-def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | None) -> Survey:
+def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None) -> Survey:
     over_ssh = reference is not None and reference.startswith("ssh://")
     path = named("/" if reference is None else reference, "a server: left out, it is this machine")
     if sudo and not over_ssh:
         raise InputError(_shown(reference), "--sudo is for servers reached over ssh://")
-    if ask_pools and (reference is not None and ("://" in reference or not path.is_dir())):
-        raise InputError(_shown(reference), "--ask-pools needs the server itself: this machine, or its root directory")
+    if ask != "files" and (reference is not None and ("://" in reference or not path.is_dir())):
+        raise InputError(_shown(reference), "--ask needs the server itself: this machine, or its root directory")
     if over_ssh:
         from fundamentum.hosts.ssh import reach  # noqa: PLC0415 — each way is loaded where it is taken
         from fundamentum.survey import recorder  # noqa: PLC0415
@@ -53,10 +57,11 @@ def _look(reference: str | None, *, sudo: bool, ask_pools: bool, asked: Asked | 
         from fundamentum.survey.database_greeting import here  # noqa: PLC0415
 
         found = replace(found, databases=here())
-    if ask_pools:
-        from fundamentum.survey.pool_answers import ask_pools as ask  # noqa: PLC0415
+    if ask != "files":
+        from fundamentum.survey.pool_answers import ask_pools  # noqa: PLC0415
+        from fundamentum.survey.site_answers import ask_sites  # noqa: PLC0415
 
-        found = ask(found, path)
+        found = ask_sites(ask_pools(found, path), path, with_file=ask == "with-file")
     return found
 
 

@@ -41,6 +41,8 @@ class Handoff(msgspec.Struct, frozen=True):
     secure: bool = False
     spot: Spot | None = None
     user: str | None = None
+    address: str = ""
+    """Where the web server waits for such requests."""
     failing: str = ""
     """Why every such request fails, whatever PHP is."""
     layers: tuple[Layer, ...] = ()

@@ -22,7 +22,7 @@ _OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0
 
 def probe(host: Host, runtimes: Sequence[Runtime]) -> tuple[tuple[Site, ...], dict[str, list[str]], list[Remark]]:
     """Every site that is handed to PHP, with the runtime that serves it; and each web server's configuration files."""
-    sites: dict[tuple[str, str, str, str | None], Site] = {}
+    sites: dict[tuple[object, ...], Site] = {}
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -44,9 +44,7 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> tuple[tuple[Site, ...], di
     return tuple(sites.values()), files, list(dict.fromkeys(remarks))
 
 
-def _take(
-    sites: dict[tuple[str, str, str, str | None], Site], one: Handoff, runtime: Runtime | None, remarks: list[Remark]
-) -> None:
+def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None, remarks: list[Remark]) -> None:
     if runtime is None:
         why = f"{one.origin}: hands {one.names[0]} to {one.target or 'PHP'}, which is no runtime seen here"
         remarks.append(Remark("web sites", why))
@@ -65,11 +63,19 @@ def _take(
         one.user if is_plain(one.user) else None,
         one.layers,
         one.failing,
+        one.address,
     )
-    key = (site.server, site.name, site.handler, site.part)
+    key = (site.server, site.name, site.handler, site.part, _configured(site))
     same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
     if site.secure and not same.secure:
         sites[key] = replace(same, secure=True)
+
+
+def _configured(site: Site) -> tuple[object, ...]:
+    """What its layers do, wherever they stand: two with the same are one site."""
+    values = (tuple((v.name, v.value, v.admin) for v in layer.values) for layer in site.layers)
+    kinds = ((layer.kind, layer.below, layer.unread) for layer in site.layers)
+    return (site.failing, site.root, *zip(kinds, values, strict=True))
 
 
 class _Serving:

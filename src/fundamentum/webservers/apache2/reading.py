@@ -66,6 +66,8 @@ class VirtualHost(msgspec.Struct):
     handlers: list[Handler] = msgspec.field(default_factory=list)
     allowances: list[Allowance] = msgspec.field(default_factory=list)
     secure: bool = False
+    address: str = ""
+    """Where it waits: the first address of its section, or the main server's first ``Listen``."""
     spot: Spot | None = None
     user: str | None = None
     lines: list[Line] = msgspec.field(default_factory=list)
@@ -108,7 +110,11 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
             if section
             else main
         )
+        if section and not mine.address:
+            mine.address = next(iter(section.words.split()), "")
         match line.name:
+            case "listen" if line.words and not section and not main.address:
+                main.address = line.words[0] if ":" in line.words[0] else f"*:{line.words[0]}"
             case "user" if line.words and not section:
                 main.user = line.words[0]
             case "sslengine" if line.words:
@@ -151,6 +157,7 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 kind="unclear" if added.handler else handoff.kind,
                 limits=tuple(_limits(handoff, handler, mine, main)),
                 secure=mine.secure,
+                address=mine.address,
                 spot=mine.spot,
                 user=main.user,
             )

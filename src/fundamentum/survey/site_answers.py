@@ -1,0 +1,140 @@
+"""Ask running sites what they really have: each over FastCGI with its own parameters, or over HTTP.
+
+Without a file of ours in the document root, what PHP reads along the way to a script (``.user.ini``, ``[PATH=]``) does
+not count: a script elsewhere does not meet it.  With one it does, and a module in a web server can be asked too.
+"""
+
+import http.client
+import os
+import secrets
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any, Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog.setting_line import ini_text
+from fundamentum.effective.merge import for_site
+from fundamentum.hosts.base import HostError
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.php import Answer, Runtime
+from fundamentum.model.remark import Remark
+from fundamentum.model.survey import Site, SiteAnswer, Survey
+from fundamentum.survey.pool_answers import MAX_ANSWER, SCRIPT, TIMEOUT, NoAnswer, beneath, connected, parsed, request
+from fundamentum.survey.pool_answers import script as script_elsewhere
+from fundamentum.untrusted.numbers import whole
+
+ASKINGS: Final = 3
+"""Times that each site is asked, so that more than one of its processes answers."""
+MAX_SITES: Final = 200
+MAX_DIFFERENCES: Final = 10
+_SENT: Final = {"request": "PHP_VALUE", "request-admin": "PHP_ADMIN_VALUE"}
+_HERE: Final = ("*", "_default_", "0.0.0.0", "127.0.0.1", "localhost", "[::]", "[::1]")
+
+
+def ask_sites(survey: Survey, root: Path, *, with_file: bool) -> Survey:
+    """The survey with what each site said of itself; a remark for each that could not be asked, or says otherwise."""
+    by_label = {runtime.label: runtime for runtime in survey.runtimes}
+    remarks: list[Remark] = []
+    host = DirectoryHost(root, "")
+    sites = []
+    for number, site in enumerate(survey.sites):
+        runtime = by_label.get(site.runtime or "")
+        if runtime and number < MAX_SITES and (with_file or runtime.sapi == "fpm"):
+            try:
+                site = replace(site, answer=_asked(site, runtime, host, with_file=with_file))
+            except (NoAnswer, HostError, OSError, http.client.HTTPException) as error:
+                remarks.append(Remark("asking pools", f"{site.name} could not be asked: {error}"))
+        sites.append(site)
+    for old, new in zip(survey.sites, sites, strict=True):
+        if new.answer:
+            remarks += _differences(old, new.answer, by_label[new.runtime or ""], survey.sites)
+    return replace(survey, sites=tuple(sites), remarks=(*survey.remarks, *remarks))
+
+
+def _asked(site: Site, runtime: Runtime, host: DirectoryHost, *, with_file: bool) -> SiteAnswer:
+    """What several processes of the site agree on."""
+    if not hasattr(os, "O_PATH"):
+        raise NoAnswer("this system does not let links be ruled out: ask on the server itself")
+    if any(layer.unread for layer in site.layers if layer.kind in _SENT):
+        raise NoAnswer("what is sent along with its requests depends on each of them")
+    if runtime.chroot:
+        raise NoAnswer(f"it is shut into {runtime.chroot}")
+    place = _in_root(site, host) if with_file else script_elsewhere(runtime, host)
+    with place as path:
+        if runtime.sapi == "fpm":
+            answers = [_over_fastcgi(site, runtime, host, path) for _ in range(ASKINGS)]
+        else:
+            answers = [_over_http(site, path) for _ in range(ASKINGS)]
+    first, *others = answers
+    same = {name: value for name, value in first.settings.items() if all(o.settings.get(name) == value for o in others)}
+    return SiteAnswer(first.extensions, same, with_file)
+
+
+@contextmanager
+def _in_root(site: Site, host: DirectoryHost) -> Iterator[str]:
+    """The script in the document root for a moment, under a name that nobody guesses."""
+    if not site.root or not site.root.startswith("/"):
+        raise NoAnswer("its document root is not known")
+    folder = beneath(host, site.root, os.O_DIRECTORY)
+    name = f"fundamentum-{secrets.token_hex(16)}.php"
+    try:
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+        with open(os.open(name, flags, 0o644, dir_fd=folder), "w") as script:
+            os.fchmod(script.fileno(), 0o644)
+            script.write(SCRIPT)
+        yield f"{site.root.rstrip('/')}/{name}"
+    finally:
+        with suppress(OSError):
+            os.unlink(name, dir_fd=folder)
+        os.close(folder)
+
+
+def _over_fastcgi(site: Site, runtime: Runtime, host: DirectoryHost, path: str) -> Answer:
+    parameters = {
+        "REQUEST_METHOD": "GET",
+        "SCRIPT_FILENAME": path,
+        "SCRIPT_NAME": f"/{path.rpartition('/')[2]}",
+        "DOCUMENT_ROOT": site.root or "",
+        "SERVER_NAME": site.name,
+        "HTTP_HOST": site.name,
+    }
+    for kind, variable in _SENT.items():
+        values = [one for layer in site.layers if layer.kind == kind for one in layer.values]
+        text = "\n".join(f"{one.name}={ini_text(one.value or '') or ''}" for one in values)
+        parameters |= {variable: text} if text else {}
+    with connected(host, runtime.listen or "") as connection:
+        return parsed(request(connection, parameters))
+
+
+def _over_http(site: Site, path: str) -> Answer:
+    """Asked as a visitor asks, of this machine alone."""
+    address, _, port = site.address.rpartition(":")
+    if address not in _HERE or site.secure:
+        raise NoAnswer(f"{site.address or 'where it waits'} is not asked: only plain HTTP of this machine itself is")
+    connection = http.client.HTTPConnection("127.0.0.1", whole(port) or 80, timeout=TIMEOUT)
+    try:
+        connection.request("GET", f"/{path.rpartition('/')[2]}", headers={"Host": site.name})
+        answer = connection.getresponse()
+        return parsed(answer.read(MAX_ANSWER))
+    finally:
+        connection.close()
+
+
+def _differences(site: Site, answer: SiteAnswer, runtime: Runtime, sites: Sequence[Site]) -> Iterator[Remark]:
+    """Where the running site says something else than its files: our mistake, or a place that is not read here."""
+    neighbours = [other for other in sites if other.runtime == runtime.label]
+    view = for_site(runtime, site, neighbours)
+    comparable: dict[str, Any] = answer.comparable(view)
+    found = 0
+    for name, value in comparable.items():
+        setting = view.settings.get(name)
+        if setting is None or setting.value in (None, value) or setting.origin.set_in in runtime.stale:
+            continue
+        found += 1
+        if found <= MAX_DIFFERENCES:
+            said = f"{site.name}: {name} is {value or 'empty'} in the running site"
+            yield Remark(
+                "asking pools", f"{said}, {setting.value or 'empty'} by what was read ({setting.origin})", name
+            )

@@ -72,7 +72,10 @@ def _where(link: Link) -> str:
 
 
 def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Target) -> str | None:
-    if need.key in ("uploads:largest", "requests:longest") and not sites_of(survey, target):
+    sites = sites_of(survey, target)
+    if need.key in ("uploads:largest", "requests:longest") and not any(site.limits for site in sites):
+        if sites:
+            return f"what the web server itself allows {sites[0].name} is not known, and not in this chain"
         who = "no web server's configuration leads to this runtime" if target.present else "it is not installed yet"
         return f"{who}: what a web server in front of it allows is not in this chain"
     unseen = [link for link in chain if link.of == "disk" and link.enough is None]

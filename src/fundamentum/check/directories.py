@@ -36,6 +36,8 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     found = replace(base, origin=_origin(need, place))
     if place.kind == "unreadable":
         return replace(found, found="cannot be seen", remedy="survey again as a user who may look there")
+    if place.said:
+        return _as_said(found, need, place, survey)
     account = account_of(survey, target)
     if account is None and need.access != "there":
         who = user_of(survey, target)
@@ -63,6 +65,19 @@ def judge(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     verdict: Verdict = "unmet" if remedies else "met"
     found = replace(found, verdict=verdict, remedy="; ".join(remedies) or None, remark=remark)
     return judge_directory(found, place.real or place.path, target)
+
+
+def _as_said(found: Finding, need: DirectoryNeed, place: Place, survey: Survey) -> Finding:
+    """The finding about a directory of which PHP itself said whether it may write there."""
+    exposed = _served(place, survey) if need.outside else None
+    wanted = {"writable": "writable", "read-only": "read-only"}.get(need.access, place.said)
+    words = [place.said] + ([f"within the document root {exposed}"] if exposed else [])
+    remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
+    if place.said != wanted:
+        verb = "write to" if wanted == "writable" else "read, and not write to,"
+        remedies.append(f"let the user as whom PHP works {verb} {place.path}")
+    verdict: Verdict = "unmet" if remedies else "met"
+    return replace(found, verdict=verdict, found=", ".join(words), remedy="; ".join(remedies) or None)
 
 
 def placed(need: DirectoryNeed, survey: Survey, target: Target) -> Place | None:

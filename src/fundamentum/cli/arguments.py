@@ -114,7 +114,7 @@ def _reaching(parser: argparse.ArgumentParser) -> None:
         action="store_const",
         const="with-file",
         help="the same with the script in each site's document root for a moment, so that files in directories count "
-        "too, and Apache's module can be asked over HTTP on this machine",
+        "too, and a module in a web server can be asked, over HTTP on this machine",
     )
 
 
@@ -202,9 +202,12 @@ def _survey(command: argparse.ArgumentParser) -> None:
     _database(command)
     command.add_argument(
         "--recorder",
-        action="store_true",
+        choices=("shell", "php"),
+        nargs="?",
+        const="shell",
         help="instead print a shell script that records a server where nothing may be installed: run it there "
-        "(sh recorder.sh), and give the archive it writes as REF",
+        "(sh recorder.sh), and give the archive it writes as REF; php: a file to be uploaded where there is no shell, "
+        "and opened in a browser with the key that is printed",
     )
     command.add_argument(
         "-o",

@@ -2,10 +2,13 @@
 
 import argparse
 import sys
+import time
 from datetime import date
+from pathlib import Path
 
 from fundamentum.check.asked import asked_by
 from fundamentum.cli import inputs
+from fundamentum.model.surroundings import Asked
 from fundamentum.report import text
 from fundamentum.report.summary import write_survey
 from fundamentum.survey.survey_file import written
@@ -15,16 +18,33 @@ def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
     wanted = [inputs.application(word) for word in options.applications]
     if options.recorder:
-        from fundamentum.survey import recorder  # noqa: PLC0415
-
-        _write(options.output or "-", recorder.script(asked_by(wanted)).encode())
-        return 0
+        return _recorder(options, asked_by(wanted))
     survey = inputs.server(options, wanted)
     text.write_remarks(survey)
     if options.output is None:
         write_survey(text.console_for(sys.stdout), survey, date.today())
     else:
         _write(options.output, written(survey))
+    return 0
+
+
+def _recorder(options: argparse.Namespace, asked: Asked | None) -> int:
+    """Write what records a server elsewhere: a shell script, or a PHP file to be uploaded, with how it is used."""
+    if options.recorder == "shell":
+        from fundamentum.survey import recorder  # noqa: PLC0415
+
+        _write(options.output or "-", recorder.script(asked).encode())
+        return 0
+    from fundamentum.survey.recorder.upload import upload  # noqa: PLC0415
+
+    content, key = upload(asked, time.time())
+    _write(options.output or "-", content.encode())
+    name = "FILE.php" if options.output in (None, "-") else Path(options.output).name
+    print(f"upload it into the document root, and open http(s)://SITE/{name}?key={key}", file=sys.stderr)
+    print(
+        "save what comes, and give that file as REF; then remove the uploaded one (it answers for an hour)",
+        file=sys.stderr,
+    )
     return 0
 
 

@@ -49,7 +49,7 @@ _NOT_MODULES: Final = frozenset(
 )
 _LIST_TITLE: Final = "Module Name"
 _ZEND: Final = re.compile(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
-_API: Final = re.compile(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
+API: Final = re.compile(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 
 
 class _Page(msgspec.Struct):
@@ -75,7 +75,7 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
     branch = branch_in(version[0]) if version else None
     if not version or branch is None:
         raise InputError(where, "shows no PHP version; is it a whole information page?")
-    found = _API.search(page.facts.get("PHP Extension Build", ""))
+    found = API.search(page.facts.get("PHP Extension Build", ""))
     sapi = _SAPIS.get(page.facts.get("Server API", ""), "other")
     system = page.facts.get("System", "").split()
     remarks = [Remark("packages", "an information page does not tell what is installed, or could be: unknown")]

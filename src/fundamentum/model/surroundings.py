@@ -101,6 +101,8 @@ class Place(Fact, frozen=True):
     """Bytes that are free on its file system; None where that cannot be told."""
     owner: PlainName | None = None
     """The name of the user it belongs to."""
+    said: Literal["", "writable", "read-only"] = ""
+    """What PHP itself said of it, which counts before its rights."""
     loose: Text = ""
     """The first link on the way that stands in a directory where others than root may put another: where it leads is
     their word."""

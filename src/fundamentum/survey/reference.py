@@ -15,6 +15,8 @@ from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read
 from fundamentum.untrusted.files import named, read_named
 
+SIGN: Final = b'{"recorded_by":"php"'
+"""How the answer of the file begins that is uploaded where there is no shell."""
 MAX_FILE: Final = 128 * 1024 * 1024
 """Bytes of a survey, a recording or a page."""
 
@@ -96,6 +98,10 @@ def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
         from fundamentum.hosts.recording import open_recording  # noqa: PLC0415
 
         return survey(open_recording(data, word), asked)
+    if data.startswith(SIGN):
+        from fundamentum.hosts.upload import survey_upload  # noqa: PLC0415
+
+        return survey_upload(data, word)
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":
         from fundamentum.hosts.page import is_page, survey_page  # noqa: PLC0415
 

@@ -7,8 +7,8 @@ import pytest
 
 from fundamentum.check.asked import asked_by
 from fundamentum.check.judge import check
-from fundamentum.hosts.upload import survey_upload
 from fundamentum.survey.recorder.upload import LIFE, upload
+from fundamentum.survey.upload_answer import survey_upload
 from tests.around import needs
 from tests.sites.cases import RELEASES, files_of
 

@@ -99,7 +99,7 @@ def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
 
         return survey(open_recording(data, word), asked)
     if data.startswith(SIGN):
-        from fundamentum.hosts.upload import survey_upload  # noqa: PLC0415
+        from fundamentum.survey.upload_answer import survey_upload  # noqa: PLC0415
 
         return survey_upload(data, word)
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":

@@ -43,6 +43,8 @@ class WebServerType:
     """The package that brings it."""
     packages: ClassVar[tuple[str, ...]] = ()
     """All packages that bring it, in one form or another."""
+    calls_itself: ClassVar[str] = ""
+    """How it introduces itself to a program that it runs (``SERVER_SOFTWARE``), in lower case, without its version."""
     process: ClassVar[str] = ""
     """How the command line of its main process begins: an extended regular expression without anchors."""
     recorded: ClassVar[Recorded] = Recorded()

@@ -29,6 +29,7 @@ def _bytes(text: str) -> float | None:
 class Iis(WebServerType):
     """IIS, which runs PHP as a FastCGI program and is changed by commands."""
 
+    calls_itself = "microsoft-iis"
     title = "IIS"
     sizes = {"maxAllowedContentLength": Directive(_bytes)}
     times = {"activityTimeout": Directive(span), "requestTimeout": Directive(span)}

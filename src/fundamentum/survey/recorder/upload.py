@@ -14,7 +14,7 @@ LIFE: Final = 3600
 
 
 def upload(asked: Asked | None, now: float) -> tuple[str, str]:
-    """The file's text, and the key that it answers to.  Its answer is read by :mod:`fundamentum.hosts.upload`."""
+    """The file's text, and the key that it answers to; :mod:`fundamentum.survey.upload_answer` reads the answer."""
     key = secrets.token_urlsafe(24)
     directories = [path for path in (asked.directories if asked else ()) if PATH.fullmatch(path)]
     marks = {

@@ -49,6 +49,7 @@ class Apache(WebServerType):
         ),
         units=("apache2", "httpd"),
     )
+    calls_itself = "apache"
     root_directive = "DocumentRoot"
     directory_file = ".htaccess"
     shared_roots = ("/usr/local/apache2",)

@@ -29,6 +29,7 @@ class Nginx(WebServerType):
     configuration = ("/etc/nginx", "/usr/local/nginx/conf", "/usr/local/etc/nginx")
     read_when_started = ("/etc/nginx",)
     recorded = Recorded(here=("/usr/local/etc", "/usr/local/nginx", *BODIES))
+    calls_itself = "nginx"
     root_directive = "root"
     shared_roots = ("/usr/share/nginx", "/usr/local/nginx")
     sizes = {"client_max_body_size": Directive(_size, lambda least: f"{math.ceil(least / MEGA)}m")}

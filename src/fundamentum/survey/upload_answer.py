@@ -5,6 +5,7 @@ from typing import Annotated, Final, Literal
 
 import msgspec
 
+from fundamentum import webservers
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
 from fundamentum.hosts.page import API
@@ -22,8 +23,6 @@ MAX_ANSWER: Final = 4 * 1024 * 1024
 MAX_NAMES: Final = 5000
 ORIGIN: Final = Origin("what PHP itself said")
 _SAPIS: Final[dict[str, Sapi]] = {"fpm-fcgi": "fpm", "apache2handler": "apache2", "cgi-fcgi": "cgi", "cli": "cli"}
-_SERVERS: Final = {"apache": "apache2", "microsoft-iis": "iis"}
-"""What a web server calls itself, where it goes by another name here."""
 
 Names = Annotated[tuple[str, ...], msgspec.Meta(max_length=MAX_NAMES)]
 
@@ -116,7 +115,7 @@ def _runtime(said: Answered, branch: str) -> Runtime:
 
 def _site(said: Answered, runtime: Runtime) -> Site:
     word = re.split(r"[/ ]", said.web_server.lower(), maxsplit=1)[0]
-    server = _SERVERS.get(word, word)
+    server = next((one for one in webservers.names() if webservers.webserver(one).calls_itself == word), word)
     root = re.split(r"[/\\](?=[^/\\]*$)", said.file)[0] or "/"
     name = said.host.partition(":")[0] or "default"
     return Site(name, server if is_plain(server) else "unknown", ORIGIN, root=root, runtime=runtime.label)

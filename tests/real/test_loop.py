@@ -15,8 +15,11 @@ pytestmark = pytest.mark.real
 NEEDS = Path(__file__).parents[2] / "src/fundamentum/demo/data/nightlog.needs.toml"
 
 
+FPM = ("--runtime", "8.2/fpm")  # nothing serves the web here
+
+
 def run_script(root: Root) -> str:
-    code, script = fundamentum("plan", str(NEEDS), "--server", str(root.path), "--format", "script")
+    code, script = fundamentum("plan", str(NEEDS), "--server", str(root.path), *FPM, "--format", "script")
     assert code == 0
     root.write("/root/plan.sh", script)
     return root.run("sh", "/root/plan.sh", "--yes")
@@ -27,7 +30,7 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
     root = base("bookworm").copy(STORE / "test-loop")
     if before:
         root.install(*before)
-    code, text = fundamentum("check", str(NEEDS), "--server", str(root.path), "--format", "json")
+    code, text = fundamentum("check", str(NEEDS), "--server", str(root.path), *FPM, "--format", "json")
     findings = {row["need"]: row for row in json.loads(text)["applications"][0]["findings"]}
     assert code == 1
     lacking = {need for need, row in findings.items() if row["verdict"] == "unmet"}
@@ -43,7 +46,7 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
     assert ("php" in lacking) is (not before)
 
     run_script(root)
-    assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
+    assert fundamentum("check", str(NEEDS), "--server", str(root.path), *FPM)[0] == 0
     after = state_of(root)
     again = root.run("sh", "/root/plan.sh", "--yes")
     assert state_of(root) == after
@@ -80,7 +83,7 @@ def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
     with (root.path / "etc/php/8.2/fpm/pool.d/www.conf").open("a") as pool:
         pool.write("php_admin_value[memory_limit] = 32M\nphp_value[post_max_size] = 3M\n")
     run_script(root)
-    assert fundamentum("check", str(NEEDS), "--server", str(root.path))[0] == 0
+    assert fundamentum("check", str(NEEDS), "--server", str(root.path), *FPM)[0] == 0
     real = report(root, "8.2", "fpm", "www")
     assert (real["ini"]["memory_limit"], real["ini"]["post_max_size"], real["ini"]["max_input_vars"]) == (
         "256M",
@@ -110,14 +113,14 @@ def test_a_service_that_started_too_early_is_told_apart_and_restarted_once(runni
 
     first = process()
     running.install("php8.2-mbstring")
-    _, text = fundamentum("check", str(NEEDS), "--server", str(running.path), "--format", "json")
+    _, text = fundamentum("check", str(NEEDS), "--server", str(running.path), *FPM, "--format", "json")
     states = {row["need"]: row["state"] for row in json.loads(text)["applications"][0]["findings"]}
     seen = [states[f"extension:{name}"] for name in ("dom", "mbstring", "intl")]
     assert seen == ["active", "awaiting-restart", "installable"]
     assert "php8.2-fpm: restarted" in run_script(running)
     second = process()
     assert second != first
-    assert fundamentum("check", str(NEEDS), "--server", str(running.path))[0] == 0
+    assert fundamentum("check", str(NEEDS), "--server", str(running.path), *FPM)[0] == 0
     assert "nothing changed" in running.run("sh", "/root/plan.sh", "--yes")
     assert process() == second
 
@@ -127,7 +130,9 @@ def test_extensions_lead_to_packages_or_to_none(tmp_path: Path, release: str, br
     needs = tmp_path / "traps.needs.toml"
     required = '["dom", "mysqli", "json", "openssl", "sodium"]'
     needs.write_text(f'format = 1\n[application]\nname = "traps"\n[extensions]\nrequired = {required}\n')
-    code, text = fundamentum("plan", str(needs), "--server", str(base(release).path), "--format", "json")
+    code, text = fundamentum(
+        "plan", str(needs), "--server", str(base(release).path), "--runtime", f"{branch}/fpm", "--format", "json"
+    )
     packages = json.loads(text)["packages"]
     json_package = [f"php{branch}-json"] if branch == "7.4" else []  # a file of its own before 8.0
     assert packages["install"] == sorted([f"php{branch}-fpm", f"php{branch}-mysql", f"php{branch}-xml", *json_package])

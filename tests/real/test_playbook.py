@@ -23,9 +23,10 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
         server.install("php8.2-fpm", "acl", "nginx-light")
         surround(server)
         needs["platevault"].write_text(NEEDS)
+    where = ["--server", str(server.path), *(() if release == "bookworm" else ("--runtime", f"{branch}/fpm"))]
     applications = [str(one) for one in needs.values()]
     with sshd(server, tmp_path) as environment:
-        code, text = fundamentum("plan", *applications, "--server", str(server.path), "--format", "playbook")
+        code, text = fundamentum("plan", *applications, *where, "--format", "playbook")
         assert code == 0
         (tmp_path / "plan.yml").write_text(text)
 
@@ -36,7 +37,7 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
         play(tmp_path, environment)
         assert "changed=0" in play(tmp_path, environment)
     for application in needs.values():
-        assert fundamentum("check", str(application), "--server", str(server.path))[0] == 0
+        assert fundamentum("check", str(application), *where)[0] == 0
         confirmed(server, branch, application)
     if release == "bookworm":
         carried_out(server, needs["platevault"])

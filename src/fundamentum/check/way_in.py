@@ -60,6 +60,8 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
     words = f"{finding.found}, but no web server hands anything to {runtime.label}"
     remedy = f"set up a site that a web server hands to it{at}"
     if target.named:
+        if finding.switch or finding.remark:
+            return finding  # what keeps a web server from it is said already
         return replace(finding, remark=f"no web server hands anything to {runtime.label}: {remedy}")
     others = [one.name for one in survey.installed or () if one.name in OTHER_PACKAGES]
     if others or survey.reader == "user":

@@ -86,18 +86,23 @@ def scrubbed(value: Value) -> Value:
 
     Lines of files (fields that a struct names in ``LINES``) are held to :func:`safe_line`.
     """
-    try:
-        if not _SUSPECT.search(msgspec.json.encode(value)):
-            return value
-    except (UnicodeEncodeError, ValueError):
-        pass  # a lone surrogate, which JSON cannot hold
     found: Value = _walked(value, safe)
     return found
+
+
+def _is_clean(value: Any) -> bool:
+    """Whether a quick look already tells that there is nothing to replace."""
+    try:
+        return not _SUSPECT.search(msgspec.json.encode(value))
+    except (UnicodeEncodeError, ValueError):
+        return False  # a lone surrogate, which JSON cannot hold
 
 
 def _walked(value: Any, made: Any) -> Any:
     if isinstance(value, str):
         return made(value)
+    if _is_clean(value):
+        return value
     if isinstance(value, msgspec.Struct):
         changed = {}
         lines = getattr(value, "LINES", ())

@@ -10,8 +10,9 @@ from fundamentum.model.application_paths import PUBLIC
 from fundamentum.model.surroundings import Exposed
 from fundamentum.webservers import names, webserver
 
-MAX_ENTRIES: Final = 5000
-MAX_ALL: Final = 100_000
+MAX_ENTRIES: Final = 120
+"""Entries that are looked at for one site: what this takes grows with sites, not with the size of their trees."""
+MAX_ALL: Final = 10_000
 """Entries that are looked at in all document roots together."""
 MAX_DEPTH: Final = 3
 MAX_PAGE: Final = 4096
@@ -22,6 +23,7 @@ NOT_FOR_VISITORS: Final = re.compile(
 )
 ASIDE: Final = frozenset({"vendor", "node_modules", ".git", ".svn", ".hg"})
 _PAGE: Final = re.compile(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
+_TELLING: Final = re.compile(r"info|test|check|^i\.|^p\.", re.I)
 _SHARED: Final = frozenset({"/var/www", "/usr/share"})
 Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
 
@@ -80,8 +82,13 @@ def _signs(host: Host, root: str, left: int) -> Iterator[tuple[Kind, str]]:
                 below = depth + 1 if depth >= 0 or path == root else -1
                 far = path.count("/") - start.count("/") >= MAX_DEPTH
                 todo += [(path, 0 if path == root else below)] if not far and name not in ASIDE else []
-            elif 0 <= depth < 2 and name.endswith(".php") and about.size <= MAX_PAGE and _is_page(host, path):
+            elif _may_be_page(name, depth) and about.size <= MAX_PAGE and _is_page(host, path):
                 yield "information-page", path
+
+
+def _may_be_page(name: str, depth: int) -> bool:
+    """Whether it is worth being looked into: any script at the top, below it those with a telling name."""
+    return name.endswith(".php") and (depth == 0 or (depth == 1 and _TELLING.search(name) is not None))
 
 
 def _is_page(host: Host, path: str) -> bool:

@@ -15,6 +15,7 @@ CASES = [  # files of the directory; for each pool: name, user, listen, what it 
     ({"a.conf": POOL + "php_value[a.b] = 1\nphp_admin_value[c] = two\n"}, [("www", "www-data", "/run/www.sock", ["a.b=1", "Ac=two"], {})]),
     ({"a.conf": POOL + "php_flag[a] = on\nphp_flag[b] = yes\nphp_admin_flag[c] = off\nphp_flag[d] = 1\n"}, [("www", "www-data", "/run/www.sock", ["a=1", "b=1", "Ac=0", "d=1"], {})]),
     ({"a.conf": POOL + "php_other[a] = 1\nphp_value = 2\nenv[X] = 3\nphp_value[a b] = 4\n"}, [("www", "www-data", "/run/www.sock", [], {})]),
+    ({"a.conf": "[www]\nprefix = /srv/$pool\nlisten = run/a.sock\n"}, [("www", None, "/srv/www/run/a.sock", [], {})]),
     ({"a.conf": POOL, "b.conf": "[www]\nuser = ida\nphp_value[dir] = /srv/$pool\n[x]\nlisten = 9001\n"}, [("www", "ida", "/run/www.sock", ["dir=/srv/www"], {}), ("x", None, "9001", [], {})]),
     ({"a.conf": POOL + "request_terminate_timeout = 30\nrequest_terminate_timeout = 2m\n"}, [("www", "www-data", "/run/www.sock", [], {"request_terminate_timeout": "2m"})]),
     ({"a.conf": POOL, "b.pool": "[lost]\nuser = x\n"}, [("www", "www-data", "/run/www.sock", [], {})]),

@@ -19,6 +19,8 @@ MAX_OVERRIDES: Final = 5000
 """Lines of one pool that set something for PHP."""
 MAX_VALUE: Final = 10_000
 MAX_DEPTH: Final = 5
+_ADDRESS: Final = re.compile(r"/|\d+$|.*:\d+$")
+"""A path in full, a port, or an address with one."""
 MANAGED: Final = ("request_terminate_timeout",)
 
 
@@ -43,6 +45,8 @@ class Pool(msgspec.Struct):
     user: str | None = None
     listen: str | None = None
     chroot: str | None = None
+    prefix: str = ""
+    """What relative paths of it start from."""
     owner: str | None = None
     group: str | None = None
     mode: int = 0o660
@@ -64,6 +68,9 @@ def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Poo
     remarks: list[Remark] = []
     _read(host, main, constants, pools, files, remarks, 0)
     odd = [one for one in pools.values() if not is_plain(one.name) or (one.user is not None and not is_plain(one.user))]
+    for one in pools.values():
+        if one.listen and one.prefix and not _ADDRESS.match(one.listen):
+            one.listen = posixpath.join(one.prefix, one.listen)
     for one in odd:
         del pools[one.name]
         remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))
@@ -123,6 +130,8 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         pool.manager[entry.name] = Setting(value, Origin(path, entry.line), lost)
     elif entry.name == "user":
         pool.user = value
+    elif entry.name == "prefix":
+        pool.prefix = value or ""
     elif entry.name == "chroot":
         pool.chroot = value
     elif entry.name == "listen":

@@ -67,6 +67,18 @@ class _Line(msgspec.Struct, frozen=True):
     origin: Origin
 
 
+class Unit(msgspec.Struct):
+    """What is set for a service."""
+
+    found: dict[str, list[_Line]] = msgspec.field(default_factory=dict)
+    unread: Origin | None = None
+    """A file of it that could not be read."""
+
+    def lines(self, key: str) -> list[_Line]:
+        """The lines of one setting that are in effect, in order."""
+        return self.found.get(key, [])
+
+
 def start_of(host: Host, installation: Installation) -> Start:
     """How this PHP is started, where it runs as a service."""
     found = Start()
@@ -76,27 +88,18 @@ def start_of(host: Host, installation: Installation) -> Start:
 
 
 def _of_service(host: Host, installation: Installation, found: Start) -> None:
-    commands: list[_Line] = []
-    for line in _unit(host, installation.service or "", found):
-        match line.key:
-            case "ExecStart" if not line.value:
-                commands.clear()
-            case "ExecStart":
-                commands.append(line)
-            case "Environment":
-                found.unsure = found.unsure or _decides(line.value, line.origin)
-            case "EnvironmentFile":
-                _file(host, line, found)
+    unit = unit_of(host, installation.service or "")
+    found.unsure = unit.unread
+    for line in unit.lines("Environment"):
+        found.unsure = found.unsure or _decides(line.value, line.origin)
+    for line in unit.lines("EnvironmentFile"):
+        _variables(host, line.value.lstrip("-").strip(), found)
     if installation.sapi != "fpm":
         for path in webserver(installation.sapi).environment:
             _variables(host, path, found)
         return
-    for command in commands:
+    for command in unit.lines("ExecStart"):
         _options(command, installation, found)
-
-
-def _file(host: Host, line: _Line, found: Start) -> None:
-    _variables(host, line.value.lstrip("-").strip(), found)
 
 
 def _variables(host: Host, path: str, found: Start) -> None:
@@ -145,26 +148,48 @@ def _option(name: str, value: str, origin: Origin, installation: Installation, f
         found.unsure = found.unsure or origin
 
 
-def _unit(host: Host, service: str, found: Start) -> Iterator[_Line]:
-    """The lines of a unit and of its drop-ins, in the order in which they count."""
+def unit_of(host: Host, service: str) -> Unit:
+    """A unit with its drop-ins.  Source: systemd.unit(5), "Unit load path"; a list is emptied by an empty line."""
     name = f"{service}.service"
+    found = Unit()
     main = next((path for folder in FOLDERS if host.stat(path := f"{folder}/{name}")), None)
-    drop_ins: dict[str, str] = {}
-    for folder in reversed(FOLDERS):
-        for directory in (f"{folder}/service.d", f"{folder}/{name}.d"):
-            drop_ins |= {one: f"{directory}/{one}" for one in listed(host, directory) if one.endswith(".conf")}
-    for path in ([main] if main else []) + [drop_ins[one] for one in sorted(drop_ins)[:MAX_DROP_INS]]:
+    for path in ([main] if main else []) + _drop_ins(host, name):
         try:
             text = text_of(host, path, MAX_UNIT)
         except HostError:
-            found.unsure = found.unsure or Origin(path)
+            found.unread = found.unread or Origin(path)
             continue
-        yield from _lines(path, text or "")
+        for line in _lines(path, text or ""):
+            if line.value:
+                found.found.setdefault(line.key, []).append(line)
+            else:
+                found.found.pop(line.key, None)
+    return found
+
+
+def _drop_ins(host: Host, name: str) -> list[str]:
+    """The drop-ins of a unit in the order in which they count, by their names.
+
+    Of several with one name that of the directory for this very unit counts, then those for the beginnings of its name
+    up to a dash, then those for all services; and of each the first directory on the path.
+    """
+    parts = name.split("-")
+    beginnings = [f"{'-'.join(parts[:length])}-.service" for length in range(len(parts) - 1, 0, -1)]
+    found: dict[str, str] = {}
+    for unit in (name, *beginnings, "service"):
+        for folder in FOLDERS:
+            directory = f"{folder}/{unit}.d"
+            for one in listed(host, directory):
+                if one.endswith(".conf"):
+                    found.setdefault(one, f"{directory}/{one}")
+    return [found[one] for one in sorted(found)[:MAX_DROP_INS]]
 
 
 def _lines(path: str, text: str) -> Iterator[_Line]:
     section, held, start = "", "", 0
     for number, content in enumerate(text.splitlines(), 1):
+        if content.lstrip().startswith(("#", ";")):
+            continue  # also in the middle of a continued line
         start = start if held else number
         if content.rstrip().endswith("\\"):
             held += content.rstrip()[:-1] + " "

@@ -12,10 +12,12 @@ from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
+from fundamentum.model.plan import Enable
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Survey
+from fundamentum.plan.planner import plan
 from fundamentum.platforms import platform
-from tests.small_root import INDEX, MODULE, SITE, look, needs, small_root, write
+from tests.small_root import INDEX, MODULE, SITE, TODAY, look, needs, small_root, write
 
 
 def only(found: Survey, wanted: Needs, selector: str | None = None) -> Finding:
@@ -225,3 +227,21 @@ def test_what_an_unreadable_file_may_set_or_load_is_unknown(tmp_path: Path, unre
         "setting:post_max_size": "met",
     }
     assert unread in (judged["setting:memory_limit"].remedy or "")
+
+
+def test_programs_that_run_at_set_times_need_the_command_line_too(tmp_path: Path) -> None:
+    wanted = needs("ctype", settings='[tasks.required]\n"bin/x.php" = "every 15m"\n')
+    root = small_root(tmp_path)
+    there = check(wanted, look(root)).command_line
+    assert there and next((str(f.need), f.verdict, f.state) for f in there.findings) == ("php", "unmet", "installable")
+    write(root, {"usr/bin/php8.2": b"\x7fELF X-Powered-By: PHP/8.2.9\0", "etc/php/8.2/cli/php.ini": ""})
+    judged = check(wanted, look(root))
+    assert judged.command_line
+    assert [(str(f.need), f.state) for f in judged.command_line.findings] == [
+        ("php", None),
+        ("extension:ctype", "switched-off"),
+    ]
+    assert not judged.satisfied
+    made = plan([wanted], look(root), today=TODAY)
+    assert Enable("ctype", "ctype", "8.2", "cli") in made.enables
+    assert check(needs("ctype"), look(root)).command_line is None

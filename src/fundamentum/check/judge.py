@@ -8,7 +8,7 @@ from fundamentum.catalog.quantity import switch
 from fundamentum.check import around, extensions, settings
 from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
-from fundamentum.check.target import choose, other_branches
+from fundamentum.check.target import choose, command_line, other_branches
 from fundamentum.check.way_in import unserved, way_in
 from fundamentum.effective.merge import views
 from fundamentum.model.findings import Finding, Judgement, State, Target
@@ -16,6 +16,7 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Site, Survey
+from fundamentum.platforms import platform
 from fundamentum.webservers import names, webserver
 
 
@@ -26,6 +27,24 @@ def check(needs: Needs, survey: Survey, selector: str | None = None, market: Mar
 
 
 def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
+    """The judgement for the site that counts; and for the command line, if programs are run there at set times."""
+    found = _for_web(needs, survey, target, market)
+    if not needs.tasks or target.runtime.sapi == "cli" or platform(survey.system.family).shows_a_visit:
+        return found
+    asked = Needs(
+        name=needs.name,
+        version=needs.version,
+        php=needs.php,
+        extensions=needs.extensions,
+        loaders=needs.loaders,
+        accepted=needs.accepted,
+        notes=needs.notes,
+    )
+    there = _judged(asked, survey, command_line(survey, target), market, None)
+    return msgspec.structs.replace(found, command_line=there)
+
+
+def _for_web(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
     """The judgement for the site whose requests fare worst, of those that the runtime serves or that was named."""
     runtime = target.base or target.runtime
     neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]

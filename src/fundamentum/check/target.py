@@ -143,6 +143,20 @@ def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
     return Target(imagined(survey, branch, sapi), reason, present=False)
 
 
+def command_line(survey: Survey, target: Target) -> Target:
+    """The PHP that programs are run with at set times: that of the branch which serves the web."""
+    runtime = target.runtime
+    same = (
+        one for one in survey.runtimes if one.sapi == "cli" and (one.branch, one.home) == (runtime.branch, runtime.home)
+    )
+    reason = "runs the programs of the application at set times"
+    if found := next(same, None):
+        return Target(found, reason, wanted=target.wanted)
+    return Target(
+        imagined(survey, runtime.branch, "cli"), f"{reason}, once it is installed", False, wanted=target.wanted
+    )
+
+
 def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
     """The runtime as its package would set it up: compiled-in extensions, the packaged php.ini."""
     known = facts(branch)

@@ -147,8 +147,16 @@ class Judgement(msgspec.Struct, frozen=True):
     needs: Needs
     target: Target
     findings: tuple[Finding, ...]
+    command_line: "Judgement | None" = None
+    """The same for the PHP of the command line, where the application has programs that are run at set times."""
 
     @property
     def satisfied(self) -> bool:
-        """Whether every required need is met or accepted."""
-        return all(f.verdict in ("met", "accepted") for f in self.findings if f.level == "required")
+        """Whether every required need is met or accepted, on the command line too."""
+        own = all(f.verdict in ("met", "accepted") for f in self.findings if f.level == "required")
+        return own and (self.command_line is None or self.command_line.satisfied)
+
+    @property
+    def all_findings(self) -> tuple[Finding, ...]:
+        """Those about the command line too."""
+        return self.findings + (self.command_line.findings if self.command_line else ())

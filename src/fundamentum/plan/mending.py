@@ -34,7 +34,7 @@ def mend(
     """Actions for every finding that is not met; settings of one runtime are decided together."""
     found: dict[str, Action] = {}
     limits: dict[tuple[str, str, Origin | None], _Wanted] = {}
-    for one in judgements:
+    for one in [*judgements, *(one.command_line for one in judgements if one.command_line)]:
         if refused(one):
             continue
         for finding in one.findings:

@@ -73,6 +73,12 @@ class Settled(msgspec.Struct):
             for finding in one.findings
             if finding.verdict in ("unmet", "unknown")
         ]
+        found += [
+            Unresolved(finding.need, f"on the command line: {_why(finding, one)}", one.needs.name, finding.level)
+            for one in (judged.command_line for judged in self.judgements)
+            for finding in (one.findings if one else ())
+            if finding.verdict in ("unmet", "unknown") and one
+        ]
         name = self.judgements[0].needs.name
         return found + [
             Unresolved(NeedId("php"), f"cannot be installed: {what}", name, "required") for what in self.missing
@@ -224,7 +230,7 @@ class Planner:
             managed=managed,
             widened=widened,
             relined=relined,
-            others=effects(self.survey, done.world or self.survey, placed),
+            others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
             allowed=allowed,
             arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
             scheduled=scheduled,
@@ -261,6 +267,10 @@ def plan(
     """
     planner = Planner(survey, today, recommended=recommended, added=added)
     return planner.plan(applications, selector)
+
+
+def _of_command_line(judgements: Iterable[Judgement]) -> list[Target]:
+    return [one.command_line.target for one in judgements if one.command_line]
 
 
 def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Survey:

@@ -79,6 +79,14 @@ class RiskRow(msgspec.Struct):
     origin: str
 
 
+class CommandLine(msgspec.Struct):
+    """How the PHP fares that runs the application's programs at set times."""
+
+    runtime: str
+    installed: bool
+    findings: list[FindingRow]
+
+
 class ApplicationResult(msgspec.Struct):
     """One application."""
 
@@ -89,6 +97,8 @@ class ApplicationResult(msgspec.Struct):
     findings: list[FindingRow]
     risks: list[RiskRow]
     risk_count: int
+    command_line: CommandLine | None
+    """None: nothing is run there at set times."""
 
 
 class RemarkRow(msgspec.Struct):
@@ -133,6 +143,10 @@ def _accepted(one: Acceptance | None) -> AcceptedRow | None:
     return AcceptedRow(one.reason, one.by, str(one.until) if one.until else None) if one else None
 
 
+def _command_line(one: Judgement | None) -> CommandLine | None:
+    return CommandLine(one.target.runtime.label, one.target.present, [_row(f) for f in one.findings]) if one else None
+
+
 def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: date) -> CheckDocument:
     """All findings of all applications."""
     return CheckDocument(
@@ -154,6 +168,7 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
                     site=one.target.part,
                 ),
                 findings=[_row(finding) for finding in one.findings],
+                command_line=_command_line(one.command_line),
                 risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target, today)],
                 risk_count=len(risks(survey, one.target, today)),
             )

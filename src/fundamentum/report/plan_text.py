@@ -212,9 +212,9 @@ def _outcome(console: Console, plan: Plan) -> None:
             line = f"{one.application} {name_of(one.need)} ({one.level}): {one.why}"
             console.print(Padding(Text(clean(line)), (0, 0, 0, 2)))
     for judgement in plan.after:
-        met = sum(f.verdict == "met" for f in judgement.findings)
-        accepted = sum(f.verdict == "accepted" for f in judgement.findings)
+        met = sum(f.verdict == "met" for f in judgement.all_findings)
+        accepted = sum(f.verdict == "accepted" for f in judgement.all_findings)
         style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
-        line = f"afterwards: {met} of {len(judgement.findings)} needs of {judgement.needs.name} are met"
+        line = f"afterwards: {met} of {len(judgement.all_findings)} needs of {judgement.needs.name} are met"
         line += f", {accepted} accepted as not met" if accepted else ""
         console.print(Text(clean(line), style=style))

@@ -89,6 +89,7 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
                 console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
+        _command_line(console, judgement.command_line)
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
         _risks(console, judgement, survey, today)
@@ -105,8 +106,8 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     part = f"; the worst of its sites is {judgement.target.part}" if judgement.target.part else ""
     words = f"judged: {runtime.label} ({version}), {judgement.target.reason}{part}"
     console.print(Text(clean(words), style=STYLES["dim"]))
-    required = sum(f.level == "required" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
-    optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.findings)
+    required = sum(f.level == "required" and f.verdict in ("unmet", "unknown") for f in judgement.all_findings)
+    optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.all_findings)
     if required:
         more = f", and {optional} recommended" if optional else ""
         console.print(
@@ -125,7 +126,8 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     else:
         accepted = sum(f.verdict == "accepted" for f in judgement.findings)
         rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
-        words = f"all {len(judgement.findings)}" if not accepted else f"{len(judgement.findings) - accepted}"
+        many = len(judgement.all_findings)
+        words = f"all {many}" if not accepted else f"{many - accepted}"
         console.print(Text(f"runs here: {words} needs are met{rest}", style=STYLES["met"]))
 
 
@@ -155,6 +157,20 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
             what.append("\n" + clean(line), style=STYLES[style])
         table.add_row(Text(name_of(finding.need), style=STYLES["name"]), what)
     return table
+
+
+def _command_line(console: Console, judgement: Judgement | None) -> None:
+    """What the PHP lacks that runs the application's programs at set times."""
+    if judgement is None:
+        return
+    wrong = [one for one in judgement.findings if one.verdict in ("unmet", "unknown")]
+    runtime, style = judgement.target.runtime, STYLES["unmet"] if wrong else STYLES["met"]
+    words = f"scheduled programs run on the command line ({runtime.label}): "
+    words += f"{len(wrong)} of {len(judgement.findings)} needs not met" if wrong else "all that they need is there"
+    console.print()
+    console.print(Text(clean(words), style=style))
+    if wrong:
+        console.print(Padding(_problems(wrong, max(len(name_of(one.need)) for one in wrong)), (0, 0, 0, 2)))
 
 
 def _accepted(console: Console, findings: Sequence[Finding]) -> None:

@@ -9,10 +9,10 @@ from msgspec.structs import replace
 from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
+from fundamentum.model.actions import Enable
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
-from fundamentum.model.plan import Enable
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan

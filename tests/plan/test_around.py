@@ -9,9 +9,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from fundamentum.model.actions import Widen
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
-from fundamentum.model.plan import Plan, Widen
+from fundamentum.model.plan import Plan
 from fundamentum.model.surroundings import Command
 from fundamentum.plan.planner import plan
 from fundamentum.report.playbook import as_playbook

@@ -9,9 +9,9 @@ from msgspec.structs import replace
 
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.actions import Install
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
-from fundamentum.model.plan import Install
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan

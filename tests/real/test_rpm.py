@@ -125,7 +125,9 @@ def test_a_plan_switches_the_stream_and_dnf_accepts_it(server: Root, tmp_path: P
     )
     for words in (("module", "switch-to", "php:8.4"), ("install", *made["packages"]["install"])):
         assert dnf(server, *words).returncode == 0
-    checked = subprocess.run([str(PROGRAM), "check", str(needs), "--server", str(server.path), "--runtime", "8.4/fpm"], capture_output=True)
+    checked = subprocess.run(
+        [str(PROGRAM), "check", str(needs), "--server", str(server.path), "--runtime", "8.4/fpm"], capture_output=True
+    )
     assert checked.returncode == 0, checked.stdout
     script = subprocess.run([*command, "script"], capture_output=True, text=True, check=False).stdout
     assert "nothing to do" in script

@@ -17,10 +17,11 @@ from rich.console import Console
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.actions import Install, Reason, Set
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Repository
-from fundamentum.model.plan import DropIn, Edit, Install, Plan, Reason, Set
+from fundamentum.model.plan import DropIn, Edit, Plan
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_needs import PATH
 from fundamentum.model.survey import Site, Survey

@@ -5,10 +5,10 @@ from typing import Any
 
 import pytest
 
+from fundamentum.model.actions import SwitchOn, Widen
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch
-from fundamentum.model.plan import SwitchOn, Widen
 from fundamentum.model.surroundings import Limit, Spot
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System

@@ -7,9 +7,9 @@ from typing import Final
 
 from fundamentum.check import extensions
 from fundamentum.check.offers import Market
+from fundamentum.model.actions import Action, AddLine, Arrange, Enable, Install, Manage, Restart, SwitchOn
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Module
-from fundamentum.model.plan import Action, AddLine, Arrange, Enable, Install, Manage, Restart, SwitchOn
 from fundamentum.model.survey import Survey
 from fundamentum.plan.setting_places import line_of_site, pool_addition
 

@@ -6,10 +6,10 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.cron import interval
 from fundamentum.check.access import account_named
+from fundamentum.model.actions import Allow, Arrange, Manage, Schedule, Widen
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Setting
-from fundamentum.model.plan import Allow, Arrange, Manage, Schedule, Widen
 from fundamentum.model.surroundings import Grant, Limit, Place, Scheduled, Spot
 from fundamentum.model.survey import Site, Survey
 

@@ -11,11 +11,7 @@ from msgspec.structs import replace
 from fundamentum.catalog import api_number, directives_of, extension_files, facts, required_by
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
-from fundamentum.model.layers import Assignment, Layer, Section
-from fundamentum.model.origin import Origin, Overridden
-from fundamentum.model.packages import Installed
-from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
-from fundamentum.model.plan import (
+from fundamentum.model.actions import (
     Action,
     AddLine,
     AddPool,
@@ -31,6 +27,10 @@ from fundamentum.model.plan import (
     SwitchOn,
     Widen,
 )
+from fundamentum.model.layers import Assignment, Layer, Section
+from fundamentum.model.origin import Origin, Overridden
+from fundamentum.model.packages import Installed
+from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
 from fundamentum.model.survey import Survey
 from fundamentum.plan import applied as around
 from fundamentum.plan.pools import beside

@@ -8,8 +8,8 @@ from typing import Final
 from fundamentum.check import tasks
 from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
+from fundamentum.model.actions import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
 from fundamentum.model.findings import Finding, Judgement, Link
-from fundamentum.model.plan import Action, Allow, Arrange, Install, Manage, Restart, Schedule, Widen
 from fundamentum.model.surrounding_needs import TaskNeed
 from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import for_extension

@@ -13,11 +13,12 @@ from typing import Final
 from fundamentum.catalog import branch_key, security_ends
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
+from fundamentum.model.actions import Value
 from fundamentum.model.findings import Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import Decision, Row, Unresolved, Value
+from fundamentum.model.plan import Decision, Row, Unresolved
 from fundamentum.model.survey import Survey
 from fundamentum.plan import streams
 from fundamentum.platforms import platform

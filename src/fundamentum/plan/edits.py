@@ -3,8 +3,9 @@
 from collections.abc import Iterable, Sequence
 
 from fundamentum.catalog.setting_line import ini_text
+from fundamentum.model.actions import AddLine, Set
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import AddLine, DropIn, Edit, Set
+from fundamentum.model.plan import DropIn, Edit
 
 
 def edits(

@@ -4,16 +4,13 @@ import posixpath
 from collections.abc import Iterable, Sequence
 
 from fundamentum.catalog.setting_line import ini_text
-from fundamentum.model.findings import Target
-from fundamentum.model.php import Runtime
-from fundamentum.model.plan import (
+from fundamentum.model.actions import (
     Action,
     AddLine,
     AddPool,
     Allow,
     Arrange,
     ChangeLine,
-    DropIn,
     Enable,
     Install,
     Manage,
@@ -23,6 +20,9 @@ from fundamentum.model.plan import (
     SwitchOn,
     Widen,
 )
+from fundamentum.model.findings import Target
+from fundamentum.model.php import Runtime
+from fundamentum.model.plan import DropIn
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver

@@ -5,7 +5,8 @@ from collections.abc import Iterable
 from typing import Final
 
 from fundamentum.catalog.setting_line import with_value
-from fundamentum.model.plan import ChangeLine, Edit, Widen
+from fundamentum.model.actions import ChangeLine, Widen
+from fundamentum.model.plan import Edit
 from fundamentum.webservers import webserver
 
 _UNENDED: Final = "\\ No newline at end of file"

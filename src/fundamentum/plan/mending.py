@@ -5,10 +5,10 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from fundamentum.check.offers import Market
+from fundamentum.model.actions import Action, Allow, Manage, Reason, Widen, key_of
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Judgement, Target
 from fundamentum.model.origin import Origin
-from fundamentum.model.plan import Action, Allow, Manage, Reason, Widen, key_of
 from fundamentum.model.survey import Survey
 from fundamentum.plan.actions import for_finding
 from fundamentum.plan.around import for_around

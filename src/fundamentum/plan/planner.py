@@ -9,31 +9,27 @@ import msgspec
 from fundamentum.check.judge import judge
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
-from fundamentum.model.findings import Finding, Judgement, Target
-from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs import LEVELS, Needs
-from fundamentum.model.packages import Offer
-from fundamentum.model.plan import (
+from fundamentum.model.actions import (
     Action,
     AddLine,
     AddPool,
     Allow,
     Arrange,
-    Aside,
     ChangeLine,
-    Decision,
-    DropIn,
     Enable,
     Install,
     Manage,
-    Plan,
     Reason,
     Schedule,
     Set,
     SwitchOn,
-    Unresolved,
     Widen,
 )
+from fundamentum.model.findings import Finding, Judgement, Target
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs import LEVELS, Needs
+from fundamentum.model.packages import Offer
+from fundamentum.model.plan import Aside, Decision, DropIn, Plan, Unresolved
 from fundamentum.model.survey import Survey
 from fundamentum.model.value import Level
 from fundamentum.plan import choice, pools

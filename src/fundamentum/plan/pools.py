@@ -7,11 +7,11 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
+from fundamentum.model.actions import AddPool
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs, SettingNeed
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import AddPool
 from fundamentum.model.survey import Survey
 from fundamentum.model.value import Level
 from fundamentum.plan.setting_places import value_for

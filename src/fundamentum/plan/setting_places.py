@@ -13,11 +13,11 @@ from fundamentum.catalog import START_ONLY, TAKING, facts, is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.setting_line import Syntax, ini_text, with_value
 from fundamentum.check.settings import effective
+from fundamentum.model.actions import ChangeLine, Set
 from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Target
 from fundamentum.model.layers import Assignment
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.plan import ChangeLine, Set
 from fundamentum.model.survey import Survey
 from fundamentum.model.text import is_path
 from fundamentum.platforms import platform

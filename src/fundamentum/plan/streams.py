@@ -7,10 +7,10 @@ from msgspec.structs import replace
 
 from fundamentum.check.offers import Market
 from fundamentum.check.target import imagined
+from fundamentum.model.actions import Install
 from fundamentum.model.findings import Target
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.plan import Install
 from fundamentum.model.survey import Survey
 from fundamentum.plan.apply import apply
 

@@ -9,22 +9,20 @@ from rich.syntax import Syntax
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.model.plan import (
+from fundamentum.model.actions import (
     Action,
     AddLine,
     Allow,
     ChangeLine,
-    Decision,
     Manage,
-    Plan,
     Reason,
-    Row,
     Schedule,
     Set,
     Widen,
     about_of,
     key_of,
 )
+from fundamentum.model.plan import Decision, Plan, Row
 from fundamentum.report.escape import clean
 from fundamentum.report.steps import Step, install_commands, steps
 from fundamentum.report.styles import STYLES

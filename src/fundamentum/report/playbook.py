@@ -10,8 +10,9 @@ import yaml
 
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
+from fundamentum.model.actions import Action, Enable, Reason, Restart, SwitchOn, key_of
 from fundamentum.model.findings import Arrangement
-from fundamentum.model.plan import Action, Edit, Enable, Plan, Reason, Restart, SwitchOn, key_of
+from fundamentum.model.plan import Edit, Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean

@@ -7,8 +7,9 @@ from typing import Final
 from fundamentum import webservers
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
+from fundamentum.model.actions import Change, Reason, about_of, key_of
 from fundamentum.model.findings import Arrangement
-from fundamentum.model.plan import Change, Plan, Reason, about_of, key_of
+from fundamentum.model.plan import Plan
 from fundamentum.platforms import families, platform, text_of
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.webservers import webserver

@@ -7,7 +7,8 @@ from typing import Literal
 import msgspec
 
 from fundamentum.check import directories
-from fundamentum.model.plan import Plan, SwitchOn, about_of, key_of
+from fundamentum.model.actions import SwitchOn, about_of, key_of
+from fundamentum.model.plan import Plan
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
 

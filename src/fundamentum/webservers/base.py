@@ -5,9 +5,9 @@ from typing import ClassVar
 
 import msgspec
 
+from fundamentum.model.actions import SwitchOn, Widen
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Branch, Runtime
-from fundamentum.model.plan import SwitchOn, Widen
 from fundamentum.model.recorded import Recorded
 from fundamentum.model.surroundings import Limit, WebServer
 from fundamentum.model.survey import Site, Survey

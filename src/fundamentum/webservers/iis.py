@@ -8,9 +8,9 @@ from typing import Any, Final
 from fundamentum.catalog.quantity import span
 from fundamentum.hosts.base import Host, HostError, matching
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.model.actions import Widen
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch
-from fundamentum.model.plan import Widen
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit
 from fundamentum.model.survey import Site

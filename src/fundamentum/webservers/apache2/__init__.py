@@ -5,9 +5,9 @@ import re
 from typing import Final
 
 from fundamentum.catalog.quantity import span
+from fundamentum.model.actions import SwitchOn
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import SwitchOn
 from fundamentum.model.recorded import Recorded
 from fundamentum.model.surroundings import Limit, WebServer
 from fundamentum.model.survey import Survey

@@ -90,6 +90,9 @@ CASES: dict[str, tuple[str, str, str, Files]] = {
     "fpm: sent, the last counts": nginx(location=VALUE + sent("PHP_VALUE", "max_input_vars=7")),
     "fpm: sent with a comment": nginx(location=sent("PHP_VALUE", "memory_limit=111M; max_input_vars=7")),
     "fpm: sent quoted": nginx(location="fastcgi_param PHP_VALUE 'memory_limit = \"113M\"';"),
+    "fpm: another root is sent": nginx(
+        location="fastcgi_param DOCUMENT_ROOT /srv;", **{"/srv/.user.ini": "memory_limit = 116M\n"}
+    ),
     "fpm: sent for the server, inherited by none": nginx(server=VALUE),
     "fpm: sent from an included file": nginx(location="include x.conf;", **{"/etc/nginx/x.conf": VALUE}),
     "fpm: sent with a variable": nginx(server="set $limit 114M;", location=sent("PHP_VALUE", "memory_limit=$limit")),
@@ -194,6 +197,17 @@ apache(
     "module condition",
     f"<IfModule mod_dir.c>\n{V.format(228)}\n</IfModule>\n<IfModule nothing.c>\n{V.format(229)}\n</IfModule>",
 )
+apache("version condition", f"<IfVersion >= 2.4>\n{V.format(228)}\n</IfVersion>")
+apache(
+    "file condition",
+    f"<IfFile /etc/nothing>\n{V.format(230)}\n</IfFile>\n<IfFile /etc/hostname>\n{V.format(231)}\n</IfFile>",
+)
+MACRO = "LoadModule macro_module /usr/lib/apache2/modules/mod_macro.so\n<Macro X>\n" + V.format(232) + "\n</Macro>\n"
+apache("macro not used", main=MACRO)
+apache("macro used", "Use X", main=MACRO)
+apache("another php.ini", main="PHPIniDir /srv/ini\n", **{"/srv/ini/php.ini": "memory_limit = 90M\n"})
+apache("access file for another version", main=ALL, **access(f"<IfModule mod_php5.c>\n{V.format(319)}\n</IfModule>"))
+apache("access file for any version", main=ALL, **access(f"<IfModule dir_module>\n{V.format(320)}\n</IfModule>"))
 apache("flags", "php_flag display_errors on\nphp_flag file_uploads off\nphp_admin_flag allow_url_fopen off")
 apache("access file, not allowed", **access(V.format(310)))
 apache("access file", ALL, **access(V.format(310)))
@@ -258,8 +272,11 @@ apache("path", H, way="apache-fpm", **{INI: PATH_A})
 apache("pool admin, sent", H + 'SetEnv PHP_VALUE "memory_limit=127M"', way="apache-fpm", **{FPM: POOL + P_ADMIN})
 
 
-UNKNOWN = {"fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"}
-"""Those in which the request decides."""
+UNKNOWN = {
+    *("fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"),
+    *("module: version condition", "module: macro used", "module: another php.ini", "fpm: another root is sent"),
+}
+"""Those in which the request decides, or what is not followed."""
 
 
 def files_of(name: str, branch: str, port: int) -> tuple[str, Files]:

@@ -91,7 +91,7 @@ def test_apaches_language(tmp_path: Path) -> None:
     assert (inner.within("directory") or found_nothing()).words == "/srv"
     assert outer.within("directory") is None and outer.within("virtualhost")
     assert (reader.modules, reader.defines["APACHE_X"]) == ({"dir_module": "modules/mod_dir.so"}, "1")
-    plain = list(lines_of("/x", '<Files a>\n<If "x">\nA 1\n</If>\nB 2\n</Files>\nC "3 4"\n'))
+    plain = list(lines_of("/x", '<Files a>\n<If "x">\nA 1\n</If>\nB 2\n</Files>\nC "3 4"\n', lambda *_: True))
     assert [(line.name, line.words, [one.kind for one in line.inside]) for line in plain] == [
         ("a", ("1",), ["files", "if"]),
         ("b", ("2",), ["files"]),

@@ -92,6 +92,9 @@ def for_site(runtime: Runtime, site: Site, neighbours: Sequence[Site] = (), belo
             _sent(merge, layers)
         _sections(merge, runtime.sections, site, below)
         _user_files(merge, layers)
+        for layer in layers:
+            if layer.kind == "start" and layer.unread and runtime.sapi == "cgi":
+                merge.unknown(layer.origin, heeds=False)
     if site.answer and not below:
         return _with_answer(replace(runtime, settings=merge.settings), site.answer)
     changed = {name for name, setting in merge.settings.items() if setting != runtime.settings[name]}
@@ -127,8 +130,8 @@ def _as_module(merge: _Merge, layers: Iterable[Layer]) -> None:
     for layer in layers:
         if layer.kind in ("request", "request-admin", "user-ini"):
             continue
-        if layer.unread:
-            merge.unknown(layer.origin)
+        if layer.unread:  # but for these files, an administrator's lines may stand there too
+            merge.unknown(layer.origin, heeds=layer.kind == "htaccess")
         for one in layer.values:
             merge.put(one, locks=one.admin)
 

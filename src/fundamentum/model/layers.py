@@ -7,11 +7,13 @@ from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surroundings import Spot
 from fundamentum.model.text import DirectiveName, Text
 
-LayerKind = Literal["server", "directory", "htaccess", "files", "location", "request", "request-admin", "user-ini"]
+LayerKind = Literal[
+    "server", "directory", "htaccess", "files", "location", "request", "request-admin", "user-ini", "start"
+]
 """Which place it is.  The first five are the web server's own, for PHP as a module in it, in the order in which they
 are applied: its main configuration and virtual host, directories, files in directories, files by name, locations.  Then
-what is sent along with a request over FastCGI (``PHP_VALUE``, ``PHP_ADMIN_VALUE``), and PHP's own files in
-directories."""
+what is sent along with a request over FastCGI (``PHP_VALUE``, ``PHP_ADMIN_VALUE``), PHP's own files in
+directories, and the environment with which a program is started for the request."""
 
 
 class Assignment(Fact, frozen=True, array_like=True):

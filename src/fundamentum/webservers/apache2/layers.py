@@ -17,15 +17,18 @@ from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.text import is_directive
 from fundamentum.untrusted.secrets import without_secrets
-from fundamentum.webservers.apache2.lines import Line, Section, lines_of
+from fundamentum.webservers.apache2.lines import Line, Reader, Section, lines_of
 from fundamentum.webservers.handoffs import sent_along
 
 PHP: Final = frozenset({"php_value", "php_flag", "php_admin_value", "php_admin_flag"})
 _SENDING: Final = frozenset({"setenv", "setenvif", "setenvifnocase", "proxyfcgisetenvif", "unsetenv"})
 _OVERRIDING: Final = frozenset({"allowoverride", "allowoverridelist", "accessfilename"})
+_STARTING: Final = frozenset({"PHPRC", "PHP_INI_SCAN_DIR"})
 _SENT: Final = frozenset({"PHP_VALUE", "PHP_ADMIN_VALUE"})
-_CONDITIONAL: Final = frozenset({"if", "elseif", "else", "limit", "limitexcept"})
-"""Sections of which a request decides whether they count."""
+_CONDITIONAL: Final = frozenset(
+    {"if", "elseif", "else", "limit", "limitexcept", "ifversion", "ifdirective", "ifsection"}
+)
+"""Sections of which a request decides whether they count, or something else that is not known here."""
 SCRIPT: Final = "index.php"
 """The script that visitors ask for first."""
 MAX_ACCESS: Final = 256 * 1024
@@ -51,6 +54,10 @@ class Found(msgspec.Struct):
 
 def matters(line: Line) -> bool:
     """Whether a line says something about PHP's configuration, or about which files may."""
+    if line.name in ("phpinidir", "use"):
+        return True
+    if line.name in ("setenv", "fcgidinitialenv") and line.words and line.words[0] in _STARTING:
+        return True
     return line.name in PHP | _OVERRIDING or (line.name in _SENDING and bool(_SENT.intersection(_sent_names(line))))
 
 
@@ -59,20 +66,24 @@ def _sent_names(line: Line) -> list[str]:
 
 
 def layers_of(
-    host: Host, main: Sequence[Line], mine: Sequence[Line], root: str | None, module: bool, loaded: bool
+    host: Host, main: Sequence[Line], mine: Sequence[Line], root: str | None, kind: str, reader: Reader
 ) -> Found:
-    """The layers of a host whose document root this is.  ``module``: requests are handed to PHP as a module of the
-    server, which may be ``loaded`` without being used.
+    """The layers of a host whose document root this is, and whose requests are handed to a ``kind`` of PHP.
 
     ``main`` are the lines of the main server, ``mine`` those of the virtual host, both as :func:`matters` picks them.
     """
     found = Found()
+    module = kind == "module"
+    loaded = any(re.fullmatch(r"php\d?_module", name) for name in reader.modules)
+    found.layers += _elsewhere((*main, *mine), kind)
     lines = [line for line in (*main, *mine) if line.name in PHP or line.name in _SENDING]
     found.layers += _layers("server", [line for line in lines if _place(line) is None], "", module)
     directories = [(line, place) for line in lines if (place := _place(line)) and place.kind == "directory"]
     plain = [(line, place) for line, place in directories if not _is_pattern(place)]
     by_length = sorted({len(_folder(place)) for _, place in plain})
-    access = _AccessFiles(host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, module, loaded)
+    access = _AccessFiles(
+        host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, module, loaded, reader
+    )
     for length in by_length:
         for line, place in plain:
             if len(_folder(place)) == length and (below := _below(place, root)) is not None:
@@ -87,6 +98,18 @@ def layers_of(
             if place and place.kind.startswith(kind) and (below := _part(place)) is not None:
                 found.layers += _layers("files" if kind == "files" else "location", [line], below, module)
     return found
+
+
+def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
+    """What makes PHP read other files than usual for a host, or cannot be followed: anything may be set there."""
+    for line in lines:
+        if line.name == "use":
+            why = "a macro is used that says something about PHP's configuration, which is not followed"
+            yield Layer("server" if kind == "module" else "request", (), line.origin, why)
+        elif line.name == "phpinidir" and kind == "module":
+            yield Layer("start", (), line.origin, "PHP reads its php.ini from another directory")
+        elif kind == "program" and line.words and line.words[0] in _STARTING:
+            yield Layer("start", (), line.origin, f"{line.words[0]} makes PHP read other files")
 
 
 def _place(line: Line) -> Section | None:
@@ -143,7 +166,7 @@ def _part(place: Section) -> str | None:
 def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool) -> Iterator[Layer]:
     """One layer for each line: later ones come later."""
     for line in lines:
-        unsure = "it counts for some requests only" if line.within(*_CONDITIONAL) else ""
+        unsure = "whether it counts is not known" if line.within(*_CONDITIONAL) else ""
         if line.name in PHP and module and len(line.words) > 1 and is_directive(line.words[0]):
             one = _assignment(line)
             values = (msgspec.structs.replace(one, value=None),) if unsure else (one,)
@@ -176,7 +199,10 @@ def _sent(line: Line, unsure: str) -> Layer | None:
 class _AccessFiles:
     """The ``.htaccess`` files along the way to the document root and in it, as far as they are read."""
 
-    def __init__(self, host: Host, lines: Sequence[Line], root: str | None, module: bool, loaded: bool) -> None:
+    def __init__(
+        self, host: Host, lines: Sequence[Line], root: str | None, module: bool, loaded: bool, reader: Reader
+    ) -> None:
+        self.reader = reader
         self.host, self.lines, self.root, self.module, self.loaded = host, lines, root, module, loaded
         named = [line for line in lines if line.name == "accessfilename" and line.words]
         self.names = named[-1].words if named else (".htaccess",)
@@ -226,7 +252,7 @@ class _AccessFiles:
         except HostError as error:
             yield Layer("htaccess", (), Origin(path), f"{error}: what it sets is unknown", below)
             return
-        for line in lines_of(path, text or ""):
+        for line in lines_of(path, text or "", self.reader.holds):
             place = _place(line)
             if place and _part(place) is None:
                 continue

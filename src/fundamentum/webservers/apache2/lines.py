@@ -6,7 +6,7 @@ It is lines with words and nested sections; no well-kept parser of it exists tha
 import itertools
 import posixpath
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Final
 
 import msgspec
@@ -28,7 +28,11 @@ _MAX_SECTIONS: Final = 50
 """Sections within sections."""
 _WORD: Final = re.compile(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
 _SECTION: Final = re.compile(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
-_CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "ifversion", "iffile", "ifdirective", "ifsection"})
+_CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "iffile", "macro"})
+"""Sections of which it can be told whether they hold.  Others (``<IfVersion>``) are sections like any."""
+_DECIDING: Final = re.compile(
+    r"php_(?:admin_)?(?:value|flag)|setenv.*|proxyfcgisetenvif|allowoverride.*|phpinidir", re.I
+)
 
 
 class Section(msgspec.Struct, frozen=True):
@@ -63,6 +67,8 @@ class Reader:
         self._left = _MAX_LINES
         self._known: set[str] = set()
         """The names by which conditions know the modules that are loaded."""
+        self._in_macro = False
+        """Whether a part that does not count by itself says something about PHP's configuration."""
         self.defines: dict[str, str] = {}
         for name, value in re.findall(
             r"^\s*(?:export\s+)?(APACHE_\w+)=([^\s#]*)", files.text(f"{root}/envvars") or "", re.M
@@ -83,7 +89,7 @@ class Reader:
                 if kind in _CONDITIONS:
                     if closing:
                         skipping -= 1 if skipping else 0
-                    elif skipping or not self._holds(kind, words):
+                    elif skipping or not self.holds(kind, words):
                         skipping += 1
                 elif skipping:
                     continue
@@ -98,6 +104,7 @@ class Reader:
                 continue
             found = _words(self._filled(content))
             if skipping or not found:
+                self._in_macro |= bool(skipping and found and _DECIDING.fullmatch(found[0]))
                 continue
             line = Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
             yield from self._taken(line, depth)
@@ -113,6 +120,8 @@ class Reader:
                 self._known |= {first, *_sources(first, line.words[1])}
             case "define" if first and len(self.defines) < _MAX_NAMES:
                 self.defines[first] = line.words[1] if len(line.words) > 1 else ""
+            case "use" if not self._in_macro:
+                pass  # no macro here says anything about PHP's configuration
             case "serverroot" if first.startswith("/"):
                 self.root = first
             case _:
@@ -139,7 +148,8 @@ class Reader:
             parts.append(filled)
         return "".join(parts)
 
-    def _holds(self, kind: str, words: str) -> bool:
+    def holds(self, kind: str, words: str) -> bool:
+        """Whether what stands in such a section counts."""
         name = words.strip().strip("\"'")
         wanted = not name.startswith("!")
         name = name.lstrip("!")
@@ -147,21 +157,32 @@ class Reader:
             return (name in self.defines) is wanted
         if kind == "ifmodule":
             return (name in self._known) is wanted
-        return wanted
+        if kind == "iffile":
+            path = posixpath.join(self.root, windows_style(self.files.host, name))
+            return (self.files.host.stat(path) is not None) is wanted
+        return False  # the body of a macro counts where it is used
 
 
-def lines_of(path: str, text: str) -> Iterator[Line]:
-    """The lines of a file that includes nothing, such as a ``.htaccess``; conditions on modules are taken to hold."""
+def lines_of(path: str, text: str, holds: Callable[[str, str], bool]) -> Iterator[Line]:
+    """The lines of a file that includes nothing, such as a ``.htaccess``.  ``holds`` tells whether a condition does."""
     stack: list[Section] = []
+    skipping = 0
     for number, content in itertools.islice(_joined(text), _MAX_OF_FILE):
         if section := _SECTION.match(content):
             closing, kind = section[1] == "/", section[2].lower()
-            if closing:
+            if kind in _CONDITIONS:
+                if closing:
+                    skipping -= 1 if skipping else 0
+                elif skipping or not holds(kind, section[3]):
+                    skipping += 1
+            elif skipping:
+                continue
+            elif closing:
                 while stack and stack.pop().kind != kind:
                     pass
             elif len(stack) < _MAX_SECTIONS:
                 stack.append(Section(kind, " ".join(_words(section[3])), number, Origin(path, number)))
-        elif found := _words(content):
+        elif not skipping and (found := _words(content)):
             yield Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
 
 

@@ -144,9 +144,8 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
     for mine in virtual.values() or [main]:
         host.budget.tick()
         for handoff, handler in _of_host(mine, main):
-            module = any(re.fullmatch(r"php\d?_module", name) for name in reader.modules)
             lines_of_host = mine.lines if mine is not main else []
-            added = layers.layers_of(host, main.lines, lines_of_host, handoff.root, handoff.kind == "module", module)
+            added = layers.layers_of(host, main.lines, lines_of_host, handoff.root, handoff.kind, reader)
             if added.handler:
                 why = f"{added.handler}: hands PHP files to something else, which is not followed"
                 reader.files.remarks.append(Remark("web sites", why))

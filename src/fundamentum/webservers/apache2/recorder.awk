@@ -23,7 +23,7 @@ function apache2_filtered(line, kind,   word, first) {
     if (word ~ /^</) {
         first = word
         sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
-        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile)$/)
+        if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile|macro)$/)
             return scrubbed(line)
         apache2_kept = 0
         return "<" first ">" (apache2_continued ? "\\" : "")
@@ -37,9 +37,9 @@ function apache2_filtered(line, kind,   word, first) {
         apache2_kept = 0
         return word " " first " withheld" (apache2_continued ? " \\" : "")
     }
-    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv)$/ && line ~ /PHP_(ADMIN_)?VALUE/ && !secret(line))
+    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
         return scrubbed(line)
     apache2_kept = 0

@@ -8,6 +8,7 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError
+from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
@@ -226,6 +227,10 @@ class _Walk:
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
         target = _VARIABLE.sub(lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
+        rooted = next((item for item in scope.sent[::-1] if item[0] == "DOCUMENT_ROOT"), None)
+        if rooted and rooted[1] not in ("$document_root", "$realpath_root", scope.root):
+            why = f"DOCUMENT_ROOT is sent as {rooted[1][:200]}, so files of other directories count"
+            layers["DOCUMENT_ROOT"] = Layer("user-ini", (), rooted[2], why)
         for address in self.upstreams.get(target, [target]):
             yield Handoff(
                 scope.names,

@@ -90,6 +90,9 @@ CASES: dict[str, tuple[str, str, str, Files]] = {
     "fpm: sent, the last counts": nginx(location=VALUE + sent("PHP_VALUE", "max_input_vars=7")),
     "fpm: sent with a comment": nginx(location=sent("PHP_VALUE", "memory_limit=111M; max_input_vars=7")),
     "fpm: sent quoted": nginx(location="fastcgi_param PHP_VALUE 'memory_limit = \"113M\"';"),
+    "fpm: another script is sent": nginx(
+        location="fastcgi_param SCRIPT_FILENAME /srv/b/index.php;", **{"/srv/b/.user.ini": "memory_limit = 117M\n"}
+    ),
     "fpm: another root is sent": nginx(
         location="fastcgi_param DOCUMENT_ROOT /srv;", **{"/srv/.user.ini": "memory_limit = 116M\n"}
     ),
@@ -275,6 +278,7 @@ apache("pool admin, sent", H + 'SetEnv PHP_VALUE "memory_limit=127M"', way="apac
 UNKNOWN = {
     *("fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"),
     *("module: version condition", "module: macro used", "module: another php.ini", "fpm: another root is sent"),
+    "fpm: another script is sent",
 }
 """Those in which the request decides, or what is not followed."""
 

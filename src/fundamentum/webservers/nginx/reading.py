@@ -49,8 +49,13 @@ class _Scope(msgspec.Struct, frozen=True):
     spot: Spot | None = None
     user: str | None = None
     """As whom the server works."""
+    alias: Origin | None = None
+    """The line that leads the location's requests to another directory than the root."""
     sent: tuple[tuple[str, str, Origin], ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
+
+
+_ROOTS: Final = ("$document_root", "$realpath_root", "$request_filename", "${document_root}", "${realpath_root}")
 
 
 def read(host: Host) -> Found:
@@ -207,6 +212,7 @@ class _Walk:
         )
         return replace(
             scope,
+            alias=next((one["origin"] for one in tree if one["directive"] == "alias"), scope.alias),
             sent=sent or scope.sent,
             root=roots[-1] if roots else scope.root,
             variables={**scope.variables, **variables},
@@ -227,10 +233,7 @@ class _Walk:
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
         target = _VARIABLE.sub(lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
-        rooted = next((item for item in scope.sent[::-1] if item[0] == "DOCUMENT_ROOT"), None)
-        if rooted and rooted[1] not in ("$document_root", "$realpath_root", scope.root):
-            why = f"DOCUMENT_ROOT is sent as {rooted[1][:200]}, so files of other directories count"
-            layers["DOCUMENT_ROOT"] = Layer("user-ini", (), rooted[2], why)
+        layers["elsewhere"] = _elsewhere(scope)
         for address in self.upstreams.get(target, [target]):
             yield Handoff(
                 scope.names,
@@ -251,6 +254,18 @@ class _Walk:
         """The value of a parameter, as it is sent; None where it depends on the request."""
         filled = _VARIABLE.sub(lambda found: scope.variables.get(f"${found[1]}", found[0])[:500], text[:MAX_SENT])
         return None if _VARIABLE.search(filled) else filled.replace("\\n", "\n").replace('\\"', '"')
+
+
+def _elsewhere(scope: _Scope) -> Layer | None:
+    """What makes other files of directories count than those in the document root: which, is not followed."""
+    sent = {name: (text, origin) for name, text, origin in scope.sent}
+    for name in ("DOCUMENT_ROOT", "SCRIPT_FILENAME"):
+        text, origin = sent.get(name, ("", None))
+        usual = (*_ROOTS, *((scope.root,) if scope.root else ()))
+        if origin and not (text in usual or (name == "SCRIPT_FILENAME" and text.startswith(usual))):
+            why = f"{name} is sent as {text[:200]}, so files of other directories count"
+            return Layer("user-ini", (), origin, why)
+    return Layer("user-ini", (), scope.alias, "an alias leads to another directory") if scope.alias else None
 
 
 def _constant(mapping: dict[str, Any]) -> Iterator[tuple[str, str]]:

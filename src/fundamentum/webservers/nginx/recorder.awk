@@ -49,7 +49,7 @@ function nginx_kept(text, ending,   word, value) {
     if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|client_body_temp_path)$/) return text
     if (word == "fastcgi_param") {
         value = text; sub(/^[ \t]*fastcgi_param[ \t]+/, "", value); sub(/[ \t].*/, "", value)
-        if (value == "DOCUMENT_ROOT") return scrubbed(text)
+        if (value ~ /^(DOCUMENT_ROOT|SCRIPT_FILENAME)$/) return scrubbed(text)
         if (value !~ /^PHP_(ADMIN_)?VALUE$/) return " fastcgi_param " (value ~ /^[A-Za-z_]+$/ ? value : "noted") " x"
         return secret(text) ? " fastcgi_param " value " $withheld" : scrubbed(text)
     }

@@ -105,5 +105,11 @@ def test_a_web_server_that_does_not_run_does_not_count_beside_one_that_does() ->
     assert "nginx is not running" in (check(needs(), survey, "a").findings[0].found or "")
 
 
+def test_a_site_that_is_handed_to_nothing_is_named() -> None:
+    stray = judged(site={"runtime": None, "handler": "unix:/run/php/php7.4-fpm.sock"})
+    assert stray.found == "nightlog is handed to unix:/run/php/php7.4-fpm.sock, where no PHP is seen"
+    assert (stray.verdict, str(stray.origin)) == ("unmet", "/x:1")
+
+
 def test_what_is_not_installed_yet_or_not_accepted_is_said_instead() -> None:
     assert "not running" not in (judged(runtime={"version": "7.0.1", "started": None}).found or "")

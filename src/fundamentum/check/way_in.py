@@ -68,6 +68,10 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
         why = f"what {others[0]} does is not read here" if others else "not all can be read by a user other than root"
         look = f"{why}: look whether a web server hands the site to {runtime.label}{at}"
         return replace(finding, verdict="unknown", remedy=look)
+    if stray := next((site for site in survey.sites if site.runtime is None), None):
+        words = f"{stray.name} is handed to {stray.handler or 'a PHP'}, where no PHP is seen"
+        remedy = f"hand it to {runtime.label}{at} at {stray.origin}, or let a PHP wait there"
+        return replace(finding, verdict="unmet", found=words, remedy=remedy, origin=stray.origin)
     return replace(finding, verdict="unmet", found=words, remedy=remedy)
 
 

@@ -1,5 +1,6 @@
 """The PHP file for those without a shell: uploaded to a real site, opened with its key, and what it tells."""
 
+import time
 import urllib.error
 import urllib.request
 
@@ -29,12 +30,15 @@ def opened(key: str) -> bytes:
         return bytes(answer.read())
 
 
-@pytest.mark.parametrize("name", ["fpm: user file", "module: access file", "fpm: pool without a function"])
-@pytest.mark.parametrize("release", list(RELEASES))
+CASES = [(release, "fpm: user file") for release in RELEASES]
+CASES += [("bookworm", "module: access file"), ("bookworm", "fpm: pool without a function")]
+
+
+@pytest.mark.parametrize(("release", "name"), CASES)
 def test_what_php_can_see(release: str, name: str) -> None:
     server, files = files_of(name, RELEASES[release], PORT)
     with running(release, files, server, PORT) as root:
-        now = (root.path / "srv/a/index.php").stat().st_mtime
+        now = time.time()
         text, key = upload(asked_by([WANTED]), now)
         expired, old_key = upload(None, now - LIFE - 60)
         root.write("/srv/a/up.php", text)

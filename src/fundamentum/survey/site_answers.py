@@ -18,6 +18,7 @@ from fundamentum.catalog.setting_line import ini_text
 from fundamentum.effective.merge import for_site
 from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.layers import Layer
 from fundamentum.model.php import Answer, Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Site, SiteAnswer, Survey
@@ -59,6 +60,8 @@ def _asked(site: Site, runtime: Runtime, host: DirectoryHost, *, with_file: bool
         raise NoAnswer("this system does not let links be ruled out: ask on the server itself")
     if any(layer.unread for layer in site.layers if layer.kind in _SENT):
         raise NoAnswer("what is sent along with its requests depends on each of them")
+    if any(layer.unread and _stands_elsewhere(layer, site) for layer in site.layers):
+        raise NoAnswer("its requests meet files of other directories than its document root's")
     if runtime.chroot:
         raise NoAnswer(f"it is shut into {runtime.chroot}")
     place = _in_root(site, host) if with_file else script_elsewhere(runtime, host)
@@ -70,6 +73,11 @@ def _asked(site: Site, runtime: Runtime, host: DirectoryHost, *, with_file: bool
     first, *others = answers
     same = {name: value for name, value in first.settings.items() if all(o.settings.get(name) == value for o in others)}
     return SiteAnswer(first.extensions, same, with_file)
+
+
+def _stands_elsewhere(layer: Layer, site: Site) -> bool:
+    """Whether what PHP reads along the way to a script is decided outside of the document root."""
+    return layer.kind == "user-ini" and not layer.origin.file.startswith(f"{(site.root or '').rstrip('/')}/")
 
 
 @contextmanager

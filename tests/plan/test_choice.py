@@ -80,7 +80,8 @@ def named(name: str, wanted: Needs) -> Needs:
 
 def all_but_a_site(made: Plan) -> bool:
     """Whether everything is met, but that nothing hands requests to a PHP that is new."""
-    return all("no web server hands anything to" in one.why for one in made.unresolved)
+    words = ("no web server hands anything to", "where no PHP is seen")
+    return all(any(word in one.why for word in words) for one in made.unresolved)
 
 
 CASES = [  # needs, the branch taken, words against the other one

@@ -143,7 +143,8 @@ def _script(places: dict[str, Place], account: Account | None, site: Site) -> It
     script = places.get(f"{(site.root or '').rstrip('/')}/index.php")
     if script and script.kind == "file" and account and not allowed(script, account) & READ:
         words = f"{account.name}, as whom PHP works, may not read {script.path} (mode {script.mode:04o})"
-        mode = script.mode | (READ << 3 if script.group in account.groups else READ)
+        own, shared = script.user == account.user, script.group in account.groups
+        mode = script.mode | (READ << 6 if own else READ << 3 if shared else READ)
         change = Arrangement(script.path, account.name, opened=((script.real or script.path, mode),))
         yield Broken(words, _commands(change), Origin(script.path), Unblocked(arrangement=change))
 

@@ -44,12 +44,8 @@ class _Merge:
         if before is None or one.name in START_ONLY:
             return
         if one.name in TAKING:
-            if (
-                not heeds and before.value is not None
-            ):  # what is sent over FastCGI; other places show it, and take nothing
-                together = None if one.value is None else ",".join(filter(None, (before.value, one.value)))
-                lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
-                self.settings[one.name] = Setting(together, one.origin, (*lost, *before.overridden), set_by="site")
+            if not heeds:  # sent over FastCGI; other places show it, and take nothing away
+                self._take(one, before)
             return
         if heeds and not locks and (one.name in self.locked or not self.per_directory(one.name)):
             return

@@ -64,10 +64,10 @@ def for_setting(
     if present.set_by != "ini":
         return None  # stronger than every ini file, and there is no place beside it that is stronger still
     if runtime.scan_dir:
-        file = after(runtime.scan_dir, label, ".ini", present.origin.set_in, *together)
+        file = _addition(runtime.scan_dir, "*.ini", label, (present.origin.set_in, *together))
     else:
         file = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini"
-    return Set(name, present.value, value, file, runtime.label)
+    return Set(name, present.value, value, file, runtime.label) if file else None
 
 
 def _writable(name: str, conditions: list[Condition], now: str, target: Target) -> str | None:
@@ -131,28 +131,20 @@ def _lines(runtime: Runtime, survey: Survey) -> Iterator[tuple[Assignment, str]]
         yield from ((one, "section") for one in section.values)
 
 
-def after(folder: str, label: str, ending: str, *origins: str) -> str:
-    """A file of a directory of additions that is read after those that set the directive now."""
-    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
-    for prefix in _LAST[:-1]:
-        name = f"{prefix}{label}{ending}"
-        if all(name.encode() >= other.encode() for other in names):
-            return posixpath.join(folder, name)
-    return posixpath.join(folder, f"{_LAST[-1]}{label}{ending}")
-
-
 def pool_addition(runtime: Runtime, label: str, *origins: str, first: bool = False) -> str | None:
-    """A file of a pool's directory that is included, and read after those that speak now, or before them.
+    """A file of a pool's directory that is included, and read after those that speak now, or before them."""
+    return _addition(runtime.pool_dir, runtime.pool_pattern, label, origins, first) if runtime.pool_dir else None
 
-    None where the manager's pattern includes no file of such a name.
+
+def _addition(folder: str, pattern: str, label: str, origins: Sequence[str], first: bool = False) -> str | None:
+    """A file of a directory that is read after those that speak now, or before them, in the order of names.
+
+    None where the pattern, by which files there are included, takes none of such a name.
     """
-    if not runtime.pool_dir:
-        return None
-    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == runtime.pool_dir]
-    pattern = runtime.pool_pattern
+    names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
     for prefix in _FIRST if first else _LAST:
         name = pattern.replace("*", f"{prefix}{label}", 1) if "*" in pattern else ""
         fits = fnmatch.fnmatchcase(name, pattern) and is_path(f"/{name}")
         if fits and all(name <= one if first else name >= one for one in names):
-            return posixpath.join(runtime.pool_dir, name)
+            return posixpath.join(folder, name)
     return None

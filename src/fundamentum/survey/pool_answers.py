@@ -116,10 +116,7 @@ def script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
                 continue
             try:
                 os.fchmod(folder, 0o755)
-                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
-                with open(os.open("ask.php", flags, 0o644, dir_fd=folder), "w") as script:
-                    os.fchmod(script.fileno(), 0o644)
-                    script.write(SCRIPT)
+                put_script(folder, "ask.php")
                 yield f"{place.rstrip('/')}/{name}/ask.php"
             finally:
                 with suppress(OSError):
@@ -131,6 +128,14 @@ def script(runtime: Runtime, host: DirectoryHost) -> Iterator[str]:
             os.close(above)
         return
     raise NoAnswer(f"no directory to put a script into: tried {', '.join(allowed[:MAX_PLACES] or PLACES)}")
+
+
+def put_script(folder: int, name: str) -> None:
+    """Write the script below a directory's descriptor, as a new file, so that every user may read it."""
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+    with open(os.open(name, flags, 0o644, dir_fd=folder), "w") as written:
+        os.fchmod(written.fileno(), 0o644)
+        written.write(SCRIPT)
 
 
 def beneath(host: DirectoryHost, path: str, kind: int = 0) -> int:

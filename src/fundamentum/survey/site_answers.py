@@ -22,7 +22,16 @@ from fundamentum.model.layers import Layer
 from fundamentum.model.php import Answer, Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Site, SiteAnswer, Survey
-from fundamentum.survey.pool_answers import MAX_ANSWER, SCRIPT, TIMEOUT, NoAnswer, beneath, connected, parsed, request
+from fundamentum.survey.pool_answers import (
+    MAX_ANSWER,
+    TIMEOUT,
+    NoAnswer,
+    beneath,
+    connected,
+    parsed,
+    put_script,
+    request,
+)
 from fundamentum.survey.pool_answers import script as script_elsewhere
 from fundamentum.untrusted.numbers import whole
 
@@ -88,10 +97,7 @@ def _in_root(site: Site, host: DirectoryHost) -> Iterator[str]:
     folder = beneath(host, site.root, os.O_DIRECTORY)
     name = f"fundamentum-{secrets.token_hex(16)}.php"
     try:
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
-        with open(os.open(name, flags, 0o644, dir_fd=folder), "w") as script:
-            os.fchmod(script.fileno(), 0o644)
-            script.write(SCRIPT)
+        put_script(folder, name)
         yield f"{site.root.rstrip('/')}/{name}"
     finally:
         with suppress(OSError):

@@ -83,6 +83,7 @@ Timeout 20
     SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
 </FilesMatch>
 IncludeOptional conf-enabled/*.conf
+DirectoryIndex index.php
 """
 
 

@@ -7,6 +7,7 @@ server {{
     listen 127.0.0.1:{port};
     server_name a;
     root /srv/a;
+    index index.php;
     {server}
     location ~ \\.php$ {{
         include snippets/fastcgi-php.conf;
@@ -18,12 +19,14 @@ server {{
     listen 127.0.0.1:{port};
     server_name b;
     root /srv/b;
+    index index.php;
     location ~ \\.php$ {{ include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php{branch}-fpm.sock; }}
 }}
 """
 APACHE = """\
 Listen 127.0.0.1:{port}
 ServerName laboratory
+DirectoryIndex index.php
 {main}
 <VirtualHost 127.0.0.1:{port}>
     ServerName a

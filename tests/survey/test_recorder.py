@@ -10,12 +10,12 @@ from fundamentum.webservers import webserver
 
 PLATFORMS = {
     "debian": (
-        "/usr/lib/php /etc/apt /etc/apt/preferences /etc/apt/apt.conf /var/lib/dpkg /var/lib/dpkg/status /var/lib/dpkg/info /var/lib/dpkg/info/*php*.list /var/lib/apt /var/lib/apt/lists /var/lib/apt/lists/*Packages* /var/lib/apt/lists/*Release /usr/lib/cgi-bin /usr/lib/cgi-bin/php* /etc/php5 /etc/php5/* /etc/alternatives /etc/alternatives/php* /etc/default/php*",
+        "/usr/lib/php /etc/apt /etc/apt/preferences /etc/apt/apt.conf /var/lib/dpkg /var/lib/dpkg/status /var/lib/dpkg/info /var/lib/dpkg/info/*php*.list /var/lib/apt /var/lib/apt/lists /var/lib/apt/lists/*Packages* /var/lib/apt/lists/*Release /usr/lib/cgi-bin /usr/lib/cgi-bin/php* /etc/php5 /etc/php5/* /etc/alternatives /etc/alternatives/php* /etc/default/php* /run/php/*",
         "/etc/php /etc/apt/preferences.d /etc/apt/apt.conf.d",
         "/usr/lib/php",
     ),
     "redhat": (
-        "/etc/dnf /etc/dnf/dnf.conf /etc/php.ini /etc/php-*.ini /etc/php-fpm.conf /etc/opt/* /etc/opt/*/* /opt/*/*/* /usr/lib/sysimage /usr/lib/sysimage/rpm /usr/lib/sysimage/rpm/* /var/lib/rpm /var/lib/rpm/Packages* /var/lib/rpm/rpmdb.sqlite /var/cache/dnf /var/cache/libdnf5 /usr/share/dnf5/repos.d /usr/share/dnf5/repos.d/*.repo /etc/distro.repos.d /etc/sysconfig/php* /etc/distro.repos.d/*.repo /opt/*/*/root/usr/bin/php* /opt/*/*/root/usr/sbin/php*",
+        "/etc/dnf /etc/dnf/dnf.conf /etc/php.ini /etc/php-*.ini /etc/php-fpm.conf /etc/opt/* /etc/opt/*/* /opt/*/*/* /usr/lib/sysimage /usr/lib/sysimage/rpm /usr/lib/sysimage/rpm/* /var/lib/rpm /var/lib/rpm/Packages* /var/lib/rpm/rpmdb.sqlite /var/cache/dnf /var/cache/libdnf5 /usr/share/dnf5/repos.d /usr/share/dnf5/repos.d/*.repo /etc/distro.repos.d /etc/sysconfig/php* /run/php-fpm/* /etc/distro.repos.d/*.repo /opt/*/*/root/usr/bin/php* /opt/*/*/root/usr/sbin/php*",
         "/etc/php.d /etc/php-zts.d /etc/php-fpm.d /etc/yum.repos.d /etc/dnf/modules.d /opt/*/*/root/etc /etc/opt",
         "/usr/lib64/php /opt/*/*/root/usr/lib64/php /opt/*/*/root/usr/lib/php",
     ),
@@ -27,7 +27,7 @@ PLATFORMS = {
 }  # files and directories; directories with all in them; directories of extension files
 WEB_SERVERS = {
     "apache2": (
-        "/usr/lib/apache2 /usr/lib/apache2/modules /usr/lib/apache2/modules/libphp* /usr/lib*/httpd /usr/lib*/httpd/modules /usr/lib*/httpd/modules/libphp* /usr/local/apache2 /etc/sysconfig/httpd",
+        "/usr/lib/apache2 /usr/lib/apache2/modules /usr/lib/apache2/modules/libphp* /usr/lib*/httpd /usr/lib*/httpd/modules /usr/lib*/httpd/modules/libphp* /usr/local/apache2 /etc/sysconfig/httpd /run/apache2/apache2.pid /run/httpd/httpd.pid /usr/local/apache2/logs/httpd.pid",
         "",
         "",
     ),

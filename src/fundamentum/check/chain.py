@@ -89,7 +89,8 @@ def sites_of(survey: Survey, target: Target) -> list[Site]:
     runtime = target.runtime
     found = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
     named = [site for site in found if target.site in (site.name, *site.aliases)]
-    return named or found
+    idle = [site for site in survey.idle_sites if target.site in (site.name, *site.aliases)]
+    return named or (idle if target.site else []) or found
 
 
 def links(need: LimitNeed, survey: Survey, target: Target, market: Market) -> Iterator[Link]:

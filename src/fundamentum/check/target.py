@@ -4,6 +4,8 @@ import re
 from collections.abc import Sequence
 from typing import Final
 
+from msgspec.structs import replace
+
 from fundamentum.catalog import branch_key, facts
 from fundamentum.check.access import inside
 from fundamentum.check.offers import Market
@@ -27,6 +29,9 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
         raise ChoiceNeeded(
             f"{survey.server}: several sites are here; choose one with --runtime: {_listed(survey, names)}"
         )
+    idle = list(dict.fromkeys(site.name for site in survey.idle_sites if site.runtime))
+    if not names and len(idle) == 1 and (only := _of_site(survey, idle[0])):
+        return replace(only, reason=f"{idle[0]} is the only site that is set up here, and not read by its web server")
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
@@ -53,6 +58,7 @@ def _of_site(survey: Survey, selector: str) -> Target | None:
     """The runtime that serves the site of that name, or the part of it named behind a blank; None if there is none."""
     name, _, part = selector.partition(" ")
     sites = [site for site in survey.sites if name in (site.name, *site.aliases) or site.name == selector]
+    sites = sites or [site for site in survey.idle_sites if name in (site.name, *site.aliases) and site.runtime]
     sites = [site for site in sites if site.part == (part or None)] or sites
     labels = {site.runtime for site in sites}
     if len(labels) > 1:
@@ -68,6 +74,8 @@ def site_in(survey: Survey, directory: str) -> str:
     """The name of the one site whose document root is this directory, or lies in it; a clear error if there is none."""
     folder = directory.rstrip("/") or "/"
     names = list(dict.fromkeys(site.name for site in survey.sites if site.root and inside(site.root, folder)))
+    idle = (site.name for site in survey.idle_sites if site.root and inside(site.root, folder))
+    names = names or list(dict.fromkeys(idle))
     if not names:
         roots = ", ".join(dict.fromkeys(f"{site.name} ({site.root})" for site in survey.sites if site.root))
         raise FundamentumError(

@@ -3,6 +3,7 @@
 Only what was seen is judged.  Where processes cannot be seen (an image, a root directory), what runs is left out.
 """
 
+import posixpath
 import shlex
 from collections.abc import Callable, Iterator
 from typing import Any, Final
@@ -12,7 +13,7 @@ from msgspec.structs import replace
 
 from fundamentum.check import directories
 from fundamentum.check.access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
-from fundamentum.model.findings import Arrangement, Finding, Target, Unblocked
+from fundamentum.model.findings import Arrangement, Finding, LinkedSite, Switch, Target, Unblocked
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Site, Survey
@@ -75,6 +76,20 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
     return replace(finding, verdict="unmet", found=words, remedy=remedy)
 
 
+def _enabled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server reads the file that the site is set up in."""
+    if site not in survey.idle_sites or site.set_up is None:
+        return
+    of, file = webserver(site.server), site.set_up.file
+    link = LinkedSite(site.name, file, f"{of.enabled}/{posixpath.basename(file)}")
+    service = platform(survey.system.family)
+    switch = Switch(site.server, sites=(link,))
+    commands = [shlex.join(one.command) for one in of.switching(switch)]
+    commands.append(" ".join(service.service("reload", service.web_service(site.server))))
+    found = f"{site.name} is set up in {file}, which {of.title} does not read"
+    yield Broken(found, " && ".join(commands), site.set_up, Unblocked(enabled=switch))
+
+
 def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     if site.failing:
         yield Broken(f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it")
@@ -90,6 +105,32 @@ def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         yield Broken(found, " ".join(of.service("start", service)), unblocked=Unblocked(start=service))
 
 
+def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server has read what its files say of the site."""
+    process = next((one for one in survey.servers if one.server == site.server), None)
+    if process is None or not process.stale:
+        return
+    of = platform(survey.system.family)
+    own = {place.file for place in (site.set_up, site.origin) if place}
+    others = {one.set_up.file for one in survey.sites if one.set_up} - own
+    changed = next((path for path in process.stale if path not in others), None)
+    if changed:
+        service = of.web_service(site.server)
+        server = webserver(site.server)
+        gently = server.rereads(changed)
+        found = f"{changed} changed after {server.title} had read it, so it is not in effect for {site.name}"
+        command = " ".join(of.service("reload" if gently else "restart", service))
+        yield Broken(found, command, Origin(changed), Unblocked(reread=service, gently=gently))
+
+
+def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server's own configuration lets requests pass."""
+    for one in site.barriers:
+        if one.stops:
+            unblocked = Unblocked(barrier=one) if one.lines else None
+            yield Broken(f"{site.name}: {one.why}", one.remedy, one.origin, unblocked)
+
+
 def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether PHP's process manager runs."""
     runtime = target.runtime
@@ -99,6 +140,20 @@ def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     command = " ".join(platform(survey.system.family).service("start", service)) if runtime.service else "start it"
     found = f"{service} is not running, so {site.name} is answered with an error"
     yield Broken(found, command, unblocked=Unblocked(start=runtime.service) if runtime.service else None)
+
+
+def _waiting(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the process manager waits where the pool's file says, which it does once it has read that."""
+    runtime = target.runtime
+    listen = runtime.listen or ""
+    socket = next((place for place in survey.places if place.path == listen), None)
+    if survey.processes == "seen" and runtime.sapi == "fpm" and runtime.service and socket and socket.kind == "absent":
+        found = (
+            f"{runtime.service} does not wait at {listen}, as it has not read {runtime.pool_file} since that changed"
+        )
+        command = " ".join(platform(survey.system.family).service("restart", runtime.service))
+        origin = Origin(runtime.pool_file) if runtime.pool_file else None
+        yield Broken(found, command, origin, Unblocked(reread=runtime.service))
 
 
 def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -167,5 +222,16 @@ def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
 
 
 Link = Callable[[Survey, Target, Site], Iterator[Broken]]
-LINKS: Final[tuple[Link, ...]] = (_web_server, _refused, _manager, _socket, _document_root, _shut_in)
+LINKS: Final[tuple[Link, ...]] = (
+    _enabled,
+    _web_server,
+    _stale,
+    _refused,
+    _barred_by_rules,
+    _manager,
+    _waiting,
+    _socket,
+    _document_root,
+    _shut_in,
+)
 """In the order in which a request meets them."""

@@ -134,6 +134,9 @@ class Host(Protocol):
     def stat(self, path: str) -> Stat | None:
         """What the path is, links followed; None if it leads to nothing.  Never raises."""
 
+    def changed(self, path: str) -> float | None:
+        """When what the path leads to changed last, or the link at its end did (seconds since 1970); None as above."""
+
     def extras(self, path: str) -> Extras:
         """Access lists, label and free space of a path that exists."""
 

@@ -137,6 +137,17 @@ class DirectoryHost:
             group=found.st_gid,
         )
 
+    def changed(self, path: str) -> float | None:
+        about = self.stat(path)
+        folder, _, name = path.rpartition("/")
+        try:
+            link = os.lstat(f"{self._outside(folder or '/')}/{name}") if about else None
+        except (OSError, ValueError, HostError):
+            link = None
+        if about and link and stat_module.S_ISLNK(link.st_mode):
+            return max(about.modified, link.st_mtime, link.st_ctime)
+        return about.modified if about else None
+
     def extras(self, path: str) -> Extras:
         try:
             real = self._outside(path)

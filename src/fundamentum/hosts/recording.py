@@ -52,6 +52,7 @@ class Recording:
         """Directories with a name that is no UTF-8 text."""
         self._stats: dict[str, Stat] = {}
         self._links: dict[str, str] = {}
+        self._links_changed: dict[str, float] = {}
         self._children: dict[str, set[str]] = {}
         self._content: dict[str, tuple[str, int]] = {}
         self._unreadable = {path for path in _lines(members.get("unreadable", b"")) if path}
@@ -90,7 +91,9 @@ class Recording:
             folder, name = posixpath.split(path)
             if name:
                 self._children.setdefault(folder, set()).add(name)
-            if not stat_module.S_ISLNK(mode):
+            if stat_module.S_ISLNK(mode):
+                self._links_changed[path] = changed
+            else:
                 self._stats[path] = Stat(size, changed, stat_module.S_ISDIR(mode), mode & 0o7777, user, group)
                 self._unreadable |= {path} if not stat_module.S_ISDIR(mode) and not stat_module.S_ISREG(mode) else set()
 
@@ -177,6 +180,13 @@ class Recording:
             return self._stats.get(self._real(path))
         except HostError:
             return None
+
+    def changed(self, path: str) -> float | None:
+        about = self.stat(path)
+        folder, _, name = path.rpartition("/")
+        if about is None:
+            return None
+        return max(about.modified, self._links_changed.get(posixpath.join(self._real(folder or "/"), name), 0.0))
 
     def extras(self, path: str) -> Extras:
         real = self._real(path)

@@ -5,9 +5,9 @@ from typing import Literal
 import msgspec
 
 from fundamentum.catalog.setting_line import Syntax
-from fundamentum.model.findings import Arrangement
+from fundamentum.model.findings import Arrangement, LinkedSite
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.surroundings import Spot
+from fundamentum.model.surroundings import Barrier, Spot
 from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
 
@@ -143,6 +143,19 @@ class Allow(Value, frozen=True):
     least: int
 
 
+class AddLines(Value, frozen=True):
+    """Let a web server pass on what it stopped, by lines of a site's own or of the main configuration."""
+
+    server: PlainName
+    site: str
+    lines: tuple[str, ...]
+    spot: Spot | None
+    """The line behind which they come; None: in a file of their own, in the main configuration."""
+    file: str
+    barrier: Barrier
+    """What they answer."""
+
+
 class Arrange(Value, frozen=True):
     """Make a directory what it has to be."""
 
@@ -161,10 +174,11 @@ class SwitchOn(Value, frozen=True):
     """Switch on what makes a web server hand PHP files to a runtime."""
 
     server: PlainName
-    modules: tuple[str, ...]
+    modules: tuple[str, ...] = ()
     without: tuple[str, ...] = ()
     """Modules that cannot stay on beside them."""
     snippets: tuple[str, ...] = ()
+    sites: tuple[LinkedSite, ...] = ()
 
 
 class Restart(Value, frozen=True):
@@ -186,7 +200,7 @@ Change = Set | ChangeLine | Widen | Manage | Allow
 """What gives something another value."""
 
 
-Action = Install | Enable | AddLine | Change | AddPool | Arrange | Schedule | SwitchOn | Restart
+Action = Install | Enable | AddLine | AddLines | Change | AddPool | Arrange | Schedule | SwitchOn | Restart
 
 
 def key_of(action: Action) -> str:
@@ -211,12 +225,15 @@ def key_of(action: Action) -> str:
             return f"widen:{place}:{action.name}"
         case Allow():
             return f"allow:{action.file}:{action.name}"
+        case AddLines():
+            return f"lines:{action.file}:{action.lines[0]}"
         case Arrange(arrangement):
             return f"directory:{arrangement.path}"
         case Schedule():
             return f"schedule:{action.file}:{action.command}"
         case SwitchOn():
-            return f"switch:{action.server}:{','.join((*action.modules, *action.snippets))}"
+            links = (one.link for one in action.sites)
+            return f"switch:{action.server}:{','.join((*action.modules, *action.snippets, *links))}"
         case Restart(service):
             return f"restart:{service}"
 
@@ -232,11 +249,13 @@ def about_of(action: Action) -> str:
             return name
         case Widen() | Allow():
             return f"{action.name} of {action.site}"
+        case AddLines():
+            return action.lines[1].strip() if len(action.lines) > 1 else action.lines[0]
         case Arrange(arrangement):
             return arrangement.path
         case Schedule(command):
             return command
         case SwitchOn():
-            return " and ".join((*action.modules, *action.snippets))
+            return " and ".join((*action.modules, *action.snippets, *(one.site for one in action.sites)))
         case AddPool(name) | Restart(name):
             return name

@@ -9,6 +9,7 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
+from fundamentum.model.surroundings import Barrier
 from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
 
@@ -63,16 +64,25 @@ class Arrangement(msgspec.Struct, frozen=True):
     """The SELinux type it has to have."""
 
 
+class LinkedSite(msgspec.Struct, frozen=True):
+    """A site that counts once there is a link to the file it is set up in."""
+
+    site: str
+    file: str
+    link: str
+
+
 class Switch(msgspec.Struct, frozen=True):
     """What has to be on in a web server so that it hands PHP to a runtime, rather than its source to visitors."""
 
     server: PlainName
-    modules: tuple[str, ...]
+    modules: tuple[str, ...] = ()
     """Modules to be switched on."""
     without: tuple[str, ...] = ()
     """Modules that cannot stay on beside them."""
     snippets: tuple[str, ...] = ()
     """Parts of the configuration to be switched on."""
+    sites: tuple[LinkedSite, ...] = ()
     package: str | None = None
     """The package that brings the web server itself, where it is not there."""
 
@@ -82,6 +92,14 @@ class Unblocked(msgspec.Struct, frozen=True):
 
     start: str = ""
     """The service that has to run."""
+    reread: str = ""
+    """The service that has to read its configuration again."""
+    gently: bool = False
+    """Whether it can do so while it goes on serving."""
+    barrier: Barrier | None = None
+    """What in the web server's configuration has to be answered by other lines."""
+    enabled: Switch | None = None
+    """The site that has to be switched on."""
     socket_owner: str = ""
     """The user to whom the pool's socket has to belong."""
     arrangement: Arrangement | None = None

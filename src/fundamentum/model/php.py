@@ -139,9 +139,10 @@ class Runtime(Fact, frozen=True):
     user: PlainName | None = None
     service: PlainName | None = None
     started: float | None = None
-    """When the running process started (seconds since 1970), where one runs and that can be seen."""
+    """When the running process last read its configuration (seconds since 1970): at its start, or since; None where
+    none runs, or that cannot be seen."""
     stale: tuple[Text, ...] = ()
-    """Configuration and extension files that changed after the running process had started."""
+    """Configuration and extension files that changed after that."""
     settings: dict[DirectiveName, Setting] = {}
     manager: dict[DirectiveName, Setting] = {}
     """What the process manager itself limits (``request_terminate_timeout``), by directive."""

@@ -5,6 +5,7 @@ from datetime import date
 from fundamentum.model.actions import (
     Action,
     AddLine,
+    AddLines,
     AddPool,
     Allow,
     Arrange,
@@ -141,6 +142,7 @@ class Plan(Value, frozen=True):
     scheduled: tuple[Schedule, ...] = ()
     switched: tuple[SwitchOn, ...] = ()
     relined: tuple[ChangeLine, ...] = ()
+    opened: tuple[AddLines, ...] = ()
     others: tuple[Effect, ...] = ()
     """What it changes for sites that it was not made for."""
 
@@ -151,6 +153,7 @@ class Plan(Value, frozen=True):
         managed = [one for one in self.managed if one.file == file]
         lines = [one for one in self.lines if one.file == file]
         settings += [one for one in self.relined if one.spot.file == file]
+        settings += [one for one in self.opened if one.file == file]
         allowed = [one for one in self.allowed if one.file == file]
         return [*lines, *settings, *managed, *widened, *allowed, *(one for one in self.scheduled if one.file == file)]
 
@@ -163,5 +166,13 @@ class Plan(Value, frozen=True):
     def empty(self) -> bool:
         """Whether there is nothing to do."""
         changes = self.installs or self.enables or self.settings or self.pools or self.restarts or self.edits
-        around = self.managed or self.widened or self.allowed or self.arranged or self.scheduled or self.switched
+        around = (
+            self.managed
+            or self.widened
+            or self.allowed
+            or self.arranged
+            or self.scheduled
+            or self.switched
+            or self.opened
+        )
         return not (changes or around or self.switch)

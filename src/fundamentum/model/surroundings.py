@@ -45,6 +45,22 @@ class Limit(Fact, frozen=True):
     """The location it counts for, where that is not the one that hands requests to PHP."""
 
 
+class Barrier(Fact, frozen=True):
+    """What in a web server's own configuration keeps requests for a site from reaching PHP."""
+
+    LINES: ClassVar = frozenset({"lines"})
+
+    why: Text
+    remedy: Text
+    origin: Origin | None = None
+    lines: tuple[Line, ...] = ()
+    """What lets them pass, added to the site's section; empty where that has to be decided by a person."""
+    general: bool = False
+    """Whether those lines belong to the main configuration instead."""
+    stops: bool = True
+    """False: the application is reached, but not by the address of the site alone."""
+
+
 class WebServer(Fact, frozen=True):
     """One web server that is set up here, and what of it is switched on."""
 
@@ -62,7 +78,9 @@ class ServerProcess(Fact, frozen=True):
 
     server: PlainName
     started: float | None = None
-    """When its main process started (seconds since 1970); None: none was seen."""
+    """When it last read its configuration (seconds since 1970): at its start, or since; None: none was seen."""
+    stale: tuple[FilePath, ...] = ()
+    """Files of its configuration that changed after that."""
 
 
 class Account(Fact, frozen=True):

@@ -16,6 +16,7 @@ from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import (
     Account,
     Asked,
+    Barrier,
     Command,
     Database,
     Exposed,
@@ -82,8 +83,11 @@ class Site(Fact, frozen=True):
     """Why every request of it fails, with the place."""
     address: Text = ""
     """Where it waits for requests, as its web server's configuration names it: ``*:80``."""
+    barriers: tuple[Barrier, ...] = ()
     answer: SiteAnswer | None = None
     """What the running site said, if it was asked."""
+    set_up: Origin | None = None
+    """The beginning of its section; None where it has none of its own."""
 
 
 class Survey(Fact, frozen=True):
@@ -106,6 +110,8 @@ class Survey(Fact, frozen=True):
     """Packages that have to do with PHP, and what they depend on.  None: no index could be read."""
     repositories: tuple[Repository, ...] = ()
     sites: tuple[Site, ...] = ()
+    idle_sites: tuple[Site, ...] = ()
+    """Sites that are set up in files which their web server does not read, as if it did."""
     remarks: tuple[Remark, ...] = ()
     asked: Asked | None = None
     """What was looked at for certain applications.  None: only what concerns PHP itself."""

@@ -6,13 +6,17 @@ from collections.abc import Iterable
 from typing import Final
 
 from fundamentum.check import extensions
+from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
-from fundamentum.model.actions import Action, AddLine, Arrange, Enable, Install, Manage, Restart, SwitchOn
+from fundamentum.model.actions import Action, AddLine, AddLines, Arrange, Enable, Install, Manage, Restart, SwitchOn
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Module
+from fundamentum.model.surroundings import Barrier
 from fundamentum.model.survey import Survey
 from fundamentum.plan.setting_places import line_of_site, pool_addition
+from fundamentum.platforms import platform
 
+PLAIN_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
 PLAIN_WORD: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 
 
@@ -39,14 +43,33 @@ def _for_way_in(finding: Finding, survey: Survey, target: Target) -> Iterable[Ac
         yield change
     if (unblocked := finding.unblocked) is None:
         return
+    if one := unblocked.enabled:
+        yield SwitchOn(one.server, sites=one.sites)
     if unblocked.start:
         yield Restart(unblocked.start, starts=True)
+    if unblocked.barrier and target.site:
+        yield from _for_barrier(unblocked.barrier, survey, target)
+    if unblocked.reread:
+        yield Restart(unblocked.reread, gently=unblocked.gently)
     if unblocked.arrangement:
         yield Arrange(unblocked.arrangement)
     file = pool_addition(runtime, f"socket-{runtime.pool}", runtime.pool_file or "")
     if unblocked.socket_owner and runtime.pool and file:
         owner = runtime.listen_owner or ""
         yield Manage("listen.owner", owner, unblocked.socket_owner, file, runtime.label, runtime.pool, 0)
+
+
+def _for_barrier(barrier: Barrier, survey: Survey, target: Target) -> Iterable[Action]:
+    """Lines that answer what stops requests for a site."""
+    for site in sites_of(survey, target):
+        if barrier in site.barriers:
+            folder = platform(survey.system.family).web_additions.get(site.server)
+            if (barrier.general or site.spot is None) and folder:
+                file = f"{folder}/zz-{PLAIN_NAME.sub('-', site.name)}.conf"
+                yield AddLines(site.server, site.name, barrier.lines, None, file, barrier)
+            elif site.spot and site.spot.text and not barrier.general:
+                yield AddLines(site.server, site.name, barrier.lines, site.spot, site.spot.file, barrier)
+            return
 
 
 def for_extension(name: str, survey: Survey, target: Target, market: Market) -> Iterable[Action]:

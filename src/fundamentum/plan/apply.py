@@ -14,6 +14,7 @@ from fundamentum.check.target import imagined
 from fundamentum.model.actions import (
     Action,
     AddLine,
+    AddLines,
     AddPool,
     Allow,
     Arrange,
@@ -91,6 +92,14 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
             return replace(survey, runtimes=(*survey.runtimes, beside(like, action)))
         case SwitchOn():
             return _switched(action, survey)
+        case AddLines():
+            sites = (
+                replace(one, barriers=tuple(other for other in one.barriers if other != action.barrier))
+                if action.spot is None or one.spot == action.spot
+                else one
+                for one in survey.sites
+            )
+            return replace(survey, sites=tuple(sites))
         case Manage() | Widen() | Allow() | Arrange() | Schedule():
             return around.carried_out(action, survey)
         case Install():
@@ -106,10 +115,14 @@ def _restarted(action: Restart, survey: Survey) -> Survey:
     )
     of = platform(survey.system.family)
     servers = tuple(
-        replace(one, started=now or one.started) if of.web_service(one.server) == action.service else one
+        replace(one, started=now or one.started, stale=()) if of.web_service(one.server) == action.service else one
         for one in survey.servers
     )
-    return replace(survey, runtimes=runtimes, servers=servers)
+    waited_at = {r.listen for r in runtimes if r.service == action.service}
+    places = tuple(
+        replace(one, kind="file") if one.kind == "absent" and one.path in waited_at else one for one in survey.places
+    )
+    return replace(survey, runtimes=runtimes, servers=servers, places=places)
 
 
 def _switched(action: SwitchOn, survey: Survey) -> Survey:
@@ -129,7 +142,16 @@ def _switched(action: SwitchOn, survey: Survey) -> Survey:
         replace(runtime, serves=True) if (runtime.branch, runtime.sapi) in serving else runtime
         for runtime in survey.runtimes
     )
-    return replace(survey, web_servers=tuple(servers), runtimes=runtimes)
+    links = {one.file for one in action.sites}
+    linked = [site for site in survey.idle_sites if site.set_up and site.set_up.file in links]
+    handed = {site.runtime for site in linked}
+    return replace(
+        survey,
+        web_servers=tuple(servers) if survey.web_servers is not None else None,
+        runtimes=tuple(replace(one, serves=True) if one.label in handed else one for one in runtimes),
+        sites=(*survey.sites, *linked),
+        idle_sites=tuple(site for site in survey.idle_sites if site not in linked),
+    )
 
 
 def _reads(runtime: Runtime, file: str, like: Runtime) -> bool:

@@ -7,6 +7,7 @@ from fundamentum.catalog.setting_line import ini_text
 from fundamentum.model.actions import (
     Action,
     AddLine,
+    AddLines,
     AddPool,
     Allow,
     Arrange,
@@ -37,11 +38,15 @@ def restarts(actions: Sequence[Action], targets: Sequence[Target], family: str) 
     for action in actions:
         if isinstance(action, Restart) and action.starts:
             found[action.service] = action
-        if isinstance(action, SwitchOn):
+        if isinstance(action, SwitchOn) and (action.modules or action.snippets):
             service = platform(family).web_service(action.server)
             found.setdefault(service, Restart(service))
+        if isinstance(action, Restart) and not action.gently:
+            found.setdefault(action.service, action)
     for action in actions:
-        if isinstance(action, Allow) or (isinstance(action, Widen) and action.spot):
+        if isinstance(action, Restart):
+            found.setdefault(action.service, action)
+        if isinstance(action, Allow | SwitchOn | AddLines) or (isinstance(action, Widen) and action.spot):
             service = platform(family).web_service(action.server)
             found.setdefault(service, Restart(service, gently=True))
         if isinstance(action, ChangeLine) and action.service:
@@ -57,7 +62,7 @@ def _touches(action: Action, runtime: Runtime) -> bool:
             return (branch, sapi) == (runtime.branch, runtime.sapi)
         case Manage():
             return action.runtime == runtime.label
-        case Widen() | Allow() | Arrange() | Schedule() | SwitchOn() | ChangeLine():
+        case AddLines() | Widen() | Allow() | Arrange() | Schedule() | SwitchOn() | ChangeLine():
             return False
         case Set(_, _, _, file, label):
             return label == runtime.label or posixpath.dirname(file) == runtime.scan_dir
@@ -107,12 +112,15 @@ def files_of(
     return files
 
 
-def web_server_files(allowed: Iterable[Allow], label: str) -> list[DropIn]:
+def web_server_files(allowed: Iterable[Allow], opened: Iterable[AddLines], label: str) -> list[DropIn]:
     """The files for a web server's main configuration, a line for each limit."""
     lines: dict[str, list[str]] = {}
+    for added in opened:
+        if added.spot is None:
+            lines.setdefault(added.file, []).extend(added.lines)
     for one in allowed:
         lines.setdefault(one.file, []).append(webserver(one.server).statement(one.name, one.after))
-    head = f"# Limits for {label}, as planned by fundamentum."
+    head = f"# For {label}, as planned by fundamentum."
     return [DropIn(path, "\n".join([head, *found]) + "\n") for path, found in sorted(lines.items())]
 
 

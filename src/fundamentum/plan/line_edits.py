@@ -5,16 +5,16 @@ from collections.abc import Iterable
 from typing import Final
 
 from fundamentum.catalog.setting_line import with_value
-from fundamentum.model.actions import ChangeLine, Widen
+from fundamentum.model.actions import AddLines, ChangeLine, Widen
 from fundamentum.model.plan import Edit
 from fundamentum.webservers import webserver
 
 _UNENDED: Final = "\\ No newline at end of file"
 
 
-def line_edits(changes: Iterable[Widen | ChangeLine]) -> list[Edit]:
+def line_edits(changes: Iterable[Widen | ChangeLine | AddLines]) -> list[Edit]:
     """Diffs of files, from the lines as they stand; one for each file, whatever it is that changes in it."""
-    files: dict[str, dict[int, list[Widen | ChangeLine]]] = {}
+    files: dict[str, dict[int, list[Widen | ChangeLine | AddLines]]] = {}
     for one in changes:
         if one.spot:
             files.setdefault(one.spot.file, {}).setdefault(one.spot.line, []).append(one)
@@ -24,9 +24,10 @@ def line_edits(changes: Iterable[Widen | ChangeLine]) -> list[Edit]:
         for number, here in sorted(lines.items()):
             old = here[0].spot.text if here[0].spot else ""
             new = old
-            for change in (one for one in here if isinstance(one, ChangeLine) or not one.adds):
-                new = _changed(new, change)
-            added = [_added(old, one) for one in here if isinstance(one, Widen) and one.adds]
+            for change in here:
+                if isinstance(change, ChangeLine) or (isinstance(change, Widen) and not change.adds):
+                    new = _changed(new, change)
+            added = [line for one in here if not isinstance(one, ChangeLine) for line in _added(old, one)]
             many = f",{1 + len(added)}" if added else ""
             out.append(f"@@ -{number} +{number + shift}{many} @@")
             unended = bool(here[0].spot and here[0].spot.unended)
@@ -39,11 +40,14 @@ def line_edits(changes: Iterable[Widen | ChangeLine]) -> list[Edit]:
     return found
 
 
-def _added(line: str, one: Widen) -> str:
-    """The line that comes behind this one, as far to the right as it has to be."""
+def _added(line: str, one: Widen | AddLines) -> list[str]:
+    """The lines that come behind this one, as far to the right as they have to be."""
+    if isinstance(one, Widen) and not one.adds:
+        return []
     of = webserver(one.server)
     blanks = line[: len(line) - len(line.lstrip())] + ("    " if of.opens_section(line) else "")
-    return f"{blanks}{of.statement(one.name, one.after)}"
+    lines = one.lines if isinstance(one, AddLines) else [of.statement(one.name, one.after)]
+    return [f"{blanks}{added}" for added in lines]
 
 
 def _changed(line: str, one: Widen | ChangeLine) -> str:

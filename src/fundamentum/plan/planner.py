@@ -12,6 +12,7 @@ from fundamentum.check.target import choose
 from fundamentum.model.actions import (
     Action,
     AddLine,
+    AddLines,
     AddPool,
     Allow,
     Arrange,
@@ -204,10 +205,11 @@ class Planner:
         managed = tuple(a for a in done.actions.values() if isinstance(a, Manage))
         relined = tuple(a for a in done.actions.values() if isinstance(a, ChangeLine))
         widened = tuple(a for a in done.actions.values() if isinstance(a, Widen))
+        opened = tuple(a for a in done.actions.values() if isinstance(a, AddLines))
         allowed = tuple(a for a in done.actions.values() if isinstance(a, Allow))
         scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
         files = [*files_of(plain, managed, added, self.survey, label), *whole]
-        files += [*web_server_files(allowed, label), *cron_files(scheduled, label)]
+        files += [*web_server_files(allowed, opened, label), *cron_files(scheduled, label)]
         files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
         offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
         return Plan(
@@ -222,10 +224,11 @@ class Planner:
             enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
             settings=settings,
             lines=tuple(lines),
-            edits=(*changed, *line_edits([*widened, *relined])),
+            edits=(*changed, *line_edits([*widened, *relined, *opened])),
             managed=managed,
             widened=widened,
             relined=relined,
+            opened=opened,
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
             allowed=allowed,
             arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),

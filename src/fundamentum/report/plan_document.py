@@ -80,6 +80,8 @@ class PlannedModules(msgspec.Struct):
     on: list[str]
     off: list[str]
     snippets: list[str]
+    links: list[str] = []
+    """Links to the files that sites are set up in."""
 
 
 class PlannedService(msgspec.Struct):
@@ -202,7 +204,9 @@ def plan_document(plan: Plan) -> PlanDocument:
         ],
         tasks=[PlannedTask(one.command, one.line, one.file) for one in plan.scheduled],
         modules=[
-            PlannedModules(one.server, list(one.modules), list(one.without), list(one.snippets))
+            PlannedModules(
+                one.server, list(one.modules), list(one.without), list(one.snippets), [site.link for site in one.sites]
+            )
             for one in plan.switched
         ],
     )

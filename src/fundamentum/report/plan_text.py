@@ -12,6 +12,7 @@ from rich.text import Text
 from fundamentum.model.actions import (
     Action,
     AddLine,
+    AddLines,
     Allow,
     ChangeLine,
     Manage,
@@ -153,6 +154,8 @@ def _row(plan: Plan, one: Action) -> tuple[str, str, tuple[Reason, ...]]:
             return about_of(one), f"{one.before or 'not set'} -> {one.after or 'empty'}", reasons
         case AddLine():
             return one.line, "", reasons
+        case AddLines():
+            return " ".join(line.strip() for line in one.lines), "", reasons
         case Schedule():
             return one.line, "", reasons
         case _:

@@ -74,7 +74,10 @@ def _switches(plan: Plan) -> Iterator[str]:
         yield from _comment("The web server, so that it hands PHP files to PHP")
         yield from _reasons(about_of(switch), plan.reasons.get(key_of(switch), ()))
         lists = (switch.without, switch.modules, switch.snippets)
-        yield from (shell_words(["switch_web_server", *(" ".join(names) for names in lists)]), "")
+        if any(lists):
+            yield shell_words(["switch_web_server", *(" ".join(names) for names in lists)])
+        yield from (shell_words(["link_site", one.file, one.link]) for one in switch.sites)
+        yield ""
 
 
 def _contents(plan: Plan) -> Iterator[str]:

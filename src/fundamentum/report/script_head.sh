@@ -266,6 +266,18 @@ is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process r
     [ -f "$pidfile" ] && [ -n "$(find "$@" -cnewer "$pidfile" -print 2>/dev/null | head -n 1)" ]
 }
 
+link_site() { # FILE LINK: the web server reads it there
+    if [ -e "$2" ] || [ -L "$2" ]; then
+        say "site $1: linked"
+        return 0
+    fi
+    say "site $1: linking it at $2"
+    [ "$act" = yes ] || return 0
+    ln -s -- "$1" "$2"
+    back "rm $(quoted "$2")"
+    changed=yes
+}
+
 restart_service() { verb=restart; take_up "$@"; } # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND first
 reload_service() { verb=reload; take_up "$@"; }   # the same, where reading the configuration again is enough
 

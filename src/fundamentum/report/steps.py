@@ -89,10 +89,11 @@ def steps(plan: Plan) -> list[Step]:
 
 def _switching(switch: SwitchOn) -> list[str]:
     """The web server's own commands, one for all parts that are switched in the same way."""
-    groups: dict[str, list[str]] = {}
+    groups: dict[tuple[str, ...], list[str]] = {}
     for command in webserver(switch.server).switching(switch):
-        groups.setdefault(command.command[0], []).append(command.name)
-    return [shlex.join([tool, *names]) for tool, names in groups.items()]
+        tool = tuple(word for word in command.command[:-1] if word not in ("-q", "-f"))
+        groups.setdefault(tool, []).append(command.name)
+    return [shlex.join([*tool, *names]) for tool, names in groups.items()]
 
 
 def _whys(plan: Plan, file: str) -> list[str]:

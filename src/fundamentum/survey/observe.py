@@ -1,6 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import TypeVar
 
@@ -33,6 +33,7 @@ from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.probes.start import Start, start_of
 from fundamentum.survey.user_files import with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
+from fundamentum.webservers.base import WebServerType
 
 MAX_REMARKS = 2000
 
@@ -56,18 +57,22 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    running = host.running([processes.MANAGER, *filter(None, (webserver(name).process for name in names()))])
+    servers = [webserver(name) for name in names()]
+    running = host.running(
+        [processes.MANAGER, *filter(None, (text for one in servers for text in (one.process, one.worker)))]
+    )
     places, runtimes = _php(host, about, packages, remarks, running)
-    served, web_files, more = sites.probe(host, runtimes)
-    remarks += more
-    runtimes = [_with_server(host, runtime, web_files, served) for runtime in runtimes]
+    found_sites = sites.probe(host, runtimes)
+    remarks += found_sites.remarks
+    runtimes = [_with_server(host, runtime, found_sites.files, found_sites.served) for runtime in runtimes]
     texts = LineTexts(host)
     runtimes = [texts.of_sections(runtime) for runtime in runtimes]
     by_label = {runtime.label: runtime for runtime in runtimes}
-    served = tuple(
-        with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site for site in served
-    )
-    served = tuple(texts.of_site(site) for site in served)
+
+    def completed(site: Site) -> Site:
+        return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
+
+    served, idle = (tuple(map(completed, some)) for some in (found_sites.served, found_sites.idle))
     remarks += _unsuited(served, runtimes, places)
     if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -75,7 +80,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
-    beside = reading("surroundings", partial(around.probe, host, asked, runtimes, served, packages), nothing)
+    beside = reading("surroundings", partial(around.probe, host, asked, runtimes, (*served, *idle), packages), nothing)
     if host.budget.spent:
         runtimes = [_unread(runtime) for runtime in runtimes]
         why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
@@ -93,9 +98,10 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=served,
+        idle_sites=idle,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
-        servers=_servers(web_files, running),
+        servers=_servers(host, found_sites.files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
@@ -103,10 +109,28 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     return scrubbed(found)
 
 
-def _servers(files: dict[str, list[str]], running: Running) -> tuple[ServerProcess, ...]:
-    """The web servers whose configuration was read, and since when each runs."""
-    known = [name for name, read in files.items() if read and webserver(name).process]
-    return tuple(ServerProcess(name, processes.started(running.processes, webserver(name).process)) for name in known)
+def _servers(host: Host, files: dict[str, list[str]], running: Running) -> tuple[ServerProcess, ...]:
+    """The web servers whose configuration was read here, and when each of them read it itself."""
+    found = []
+    for name, read in files.items():
+        if read and webserver(name).process:
+            at = _read_by(host, webserver(name), running.processes)
+            found.append(
+                ServerProcess(name, at, tuple(path for path in _changed_since(host, at, read) if is_path(path)))
+            )
+    return tuple(found)
+
+
+def _read_by(host: Host, server: WebServerType, running: tuple[Process, ...]) -> float | None:
+    """When a web server last read its configuration; None if it is not seen to run."""
+    at = processes.started(running, server.process)
+    renewed = processes.started(running, server.worker.partition("(")[0]) if server.worker else None
+    return _last_noted(host, max(at, renewed or at), server.pid_files) if at is not None else None
+
+
+def _last_noted(host: Host, started: float, files: Iterable[str]) -> float:
+    """When a process last read its configuration, as it then writes one of these files anew."""
+    return max((started, *(about.modified for path in files if (about := host.stat(path)))))
 
 
 def _reading(
@@ -138,7 +162,7 @@ def _php(
     runtimes: list[Runtime] = []
     for one in programs:
         if place := places.get((one.branch, one.home)):
-            more = partial(_runtimes, host, one, place, running.processes)
+            more = partial(_runtimes, host, about, one, place, running.processes)
             runtimes += _reading(remarks, "PHP", more, [], one.program)
     return places, runtimes
 
@@ -181,12 +205,12 @@ def _places(
 
 
 def _runtimes(
-    host: Host, one: Installation, place: Place, running: tuple[Process, ...]
+    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...]
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
     configuration = php_config.probe(host, one, place.shelf.facts)
     _take_start(configuration, start_of(host, one))
-    started = _started(host, one, running)
+    started = _started(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
     pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
@@ -204,12 +228,14 @@ def _take_start(configuration: Configuration, start: Start) -> None:
         configuration.remarks.append(Remark("configuration", why))
 
 
-def _started(host: Host, program: Installation, running: tuple[Process, ...]) -> float | None:
-    """When the process started that runs this PHP: its own, or the web server's that it is a module of."""
+def _started(host: Host, about: System, program: Installation, running: tuple[Process, ...]) -> float | None:
+    """When the process that runs this PHP last read its configuration: its own, or that of the web server it is in."""
     if program.sapi == "fpm":
-        return processes.started(running, processes.MANAGER, host.resolve(program.program) or program.program)
-    beginning = webserver(program.sapi).process
-    return processes.started(running, beginning) if beginning else None
+        at = processes.started(running, processes.MANAGER, host.resolve(program.program) or program.program)
+        noted = platform(about.family).service_check(program.service or "")[0]
+        return _last_noted(host, at, [noted]) if at is not None else None
+    server = webserver(program.sapi)
+    return _read_by(host, server, running) if server.process else None
 
 
 def _runtime(
@@ -282,10 +308,7 @@ def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple
         return ()
     found = []
     for path in dict.fromkeys(paths):
-        try:
-            about = host.stat(path)
-        except HostError:
-            continue
-        if about and about.modified > started:
+        at = host.changed(path)
+        if at is not None and at > started:
             found.append(path)
     return tuple(found)

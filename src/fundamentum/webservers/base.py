@@ -47,11 +47,18 @@ class WebServerType:
     """How it introduces itself to a program that it runs (``SERVER_SOFTWARE``), in lower case, without its version."""
     process: ClassVar[str] = ""
     """How the command line of its main process begins: an extended regular expression without anchors."""
+    worker: ClassVar[str] = ""
+    """How that of the processes begins which it starts anew whenever it reads its configuration."""
+    pid_files: ClassVar[tuple[str, ...]] = ()
+    """Where it notes its process number, if it does so whenever it reads its configuration."""
     recorded: ClassVar[Recorded] = Recorded()
     configuration: ClassVar[tuple[str, ...]] = ()
     """Directories of its configuration."""
     environment: ClassVar[tuple[str, ...]] = ()
     """Files that set its environment variables when it is started."""
+    available: ClassVar[str] = ""
+    """The directory of files of sites of which only those count that are linked from :attr:`enabled`."""
+    enabled: ClassVar[str] = ""
     read_when_started: ClassVar[tuple[str, ...]] = ()
     """Those of them that a package brings, which a running server has read."""
     root_directive: ClassVar[str] = ""
@@ -74,6 +81,10 @@ class WebServerType:
     """Directives and sections that hold no secret, in lower case: only lines made of these go into diffs."""
     has_additions: ClassVar[bool] = False
     """Whether a limit that counts for all sites can be set in a file beside its main configuration."""
+
+    def rereads(self, path: str) -> bool:
+        """Whether a change of a file of its configuration is in effect once it reloads, without a restart."""
+        return True
 
     def value(self, limit: Limit, survey: Survey) -> str:
         """The value of a limit, where nothing sets it and it depends on the version."""
@@ -120,7 +131,10 @@ class WebServerType:
 
     def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
         """The commands that switch its parts on and off, in order."""
-        return []
+        return [
+            SwitchCommand(one.link, ("test", "-e", one.link), ("ln", "-s", one.file, one.link), True)
+            for one in switch.sites
+        ]
 
     def serving(self, switch: SwitchOn) -> set[tuple[str, str]]:
         """The branch and SAPI of what is handed requests once these parts are on."""

@@ -2,16 +2,16 @@
 
 import posixpath
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Final, Literal
 
 import msgspec
 
-from fundamentum.hosts.base import Host, HostError, matching, text_of
+from fundamentum.hosts.base import Host, HostError, listed, matching, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.surroundings import Barrier, Limit, Spot
 from fundamentum.model.text import is_directive, is_path, safe_line
 from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
@@ -20,6 +20,9 @@ from fundamentum.untrusted.secrets import names_a_secret, without_credentials, w
 MAX_FILES: Final = 20_000
 MAX_SITE_TEXT: Final = 32 * 1024 * 1024
 """Bytes of one web server's configuration, included files counted each time."""
+MAX_UNLINKED: Final = 200
+"""Files of sites that are looked into although the web server does not read them."""
+_SITE_FILE: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 MAX_LINE: Final = 1000
 MAX_SENT: Final = 20_000
 MAX_VALUES: Final = 500
@@ -43,6 +46,11 @@ class Handoff(msgspec.Struct, frozen=True):
     user: str | None = None
     address: str = ""
     """Where the web server waits for such requests."""
+    set_up: Origin | None = None
+    """The beginning of the section that is the site."""
+    idle: bool = False
+    """Whether it stands in a file that the web server does not read."""
+    barriers: tuple[Barrier, ...] = ()
     failing: str = ""
     """Why every such request fails, whatever PHP is."""
     layers: tuple[Layer, ...] = ()
@@ -109,6 +117,26 @@ def assignments(
         for entry in entries[:MAX_VALUES]
         if entry.key is None and is_directive(entry.name)
     )
+
+
+def is_file(host: Host, path: str) -> bool:
+    """Whether a path leads to a file."""
+    about = host.stat(path)
+    return about is not None and not about.is_directory
+
+
+def unlinked(host: Host, available: str, enabled: str, read: Iterable[str]) -> list[str]:
+    """Files of sites that could be linked where the web server reads them, and are not."""
+    if host.windows or not host.stat(enabled):
+        return []
+    known = {host.resolve(path) for path in read if path.startswith((enabled, available))}
+    names = [name for name in listed(host, available) if _SITE_FILE.fullmatch(name)]
+    paths = [f"{available}/{name}" for name in names[:MAX_UNLINKED]]
+    return [
+        path
+        for path in paths
+        if host.resolve(path) not in known and not host.stat(f"{enabled}/{posixpath.basename(path)}")
+    ]
 
 
 class Files:

@@ -4,6 +4,7 @@ import posixpath
 from collections.abc import Iterable, Sequence
 from typing import Final
 
+import msgspec
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, HostError
@@ -20,9 +21,21 @@ MAX_SITES: Final = 5000
 _OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
 
 
-def probe(host: Host, runtimes: Sequence[Runtime]) -> tuple[tuple[Site, ...], dict[str, list[str]], list[Remark]]:
-    """Every site that is handed to PHP, with the runtime that serves it; and each web server's configuration files."""
+class Sites(msgspec.Struct):
+    """What all web servers hand to PHP."""
+
+    served: tuple[Site, ...]
+    idle: tuple[Site, ...]
+    """Those set up in files that no web server reads."""
+    files: dict[str, list[str]]
+    """Web server → its configuration files."""
+    remarks: list[Remark]
+
+
+def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
+    """Every site that is handed to PHP, with the runtime that serves it."""
     sites: dict[tuple[object, ...], Site] = {}
+    idle: dict[tuple[object, ...], Site] = {}
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -36,18 +49,19 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> tuple[tuple[Site, ...], di
             served = _Serving(host, runtimes)
             for handoff in handoffs:
                 host.budget.tick()
-                _take(sites, handoff, served(handoff), remarks)
-                if len(sites) >= MAX_SITES:
+                runtime = served(handoff)
+                if runtime is None and not handoff.idle:
+                    why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
+                    remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
+                _take(idle if handoff.idle else sites, handoff, runtime)
+                if len(sites) + len(idle) >= MAX_SITES:
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
         except HostError as error:
             remarks.append(Remark("web sites", str(error)))
-    return tuple(sites.values()), files, list(dict.fromkeys(remarks))
+    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)))
 
 
-def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None, remarks: list[Remark]) -> None:
-    if runtime is None:
-        why = f"{one.origin}: hands {one.names[0]} to {one.target or 'PHP'}, which is no runtime seen here"
-        remarks.append(Remark("web sites", why))
+def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None) -> None:
     site = Site(
         one.names[0],
         one.server,
@@ -64,6 +78,8 @@ def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime 
         one.layers,
         one.failing,
         one.address,
+        barriers=one.barriers,
+        set_up=one.set_up,
     )
     key = (site.server, site.name, site.handler, site.part, _configured(site))
     same = sites.setdefault(key, site)  # often there twice, with HTTPS and without

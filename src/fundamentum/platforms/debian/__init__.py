@@ -39,7 +39,7 @@ class Debian(Platform):
             *("/var/lib/dpkg", "/var/lib/dpkg/status", "/var/lib/dpkg/info", "/var/lib/dpkg/info/*php*.list"),
             *("/var/lib/apt", "/var/lib/apt/lists", "/var/lib/apt/lists/*Packages*", "/var/lib/apt/lists/*Release"),
             *("/usr/lib/cgi-bin", "/usr/lib/cgi-bin/php*", "/etc/php5", "/etc/php5/*"),
-            *("/etc/alternatives", "/etc/alternatives/php*", "/etc/default/php*"),
+            *("/etc/alternatives", "/etc/alternatives/php*", "/etc/default/php*", "/run/php/*"),
         ),
         below=("/etc/php", "/etc/apt/preferences.d", "/etc/apt/apt.conf.d"),
         extensions=("/usr/lib/php",),

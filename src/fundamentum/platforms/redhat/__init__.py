@@ -42,7 +42,7 @@ class RedHat(Platform):
             *("/etc/opt/*/*", "/opt/*/*/*", "/usr/lib/sysimage", "/usr/lib/sysimage/rpm", "/usr/lib/sysimage/rpm/*"),
             *("/var/lib/rpm", "/var/lib/rpm/Packages*", "/var/lib/rpm/rpmdb.sqlite", "/var/cache/dnf"),
             *("/var/cache/libdnf5", "/usr/share/dnf5/repos.d", "/usr/share/dnf5/repos.d/*.repo", "/etc/distro.repos.d"),
-            "/etc/sysconfig/php*",
+            *("/etc/sysconfig/php*", "/run/php-fpm/*"),
             *("/etc/distro.repos.d/*.repo", "/opt/*/*/root/usr/bin/php*", "/opt/*/*/root/usr/sbin/php*"),
         ),
         below=(

@@ -43,7 +43,9 @@ def _marks_of_entries() -> dict[str, str]:
         "READ": _joined((*(path for one in on for path in one.configuration), *configuration)),
         "BODIES": _joined(path for one in behind for path in one.bodies),
         "SHARED": " | ".join(shared),
-        "PROCESSES": "|".join((processes.MANAGER, *(one.process for one in behind if one.process))),
+        "PROCESSES": "|".join(
+            (processes.MANAGER, *(text for one in behind for text in (one.process, one.worker) if text))
+        ),
         "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
         "CONTENTS": _fragments("recorder_contents.sh"),
         "ROOTS": " ".join(one.root_directive.lower() for one in behind if one.root_directive),

@@ -38,6 +38,8 @@ class Apache(WebServerType):
     package = NAME
     packages = (NAME, "httpd")
     process = "(/usr/s?bin/)?(apache2|httpd)"
+    pid_files = ("/run/apache2/apache2.pid", "/run/httpd/httpd.pid", "/usr/local/apache2/logs/httpd.pid")
+    available, enabled = "/etc/apache2/sites-available", "/etc/apache2/sites-enabled"
     configuration = ("/etc/apache2", "/etc/httpd", "/usr/local/apache2/conf")
     environment = ("/etc/apache2/envvars", "/etc/sysconfig/httpd")
     read_when_started = ("/etc/apache2", "/etc/httpd")
@@ -45,7 +47,7 @@ class Apache(WebServerType):
         here=(
             *("/usr/lib/apache2", "/usr/lib/apache2/modules", "/usr/lib/apache2/modules/libphp*", "/usr/lib*/httpd"),
             *("/usr/lib*/httpd/modules", "/usr/lib*/httpd/modules/libphp*", "/usr/local/apache2"),
-            "/etc/sysconfig/httpd",
+            *("/etc/sysconfig/httpd", *pid_files),
         ),
         units=("apache2", "httpd"),
     )
@@ -66,6 +68,10 @@ class Apache(WebServerType):
         "<locationmatch <files <filesmatch </virtualhost> </directory> </location>".split()
     )
     has_additions = True
+
+    def rereads(self, path: str) -> bool:
+        """Not what loads modules: those for processes and threads cannot be exchanged while it runs."""
+        return "/mods-enabled/" not in path and "/conf.modules.d/" not in path
 
     def value(self, limit: Limit, survey: Survey) -> str:
         """The limit on a body: none, and 1 GiB from 2.4.53 on.  Source: Apache's documentation."""
@@ -91,7 +97,7 @@ class Apache(WebServerType):
 
     def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
         """Source: a2query(1), a2enmod(8), a2dismod(8), a2enconf(8)."""
-        return [
+        parts = [
             SwitchCommand(name, ("a2query", "-q", kind, name), (*command, name), on)
             for kind, command, on, names in (
                 ("-m", ("a2dismod", "-q", "-f"), False, switch.without),
@@ -100,6 +106,7 @@ class Apache(WebServerType):
             )
             for name in names
         ]
+        return parts + super().switching(switch)
 
     def serving(self, switch: SwitchOn) -> set[tuple[str, str]]:
         modules = {(name.removeprefix("php"), "apache2") for name in switch.modules}

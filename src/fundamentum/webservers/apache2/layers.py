@@ -29,6 +29,13 @@ _CONDITIONAL: Final = frozenset(
     {"if", "elseif", "else", "limit", "limitexcept", "ifversion", "ifdirective", "ifsection"}
 )
 """Sections of which a request decides whether they count, or something else that is not known here."""
+GUARDING: Final = {
+    **dict.fromkeys(("require", "authmerging", "satisfy"), "authconfig"),
+    **dict.fromkeys(("allow", "deny", "order"), "limit"),
+    **dict.fromkeys(("directoryindex",), "indexes"),
+    **dict.fromkeys(("rewriterule", "rewriteengine", "redirect", "fallbackresource"), "fileinfo"),
+}
+"""What such files say about who may ask and which file answers, with the class that lets them."""
 SCRIPT: Final = "index.php"
 """The script that visitors ask for first."""
 MAX_ACCESS: Final = 256 * 1024
@@ -48,6 +55,8 @@ class Found(msgspec.Struct):
 
     layers: list[Layer] = msgspec.field(default_factory=list)
     failing: Failing | None = None
+    guards: list[Line] = msgspec.field(default_factory=list)
+    """Lines of such files about who may ask, and which file answers for a directory."""
     handler: Origin | None = None
     """A line of a ``.htaccess`` that hands PHP files to something else."""
 
@@ -77,25 +86,25 @@ def layers_of(
     loaded = any(re.fullmatch(r"php\d?_module", name) for name in reader.modules)
     found.layers += _elsewhere((*main, *mine), kind)
     lines = [line for line in (*main, *mine) if line.name in PHP or line.name in _SENDING]
-    found.layers += _layers("server", [line for line in lines if _place(line) is None], "", module)
-    directories = [(line, place) for line in lines if (place := _place(line)) and place.kind == "directory"]
-    plain = [(line, place) for line, place in directories if not _is_pattern(place)]
-    by_length = sorted({len(_folder(place)) for _, place in plain})
+    found.layers += _layers("server", [line for line in lines if place_of(line) is None], "", module)
+    directories = [(line, place) for line in lines if (place := place_of(line)) and place.kind == "directory"]
+    plain = [(line, place) for line, place in directories if not is_pattern(place)]
+    by_length = sorted({length_of(place) for _, place in plain})
     access = _AccessFiles(
         host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, module, loaded, reader
     )
     for length in by_length:
         for line, place in plain:
-            if len(_folder(place)) == length and (below := _below(place, root)) is not None:
+            if length_of(place) == length and (below := below_root(place, root)) is not None:
                 found.layers += _layers("directory", [line], below, module)
     for layers in access.read(found):
         found.layers += layers
-    matching = [line for line in lines if (place := _place(line)) and _is_pattern(place) and _matches(place, root)]
+    matching = [line for line in lines if (place := place_of(line)) and is_pattern(place) and matches_root(place, root)]
     found.layers += _layers("files", matching, "", module)
     for kind in ("files", "location"):
         for line in lines:
-            place = _place(line)
-            if place and place.kind.startswith(kind) and (below := _part(place)) is not None:
+            place = place_of(line)
+            if place and place.kind.startswith(kind) and (below := part_of(place)) is not None:
                 found.layers += _layers("files" if kind == "files" else "location", [line], below, module)
     return found
 
@@ -112,12 +121,13 @@ def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
             yield Layer("start", (), line.origin, f"{line.words[0]} makes PHP read other files")
 
 
-def _place(line: Line) -> Section | None:
+def place_of(line: Line) -> Section | None:
     """The section that decides for what a line counts."""
     return line.within("files", "filesmatch", "location", "locationmatch", "directory", "directorymatch")
 
 
-def _is_pattern(place: Section) -> bool:
+def is_pattern(place: Section) -> bool:
+    """Whether a directory section holds a regular expression."""
     return place.kind == "directorymatch" or (place.kind == "directory" and place.words.startswith("~ "))
 
 
@@ -125,7 +135,12 @@ def _folder(place: Section) -> str:
     return place.words.rstrip("/") or "/"
 
 
-def _below(place: Section, root: str | None) -> str | None:
+def length_of(place: Section) -> int:
+    """How long the path of a directory section is: longer ones count later."""
+    return len(_folder(place))
+
+
+def below_root(place: Section, root: str | None) -> str | None:
     """The part of the site that a directory section counts for: all of it, or a directory in it; None: nothing."""
     if root is None:
         return None
@@ -139,7 +154,8 @@ def _below(place: Section, root: str | None) -> str | None:
     return folder[len(base) + 1 :] if folder.startswith(f"{base}/") else None
 
 
-def _matches(place: Section, root: str | None) -> bool:
+def matches_root(place: Section, root: str | None) -> bool:
+    """Whether the regular expression of a section fits the document root."""
     return root is not None and _searched(place.words.removeprefix("~ "), f"{root.rstrip('/')}/")
 
 
@@ -150,7 +166,7 @@ def _searched(pattern: str, text: str) -> bool:
         return False
 
 
-def _part(place: Section) -> str | None:
+def part_of(place: Section) -> str | None:
     """The part of a site that a section for files or addresses counts for, as far as the front page goes."""
     words = place.words
     pattern = place.kind.endswith("match") or words.startswith("~ ")
@@ -230,11 +246,11 @@ class _AccessFiles:
         """What files in this directory may set, in lower case; None: they are not read."""
         counting = []
         for line in self.lines:
-            place = _place(line)
+            place = place_of(line)
             if place is None or place.kind != "directory" or line.name == "accessfilename":
                 continue
-            if _below(place, folder) == "":
-                counting.append((len(_folder(place)), line))
+            if below_root(place, folder) == "":
+                counting.append((length_of(place), line))
         classes: set[str] = set()
         listed_names: set[str] = set()
         for _, line in sorted(counting, key=lambda pair: pair[0]):
@@ -253,9 +269,11 @@ class _AccessFiles:
             yield Layer("htaccess", (), Origin(path), f"{error}: what it sets is unknown", below)
             return
         for line in lines_of(path, text or "", self.reader.holds):
-            place = _place(line)
-            if place and _part(place) is None:
+            place = place_of(line)
+            if place and part_of(place) is None:
                 continue
+            if not below and (needs := GUARDING.get(line.name)) and ({"all", needs, line.name} & allowed):
+                found.guards.append(_inside(line, path))
             if line.name in PHP:
                 if failing := self._refused(line, allowed):
                     found.failing = found.failing or (failing if not below else None)
@@ -279,6 +297,12 @@ class _AccessFiles:
         if not ({"all", "options"} & allowed or line.name in allowed):
             return Failing(line.origin, f"AllowOverride does not let such a file use {line.name}")
         return None
+
+
+def _inside(line: Line, path: str) -> Line:
+    """The line of such a file as if it stood in a section for its directory, of several such after those."""
+    place = Section("directory", posixpath.dirname(path), -1, Origin(path))
+    return msgspec.structs.replace(line, inside=(place, *line.inside))
 
 
 def _hands_php(line: Line) -> bool:

@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Iterator, Sized
+from collections.abc import Container, Iterator, Sized
 from typing import Final, Literal
 
 import msgspec
@@ -12,9 +12,9 @@ from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.webservers.apache2 import WEB_SERVER, layers
+from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section, windows_style
-from fundamentum.webservers.handoffs import Files, Found, Handoff, spot
+from fundamentum.webservers.handoffs import Files, Found, Handoff, spot, unlinked
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 MAX_OF_ONE_HOST: Final = 500
@@ -62,6 +62,7 @@ class VirtualHost(msgspec.Struct):
     """A virtual host, or the main server."""
 
     names: list[str] = msgspec.field(default_factory=list)
+    set_up: Origin | None = None
     root: str | None = None
     handlers: list[Handler] = msgspec.field(default_factory=list)
     allowances: list[Allowance] = msgspec.field(default_factory=list)
@@ -72,8 +73,15 @@ class VirtualHost(msgspec.Struct):
     user: str | None = None
     lines: list[Line] = msgspec.field(default_factory=list)
     """What is said about PHP's configuration."""
+    guards: list[Line] = msgspec.field(default_factory=list)
+    """What is said about who may ask, and which file answers for a directory."""
+    addresses: str = ""
     waits: dict[str, Limit] = msgspec.field(default_factory=dict)
     """The address of something proxied, as its section names it → how long it is waited for."""
+
+    def is_in(self, files: Container[str]) -> bool:
+        """Whether it is set up in one of these files."""
+        return self.set_up is not None and self.set_up.file in files
 
 
 def read(host: Host) -> Found:
@@ -83,7 +91,11 @@ def read(host: Host) -> Found:
     for main, root in _mains(host):
         reader = Reader(files, root)
         lines = list(reader.lines(main, (), 0))
-        handoffs += _handoffs(host, lines, reader)
+        read = list(files.read)
+        idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read) if root in WEB_SERVER.available else []
+        more = [line for path in idle for line in reader.lines(path, (), 0) if line.within("virtualhost")]
+        handoffs += _handoffs(host, [*lines, *more], reader, frozenset(idle))
+        files.read[:] = read
     return handoffs, files.read, files.remarks
 
 
@@ -99,19 +111,23 @@ def _mains(host: Host) -> Iterator[tuple[str, str]]:
             yield path, "/etc/apache2" if "apache2.conf" in path else posixpath.dirname(posixpath.dirname(path))
 
 
-def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff]:
+def _handoffs(host: Host, lines: list[Line], reader: Reader, idle: frozenset[str]) -> Iterator[Handoff]:
     main = VirtualHost()
     virtual: dict[int, VirtualHost] = {}
     programs = _programs(lines)
+    listens = [line.words[0] for line in lines if line.name == "listen" and line.words]
     for line in lines:
         section = line.within("virtualhost")
         mine = (
-            virtual.setdefault(section.number, VirtualHost(spot=spot(host, section.origin, WEB_SERVER.harmless)))
+            virtual.setdefault(
+                section.number,
+                VirtualHost(spot=spot(host, section.origin, WEB_SERVER.harmless), set_up=section.origin),
+            )
             if section
             else main
         )
         if section and not mine.address:
-            mine.address = next(iter(section.words.split()), "")
+            mine.address, mine.addresses = next(iter(section.words.split()), ""), section.words
         match line.name:
             case "listen" if line.words and not section and not main.address:
                 main.address = line.words[0] if ":" in line.words[0] else f"*:{line.words[0]}"
@@ -134,6 +150,8 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 mine.names += line.words
             case "documentroot" if line.words:
                 mine.root = windows_style(host, line.words[0])
+            case name if name in barriers.NAMES and len(mine.guards) < MAX_OF_ONE_HOST:
+                mine.guards.append(line)
             case _ if layers.matters(line):
                 _bounded(mine.lines, line)
                 mine.lines.append(line)
@@ -141,9 +159,11 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 found = _handler(host, line, reader.modules, programs)
                 _bounded(mine.handlers, line)
                 mine.handlers += [found] if found else []
-    for mine in virtual.values() or [main]:
+    hosts = list(virtual.values())
+    for mine in hosts if any(not one.is_in(idle) for one in hosts) else [main, *hosts]:
         host.budget.tick()
         for handoff, handler in _of_host(mine, main):
+            guards = [*main.guards, *(mine.guards if mine is not main else [])]
             lines_of_host = mine.lines if mine is not main else []
             added = layers.layers_of(host, main.lines, lines_of_host, handoff.root, handoff.kind, reader)
             if added.handler:
@@ -157,6 +177,12 @@ def _handoffs(host: Host, lines: list[Line], reader: Reader) -> Iterator[Handoff
                 limits=tuple(_limits(handoff, handler, mine, main)),
                 secure=mine.secure,
                 address=mine.address,
+                barriers=(
+                    *barriers.unheard(mine.addresses, listens, mine.set_up),
+                    *barriers.barriers(host, [*guards, *added.guards], handoff.root),
+                ),
+                set_up=mine.set_up,
+                idle=mine.is_in(idle),
                 spot=mine.spot,
                 user=main.user,
             )

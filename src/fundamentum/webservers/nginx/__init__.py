@@ -26,6 +26,8 @@ class Nginx(WebServerType):
     title = package = "nginx"
     packages = ("nginx", "nginx-core", "nginx-light", "nginx-full", "nginx-extras")
     process = "nginx: master process"
+    worker = "nginx: worker process( is shutting down)?"
+    available, enabled = "/etc/nginx/sites-available", "/etc/nginx/sites-enabled"
     configuration = ("/etc/nginx", "/usr/local/nginx/conf", "/usr/local/etc/nginx")
     read_when_started = ("/etc/nginx",)
     recorded = Recorded(here=("/usr/local/etc", "/usr/local/nginx", *BODIES))

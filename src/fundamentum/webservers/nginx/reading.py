@@ -9,11 +9,11 @@ from msgspec.structs import replace
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError
 from fundamentum.model.layers import Layer
-from fundamentum.model.origin import Origin
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Limit, Spot
-from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot
-from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER
+from fundamentum.model.surroundings import Barrier, Limit, Spot
+from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
+from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
 
 _MAX_DEPTH: Final = 40
 """Blocks and included files within one another."""
@@ -43,6 +43,8 @@ class _Scope(msgspec.Struct, frozen=True):
     part: str | None = None
     variables: dict[str, str] = {}
     limits: dict[str, Limit] = msgspec.field(default_factory=DEFAULTS.copy)
+    set_up: Origin | None = None
+    """The beginning of the server's block."""
     inside: bool = False
     """Whether this is one server's own block."""
     secure: bool = False
@@ -51,6 +53,10 @@ class _Scope(msgspec.Struct, frozen=True):
     """As whom the server works."""
     alias: Origin | None = None
     """The line that leads the location's requests to another directory than the root."""
+    rules: tuple[tuple[str, str, Origin], ...] = ()
+    """Who may ask: ``allow`` and ``deny``, in order.  A block with any of its own inherits none."""
+    index: tuple[list[str], Origin] = ((["index.html"]), BUILT_IN)
+    barriers: tuple[Barrier, ...] = ()
     sent: tuple[tuple[str, str, Origin], ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
 
@@ -77,7 +83,11 @@ def read(host: Host) -> Found:
     )
     user = next((one["args"][0] for one in tree if one["directive"] == "user" and one["args"]), None)
     scope = replace(scope, user=user)
-    return list(_Walk(host, upstreams).handoffs(tree, scope)), files.read, files.remarks
+    read_by_it = list(files.read)
+    idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
+    more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
+    tree = [{**one, "block": [*one["block"], *more]} if one["directive"] == "http" else one for one in tree]
+    return list(_Walk(host, upstreams, frozenset(idle)).handoffs(tree, scope)), read_by_it, files.remarks
 
 
 class _Reader:
@@ -149,8 +159,8 @@ def _all(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
 class _Walk:
     """Goes down the blocks, with what each of them inherits."""
 
-    def __init__(self, host: Host, upstreams: dict[str, list[str]]) -> None:
-        self.host, self.upstreams = host, upstreams
+    def __init__(self, host: Host, upstreams: dict[str, list[str]], idle: frozenset[str]) -> None:
+        self.host, self.upstreams, self.idle = host, upstreams, idle
 
     def handoffs(self, tree: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
         """Every ``fastcgi_pass`` of the block."""
@@ -161,13 +171,16 @@ class _Walk:
                 case "server" if "block" in one:
                     names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
                     plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
-                    inner = replace(scope, names=plain or ("default",), inside=True, spot=self._spot(block))
+                    inner = replace(
+                        scope, names=plain or ("default",), inside=True, set_up=one["origin"], spot=self._spot(block)
+                    )
                     yield from self._server(block, replace(inner, secure=_secure(block)))
                 case "location":
                     part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
                     yield from self.handoffs(block, replace(scope, part=part))
                 case "fastcgi_pass" if one["args"]:
-                    yield from self._passed(one, scope)
+                    refused = (*barriers.refusal(scope.rules), *barriers.returned(tree))
+                    yield from self._passed(one, replace(scope, barriers=(*scope.barriers, *refused)))
                 case _ if block:
                     yield from self.handoffs(block, scope)
 
@@ -182,7 +195,9 @@ class _Walk:
             None,
         )
         first = self._entered(front, self._entered(block, scope)).limits["client_max_body_size"] if front else None
-        for found in self.handoffs(block, scope):
+        inner = self._entered(block, scope)
+        more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
+        for found in self.handoffs(block, replace(scope, barriers=tuple(more_barriers))):
             mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
             apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
             more = (replace(first, part="location /"),) if first and apart else ()
@@ -210,8 +225,11 @@ class _Walk:
             for one in tree
             if one["directive"] == "fastcgi_param" and len(one["args"]) > 1
         )
+        listed = [one for one in tree if one["directive"] == "index" and one["args"]]
         return replace(
             scope,
+            rules=barriers.access(tree, scope.rules),
+            index=next(((one["args"], one["origin"]) for one in listed), scope.index),
             alias=next((one["origin"] for one in tree if one["directive"] == "alias"), scope.alias),
             sent=sent or scope.sent,
             root=roots[-1] if roots else scope.root,
@@ -247,6 +265,9 @@ class _Walk:
                 secure=scope.secure,
                 spot=scope.spot,
                 user=scope.user,
+                barriers=scope.barriers,
+                set_up=scope.set_up,
+                idle=bool(scope.set_up and scope.set_up.file in self.idle),
                 layers=tuple(filter(None, layers.values())),
             )
 

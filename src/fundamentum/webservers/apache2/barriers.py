@@ -1,0 +1,124 @@
+"""What in Apache's configuration keeps requests from reaching PHP: it does not listen, refuses, or finds no index file.
+
+Source: Apache's documentation of ``Listen``, of authorization (``Require``, ``AuthMerging``), of mod_access_compat and
+of mod_dir; "How the sections are merged".  Told only where it is certain: a rule that depends on who asks stops nobody.
+"""
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
+
+from fundamentum.hosts.base import Host
+from fundamentum.model.origin import Origin
+from fundamentum.model.surroundings import Barrier
+from fundamentum.webservers.apache2.layers import (
+    SCRIPT,
+    below_root,
+    is_pattern,
+    length_of,
+    matches_root,
+    part_of,
+    place_of,
+)
+from fundamentum.webservers.apache2.lines import Line, Section
+from fundamentum.webservers.handoffs import is_file
+
+RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
+INDEX: Final = frozenset({"directoryindex", "fallbackresource", "rewriterule", "redirect", "redirectmatch"})
+NAMES: Final = RULES | INDEX
+_CONTAINERS: Final = ("requireall", "requireany", "requirenone", "if", "elseif", "else", "limit", "limitexcept")
+_PLAIN_PATH: Final = re.compile(r"/[A-Za-z0-9_./-]*")
+
+
+def barriers(host: Host, lines: Sequence[Line], root: str | None) -> Iterator[Barrier]:
+    """What stops requests for a document root; ``lines`` are those of :data:`NAMES` for its host, in order."""
+    if root is None or not root.startswith("/"):
+        return
+    yield from _refusal([line for line in lines if line.name in RULES], root)
+    yield from _index(host, [line for line in lines if line.name in INDEX], root)
+
+
+def unheard(addresses: str, listens: Sequence[str], origin: Origin | None) -> Iterator[Barrier]:
+    """A virtual host at ports at which Apache does not listen."""
+    ports = {_port(address) for address in addresses.split()}
+    if origin is None or not addresses or not listens or None in ports or "*" in ports:
+        return
+    if not ports.intersection(_port(one) or one for one in listens):
+        port = sorted(filter(None, ports))[0]
+        why = f"Apache listens at no port {port}, where this site waits"
+        yield Barrier(why, f"write Listen {port} in Apache's main configuration", origin, (f"Listen {port}",), True)
+
+
+def _port(address: str) -> str | None:
+    match = re.search(r":(\d+|\*)$", address)
+    return match[1] if match else None
+
+
+def _in_order(lines: Iterable[Line], root: str) -> list[list[Line]]:
+    """The lines that count for the front page, those of one section together, in the order in which they are merged."""
+    found: dict[tuple[int, int], list[Line]] = {}
+    for line in lines:
+        place = place_of(line)
+        rank = 0 if place is None else _rank(place, root)
+        if rank is not None:
+            found.setdefault((rank, place.number if place else 0), []).append(line)
+    return [found[key] for key in sorted(found, key=lambda key: key[0])]
+
+
+def _rank(place: Section, root: str) -> int | None:
+    if is_pattern(place):
+        return 3000 if matches_root(place, root) else None
+    if place.kind == "directory":
+        return 1 + length_of(place) if below_root(place, root) == "" else None
+    if part_of(place) != "":
+        return None
+    return 4000 if place.kind.startswith("files") else 5000
+
+
+def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
+    """The rules of the last section that has any decide; those of one section together."""
+    if any(line.name in ("authmerging", "satisfy") for line in lines):
+        return
+    for names in (("require",), ("allow", "deny", "order")):
+        sections = _in_order((one for one in lines if one.name in names), root)
+        deciding = sections[-1] if sections else []
+        if not deciding or any(line.within(*_CONTAINERS) for line in deciding):
+            continue
+        words = {(line.name, *(word.lower() for word in line.words[:2])) for line in deciding}
+        denied = words == {("require", "all", "denied")} or (
+            ("deny", "from", "all") in words and not any(one[0] == "allow" for one in words)
+        )
+        if denied:
+            yield _denied(deciding[-1], root)
+
+
+def _denied(line: Line, root: str) -> Barrier:
+    written = f"{line.name.capitalize()} {' '.join(line.words)}"
+    place = place_of(line)
+    why = f"Apache refuses all of it: {written}"
+    if place and place.kind == "directory" and length_of(place) < len(root) and _PLAIN_PATH.fullmatch(root):
+        # What closes a whole tree is opened for one directory of it; what closes the site itself was meant.
+        granted = (f'<Directory "{root}">', "    Require all granted", "</Directory>")
+        return Barrier(why, f"write Require all granted for {root}", line.origin, granted)
+    return Barrier(why, "take that line out, if visitors are to come", line.origin)
+
+
+def _index(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
+    """Whether a request for the directory itself leads to PHP."""
+    sections = _in_order(lines, root)
+    elsewhere = any(line.name != "directoryindex" for section in sections for line in section)
+    if elsewhere or not is_file(host, f"{root.rstrip('/')}/{SCRIPT}"):
+        return
+    last = sections[-1] if sections else []
+    names = [word for line in last for word in line.words] if last else ["index.html"]
+    origin = last[-1].origin if last else None
+    if "disabled" in names:
+        names = []
+    for name in names:
+        if name.startswith("/") or is_file(host, f"{root.rstrip('/')}/{name}"):
+            if not name.endswith(".php") and not name.startswith("/"):
+                why = f"a request for / is answered with {name}, which comes before {SCRIPT}"
+                yield Barrier(why, f"take {name} away, or write {SCRIPT} first", origin, stops=False)
+            return
+    why = f"a request for / finds no index file: {SCRIPT} is not among {' '.join(names) or 'those that are looked for'}"
+    yield Barrier(why, f"write DirectoryIndex {SCRIPT} for this site", origin, (f"DirectoryIndex {SCRIPT}",))

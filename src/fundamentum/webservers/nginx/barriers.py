@@ -1,0 +1,98 @@
+"""What in nginx's configuration keeps requests from reaching PHP: a rule that refuses them, or no index file.
+
+Source: nginx's documentation of its access, index, core (``try_files``) and rewrite modules.  Told only where it is
+certain: a rule that depends on who asks stops nobody, and where addresses are rewritten nothing is said of them.
+"""
+
+from collections.abc import Iterator, Sequence
+from typing import Any, Final
+
+from fundamentum.hosts.base import Host
+from fundamentum.model.origin import BUILT_IN, Origin
+from fundamentum.model.surroundings import Barrier
+from fundamentum.webservers.handoffs import is_file
+
+SCRIPT: Final = "index.php"
+_ELSEWHERE: Final = frozenset(
+    {
+        "rewrite",
+        "return",
+        "if",
+        "proxy_pass",
+        "fastcgi_pass",
+        "error_page",
+        "alias",
+        "uwsgi_pass",
+        "scgi_pass",
+        "include",
+    }
+)
+"""What may answer a request for / in another way."""
+Block = Sequence[dict[str, Any]]
+
+
+def access(block: Block, inherited: tuple[tuple[str, str, Origin], ...]) -> tuple[tuple[str, str, Origin], ...]:
+    """The rules of a block; one with none of its own has those around it."""
+    own = tuple(
+        (one["directive"], " ".join(one["args"]), one["origin"])
+        for one in block
+        if one["directive"] in ("allow", "deny", "satisfy")
+    )
+    return own or inherited
+
+
+def refusal(rules: Sequence[tuple[str, str, Origin]]) -> Iterator[Barrier]:
+    """A rule that refuses everybody."""
+    if rules and rules[0][:2] == ("deny", "all") and not any(name == "satisfy" for name, _, _ in rules):
+        yield Barrier("nginx refuses all of it: deny all", "take that line out, if visitors are to come", rules[0][2])
+
+
+def returned(block: Block) -> Iterator[Barrier]:
+    """A ``return`` that stands beside the handoff, and so answers first."""
+    for one in block:
+        if one["directive"] == "return" and one["args"]:
+            words = " ".join(one["args"])[:100]
+            why = f"nginx answers all of it itself: return {words}"
+            yield Barrier(why, "take that line out, if visitors are to come", one["origin"])
+
+
+def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str], Origin]) -> Iterator[Barrier]:
+    """Whether a request for the directory itself leads to PHP; ``inherited`` is the index list around the server."""
+    folder = (root or "").rstrip("/")
+    if not folder.startswith("/") or "$" in folder or not is_file(host, f"{folder}/{SCRIPT}"):
+        return
+    for words in (["=", "/"], ["/"]):
+        front = next((one["block"] for one in server if one["directive"] == "location" and one["args"] == words), None)
+        if front is not None:
+            break
+    blocks = (server, front if front is not None else ())
+    if any(one["directive"] in _ELSEWHERE for block in blocks for one in block):
+        return
+    tried = next((one for block in reversed(blocks) for one in block if one["directive"] == "try_files"), None)
+    if tried and "$uri/" not in tried["args"][:-1]:
+        if (last := tried["args"][-1]).startswith("="):
+            why = f"a request for / is answered with {last[1:]}: try_files looks for no directory"
+            yield Barrier(why, f"write /{SCRIPT} in the place of {last}", tried["origin"])
+        return
+    names, origin = inherited
+    of_front = False
+    for block in blocks:
+        if found := [one for one in block if one["directive"] == "index" and one["args"]]:
+            names, origin = [word for one in found for word in one["args"]], found[-1]["origin"]
+            of_front = block is front
+    yield from _of_names(host, folder, names, origin, of_front)
+
+
+def _of_names(host: Host, folder: str, names: list[str], origin: Origin, of_front: bool) -> Iterator[Barrier]:
+    for name in names:
+        if name.startswith("/") or "$" in name:
+            return
+        if is_file(host, f"{folder}/{name}"):
+            if not name.endswith(".php"):
+                why = f"a request for / is answered with {name}, which comes before {SCRIPT}"
+                yield Barrier(why, f"take {name} away, or write {SCRIPT} first", origin, stops=False)
+            return
+    why = f"a request for / finds no index file: {SCRIPT} is not among {' '.join(names)[:200]}"
+    remedy = f"write index {SCRIPT}; where this site is set up"
+    lines = () if of_front else (f"index {SCRIPT};",)
+    yield Barrier(why, remedy, None if origin == BUILT_IN else origin, lines)

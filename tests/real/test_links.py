@@ -66,6 +66,64 @@ def unreadable(root: Root) -> None:
     restarted(root)
 
 
+def again(root: Root, server: str) -> None:
+    """The web server reads its configuration, and is done with it."""
+    time.sleep(1.1)  # what is written afterwards is younger than this
+    root.run("nginx", "-s", "reload") if server == "nginx" else root.run("apache2ctl", "graceful")
+    time.sleep(1.1)
+
+
+def not_enabled(root: Root) -> None:
+    site = root.path / "etc/nginx/sites-enabled/site"
+    site.rename(root.path / "etc/nginx/sites-available/site")
+    again(root, "nginx")
+
+
+def not_enabled_in_apache(root: Root) -> None:
+    site = root.path / "etc/apache2/sites-enabled/site.conf"
+    listen, rest = site.read_text().split("\n", 1)
+    root.write("/etc/apache2/ports.conf", f"{listen}\n")
+    root.write("/etc/apache2/sites-available/site.conf", rest)
+    site.write_text("<VirtualHost *>\nServerName other\nDocumentRoot /nowhere\n</VirtualHost>\n")
+    site.rename(site.with_name("other.conf"))
+    again(root, "apache")
+
+
+def not_read_since(root: Root) -> None:
+    site = root.path / "etc/nginx/sites-enabled/site"
+    text = site.read_text()
+    site.write_text("")
+    again(root, "nginx")
+    site.write_text(text)
+
+
+def module_not_loaded(root: Root) -> None:
+    root.run("a2dismod", "-q", "-f", f"php{BRANCH}")
+    again(root, "apache")
+    root.run("a2enmod", "-q", f"php{BRANCH}")
+
+
+def changed_site(server: str, old: str, new: str) -> Callable[[Root], None]:
+    """The site's file with other words, and the web server having read it."""
+    name = "nginx/sites-enabled/site" if server == "nginx" else "apache2/sites-enabled/site.conf"
+
+    def change(root: Root) -> None:
+        site = root.path / "etc" / name
+        assert old in site.read_text()
+        site.write_text(site.read_text().replace(old, new))
+        again(root, server)
+
+    return change
+
+
+def pool_not_read(root: Root) -> None:
+    pool = f"[late]\nuser = www-data\nlisten = /run/php/late.sock\nlisten.owner = www-data\n{PROCESSES}"
+    root.write(f"/etc/php/{BRANCH}/fpm/pool.d/late.conf", pool)
+    changed_site("nginx", f"php{BRANCH}-fpm.sock", "late.sock")(root)
+
+
+PROCESSES = "pm = static\npm.max_children = 1\n"
+DENY = "index index.php;\n    deny all;"
 MANAGERS: list["subprocess.Popen[bytes]"] = []
 LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]] = [  # case, words, how it breaks, how it is mended
     ("fpm: nothing", "nginx is not running", lambda root: stop(root, "run/nginx.pid"), by_plan),
@@ -76,6 +134,14 @@ LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]]
     ("fpm: nothing", "may not read /srv/a/index.php", unreadable, by_plan),
     ("fpm: nothing", "the socket /run/php/php8.2-fpm.sock is not open to www-data", closed_socket, by_plan),
     ("module: access file, others only", "AllowOverride does not let such a file use php_value", lambda root: None, lambda root: root.write("/srv/a/.htaccess", "")),
+    ("fpm: nothing", "a is set up in /etc/nginx/sites-available/site, which nginx does not read", not_enabled, by_plan),
+    ("module: nothing", "a is set up in /etc/apache2/sites-available/site.conf, which Apache does not read", not_enabled_in_apache, by_plan),
+    ("fpm: nothing", "/etc/nginx/sites-enabled/site changed after nginx had read it", not_read_since, by_plan),
+    ("module: nothing", f"/etc/apache2/mods-enabled/php{BRANCH}.load changed after Apache had read it", module_not_loaded, by_plan),
+    ("module: nothing", f"Apache listens at no port {PORT}", changed_site("apache", f"Listen 127.0.0.1:{PORT}", "Listen 127.0.0.1:8168"), by_plan),
+    ("module: nothing", "Apache refuses all of it: Require all denied", changed_site("apache", "Require all granted", ""), by_plan),
+    ("fpm: nothing", "nginx refuses all of it: deny all", changed_site("nginx", "index index.php;", DENY), changed_site("nginx", DENY, "index index.php;")),
+    ("fpm: nothing", f"php{BRANCH}-fpm does not wait at /run/php/late.sock", pool_not_read, by_plan),
     ("module: engine off in an access file", "PHP is switched off for a", lambda root: None, by_plan),
 ]  # fmt: skip
 
@@ -85,10 +151,10 @@ def first(root: Root) -> Finding:
     return check(needs(), found, "a").findings[0]
 
 
-def answers() -> bool:
+def answers(path: str = "/index.php") -> bool:
     for _ in range(40):
         try:
-            if "failing" not in asked(PORT):
+            if "failing" not in asked(PORT, path=path):
                 return True
         except (urllib.error.URLError, OSError):
             pass
@@ -113,3 +179,21 @@ def test_each_link(case: str, words: str, broken: Callable[[Root], object], mend
                 manager.terminate()
                 manager.wait(20)
             MANAGERS.clear()
+
+
+@pytest.mark.parametrize(
+    ("case", "old"), [("fpm: nothing", "    index index.php;\n"), ("module: nothing", "DocumentRoot /srv/a\n")]
+)
+def test_a_site_without_an_index_file_answers_but_not_at_its_address(case: str, old: str) -> None:
+    server, files = files_of(case, BRANCH, PORT)
+    new = "" if server == "nginx" else f"{old}DirectoryIndex index.html\n"
+    with running("bookworm", files, server, PORT) as root:
+        changed_site(server, old, new)(root)
+        assert (answers("/index.php"), answers("/")) == (True, False)
+        said = first(root)
+        assert (said.verdict, "a request for / finds no index file" in (said.found or "")) == ("unmet", True), (
+            said.found
+        )
+        by_plan(root)
+        assert answers("/")
+        assert first(root).verdict == "met", first(root).found

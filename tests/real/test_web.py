@@ -44,6 +44,9 @@ def look(root: Root, asked: Asked | None = None) -> Survey:
 def still(found: Survey) -> Survey:
     """Without what only a running machine tells, and changes every moment."""
     places = tuple(replace(place, free=None) for place in found.places)
+    runtimes = tuple(replace(one, started=one.started and 1.0) for one in found.runtimes)
+    servers = tuple(replace(one, started=one.started and 1.0) for one in found.servers)
+    found = replace(found, runtimes=runtimes, servers=servers)
     return replace(
         found, server="", taken=None, places=places, machine=replace(found.machine, memory=None, processors=None)
     )

@@ -44,7 +44,8 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             origin = broken.origin or finding.origin
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "unblocked": broken.unblocked}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
-    return finding
+    aside = next((one.why for one in site.barriers if not one.stops), None)
+    return replace(finding, remark=aside) if aside and not finding.remark else finding
 
 
 def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:

@@ -2,6 +2,7 @@
 
 import os
 import re
+import time
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
@@ -17,8 +18,8 @@ DELETED: Final = " (deleted)"
 class Process(msgspec.Struct, frozen=True):
     """One running server process: its program, the beginning of its command line, and when it started.
 
-    ``started`` is in whole hundredths of seconds since 1970, counted from the kernel's note of when it booted: all
-    readers of one machine agree on it, and it is early by less than a second.
+    ``started`` is in hundredths of seconds since 1970, two of which it may be off: the kernel counts in such from when
+    it booted.
     """
 
     title: str
@@ -42,7 +43,7 @@ def running(root: Path, beginnings: Sequence[str]) -> Running:
     found: dict[tuple[str, str], float] = {}
     hidden = False
     try:
-        boot = int(re.findall(r"^btime (\d+)", Path("/proc/stat").read_text(), re.M)[0])
+        boot = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME)  # "btime" in /proc/stat has whole seconds only
         numbers = [name for name in os.listdir("/proc") if name.isdigit()]
         ours = os.path.realpath(root)
         ticks = os.sysconf("SC_CLK_TCK")
@@ -62,7 +63,7 @@ def running(root: Path, beginnings: Sequence[str]) -> Running:
                 continue
             program = "/" + os.readlink(f"/proc/{number}/exe").removesuffix(DELETED).removeprefix(ours).lstrip("/")
             fields = Path(f"/proc/{number}/stat").read_text().rpartition(")")[2].split()
-            started = boot + round(int(fields[19]) / ticks, 2)
+            started = round(boot + int(fields[19]) / ticks, 2)
         except (OSError, ValueError, IndexError):
             continue  # the process ended, or is not ours to see
         key = (title[0], program)

@@ -47,7 +47,7 @@ def _for_way_in(finding: Finding, survey: Survey, target: Target) -> Iterable[Ac
         yield SwitchOn(one.server, sites=one.sites)
     if unblocked.start:
         yield Restart(unblocked.start, starts=True)
-    if unblocked.barrier and target.site:
+    if unblocked.barrier:
         yield from _for_barrier(unblocked.barrier, survey, target)
     if unblocked.reread:
         yield Restart(unblocked.reread, gently=unblocked.gently)

@@ -200,6 +200,9 @@ fi
 
 ticks=$(getconf CLK_TCK 2>/dev/null || printf 100)
 boot=$(awk '$1 == "btime" { print $2 }' /proc/stat 2>/dev/null)
+case $(date +%s.%N) in # where the time is known more closely than to the second
+    *.[0-9]*) boot=$(date +%s.%N | awk 'getline up <"/proc/uptime" { split(up, uptime, " "); printf "%.2f\n", $1 - uptime[1] }') ;;
+esac
 root=$(stat -L -c '%d:%i' / 2>/dev/null)
 # shellcheck disable=SC2013  # the names under /proc are plain
 for file in $(grep -lE '%PROCESSES%' /proc/[0-9]*/cmdline 2>/dev/null); do

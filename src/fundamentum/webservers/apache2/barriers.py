@@ -59,7 +59,7 @@ def _in_order(lines: Iterable[Line], root: str) -> list[list[Line]]:
     found: dict[tuple[int, int], list[Line]] = {}
     for line in lines:
         place = place_of(line)
-        rank = 0 if place is None else _rank(place, root)
+        rank = _rank(place, root) if place else 1 if line.within("virtualhost") else 0
         if rank is not None:
             found.setdefault((rank, place.number if place else 0), []).append(line)
     return [found[key] for key in sorted(found, key=lambda key: key[0])]
@@ -69,7 +69,7 @@ def _rank(place: Section, root: str) -> int | None:
     if is_pattern(place):
         return 3000 if matches_root(place, root) else None
     if place.kind == "directory":
-        return 1 + length_of(place) if below_root(place, root) == "" else None
+        return 2 + length_of(place) if below_root(place, root) == "" else None
     if part_of(place) != "":
         return None
     return 4000 if place.kind.startswith("files") else 5000
@@ -98,8 +98,9 @@ def _denied(line: Line, root: str) -> Barrier:
     why = f"Apache refuses all of it: {written}"
     if place and place.kind == "directory" and length_of(place) < len(root) and _PLAIN_PATH.fullmatch(root):
         # What closes a whole tree is opened for one directory of it; what closes the site itself was meant.
-        granted = (f'<Directory "{root}">', "    Require all granted", "</Directory>")
-        return Barrier(why, f"write Require all granted for {root}", line.origin, granted)
+        passing = ("Require all granted",) if line.name == "require" else ("Order allow,deny", "Allow from all")
+        granted = (f'<Directory "{root}">', *(f"    {one}" for one in passing), "</Directory>")
+        return Barrier(why, f"write {' and '.join(passing)} for {root}", line.origin, granted)
     return Barrier(why, "take that line out, if visitors are to come", line.origin)
 
 
@@ -121,4 +122,7 @@ def _index(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
                 yield Barrier(why, f"take {name} away, or write {SCRIPT} first", origin, stops=False)
             return
     why = f"a request for / finds no index file: {SCRIPT} is not among {' '.join(names) or 'those that are looked for'}"
-    yield Barrier(why, f"write DirectoryIndex {SCRIPT} for this site", origin, (f"DirectoryIndex {SCRIPT}",))
+    # The line comes first in the host's section: what stands in a directory's, or empties the list, outdoes it.
+    outdone = last and (place_of(last[0]) or (last[0].within("virtualhost") and not names))
+    added = () if outdone else (f"DirectoryIndex {SCRIPT}",)
+    yield Barrier(why, f"write DirectoryIndex {SCRIPT} for this site", origin, added)

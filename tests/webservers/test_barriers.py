@@ -1,0 +1,151 @@
+"""What a web server's own configuration stops before PHP, and what a plan adds; tests/real/test_links.py asks real ones."""
+
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+
+from fundamentum.check.judge import check
+from fundamentum.model.surroundings import ServerProcess
+from fundamentum.plan.planner import plan
+from fundamentum.report.script import as_script
+from tests.small_root import TODAY, look, needs, small_root
+
+SOCKET = "unix:/run/php/php8.2-fpm.sock"
+PASS = f"fastcgi_pass {SOCKET};"
+LOCATION = f"location ~ \\.php$ {{ {PASS} }}"
+NGINX = "http {{\n{}\nserver {{\nserver_name a.example;\nroot /srv/a;\n{}\n}}\n}}\n"
+APACHE = """\
+{}
+<VirtualHost *:80>
+ServerName a.example
+DocumentRoot /srv/a
+SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
+{}
+</VirtualHost>
+"""
+CLOSED = "<Directory />\nRequire all denied\n</Directory>\n"
+GRANTED = '+<Directory "/srv/a"> +Require all granted +</Directory>'
+INDEXED = "DirectoryIndex index.php"
+Row = tuple[str, str, str, str, str]
+CASES: list[Row] = [  # server, around the site, in the site, what is said (empty: nothing), the lines that a plan adds
+    ("nginx", "", f"index index.php;\n{LOCATION}", "", ""),
+    ("nginx", "index index.php;", LOCATION, "", ""),
+    ("nginx", "", LOCATION, "a request for / finds no index file: index.php is not among index.html", "+index index.php;"),
+    ("nginx", "", f"location / {{ index x.html; }}\n{LOCATION}", "is not among x.html", "by hand"),
+    ("nginx", "", f"location / {{ index index.php; }}\n{LOCATION}", "", ""),
+    ("nginx", "", f"location / {{ try_files $uri /index.php?$args; }}\n{LOCATION}", "", ""),
+    ("nginx", "", f"location / {{ try_files $uri $uri/ /index.php?$args; }}\n{LOCATION}", "finds no index file", "+index index.php;"),
+    ("nginx", "", f"index index.php;\nlocation / {{ try_files $uri $uri/ =404; }}\n{LOCATION}", "", ""),
+    ("nginx", "", f"index index.php;\nlocation / {{ try_files $uri =404; }}\n{LOCATION}", "a request for / is answered with 404", "by hand"),
+    ("nginx", "", f"location / {{ rewrite ^ /index.php; }}\n{LOCATION}", "", ""),
+    ("nginx", "", f"location = / {{ return 302 /index.php; }}\n{LOCATION}", "", ""),
+    ("nginx", "", f"index index.php;\ndeny all;\n{LOCATION}", "nginx refuses all of it: deny all", "by hand"),
+    ("nginx", "", f"index index.php;\nallow 10.0.0.0/8;\ndeny all;\n{LOCATION}", "", ""),
+    ("nginx", "", f"index index.php;\nsatisfy any;\ndeny all;\n{LOCATION}", "", ""),
+    ("nginx", "deny all;", f"index index.php;\nlocation ~ \\.php$ {{ allow all; {PASS} }}", "", ""),
+    ("nginx", "", f"index index.php;\nreturn 503;\n{LOCATION}", "nginx answers all of it itself: return 503", "by hand"),
+    ("nginx", "", f"index index.php;\nlocation ~ \\.php$ {{ return 403; {PASS} }}", "return 403", "by hand"),
+    ("apache2", "", INDEXED, "", ""),
+    ("apache2", INDEXED, "", "", ""),
+    ("apache2", "", "", "index.php is not among index.html", f"+{INDEXED}"),
+    ("apache2", INDEXED, "DirectoryIndex x.html", "index.php is not among x.html", f"+{INDEXED}"),
+    ("apache2", "", "DirectoryIndex disabled", "not among those that are looked for", "by hand"),
+    ("apache2", INDEXED, "<Directory /srv/a>\nDirectoryIndex x.html\n</Directory>", "is not among x.html", "by hand"),
+    ("apache2", "", "FallbackResource /index.php", "", ""),
+    ("apache2", f"{CLOSED}{INDEXED}", "", "Apache refuses all of it: Require all denied", GRANTED),
+    ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv>\nRequire all granted\n</Directory>", "", ""),
+    ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv>\nRequire ip 10.0.0.0/8\n</Directory>", "", ""),
+    ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv/a/sub>\nRequire all granted\n</Directory>", "all denied", GRANTED),
+    ("apache2", f"{CLOSED}{INDEXED}", "<Location />\nRequire all granted\n</Location>", "", ""),
+    ("apache2", INDEXED, "<Directory /srv/a>\nRequire all denied\n</Directory>", "all denied", "by hand"),
+    ("apache2", INDEXED, "<Location />\n<RequireAny>\nRequire all denied\n</RequireAny>\n</Location>", "", ""),
+    ("apache2", INDEXED, "<Directory /srv>\nOrder deny,allow\nDeny from all\n</Directory>", "Deny from all", GRANTED.replace("Require all granted", "Order allow,deny +Allow from all")),
+    ("apache2", INDEXED, "<Directory /srv>\nDeny from all\nAllow from 10.1\n</Directory>", "", ""),
+    ("apache2", f"Listen 8080\n{INDEXED}", "", "Apache listens at no port 80, where this site waits", "# For nightlog, as planned by fundamentum. Listen 80"),
+    ("apache2", f"Listen 127.0.0.1:80\n{INDEXED}", "", "", ""),
+]  # fmt: skip
+
+
+def configured(server: str, text: str) -> dict[str, str | bytes]:
+    main = "etc/nginx/nginx.conf" if server == "nginx" else "etc/apache2/apache2.conf"
+    conf = "" if server == "nginx" else "IncludeOptional conf-enabled/*.conf\n"
+    return {main: conf + text, "srv/a/index.php": ""}
+
+
+@pytest.mark.parametrize(("server", "around", "inside", "said", "added"), CASES)
+def test_what_is_stopped(tmp_path: Path, server: str, around: str, inside: str, said: str, added: str) -> None:
+    text = (NGINX if server == "nginx" else APACHE).format(around, inside)
+    found = look(small_root(tmp_path, extra=configured(server, text)))
+    judged = check(needs(), found).findings[0]
+    assert (judged.verdict == "unmet", said in (judged.found or "")) == (bool(said), True), judged.found
+    made = plan([needs()], found, today=TODAY)
+    lines = [
+        " ".join(line.split()).replace("+ ", "+")
+        for edit in made.edits
+        for line in edit.diff.splitlines()[2:]
+        if line.startswith("+")
+    ]
+    assert (" ".join(lines) or " ".join(" ".join(file.content.splitlines()) for file in made.files)) == (
+        "" if added == "by hand" else added
+    )
+    assert made.complete is (added != "by hand")
+
+
+def test_what_is_answered_first_is_a_remark(tmp_path: Path) -> None:
+    text = NGINX.format("", f"index index.html index.php;\n{LOCATION}")
+    found = look(small_root(tmp_path, extra={**configured("nginx", text), "srv/a/index.html": ""}))
+    judged = check(needs(), found).findings[0]
+    assert (judged.verdict, judged.remark) == (
+        "met",
+        "a request for / is answered with index.html, which comes before index.php",
+    )
+
+
+@pytest.mark.parametrize("server", ["nginx", "apache2"])
+def test_a_site_that_is_not_linked_is_named_and_linked(tmp_path: Path, server: str) -> None:
+    main, ending = ("etc/nginx/nginx.conf", "") if server == "nginx" else ("etc/apache2/apache2.conf", ".conf")
+    site = NGINX.format("", f"index index.php;\n{LOCATION}") if server == "nginx" else APACHE.format("", INDEXED)
+    site = site.removeprefix("http {\n").removesuffix("}\n")
+    include = "include /etc/nginx/sites-enabled/*;" if server == "nginx" else "IncludeOptional sites-enabled/*.conf"
+    folder = f"etc/{server}/sites"
+    files: dict[str, str | bytes] = {
+        main: f"http {{ {include} }}\n" if server == "nginx" else f"{include}\n",
+        f"{folder}-available/nightlog{ending}": site,
+        f"{folder}-available/old.bak~": site,
+        f"{folder}-enabled/.keep": "",
+        "srv/a/index.php": "",
+    }
+    found = look(small_root(tmp_path, extra=files))
+    assert (len(found.sites), [one.name for one in found.idle_sites]) == (0, ["a.example"])
+    made = plan([needs()], found, today=TODAY)
+    (first,) = made.before[0].findings
+    assert (
+        first.found is not None and f"a.example is set up in /{folder}-available/nightlog{ending}, which" in first.found
+    )
+    assert made.complete and [(one.service, one.verb) for one in made.restarts] == [(server, "reload")]
+    link = f"/{folder}-enabled/nightlog{ending}"
+    assert f"link_site /{folder}-available/nightlog{ending} {link}" in as_script(made)
+    (tmp_path / link[1:]).symlink_to(f"/{folder}-available/nightlog{ending}")
+    again = look(tmp_path)
+    assert (len(again.sites), again.idle_sites) == (1, ())
+    assert check(needs(), again, "a.example").findings[0].verdict == "met"
+
+
+@pytest.mark.parametrize(
+    ("server", "changed", "verb"),
+    [("nginx", "/etc/nginx/nginx.conf", "reload"), ("apache2", "/etc/apache2/mods-enabled/php8.2.load", "restart")],
+)
+def test_what_the_web_server_has_not_read_yet(tmp_path: Path, server: str, changed: str, verb: str) -> None:
+    text = NGINX.format("", f"index index.php;\n{LOCATION}") if server == "nginx" else APACHE.format("", INDEXED)
+    found = look(small_root(tmp_path, extra=configured(server, text)))
+    runtimes = tuple(replace(one, started=5.0) for one in found.runtimes)
+    found = replace(found, processes="seen", runtimes=runtimes, servers=(ServerProcess(server, 4.0, (changed,)),))
+    judged = check(needs(), found).findings[0]
+    assert judged.found is not None and f"{changed} changed after" in judged.found
+    made = plan([needs()], found, today=TODAY)
+    assert made.complete and [(one.service, one.verb) for one in made.restarts] == [(server, verb)]
+    other = replace(found.sites[0], name="b", set_up=replace(found.sites[0].origin, file=changed))
+    site = replace(found.sites[0], set_up=replace(found.sites[0].origin, file="/etc/x"), origin=judged.origin)
+    quiet = replace(found, sites=(replace(site, origin=replace(site.origin, file="/etc/x")), other))
+    assert check(needs(), quiet, "a.example").findings[0].verdict == "met", "the file of another site"

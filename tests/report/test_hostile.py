@@ -31,6 +31,7 @@ from fundamentum.report import text
 from fundamentum.report.escape import clean, shell_word
 from fundamentum.report.plan_text import write_plan
 from fundamentum.report.playbook import as_playbook
+from fundamentum.report.remarks import write_remarks
 from fundamentum.report.script import as_script
 from fundamentum.report.summary import write_survey
 from fundamentum.survey.observe import survey
@@ -107,9 +108,9 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
     text.write_check(console, [judged], bad, today=TODAY)
-    write_survey(console, bad, date(2026, 11, 24))
+    write_survey(out, bad, date(2026, 11, 24))
     write_plan(console, replace(plan([judged.needs], found, today=TODAY), server=hostile))
-    text.write_remarks(bad, stream=out)
+    write_remarks(bad, stream=out)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 
 

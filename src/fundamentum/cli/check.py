@@ -9,6 +9,7 @@ from fundamentum.check.offers import Market
 from fundamentum.cli import inputs
 from fundamentum.report.check_document import check_document
 from fundamentum.report.escape import as_json
+from fundamentum.report.remarks import write_remarks
 from fundamentum.report.stream import write_out
 
 
@@ -24,6 +25,6 @@ def run(options: argparse.Namespace) -> int:
     else:
         from fundamentum.report import text  # noqa: PLC0415 — needs a terminal library that JSON does not
 
-        text.write_remarks(survey, judgements)
+        write_remarks(survey, judgements)
         text.write_check(text.console_for(sys.stdout), judgements, survey, today=date.today())
     return 0 if all(one.satisfied for one in judgements) else 1

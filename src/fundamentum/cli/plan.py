@@ -10,6 +10,7 @@ from fundamentum.model.plan import Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.escape import as_json
 from fundamentum.report.plan_document import plan_document
+from fundamentum.report.remarks import write_remarks
 from fundamentum.report.stream import write_out
 from fundamentum.untrusted.files import named
 
@@ -37,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
         from fundamentum.report import text  # noqa: PLC0415
         from fundamentum.report.plan_text import write_plan  # noqa: PLC0415
 
-        text.write_remarks(survey, made.before)
+        write_remarks(survey, made.before)
         write_plan(text.console_for(sys.stdout), made)
     elif options.output == "-":
         write_out(_written(made, options.format))

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from fundamentum.check.asked import asked_by
 from fundamentum.cli import inputs
+from fundamentum.entries import entry
 from fundamentum.model.surroundings import Asked
-from fundamentum.report import text
-from fundamentum.report.summary import write_survey
+from fundamentum.report.remarks import write_remarks
 from fundamentum.survey.survey_file import written
 
 
@@ -20,9 +20,9 @@ def run(options: argparse.Namespace) -> int:
     if options.recorder:
         return _recorder(options, asked_by(wanted))
     survey = inputs.server(options, wanted)
-    text.write_remarks(survey)
+    write_remarks(survey)
     if options.output is None:
-        write_survey(text.console_for(sys.stdout), survey, date.today())
+        entry("fundamentum.report", "summary").write_survey(sys.stdout, survey, date.today())
     else:
         _write(options.output, written(survey))
     return 0

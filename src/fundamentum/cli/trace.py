@@ -7,6 +7,7 @@ from fundamentum.check.tracing import trace
 from fundamentum.cli import inputs
 from fundamentum.errors import InputError
 from fundamentum.report import text
+from fundamentum.report.remarks import write_remarks
 from fundamentum.report.trace_text import write_traces
 
 
@@ -20,6 +21,6 @@ def run(options: argparse.Namespace) -> int:
             options.name,
             f"no extension, setting, package or command of that name is known, on {survey.server} or at all",
         )
-    text.write_remarks(survey)
+    write_remarks(survey)
     write_traces(text.console_for(sys.stdout), found, survey.server)
     return 0

@@ -131,6 +131,9 @@ class Host(Protocol):
         A HostError if it cannot be listed, or has more than ``MAX_NAMES``.
         """
 
+    def entries(self, path: str) -> list[tuple[str, Stat | None]]:
+        """The names in a directory as :meth:`names` has them, each with what it is; None for a link."""
+
     def stat(self, path: str) -> Stat | None:
         """What the path is, links followed; None if it leads to nothing.  Never raises."""
 

@@ -119,6 +119,18 @@ class DirectoryHost:
         self.passed_over += [path] if odd else []
         return sorted((name for name in found if name not in odd), key=os.fsencode)
 
+    def entries(self, path: str) -> list[tuple[str, Stat | None]]:
+        names = self.names(path)
+        real = self._outside(path) or ""
+        found = []
+        for name in names:
+            try:
+                about = os.lstat(f"{real}/{name}")
+            except OSError:
+                continue
+            found.append((name, None if stat_module.S_ISLNK(about.st_mode) else _stat(about)))
+        return found
+
     def stat(self, path: str) -> Stat | None:
         try:
             self.budget.entry()
@@ -126,16 +138,7 @@ class DirectoryHost:
             found = os.stat(real) if real is not None else None
         except (OSError, ValueError, HostError):
             return None
-        if found is None:
-            return None
-        return Stat(
-            size=found.st_size,
-            modified=max(found.st_mtime, found.st_ctime),  # a package's files keep the date of its build
-            is_directory=stat_module.S_ISDIR(found.st_mode),
-            mode=stat_module.S_IMODE(found.st_mode),
-            user=found.st_uid,
-            group=found.st_gid,
-        )
+        return None if found is None else _stat(found)
 
     def changed(self, path: str) -> float | None:
         about = self.stat(path)
@@ -248,6 +251,17 @@ class DirectoryHost:
         except FileNotFoundError:
             return None
         raise HostError(f"{path}: too many levels of symbolic links")
+
+
+def _stat(found: os.stat_result) -> Stat:
+    return Stat(
+        size=found.st_size,
+        modified=max(found.st_mtime, found.st_ctime),  # a package's files keep the date of its build
+        is_directory=stat_module.S_ISDIR(found.st_mode),
+        mode=stat_module.S_IMODE(found.st_mode),
+        user=found.st_uid,
+        group=found.st_gid,
+    )
 
 
 def _processors() -> int | None:

@@ -173,6 +173,10 @@ class Recording:
             raise HostError(f"{path}: Permission denied")
         return sorted(self._children.get(real, ()), key=lambda name: name.encode())
 
+    def entries(self, path: str) -> list[tuple[str, Stat | None]]:
+        real = self._real(path)
+        return [(name, self._stats.get(posixpath.join(real, name))) for name in self.names(path)]
+
     def stat(self, path: str) -> Stat | None:
         if "\0" in path:
             return None

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import UTC, date, datetime
-from typing import Final
+from typing import IO, Final
 
 from rich.console import Console
 from rich.padding import Padding
@@ -14,6 +14,7 @@ from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
+from fundamentum.report.text import console_for
 
 MAX_ROWS: Final = 12
 """As many runtimes, and as many sites, are shown; of more than these the number."""
@@ -21,8 +22,9 @@ MAX_NAMES: Final = 8
 LIMITS: Final = (("memory_limit", "memory"), ("upload_max_filesize", "upload"), ("post_max_size", "post"))
 
 
-def write_survey(console: Console, survey: Survey, today: date) -> None:
+def write_survey(stream: IO[str], survey: Survey, today: date) -> None:
     """One screen about a server."""
+    console = console_for(stream)
     system = ", ".join(part for part in (survey.system.name or "unknown system", survey.system.architecture) if part)
     console.print(Text.assemble((clean(survey.server), "bold"), f"  {clean(system)}"))
     console.print(_facts(survey, today))

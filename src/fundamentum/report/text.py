@@ -1,7 +1,6 @@
 """Findings, plans and surveys for a person at a terminal."""
 
 import os
-import sys
 from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import IO, Final, cast
@@ -233,10 +232,3 @@ def _risks(console: Console, judgement: Judgement, survey: Survey, today: date) 
         what.append("\n" + clean(f"-> {one.remedy}"), STYLES["remedy"])
         table.add_row(Text(clean(f"{name_of(one.about)} {one.found}"), style=STYLES["name"]), what)
     console.print(Padding(table, (0, 0, 0, 2)))
-
-
-def write_remarks(survey: Survey, judgements: Sequence[Judgement] = (), stream: IO[str] = sys.stderr) -> None:
-    """What could not be read, on standard error."""
-    remarks = [*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks)]
-    for remark in dict.fromkeys(remarks):
-        stream.write(clean(f"remark: {remark.title}: {remark.why}") + "\n")

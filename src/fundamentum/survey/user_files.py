@@ -11,7 +11,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import facts
-from fundamentum.hosts.base import Host, HostError, listed, text_of
+from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
@@ -44,7 +44,13 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
 
 
 def _layers(host: Host, root: str, name: str, constants: Mapping[str, str]) -> Iterator[Layer]:
-    folders = [inner for inner in listed(host, root)[:MAX_FOLDERS] if not inner.startswith(".")]
+    try:
+        entries = host.entries(root)
+    except HostError:
+        entries = []
+    shown = [(inner, about) for inner, about in entries if not inner.startswith(".")]
+    # a link may lead to a directory as well
+    folders = [inner for inner, about in shown if about is None or about.is_directory][:MAX_FOLDERS]
     for below in ("", *folders):
         path = posixpath.join(root, below, name)
         try:

@@ -56,22 +56,20 @@ def walked(root: str) -> str:
 
 def _signs(host: Host, root: str, left: int) -> Iterator[tuple[Kind, str]]:
     start = walked(root)
+    if host.resolve(start) != start:
+        return  # links are somebody else's
     todo = [(start, 0 if start == root else -1)]
     while todo and left > 0:
         folder, depth = todo.pop(0)
         try:
-            names = host.names(folder)
+            entries = host.entries(folder)
         except HostError:
             continue
-        for name in names[:left]:
+        for name, about in entries[:left]:
             path = posixpath.join(folder, name)
-            try:
-                about = host.stat(path) if host.resolve(path) == path else None  # links are somebody else's
-            except HostError:
-                continue
             left -= 1
             if about is None:
-                continue
+                continue  # links are somebody else's
             if about.mode & 0o002 and not about.mode & 0o1000:
                 yield "world-writable", path
             if depth == 0 and NOT_FOR_VISITORS.fullmatch(name):

@@ -1,16 +1,20 @@
 """Running server processes, from ``/proc``: which, and since when."""
 
+import math
 import os
 import re
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Final
 
 import msgspec
 
-MANAGER: Final = "php-fpm: master process"
-"""How the command line of PHP's process manager begins."""
+MANAGER: Final = "php-fpm: master process( [(][^)]*[)])?"
+"""How the command line of PHP's process manager begins: an extended regular expression.  It names its main file."""
+VARIABLES: Final = ("PHPRC", "PHP_INI_SCAN_DIR")
+"""The environment variables that decide which files PHP reads; no others are looked at."""
+MAX_ENVIRONMENT: Final = 128 * 1024
 DELETED: Final = " (deleted)"
 """What the kernel adds to the program of a process once the file was replaced."""
 
@@ -25,6 +29,8 @@ class Process(msgspec.Struct, frozen=True):
     title: str
     started: float
     program: str = ""
+    variables: tuple[tuple[str, str], ...] | None = None
+    """Its :data:`VARIABLES`; None where its environment cannot be seen."""
 
 
 class Running(msgspec.Struct, frozen=True):
@@ -41,6 +47,7 @@ def running(root: Path, beginnings: Sequence[str]) -> Running:
     """
     wanted = re.compile(rf"(?:{'|'.join(beginnings)})(?= |$)")
     found: dict[tuple[str, str], float] = {}
+    variables: dict[tuple[str, str], tuple[tuple[str, str], ...] | None] = {}
     hidden = False
     try:
         boot = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME)  # "btime" in /proc/stat has whole seconds only
@@ -67,13 +74,37 @@ def running(root: Path, beginnings: Sequence[str]) -> Running:
         except (OSError, ValueError, IndexError):
             continue  # the process ended, or is not ours to see
         key = (title[0], program)
+        if started < found.get(key, math.inf):
+            variables[key] = _variables(number)
         found[key] = min(started, found.get(key, started))
-    return seen(found, hidden)
+    return seen(found, hidden, variables)
 
 
-def seen(found: dict[tuple[str, str], float], hidden: bool) -> Running:
+def _variables(number: str) -> tuple[tuple[str, str], ...] | None:
+    """Those of a process that decide which files PHP reads.  A process that overwrites its own says nothing of them."""
+    try:
+        environment = Path(f"/proc/{number}/environ").read_bytes()[:MAX_ENVIRONMENT]
+    except OSError:
+        return None
+    return variables_in(environment.split(b"\0"))
+
+
+def variables_in(lines: Sequence[bytes]) -> tuple[tuple[str, str], ...] | None:
+    """The deciding ones among ``NAME=value`` lines; None if these are no such lines, or there are none."""
+    if not lines or not re.match(rb"[A-Za-z_]\w*=", lines[0]):
+        return None
+    pairs = (line.decode("utf-8", "replace").partition("=") for line in lines)
+    return tuple(sorted((name, value[:4096]) for name, sign, value in pairs if sign and name in VARIABLES))
+
+
+def seen(
+    found: dict[tuple[str, str], float],
+    hidden: bool,
+    variables: Mapping[tuple[str, str], tuple[tuple[str, str], ...] | None],
+) -> Running:
     """Processes by title and program, in order."""
-    return Running(tuple(Process(title, at, program) for (title, program), at in sorted(found.items())), hidden)
+    rows = sorted(found.items())
+    return Running(tuple(Process(key[0], at, key[1], variables.get(key)) for key, at in rows), hidden)
 
 
 def started(processes: tuple[Process, ...], beginning: str, program: str | None = None) -> float | None:

@@ -14,7 +14,7 @@ from typing import BinaryIO, Final, Literal
 
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
-from fundamentum.hosts.processes import DELETED, Running, seen
+from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
 from fundamentum.model.surroundings import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import BadPacking, pieces
@@ -229,14 +229,18 @@ class Recording:
 
     def running(self, beginnings: Sequence[str]) -> Running:
         found: dict[tuple[str, str], float] = {}
+        variables: dict[tuple[str, str], tuple[tuple[str, str], ...] | None] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):
-            whose, started, title, program = [*line.split("\t", 3), "", "", ""][:4]
+            fields = line.split("\t", 6)
+            whose, started, title, program, environment = [*fields, "", "", "", ""][:5]
             hidden = hidden or whose == "hidden"
             if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
                 key = (title, program.removesuffix(DELETED))
                 found[key] = min(float(started), found.get(key, float(started)))
-        return seen(found, hidden)
+                pairs = [tuple(one.split("=", 1)) for one in fields[5:] if one.startswith(VARIABLES) and "=" in one]
+                variables[key] = tuple(sorted(pairs)) if environment == "seen" else None  # type: ignore[arg-type]
+        return seen(found, hidden, variables)
 
     def answer(self, question: Question) -> bytes | None:
         return self._members.get(f"answer-{question.name}")

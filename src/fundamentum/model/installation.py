@@ -49,6 +49,14 @@ class Installation(msgspec.Struct, frozen=True):
     """The directory of ini files that can be switched on, where the distribution has one."""
     inside: tuple[str, ...] | None = None
     """The extensions compiled into it; None: those of the catalogue."""
+    defaults: tuple[str, ...] = ()
+    """Files that the start script of a system without systemd takes options and variables from."""
+    master: str = ""
+    """The service, where this is another process manager of the branch than the packaged one."""
+    ini_files: tuple[str, ...] | None = None
+    """Where its php.ini is looked for, in order; None: where such a PHP usually does."""
+    packaged_dirs: tuple[str, ...] | None = None
+    """The scan directories that packages switch extensions on in; None: those that are read."""
     serves: bool = False
     """Whether it serves web pages as far as its own files tell."""
 

@@ -113,6 +113,8 @@ class Runtime(Fact, frozen=True):
     pool: PlainName | None = None
     home: Text = ""
     """Where this PHP stands, if it is not the distribution's own."""
+    master: Text = ""
+    """The service, where the pool belongs to another process manager of the branch than the packaged one."""
     serves: bool = False
     """Whether web pages are served by it: a web server's configuration leads to it; where none could be read, an FPM
     pool, or the Apache module where it is switched on."""
@@ -129,6 +131,8 @@ class Runtime(Fact, frozen=True):
     program: Text | None = None
     ini_file: Text | None = None
     scan_dir: FilePath | None = None
+    packaged: bool = True
+    """Whether it reads the directory in which packages switch extensions on."""
     pool_file: Text | None = None
     pool_dir: FilePath | None = None
     """The directory whose files are included where the pool's own file is."""
@@ -176,7 +180,7 @@ class Runtime(Fact, frozen=True):
     def label(self) -> str:
         """``8.2/fpm/www``: the name a user gives with ``--runtime``."""
         name = "/".join(part for part in (self.branch, self.sapi, self.pool) if part)
-        return f"{name}@{self.home}" if self.home else name
+        return "@".join(part for part in (name, self.master, self.home) if part)
 
 
 def too_early(missing: Collection[str]) -> Fault:

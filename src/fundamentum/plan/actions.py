@@ -78,7 +78,7 @@ def for_extension(name: str, survey: Survey, target: Target, market: Market) -> 
     module = _module(name, survey, target)
     if where.state == "installable" and where.package:
         yield Install(where.package)
-    elif where.state == "switched-off" and module and module.switch and market.platform.switches_by_name:
+    elif where.state == "switched-off" and module and _by_name(module, target, market):
         yield _enable(module, target)
     elif where.state == "switched-off" and module and (file := _line_file(module, target)):
         stem = posixpath.basename(module.path).removesuffix(".so").removesuffix(".dll").removeprefix("php_")
@@ -103,6 +103,11 @@ def _for_misfit(where: extensions.Standing, survey: Survey, target: Target, mark
 def _module(name: str, survey: Survey, target: Target) -> Module | None:
     branch = survey.branch_of(target.runtime)
     return next((m for m in (branch.modules if branch else ()) if m.name == name and m.misfit is None), None)
+
+
+def _by_name(module: Module, target: Target, market: Market) -> bool:
+    """Whether it is switched on by its name, in a directory that the runtime reads."""
+    return bool(module.switch) and market.platform.switches_by_name and target.runtime.packaged
 
 
 def _line_file(module: Module, target: Target) -> str | None:

@@ -73,7 +73,7 @@ def _without(gone: set[str], survey: Survey) -> Survey:
 def _carried_out(action: Action, survey: Survey) -> Survey:
     match action:
         case Enable(extension, _, branch, sapi):
-            return _each(survey, branch, lambda r: _loading(r, extension) if r.sapi == sapi else r)
+            return _each(survey, branch, lambda r: _loading(r, extension) if r.sapi == sapi and r.packaged else r)
         case AddLine(extension, _, file, label):
             like = next((r for r in survey.runtimes if r.label == label), None)
             same = [r.label for r in survey.runtimes if like and _reads(r, file, like)]
@@ -218,7 +218,7 @@ def _with_module(survey: Survey, branch: str, extension: str, package: str, coll
     found = {(b.branch, b.home): b for b in survey.branches}
     found[branch, home] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))
     survey = replace(survey, branches=tuple(found.values()))
-    return _each(survey, branch, lambda r: _loading(r, extension) if r.home == home else r)
+    return _each(survey, branch, lambda r: _loading(r, extension) if r.home == home and r.packaged else r)
 
 
 def _loading(runtime: Runtime, extension: str) -> Runtime:

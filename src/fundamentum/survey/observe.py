@@ -1,5 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import TypeVar
@@ -28,9 +29,10 @@ from fundamentum.survey.installations import installations
 from fundamentum.survey.line_texts import LineTexts
 from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
+from fundamentum.survey.probes.masters import with_masters
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
-from fundamentum.survey.probes.start import Start, start_of
+from fundamentum.survey.probes.start import Start, as_started, start_of
 from fundamentum.survey.user_files import with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
 from fundamentum.webservers.base import WebServerType
@@ -154,6 +156,7 @@ def _php(
 ) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
     """Every PHP here, each where it stands, and every way it is run."""
     programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
+    programs = with_masters(host, programs, running.processes)
     look = partial(_places, host, programs, packages.owners)
     places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
     if running.hidden:
@@ -208,8 +211,10 @@ def _runtimes(
     host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...]
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
+    start = start_of(host, one, _environment(one, running))
+    one = as_started(host, one, start)
     configuration = php_config.probe(host, one, place.shelf.facts)
-    _take_start(configuration, start_of(host, one))
+    _take_start(configuration, start)
     started = _started(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
@@ -221,6 +226,7 @@ def _runtimes(
 
 def _take_start(configuration: Configuration, start: Start) -> None:
     """What the way in which PHP is started adds: lines stronger than all files; or nothing is known of any line."""
+    configuration.files += start.files
     configuration.lines += [php_config.Line(one.name, one.value, one.origin, "start") for one in start.defines]
     if start.unsure:
         configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
@@ -228,12 +234,26 @@ def _take_start(configuration: Configuration, start: Start) -> None:
         configuration.remarks.append(Remark("configuration", why))
 
 
+def _environment(program: Installation, running: tuple[Process, ...]) -> dict[str, str] | None:
+    """The variables of the running web server that this PHP is a module of; None where they cannot be seen."""
+    beginning = webserver(program.sapi).process if program.sapi not in ("fpm", "cli", "cgi") else ""
+    seen = [one for one in running if beginning and re.fullmatch(beginning, one.title) and one.variables is not None]
+    oldest = min(seen, key=lambda one: one.started, default=None)
+    return dict(oldest.variables or ()) if oldest else None
+
+
 def _started(host: Host, about: System, program: Installation, running: tuple[Process, ...]) -> float | None:
     """When the process that runs this PHP last read its configuration: its own, or that of the web server it is in."""
     if program.sapi == "fpm":
-        at = processes.started(running, processes.MANAGER, host.resolve(program.program) or program.program)
-        noted = platform(about.family).service_check(program.service or "")[0]
-        return _last_noted(host, at, [noted]) if at is not None else None
+        manager = "php-fpm: master process"
+        titles = [manager] if not program.master else []
+        titles += [
+            f"{manager} ({path})" for path in (program.fpm_config, host.resolve(program.fpm_config or "")) if path
+        ]
+        beginning = "|".join(map(re.escape, titles))
+        at = processes.started(running, beginning, host.resolve(program.program) or program.program)
+        noted = [platform(about.family).service_check(program.service)[0]] if program.service else []
+        return _last_noted(host, at, noted) if at is not None else None
     server = webserver(program.sapi)
     return _read_by(host, server, running) if server.process else None
 
@@ -252,6 +272,8 @@ def _runtime(
         version=one.version,
         pool=pool.name if pool else None,
         home=one.home,
+        master=one.master,
+        packaged=configuration.packaged,
         serves=one.serves,
         plain=one.sapi == "cli" and host.resolve("/usr/bin/php") == (host.resolve(one.program) or one.program),
         listen=pool.listen if pool else None,

@@ -58,6 +58,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
                     for_architecture(api or "", system.architecture),
                     fpm_config=f"{folder}/php-fpm.conf" if sapi == "fpm" else None,
                     service={"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi),
+                    defaults=(f"/etc/default/php-fpm{branch}",) if sapi == "fpm" else (),
                     switches=f"/etc/php/{branch}/mods-available",
                     serves=sapi == "fpm"
                     or (sapi == "apache2" and host.stat(f"/etc/apache2/mods-enabled/php{branch}.load") is not None),

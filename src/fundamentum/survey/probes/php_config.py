@@ -58,6 +58,8 @@ class Configuration(msgspec.Struct):
     sections: list[Section] = msgspec.field(default_factory=list)
     ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
     ini_length: int = 0
+    packaged: bool = True
+    """Whether what packages switch on is read."""
 
     def loads(self, kind: str) -> list[Line]:
         """The ``extension=`` or ``zend_extension=`` lines, in order."""
@@ -66,11 +68,13 @@ class Configuration(msgspec.Struct):
 
 def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
     """Read ``php.ini`` and the scan directories of one PHP.  Source: php.net, "The configuration file"."""
-    own = posixpath.join(one.ini_folder, INI_NAMES[one.sapi])
-    ini_file = own if host.stat(own) else posixpath.join(one.ini_folder, "php.ini")
+    usual = tuple(posixpath.join(one.ini_folder, name) for name in (INI_NAMES[one.sapi], "php.ini"))
+    places = usual if one.ini_files is None else one.ini_files
+    ini_file = next((path for path in places if host.stat(path)), places[-1] if places else "")
     scanned = [folder for folder in one.scan_dirs if host.stat(folder)]
-    found = Configuration(ini_file if host.stat(ini_file) else None, scanned[0] if scanned else None)
-    paths = [ini_file]
+    found = Configuration(ini_file if host.stat(ini_file) else None, scanned[-1] if scanned else None)
+    found.packaged = one.packaged_dirs is None or any(folder in scanned for folder in one.packaged_dirs)
+    paths = [ini_file] if ini_file else []
     for folder in scanned:
         try:
             names = [name for name in host.names(folder) if name.endswith(".ini")]

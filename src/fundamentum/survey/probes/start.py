@@ -7,13 +7,14 @@ options; php.net, "The configuration file", on ``PHPRC`` and ``PHP_INI_SCAN_DIR`
 import posixpath
 import re
 import shlex
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Final
 
 import msgspec
+from msgspec.structs import replace
 
-from fundamentum.hosts.base import Host, HostError, listed, text_of
-from fundamentum.model.installation import Installation
+from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
+from fundamentum.model.installation import INI_NAMES, Installation
 from fundamentum.model.origin import Origin
 from fundamentum.untrusted.secrets import without_secrets
 from fundamentum.webservers import webserver
@@ -42,7 +43,10 @@ _VALUED: Final = {
     "--pid": "",
 }
 """Options that take a value, and the short name of those that matter."""
-_PLAIN: Final = {"-n": "-n", "--no-php-ini": "-n"}
+_PLAIN: Final = frozenset({"-n", "--no-php-ini"})
+_UNSURE: Final = re.compile(r"[$%`\\]")
+"""What stands for something else in a unit, or in a shell."""
+_SYSTEMD: Final = ("/usr/lib/systemd/systemd", "/lib/systemd/systemd")
 
 
 class Define(msgspec.Struct, frozen=True):
@@ -58,10 +62,19 @@ class Start(msgspec.Struct):
 
     defines: list[Define] = msgspec.field(default_factory=list)
     unsure: Origin | None = None
-    """A line because of which other files than the usual ones are read."""
+    """A line because of which other files may be read, which ones is not known."""
+    files: list[str] = msgspec.field(default_factory=list)
+    """The files that say so."""
+    ini: str | None = None
+    """The php.ini, or the directory it is looked for in, that an option names (``-c``)."""
+    ignores: bool = False
+    """Whether no ini file is read but that one (``-n``)."""
+    variables: dict[str, str] = msgspec.field(default_factory=dict)
+    """Those of its environment variables that decide which files are read."""
+    fpm_config: str | None = None
 
 
-class _Line(msgspec.Struct, frozen=True):
+class Line(msgspec.Struct, frozen=True):
     key: str
     value: str
     origin: Origin
@@ -70,82 +83,171 @@ class _Line(msgspec.Struct, frozen=True):
 class Unit(msgspec.Struct):
     """What is set for a service."""
 
-    found: dict[str, list[_Line]] = msgspec.field(default_factory=dict)
+    found: dict[str, list[Line]] = msgspec.field(default_factory=dict)
     unread: Origin | None = None
     """A file of it that could not be read."""
+    files: list[str] = msgspec.field(default_factory=list)
 
-    def lines(self, key: str) -> list[_Line]:
+    def lines(self, key: str) -> list[Line]:
         """The lines of one setting that are in effect, in order."""
         return self.found.get(key, [])
 
 
-def start_of(host: Host, installation: Installation) -> Start:
-    """How this PHP is started, where it runs as a service."""
+def start_of(host: Host, installation: Installation, environment: Mapping[str, str] | None = None) -> Start:
+    """How this PHP is started, where it runs as a service.
+
+    ``environment`` has the deciding variables of the process that runs, where they can be seen: they win over files.
+    """
     found = Start()
     if installation.sapi in ("fpm", "apache2") and installation.service:
         _of_service(host, installation, found)
+    if environment is not None:
+        found.variables = dict(environment)
     return found
+
+
+def as_started(host: Host, one: Installation, start: Start) -> Installation:
+    """Where this PHP reads its configuration when it is started so.  Source: ``php_init_config`` in php_ini.c."""
+    names = (INI_NAMES[one.sapi], "php.ini")
+    usual = [posixpath.join(one.ini_folder, name) for name in names]
+    around = start.variables.get("PHPRC", "")
+    named = start.ini or around
+    about = host.stat(named) if named else None
+    if start.ini is not None:
+        paths = [posixpath.join(named, name) for name in names] if about and about.is_directory else [named]
+    elif start.ignores:
+        paths = []
+    elif not around or about is None:
+        paths = usual
+    elif about.is_directory:
+        paths = [posixpath.join(folder, name) for name in names for folder in (around, one.ini_folder)]
+    else:
+        paths = [around, *usual]
+    scanned: tuple[str, ...] = () if start.ignores else one.scan_dirs
+    text = start.variables.get("PHP_INI_SCAN_DIR")
+    if text is not None and not start.ignores:
+        parts = text.split(":") if text else []
+        scanned = tuple(folder for part in parts for folder in ([part] if part else one.scan_dirs))
+    config = start.fpm_config or one.fpm_config
+    return replace(one, ini_files=tuple(paths), scan_dirs=scanned, fpm_config=config, packaged_dirs=one.scan_dirs)
 
 
 def _of_service(host: Host, installation: Installation, found: Start) -> None:
     unit = unit_of(host, installation.service or "")
-    found.unsure = unit.unread
+    found.unsure, found.files = unit.unread, list(unit.files)
     for line in unit.lines("Environment"):
-        found.unsure = found.unsure or _decides(line.value, line.origin)
+        for name, value in _assigned(line.value):
+            _variable(name, value, line.origin, found)
     for line in unit.lines("EnvironmentFile"):
-        _variables(host, line.value.lstrip("-").strip(), found)
+        _variables(host, line.value.lstrip("-").strip(), found, shell=False)
+    for line in unit.lines("UnsetEnvironment"):
+        for name in line.value.split():
+            found.variables.pop(name, None)
     if installation.sapi != "fpm":
         for path in webserver(installation.sapi).environment:
-            _variables(host, path, found)
+            _variables(host, path, found, shell=True)
         return
     for command in unit.lines("ExecStart"):
-        _options(command, installation, found)
+        _options(host, command, installation, found)
+    _defaults(host, installation, found)
 
 
-def _variables(host: Host, path: str, found: Start) -> None:
+def _assigned(text: str) -> list[tuple[str, str]]:
+    """The assignments of a line of ``Environment=``."""
+    try:
+        words = shlex.split(text)
+    except ValueError:
+        words = text.split()
+    return [(name, value) for name, sign, value in (word.partition("=") for word in words) if sign]
+
+
+def _variable(name: str, value: str, origin: Origin, found: Start) -> None:
+    if name not in _DECIDING:
+        return
+    parts = value.split(":") if name == "PHP_INI_SCAN_DIR" else [value]
+    if _UNSURE.search(value) or any(part and not part.startswith("/") for part in parts):
+        found.unsure = found.unsure or origin
+    else:
+        found.variables[name] = value
+
+
+def _variables(host: Host, path: str, found: Start, *, shell: bool) -> None:
     """A file that sets environment variables, of a unit or of a shell."""
     try:
         text = text_of(host, path, MAX_UNIT)
     except HostError:
         found.unsure = found.unsure or Origin(path)
         return
+    found.files += [path] if text is not None else []
+    exported = set(re.findall(r"^\s*export\s+(\w+)", text or "", re.M))
     for number, content in enumerate((text or "").splitlines(), 1):
-        found.unsure = found.unsure or _decides(content, Origin(path, number))
+        match = re.match(r"(\s*)(?:export\s+)?(\w+)=(.*)$", content)
+        if match is None or match[2] not in _DECIDING or (shell and match[2] not in exported):
+            continue
+        value = match[3].strip()
+        if shell and (match[1] or re.search(r"[;&|`]", value)):
+            found.unsure = found.unsure or Origin(path, number)  # whether it comes that far is not known
+            continue
+        _variable(match[2], value.strip("\"'"), Origin(path, number), found)
 
 
-def _decides(text: str, origin: Origin) -> Origin | None:
-    """The line, if it sets a variable that decides which configuration is read."""
-    names = re.findall(r"(?:^|[\s\"'])([A-Z_]+)=", text)
-    return origin if _DECIDING.intersection(names) and not text.lstrip().startswith("#") else None
+def _defaults(host: Host, installation: Installation, found: Start) -> None:
+    """What the start script of a system without systemd takes from a file of its own."""
+    if host.live and host.stat("/run/systemd/system"):
+        return
+    if any(host.stat(path) for path in _SYSTEMD) and not host.live:
+        return
+    for path in installation.defaults:
+        _variables(host, path, found, shell=True)
+        for number, content in enumerate((text_or_none(host, path) or "").splitlines(), 1):
+            if match := re.match(r"DAEMON_ARGS=(.*)$", content):
+                words = " ".join(shlex.split(match[1], comments=True)) if _balanced(match[1]) else "-y $"
+                words = words.replace("$CONFFILE", installation.fpm_config or "")  # as the start script sets it
+                command = Line("ExecStart", f"{installation.program} {words}", Origin(path, number))
+                _options(host, command, installation, found)
 
 
-def _options(command: _Line, installation: Installation, found: Start) -> None:
+def _balanced(text: str) -> bool:
+    try:
+        shlex.split(text, comments=True)
+    except ValueError:
+        return False
+    return True
+
+
+def _options(host: Host, command: Line, installation: Installation, found: Start) -> None:
     try:
         words = shlex.split(command.value.lstrip("-@:+!"))
     except ValueError:
         found.unsure = found.unsure or command.origin
+        return
+    program = words[0] if words else ""
+    if (host.resolve(program) or program) != (host.resolve(installation.program) or installation.program):
+        found.unsure = found.unsure or command.origin  # a wrapper, which may do anything
         return
     left = list(words[1:])
     while left:
         word = left.pop(0)
         name, joined, value = word.partition("=") if word.startswith("--") else (word, "", "")
         if name in _PLAIN:
-            found.unsure = found.unsure or command.origin
+            found.ignores = True
         elif name in _VALUED or word[:2] in ("-c", "-d", "-y", "-p"):
             short = _VALUED.get(name, word[:2])
             value = value if joined else word[2:] if name not in _VALUED else left.pop(0) if left else ""
-            _option(short, value, command.origin, installation, found)
+            _option(short, value, command.origin, found)
 
 
-def _option(name: str, value: str, origin: Origin, installation: Installation, found: Start) -> None:
+def _option(name: str, value: str, origin: Origin, found: Start) -> None:
     if name == "-d":
         directive, _, given = value.partition("=")
         known = given.strip("\"'") if "=" in value else "1"
         found.defines.append(Define(directive, without_secrets(directive, known) if known != "…" else None, origin))
-    elif name == "-y" and installation.fpm_config and posixpath.normpath(value) == installation.fpm_config:
-        return
-    elif name:
+    elif name and (name == "-p" or not value.startswith("/") or _UNSURE.search(value)):
         found.unsure = found.unsure or origin
+    elif name == "-c":
+        found.ini = posixpath.normpath(value)
+    elif name == "-y":
+        found.fpm_config = posixpath.normpath(value)
 
 
 def unit_of(host: Host, service: str) -> Unit:
@@ -159,6 +261,7 @@ def unit_of(host: Host, service: str) -> Unit:
         except HostError:
             found.unread = found.unread or Origin(path)
             continue
+        found.files.append(path)
         for line in _lines(path, text or ""):
             if line.value:
                 found.found.setdefault(line.key, []).append(line)
@@ -185,7 +288,7 @@ def _drop_ins(host: Host, name: str) -> list[str]:
     return [found[one] for one in sorted(found)[:MAX_DROP_INS]]
 
 
-def _lines(path: str, text: str) -> Iterator[_Line]:
+def _lines(path: str, text: str) -> Iterator[Line]:
     section, held, start = "", "", 0
     for number, content in enumerate(text.splitlines(), 1):
         if content.lstrip().startswith(("#", ";")):
@@ -198,4 +301,4 @@ def _lines(path: str, text: str) -> Iterator[_Line]:
         if match := re.fullmatch(r"\[(.+)\]", line):
             section = match[1]
         elif section == "Service" and (match := re.fullmatch(r"(\w+)\s*=\s*(.*)", line)):
-            yield _Line(match[1], match[2], Origin(path, start))
+            yield Line(match[1], match[2], Origin(path, start))

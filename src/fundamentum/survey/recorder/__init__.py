@@ -46,6 +46,7 @@ def _marks_of_entries() -> dict[str, str]:
         "PROCESSES": "|".join(
             (processes.MANAGER, *(text for one in behind for text in (one.process, one.worker) if text))
         ),
+        "VARIABLES": "|".join(processes.VARIABLES),
         "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
         "CONTENTS": _fragments("recorder_contents.sh"),
         "ROOTS": " ".join(one.root_directive.lower() for one in behind if one.root_directive),

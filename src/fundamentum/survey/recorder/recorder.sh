@@ -214,10 +214,15 @@ for file in $(grep -lE '%PROCESSES%' /proc/[0-9]*/cmdline 2>/dev/null); do
         if (match($0, "^(%PROCESSES%)( |$)")) {
             title = substr($0, 1, RLENGTH); sub(/ $/, "", title); print title }
     }')
+    environment=$(tr '\000\t' '\n ' <"/proc/$number/environ" 2>/dev/null | awk '
+        NR == 1 { if (!/^[A-Za-z_][A-Za-z0-9_]*=/) exit; printf "seen" }
+        /^(%VARIABLES%)=/ { printf "\t%s", $0 }')
+    export environment
     [ -n "$title" ] && awk -v boot="$boot" -v ticks="$ticks" -v title="$title" -v seen="$of_process" \
         -v program="$(readlink "/proc/$number/exe" 2>/dev/null)" '{
         sub(/.*\) /, "")
-        printf "%s\t%.2f\t%s\t%s\n", (seen == "hidden" ? "hidden" : "seen"), boot + $20 / ticks, title, program
+        printf "%s\t%.2f\t%s\t%s\t", (seen == "hidden" ? "hidden" : "seen"), boot + $20 / ticks, title, program
+        print ENVIRON["environment"]
     }' "/proc/$number/stat" 2>/dev/null
 done >"$stage/processes"
 

@@ -1,7 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TypeVar
 
@@ -18,7 +17,7 @@ from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Branch, Runtime, Setting
 from fundamentum.model.remark import Remark, RemarkKind
-from fundamentum.model.surroundings import Asked, Machine, ServerProcess
+from fundamentum.model.surroundings import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
 from fundamentum.model.text import is_path, is_plain, scrubbed
@@ -33,9 +32,9 @@ from fundamentum.survey.probes.masters import with_masters
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.probes.start import Start, as_started, start_of
+from fundamentum.survey.running_services import changed_since, environment_of, last_read, web_servers
 from fundamentum.survey.user_files import with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
-from fundamentum.webservers.base import WebServerType
 
 MAX_REMARKS = 2000
 
@@ -103,36 +102,12 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         idle_sites=idle,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
-        servers=_servers(host, found_sites.files, running),
+        servers=web_servers(host, found_sites.files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         **beside,
     )
     return scrubbed(found)
-
-
-def _servers(host: Host, files: dict[str, list[str]], running: Running) -> tuple[ServerProcess, ...]:
-    """The web servers whose configuration was read here, and when each of them read it itself."""
-    found = []
-    for name, read in files.items():
-        if read and webserver(name).process:
-            at = _read_by(host, webserver(name), running.processes)
-            found.append(
-                ServerProcess(name, at, tuple(path for path in _changed_since(host, at, read) if is_path(path)))
-            )
-    return tuple(found)
-
-
-def _read_by(host: Host, server: WebServerType, running: tuple[Process, ...]) -> float | None:
-    """When a web server last read its configuration; None if it is not seen to run."""
-    at = processes.started(running, server.process)
-    renewed = processes.started(running, server.worker.partition("(")[0]) if server.worker else None
-    return _last_noted(host, max(at, renewed or at), server.pid_files) if at is not None else None
-
-
-def _last_noted(host: Host, started: float, files: Iterable[str]) -> float:
-    """When a process last read its configuration, as it then writes one of these files anew."""
-    return max((started, *(about.modified for path in files if (about := host.stat(path)))))
 
 
 def _reading(
@@ -211,11 +186,11 @@ def _runtimes(
     host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...]
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
-    start = start_of(host, one, _environment(one, running))
+    start = start_of(host, one, environment_of(one, running))
     one = as_started(host, one, start)
     configuration = php_config.probe(host, one, place.shelf.facts)
     _take_start(configuration, start)
-    started = _started(host, about, one, running)
+    started = last_read(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
     pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
@@ -232,30 +207,6 @@ def _take_start(configuration: Configuration, start: Start) -> None:
         configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
         why = f"{start.unsure}: PHP is started so that it reads other files than usual: its settings are unknown"
         configuration.remarks.append(Remark("configuration", why))
-
-
-def _environment(program: Installation, running: tuple[Process, ...]) -> dict[str, str] | None:
-    """The variables of the running web server that this PHP is a module of; None where they cannot be seen."""
-    beginning = webserver(program.sapi).process if program.sapi not in ("fpm", "cli", "cgi") else ""
-    seen = [one for one in running if beginning and re.fullmatch(beginning, one.title) and one.variables is not None]
-    oldest = min(seen, key=lambda one: one.started, default=None)
-    return dict(oldest.variables or ()) if oldest else None
-
-
-def _started(host: Host, about: System, program: Installation, running: tuple[Process, ...]) -> float | None:
-    """When the process that runs this PHP last read its configuration: its own, or that of the web server it is in."""
-    if program.sapi == "fpm":
-        manager = "php-fpm: master process"
-        titles = [manager] if not program.master else []
-        titles += [
-            f"{manager} ({path})" for path in (program.fpm_config, host.resolve(program.fpm_config or "")) if path
-        ]
-        beginning = "|".join(map(re.escape, titles))
-        at = processes.started(running, beginning, host.resolve(program.program) or program.program)
-        noted = [platform(about.family).service_check(program.service)[0]] if program.service else []
-        return _last_noted(host, at, noted) if at is not None else None
-    server = webserver(program.sapi)
-    return _read_by(host, server, running) if server.process else None
 
 
 def _runtime(
@@ -291,7 +242,7 @@ def _runtime(
         user=pool.user if pool else None,
         service=service,
         started=started,
-        stale=_changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
+        stale=changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
         settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
         manager=pool.manager if pool else {},
         extensions=extensions,
@@ -321,16 +272,5 @@ def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], serv
         return runtime
     user = next((site.user for site in served if site.runtime == runtime.label and site.user), None)
     return replace(
-        runtime, user=user, stale=(*runtime.stale, *_changed_since(host, runtime.started, files[runtime.sapi]))
+        runtime, user=user, stale=(*runtime.stale, *changed_since(host, runtime.started, files[runtime.sapi]))
     )
-
-
-def _changed_since(host: Host, started: float | None, paths: list[str]) -> tuple[str, ...]:
-    if started is None:
-        return ()
-    found = []
-    for path in dict.fromkeys(paths):
-        at = host.changed(path)
-        if at is not None and at > started:
-            found.append(path)
-    return tuple(found)

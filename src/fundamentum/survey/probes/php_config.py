@@ -73,7 +73,7 @@ def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
     ini_file = next((path for path in places if host.stat(path)), places[-1] if places else "")
     scanned = [folder for folder in one.scan_dirs if host.stat(folder)]
     found = Configuration(ini_file if host.stat(ini_file) else None, scanned[-1] if scanned else None)
-    found.packaged = one.packaged_dirs is None or any(folder in scanned for folder in one.packaged_dirs)
+    found.packaged = one.packaged_dirs is None or any(folder in one.scan_dirs for folder in one.packaged_dirs)
     paths = [ini_file] if ini_file else []
     for folder in scanned:
         try:

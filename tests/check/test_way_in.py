@@ -7,11 +7,13 @@ import pytest
 from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
+from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime
 from fundamentum.model.surroundings import Account, Place, ServerProcess
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
-from tests.small_root import needs
+from fundamentum.plan.planner import plan
+from tests.small_root import TODAY, needs
 
 WEB, PHP = Account("www-data", 33, (33,), "www-data"), Account("ida", 1000, (1000,), "ida")
 ROOT = "/srv/nightlog"
@@ -113,3 +115,34 @@ def test_a_site_that_is_handed_to_nothing_is_named() -> None:
 
 def test_what_is_not_installed_yet_or_not_accepted_is_said_instead() -> None:
     assert "not running" not in (judged(runtime={"version": "7.0.1", "started": None}).found or "")
+
+
+def test_a_site_handed_to_a_php_that_is_not_there_is_judged_for_what_would_be_installed() -> None:
+    found = look_at("unix:/run/php/php8.2-fpm.sock")
+    judged = check(needs("gd"), found, "a")
+    assert (judged.target.runtime.label, judged.target.present) == ("8.2/fpm/www", False)
+    assert [(one.verdict, one.state) for one in judged.findings] == [("unmet", "installable")] * 2
+    made = plan([needs("gd")], found, "a", today=TODAY)
+    assert made.complete and [one.package for one in made.installs] == ["php8.2-fpm", "php8.2-gd"]
+    other = check(needs("gd"), look_at("unix:/run/other.sock"), "a").findings[0]
+    assert (other.verdict, other.remedy) == (
+        "unmet",
+        "hand it to a PHP at /etc/nginx/nginx.conf:1, or let a PHP wait there",
+    )
+    assert not plan([needs("gd")], look_at("unix:/run/other.sock"), "a", today=TODAY).complete
+
+
+def test_of_a_site_of_which_cannot_be_told_what_serves_it_nothing_is_known() -> None:
+    judged = check(needs("gd"), look_at("$chosen"), "a")
+    assert {one.verdict for one in judged.findings} == {"unknown"}
+    assert judged.findings[1].remedy == "which PHP serves a cannot be told"
+
+
+def look_at(handler: str) -> Survey:
+    """A server without PHP, and a site that is handed to one."""
+    offers = tuple(
+        Offer(name, "8.2.9-1", "sample", provides=provides, depends=depends)
+        for name, provides, depends in (("php8.2-fpm", "phpapi-20220829", ""), ("php8.2-gd", "php-gd", "phpapi-20220829"))
+    )
+    site = Site("a", "nginx", Origin("/etc/nginx/nginx.conf", 1), root=ROOT, handler=handler)
+    return Survey(3, "vega", System(family="debian"), installed=(), offers=offers, sites=(site,))

@@ -8,6 +8,7 @@ from fundamentum.catalog.quantity import switch
 from fundamentum.check import around, extensions, settings
 from fundamentum.check.chain import sites_of
 from fundamentum.check.offers import Market
+from fundamentum.check.stray import for_stray, stray_site
 from fundamentum.check.target import choose, command_line, other_branches
 from fundamentum.check.way_in import unserved, way_in
 from fundamentum.effective.merge import views
@@ -87,6 +88,11 @@ def _judged(needs: Needs, survey: Survey, target: Target, market: Market, site: 
     findings += [extensions.judge_loader(need, survey, target, market) for need in needs.loaders]
     findings += [settings.judge(need, survey, target, market) for need in needs.settings]
     findings += [around.judge(need, needs, survey, target, market) for need in needs.around]
+    if (stray := stray_site(survey, target)) and about_php.verdict == "unknown":
+        untold = f"which PHP serves {stray.name} cannot be told"
+        findings[1:] = [
+            Finding(one.need, one.level, "unknown", wanted=one.wanted, remedy=untold) for one in findings[1:]
+        ]
     noted = (msgspec.structs.replace(f, note=needs.note(f.need)) for f in findings)
     return Judgement(needs, target, tuple(_on_record(f, needs.acceptance(f.need)) for f in noted))
 
@@ -131,6 +137,8 @@ def php(needs: Needs, survey: Survey, target: Target, market: Market) -> Finding
         found=runtime.version or runtime.branch,
         origin=Origin(runtime.program) if runtime.program else None,
     )
+    if stray := stray_site(survey, target):
+        return for_stray(base, survey, target, stray, market)
     others = [branch for branch in other_branches(survey, needs, market) if branch != runtime.branch]
     instead = (
         f"the application accepts PHP {', '.join(others)}, which this server has or offers"

@@ -6,7 +6,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from fundamentum.catalog import branch_key, facts
+from fundamentum.catalog import branch_key, facts, known_branches
 from fundamentum.check.access import inside
 from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
@@ -14,7 +14,7 @@ from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.php import SAPIS, Loaded, Runtime, Sapi, Setting
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 
 _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
@@ -23,15 +23,21 @@ _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(
 def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -> Target:
     """The runtime that ``selector`` names, or else the one that serves the web."""
     if selector is not None:
-        return _selected(survey, selector, market)
+        return _selected(survey, selector, needs, market)
     names = list(dict.fromkeys(site.name for site in survey.sites))
     if len(names) > 1:
         raise ChoiceNeeded(
             f"{survey.server}: several sites are here; choose one with --runtime: {_listed(survey, names)}"
         )
     idle = list(dict.fromkeys(site.name for site in survey.idle_sites if site.runtime))
-    if not names and len(idle) == 1 and (only := _of_site(survey, idle[0])):
+    if not names and len(idle) == 1 and (only := _of_site(survey, idle[0], needs, market)):
         return replace(only, reason=f"{idle[0]} is the only site that is set up here, and not read by its web server")
+    if (
+        names
+        and all(site.runtime is None for site in survey.sites)
+        and (only := _of_site(survey, names[0], needs, market))
+    ):
+        return only
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
@@ -54,7 +60,7 @@ def _sites_of(survey: Survey, runtime: Runtime) -> str:
     return f" ({', '.join(names[:3])}{more})" if names else ""
 
 
-def _of_site(survey: Survey, selector: str) -> Target | None:
+def _of_site(survey: Survey, selector: str, needs: Needs, market: Market) -> Target | None:
     """The runtime that serves the site of that name, or the part of it named behind a blank; None if there is none."""
     name, _, part = selector.partition(" ")
     sites = [site for site in survey.sites if name in (site.name, *site.aliases) or site.name == selector]
@@ -65,9 +71,25 @@ def _of_site(survey: Survey, selector: str) -> Target | None:
         parts = ", ".join(f"{site.part or 'the rest'}: {site.runtime or 'unknown'}" for site in sites)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve {name}; choose one with --runtime: {parts}")
     if sites and sites[0].runtime is None:
-        raise FundamentumError(f"{survey.server}: {sites[0].origin} hands {name} to a PHP that is not seen here")
+        return _stray(survey, needs, sites[0], market)
     found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
     return Target(found, f"it serves {name}, as {sites[0].origin} says", site=name) if found else None
+
+
+def _stray(survey: Survey, needs: Needs, site: Site, market: Market) -> Target:
+    """For a site that is handed to a PHP which is not there: the one that would be installed for it."""
+    named = re.search(r"\d\.\d", site.handler)
+    offered = market.branches("fpm")
+    fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
+    branch = named[0] if named and named[0] in offered else [*fitting, *offered, known_branches()[-1]][0]
+    reason = f"{site.origin} hands {site.name} to {site.handler or 'a PHP'}, where none is seen: judged as a fresh one"
+    return Target(imagined(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=site.name)
+
+
+def _not_for_web(survey: Survey) -> str:
+    """That the PHP of the command line is not meant, where there is one."""
+    names = ", ".join(runtime.label for runtime in survey.runtimes if runtime.sapi == "cli")
+    return f" (the command line's {names} runs no web application)" if names else ""
 
 
 def site_in(survey: Survey, directory: str) -> str:
@@ -87,12 +109,12 @@ def site_in(survey: Survey, directory: str) -> str:
     return names[0]
 
 
-def _selected(survey: Survey, selector: str, market: Market) -> Target:
+def _selected(survey: Survey, selector: str, needs: Needs, market: Market) -> Target:
     exact = next((runtime for runtime in survey.runtimes if runtime.label == selector), None)
     if exact:
         note = "; the command line runs no web application" if exact.sapi == "cli" else ""
         return Target(exact, f"named with --runtime{note}", named=True)
-    if of_site := _of_site(survey, selector):
+    if of_site := _of_site(survey, selector, needs, market):
         return of_site
     match = _SELECTOR.fullmatch(selector)
     if not match or match["sapi"] not in (None, *SAPIS):
@@ -144,10 +166,7 @@ def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
     installed = {runtime.branch for runtime in survey.runtimes}
     preferred = needs.preferred if needs.preferred in fitting else None
     branch = next((b for b in fitting if b in installed), None) or preferred or (fitting[0] if fitting else offered[0])
-    command_line = ", ".join(runtime.label for runtime in survey.runtimes if runtime.sapi == "cli")
-    reason = "no PHP here serves the web; judged as a fresh installation of it would be"
-    if command_line:
-        reason += f" (the command line's {command_line} runs no web application)"
+    reason = f"no PHP here serves the web; judged as a fresh installation of it would be{_not_for_web(survey)}"
     return Target(imagined(survey, branch, sapi), reason, present=False)
 
 
@@ -192,6 +211,8 @@ def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
         scan_dir=place.scan_dir,
         pool_dir=place.pool_dir if sapi == "fpm" else None,
         service=place.service,
+        listen=place.listen if sapi == "fpm" else None,
+        listen_owner=platform(survey.system.family).php_user if sapi == "fpm" else None,
         settings=settings,
         extensions=tuple(Loaded(shown.lower(), shown, BUILT_IN) for shown in known.static.get(sapi, ())),
     )

@@ -185,7 +185,13 @@ def _installed(name: str, survey: Survey, market: Market) -> Survey:
             present = next((b for b in survey.branches if b.branch == branch), None)
             for module in present.modules if present else ():
                 fresh = _loading(fresh, module.name) if not module.misfit else fresh
-            survey = replace(survey, runtimes=(*survey.runtimes, fresh))
+            sites = tuple(
+                replace(site, runtime=fresh.label)
+                if site.runtime is None and fresh.listen and site.handler.removeprefix("unix:") == fresh.listen
+                else site
+                for site in survey.sites
+            )
+            survey = replace(survey, runtimes=(*survey.runtimes, fresh), sites=sites)
     for extension in sorted(market.extensions_in(offer)):
         survey = _with_module(survey, branch, extension, name, market.collection_of(offer))
     return survey

@@ -31,6 +31,8 @@ class PhpPlace(msgspec.Struct, frozen=True):
     scan_dir: str
     pool_dir: str
     service: str | None = None
+    listen: str = ""
+    """Where the packaged pool waits."""
 
 
 class Platform:
@@ -153,7 +155,8 @@ class Platform:
         """Where packages would put the configuration."""
         folder = f"/etc/php/{branch}"
         service = {"fpm": f"php{branch}-fpm", "apache2": self.web_service("apache2")}.get(sapi)
-        return PhpPlace(f"{folder}/{sapi}/php.ini", f"{folder}/{sapi}/conf.d", f"{folder}/fpm/pool.d", service)
+        listen = f"{self.socket_dir}/php{branch}-fpm.sock"
+        return PhpPlace(f"{folder}/{sapi}/php.ini", f"{folder}/{sapi}/conf.d", f"{folder}/fpm/pool.d", service, listen)
 
     def package_of(self, sapi: Sapi, branch: str) -> str | None:
         """The package that makes a branch run in a way."""

@@ -142,7 +142,10 @@ def look_at(handler: str) -> Survey:
     """A server without PHP, and a site that is handed to one."""
     offers = tuple(
         Offer(name, "8.2.9-1", "sample", provides=provides, depends=depends)
-        for name, provides, depends in (("php8.2-fpm", "phpapi-20220829", ""), ("php8.2-gd", "php-gd", "phpapi-20220829"))
+        for name, provides, depends in (
+            ("php8.2-fpm", "phpapi-20220829", ""),
+            ("php8.2-gd", "php-gd", "phpapi-20220829"),
+        )
     )
     site = Site("a", "nginx", Origin("/etc/nginx/nginx.conf", 1), root=ROOT, handler=handler)
     return Survey(3, "vega", System(family="debian"), installed=(), offers=offers, sites=(site,))

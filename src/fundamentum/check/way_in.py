@@ -38,7 +38,8 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
     if site is None or finding.verdict != "met" or not target.present or target.beside:
         return finding
     for link in LINKS:
-        if broken := next(link(survey, target, site), None):
+        way = site.way if link in IN_FRONT else (site,)
+        if broken := next((found for one in way for found in link(survey, target, one)), None):
             if target.named:
                 return replace(finding, remark=f"{broken.found}: {broken.remedy}")
             origin = broken.origin or finding.origin
@@ -236,3 +237,5 @@ LINKS: Final[tuple[Link, ...]] = (
     _shut_in,
 )
 """In the order in which a request meets them."""
+IN_FRONT: Final = (_web_server, _stale, _barred_by_rules)
+"""Those that are asked of web servers in front of the site's own, too."""

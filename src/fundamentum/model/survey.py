@@ -84,10 +84,17 @@ class Site(Fact, frozen=True):
     address: Text = ""
     """Where it waits for requests, as its web server's configuration names it: ``*:80``."""
     barriers: tuple[Barrier, ...] = ()
+    fronts: tuple["Site", ...] = ()
+    """Sites of web servers on this machine that stand in front of it and pass its requests on."""
     answer: SiteAnswer | None = None
     """What the running site said, if it was asked."""
     set_up: Origin | None = None
     """The beginning of its section; None where it has none of its own."""
+
+    @property
+    def way(self) -> tuple["Site", ...]:
+        """The web servers' sites that a request passes, in order: those in front of it, and itself."""
+        return (*self.fronts, self)
 
 
 class Survey(Fact, frozen=True):

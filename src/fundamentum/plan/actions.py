@@ -61,7 +61,7 @@ def _for_way_in(finding: Finding, survey: Survey, target: Target) -> Iterable[Ac
 
 def _for_barrier(barrier: Barrier, survey: Survey, target: Target) -> Iterable[Action]:
     """Lines that answer what stops requests for a site."""
-    for site in sites_of(survey, target):
+    for site in (part for one in sites_of(survey, target) for part in one.way):
         if barrier in site.barriers:
             folder = platform(survey.system.family).web_additions.get(site.server)
             if (barrier.general or site.spot is None) and folder:

@@ -1,6 +1,7 @@
 """What a server would be once a directory, a web server's limit or a task has been changed: pure functions."""
 
 import posixpath
+from collections.abc import Callable, Iterable
 
 from msgspec.structs import replace
 
@@ -29,15 +30,20 @@ def carried_out(action: Manage | Widen | Allow | Arrange | Schedule, survey: Sur
             )
             return replace(survey, runtimes=changed)
         case Widen():
-            return replace(survey, sites=tuple(_widened(site, action) for site in survey.sites))
+            return replace(survey, sites=each_site(survey.sites, lambda site: _widened(site, action)))
         case Allow():
-            return replace(survey, sites=tuple(_allowed(site, action) for site in survey.sites))
+            return replace(survey, sites=each_site(survey.sites, lambda site: _allowed(site, action)))
         case Arrange(arrangement):
             return _arranged(arrangement, survey)
         case Schedule(command, line, file):
             fields = line.split()
             task = Scheduled(command, Origin(file, 1), fields[5], interval(fields[:5]))
             return replace(survey, tasks=(*survey.tasks, task))
+
+
+def each_site(sites: Iterable[Site], change: Callable[[Site], Site]) -> tuple[Site, ...]:
+    """All sites, and those in front of them, changed."""
+    return tuple(change(replace(site, fronts=tuple(map(change, site.fronts)))) for site in sites)
 
 
 def _widened(site: Site, action: Widen) -> Site:

@@ -32,7 +32,7 @@ from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch, Loaded, Module, Runtime, Setting, too_early
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import Site, Survey
 from fundamentum.plan import applied as around
 from fundamentum.plan.pools import beside
 from fundamentum.platforms import platform
@@ -93,17 +93,17 @@ def _carried_out(action: Action, survey: Survey) -> Survey:
         case SwitchOn():
             return _switched(action, survey)
         case AddLines():
-            sites = (
-                replace(one, barriers=tuple(other for other in one.barriers if other != action.barrier))
-                if action.spot is None or one.spot == action.spot
-                else one
-                for one in survey.sites
-            )
-            return replace(survey, sites=tuple(sites))
+            return replace(survey, sites=around.each_site(survey.sites, lambda site: _passable(site, action)))
         case Manage() | Widen() | Allow() | Arrange() | Schedule():
             return around.carried_out(action, survey)
         case Install():
             return survey  # all packages first, and together: see above
+
+
+def _passable(site: Site, action: AddLines) -> Site:
+    if action.spot is not None and site.spot != action.spot:
+        return site
+    return replace(site, barriers=tuple(one for one in site.barriers if one != action.barrier))
 
 
 def _restarted(action: Restart, survey: Survey) -> Survey:

@@ -54,7 +54,8 @@ def _for_link(link: Link, one: Judgement, world: Survey, market: Market, label: 
         file = file or pool_addition(runtime, f"{label}-{runtime.pool}", origin, runtime.pool_file or "")
         if file:
             yield Manage(link.name, link.value, link.to, file, runtime.label, runtime.pool, link.least)
-    for site in sites_of(world, one.target) if link.site else ():
+    served = sites_of(world, one.target) if link.site else []
+    for site in (part for whole in served for part in whole.way):
         for limit in site.limits:
             same = link.site == f"{site.name} {limit.part or site.part or ''}".strip()
             if (limit.name, limit.origin, limit.value) != (link.name, link.origin, link.value) or not same:

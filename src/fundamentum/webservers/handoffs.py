@@ -37,9 +37,9 @@ class Handoff(msgspec.Struct, frozen=True):
     origin: Origin
     root: str | None
     part: str | None
-    kind: Literal["socket", "module", "program", "unclear"]
+    kind: Literal["socket", "module", "program", "web", "unclear", "none"]
     target: str
-    """The socket or address, the module's file, or the program."""
+    """The socket or address, the module's file, the program, or the address of another web server."""
     limits: tuple[Limit, ...] = ()
     secure: bool = False
     spot: Spot | None = None
@@ -48,6 +48,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """Where the web server waits for such requests."""
     set_up: Origin | None = None
     """The beginning of the section that is the site."""
+    keeps_name: bool = True
+    """Whether another web server is asked for the site by the name that the visitor used."""
     idle: bool = False
     """Whether it stands in a file that the web server does not read."""
     barriers: tuple[Barrier, ...] = ()

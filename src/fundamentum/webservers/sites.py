@@ -1,7 +1,7 @@
 """Which PHP serves which web site: what every web server's configuration hands on, and the runtime at the other end."""
 
 import posixpath
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
@@ -36,6 +36,7 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
     """Every site that is handed to PHP, with the runtime that serves it."""
     sites: dict[tuple[object, ...], Site] = {}
     idle: dict[tuple[object, ...], Site] = {}
+    fronts: list[Handoff] = []
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -49,6 +50,9 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
             served = _Serving(host, runtimes)
             for handoff in handoffs:
                 host.budget.tick()
+                if handoff.kind == "web":
+                    fronts.append(handoff)
+                    continue
                 runtime = served(handoff)
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
@@ -58,11 +62,21 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
         except HostError as error:
             remarks.append(Remark("web sites", str(error)))
+    for key, front in _passed_on(sites, fronts):
+        sites[key] = _behind(sites[key], front)
     return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)))
 
 
 def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None) -> None:
-    site = Site(
+    site = _site(one, runtime)
+    key = (site.server, site.name, site.handler, site.part, _configured(site))
+    same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
+    if site.secure and not same.secure:
+        sites[key] = replace(same, secure=True)
+
+
+def _site(one: Handoff, runtime: Runtime | None) -> Site:
+    return Site(
         one.names[0],
         one.server,
         one.origin,
@@ -81,10 +95,34 @@ def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime 
         barriers=one.barriers,
         set_up=one.set_up,
     )
-    key = (site.server, site.name, site.handler, site.part, _configured(site))
-    same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
-    if site.secure and not same.secure:
-        sites[key] = replace(same, secure=True)
+
+
+def _passed_on(
+    sites: Mapping[tuple[object, ...], Site], fronts: Sequence[Handoff]
+) -> Iterator[tuple[tuple[object, ...], Site]]:
+    """The sites that others stand in front of: those waiting where these pass requests on, by name if that is kept."""
+    by_port: dict[str, list[tuple[tuple[object, ...], Site]]] = {}
+    for key, site in sites.items():
+        by_port.setdefault(site.address.rpartition(":")[2], []).append((key, site))
+    for one in fronts:
+        name, _, port = one.target.rpartition(":")
+        waiting = by_port.get(port, []) if name.lower() in _OWN else []
+        named = [pair for pair in waiting if {pair[1].name, *pair[1].aliases}.intersection(one.names)]
+        first = {pair[1].name for pair in waiting[:1]}
+        meant = named if named and one.keeps_name else [pair for pair in waiting if pair[1].name in first]
+        front = _site(one, None)
+        yield from ((key, front) for key, site in meant if (site.server, site.origin) != (one.server, one.origin))
+
+
+def _behind(site: Site, front: Site) -> Site:
+    if any(
+        (one.server, one.name, one.limits, one.set_up) == (front.server, front.name, front.limits, front.set_up)
+        for one in site.fronts
+    ):
+        return site  # another part of the same
+    names = [name for name in (front.name, *front.aliases) if name not in (site.name, "default")]
+    aliases = tuple(dict.fromkeys((*site.aliases, *names)))
+    return replace(site, fronts=(*site.fronts, front), aliases=aliases, secure=site.secure or front.secure)
 
 
 def _configured(site: Site) -> tuple[object, ...]:

@@ -57,8 +57,8 @@ class Found(msgspec.Struct):
     failing: Failing | None = None
     guards: list[Line] = msgspec.field(default_factory=list)
     """Lines of such files about who may ask, and which file answers for a directory."""
-    handler: Origin | None = None
-    """A line of a ``.htaccess`` that hands PHP files to something else."""
+    handlers: list[tuple[str, Line]] = msgspec.field(default_factory=list)
+    """Lines of such files that hand PHP files to something else, with the directory below the root they count for."""
 
 
 def matters(line: Line) -> bool:
@@ -285,8 +285,12 @@ class _AccessFiles:
                 elif not below:
                     why = f"AllowOverride does not let such a file use {line.name}"
                     found.failing = found.failing or Failing(line.origin, why)
-            elif line.name in ("sethandler", "addhandler", "addtype") and not below and _hands_php(line):
-                found.handler = line.origin
+            elif line.name in ("sethandler", "addhandler", "addtype") and _hands_php(line):
+                if {"all", "fileinfo", line.name} & allowed:
+                    found.handlers.append((below, line))
+                elif not below:
+                    why = f"AllowOverride does not let such a file use {line.name}"
+                    found.failing = found.failing or Failing(line.origin, why)
 
     def _refused(self, line: Line, allowed: frozenset[str]) -> Failing | None:
         """Why Apache answers every request with an error because of this line; None if it takes it."""

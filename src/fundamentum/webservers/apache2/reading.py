@@ -8,7 +8,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
-from fundamentum.model.remark import Remark
+from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.surroundings import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section
@@ -52,40 +52,71 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
     hosts = Hosts(host, reader.modules, programs_of(lines))
     main, virtual = hosts.of(lines)
     for mine in virtual or [main]:
-        yield from _handed(host, mine, main, reader)
+        yield from _handed(hosts, mine, main, reader)
     for more in idle.values():
         beside, waiting = hosts.of(more)
         for mine in waiting:
-            for found in _handed(host, mine, main.joined(beside), reader):
+            for found in _handed(hosts, mine, main.joined(beside), reader):
                 yield msgspec.structs.replace(found, idle=True)
 
 
-def _handed(host: Host, mine: VirtualHost, main: VirtualHost, reader: Reader) -> Iterator[Handoff]:
-    """The handoffs of one host."""
-    host.budget.tick()
-    for handoff, handler in _of_host(mine, main):
-        guards = [*main.guards, *(mine.guards if mine is not main else [])]
-        lines_of_host = mine.lines if mine is not main else []
-        added = layers.layers_of(host, main.lines, lines_of_host, handoff.root, handoff.kind, reader)
-        if added.handler:
-            why = f"{added.handler}: hands PHP files to something else, which is not followed"
-            reader.files.remarks.append(Remark("web sites", why))
-        yield msgspec.structs.replace(
-            handoff,
-            layers=tuple(added.layers),
-            failing=_failing(added),
-            kind="unclear" if added.handler else handoff.kind,
-            limits=tuple(_limits(handoff, handler, mine, main)),
-            secure=mine.secure,
-            address=mine.address,
-            barriers=(
-                *barriers.unheard(mine.addresses, main.listens, mine.set_up),
-                *barriers.barriers(host, [*guards, *added.guards], handoff.root),
-            ),
-            set_up=mine.set_up,
-            spot=mine.spot,
-            user=main.user,
-        )
+def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) -> Iterator[Handoff]:
+    """The handoffs of one host: as its sections have it, or as files of its directories do."""
+    hosts.host.budget.tick()
+    found: list[tuple[Handoff, Handler | None]] = list(_of_host(mine, main))
+    if not any(handoff.part is None for handoff, _ in found):
+        nothing = Handoff(_names(mine), "apache2", mine.set_up or BUILT_IN, mine.root or main.root, None, "none", "")
+        found.append((nothing, None))
+    for handoff, handler in found:
+        added = _layers(hosts.host, handoff, mine, main, reader)
+        for below, line in added.handlers:
+            if below:
+                other = _handed_by(hosts, line, handoff, f"{(handoff.root or '').rstrip('/')}/{below}")
+                if other.kind != handoff.kind or other.target != handoff.target:
+                    yield _complete(hosts.host, other, None, _layers(hosts.host, other, mine, main, reader), mine, main)
+            else:
+                handoff = _handed_by(hosts, line, handoff, handoff.part)
+                added = _layers(hosts.host, handoff, mine, main, reader)
+        if handoff.kind != "none":
+            yield _complete(hosts.host, handoff, handler, added, mine, main)
+
+
+def _handed_by(hosts: Hosts, line: Line, handoff: Handoff, part: str | None) -> Handoff:
+    """The handoff as a line of a directory's file changes it."""
+    other = hosts.handler_of(line)
+    kind, target = (other.kind, other.target) if other else ("unclear", "")
+    return msgspec.structs.replace(handoff, kind=kind, target=target, origin=line.origin, part=part)
+
+
+def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, reader: Reader) -> layers.Found:
+    lines = mine.lines if mine is not main else []
+    return layers.layers_of(host, main.lines, lines, handoff.root, handoff.kind, reader)
+
+
+def _complete(
+    host: Host, handoff: Handoff, handler: Handler | None, added: layers.Found, mine: VirtualHost, main: VirtualHost
+) -> Handoff:
+    guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
+    return msgspec.structs.replace(
+        handoff,
+        layers=tuple(added.layers),
+        failing=_failing(added),
+        limits=tuple(_limits(handoff, handler, mine, main)),
+        secure=mine.secure,
+        address=mine.address,
+        barriers=(
+            *barriers.unheard(mine.addresses, main.listens, mine.set_up),
+            *barriers.barriers(host, guards, handoff.root),
+        ),
+        set_up=mine.set_up,
+        keeps_name=mine.keeps_name or main.keeps_name,
+        spot=mine.spot,
+        user=main.user,
+    )
+
+
+def _names(mine: VirtualHost) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(mine.names)) or ("default",)
 
 
 def _failing(added: layers.Found) -> str:
@@ -93,7 +124,7 @@ def _failing(added: layers.Found) -> str:
     return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
 
 
-def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
+def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
     """What is allowed a request to one site, each limit as its most special line has it.
 
     Source: Apache's documentation: directories that hold the site outrank the host, locations outrank both, and the
@@ -103,19 +134,19 @@ def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHo
     last: dict[str, tuple[tuple[int, int, int], Limit]] = {}
     for nearer, host in enumerate(hosts):
         for one in host.allowances:
-            if _holds_all(one.place, found.root) or one.place == handler.place:
+            if _holds_all(one.place, found.root) or (handler and one.place == handler.place):
                 kind = 0 if one.place is None else 2 if one.place.kind.startswith("location") else 1
                 rank = (kind, len(one.place.words) if one.place else 0, nearer)
                 if one.limit.name not in last or rank >= last[one.limit.name][0]:
                     last[one.limit.name] = (rank, one.limit)
     set_here = {name: limit for name, (_, limit) in last.items()}
     yield set_here.get("LimitRequestBody", Limit("LimitRequestBody", ""))
-    if found.kind == "socket":
+    if found.kind in ("socket", "web"):
         whole = set_here.get("Timeout", Limit("Timeout", "60"))
         general = set_here.get("ProxyTimeout", Limit("ProxyTimeout", whole.value, whole.origin))
         special = (limit for host in hosts for words, limit in host.waits.items() if found.target in words)
-        yield handler.timeout or next(special, None) or general
-    elif found.kind == "program" and handler.fcgid:
+        yield (handler and handler.timeout) or next(special, None) or general
+    elif found.kind == "program" and handler and handler.fcgid:
         for name, value in FCGID.items():
             yield set_here.get(name, Limit(name, value))
 
@@ -131,7 +162,7 @@ def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Ha
         outranks = winner is None or (one.rank, at) > (winner[1].rank, winner[0])
         if one.place and (at, one) not in whole and _is_part(one.place, root) and outranks:
             parts[one.place.words] = (at, one)
-    names = tuple(dict.fromkeys(mine.names)) or ("default",)
+    names = _names(mine)
     for part, (_, one) in [(None, winner)] if winner else []:
         yield Handoff(names, "apache2", one.origin, root, part, one.kind, one.target), one
     for words, (_, one) in parts.items():

@@ -36,7 +36,7 @@ class Handler(msgspec.Struct, frozen=True):
     place: Section | None
     rank: int
     """Files sections outrank directories, locations outrank both, and what is passed on by address comes first."""
-    kind: Literal["socket", "module", "program", "unclear"]
+    kind: Literal["socket", "module", "program", "web", "unclear"]
     target: str
     origin: Origin
     timeout: Limit | None = None
@@ -70,6 +70,8 @@ class VirtualHost(msgspec.Struct):
     guards: list[Line] = msgspec.field(default_factory=list)
     """What is said about who may ask, and which file answers for a directory."""
     addresses: str = ""
+    keeps_name: bool = False
+    """Whether other web servers are asked by the name that the visitor used."""
     listens: list[str] = msgspec.field(default_factory=list)
     """Where the main server listens."""
     waits: dict[str, Limit] = msgspec.field(default_factory=dict)
@@ -108,6 +110,10 @@ class Hosts:
             self._take(line, section, virtual[section.number] if section else main)
         return main, list(virtual.values())
 
+    def handler_of(self, line: Line) -> Handler | None:
+        """What a line hands PHP files to; None if that is not known."""
+        return _handler(self.host, line, self.modules, self.programs)
+
     def _take(self, line: Line, section: Section | None, mine: VirtualHost) -> None:
         match line.name:
             case "listen" if line.words and not section:
@@ -115,6 +121,8 @@ class Hosts:
                 mine.address = mine.address or (line.words[0] if ":" in line.words[0] else f"*:{line.words[0]}")
             case "user" if line.words and not section:
                 mine.user = line.words[0]
+            case "proxypreservehost" if line.words:
+                mine.keeps_name = line.words[0].lower() == "on"
             case "sslengine" if line.words:
                 mine.secure = line.words[0].lower() == "on"
             case "proxyset" if proxy := line.within("proxy"):
@@ -173,7 +181,7 @@ def _handler(host: Host, line: Line, modules: dict[str, str], programs: dict[str
         return None
     place = line.within(*PLACES)
     rank = 2 if place and place.kind.startswith("location") else 1 if files else 0
-    found: tuple[Literal["socket", "module", "program", "unclear"], str] | None = None
+    found: tuple[Literal["socket", "module", "program", "web", "unclear"], str] | None = None
     match line.name:
         case "sethandler":
             found = _socket(first.removeprefix("proxy:")) if first.startswith("proxy:") else None
@@ -181,7 +189,7 @@ def _handler(host: Host, line: Line, modules: dict[str, str], programs: dict[str
         case "addhandler" | "addtype" if _PHP_TYPE.fullmatch(first) and any(e.lstrip(".") == "php" for e in rest):
             found = _inside(host, first, modules, programs)
         case "proxypassmatch" | "proxypass" if rest:
-            found, rank = _socket(rest[0]), 3
+            found, rank = _socket(rest[0]) or _web(rest[0]), 3
             whole = "ph" in first.lower() and line.name == "proxypassmatch"
             place = place if whole or first == "/" else Section("location", first, 0)
         case "fcgidwrapper" if not rest or rest[0].lstrip(".") == "php":
@@ -198,9 +206,17 @@ def _socket(text: str) -> tuple[Literal["socket"], str] | None:
     return ("socket", match[1]) if match else None
 
 
+def _web(text: str) -> tuple[Literal["web"], str] | None:
+    """``http://127.0.0.1:8080/``: another web server."""
+    match = re.match(r"https?://([^/:]+)(:\d+)?(?:/|$)", text)
+    return ("web", match[1] + (match[2] or ":80")) if match else None
+
+
 def _inside(
     host: Host, kind: str, modules: dict[str, str], programs: dict[str, str]
 ) -> tuple[Literal["module", "program"], str] | None:
+    if re.fullmatch(r"application/x-httpd-php|php\d?-script", kind) is None:
+        return ("program", programs[kind]) if kind in programs else None
     module = next((file for name, file in modules.items() if re.fullmatch(r"php\d?_module", name)), None)
     if module:
         return "module", windows_style(host, module)

@@ -35,10 +35,13 @@ class Nginx(WebServerType):
     root_directive = "root"
     shared_roots = ("/usr/share/nginx", "/usr/local/nginx")
     sizes = {"client_max_body_size": Directive(_size, lambda least: f"{math.ceil(least / MEGA)}m")}
-    times = {"fastcgi_read_timeout": Directive(span, lambda least: f"{least}s")}
+    times = {
+        "fastcgi_read_timeout": Directive(span, lambda least: f"{least}s"),
+        "proxy_read_timeout": Directive(span, lambda least: f"{least}s"),
+    }
     harmless = frozenset(
         "server location upstream include root index server_name listen ssl try_files fastcgi_pass "
-        "client_max_body_size fastcgi_read_timeout client_body_temp_path".split()
+        "client_max_body_size fastcgi_read_timeout proxy_read_timeout proxy_pass client_body_temp_path".split()
     )
     body_folder = "client_body_temp_path"
     bodies = BODIES

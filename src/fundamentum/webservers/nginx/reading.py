@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import msgspec
 from msgspec.structs import replace
@@ -31,6 +31,7 @@ _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.
 DEFAULTS: Final = {
     "client_max_body_size": Limit("client_max_body_size", "1m"),
     "fastcgi_read_timeout": Limit("fastcgi_read_timeout", "60s"),
+    "proxy_read_timeout": Limit("proxy_read_timeout", "60s"),
 }
 """Source: nginx's documentation of its core and FastCGI modules."""
 
@@ -57,10 +58,15 @@ class _Scope(msgspec.Struct, frozen=True):
     """Who may ask: ``allow`` and ``deny``, in order.  A block with any of its own inherits none."""
     index: tuple[list[str], Origin] = ((["index.html"]), BUILT_IN)
     barriers: tuple[Barrier, ...] = ()
+    address: str = "*:80"
+    """Where the server waits."""
+    host_sent: str = "$proxy_host"
+    """The name of the site that another web server is asked for."""
     sent: tuple[tuple[str, str, Origin], ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
 
 
+Kind = Literal["socket", "web", "unclear"]
 _ROOTS: Final = ("$document_root", "$realpath_root", "$request_filename", "${document_root}", "${realpath_root}")
 
 
@@ -172,7 +178,12 @@ class _Walk:
                     names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
                     plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
                     inner = replace(
-                        scope, names=plain or ("default",), inside=True, set_up=one["origin"], spot=self._spot(block)
+                        scope,
+                        names=plain or ("default",),
+                        inside=True,
+                        set_up=one["origin"],
+                        address=_address(block),
+                        spot=self._spot(block),
                     )
                     yield from self._server(block, replace(inner, secure=_secure(block)))
                 case "location":
@@ -181,6 +192,8 @@ class _Walk:
                 case "fastcgi_pass" if one["args"]:
                     refused = (*barriers.refusal(scope.rules), *barriers.returned(tree))
                     yield from self._passed(one, replace(scope, barriers=(*scope.barriers, *refused)))
+                case "proxy_pass" if one["args"]:
+                    yield from self._proxied(one, scope)
                 case _ if block:
                     yield from self.handoffs(block, scope)
 
@@ -225,10 +238,14 @@ class _Walk:
             for one in tree
             if one["directive"] == "fastcgi_param" and len(one["args"]) > 1
         )
+        headers = [
+            one["args"][1] for one in tree if one["directive"] == "proxy_set_header" and one["args"][0:1] == ["Host"]
+        ]
         listed = [one for one in tree if one["directive"] == "index" and one["args"]]
         return replace(
             scope,
             rules=barriers.access(tree, scope.rules),
+            host_sent=next((value for name, value in headers if name == "Host"), scope.host_sent),
             index=next(((one["args"], one["origin"]) for one in listed), scope.index),
             alias=next((one["origin"] for one in tree if one["directive"] == "alias"), scope.alias),
             sent=sent or scope.sent,
@@ -253,23 +270,40 @@ class _Walk:
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
         layers["elsewhere"] = _elsewhere(scope)
         for address in self.upstreams.get(target, [target]):
-            yield Handoff(
-                scope.names,
-                "nginx",
-                one["origin"],
-                scope.root,
-                scope.part,
-                "unclear" if "$" in address else "socket",
-                address.removeprefix("fastcgi://"),
-                limits=tuple(scope.limits.values()),
-                secure=scope.secure,
-                spot=scope.spot,
-                user=scope.user,
-                barriers=scope.barriers,
-                set_up=scope.set_up,
-                idle=bool(scope.set_up and scope.set_up.file in self.idle),
-                layers=tuple(filter(None, layers.values())),
+            found = self._handoff(
+                one, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
             )
+            yield replace(found, layers=tuple(filter(None, layers.values())))
+
+    def _proxied(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
+        """A handoff to another web server."""
+        match = re.match(r"https?://([^/$]+)", one["args"][0])
+        for address in self.upstreams.get(match[1], [match[1]]) if match else ():
+            port = "" if re.search(r":\d+$", address) else ":80"
+            yield replace(
+                self._handoff(one, scope, "web", f"{address}{port}"),
+                keeps_name=scope.host_sent in ("$host", "$http_host", "$server_name"),
+            )
+
+    def _handoff(self, one: dict[str, Any], scope: _Scope, kind: Kind, target: str) -> Handoff:
+        waits = "proxy_read_timeout" if kind != "web" else "fastcgi_read_timeout"
+        return Handoff(
+            scope.names,
+            "nginx",
+            one["origin"],
+            scope.root,
+            scope.part,
+            kind,
+            target,
+            limits=tuple(limit for limit in scope.limits.values() if limit.name != waits),
+            secure=scope.secure,
+            spot=scope.spot,
+            user=scope.user,
+            address=scope.address,
+            barriers=scope.barriers,
+            set_up=scope.set_up,
+            idle=bool(scope.set_up and scope.set_up.file in self.idle),
+        )
 
     def _text(self, text: str, scope: _Scope) -> str | None:
         """The value of a parameter, as it is sent; None where it depends on the request."""
@@ -295,6 +329,15 @@ def _constant(mapping: dict[str, Any]) -> Iterator[tuple[str, str]]:
     values = {value for _, value in entries}
     if len(mapping["args"]) == 2 and len(values) == 1 and "default" in dict(entries):
         yield mapping["args"][1], values.pop()
+
+
+def _address(block: list[dict[str, Any]]) -> str:
+    """Where a server waits: its first ``listen``."""
+    first = next((one["args"][0] for one in block if one["directive"] == "listen" and one["args"]), "80")
+    if first.startswith("unix:"):
+        return str(first)
+    port = re.search(r":(\d+)$", first)
+    return str(first) if port else f"*:{first}" if first.isdigit() else f"{first}:80"
 
 
 def _secure(block: list[dict[str, Any]]) -> bool:

@@ -49,6 +49,26 @@ def test_a_survey_made_here_is_judged_the_same_elsewhere(folder: Path) -> None:
     assert "8.2/fpm/www" in run(folder, "survey", "root").stdout
 
 
+def test_an_application_in_the_server_s_root_is_judged_for_the_site_that_stands_there(folder: Path) -> None:
+    block = "server {{ server_name {0}; root /srv/{0}/public; index index.php; location ~ \\.php$ {{ fastcgi_pass unix:/run/php/php8.2-fpm.sock; }} }}\n"
+    files: dict[str, str | bytes] = {"etc/nginx/nginx.conf": f"http {{ {block.format('a')}{block.format('b')} }}\n"}
+    files |= {f"srv/{name}/nightlog.needs.toml": NEEDS for name in "ab"} | {
+        "srv/a/public/.user.ini": "memory_limit = 1G\n"
+    }
+    write(folder / "root", files)
+    alone = run(folder, "check", "nightlog.needs.toml", "--server", "root")
+    assert (alone.returncode, "several sites are here" in alone.stderr) == (2, True)
+    for name in "ab":
+        there = run(folder, "check", f"root/srv/{name}", "--server", "root", "--format", "json")
+        assert (
+            json.loads(there.stdout)["applications"][0]["runtime"]["reason"]
+            == f"it serves {name}, as /etc/nginx/nginx.conf:{'ab'.index(name) + 1} says"
+        )
+        assert run(folder, "plan", f"root/srv/{name}", "--server", "root").returncode == 0
+    both = run(folder, "check", "root/srv", "--server", "root")
+    assert both.returncode == 2
+
+
 def test_plans_in_every_form(folder: Path) -> None:
     made = run(folder, "plan", "nightlog.needs.toml", "--server", "root", "--format", "json")
     assert made.returncode == 0

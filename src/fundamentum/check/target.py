@@ -92,12 +92,18 @@ def _not_for_web(survey: Survey) -> str:
     return f" (the command line's {names} runs no web application)" if names else ""
 
 
+def sites_in(survey: Survey, folder: str) -> list[str]:
+    """The names of the sites whose document root is this directory, or lies in it: those that are read, if any is."""
+    for sites in (survey.sites, survey.idle_sites):
+        if names := [site.name for site in sites if site.root and inside(site.root, folder)]:
+            return list(dict.fromkeys(names))
+    return []
+
+
 def site_in(survey: Survey, directory: str) -> str:
     """The name of the one site whose document root is this directory, or lies in it; a clear error if there is none."""
     folder = directory.rstrip("/") or "/"
-    names = list(dict.fromkeys(site.name for site in survey.sites if site.root and inside(site.root, folder)))
-    idle = (site.name for site in survey.idle_sites if site.root and inside(site.root, folder))
-    names = names or list(dict.fromkeys(idle))
+    names = sites_in(survey, folder)
     if not names:
         roots = ", ".join(dict.fromkeys(f"{site.name} ({site.root})" for site in survey.sites if site.root))
         raise FundamentumError(

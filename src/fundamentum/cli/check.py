@@ -18,8 +18,8 @@ def run(options: argparse.Namespace) -> int:
     applications = inputs.applications(options)
     survey = inputs.server(options, applications)
     market = Market(survey)
-    selector = inputs.selector(options, survey)
-    judgements = [check(needs, survey, selector, market) for needs in applications]
+    named = inputs.selectors(options, survey)
+    judgements = [check(needs, survey, one, market) for needs, one in zip(applications, named, strict=True)]
     if options.format == "json":
         write_out(as_json(check_document(judgements, survey, today=date.today())))
     else:

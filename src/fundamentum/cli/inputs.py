@@ -155,15 +155,31 @@ class _Progress:
             sys.stderr.flush()
 
 
-def selector(options: argparse.Namespace, survey: "Survey") -> str | None:
-    """What is to be judged, as ``--runtime`` or ``--directory`` name it."""
+def selectors(options: argparse.Namespace, survey: "Survey") -> "list[str | None]":
+    """What is to be judged for each application: as the options name it, or the site that stands in its directory."""
+    if options.directory is None and options.runtime is None:
+        return [_site_of(word, options.server, survey) for word in options.applications]
     if options.directory is None:
-        return options.runtime  # type: ignore[no-any-return]
+        return [options.runtime] * len(options.applications)
     if options.runtime is not None:
         raise InputError("--directory", "names a site, and so does --runtime: give one of them")
     from fundamentum.check.target import site_in  # noqa: PLC0415
 
-    return site_in(survey, options.directory)
+    return [site_in(survey, options.directory)] * len(options.applications)
+
+
+def _site_of(word: str, reference: str | None, survey: "Survey") -> str | None:
+    """The site in an application's directory, where that lies on the server that is read as files; else None."""
+    root = Path(reference or "/")
+    if not root.is_dir() or not Path(word).is_dir():
+        return None
+    try:
+        inside = "/" + str(Path(word).resolve(strict=True).relative_to(root.resolve(strict=True)))
+    except (OSError, ValueError):
+        return None
+    from fundamentum.check.target import site_in, sites_in  # noqa: PLC0415
+
+    return site_in(survey, inside) if inside != "/." and sites_in(survey, inside) else None
 
 
 def server(

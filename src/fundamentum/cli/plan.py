@@ -25,8 +25,10 @@ def run(options: argparse.Namespace) -> int:
 
         survey, more = with_index(survey, word)
         added += more
-    selector = inputs.selector(options, survey)
-    made = plan(applications, survey, selector, today=date.today(), recommended=not options.required_only, added=added)
+    named_sites = inputs.selectors(options, survey)
+    made = plan(
+        applications, survey, named_sites, today=date.today(), recommended=not options.required_only, added=added
+    )
     if options.write_files is not None:
         named(options.write_files, "the folder to write to")
         for path, content in [

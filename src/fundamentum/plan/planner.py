@@ -92,15 +92,16 @@ class Planner:
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
     def targets(
-        self, applications: Sequence[Needs], selector: str | None
+        self, applications: Sequence[Needs], selectors: Sequence[str | None]
     ) -> tuple[list[Target], Decision | None, Candidate | None]:
         """The runtime for each application: as named, or the best of those that there are or could be.
 
         Last the choice that changes the server first, by switching on another module stream.
         """
         found = choice.candidates(self.survey, self.market)
-        if selector is not None or not found:
-            named = [choose(self.survey, needs, selector, self.market) for needs in applications]
+        if not found or any(selectors):
+            pairs = zip(applications, selectors, strict=True)
+            named = [choose(self.survey, needs, one, self.market) for needs, one in pairs]
             return named, self._cost(applications, named, found), None
         serving = [one for one in self.survey.runtimes if one.serves]
         chosen = choice.decide(applications, found, self.trial, self.today)
@@ -179,9 +180,10 @@ class Planner:
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
         done.asides = tuple(asides(along, wanted, self.survey))
 
-    def plan(self, applications: Sequence[Needs], selector: str | None = None) -> Plan:
+    def plan(self, applications: Sequence[Needs], selector: str | Sequence[str | None] | None = None) -> Plan:
         """The changes that make these applications run on this server."""
-        targets, decision, switched = self.targets(applications, selector)
+        selectors = [selector] * len(applications) if selector is None or isinstance(selector, str) else selector
+        targets, decision, switched = self.targets(applications, selectors)
         if switched:
             return msgspec.structs.replace(
                 self._elsewhere(switched.survey)._plan(applications, targets, decision), switch=switched.switch
@@ -254,7 +256,7 @@ class Planner:
 def plan(
     applications: Sequence[Needs],
     survey: Survey,
-    selector: str | None = None,
+    selector: str | Sequence[str | None] | None = None,
     *,
     recommended: bool = True,
     today: date,
@@ -262,7 +264,8 @@ def plan(
 ) -> Plan:
     """The changes that make these applications run on this server.
 
-    ``today`` decides what is still supported; ``added`` names the sources in the survey that are not configured yet.
+    ``selector`` names what serves them, one for all or one for each.  ``today`` decides what is still supported;
+    ``added`` names the sources in the survey that are not configured yet.
     """
     planner = Planner(survey, today, recommended=recommended, added=added)
     return planner.plan(applications, selector)

@@ -7,22 +7,14 @@ from typing import Any, Final, Literal
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.hosts.base import MAX_TEXT, Host, HostError
+from fundamentum.hosts.base import Host
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
+from fundamentum.webservers.nginx.statements import Reader, all_statements
 
-_MAX_DEPTH: Final = 40
-"""Blocks and included files within one another."""
-_MAX_BLOCKS: Final = 30
-"""Blocks within blocks."""
-_MAX_STATEMENTS: Final = 50_000
-"""Statements of one file: lists of addresses of that length are kept elsewhere."""
-_MAX_ALL: Final = 200_000
-"""Statements of the whole configuration, included ones counted each time."""
 _VARIABLE: Final = re.compile(r"\$\{?(\w+)\}?")
 _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
@@ -76,11 +68,11 @@ def read(host: Host) -> Found:
     if main is None:
         return [], [], []
     files = Files(host, "nginx")
-    reader = _Reader(files, main.rpartition("/")[0])
+    reader = Reader(files, main.rpartition("/")[0])
     tree = list(reader.statements(main, 0))
     upstreams = {
         one["args"][0]: [inner["args"][0] for inner in one["block"] if inner["directive"] == "server" and inner["args"]]
-        for one in _all(tree)
+        for one in all_statements(tree)
         if one["directive"] == "upstream" and one["args"] and "block" in one
     }
     bodies = next((path for path in BODIES if host.stat(path)), None)
@@ -94,72 +86,6 @@ def read(host: Host) -> Found:
     more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
     tree = [{**one, "block": [*one["block"], *more]} if one["directive"] == "http" else one for one in tree]
     return list(_Walk(host, upstreams, frozenset(idle)).handoffs(tree, scope)), read_by_it, files.remarks
-
-
-class _Reader:
-    def __init__(self, files: Files, folder: str) -> None:
-        self.files, self.folder = files, folder
-        self._trees: dict[str, list[dict[str, Any]]] = {}
-        self._left = _MAX_ALL
-
-    def statements(self, path: str, depth: int) -> Iterator[dict[str, Any]]:
-        """The statements of a file, with those of the files it includes in their place."""
-        text = self.files.text(path) if depth < _MAX_DEPTH else None
-        if text is None:
-            return
-        if path not in self._trees:
-            self._trees[path] = self._parsed(path, text)
-        yield from self._expanded(self._trees[path], path, depth)
-
-    def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
-        import tempfile  # noqa: PLC0415 — slow to import, and only where nginx is
-
-        import crossplane  # noqa: PLC0415
-
-        if why := _oversized(text):
-            self.files.remarks.append(Remark("web sites", f"{path}: {why}: not read, sites set up there are unknown"))
-            return []
-        try:
-            with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
-                copy.write(text)
-                copy.flush()
-                found = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
-        except Exception as error:  # whatever its parser stumbles over must not end the survey
-            found = {"errors": [{"error": str(error), "line": None}], "config": []}
-        for problem in found["errors"]:
-            where = f"{path}:{problem['line']}" if problem["line"] else path
-            why = str(problem["error"]).partition(" in /")[0][:200]
-            self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
-        return [statement for one in found["config"] for statement in one["parsed"]]
-
-    def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
-        for one in tree:
-            self._left -= 1
-            if self._left < 0:
-                raise HostError(f"{path}: nginx has no end of included files: sites set up from there on are unknown")
-            if one["directive"] == "include" and one["args"]:
-                for included in self.files.included(self.folder, one["args"][0]):
-                    yield from self.statements(included, depth + 1)
-            else:
-                block = {"block": list(self._expanded(one["block"], path, depth + 1))} if "block" in one else {}
-                yield {**one, **block, "origin": Origin(path, one["line"])}
-
-
-def _oversized(text: str) -> str:
-    """Why a file is not one that a person wrote; empty if it may be."""
-    if text.count(";") + text.count("{") > _MAX_STATEMENTS or len(text) > MAX_TEXT // 2:
-        return "larger than any configuration of a site"
-    depth = deepest = 0
-    for match in re.finditer(r"[{}]", text):
-        depth += 1 if match[0] == "{" else -1
-        deepest = max(deepest, depth)
-    return "nested too deeply" if deepest > _MAX_BLOCKS else ""
-
-
-def _all(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
-    for one in tree:
-        yield one
-        yield from _all(one.get("block", []))
 
 
 class _Walk:
@@ -189,11 +115,10 @@ class _Walk:
                 case "location":
                     part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
                     yield from self.handoffs(block, replace(scope, part=part))
-                case "fastcgi_pass" if one["args"]:
+                case "fastcgi_pass" | "proxy_pass" as name if one["args"]:
                     refused = (*barriers.refusal(scope.rules), *barriers.returned(tree))
-                    yield from self._passed(one, replace(scope, barriers=(*scope.barriers, *refused)))
-                case "proxy_pass" if one["args"]:
-                    yield from self._proxied(one, scope)
+                    here = replace(scope, barriers=(*scope.barriers, *refused))
+                    yield from self._passed(one, here) if name == "fastcgi_pass" else self._proxied(one, here)
                 case _ if block:
                     yield from self.handoffs(block, scope)
 
@@ -239,13 +164,13 @@ class _Walk:
             if one["directive"] == "fastcgi_param" and len(one["args"]) > 1
         )
         headers = [
-            one["args"][1] for one in tree if one["directive"] == "proxy_set_header" and one["args"][0:1] == ["Host"]
+            one["args"][1] for one in tree if one["directive"] == "proxy_set_header" and one["args"][:-1] == ["Host"]
         ]
         listed = [one for one in tree if one["directive"] == "index" and one["args"]]
         return replace(
             scope,
             rules=barriers.access(tree, scope.rules),
-            host_sent=next((value for name, value in headers if name == "Host"), scope.host_sent),
+            host_sent=next(iter(headers), scope.host_sent),
             index=next(((one["args"], one["origin"]) for one in listed), scope.index),
             alias=next((one["origin"] for one in tree if one["directive"] == "alias"), scope.alias),
             sent=sent or scope.sent,

@@ -1,0 +1,88 @@
+"""nginx's configuration as a tree of statements, includes followed.  The language is read by crossplane."""
+
+import re
+from collections.abc import Iterator
+from typing import Any, Final
+
+from fundamentum.hosts.base import MAX_TEXT, HostError
+from fundamentum.model.origin import Origin
+from fundamentum.model.remark import Remark
+from fundamentum.webservers.handoffs import Files
+
+_MAX_DEPTH: Final = 40
+"""Blocks and included files within one another."""
+_MAX_BLOCKS: Final = 30
+"""Blocks within blocks."""
+_MAX_STATEMENTS: Final = 50_000
+"""Statements of one file: lists of addresses of that length are kept elsewhere."""
+_MAX_ALL: Final = 200_000
+"""Statements of the whole configuration, included ones counted each time."""
+
+
+class Reader:
+    """Reads the files of a configuration, each with those it includes."""
+
+    def __init__(self, files: Files, folder: str) -> None:
+        self.files, self.folder = files, folder
+        self._trees: dict[str, list[dict[str, Any]]] = {}
+        self._left = _MAX_ALL
+
+    def statements(self, path: str, depth: int) -> Iterator[dict[str, Any]]:
+        """The statements of a file, with those of the files it includes in their place."""
+        text = self.files.text(path) if depth < _MAX_DEPTH else None
+        if text is None:
+            return
+        if path not in self._trees:
+            self._trees[path] = self._parsed(path, text)
+        yield from self._expanded(self._trees[path], path, depth)
+
+    def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
+        import tempfile  # noqa: PLC0415 — slow to import, and only where nginx is
+
+        import crossplane  # noqa: PLC0415
+
+        if why := _oversized(text):
+            self.files.remarks.append(Remark("web sites", f"{path}: {why}: not read, sites set up there are unknown"))
+            return []
+        try:
+            with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
+                copy.write(text)
+                copy.flush()
+                found = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
+        except Exception as error:  # whatever its parser stumbles over must not end the survey
+            found = {"errors": [{"error": str(error), "line": None}], "config": []}
+        for problem in found["errors"]:
+            where = f"{path}:{problem['line']}" if problem["line"] else path
+            why = str(problem["error"]).partition(" in /")[0][:200]
+            self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
+        return [statement for one in found["config"] for statement in one["parsed"]]
+
+    def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
+        for one in tree:
+            self._left -= 1
+            if self._left < 0:
+                raise HostError(f"{path}: nginx has no end of included files: sites set up from there on are unknown")
+            if one["directive"] == "include" and one["args"]:
+                for included in self.files.included(self.folder, one["args"][0]):
+                    yield from self.statements(included, depth + 1)
+            else:
+                block = {"block": list(self._expanded(one["block"], path, depth + 1))} if "block" in one else {}
+                yield {**one, **block, "origin": Origin(path, one["line"])}
+
+
+def _oversized(text: str) -> str:
+    """Why a file is not one that a person wrote; empty if it may be."""
+    if text.count(";") + text.count("{") > _MAX_STATEMENTS or len(text) > MAX_TEXT // 2:
+        return "larger than any configuration of a site"
+    depth = deepest = 0
+    for match in re.finditer(r"[{}]", text):
+        depth += 1 if match[0] == "{" else -1
+        deepest = max(deepest, depth)
+    return "nested too deeply" if deepest > _MAX_BLOCKS else ""
+
+
+def all_statements(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    """All statements of a tree, those of blocks behind the block itself."""
+    for one in tree:
+        yield one
+        yield from all_statements(one.get("block", []))

@@ -1,0 +1,109 @@
+"""Requests that are handed on: by a web server in front of another, and by files of directories."""
+
+from pathlib import Path
+
+import pytest
+
+from fundamentum.check.judge import check
+from fundamentum.model.survey import Survey
+from fundamentum.plan.planner import plan
+from tests.small_root import TODAY, look, needs, small_root
+
+APACHE = """\
+{}
+<VirtualHost 127.0.0.1:8080>
+ServerName first
+DocumentRoot /srv/first
+SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
+</VirtualHost>
+<VirtualHost 127.0.0.1:8080>
+ServerName nightlog
+DocumentRoot /srv/nightlog
+SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
+</VirtualHost>
+"""
+KEPT = "proxy_set_header Host $host;"
+NGINX = "http {{\nserver {{\nlisten 80;\nserver_name {};\nclient_max_body_size 3m;\nlocation / {{ {} proxy_pass {}; }}\n}}\n}}\n"
+LARGE = needs(settings='[uploads]\nlargest = "20M"\n')
+Front = tuple[str, str, list[str]]
+FRONTS: list[Front] = [  # name, the location, the sites behind it
+    ("nightlog", KEPT + "|http://127.0.0.1:8080", ["nightlog"]),
+    ("nightlog", "|http://127.0.0.1:8080", ["first"]),
+    ("other", KEPT + "|http://localhost:8080/", ["first"]),
+    ("nightlog", KEPT + "|http://127.0.0.1:8081", []),
+    ("nightlog", KEPT + "|http://10.0.0.7:8080", []),
+    ("nightlog", KEPT + "|http://$backend", []),
+]
+
+
+def behind(folder: Path, nginx: str, apache: str = "") -> Survey:
+    files: dict[str, str | bytes] = {"etc/nginx/nginx.conf": nginx, "etc/apache2/apache2.conf": APACHE.format(apache)}
+    return look(small_root(folder, extra=files))
+
+
+@pytest.mark.parametrize(("name", "location", "sites"), FRONTS)
+def test_which_site_another_web_server_stands_in_front_of(
+    tmp_path: Path, name: str, location: str, sites: list[str]
+) -> None:
+    found = behind(tmp_path, NGINX.format(name, *location.split("|")))
+    assert [site.name for site in found.sites if site.fronts] == sites
+    assert all(name in (site.name, *site.aliases) for site in found.sites if site.fronts)
+
+
+def test_both_web_servers_are_links_of_the_chain_and_widened_where_they_stand(tmp_path: Path) -> None:
+    found = behind(tmp_path, NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080"), "LimitRequestBody 4000000")
+    (finding,) = [one for one in check(LARGE, found, "nightlog").findings if str(one.need) == "uploads:largest"]
+    assert [(link.of, link.name, link.enough) for link in finding.chain][:2] == [
+        ("nginx", "client_max_body_size", False),
+        ("Apache", "LimitRequestBody", False),
+    ]
+    made = plan([LARGE], found, "nightlog", today=TODAY)
+    changed = {edit.path: [line for line in edit.diff.splitlines()[2:] if line[0] in "+-"] for edit in made.edits}
+    assert changed["/etc/nginx/nginx.conf"] == ["-client_max_body_size 3m;", "+client_max_body_size 21m;"]
+    assert made.complete and {one.service for one in made.restarts} >= {"nginx", "apache2"}
+
+
+def test_a_front_that_refuses_is_the_first_link(tmp_path: Path) -> None:
+    found = behind(tmp_path, NGINX.format("nightlog", "deny all; " + KEPT, "http://127.0.0.1:8080"))
+    assert "nginx refuses all of it: deny all" in (check(needs(), found, "nightlog").findings[0].found or "")
+
+
+HOST = "<VirtualHost *:80>\nServerName a\nDocumentRoot /srv/a\n{}\n</VirtualHost>\n<Directory /srv>\nAllowOverride {}\n</Directory>\n"
+PORT = 'SetHandler "proxy:fcgi://127.0.0.1:9000"\n'
+OWN = 'SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"'
+Row = tuple[str, str, str, list[tuple[str | None, str | None]], str]
+FILES: list[Row] = [  # the host's own handler, AllowOverride, the file, (part, runtime), why every request fails
+    (OWN, "All", "", [(None, "8.2/fpm/www")], ""),
+    (OWN, "All", PORT, [(None, "8.2/fpm/port")], ""),
+    (OWN, "FileInfo", PORT, [(None, "8.2/fpm/port")], ""),
+    ("", "All", PORT, [(None, "8.2/fpm/port")], ""),
+    ("", "All", "", [], ""),
+    (OWN, "All", f'<FilesMatch "\\.php$">\n{PORT}</FilesMatch>\n', [(None, "8.2/fpm/port")], ""),
+    (OWN, "All", "AddHandler application/x-httpd-php74 .php\n", [(None, None)], ""),
+    (OWN, "Options", PORT, [(None, "8.2/fpm/www")], "AllowOverride does not let such a file use sethandler"),
+    (OWN, "None", PORT, [(None, "8.2/fpm/www")], ""),
+]
+
+
+@pytest.mark.parametrize(("own", "override", "file", "rows", "failing"), FILES)
+def test_a_file_of_the_document_root_hands_on(
+    tmp_path: Path, own: str, override: str, file: str, rows: list[tuple[str | None, str | None]], failing: str
+) -> None:
+    files: dict[str, str | bytes] = {
+        "etc/apache2/apache2.conf": HOST.format(own, override),
+        "srv/a/.htaccess": file,
+        "etc/php/8.2/fpm/pool.d/port.conf": "[port]\nuser = ida\nlisten = 127.0.0.1:9000\n",
+    }
+    found = look(small_root(tmp_path, extra=files))
+    assert [(site.part, site.runtime) for site in found.sites] == rows
+    assert failing in "".join(site.failing for site in found.sites)
+
+
+def test_a_file_of_a_directory_below_hands_that_part_on(tmp_path: Path) -> None:
+    files: dict[str, str | bytes] = {
+        "etc/apache2/apache2.conf": HOST.format(OWN, "All"),
+        "srv/a/old/.htaccess": PORT,
+        "etc/php/8.2/fpm/pool.d/port.conf": "[port]\nuser = ida\nlisten = 127.0.0.1:9000\n",
+    }
+    found = look(small_root(tmp_path, extra=files))
+    assert {site.part: site.runtime for site in found.sites} == {None: "8.2/fpm/www", "/srv/a/old": "8.2/fpm/port"}

@@ -13,9 +13,10 @@ import threading
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from debian_root import STORE, Root, base
@@ -61,8 +62,15 @@ def _made(release: str, branch: str, path: Path) -> Root:
 
 
 @contextmanager
-def running(release: str, files: Mapping[str, str], server: str, port: int) -> Iterator[Root]:
-    """The root with these files, PHP's process manager and the web server running in it."""
+def running(
+    release: str,
+    files: Mapping[str, str],
+    server: str,
+    port: int,
+    options: Sequence[str] = (),
+    environment: Mapping[str, str] = MappingProxyType({}),
+) -> Iterator[Root]:
+    """The root with these files, PHP's process manager and the web server running in it, started so."""
     branch = RELEASES[release]
     with made(release).layer(STORE / f"case-{release}-{port}") as root:
         for name, content in files.items():
@@ -74,7 +82,7 @@ def running(release: str, files: Mapping[str, str], server: str, port: int) -> I
         manager = None
         try:
             if server != "apache":
-                manager = started(root, branch)
+                manager = started(root, branch, options, environment)
             root.run("nginx") if server == "nginx" else root.run("apache2ctl", "start")
             answered(port)
             yield root
@@ -86,11 +94,13 @@ def running(release: str, files: Mapping[str, str], server: str, port: int) -> I
             subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
 
 
-def started(root: Root, branch: str) -> "subprocess.Popen[bytes]":
+def started(
+    root: Root, branch: str, options: Sequence[str] = (), variables: Mapping[str, str] = MappingProxyType({})
+) -> "subprocess.Popen[bytes]":
     """PHP's process manager, waiting at its socket."""
     (root.path / "run/php").mkdir(parents=True, exist_ok=True)
-    environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin"}
-    command = ["chroot", str(root.path), f"php-fpm{branch}", "-F"]
+    environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", **variables}
+    command = ["chroot", str(root.path), f"php-fpm{branch}", "-F", *options]
     manager = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment)
     threading.Thread(target=manager.wait, daemon=True).start()  # so that a restart does not wait for it
     for _ in range(200):

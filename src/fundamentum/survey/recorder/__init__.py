@@ -39,6 +39,7 @@ def _marks_of_entries() -> dict[str, str]:
         "HERE": _joined((*(path for one in recorded for path in one.here), *(one.socket_dir for one in on))),
         "BELOW": _joined((*(path for one in recorded for path in one.below), *configuration)),
         "EXTENSIONS": _joined(path for one in recorded for path in one.extensions),
+        "ENVIRONMENTS": " ".join(path for one in behind for path in one.environment),
         "CONFIGURATION": _joined(configuration),
         "READ": _joined((*(path for one in on for path in one.configuration), *configuration)),
         "BODIES": _joined(path for one in behind for path in one.bodies),

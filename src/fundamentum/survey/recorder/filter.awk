@@ -86,11 +86,34 @@ function started(line,   count, words, i, out) {
     out = words[1]
     for (i = 2; i <= count; i++) {
         if (words[i] ~ /^(-n|--no-php-ini|-c|--php-ini(=.*)?|-y|--fpm-config(=.*)?|-p|--prefix(=.*)?)$/) out = out " " words[i]
-        else if (words[i] ~ /^-[cyp]/ || words[i] ~ /^\//) out = out " " words[i]
-        else if (words[i] ~ /^(-d|--define)$/) { i++; sub(/=.*/, "=…", words[i]); out = out " -d " words[i] }
-        else if (words[i] ~ /^(-d|--define=)/) { sub(/^(-d|--define=)/, "", words[i]); sub(/=.*/, "=…", words[i]); out = out " -d " words[i] }
+        else if (words[i] ~ /^-[cyp]/ || words[i] ~ /^\// || words[i] == "$CONFFILE") out = out " " words[i]
+        else if (words[i] ~ /^(-d|--define)$/) { i++; out = out " -d " defined_(words[i]) }
+        else if (words[i] ~ /^(-d|--define=)/) { sub(/^(-d|--define=)/, "", words[i]); out = out " -d " defined_(words[i]) }
+    }
+    return out (line ~ /\\$/ ? " -y $" : "") # what comes on the next line is not known
+}
+
+function defined_(word) {
+    if (secret(word) || word !~ /^[A-Za-z_][A-Za-z0-9_.]*=["']?[A-Za-z0-9_.,:\/-]*["']?$/) sub(/=.*/, "=…", word)
+    return word
+}
+
+# Of the variables in a line those that decide which files PHP reads.
+function deciding(line,   out, piece) {
+    out = ""
+    while (match(line, /(PHPRC|PHP_INI_SCAN_DIR)=[^" \t'\\;]*/)) {
+        piece = substr(line, RSTART, RLENGTH)
+        line = substr(line, RSTART + RLENGTH)
+        if (piece !~ /^[A-Z_]+=[A-Za-z0-9_.,:\/@+-]*$/) piece = substr(piece, 1, index(piece, "=")) "$"
+        out = out (out == "" ? "" : " ") piece
     }
     return out
+}
+
+function exported(line,   out, blanks) {
+    if (line ~ /^[ \t]*#/ || (out = deciding(line)) == "") return ""
+    blanks = line; sub(/[^ \t].*/, "", blanks)
+    return blanks (line ~ /^[ \t]*export[ \t]/ ? "export " : "") out
 }
 
 function filtered(line, kind,   key) {
@@ -111,12 +134,19 @@ function filtered(line, kind,   key) {
         if (line ~ /^[ \t]*User[ \t]*=/) return line
         if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
         if (line ~ /^\[/) return line
-        if (line ~ /^[ \t]*Environment[ \t]*=.*(PHPRC|PHP_INI_SCAN_DIR)=/) return "Environment=PHPRC="
+        if (line ~ /^[ \t]*Environment[ \t]*=[ \t]*$/) return "Environment="
+        if (line ~ /^[ \t]*Environment[ \t]*=/) return (out_task = deciding(line)) == "" ? "Environment=X=" : "Environment=" out_task
+        if (line ~ /^[ \t]*UnsetEnvironment[ \t]*=/) return line ~ /PHPRC|PHP_INI_SCAN_DIR/ ? line : ""
         if (line ~ /^[ \t]*EnvironmentFile[ \t]*=/) return scrubbed(line)
-        if (line ~ /^[ \t]*ExecStart[ \t]*=/) return started(line)
+        if (sub(/^[ \t]*ExecStart[ \t]*=[ \t]*/, "ExecStart=", line)) return started(line)
         return ""
     }
-    if (kind == "environment") return line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/ ? "PHPRC=" : ""
+    if (kind == "environment") {
+        if (sub(/^DAEMON_ARGS=/, "DAEMON_ARGS= ", line) == 0) return exported(line)
+        gsub(/["']/, "", line)
+        line = started(line)
+        return sub(/^DAEMON_ARGS= ?/, "DAEMON_ARGS=\"", line) ? line "\"" : line
+    }
     if (kind == "ini") return ini(line)
     return filtered_by_entry(line, kind)
 }

@@ -149,6 +149,21 @@ done | sort -u >"$stage/ways"
             done
         done
     done
+    for folder in /usr/lib /lib; do here "$folder"/systemd/system/*fpm*; done
+    # What units and environments name as the place of PHP's configuration.
+    find -L /etc/systemd/system /run/systemd/system /usr/local/lib/systemd/system /usr/lib/systemd/system \
+        /lib/systemd/system /etc/default /etc/sysconfig \
+        %ENVIRONMENTS% -maxdepth 2 -type f \
+        -exec grep -hE 'PHPRC|PHP_INI_SCAN_DIR|fpm' {} + 2>/dev/null |
+        awk '{ n = split($0, words, /[ =:"\047]+/); for (i = 1; i <= n; i++) print words[i] }' | grep -E '^/[A-Za-z0-9_.@+/-]+$' | sort -u | head -n 100 |
+        while IFS= read -r path; do
+            with_way "$path"
+            case $path in
+                */bin/* | */sbin/* | /run/* | /var/*) ;;
+                */*/*.conf) existing below '*.conf' "${path%/*}" ;;
+                *) existing below '*.ini' "$path" ;;
+            esac
+        done
     [ -z "$tasks" ] || existing below '*.timer' /etc/systemd/system
     existing below '*.so' %EXTENSIONS%
 %PATHS%
@@ -214,7 +229,7 @@ for file in $(grep -lE '%PROCESSES%' /proc/[0-9]*/cmdline 2>/dev/null); do
         if (match($0, "^(%PROCESSES%)( |$)")) {
             title = substr($0, 1, RLENGTH); sub(/ $/, "", title); print title }
     }')
-    environment=$(tr '\000\t' '\n ' <"/proc/$number/environ" 2>/dev/null | awk '
+    environment=$({ tr '\000\t' '\n ' <"/proc/$number/environ"; } 2>/dev/null | awk '
         NR == 1 { if (!/^[A-Za-z_][A-Za-z0-9_]*=/) exit; printf "seen" }
         /^(%VARIABLES%)=/ { printf "\t%s", $0 }')
     export environment

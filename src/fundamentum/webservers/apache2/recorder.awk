@@ -9,7 +9,7 @@ function apache2_begin() { apache2_continued = 0; apache2_kept = 1 }
 
 function apache2_filtered(line, kind,   word, first) {
     if (kind == "envvars") {
-        if (line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return "PHPRC="
+        if (line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return exported(line)
         return line ~ /^[ \t]*(export[ \t]+)?APACHE_[A-Za-z_]*=/ ? scrubbed(line) : ""
     }
     if (apache2_continued) {
@@ -39,9 +39,15 @@ function apache2_filtered(line, kind,   word, first) {
     }
     if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user)$/ ||
-        (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:/))
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
+        (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:|https?:/))
         return scrubbed(line)
+    if (word ~ /^(require|allow|deny)$/) # who may ask is nobody's business but whether anybody may
+        return tolower(line) ~ /^[ \t]*(require[ \t]+all|(allow|deny)[ \t]+from[ \t]+all)[ \t]*/ ? line : word " noted"
+    if (word ~ /^(fallbackresource|rewriterule|redirect|redirectmatch)$/) {
+        apache2_kept = 0
+        return word " noted" (apache2_continued ? " \\" : "")
+    }
     apache2_kept = 0
     return apache2_continued ? "\\" : ""
 }

@@ -77,6 +77,9 @@ def test_every_setting_is_as_the_site_says(
         found = survey(DirectoryHost(root.path, "laboratory"))
         answer = asked(PORT)
         assert held_against(found, answer) == ([], [])
+        if release == "bookworm":
+            sent = survey(open_recording(recorded(root, "dash"), "laboratory"))
+            assert held_against(sent, answer) == ([], [])
         runtime = next(one for one in found.runtimes if one.sapi == "fpm")
         loaded = {one.name for one in runtime.extensions if one.fault is None}
         assert loaded == {canonical(name.lower()) for name in answer["extensions"]}

@@ -6,7 +6,11 @@ Only package names and versions, file names and settings of Debian's own package
 """
 
 import re
+import subprocess
 import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from debian_root import STORE, Root, base, two_releases
@@ -23,7 +27,7 @@ from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
-from tests.real.running import start_fpm, stop, wait_for
+from tests.real.running import start_fpm, stop, stop_web_servers, wait_for
 
 DATA = Path(__file__).parents[1] / "src/fundamentum/demo/data"
 ASKED = asked_by(load(path) for path in sorted(DATA.glob("*.needs.toml")))
@@ -37,11 +41,14 @@ APACHE = """\
 <VirtualHost *:80>
     ServerName nightlog.observatory.example
     DocumentRoot /srv/nightlog
+    <Directory /srv/nightlog>
+        Require all granted
+    </Directory>
 </VirtualHost>
 """
 PLATES = """\
 server {
-    listen 80;
+    listen 127.0.0.1:80;
     server_name platevault.observatory.example;
     root /srv/platevault/public;
     client_max_body_size 32m;  # plates are larger
@@ -54,6 +61,7 @@ server {
 """
 NGINX = """\
 server {
+    listen 127.0.0.1:80;
     server_name nightlog.observatory.example;
     root /srv/nightlog;
     location ~ \\.php$ {
@@ -75,7 +83,9 @@ def altair() -> Survey:
         "/etc/php/8.2/fpm/conf.d/90-nightlog.ini",
         "memory_limit = 256M\nmax_input_vars = 6000\nupload_max_filesize = 32M\npost_max_size = 40M\n",
     )
-    return survey(DirectoryHost(root.path, "altair"), ASKED)
+    root.write("/etc/apache2/ports.conf", "Listen 127.0.0.1:80\n")
+    with running(root, "apache2ctl", "start"):
+        return survey(DirectoryHost(root.path, "altair"), ASKED)
 
 
 def vega() -> Survey:
@@ -88,13 +98,9 @@ def vega() -> Survey:
         "/etc/php/8.2/fpm/conf.d/95-uploads.ini",
         "; larger uploads, please\nupload_max_filesize = 200\nmax_input_vars = 2000\n",
     )
-    daemon = start_fpm(root, "8.2")
-    try:
-        wait_for(root.path / "run/php/php8.2-fpm.sock")
+    with running(root, "nginx"):
         root.install("php8.2-mysql")  # while it runs, and nobody restarts it
         return survey(DirectoryHost(root.path, "vega"), ASKED)
-    finally:
-        stop(daemon)
 
 
 def deneb() -> Survey:
@@ -108,7 +114,24 @@ def deneb() -> Survey:
     root.write("/srv/platevault/public/install/index.php", "<?php\n")
     root.write("/srv/platevault/bin/collect.php", "<?php\n")
     root.write("/srv/platevault/var/plates/.keep", "")
-    return survey(DirectoryHost(root.path, "deneb"), ASKED)
+    with running(root, "nginx"):
+        return survey(DirectoryHost(root.path, "deneb"), ASKED)
+
+
+@contextmanager
+def running(root: Root, *web_server: str) -> Iterator[None]:
+    """PHP's process manager and a web server, as on a server that is in use."""
+    subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
+    daemon = start_fpm(root, "8.2")
+    try:
+        wait_for(root.path / "run/php/php8.2-fpm.sock")
+        root.run(*web_server)
+        time.sleep(1)
+        yield
+    finally:
+        stop_web_servers(root)
+        stop(daemon)
+        subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
 
 
 def _root(name: str) -> Root:

@@ -96,10 +96,8 @@ def test_what_is_answered_first_is_a_remark(tmp_path: Path) -> None:
     text = NGINX.format("", f"index index.html index.php;\n{LOCATION}")
     found = look(small_root(tmp_path, extra={**configured("nginx", text), "srv/a/index.html": ""}))
     judged = check(needs(), found).findings[0]
-    assert (judged.verdict, judged.remark) == (
-        "met",
-        "a request for / is answered with index.html, which comes before index.php",
-    )
+    why = "a request for / is answered with index.html, which comes before index.php"
+    assert (judged.verdict, judged.remark) == ("met", f"{why}; what runs was not seen: judged by the files")
 
 
 @pytest.mark.parametrize("server", ["nginx", "apache2"])

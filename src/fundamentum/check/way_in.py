@@ -20,6 +20,8 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import OTHER_PACKAGES, webserver
 
+UNSEEN: Final = "what runs was not seen: judged by the files"
+
 
 class Broken(msgspec.Struct, frozen=True):
     """Something on the way that stops requests."""
@@ -45,8 +47,10 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             origin = broken.origin or finding.origin
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "unblocked": broken.unblocked}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
-    aside = next((one.why for one in site.barriers if not one.stops), None)
-    return replace(finding, remark=aside) if aside and not finding.remark else finding
+    asides = [one.why for one in site.barriers if not one.stops]
+    if survey.processes == "unseen" and not platform(survey.system.family).shows_a_visit:
+        asides.append(UNSEEN)
+    return replace(finding, remark="; ".join(asides)) if asides and not finding.remark else finding
 
 
 def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from fundamentum.derive.kept import Answer
     from fundamentum.model.needs import Needs
+    from fundamentum.model.surroundings import Asked
     from fundamentum.model.survey import Survey
 
 MAX_NAMES: Final = 20_000
@@ -182,6 +183,15 @@ def _site_of(word: str, reference: str | None, survey: "Survey") -> str | None:
     return site_in(survey, inside) if inside != "/." and sites_in(survey, inside) else None
 
 
+def asked(applications: "Sequence[Needs]", commands: "Sequence[str]" = ()) -> "Asked | None":
+    """What these applications and commands ask of a survey; None if there are none."""
+    if not applications and not commands:
+        return None
+    from fundamentum.check.asked import asked_by  # noqa: PLC0415 — slow to import, and often there is none
+
+    return asked_by(applications, commands)
+
+
 def server(
     options: argparse.Namespace, applications: "Sequence[Needs]" = (), commands: "Sequence[str]" = ()
 ) -> "Survey":
@@ -189,10 +199,9 @@ def server(
 
     ``commands`` are looked for beside, if they can be the names of any.
     """
-    from fundamentum.check.asked import asked_by  # noqa: PLC0415 — deriving needs no server
-    from fundamentum.survey.reference import look  # noqa: PLC0415
+    from fundamentum.survey.reference import look  # noqa: PLC0415 — deriving needs no server
 
-    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked_by(applications, commands))
+    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked(applications, commands))
     if getattr(options, "database", None):
         from fundamentum.survey.database_greeting import with_database  # noqa: PLC0415 — only where one is named
 

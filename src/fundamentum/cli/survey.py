@@ -6,7 +6,6 @@ import time
 from datetime import date
 from pathlib import Path
 
-from fundamentum.check.asked import asked_by
 from fundamentum.cli import inputs
 from fundamentum.entries import entry
 from fundamentum.model.surroundings import Asked
@@ -18,7 +17,7 @@ def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
     wanted = [inputs.application(word) for word in options.applications]
     if options.recorder:
-        return _recorder(options, asked_by(wanted))
+        return _recorder(options, inputs.asked(wanted))
     survey = inputs.server(options, wanted)
     write_remarks(survey)
     if options.output is None:

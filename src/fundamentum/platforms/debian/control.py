@@ -28,8 +28,9 @@ MAX_STANZA: Final = 256 * 1024
 """Bytes of one package's description."""
 MAX_VERSIONS: Final = 200
 """Versions of one package in one index."""
-_MANY: Final = 200
-_WORD: Final = re.compile(rb"[a-z0-9][a-z0-9+.-]*")
+MAX_PROVIDED: Final = 1_000_000
+"""Names that packages of one index provide: Debian's have 60,000."""
+_PROVIDED: Final = re.compile(rb"[ ,]([a-z0-9][a-z0-9+.-]*)(?=[ ,(]|$)")
 _FIRST: Final = re.compile(rb"Package: (.*)")
 _LINE: Final = re.compile(rb"\nP(ackage: .*|rovides: .*)")
 _OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
@@ -66,6 +67,7 @@ class Index:
         self._end: dict[int, int] = {}
         self._lines: list[list[bytes]] = []
         """For each block its ``Package`` and ``Provides`` lines."""
+        self._provided: dict[bytes, list[bytes]] | None = None
         self.cut = False
         """Whether there is more in it than any distribution has: the rest is not looked at."""
         start = kept = 0
@@ -100,27 +102,23 @@ class Index:
 
     def providing(self, names: Collection[bytes]) -> set[bytes]:
         """The packages that provide one of these names."""
-        if len(names) > _MANY:
-            return self._providing_any(frozenset(names))
-        wanted = re.compile(rb"(?:^|[ ,])(?:" + b"|".join(map(re.escape, sorted(names))) + rb")(?=[ ,(]|$)")
-        found: set[bytes] = set()
-        package = b""
-        for line in itertools.chain.from_iterable(self._lines):
-            if line.startswith(b"a"):
-                package = line[_OF_PACKAGE:]
-            elif wanted.search(line, _OF_PROVIDES):
-                found.add(package)
-        return found
+        if self._provided is None:
+            self._provided = self._all_provided()
+        return set().union(*(self._provided.get(name, ()) for name in names))
 
-    def _providing_any(self, names: frozenset[bytes]) -> set[bytes]:
-        """The same for many names, which no pattern should hold."""
-        found: set[bytes] = set()
+    def _all_provided(self) -> dict[bytes, list[bytes]]:
+        """Name → the packages that provide it."""
+        found: dict[bytes, list[bytes]] = {}
         package = b""
         for line in itertools.chain.from_iterable(self._lines):
             if line.startswith(b"a"):
                 package = line[_OF_PACKAGE:]
-            elif not names.isdisjoint(_WORD.findall(line, _OF_PROVIDES)):
-                found.add(package)
+            else:
+                for name in _PROVIDED.findall(line, _OF_PROVIDES - 1):
+                    found.setdefault(name, []).append(package)
+                if len(found) > MAX_PROVIDED:
+                    self.cut = True
+                    break
         return found
 
     def _in_block(self, line: bytes, start: int) -> Iterator[bytes]:

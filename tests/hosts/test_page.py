@@ -115,6 +115,15 @@ def test_what_a_page_cannot_tell_is_unknown_and_not_absent() -> None:
     assert "survey the server itself" in (findings[2].remedy or "")
 
 
+def test_a_row_that_swallowed_others_says_nothing() -> None:
+    swallowed = (
+        HTML.partition("<h2>Additional")[0]
+        + "<h2>Additional Modules</h2><table><tr><td>sysvmsg, <h2>PHP Variables</h2><table><tr><td>DB_PASSWORD</td>"
+        "<td>hunter2</td></tr></table></td></tr></table>"
+    )
+    assert b"hunter2" not in written(survey_page(swallowed.encode(), "info"))
+
+
 @given(
     st.binary(max_size=300)
     | st.lists(st.sampled_from([*TEXT.splitlines(True), *HTML.splitlines(True), "\0", "<", " => "]), max_size=60)

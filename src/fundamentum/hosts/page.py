@@ -52,6 +52,10 @@ _ZEND: Final = re.compile(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re
 API: Final = re.compile(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 
 
+_MODULE: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ .+-]{0,60}")
+"""The name of an extension, as a page heads its table with it."""
+
+
 class _Page(msgspec.Struct):
     """What stands on a page: facts in front of the modules, the modules, and the directives."""
 
@@ -163,7 +167,8 @@ def _html(data: bytes) -> _Page:
                 page.facts.setdefault("PHP Version", version[1])
             else:
                 module = title
-                page.modules += [title] if one.tag == "h2" and title and title.lower() not in _NOT_MODULES else []
+                named = one.tag == "h2" and _MODULE.fullmatch(title) and title.lower() not in _NOT_MODULES
+                page.modules += [title] if named else []
         else:
             _table(page, module, one)
     return page
@@ -172,6 +177,8 @@ def _html(data: bytes) -> _Page:
 def _table(page: _Page, module: str | None, table: Any) -> None:
     in_directives = False
     for row in table.iter("tr"):
+        if next(row.iter("table", "h1", "h2"), None) is not None:
+            continue  # of a damaged page: a row that swallowed others, and whatever stands in them
         cells = [cell.text_content()[:MAX_CELL].replace("\xa0", " ") for cell in row.iterchildren("td", "th")]
         words = [cell.strip() for cell in cells]
         if words[:1] == ["Directive"]:
@@ -179,7 +186,7 @@ def _table(page: _Page, module: str | None, table: Any) -> None:
         elif len(cells) == 1 and "Zend" in cells[0] and module is None:
             page.engine += "\n".join(row.itertext()).replace("\xa0", " ")
         elif len(cells) == 1 and (module or "").lower() == "additional modules":
-            page.modules += [words[0]] if words[0] not in ("", _LIST_TITLE) else []
+            page.modules += [words[0]] if _MODULE.fullmatch(words[0]) and words[0] != _LIST_TITLE else []
         else:
             _take(page, module, cells, in_directives)
 
@@ -193,7 +200,7 @@ def _text(text: str) -> _Page:
         cells = line.split(" => ")
         alone = 0 < at < len(lines) - 1 and not lines[at - 1].strip() and not lines[at + 1].strip()
         if len(cells) == 1 and (alone or (module or "").lower() == "additional modules") and line.strip():
-            if re.fullmatch(r"[A-Za-z][A-Za-z0-9_ .+-]{0,60}", line.strip()):
+            if _MODULE.fullmatch(line.strip()):
                 title = line.strip()
                 known_list = (module or "").lower() == "additional modules"
                 if title.lower() not in _NOT_MODULES and title != _LIST_TITLE:

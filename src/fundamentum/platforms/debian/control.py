@@ -4,6 +4,7 @@ A full package index holds more than sixty thousand stanzas of which a few hundr
 selected as bytes first.  Versions are compared by the ``python-debian`` library.
 """
 
+import bisect
 import itertools
 import re
 from collections.abc import Collection, Iterator
@@ -26,11 +27,12 @@ MAX_LINES: Final = 64 * 1024 * 1024
 """Bytes of the lines of one index that are kept."""
 MAX_STANZA: Final = 256 * 1024
 """Bytes of one package's description."""
+MAX_SEARCHED: Final = 4 * 1024 * 1024 * 1024
+"""Bytes that are searched for names that packages provide: hundreds of names, in what real indexes have."""
+MAX_FOUND: Final = 20_000
+"""Places where one such name is found."""
 MAX_VERSIONS: Final = 200
 """Versions of one package in one index."""
-MAX_PROVIDED: Final = 1_000_000
-"""Names that packages of one index provide: Debian's have 60,000."""
-_PROVIDED: Final = re.compile(rb"[ ,]([a-z0-9][a-z0-9+.-]*)(?=[ ,(]|$)")
 _FIRST: Final = re.compile(rb"Package: (.*)")
 _LINE: Final = re.compile(rb"\nP(ackage: .*|rovides: .*)")
 _OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
@@ -67,7 +69,9 @@ class Index:
         self._end: dict[int, int] = {}
         self._lines: list[list[bytes]] = []
         """For each block its ``Package`` and ``Provides`` lines."""
-        self._provided: dict[bytes, list[bytes]] | None = None
+        self._provides: bytes | None = None
+        self._providers: list[bytes] = []
+        self._ends: list[int] = []
         self.cut = False
         """Whether there is more in it than any distribution has: the rest is not looked at."""
         start = kept = 0
@@ -102,24 +106,30 @@ class Index:
 
     def providing(self, names: Collection[bytes]) -> set[bytes]:
         """The packages that provide one of these names."""
-        if self._provided is None:
-            self._provided = self._all_provided()
-        return set().union(*(self._provided.get(name, ()) for name in names))
+        if self._provides is None:
+            lines = list(itertools.chain.from_iterable(self._lines))
+            pairs = [(one, two) for one, two in itertools.pairwise(lines) if two[:1] == b"r"]
+            self._providers = [package[_OF_PACKAGE:] for package, _ in pairs]
+            self._provides = b"\n".join(line for _, line in pairs)
+            self._ends = list(itertools.accumulate(len(line) + 1 for _, line in pairs))
+        some = itertools.islice(sorted(names), MAX_SEARCHED // (len(self._provides) + 1))
+        return {self._providers[bisect.bisect_right(self._ends, at)] for name in some for at in self._places(name)}
 
-    def _all_provided(self) -> dict[bytes, list[bytes]]:
-        """Name → the packages that provide it."""
-        found: dict[bytes, list[bytes]] = {}
-        package = b""
-        for line in itertools.chain.from_iterable(self._lines):
-            if line.startswith(b"a"):
-                package = line[_OF_PACKAGE:]
-            else:
-                for name in _PROVIDED.findall(line, _OF_PROVIDES - 1):
-                    found.setdefault(name, []).append(package)
-                if len(found) > MAX_PROVIDED:
-                    self.cut = True
-                    break
-        return found
+    def _places(self, name: bytes) -> Iterator[int]:
+        """Where a name stands as a whole word among all that is provided."""
+        text = self._provides or b""
+        at, left = text.find(name), MAX_FOUND
+        while at >= 0 and left:
+            left -= 1
+            if text[at - 1 : at] in (b" ", b",") and text[at + len(name) : at + len(name) + 1] in (
+                b" ",
+                b",",
+                b"(",
+                b"",
+                b"\n",
+            ):
+                yield at
+            at = text.find(name, at + 1)
 
     def _in_block(self, line: bytes, start: int) -> Iterator[bytes]:
         if start == 0 and self.data[: len(line)] == line:

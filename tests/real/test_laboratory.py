@@ -135,3 +135,26 @@ def test_a_running_site_says_what_its_files_say(name: str) -> None:
         assert site.answer.settings["memory_limit"] == answer["ini"]["memory_limit"]
         elsewhere = ask_sites(found, Path("/"), with_file=False)
         assert all(one.answer is None for one in elsewhere.sites), "no other server is asked in its place"
+
+
+DEEP = {
+    "fpm: user file": {
+        "/srv/a/sub/.user.ini": "memory_limit = 341M\n",
+        "/srv/a/sub/deep/.user.ini": "max_input_vars = 342\n",
+    },
+    "module: access file, options": {
+        "/srv/a/sub/.htaccess": "php_value memory_limit 343M\n",
+        "/srv/a/sub/deep/.htaccess": "php_value max_input_vars 344\n",
+    },
+}
+
+
+@pytest.mark.parametrize("name", list(DEEP))
+def test_a_directory_of_a_directory_has_what_it_says(name: str) -> None:
+    server, files = files_of(name, RELEASES["bookworm"], PORT)
+    with running("bookworm", {**files, **DEEP[name]}, server, PORT) as root:
+        (root.path / "srv/a/sub/deep/index.php").write_text((root.path / "srv/a/index.php").read_text())
+        for part in ("", "sub", "sub/deep"):
+            answer = asked(PORT, path=f"/{part}/index.php".replace("//", "/"))
+            for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+                assert held_against(found, answer, below=part) == ([], []), part

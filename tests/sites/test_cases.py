@@ -95,6 +95,20 @@ def test_a_part_of_a_site_that_differs_is_a_view_of_its_own(tmp_path: Path, name
     assert [below for _, below, _ in views(runtime, [site], [site])] == ["", "sub"]
 
 
+def test_a_site_with_more_directories_than_are_looked_into_is_named(tmp_path: Path) -> None:
+    files: dict[str, str | bytes] = {f"srv/a/d{number:03}/.user.ini": "memory_limit = 99M\n" for number in range(200)}
+    files["srv/a/d000/e/f/.user.ini"] = "memory_limit = 98M\n"
+    write(tmp_path, files)
+    found = server(tmp_path, "fpm: nothing")
+    layers = [layer for site in found.sites if site.name == "a" for layer in site.layers]
+    assert len(layers) == 150
+    assert any("looked for in the first 150 directories" in one.why for one in found.remarks)
+    write(tmp_path / "few", {"srv/a/d/e/f/.user.ini": "", "srv/a/d/e/f/g/.user.ini": "", "srv/a/vendor/.user.ini": ""})
+    few = server(tmp_path / "few", "fpm: nothing")
+    assert [layer.below for site in few.sites if site.name == "a" for layer in site.layers] == ["d/e/f"]
+    assert not [one for one in few.remarks if "directories" in one.why]
+
+
 def test_the_worst_of_the_sites_is_judged_and_named(tmp_path: Path) -> None:
     found = server(tmp_path, "fpm: user file")
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 200M"\n')

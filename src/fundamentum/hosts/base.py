@@ -18,12 +18,14 @@ __all__ = [
     "MAX_BYTES",
     "MAX_NAMES",
     "MAX_TEXT",
+    "Below",
     "Extras",
     "Host",
     "HostError",
     "Question",
     "Stat",
     "Visit",
+    "folders_below",
     "listed",
     "matching",
     "text_of",
@@ -36,6 +38,11 @@ MAX_TEXT: Final = 4 * 1024 * 1024
 """No larger configuration file is read."""
 MAX_NAMES: Final = 50_000
 """No directory with more names is listed: the fullest that counts, that of a package database, has half of that."""
+MAX_BELOW: Final = 150
+"""Directories of one site in which files of its own are looked for."""
+MAX_DEPTH_BELOW: Final = 3
+LIBRARIES: Final = frozenset({"vendor", "node_modules"})
+"""Directories of libraries, which have no pages of their own."""
 MAX_PARTS: Final = 60
 """No path has more parts."""
 MAX_PATTERN: Final = 20_000
@@ -167,6 +174,37 @@ def listed(host: Host, path: str) -> list[str]:
         return host.names(path)
     except HostError:
         return []
+
+
+class Below(msgspec.Struct, frozen=True):
+    """The directories below one, as far as they are looked at."""
+
+    folders: tuple[tuple[str, frozenset[str]], ...]
+    """Path from that directory, and the names in it; those above come before those in them."""
+    stopped: bool = False
+    """Whether there are more at such a depth."""
+
+
+def folders_below(host: Host, root: str) -> Below:
+    """The directories in which files of a site's own may lie: neither hidden ones, nor libraries, nor far below."""
+    found: list[tuple[str, frozenset[str]]] = []
+    todo = [("", 0)]
+    for path, depth in todo:
+        if len(found) > MAX_BELOW:
+            return Below(tuple(found[1:]), True)
+        whole = posixpath.join(root, path)
+        try:
+            entries = host.entries(whole)
+        except HostError:
+            continue
+        found.append((path, frozenset(name for name, _ in entries)))
+        for name, about in entries if depth < MAX_DEPTH_BELOW else ():
+            if name.startswith(".") or name in LIBRARIES:
+                continue
+            about = about or host.stat(posixpath.join(whole, name))  # a link may lead to a directory as well
+            if about and about.is_directory:
+                todo.append((posixpath.join(path, name), depth + 1))
+    return Below(tuple(found[1:]))
 
 
 def matching(host: Host, pattern: str) -> list[str]:

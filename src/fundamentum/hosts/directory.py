@@ -43,6 +43,7 @@ class DirectoryHost:
         self.budget = Budget()
         self._prefix = str(root).rstrip("/")
         self._folders: dict[str, str] = {}
+        self._entries: dict[str, list[tuple[str, Stat | None]]] = {}
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
         stream = self._opened(path)
@@ -120,15 +121,18 @@ class DirectoryHost:
         return sorted((name for name in found if name not in odd), key=os.fsencode)
 
     def entries(self, path: str) -> list[tuple[str, Stat | None]]:
+        if path in self._entries:
+            return self._entries[path]
         names = self.names(path)
         real = self._outside(path) or ""
-        found = []
+        found: list[tuple[str, Stat | None]] = []
         for name in names:
             try:
                 about = os.lstat(f"{real}/{name}")
             except OSError:
                 continue
             found.append((name, None if stat_module.S_ISLNK(about.st_mode) else _stat(about)))
+        self._entries[path] = found
         return found
 
     def stat(self, path: str) -> Stat | None:

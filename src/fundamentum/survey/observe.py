@@ -1,6 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import TypeVar
 
@@ -11,7 +11,7 @@ from fundamentum import __version__
 from fundamentum.catalog import facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
-from fundamentum.hosts.base import Host, HostError
+from fundamentum.hosts.base import MAX_BELOW, Host, HostError, folders_below
 from fundamentum.hosts.processes import Process, Running
 from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
@@ -73,6 +73,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     def completed(site: Site) -> Site:
         return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
 
+    remarks += _not_looked_into(host, found_sites.served)
     served, idle = (tuple(map(completed, some)) for some in (found_sites.served, found_sites.idle))
     remarks += _unsuited(served, runtimes, places)
     if leading := {site.runtime for site in served if site.runtime}:
@@ -108,6 +109,16 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         **beside,
     )
     return scrubbed(found)
+
+
+def _not_looked_into(host: Host, served: Iterable[Site]) -> Iterator[Remark]:
+    """That some sites have more directories than are looked into for files of their own."""
+    roots = dict.fromkeys(site.root for site in served if site.root and site.root.startswith("/"))
+    large = [root for root in roots if folders_below(host, host.resolve(root) or root).stopped]
+    if large:
+        more = f" and {len(large) - 1} more" if len(large) > 1 else ""
+        why = f"files that change PHP's configuration are looked for in the first {MAX_BELOW} directories"
+        yield Remark("web sites", f"{large[0]}{more}: {why} of a document root: what others set is unknown")
 
 
 def _reading(

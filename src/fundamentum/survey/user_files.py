@@ -11,7 +11,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import facts
-from fundamentum.hosts.base import Host, HostError, text_of
+from fundamentum.hosts.base import Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
@@ -21,12 +21,10 @@ from fundamentum.webservers.handoffs import assignments
 
 DEFAULT: Final = ".user.ini"
 MAX_FILE: Final = 256 * 1024
-MAX_FOLDERS: Final = 60
-"""Directories of one document root in which such a file is looked for."""
 
 
 def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
-    """The site with a layer for each such file in its document root, and in the directories of that."""
+    """The site with a layer for each such file in its document root, and in the directories below that."""
     if runtime.sapi not in ("fpm", "cgi") or not site.root or not site.root.startswith("/"):
         return site
     setting = runtime.settings.get("user_ini.filename")
@@ -44,26 +42,19 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
 
 
 def _layers(host: Host, root: str, name: str, constants: Mapping[str, str]) -> Iterator[Layer]:
-    try:
-        entries = host.entries(root)
-    except HostError:
-        entries = []
-    shown = [(inner, about) for inner, about in entries if not inner.startswith(".")]
-    # a link may lead to a directory as well
-    folders = [inner for inner, about in shown if about is None or about.is_directory][:MAX_FOLDERS]
-    for below in ("", *folders):
-        path = posixpath.join(root, below, name)
+    for folder in ("", *(path for path, names in folders_below(host, root).folders if name in names)):
+        path = posixpath.join(root, folder, name)
         try:
             text = text_of(host, path, MAX_FILE)
         except HostError as error:
-            yield Layer("user-ini", (), Origin(path), f"{error}: what it sets is unknown", below)
+            yield Layer("user-ini", (), Origin(path), f"{error}: what it sets is unknown", folder)
             continue
         if text is None:
             continue
         parsed = ini.parse(text, constants)
         if any((entry.section or "").upper().startswith(("PATH", "HOST")) for entry in parsed.entries):
             why = "it has a [PATH=] or [HOST=] section, which some versions of PHP do not survive"
-            yield Layer("user-ini", (), Origin(path), why, below)
+            yield Layer("user-ini", (), Origin(path), why, folder)
             continue
         values = assignments(text, constants, lambda line, path=path: Origin(path, line))  # type: ignore[misc]
-        yield Layer("user-ini", values, Origin(path, 1), "", below)
+        yield Layer("user-ini", values, Origin(path, 1), "", folder)

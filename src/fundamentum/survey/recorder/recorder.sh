@@ -116,7 +116,14 @@ for root in $roots; do
         for name in $directory_files; do here "$at/$name"; done
         at=${at%/*}
     done
-    for name in .user.ini $directory_files; do here "$root/$name" "$root"/*/"$name"; done
+    for name in .user.ini $directory_files; do
+        here "$root/$name"
+        find -H "$root" -maxdepth 4 \( -name vendor -o -name node_modules -o -name '.?*' -type d \) -prune -o \
+            -type f -name "$name" -print 2>/dev/null | head -n 500 | while IFS= read -r path; do
+                here "$path"
+                while path=${path%/*} && [ "$path" != "$root" ] && [ -n "$path" ]; do here "$path"; done
+            done
+    done
 done | sort -u >"$stage/ways"
 
 {

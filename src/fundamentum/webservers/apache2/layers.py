@@ -12,7 +12,7 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.hosts.base import Host, HostError, listed, text_of
+from fundamentum.hosts.base import Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.text import is_directive
@@ -39,8 +39,6 @@ GUARDING: Final = {
 SCRIPT: Final = "index.php"
 """The script that visitors ask for first."""
 MAX_ACCESS: Final = 256 * 1024
-MAX_FOLDERS: Final = 60
-"""Directories of one site in which such a file is looked for."""
 
 
 class Failing(msgspec.Struct, frozen=True):
@@ -229,18 +227,16 @@ class _AccessFiles:
             return
         parts = self.root.strip("/").split("/")
         ways = ["/" + "/".join(parts[:length]) for length in range(1, len(parts) + 1)]
-        inner = [f"{self.root.rstrip('/')}/{name}" for name in listed(self.host, self.root)[:MAX_FOLDERS]]
-        for folder in (*ways, *(path for path in inner if self._is_folder(path))):
+        found_below = [
+            (path, names) for path, names in folders_below(self.host, self.root).folders if names & set(self.names)
+        ]
+        inner = {f"{self.root.rstrip('/')}/{path}": path for path, _ in found_below}
+        for folder in (*ways, *inner):
             allowed = self._allowed(folder)
             if allowed is None:
                 continue
-            below = "" if folder in ways else posixpath.basename(folder)
             for name in self.names:
-                yield list(self._file(f"{folder}/{name}", allowed, below, found))
-
-    def _is_folder(self, path: str) -> bool:
-        about = self.host.stat(path)
-        return bool(about and about.is_directory)
+                yield list(self._file(f"{folder}/{name}", allowed, inner.get(folder, ""), found))
 
     def _allowed(self, folder: str) -> frozenset[str] | None:
         """What files in this directory may set, in lower case; None: they are not read."""

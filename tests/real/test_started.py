@@ -108,6 +108,12 @@ def test_apache_with_a_variable_of_its_environment() -> None:
         assert held_against(survey(DirectoryHost(root.path, "x", live=True)), answer) == ([], [])
 
 
+def test_a_recording_follows_the_directory_that_apache_gives() -> None:
+    server, files = files_of("module: another php.ini", "8.2", PORT)
+    with running("bookworm", files, server, PORT) as root:
+        assert held_against(survey(open_recording(recorded(root, "dash"), "x")), asked(PORT)) == ([], [])
+
+
 SECOND = "/etc/second/php-fpm.conf"
 POOL = "[global]\npid = /run/second.pid\n[www]\nuser = www-data\nlisten = /run/php/second.sock\nlisten.owner = www-data\npm = static\npm.max_children = 1\n"
 

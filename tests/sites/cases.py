@@ -280,7 +280,7 @@ apache("pool admin, sent", H + 'SetEnv PHP_VALUE "memory_limit=127M"', way="apac
 
 UNKNOWN = {
     *("fpm: sent by request", "proxy: sent for some", "proxy: sent by expression", "module: condition"),
-    *("module: version condition", "module: macro used", "module: another php.ini", "fpm: another root is sent"),
+    *("module: version condition", "module: macro used", "fpm: another root is sent"),
     "fpm: another script is sent",
 }
 """Those in which the request decides, or what is not followed."""

@@ -1,6 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from typing import TypeVar
 
@@ -11,7 +11,7 @@ from fundamentum import __version__
 from fundamentum.catalog import facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
-from fundamentum.hosts.base import MAX_BELOW, Host, HostError, folders_below
+from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.processes import Process, Running
 from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
@@ -33,7 +33,7 @@ from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.probes.start import Start, as_started, start_of
 from fundamentum.survey.running_services import changed_since, environment_of, last_read, web_servers
-from fundamentum.survey.user_files import with_user_files
+from fundamentum.survey.user_files import not_looked_into, with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
 
 MAX_REMARKS = 2000
@@ -62,8 +62,11 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     running = host.running(
         [processes.MANAGER, *filter(None, (text for one in servers for text in (one.process, one.worker)))]
     )
-    places, runtimes = _php(host, about, packages, remarks, running)
+    programs, places = _php(host, about, packages, remarks, running)
+    runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes)
+    if found_sites.ini_paths:  # the same ones, which read other files
+        runtimes = _all_runtimes(host, about, programs, places, [], running, found_sites.ini_paths)
     remarks += found_sites.remarks
     runtimes = [_with_server(host, runtime, found_sites.files, found_sites.served) for runtime in runtimes]
     texts = LineTexts(host)
@@ -73,7 +76,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     def completed(site: Site) -> Site:
         return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
 
-    remarks += _not_looked_into(host, found_sites.served)
+    remarks += not_looked_into(host, found_sites.served)
     served, idle = (tuple(map(completed, some)) for some in (found_sites.served, found_sites.idle))
     remarks += _unsuited(served, runtimes, places)
     if leading := {site.runtime for site in served if site.runtime}:
@@ -111,16 +114,6 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     return scrubbed(found)
 
 
-def _not_looked_into(host: Host, served: Iterable[Site]) -> Iterator[Remark]:
-    """That some sites have more directories than are looked into for files of their own."""
-    roots = dict.fromkeys(site.root for site in served if site.root and site.root.startswith("/"))
-    large = [root for root in roots if folders_below(host, host.resolve(root) or root).stopped]
-    if large:
-        more = f" and {len(large) - 1} more" if len(large) > 1 else ""
-        why = f"files that change PHP's configuration are looked for in the first {MAX_BELOW} directories"
-        yield Remark("web sites", f"{large[0]}{more}: {why} of a document root: what others set is unknown")
-
-
 def _reading(
     remarks: list[Remark],
     what: RemarkKind,
@@ -139,8 +132,8 @@ def _reading(
 
 def _php(
     host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running
-) -> tuple[dict[tuple[str, str], Place], list[Runtime]]:
-    """Every PHP here, each where it stands, and every way it is run."""
+) -> tuple[list[Installation], dict[tuple[str, str], Place]]:
+    """Every PHP here, and where it stands."""
     programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
     programs = with_masters(host, programs, running.processes)
     look = partial(_places, host, programs, packages.owners)
@@ -148,12 +141,25 @@ def _php(
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
         remarks.append(Remark("running services", why))
+    return programs, places
+
+
+def _all_runtimes(
+    host: Host,
+    about: System,
+    programs: Iterable[Installation],
+    places: Mapping[tuple[str, str], Place],
+    remarks: list[Remark],
+    running: Running,
+    ini_paths: Mapping[str, str],
+) -> list[Runtime]:
+    """Every way PHP is run.  ``ini_paths``: the php.ini, or its directory, that a way of running is given."""
     runtimes: list[Runtime] = []
     for one in programs:
         if place := places.get((one.branch, one.home)):
-            more = partial(_runtimes, host, about, one, place, running.processes)
+            more = partial(_runtimes, host, about, one, place, running.processes, ini_paths.get(one.sapi))
             runtimes += _reading(remarks, "PHP", more, [], one.program)
-    return places, runtimes
+    return runtimes
 
 
 def _unread(runtime: Runtime) -> Runtime:
@@ -194,10 +200,11 @@ def _places(
 
 
 def _runtimes(
-    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...]
+    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...], ini: str | None
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
     start = start_of(host, one, environment_of(one, running))
+    start.ini = ini or start.ini
     one = as_started(host, one, start)
     configuration = php_config.probe(host, one, place.shelf.facts)
     _take_start(configuration, start)

@@ -5,16 +5,17 @@ name and whether there are any is decided by the runtime's ``user_ini.filename``
 """
 
 import posixpath
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Final
 
 from msgspec.structs import replace
 
 from fundamentum.catalog import facts
-from fundamentum.hosts.base import Host, HostError, folders_below, text_of
+from fundamentum.hosts.base import MAX_BELOW, Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
+from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Site
 from fundamentum.php_files import ini
 from fundamentum.webservers.handoffs import assignments
@@ -58,3 +59,13 @@ def _layers(host: Host, root: str, name: str, constants: Mapping[str, str]) -> I
             continue
         values = assignments(text, constants, lambda line, path=path: Origin(path, line))  # type: ignore[misc]
         yield Layer("user-ini", values, Origin(path, 1), "", folder)
+
+
+def not_looked_into(host: Host, served: Iterable[Site]) -> Iterator[Remark]:
+    """That some sites have more directories than are looked into for files of their own."""
+    roots = dict.fromkeys(site.root for site in served if site.root and site.root.startswith("/"))
+    large = [root for root in roots if folders_below(host, host.resolve(root) or root).stopped]
+    if large:
+        more = f" and {len(large) - 1} more" if len(large) > 1 else ""
+        why = f"files that change PHP's configuration are looked for in the first {MAX_BELOW} directories"
+        yield Remark("web sites", f"{large[0]}{more}: {why} of a document root: what others set is unknown")

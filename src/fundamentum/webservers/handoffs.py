@@ -50,6 +50,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """The beginning of the section that is the site."""
     keeps_name: bool = True
     """Whether another web server is asked for the site by the name that the visitor used."""
+    ini_path: str = ""
+    """The php.ini, or its directory, that the web server gives a PHP inside it; empty: it leaves that to PHP."""
     idle: bool = False
     """Whether it stands in a file that the web server does not read."""
     barriers: tuple[Barrier, ...] = ()

@@ -30,6 +30,8 @@ class Sites(msgspec.Struct):
     files: dict[str, list[str]]
     """Web server → its configuration files."""
     remarks: list[Remark]
+    ini_paths: dict[str, str] = {}
+    """Way of running PHP inside a web server → the php.ini, or its directory, that this gives it."""
 
 
 def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
@@ -37,6 +39,7 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
     sites: dict[tuple[object, ...], Site] = {}
     idle: dict[tuple[object, ...], Site] = {}
     fronts: list[Handoff] = []
+    ini_paths: dict[str, str] = {}
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -54,6 +57,8 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
                     fronts.append(handoff)
                     continue
                 runtime = served(handoff)
+                if handoff.ini_path and runtime and handoff.kind == "module":
+                    ini_paths.setdefault(runtime.sapi, handoff.ini_path)
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
                     remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
@@ -64,7 +69,7 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
             remarks.append(Remark("web sites", str(error)))
     for key, front in _passed_on(sites, fronts):
         sites[key] = _behind(sites[key], front)
-    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)))
+    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths)
 
 
 def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None) -> None:

@@ -160,8 +160,8 @@ done | sort -u >"$stage/ways"
     # What units and environments name as the place of PHP's configuration.
     find -L /etc/systemd/system /run/systemd/system /usr/local/lib/systemd/system /usr/lib/systemd/system \
         /lib/systemd/system /etc/default /etc/sysconfig \
-        %ENVIRONMENTS% -maxdepth 2 -type f \
-        -exec grep -hE 'PHPRC|PHP_INI_SCAN_DIR|fpm' {} + 2>/dev/null |
+        %ENVIRONMENTS% %CONFIGURATION% -maxdepth 2 -type f \
+        -exec grep -hE 'PHPRC|PHP_INI_SCAN_DIR|fpm|^[ \t]*[Pp][Hh][Pp][Ii][Nn][Ii][Dd][Ii][Rr][ \t]' {} + 2>/dev/null |
         awk '{ n = split($0, words, /[ =:"\047]+/); for (i = 1; i <= n; i++) print words[i] }' | grep -E '^/[A-Za-z0-9_.@+/-]+$' | sort -u | head -n 100 |
         while IFS= read -r path; do
             with_way "$path"

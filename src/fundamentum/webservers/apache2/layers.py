@@ -61,7 +61,7 @@ class Found(msgspec.Struct):
 
 def matters(line: Line) -> bool:
     """Whether a line says something about PHP's configuration, or about which files may."""
-    if line.name in ("phpinidir", "use"):
+    if line.name == "use":
         return True
     if line.name in ("setenv", "fcgidinitialenv") and line.words and line.words[0] in _STARTING:
         return True
@@ -113,8 +113,6 @@ def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
         if line.name == "use":
             why = "a macro is used that says something about PHP's configuration, which is not followed"
             yield Layer("server" if kind == "module" else "request", (), line.origin, why)
-        elif line.name == "phpinidir" and kind == "module":
-            yield Layer("start", (), line.origin, "PHP reads its php.ini from another directory")
         elif kind == "program" and line.words and line.words[0] in _STARTING:
             yield Layer("start", (), line.origin, f"{line.words[0]} makes PHP read other files")
 

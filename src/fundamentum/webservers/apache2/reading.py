@@ -108,6 +108,7 @@ def _complete(
             *barriers.unheard(mine.addresses, main.listens, mine.set_up),
             *barriers.barriers(host, guards, handoff.root),
         ),
+        ini_path=main.ini_path or mine.ini_path,
         set_up=mine.set_up,
         keeps_name=mine.keeps_name or main.keeps_name,
         spot=mine.spot,

@@ -70,6 +70,8 @@ class VirtualHost(msgspec.Struct):
     guards: list[Line] = msgspec.field(default_factory=list)
     """What is said about who may ask, and which file answers for a directory."""
     addresses: str = ""
+    ini_path: str = ""
+    """Where PHP inside Apache is told to look for its php.ini."""
     keeps_name: bool = False
     """Whether other web servers are asked by the name that the visitor used."""
     listens: list[str] = msgspec.field(default_factory=list)
@@ -121,6 +123,8 @@ class Hosts:
                 mine.address = mine.address or (line.words[0] if ":" in line.words[0] else f"*:{line.words[0]}")
             case "user" if line.words and not section:
                 mine.user = line.words[0]
+            case "phpinidir" if line.words and not mine.ini_path:  # only the first one counts
+                mine.ini_path = windows_style(self.host, line.words[0])
             case "proxypreservehost" if line.words:
                 mine.keeps_name = line.words[0].lower() == "on"
             case "sslengine" if line.words:

@@ -198,3 +198,25 @@ def test_what_iis_allows_a_site(tmp_path: Path, more: str, body: str) -> None:
         "requestTimeout": "90",
     }
     assert found.secure
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "unknown"),
+    [
+        ("PHPRC", "C:\\other", True),
+        ("PHPRC", "C:\\PHP\\", False),
+        ("PHP_INI_SCAN_DIR", "C:\\x", True),
+        ("TEMP", "C:\\x", False),
+    ],
+)
+def test_what_iis_sets_in_the_environment_of_php(tmp_path: Path, name: str, value: str, unknown: bool) -> None:
+    variable = f'<environmentVariables><environmentVariable name="{name}" value="{value}"/></environmentVariables>'
+    text = IIS.format("http", "").replace(
+        'activityTimeout="120"/></fastCgi>', f'activityTimeout="120">{variable}</application></fastCgi>'
+    )
+    write(
+        tmp_path,
+        {"Windows/System32/inetsrv/config/applicationHost.config": text, "php/php-cgi.exe": "MZ"},
+    )
+    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
+    assert [bool(layer.unread) for layer in found.layers] == [True] * unknown

@@ -7,8 +7,10 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import span
 from fundamentum.hosts.base import Host, HostError, matching
+from fundamentum.hosts.processes import VARIABLES
 from fundamentum.hosts.windows_directory import windows_path
 from fundamentum.model.actions import Widen
+from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch
 from fundamentum.model.remark import Remark
@@ -114,6 +116,7 @@ def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
                 "program",
                 program,
                 limits=(_body(servers), *_times(host, servers, program)),
+                layers=tuple(_variables(host, servers, program)),
                 secure=any(one.get("protocol") == "https" for one in site.iter("binding")),
             )
 
@@ -131,14 +134,28 @@ def _body(servers: list[tuple[str, Any]]) -> Limit:
     return Limit("maxAllowedContentLength", "30000000")
 
 
-def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator[Limit]:
-    """How long a FastCGI program may work.  Source: Microsoft's reference (fastCgi/application)."""
-    applications = [
+def _applications(host: Host, servers: list[tuple[str, Any]], program: str) -> list[tuple[str, Any]]:
+    """The FastCGI applications of a program.  Source: Microsoft's reference (fastCgi/application)."""
+    return [
         (path, one)
         for path, server in servers
         for one in (server.iterfind("fastCgi/application") if server is not None else ())
         if windows_path(host, one.get("fullPath", ""), "/").lower() == program.lower()
     ]
+
+
+def _variables(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator[Layer]:
+    """Environment variables that make PHP read other files than those beside its program: which, is not followed."""
+    for path, application in _applications(host, servers, program):
+        for one in application.iterfind("environmentVariables/environmentVariable"):
+            name, value = one.get("name", ""), windows_path(host, one.get("value", ""), "/").rstrip("/")
+            if name in VARIABLES and value.lower() != posixpath.dirname(program).lower():
+                yield Layer("start", (), Origin(path, one.sourceline), f"{name} makes PHP read other files")
+
+
+def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator[Limit]:
+    """How long a FastCGI program may work."""
+    applications = _applications(host, servers, program)
     for name, value in (("activityTimeout", "30"), ("requestTimeout", "90")):
         found = next(((path, one) for path, one in applications if one.get(name)), None)
         yield Limit(name, found[1].get(name), Origin(found[0], found[1].sourceline)) if found else Limit(name, value)

@@ -114,6 +114,38 @@ def test_a_recording_follows_the_directory_that_apache_gives() -> None:
         assert held_against(survey(open_recording(recorded(root, "dash"), "x")), asked(PORT)) == ([], [])
 
 
+WRAPPER = "#!/bin/sh\n{}exec /usr/bin/php-cgi8.2{}\n"
+CGI: list[tuple[str, str]] = [  # where Apache finds the program; the script that stands there, if it is one
+    ("/usr/lib/cgi-bin/php8.2", ""),
+    ("/usr/lib/cgi-bin/own", WRAPPER.format("", "")),
+    ("/usr/lib/cgi-bin/own", WRAPPER.format("PHPRC=/o\nexport PHPRC\n", " -d memory_limit=77M")),
+]
+
+
+@pytest.mark.parametrize(("program", "script"), CGI)
+def test_apache_that_runs_a_cgi_program(program: str, script: str) -> None:
+    server, files = files_of("module: nothing", "8.2", PORT)
+    action = f"Action application/x-httpd-php /cgi-bin/{program.rpartition('/')[2]}\n"
+    handler = '<FilesMatch "\\.php$">\nSetHandler application/x-httpd-php\n</FilesMatch>\n'
+    alias = 'ScriptAlias /cgi-bin/ /usr/lib/cgi-bin/\n<Directory "/usr/lib/cgi-bin">\nRequire all granted\nOptions +ExecCGI\n</Directory>\n'
+    files = {**files, **FILES}
+    ini = {"/etc/php/8.2/cgi/conf.d/99-x.ini": "memory_limit = 91M\n", "/srv/a/.user.ini": "max_input_vars = 92\n"}
+    with running("bookworm", {**files, **ini}, server, PORT) as root:
+        root.run("a2dismod", "-q", "-f", "php8.2")
+        root.run("a2enmod", "-q", "actions", "cgi")
+        root.write("/etc/apache2/conf-enabled/cgi.conf", f"{alias}{handler}{action}")
+        if script:
+            root.write(program, script)
+            (root.path / program[1:]).chmod(0o755)
+        root.run("apache2ctl", "restart")
+        time.sleep(1)
+        answer, found = asked(PORT), survey(DirectoryHost(root.path, "laboratory", live=True))
+        assert answer["ini"]["max_input_vars"] == "92", "a file of the directory, which wins over the command line"
+        wrong, unknown = held_against(found, answer)
+        assert (wrong, bool(unknown)) == ([], bool(script))
+        assert next(one for one in found.sites if one.name == "a").runtime == "8.2/cgi"
+
+
 SECOND = "/etc/second/php-fpm.conf"
 POOL = "[global]\npid = /run/second.pid\n[www]\nuser = www-data\nlisten = /run/php/second.sock\nlisten.owner = www-data\npm = static\npm.max_children = 1\n"
 

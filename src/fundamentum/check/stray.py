@@ -38,4 +38,5 @@ def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, mark
 
 def unclear(site: Site) -> bool:
     """Whether it depends on the request, or on what is not followed, to which PHP a site is handed."""
-    return "$" in site.handler or not site.handler
+    script = site.handler.startswith("/") and not site.handler.lower().endswith((".so", ".dll", ".exe"))
+    return not site.handler or "$" in site.handler or script

@@ -41,6 +41,8 @@ class Installation(msgspec.Struct, frozen=True):
     scan_dirs: tuple[str, ...]
     extension_dir: str
     build: Build
+    also: tuple[str, ...] = ()
+    """Other files that are the same program."""
     home: str = ""
     """Where this PHP stands, if it is not the distribution's own."""
     fpm_config: str | None = None

@@ -129,6 +129,8 @@ class Runtime(Fact, frozen=True):
     listen_open: bool = False
     """Whether an access list opens it to others, which is not read."""
     program: Text | None = None
+    also: tuple[Text, ...] = ()
+    """Other files that are the same program."""
     ini_file: Text | None = None
     scan_dir: FilePath | None = None
     packaged: bool = True

@@ -251,6 +251,7 @@ def _runtime(
         listen_mode=pool.mode if pool else 0o660,
         listen_open=pool.open if pool else False,
         program=one.program,
+        also=one.also,
         ini_file=configuration.ini_file,
         scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         pool_file=pool.file if pool else None,

@@ -1,13 +1,16 @@
 """Which PHP serves which web site: what every web server's configuration hands on, and the runtime at the other end."""
 
 import posixpath
+import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.hosts.base import Host, HostError
+from fundamentum.hosts.base import Host, HostError, text_of
+from fundamentum.model.layers import Layer
+from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Site
@@ -16,6 +19,7 @@ from fundamentum.webservers import names, part
 from fundamentum.webservers.handoffs import Handoff
 
 MAX_SITES: Final = 5000
+MAX_WRAPPER: Final = 64 * 1024
 
 
 _OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
@@ -57,6 +61,10 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
                     fronts.append(handoff)
                     continue
                 runtime = served(handoff)
+                if runtime and handoff.kind == "program" and not served.is_plain(handoff, runtime):
+                    why = "a script of its own starts PHP, which may set anything"
+                    wrapped = Layer("start", (), Origin(handoff.target), why)
+                    handoff = msgspec.structs.replace(handoff, layers=(*handoff.layers, wrapped))
                 if handoff.ini_path and runtime and handoff.kind == "module":
                     ini_paths.setdefault(runtime.sapi, handoff.ini_path)
                 if runtime is None and not handoff.idle:
@@ -149,12 +157,26 @@ class _Serving:
                 self._found.setdefault(("socket", *self._socket(runtime.listen)), runtime)
             if runtime.program and runtime.sapi in ("apache2", "cgi"):
                 kind = "module" if runtime.sapi == "apache2" else "program"
-                self._found.setdefault((kind, self._file(runtime.program), ""), runtime)
+                for path in (runtime.program, *runtime.also):
+                    self._found.setdefault((kind, self._file(path), ""), runtime)
 
     def __call__(self, one: Handoff) -> Runtime | None:
         if one.kind == "socket":
             return self._found.get(("socket", *self._socket(one.target)))
-        return self._found.get((one.kind, self._file(one.target), ""))
+        return self._found.get((one.kind, self._file(one.target), "")) or self._wrapped(one)
+
+    def _wrapped(self, one: Handoff) -> Runtime | None:
+        """The runtime that a small script at the other end starts."""
+        try:
+            text = text_of(self.host, one.target, MAX_WRAPPER) if one.kind == "program" else None
+        except HostError:
+            return None
+        started = re.findall(r"^\s*exec\s+(/[^\s;&|]+)", text or "", re.M) if (text or "").startswith("#!") else []
+        return self._found.get((one.kind, self._file(started[0]), "")) if len(started) == 1 else None
+
+    def is_plain(self, one: Handoff, runtime: Runtime) -> bool:
+        """Whether what it is handed to is PHP's own program."""
+        return self._file(one.target) in map(self._file, (runtime.program or "", *runtime.also))
 
     def _file(self, path: str) -> str:
         return self.host.resolve(path) or path

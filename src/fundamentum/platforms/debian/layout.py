@@ -1,6 +1,7 @@
 """Where Debian's packages put PHP: branches, ways of running it, and the directories of each."""
 
 import re
+from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog import api_number, branch_key
@@ -58,6 +59,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
                     for_architecture(api or "", system.architecture),
                     fpm_config=f"{folder}/php-fpm.conf" if sapi == "fpm" else None,
                     service={"fpm": f"php{branch}-fpm", "apache2": "apache2"}.get(sapi),
+                    also=tuple(p for p in _programs(host, sapi, branch) if p != program),
                     defaults=(f"/etc/default/php-fpm{branch}",) if sapi == "fpm" else (),
                     switches=f"/etc/php/{branch}/mods-available",
                     serves=sapi == "fpm"
@@ -68,8 +70,13 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
 
 
 def _program(host: Host, sapi: Sapi, branch: str) -> str | None:
+    return next(_programs(host, sapi, branch), None)
+
+
+def _programs(host: Host, sapi: Sapi, branch: str) -> Iterator[str]:
+    """The files that run a branch in a way; of CGI there are two, which are equal."""
     paths = (pattern.format(branch=branch) for pattern in PROGRAMS[sapi])
-    return next((path for path in paths if host.stat(path)), None)
+    return (path for path in paths if host.stat(path))
 
 
 def _version(host: Host, program: str, remarks: list[Remark]) -> str | None:

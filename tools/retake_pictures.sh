@@ -4,7 +4,8 @@
 set -eu
 cd "$(dirname "$0")/.."
 here=$PWD
-program=$here/${VENV:-.venv}/bin
+program=$(cd "${VENV:-.venv}/bin" && pwd)
+[ -x "$program/fundamentum" ] || { echo "$program/fundamentum: not there; run make demo, or name another with VENV" >&2; exit 1; }
 data=$here/src/fundamentum/demo/data
 display=:${FUNDAMENTUM_DISPLAY:-77}
 

@@ -112,3 +112,17 @@ def test_rooms_know_only_those_below_them(name: str, tree: ast.Module) -> None:
     known = {f"fundamentum.{name}" if module == "fundamentum" else module for module, name in modules}
     rooms = {room_of(module) for module in known if module.startswith("fundamentum.")} - {own, "__version__"}
     assert own == "__init__" or rooms <= KNOWS[own], rooms - KNOWS[own]
+
+
+def test_few_modules_are_imported_inside_functions() -> None:
+    """What is loaded late is loaded by ``entries``; only libraries that few runs need are imported where they are used."""
+    inside = [
+        f"{path.name}: {ast.unparse(node)}"
+        for path in SOURCE.rglob("*.py")
+        for function in ast.walk(ast.parse(path.read_text()))
+        if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)
+        for node in ast.walk(function)
+        if isinstance(node, ast.Import | ast.ImportFrom)
+    ]
+    assert len(inside) <= 10, inside
+    assert not [one for one in inside if "fundamentum" in one]

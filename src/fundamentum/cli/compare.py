@@ -5,28 +5,25 @@ import sys
 
 from fundamentum.check.asked import asked_by
 from fundamentum.check.comparison import compare, compare_for
-from fundamentum.cli import inputs
+from fundamentum.cli.applications import application
+from fundamentum.entries import entry
 from fundamentum.report import comparison
+from fundamentum.report.escape import as_json
 from fundamentum.report.stream import write_out
+from fundamentum.survey.reference import look
 
 
 def run(options: argparse.Namespace) -> int:
     """Hold two servers, or one server then and now, side by side; 1 if something differs."""
-    from fundamentum.survey.reference import look  # noqa: PLC0415
-
-    applications = [inputs.application(word) for word in options.applications]
+    applications = [application(word) for word in options.applications]
     asked = asked_by(applications)
     references = (options.first, options.second)
     surveys = [look(ref, sudo=options.sudo, ask=options.ask, asked=asked) for ref in references]
     found = compare_for(applications, *surveys) if applications else compare(*surveys)
     names = (surveys[0].server, surveys[1].server)
     if options.format == "json":
-        from fundamentum.report.escape import as_json  # noqa: PLC0415
-
         write_out(as_json(comparison.compare_document(*names, found)))
     else:
-        from fundamentum.report import text  # noqa: PLC0415
-
         about = "to " + " and ".join(needs.name for needs in applications) if applications else "for PHP"
-        comparison.write_comparison(text.console_for(sys.stdout), *names, found, about)
+        comparison.write_comparison(entry("fundamentum.report", "text").console_for(sys.stdout), *names, found, about)
     return 1 if found else 0

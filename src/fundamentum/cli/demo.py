@@ -11,7 +11,7 @@ from rich.text import Text
 import fundamentum.demo
 from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
-from fundamentum.cli import inputs
+from fundamentum.cli.applications import application
 from fundamentum.derive.derive import derive
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
@@ -33,7 +33,7 @@ def run(options: argparse.Namespace) -> int:
             write_derived(console, derive(DATA / scene.applications[0]))
             console.print()
             continue
-        wanted = [inputs.application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
+        wanted = [application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
             text.write_check(

@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import NoReturn
 
 from fundamentum.cli.arguments import COMMANDS, USAGE_ERROR, parser
-from fundamentum.cli.inputs import one_line
+from fundamentum.cli.messages import one_line
+from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
 from fundamentum.report.stream import nobody_reads
 
@@ -85,22 +86,9 @@ def _failure(error: Exception, debug: bool) -> str:
 
 
 def _run(options: argparse.Namespace) -> int:
-    match options.command:
-        case "check":
-            from fundamentum.cli import check as command  # noqa: PLC0415
-        case "plan":
-            from fundamentum.cli import plan as command  # type: ignore[no-redef] # noqa: PLC0415
-        case "compare":
-            from fundamentum.cli import compare as command  # type: ignore[no-redef] # noqa: PLC0415
-        case "derive":
-            from fundamentum.cli import derive as command  # type: ignore[no-redef] # noqa: PLC0415
-        case "trace":
-            from fundamentum.cli import trace as command  # type: ignore[no-redef] # noqa: PLC0415
-        case "survey":
-            from fundamentum.cli import survey as command  # type: ignore[no-redef] # noqa: PLC0415
-        case _:
-            from fundamentum.cli import demo as command  # type: ignore[no-redef] # noqa: PLC0415
-    return command.run(options)
+    """The command: the module of its name, which is loaded now."""
+    code: int = entry("fundamentum.cli", options.command or "demo").run(options)
+    return code
 
 
 def _ended(message: str, code: int) -> int:

@@ -4,8 +4,12 @@ import argparse
 import io
 import sys
 from datetime import date
+from typing import IO, Any
 
-from fundamentum.cli import inputs
+from fundamentum.cli.applications import applications
+from fundamentum.cli.output import write_below, write_whole
+from fundamentum.cli.servers import selectors, server
+from fundamentum.entries import entry
 from fundamentum.model.plan import Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.escape import as_json
@@ -17,52 +21,41 @@ from fundamentum.untrusted.files import named
 
 def run(options: argparse.Namespace) -> int:
     """Plan for the applications; 1 if the plan leaves something required unmet."""
-    applications = inputs.applications(options)
-    survey = inputs.server(options, applications)
+    wanted = applications(options)
+    survey = server(options, wanted)
     added: list[str] = []
     for word in options.index:
-        from fundamentum.survey.added_index import with_index  # noqa: PLC0415
-
-        survey, more = with_index(survey, word)
+        survey, more = entry("fundamentum.survey", "added_index").with_index(survey, word)
         added += more
-    named_sites = inputs.selectors(options, survey)
-    made = plan(
-        applications, survey, named_sites, today=date.today(), recommended=not options.required_only, added=added
-    )
+    sites = selectors(options, survey)
+    made = plan(wanted, survey, sites, today=date.today(), recommended=not options.required_only, added=added)
     if options.write_files is not None:
         named(options.write_files, "the folder to write to")
         for path, content in [
             *((one.path, one.content) for one in made.files),
             *((f"{e.path}.diff", e.diff) for e in made.edits),
         ]:
-            inputs.write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))
+            write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))
     if options.format == "text" and options.output == "-":
-        from fundamentum.report import text  # noqa: PLC0415
-        from fundamentum.report.plan_text import write_plan  # noqa: PLC0415
-
         write_remarks(survey, made.before)
-        write_plan(text.console_for(sys.stdout), made)
+        entry("fundamentum.report", "plan_text").write_plan(_console(sys.stdout), made)
     elif options.output == "-":
         write_out(_written(made, options.format))
     else:
-        inputs.write_whole(options.output, _written(made, options.format).encode("utf-8", "backslashreplace"))
+        write_whole(options.output, _written(made, options.format).encode("utf-8", "backslashreplace"))
     return 0 if made.complete else 1
 
 
 def _written(made: Plan, form: str) -> str:
     if form == "json":
         return as_json(plan_document(made))
-    if form == "script":
-        from fundamentum.report.script import as_script  # noqa: PLC0415
-
-        return as_script(made)
-    if form == "playbook":
-        from fundamentum.report.playbook import as_playbook  # noqa: PLC0415
-
-        return as_playbook(made)
-    from fundamentum.report.plan_text import write_plan  # noqa: PLC0415
-    from fundamentum.report.text import console_for  # noqa: PLC0415
-
+    if form in ("script", "playbook"):
+        written: str = getattr(entry("fundamentum.report", form), f"as_{form}")(made)
+        return written
     out = io.StringIO()
-    write_plan(console_for(out), made)
+    entry("fundamentum.report", "plan_text").write_plan(_console(out), made)
     return out.getvalue()
+
+
+def _console(stream: IO[str]) -> Any:
+    return entry("fundamentum.report", "text").console_for(stream)

@@ -6,7 +6,10 @@ import time
 from datetime import date
 from pathlib import Path
 
-from fundamentum.cli import inputs
+from fundamentum.check.asked import asked_by
+from fundamentum.cli.applications import application
+from fundamentum.cli.output import write_whole
+from fundamentum.cli.servers import server
 from fundamentum.entries import entry
 from fundamentum.model.surroundings import Asked
 from fundamentum.report.remarks import write_remarks
@@ -15,10 +18,10 @@ from fundamentum.survey.survey_file import written
 
 def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
-    wanted = [inputs.application(word) for word in options.applications]
+    wanted = [application(word) for word in options.applications]
     if options.recorder:
-        return _recorder(options, inputs.asked(wanted))
-    survey = inputs.server(options, wanted)
+        return _recorder(options, asked_by(wanted))
+    survey = server(options, wanted)
     write_remarks(survey)
     if options.output is None:
         entry("fundamentum.report", "summary").write_survey(sys.stdout, survey, date.today())
@@ -30,13 +33,9 @@ def run(options: argparse.Namespace) -> int:
 def _recorder(options: argparse.Namespace, asked: Asked | None) -> int:
     """Write what records a server elsewhere: a shell script, or a PHP file to be uploaded, with how it is used."""
     if options.recorder == "shell":
-        from fundamentum.survey import recorder  # noqa: PLC0415
-
-        _write(options.output or "-", recorder.script(asked).encode())
+        _write(options.output or "-", entry("fundamentum.survey", "recorder").script(asked).encode())
         return 0
-    from fundamentum.survey.recorder.upload import upload  # noqa: PLC0415
-
-    content, key = upload(asked, time.time())
+    content, key = entry("fundamentum.survey.recorder", "upload").upload(asked, time.time())
     _write(options.output or "-", content.encode())
     name = "FILE.php" if options.output in (None, "-") else Path(options.output).name
     print(f"upload it into the document root, and open http(s)://SITE/{name}?key={key}", file=sys.stderr)
@@ -51,4 +50,4 @@ def _write(target: str, content: bytes) -> None:
     if target == "-":
         sys.stdout.buffer.write(content)
     else:
-        inputs.write_whole(target, content)
+        write_whole(target, content)

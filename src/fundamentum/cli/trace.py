@@ -4,7 +4,8 @@ import argparse
 import sys
 
 from fundamentum.check.tracing import trace
-from fundamentum.cli import inputs
+from fundamentum.cli.applications import application
+from fundamentum.cli.servers import server
 from fundamentum.errors import InputError
 from fundamentum.report import text
 from fundamentum.report.remarks import write_remarks
@@ -13,8 +14,8 @@ from fundamentum.report.trace_text import write_traces
 
 def run(options: argparse.Namespace) -> int:
     """Say everything about one extension, setting, package or command on a server."""
-    applications = [inputs.application(word) for word in options.applications]
-    survey = inputs.server(options, applications, commands=[options.name.removeprefix("command:")])
+    applications = [application(word) for word in options.applications]
+    survey = server(options, applications, commands=[options.name.removeprefix("command:")])
     found = trace(options.name, survey, applications)
     if not found:
         raise InputError(

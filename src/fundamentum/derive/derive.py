@@ -13,6 +13,7 @@ from fundamentum.derive.sweep import Progress, Sweep
 from fundamentum.derive.syntax import Rules, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
+from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.model.text import scrubbed
 from fundamentum.untrusted.budget import Budget
@@ -50,10 +51,10 @@ def derive_listed(listing: Listing, progress: Progress = silent) -> Derived:
     sweep = Sweep(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))))
     with sweep.workers:
         # In the background, the sweep goes on.
-        from fundamentum.derive.conclude import conclude  # noqa: PLC0415
-
         # Names of files and words of their code are the application's own, and may be anything.
-        return scrubbed(conclude(tree, manifest, libraries, sweep, progress, budget))
+        conclude = entry("fundamentum.derive", "conclude").conclude
+        found: Derived = conclude(tree, manifest, libraries, sweep, progress, budget)
+        return scrubbed(found)
 
 
 def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fundamentum import __version__
 from fundamentum.derive.listing import Listing, unchanged
+from fundamentum.entries import entry
 
 if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
@@ -40,19 +41,13 @@ class Answer(NamedTuple):
         """The rest, as it is kept."""
         if self.whole is None:
             return self.packed
-        import msgspec  # noqa: PLC0415
-
-        return msgspec.msgpack.encode(self.whole)
+        return entry("fundamentum.derive", "result").packed(self.whole)  # type: ignore[no-any-return]
 
     def derived(self) -> "Derived":
         """All of it, with the evidence."""
         if self.whole is not None:
             return self.whole
-        import msgspec  # noqa: PLC0415 — slow to import, and a needs file is all that is wanted most often
-
-        from fundamentum.derive.result import Derived  # noqa: PLC0415
-
-        return msgspec.msgpack.decode(self.packed, type=Derived)
+        return entry("fundamentum.derive", "result").unpacked(self.packed)  # type: ignore[no-any-return]
 
 
 def answer(derived: "Derived", text: str) -> Answer:

@@ -60,3 +60,13 @@ class Derived(msgspec.Struct, frozen=True, array_like=True):
     def of_kind(self, kind: str) -> tuple[Entry, ...]:
         """The entries of one kind."""
         return tuple(entry for entry in self.entries if entry.kind == kind)
+
+
+def packed(found: Derived) -> bytes:
+    """All of it, for :func:`unpacked`."""
+    return msgspec.msgpack.encode(found)
+
+
+def unpacked(data: bytes) -> Derived:
+    """What :func:`packed` made."""
+    return msgspec.msgpack.decode(data, type=Derived)

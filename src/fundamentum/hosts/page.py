@@ -8,6 +8,7 @@ import re
 from typing import Any, Final
 
 import msgspec
+from lxml import etree, html
 
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
@@ -146,8 +147,6 @@ def _take(page: _Page, module: str | None, cells: list[str], in_directives: bool
 
 
 def _html(data: bytes) -> _Page:
-    from lxml import etree, html  # noqa: PLC0415 — for pages only
-
     page = _Page()
     if data.count(b"<") > MAX_TAGS:
         return page

@@ -9,6 +9,7 @@ import msgspec
 from fundamentum.check.judge import judge
 from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
+from fundamentum.entries import entry
 from fundamentum.model.actions import (
     Action,
     AddLine,
@@ -173,12 +174,11 @@ class Planner:
         wanted = [action.package for action in done.actions.values() if isinstance(action, Install)]
         if not wanted or not self.market.platform.resolved_here:
             return  # what comes along elsewhere, the package manager itself will say
-        from fundamentum.plan.dependencies import Resolver, asides  # noqa: PLC0415 — its library is slow to import
-
-        self._resolver = self._resolver or Resolver(self.survey, self.market)
+        dependencies = entry("fundamentum.plan", "dependencies")  # brings a library that is slow to import
+        self._resolver = self._resolver or dependencies.Resolver(self.survey, self.market)
         along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
-        done.asides = tuple(asides(along, wanted, self.survey))
+        done.asides = tuple(dependencies.asides(along, wanted, self.survey))
 
     def plan(self, applications: Sequence[Needs], selector: str | Sequence[str | None] | None = None) -> Plan:
         """The changes that make these applications run on this server."""

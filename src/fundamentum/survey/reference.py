@@ -1,12 +1,14 @@
 """What a server's reference leads to: the machine itself, a root directory, SSH, a file, or an address."""
 
 from pathlib import Path
-from typing import Final, Literal
+from typing import Final, Literal, cast
 
 from msgspec.structs import replace
 
+from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.hosts.directory import DirectoryHost, this_machine
+from fundamentum.hosts.windows_directory import WindowsHost
 from fundamentum.model.surroundings import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.text import scrubbed
@@ -44,26 +46,18 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
     if ask != "files" and (reference is not None and ("://" in reference or not path.is_dir())):
         raise InputError(_shown(reference), "--ask needs the server itself: this machine, or its root directory")
     if over_ssh:
-        from fundamentum.hosts.ssh import reach  # noqa: PLC0415 — each way is loaded where it is taken
-        from fundamentum.survey import recorder  # noqa: PLC0415
-
-        return survey(reach(reference or "", recorder.script(asked), sudo=sudo), asked)
+        script = entry("fundamentum.survey", "recorder").script(asked)
+        return survey(entry("fundamentum.hosts", "ssh").reach(reference or "", script, sudo=sudo), asked)
     if reference is not None and "://" in reference:
-        from fundamentum.hosts.page_address import survey_address  # noqa: PLC0415
-
-        return survey_address(reference)
+        return cast(Survey, entry("fundamentum.hosts", "page_address").survey_address(reference))
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
     if asked and asked.products and (reference is None or str(path.resolve()) == "/"):
-        from fundamentum.survey.database_greeting import here  # noqa: PLC0415
-
-        found = replace(found, databases=here())
+        found = replace(found, databases=entry("fundamentum.survey", "database_greeting").here())
     if ask != "files":
-        from fundamentum.survey.pool_answers import ask_pools  # noqa: PLC0415
-        from fundamentum.survey.site_answers import ask_sites  # noqa: PLC0415
-
-        found = ask_sites(ask_pools(found, path), path, with_file=ask == "with-file")
+        found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)
+        found = entry("fundamentum.survey", "site_answers").ask_sites(found, path, with_file=ask == "with-file")
     return found
 
 
@@ -83,8 +77,6 @@ def _directory(path: Path, word: str) -> DirectoryHost:
     name = path.resolve().name or "root"
     if any((path / sign).exists() or (path / sign).is_symlink() for sign in _root_signs()):
         return DirectoryHost(path, name, live=str(path.resolve()) == "/")
-    from fundamentum.hosts.windows_directory import WindowsHost  # noqa: PLC0415 — seldom needed
-
     windows = WindowsHost(path, name)
     if windows.holds_php():
         return windows
@@ -95,17 +87,12 @@ def _directory(path: Path, word: str) -> DirectoryHost:
 def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
     data = read_named(path, MAX_FILE, "a survey, a recording or an information page", word)
     if data[:2] == b"\x1f\x8b" or data[257:262] == b"ustar":
-        from fundamentum.hosts.recording import open_recording  # noqa: PLC0415
-
-        return survey(open_recording(data, word), asked)
+        return survey(entry("fundamentum.hosts", "recording").open_recording(data, word), asked)
     if data.startswith(SIGN):
-        from fundamentum.survey.upload_answer import survey_upload  # noqa: PLC0415
-
-        return survey_upload(data, word)
+        return cast(Survey, entry("fundamentum.survey", "upload_answer").survey_upload(data, word))
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":
-        from fundamentum.hosts.page import is_page, survey_page  # noqa: PLC0415
-
-        if is_page(data):
-            return survey_page(data, word)
+        page = entry("fundamentum.hosts", "page")
+        if page.is_page(data):
+            return cast(Survey, page.survey_page(data, word))
         raise InputError(word, "is neither a survey, nor a recording, nor an information page")
     return read(data, word)

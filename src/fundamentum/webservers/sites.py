@@ -15,7 +15,7 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Site
 from fundamentum.model.text import is_plain
-from fundamentum.webservers import names, part
+from fundamentum.webservers import names, part, webserver
 from fundamentum.webservers.handoffs import Handoff
 
 MAX_SITES: Final = 5000
@@ -48,6 +48,9 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
     remarks: list[Remark] = []
     for server in names():
         files[server] = []
+        folders = webserver(server).configuration
+        if folders and not host.windows and not any(host.stat(folder) for folder in folders):
+            continue  # not here: what reads it is not even loaded
         reader = part(server, "reading")
         if not hasattr(reader, "read"):
             continue

@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterable, Iterator
 from typing import Any, Final
 
 import msgspec
+from lxml import etree
 
 from fundamentum.hosts.base import Host, HostError, listed, matching, text_or_none
 from fundamentum.model.packages import Offer, Repository
@@ -229,8 +230,6 @@ def _packages(
 
 def _elements(packed: _Packed, budget: Budget) -> Iterator[Any]:
     """Every package of a list, one at a time: the whole list would take ten times its size in memory."""
-    from lxml import etree  # noqa: PLC0415 — for this family only
-
     parser = etree.XMLPullParser(("end",), tag=f"{_COMMON}package", resolve_entities=False, no_network=True)
     since = 0
     try:

@@ -5,6 +5,7 @@ import re
 from typing import Any, Final
 
 import msgspec
+import yaml
 
 from fundamentum.hosts.base import Host, matching, text_or_none
 
@@ -82,8 +83,6 @@ def configuration(text: str | None) -> configparser.ConfigParser:
 
 def _document(text: bytes) -> object:
     """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
-    import yaml  # noqa: PLC0415 — only where a repository has modules
-
     loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
     depth = 0
     try:

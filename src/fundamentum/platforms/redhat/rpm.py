@@ -2,7 +2,9 @@
 
 import os
 import re
+import sqlite3
 import struct
+import tempfile
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
@@ -143,9 +145,6 @@ def _stored(host: Host, path: str, wanted: tuple[str, ...]) -> Iterator[Package]
 
     The database is copied first: SQLite wants to write beside what it reads.
     """
-    import sqlite3  # noqa: PLC0415 — for this family only
-    import tempfile  # noqa: PLC0415
-
     if not path.endswith(SQLITE):
         raise HostError(f"{path or 'rpm'}: a database format that only rpm itself reads")
     with tempfile.TemporaryDirectory(prefix="fundamentum-") as folder:
@@ -186,8 +185,6 @@ def _copied(host: Host, path: str, target: Path) -> None:
 
 def _headers(connection: "sqlite3.Connection", host: Host, wanted: tuple[str, ...]) -> Iterator[Package]:
     """The packages of a database that may have been made to keep its reader busy: a view without an end, say."""
-    import sqlite3  # noqa: PLC0415
-
     connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, MAX_HEADER)
     connection.set_progress_handler(lambda: int(host.budget.left() <= 0), 10_000)
     connection.execute("PRAGMA trusted_schema = OFF")

@@ -1,8 +1,11 @@
 """nginx's configuration as a tree of statements, includes followed.  The language is read by crossplane."""
 
 import re
+import tempfile
 from collections.abc import Iterator
 from typing import Any, Final
+
+import crossplane
 
 from fundamentum.hosts.base import MAX_TEXT, HostError
 from fundamentum.model.origin import Origin
@@ -37,10 +40,6 @@ class Reader:
         yield from self._expanded(self._trees[path], path, depth)
 
     def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
-        import tempfile  # noqa: PLC0415 — slow to import, and only where nginx is
-
-        import crossplane  # noqa: PLC0415
-
         if why := _oversized(text):
             self.files.remarks.append(Remark("web sites", f"{path}: {why}: not read, sites set up there are unknown"))
             return []

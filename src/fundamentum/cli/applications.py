@@ -1,0 +1,79 @@
+"""The applications that the command line names, with what is accepted of their findings."""
+
+import argparse
+import itertools
+import os
+from datetime import date
+from pathlib import Path
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.cli.messages import write_remarks
+from fundamentum.entries import entry
+from fundamentum.errors import InputError
+from fundamentum.model.needs import Needs
+from fundamentum.needs.accepted import SUFFIX as ACCEPTED
+from fundamentum.needs.accepted import load_accepted, unmatched
+from fundamentum.needs.file import SUFFIX, load, parse
+from fundamentum.untrusted.files import named
+
+MAX_NAMES: Final = 20_000
+"""Names of an application's directory among which its needs file is looked for."""
+
+
+def applications(options: argparse.Namespace) -> list[Needs]:
+    """The applications that the options name, with what is accepted of their findings.
+
+    That stands in the files that ``--accepted`` names, which count for all of them, and in ``NAME.accepted.toml``
+    beside ``NAME.needs.toml``.  An acceptance that matches nothing is remarked.
+    """
+
+    common = tuple(one for word in options.accepted for one in load_accepted(named(word), today=date.today()))
+    found = []
+    for word in options.applications:
+        needs, beside = application(word), _beside(word)
+        accepted = (*(load_accepted(beside, today=date.today()) if beside else ()), *common)
+        found.append(replace(needs, accepted=accepted) if accepted else needs)
+    write_remarks(f"{one.where}: '{one.need}' is no need of these applications" for one in unmatched(found))
+    return found
+
+
+def _beside(word: str) -> Path | None:
+    """The file of accepted findings beside a needs file."""
+    path = Path(word)
+    if path.is_dir():
+        found = _needs_files(path)
+        if len(found) != 1:
+            return None
+        path = found[0]
+    if not path.name.endswith(SUFFIX):
+        return None
+    beside = path.with_name(path.name.removesuffix(SUFFIX) + ACCEPTED)
+    return beside if beside.is_file() else None
+
+
+def _needs_files(folder: Path) -> list[Path]:
+    """The needs files in a directory, which may be somebody else's: among the first names, and no links out of it."""
+    try:
+        with os.scandir(folder) as entries:
+            some = [one for one in itertools.islice(entries, MAX_NAMES) if one.name.endswith(SUFFIX)]
+            return sorted(folder / one.name for one in some if one.is_file(follow_symlinks=False))
+    except OSError as error:
+        raise InputError(str(folder), f"cannot be read: {error.strerror}") from error
+
+
+def application(word: str) -> Needs:
+    """A needs file, the one needs file in a directory, or what an application's directory tells of itself."""
+    path = named(word, "a needs file or an application's directory")
+    if path.is_dir():
+        found = _needs_files(path)
+        if len(found) > 1:
+            names = ", ".join(one.name for one in found)
+            raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
+        if not found:
+            result = entry("fundamentum.cli", "derivation").derived(path)
+            write_remarks(result.remarks)
+            return parse(result.text, f"{result.name} (derived)")
+        path = found[0]
+    return load(path)

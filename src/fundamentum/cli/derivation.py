@@ -1,0 +1,34 @@
+"""What an application's directory tells of its needs: as it was kept, or derived anew."""
+
+from pathlib import Path
+
+from fundamentum.cli.progress import Progress
+from fundamentum.derive import kept
+from fundamentum.derive.kept import Answer
+from fundamentum.derive.listing import Listing
+from fundamentum.entries import entry
+from fundamentum.errors import InputError
+
+
+def derived(directory: Path, *, fresh: bool = False) -> Answer:
+    """What an application's directory tells of its needs.
+
+    ``fresh``: read the directory even if nothing in it has changed.
+    """
+
+    if not directory.is_dir():
+        raise InputError(str(directory), "is no directory; name the directory of an application")
+    known = not fresh and kept.any_of(str(directory))
+    if known and (found := kept.recall(str(directory))) is not None:
+        return found
+    listing = Listing(str(directory))
+    found = kept.recall_listed(listing) if known else None
+    if found is None:
+        progress = Progress()
+        try:
+            result = entry("fundamentum.derive", "derive").derive_listed(listing, progress)
+        finally:
+            progress.end()
+        found = kept.answer(result, entry("fundamentum.derive", "written").written(result))
+    kept.remember(listing, found)
+    return found

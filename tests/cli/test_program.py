@@ -32,6 +32,18 @@ def test_check_ends_with_one_until_the_needs_are_met(folder: Path) -> None:
     assert run(folder, "check", "ready.needs.toml", "nightlog.needs.toml", "--server", "root").returncode == 1
 
 
+def test_a_check_ends_with_one_command_for_all_packages_and_what_to_type_next(folder: Path) -> None:
+    lines = run(folder, "check", "nightlog.needs.toml", "--server", "root").stdout.splitlines()
+    assert lines[-5:] == [
+        "all packages at once",
+        "  apt-get install --no-install-recommends php8.2-gd",
+        "",
+        "next, for all of it",
+        "  fundamentum plan nightlog.needs.toml --server root",
+    ]
+    assert "next" not in run(folder, "check", "ready.needs.toml", "--server", "root").stdout
+
+
 def test_a_survey_made_here_is_judged_the_same_elsewhere(folder: Path) -> None:
     assert run(folder, "survey", "root", "-o", "mizar.survey.json").returncode == 0
     live, saved = (

@@ -1,6 +1,7 @@
 """Names and values from a hostile server or application never act: not in a script, not on a terminal."""
 
 import io
+import re
 import shlex
 import shutil
 import subprocess
@@ -33,6 +34,7 @@ from fundamentum.report.plan_text import write_plan
 from fundamentum.report.playbook import as_playbook
 from fundamentum.report.remarks import write_remarks
 from fundamentum.report.script import as_script
+from fundamentum.report.steps import steps
 from fundamentum.report.summary import write_survey
 from fundamentum.survey.observe import survey
 from tests import around
@@ -72,9 +74,9 @@ def test_a_script_does_only_what_it_would_without_them(
     )
     script = as_script(hostile)
     # The helpers only write down what they are called with.
-    head, body = script.index("set -eu"), script.index("\n# Packages\n")
+    head, own = script.index("set -eu"), script[script.index("plan() {") : script.index("\n}\n")] + "\n}\nplan\n"
     calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$@"; }\nrestart_service() { record restart "$1"; }\nfinish() { :; }\n'
-    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
+    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
     assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
@@ -177,8 +179,8 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
         "".join(f'{name}() {{ printf "%s\\0" "$@" >> calls; }}\n' for name in names.split())
         + "finish() { :; }\nsay() { :; }\n"
     )
-    head, body = script.index("set -eu"), script.index("\n# Packages\n" if made.installs else "\n# Settings\n")
-    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + script[body:]).encode())
+    head, own = script.index("set -eu"), script[script.index("plan() {") : script.index("\n}\n")] + "\n}\nplan\n"
+    (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
     assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
@@ -224,6 +226,20 @@ def test_a_family_that_is_none_gets_into_no_script(made: Plan) -> None:
     assert nothing.empty and "touch" not in as_script(nothing)
     with pytest.raises(FundamentumError):
         as_script(replace(made, family="debian; touch x"))
+
+
+def test_a_script_begins_with_the_plan_and_has_the_functions_it_uses(made: Plan) -> None:
+    lines = as_script(made).splitlines()
+    own = lines[lines.index("plan() {") : lines.index("}")]
+    assert [line.strip()[2:] for line in own if re.match(r"    # \d", line)] == [
+        f"{number}. {step.title}" for number, step in enumerate(steps(made), 1)
+    ]
+    assert len(own) <= 60 and lines[-1] == "plan"
+    functions = {match[1] for line in lines if (match := re.match(r"([a-z_]+)\(\) \{", line))}
+    code = "\n".join(line for line in lines if not line.lstrip().startswith("#"))
+    assert {name for name in functions if len(re.findall(rf"\b{name}\b", code)) < 2} == set()
+    assert {"install_packages", "write_file", "restart_service"} <= functions
+    assert not functions & {"change_file", "set_label", "switch_web_server", "start_service", "need_source", "grant"}
 
 
 def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:

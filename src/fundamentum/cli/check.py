@@ -1,6 +1,7 @@
 """``fundamentum check``."""
 
 import argparse
+import shlex
 import sys
 from datetime import date
 
@@ -13,6 +14,7 @@ from fundamentum.report.check_document import check_document
 from fundamentum.report.escape import as_json
 from fundamentum.report.remarks import write_remarks
 from fundamentum.report.stream import write_out
+from fundamentum.untrusted.secrets import without_credentials
 
 
 def run(options: argparse.Namespace) -> int:
@@ -27,5 +29,15 @@ def run(options: argparse.Namespace) -> int:
     else:
         write_remarks(survey, judgements)
         text = entry("fundamentum.report", "text")  # brings a terminal library that JSON does not need
-        text.write_check(text.console_for(sys.stdout), judgements, survey, today=date.today())
+        console, following = text.console_for(sys.stdout), _following(options)
+        text.write_check(console, judgements, survey, today=date.today(), following=following)
     return 0 if all(one.satisfied for one in judgements) else 1
+
+
+def _following(options: argparse.Namespace) -> str:
+    """The command that plans what is missing; empty where that would repeat what may be a password."""
+    words = ["fundamentum", "plan", *options.applications]
+    for name in ("server", "runtime", "directory"):
+        words += [f"--{name}", value] if (value := getattr(options, name)) else []
+    command = shlex.join(words)
+    return "" if without_credentials(command) != command else command

@@ -1,124 +1,139 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
-from collections.abc import Iterator
-from pathlib import Path
+from collections.abc import Callable, Iterator
 from typing import Final
 
-from fundamentum import webservers
 from fundamentum.check import directories
 from fundamentum.errors import FundamentumError
-from fundamentum.model.actions import Change, Reason, about_of, key_of
+from fundamentum.model.actions import Change, about_of, key_of
 from fundamentum.model.findings import Arrangement
 from fundamentum.model.plan import Plan
-from fundamentum.platforms import families, platform, text_of
+from fundamentum.platforms import families, platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
-from fundamentum.webservers import webserver
-
-_HEAD: Final = Path(__file__).with_name("script_head.sh")
+from fundamentum.report.shell_library import functions_for, introduction
+from fundamentum.report.steps import Step, steps
 
 
 def as_script(plan: Plan) -> str:
-    """The script.  Every word that comes from a server or an application is quoted."""
+    """The script: the plan first, as it is told, behind it what its steps are written in.
+
+    Every word that comes from a server or an application is quoted.
+    """
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(one.needs.name for one in plan.after)
     runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
-    read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
-    head = _HEAD.read_text("utf-8").replace("%READ_BY_SERVICES%", shell_words(read)) + text_of(plan.family, "script.sh")
-    parts = (_sources, _installs, _switches, _contents, _directories, _services, _left)
-    body = [line for part in parts for line in part(plan)]
+    body = [line for number, step in enumerate(steps(plan), 1) for line in _step(plan, number, step)]
+    body += _left(plan)
+    body += ["finish"] if not plan.empty else ['say "nothing to do"']
+    library = functions_for(plan.family, body)
     if any('"$cr"' in line for line in body):
-        head += "\ncr=$(printf '\\r')\n"
-    out = ["#!/bin/sh", *_comment(f"What {plan.server} lacks for {names} on {runtimes}."), head, *body]
-    out += ["finish"] if not plan.empty else ['say "nothing to do"']
-    return "\n".join(out).rstrip("\n") + "\n"
-
-
-def _sources(plan: Plan) -> Iterator[str]:
-    for source in plan.repositories:
-        yield from _comment(f"Package source to be configured first: {source}")
-        yield from (shell_words(["need_source", clean(source), *_from(plan, source)]), "")
-    if plan.switch:
-        yield from _comment("The module stream; what is installed of another one is replaced")
-        yield from (shell_words(["switch_stream", *plan.switch.split(":", 1)]), "")
-
-
-def _installs(plan: Plan) -> Iterator[str]:
-    fresh = [one for one in plan.installs if not one.again]
-    again = [one for one in plan.installs if one.again]
-    for title, function, group in (
-        ("Packages", "install_packages", fresh),
-        ("Packages whose files are not what they should be", "install_again", again),
-    ):
-        if not group:
-            continue
-        yield from _comment(title)
-        for one in group:
-            yield from _reasons(one.package, plan.reasons.get(key_of(one), ()))
-        if plan.along and group is fresh:
-            yield from _comment(f"With them come, as dependencies: {', '.join(plan.along)}")
-        if plan.removes and group is fresh:
-            yield from _comment(f"They take away: {', '.join(plan.removes)}")
-        yield from (f"{function} {shell_words(one.package for one in group)}", "")
-
-
-def _switches(plan: Plan) -> Iterator[str]:
-    if plan.enables:
-        yield from _comment("Extensions that are there, but not switched on")
-        for enable in plan.enables:
-            yield from _reasons(enable.extension, plan.reasons.get(key_of(enable), ()))
-            yield shell_words(["switch_on", enable.branch, enable.sapi, enable.switch])
-        yield ""
-    for switch in plan.switched:
-        yield from _comment("The web server, so that it hands PHP files to PHP")
-        yield from _reasons(about_of(switch), plan.reasons.get(key_of(switch), ()))
-        lists = (switch.without, switch.modules, switch.snippets)
-        if any(lists):
-            yield shell_words(["switch_web_server", *(" ".join(names) for names in lists)])
-        yield from (shell_words(["link_site", one.file, one.link]) for one in switch.sites)
-        yield ""
-
-
-def _contents(plan: Plan) -> Iterator[str]:
-    for file in plan.files:
-        yield from (*_changes(plan, file.path), *_with_lines("write_file", file.path, file.content), "")
-    for edit in plan.edits:
-        yield from (*_changes(plan, edit.path), *_with_lines("change_file", edit.path, edit.diff), "")
-
-
-def _directories(plan: Plan) -> Iterator[str]:
-    for one in plan.arranged:
-        yield from (*_comment("A directory"), *_reasons(one.arrangement.path, plan.reasons.get(key_of(one), ())))
-        yield from (*(shell_words(words) for words in _arranged(one.arrangement)), "")
-
-
-def _services(plan: Plan) -> Iterator[str]:
-    for restart in plan.restarts:
-        yield from _comment("The service, so that it runs with all of this")
-        yield from _reasons(restart.service, plan.reasons.get(key_of(restart), ()))
-        yield from (
-            shell_words(
-                [f"{restart.verb}_service", restart.service, *platform(plan.family).service_check(restart.service)]
-            ),
+        library.append("cr=$(printf '\\r')")
+    return "\n".join(
+        [
+            "#!/bin/sh",
+            *_comment(f"What {plan.server} lacks for {names} on {runtimes}."),
+            *introduction(),
+            "set -eu",
             "",
-        )
+            "plan() {",
+            *(f"    {line}" if line else "" for line in body),
+            "}",
+            "",
+            "# What the plan is written in; it is carried out by the last line.",
+            *library,
+            "",
+            "plan",
+            "",
+        ]
+    )
+
+
+def _step(plan: Plan, number: int, step: Step) -> list[str]:
+    """One step: its title and reasons as comments, and what does it."""
+    along = []
+    if step.kind == "install":
+        along += [f"with them come, as dependencies: {', '.join(plan.along)}"] if plan.along else []
+        along += [f"they take away: {', '.join(plan.removes)}"] if plan.removes else []
+    comments = [line for words in (*step.why, *along) for line in _comment(f"  {words}")]
+    return [*_comment(f"{number}. {step.title}"), *comments, *_CALLS.get(step.kind, _nothing)(plan, step), ""]
+
+
+def _nothing(plan: Plan, step: Step) -> list[str]:
+    return []
+
+
+def _source(plan: Plan, step: Step) -> list[str]:
+    return [shell_words(["need_source", clean(step.subject), *_from(plan, step.subject)])]
+
+
+def _stream(plan: Plan, step: Step) -> list[str]:
+    return [shell_words(["switch_stream", *step.subject.split(":", 1)])]
+
+
+def _install(plan: Plan, step: Step) -> list[str]:
+    found = []
+    for function, again in (("install_packages", False), ("install_again", True)):
+        if names := [one.package for one in plan.installs if one.again is again]:
+            found.append(f"{function} {shell_words(names)}")
+    return found
+
+
+def _enable(plan: Plan, step: Step) -> list[str]:
+    return [shell_words(["switch_on", one.branch, one.sapi, one.switch]) for one in plan.enables]
+
+
+def _modules(plan: Plan, step: Step) -> list[str]:
+    (switch,) = (one for one in plan.switched if key_of(one) == step.subject)
+    lists = (switch.without, switch.modules, switch.snippets)
+    found = [shell_words(["switch_web_server", *(" ".join(names) for names in lists)])] if any(lists) else []
+    return found + [shell_words(["link_site", one.file, one.link]) for one in switch.sites]
+
+
+def _file(plan: Plan, step: Step) -> list[str]:
+    (content,) = {one.content for one in plan.files if one.path == step.subject}
+    return [*_changes(plan, step.subject), *_with_lines("write_file", step.subject, content)]
+
+
+def _edit(plan: Plan, step: Step) -> list[str]:
+    (diff,) = {one.diff for one in plan.edits if one.path == step.subject}
+    return [*_changes(plan, step.subject), *_with_lines("change_file", step.subject, diff)]
+
+
+def _directory(plan: Plan, step: Step) -> list[str]:
+    (change,) = {one.arrangement for one in plan.arranged if one.arrangement.path == step.subject}
+    return [shell_words(words) for words in _arranged(change)]
+
+
+def _service(plan: Plan, step: Step) -> list[str]:
+    (restart,) = (one for one in plan.restarts if one.service == step.subject)
+    check = platform(plan.family).service_check(restart.service)
+    return [shell_words([f"{restart.verb}_service", restart.service, *check])]
+
+
+_CALLS: Final[dict[str, Callable[[Plan, Step], list[str]]]] = {
+    "source": _source,
+    "switch": _stream,
+    "install": _install,
+    "enable": _enable,
+    "modules": _modules,
+    "file": _file,
+    "edit": _edit,
+    "directory": _directory,
+    "restart": _service,
+}
 
 
 def _left(plan: Plan) -> Iterator[str]:
-    for pool in plan.pools:
-        yield from _comment(f"To be decided: let the web server hand the site of {pool.name} to unix:{pool.listen}")
     for need in plan.unresolved:
         yield from _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
 
 
 def _changes(plan: Plan, file: str) -> list[str]:
-    """What is changed in one file, and why, as comments."""
-    out = _comment("Settings")
-    for change in plan.about(file):
-        now = f" (now {change.before or 'not set'})" if isinstance(change, Change) else ""
-        out += _reasons(f"{about_of(change)}{now}", plan.reasons.get(key_of(change), ()))
-    return out
+    """What is changed in one file, as comments."""
+    found = [one for one in plan.about(file) if isinstance(one, Change)]
+    return [line for one in found for line in _comment(f"  {about_of(one)}: now {one.before or 'not set'}")]
 
 
 def _arranged(change: Arrangement) -> list[list[str]]:
@@ -138,10 +153,6 @@ def _arranged(change: Arrangement) -> list[list[str]]:
 
 def _comment(text: str) -> list[str]:
     return [f"# {clean(text)}"]
-
-
-def _reasons(about: str, reasons: tuple[Reason, ...]) -> list[str]:
-    return [line for reason in reasons for line in _comment(f"  {about}: {reason}")]
 
 
 def _with_lines(function: str, path: str, content: str) -> list[str]:

@@ -67,7 +67,8 @@ def steps(plan: Plan) -> list[Step]:
         found.append(Step("switch on what is there already", commands, reasons, "enable"))
     for switch in plan.switched:
         reasons = why(plan, key_of(switch), about_of(switch))
-        found.append(Step("let the web server hand PHP files to PHP", _switching(switch), reasons, "modules"))
+        title = "let the web server hand PHP files to PHP"
+        found.append(Step(title, _switching(switch), reasons, "modules", key_of(switch)))
     for file in plan.files:
         lines = shlex.join(file.content.splitlines())
         command = f"printf '%s\\n' {lines} > {shlex.quote(file.path)}"

@@ -1,6 +1,7 @@
 """Findings, plans and surveys for a person at a terminal."""
 
 import os
+import shlex
 from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import IO, Final, cast
@@ -14,6 +15,7 @@ from fundamentum.check.safety import risks
 from fundamentum.model.findings import Finding, Judgement
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.survey import Survey
+from fundamentum.platforms import platform
 from fundamentum.report.chain_text import chain_lines
 from fundamentum.report.escape import clean
 from fundamentum.report.stream import nobody_reads
@@ -75,8 +77,13 @@ def name_of(need: str) -> str:
     return clean(NeedId(need).words)
 
 
-def write_check(console: Console, judgements: Sequence[Judgement], survey: Survey, *, today: date) -> None:
-    """What is wrong first, then what is fine in short."""
+def write_check(
+    console: Console, judgements: Sequence[Judgement], survey: Survey, *, today: date, following: str = ""
+) -> None:
+    """What is wrong first, then what is fine in short; last one command for all packages, and what to type next.
+
+    ``following`` is that, where something is not met.
+    """
     for number, judgement in enumerate(judgements):
         if number:
             console.print()
@@ -92,6 +99,19 @@ def write_check(console: Console, judgements: Sequence[Judgement], survey: Surve
         _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
         _fine(console, [f for f in judgement.findings if f.verdict == "met"])
         _risks(console, judgement, survey, today)
+    lacking = [f for one in judgements for f in one.all_findings if f.verdict in ("unmet", "unknown")]
+    installed = {one.name for one in survey.installed or ()}
+    packages = {f.package for f in lacking if f.package and f.package not in installed}
+    if packages:
+        command = shlex.join(platform(survey.system.family).install(sorted(packages)))
+        _last(console, "all packages at once", command)
+    if lacking and following:
+        _last(console, "next, for all of it", following)
+
+
+def _last(console: Console, title: str, command: str) -> None:
+    console.print(Text(f"\n{title}", style=STYLES["dim"]))
+    console.print(Text(f"  {clean(command)}", style=STYLES["remedy"]), soft_wrap=True)  # so that it can be copied
 
 
 def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:

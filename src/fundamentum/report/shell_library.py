@@ -1,0 +1,73 @@
+"""The shell functions that scripts are written in, of which a script has those that it uses, and no others."""
+
+import re
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Final
+
+import msgspec
+
+from fundamentum import webservers
+from fundamentum.platforms import platform, text_of
+from fundamentum.report.escape import shell_words
+from fundamentum.webservers import webserver
+
+_HEAD: Final = Path(__file__).with_name("script_head.sh")
+_BEGINS: Final = re.compile(r"([a-z_]+)\(\) \{")
+
+
+class Part(msgspec.Struct, frozen=True):
+    """A function with the comment above it, or lines that are always there (``name`` empty)."""
+
+    name: str
+    lines: tuple[str, ...]
+
+
+def introduction() -> list[str]:
+    """How a script is used: the comment it begins with."""
+    text = _HEAD.read_text("utf-8")
+    return text[: text.index("set -eu")].splitlines()
+
+
+def functions_for(family: str, body: Iterable[str]) -> list[str]:
+    """What the lines of a script rest on, in order; the platform's own words among it."""
+    parts = list(_parts(_whole(family)))
+    code = {part.name: _calls(part.lines) for part in parts if part.name}
+    wanted = _calls(body).union(*(_calls(part.lines) for part in parts if not part.name))
+    used: set[str] = set()
+    while more := (wanted & code.keys()) - used:
+        used |= more
+        wanted = wanted.union(*(code[name] for name in more))
+    lines = [line for part in parts if not part.name or part.name in used for line in part.lines]
+    return [line for line, before in zip(lines, ("", *lines), strict=False) if line or before]
+
+
+def _whole(family: str) -> str:
+    of = platform(family)
+    read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
+    text = _HEAD.read_text("utf-8")
+    text = text[text.index("set -eu") :].partition("\n")[2].replace("%READ_BY_SERVICES%", shell_words(read))
+    return text + text_of(family, "script.sh")
+
+
+def _parts(text: str) -> Iterable[Part]:
+    above: list[str] = []
+    lines = iter(text.splitlines())
+    for line in lines:
+        if line.startswith("#"):
+            above.append(line)
+        elif match := _BEGINS.match(line):
+            whole = [line]
+            while not re.match(r"\}|\S.*\}(?: *#.*)?$", whole[-1]):
+                whole.append(next(lines))
+            yield Part(match[1], (*above, *whole))
+            above = []
+        else:
+            yield Part("", (*above, line))
+            above = []
+
+
+def _calls(lines: Iterable[str]) -> set[str]:
+    """The words of lines that stand where a command can."""
+    code = re.sub(r"'[^']*'", "", "\n".join(re.sub(r"(?:^|\s)#.*", "", line) for line in lines))
+    return set(re.findall(r"(?:^|[;&|({!`]|\b(?:then|do|else|if|while)\s)\s*([a-z_]+)(?![=\w])", code, re.M))

@@ -26,9 +26,9 @@ picture() { # NAME LINES COMMAND
 }
 
 picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
-picture check 44 'fundamentum check nightlog.needs.toml --server vega.survey.json'
-picture check-accepted 50 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
-picture check-chain 66 'fundamentum check platevault.needs.toml --server deneb.survey.json'
+picture check 52 'fundamentum check nightlog.needs.toml --server vega.survey.json'
+picture check-accepted 58 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
+picture check-chain 74 'fundamentum check platevault.needs.toml --server deneb.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
 picture derive 45 'fundamentum derive platevault'
 picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'

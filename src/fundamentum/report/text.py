@@ -217,9 +217,9 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
     for finding in findings:
         kind, names = finding.need.kind, finding.need.names
         words = " or ".join(names)
-        if kind == "php" or kind == "database":
-            words = finding.found or ""
-        elif kind in ("extension", "loader", "command"):
+        if kind in ("php", "database", "command"):
+            words = finding.found or words  # of a command its full path, which applications ask for
+        elif kind in ("extension", "loader"):
             words += f" ({finding.subject})" if len(names) > 1 and finding.subject else ""
         else:
             words = f"{finding.need.named or words} {finding.found}"

@@ -1,7 +1,9 @@
 #!/bin/sh
 # Take the pictures in docs/screenshots anew: each command in a real terminal window, on a display of its own.
+# With names of pictures as arguments: only those.
 # Needs xvfb, xterm and imagemagick (Debian packages), and the fonts of fonts-dejavu-core.
 set -eu
+wanted=$*
 cd "$(dirname "$0")/.."
 here=$PWD
 program=$(cd "${VENV:-.venv}/bin" && pwd)
@@ -15,6 +17,7 @@ trap 'kill $server' EXIT
 sleep 2
 
 picture() { # NAME LINES COMMAND
+    case " $wanted " in "  " | *" $1 "*) ;; *) return 0 ;; esac
     DISPLAY=$display PATH=$program:$PATH xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry "140x$2" -bg '#10141c' -fg '#d8dee9' \
         -xrm 'xterm*scrollBar: false' -xrm 'xterm*internalBorder: 12' \
         -e sh -c "cd '$data'; printf '\033[1m\$ %s\033[0m\n\n' '$3'; $3; tput civis; sleep 7" &
@@ -28,7 +31,7 @@ picture() { # NAME LINES COMMAND
 picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
 picture check 52 'fundamentum check nightlog.needs.toml --server vega.survey.json'
 picture check-accepted 58 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
-picture check-chain 74 'fundamentum check platevault.needs.toml --server deneb.survey.json'
+picture check-chain 86 'fundamentum check platevault.needs.toml --server deneb.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
 picture derive 45 'fundamentum derive platevault'
 picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'

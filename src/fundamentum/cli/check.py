@@ -10,6 +10,7 @@ from fundamentum.check.offers import Market
 from fundamentum.cli.applications import applications
 from fundamentum.cli.servers import selectors, server
 from fundamentum.entries import entry
+from fundamentum.plan.advice import advised
 from fundamentum.report.check_document import check_document
 from fundamentum.report.escape import as_json
 from fundamentum.report.remarks import write_remarks
@@ -23,7 +24,8 @@ def run(options: argparse.Namespace) -> int:
     survey = server(options, wanted)
     market = Market(survey)
     named = selectors(options, survey)
-    judgements = [check(needs, survey, one, market) for needs, one in zip(wanted, named, strict=True)]
+    found = (check(needs, survey, one, market) for needs, one in zip(wanted, named, strict=True))
+    judgements = [advised(judgement, survey, market) for judgement in found]
     if options.format == "json":
         write_out(as_json(check_document(judgements, survey, today=date.today())))
     else:

@@ -13,6 +13,7 @@ from fundamentum.check.judge import check
 from fundamentum.check.offers import Market
 from fundamentum.cli.applications import application
 from fundamentum.derive.derive import derive
+from fundamentum.plan.advice import advised
 from fundamentum.plan.planner import plan
 from fundamentum.report import text
 from fundamentum.report.derive_text import write_derived
@@ -36,9 +37,9 @@ def run(options: argparse.Namespace) -> int:
         wanted = [application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
-            text.write_check(
-                console, [check(needs, survey, None, Market(survey)) for needs in wanted], survey, today=date.today()
-            )
+            market = Market(survey)
+            found = [advised(check(needs, survey, None, market), survey, market) for needs in wanted]
+            text.write_check(console, found, survey, today=date.today())
         else:
             write_plan(console, plan(wanted, survey, today=date.today()))
         console.print()

@@ -50,6 +50,13 @@ def test_which_site_another_web_server_stands_in_front_of(
     assert all(name in (site.name, *site.aliases) for site in found.sites if site.fronts)
 
 
+def test_a_host_without_a_port_waits_where_the_server_listens(tmp_path: Path) -> None:
+    apache = APACHE.format("Listen 8080").replace("127.0.0.1:8080>", "*>")
+    nginx = NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080")
+    found = look(small_root(tmp_path, extra={"etc/nginx/nginx.conf": nginx, "etc/apache2/apache2.conf": apache}))
+    assert [site.name for site in found.sites if site.fronts] == ["nightlog"]
+
+
 def test_both_web_servers_are_links_of_the_chain_and_widened_where_they_stand(tmp_path: Path) -> None:
     found = behind(tmp_path, NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080"), "LimitRequestBody 4000000")
     (finding,) = [one for one in check(LARGE, found, "nightlog").findings if str(one.need) == "uploads:largest"]

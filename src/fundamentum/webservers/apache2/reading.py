@@ -103,7 +103,7 @@ def _complete(
         failing=_failing(added),
         limits=tuple(_limits(handoff, handler, mine, main)),
         secure=mine.secure,
-        address=mine.address,
+        address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(
             *barriers.unheard(mine.addresses, main.listens, mine.set_up),
             *barriers.barriers(host, guards, handoff.root),

@@ -213,7 +213,7 @@ def test_a_source_is_there_only_if_what_is_wanted_of_it_is(server: Root, tmp_pat
         (tmp_path / "mirror" / release.name).symlink_to(release)
     wanted = NEEDS + '[php]\nversion = ">=8.4"\n'
     code, script = planned(server, tmp_path, wanted, "--index", str(tmp_path / "mirror"), "--runtime", "8.4")
-    (asked,) = [line for line in script.splitlines() if line.startswith("need_source ")]
+    (asked,) = [line for line in script.splitlines() if line.strip().startswith("need_source ")]
     assert "php8.4-fpm" in asked and "base-files" not in asked
     with pytest.raises(RuntimeError, match="configure it, refresh the package indexes"):
         carried_out(server, script)

@@ -149,3 +149,15 @@ def look_at(handler: str) -> Survey:
     )
     site = Site("a", "nginx", Origin("/etc/nginx/nginx.conf", 1), root=ROOT, handler=handler)
     return Survey(3, "vega", System(family="debian"), installed=(), offers=offers, sites=(site,))
+
+
+def test_a_part_that_is_handed_elsewhere_is_not_the_site() -> None:
+    php = Runtime("8.2", "fpm", "8.2.9", pool="www", serves=True, listen="/run/php/php8.2-fpm.sock")
+    whole = Site("a", "apache2", Origin("/x", 1), runtime=php.label, handler="unix:/run/php/php8.2-fpm.sock")
+    part = Site("a", "apache2", Origin("/y", 1), part="/srv/a/old", handler="unix:/run/php/php7.4-fpm.sock")
+    survey = Survey(3, "vega", System(family="debian"), runtimes=(php,), sites=(whole, part))
+    assert check(needs(), survey, "a").findings[0].verdict == "met"
+    judged = check(needs(), survey, "a /srv/a/old")
+    assert (judged.findings[0].verdict, "php7.4-fpm.sock" in (judged.findings[0].found or "")) == ("unmet", True)
+    made = plan([needs()], survey, "a /srv/a/old", today=TODAY)
+    assert not made.complete

@@ -47,6 +47,8 @@ def judge(needs: Needs, survey: Survey, target: Target, market: Market) -> Judge
 
 def _for_web(needs: Needs, survey: Survey, target: Target, market: Market) -> Judgement:
     """The judgement for the site whose requests fare worst, of those that the runtime serves or that was named."""
+    if stray_site(survey, target):
+        return _judged(needs, survey, target, market, None)
     runtime = target.base or target.runtime
     neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
     met = list(views(runtime, _answering(survey, target), neighbours))

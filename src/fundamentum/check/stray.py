@@ -11,8 +11,8 @@ from fundamentum.model.survey import Site, Survey
 
 def stray_site(survey: Survey, target: Target) -> Site | None:
     """The judged site, if it is handed to a PHP that is not there, or of which cannot be told which it is."""
-    named = (one for one in survey.sites if target.site in (one.name, *one.aliases))
-    return next((one for one in named if target.site and one.runtime is None), None)
+    strays = (site for site in survey.sites if site.runtime is None and target.site)
+    return next((site for site in strays if target.site == f"{site.name} {site.part or ''}".strip()), None)
 
 
 def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, market: Market) -> Finding:

@@ -32,12 +32,8 @@ def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -
     idle = list(dict.fromkeys(site.name for site in survey.idle_sites if site.runtime))
     if not names and len(idle) == 1 and (only := _of_site(survey, idle[0], needs, market)):
         return replace(only, reason=f"{idle[0]} is the only site that is set up here, and not read by its web server")
-    if (
-        names
-        and all(site.runtime is None for site in survey.sites)
-        and (only := _of_site(survey, names[0], needs, market))
-    ):
-        return only
+    if names and all(site.runtime is None for site in survey.sites):
+        return _stray(survey, needs, survey.sites[0], market)
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
@@ -83,7 +79,8 @@ def _stray(survey: Survey, needs: Needs, site: Site, market: Market) -> Target:
     fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
     branch = named[0] if named and named[0] in offered else [*fitting, *offered, known_branches()[-1]][0]
     reason = f"{site.origin} hands {site.name} to {site.handler or 'a PHP'}, where none is seen: judged as a fresh one"
-    return Target(imagined(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=site.name)
+    name = f"{site.name} {site.part or ''}".strip()
+    return Target(imagined(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=name)
 
 
 def _not_for_web(survey: Survey) -> str:

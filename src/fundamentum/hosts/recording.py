@@ -5,6 +5,7 @@ bounded in size, and nothing in it is ever written to a disk.
 """
 
 import io
+import math
 import posixpath
 import re
 import stat as stat_module
@@ -237,7 +238,9 @@ class Recording:
             hidden = hidden or whose == "hidden"
             if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
                 key = (title, program.removesuffix(DELETED))
-                found[key] = min(float(started), found.get(key, float(started)))
+                if float(started) >= found.get(key, math.inf):
+                    continue
+                found[key] = float(started)
                 pairs = [tuple(one.split("=", 1)) for one in fields[5:] if one.startswith(VARIABLES) and "=" in one]
                 variables[key] = tuple(sorted(pairs)) if environment == "seen" else None  # type: ignore[arg-type]
         return seen(found, hidden, variables)

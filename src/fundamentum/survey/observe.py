@@ -58,29 +58,15 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    servers = [webserver(name) for name in names()]
-    running = host.running(
-        [processes.MANAGER, *filter(None, (text for one in servers for text in (one.process, one.worker)))]
-    )
+    running = _running(host)
     programs, places = _php(host, about, packages, remarks, running)
     runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes)
     if found_sites.ini_paths:  # the same ones, which read other files
         runtimes = _all_runtimes(host, about, programs, places, [], running, found_sites.ini_paths)
-    remarks += found_sites.remarks
-    runtimes = [_with_server(host, runtime, found_sites.files, found_sites.served) for runtime in runtimes]
-    texts = LineTexts(host)
-    runtimes = [texts.of_sections(runtime) for runtime in runtimes]
-    by_label = {runtime.label: runtime for runtime in runtimes}
-
-    def completed(site: Site) -> Site:
-        return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
-
-    remarks += not_looked_into(host, found_sites.served)
-    served, idle = (tuple(map(completed, some)) for some in (found_sites.served, found_sites.idle))
+    remarks += [*found_sites.remarks, *not_looked_into(host, found_sites.served)]
+    runtimes, served, idle = _completed(host, runtimes, found_sites)
     remarks += _unsuited(served, runtimes, places)
-    if leading := {site.runtime for site in served if site.runtime}:
-        runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
@@ -112,6 +98,30 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         **beside,
     )
     return scrubbed(found)
+
+
+def _running(host: Host) -> Running:
+    """The processes of PHP's managers and of the web servers, as far as they can be seen."""
+    servers = [webserver(name) for name in names()]
+    beginnings = (text for server in servers for text in (server.process, server.worker))
+    return host.running([processes.MANAGER, *filter(None, beginnings)])
+
+
+def _completed(
+    host: Host, runtimes: list[Runtime], found: sites.Sites
+) -> tuple[list[Runtime], tuple[Site, ...], tuple[Site, ...]]:
+    """The runtimes with what their web servers add; the sites, read and idle, with the files of their directories."""
+    texts = LineTexts(host)
+    runtimes = [texts.of_sections(_with_server(host, runtime, found.files, found.served)) for runtime in runtimes]
+    by_label = {runtime.label: runtime for runtime in runtimes}
+
+    def completed(site: Site) -> Site:
+        return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
+
+    served, idle = tuple(map(completed, found.served)), tuple(map(completed, found.idle))
+    if leading := {site.runtime for site in served if site.runtime}:
+        runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
+    return runtimes, served, idle
 
 
 def _reading(

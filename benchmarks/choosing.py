@@ -9,8 +9,10 @@ import random
 import time
 from datetime import date
 
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.conditions import condition
-from fundamentum.model.needs import ExtensionNeed, Needs, SettingNeed
+from fundamentum.model.needs import Needs, PhpNeed
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
@@ -71,7 +73,7 @@ def application(number: int) -> Needs:
         for name in ("memory_limit", "post_max_size", "upload_max_filesize")
     )
     wanted = version_range(f">={low}, <8.{source.choice((2, 3, 4, 9))}")
-    return Needs(f"application{number}", php=wanted, extensions=extensions, settings=settings)
+    return Needs(f"application{number}", needs=(PhpNeed(wanted), *extensions, *settings))
 
 
 def main() -> None:

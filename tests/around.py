@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from fundamentum.check.asked import asked_by
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds import asked_by
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse

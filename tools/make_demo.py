@@ -17,8 +17,8 @@ from debian_root import STORE, Root, base, two_releases
 from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import packages_of
-from fundamentum.check.asked import asked_by
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds import asked_by
 from fundamentum.model.packages import Offer
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import load
@@ -146,7 +146,7 @@ def slim(found: Survey) -> Survey:
     for offer in found.offers or ():
         by_name.setdefault(offer.name, []).append(offer)
     kept: set[str] = set()
-    asked = packages_of(ASKED.commands, ASKED.products) if ASKED else set()
+    asked = packages_of(ASKED.commands) | set(ASKED.packages) if ASKED else set()
     todo = [name for name in by_name if KEPT.match(name) or name in {*asked, "cron"}]
     while todo:
         name = todo.pop()

@@ -8,14 +8,14 @@ import msgspec
 
 from fundamentum.model.survey import Survey
 from fundamentum.needs.accepted import AcceptedFile
-from fundamentum.needs.tables import NeedsFile
-from fundamentum.report.check_document import CheckDocument
+from fundamentum.needs.tables import needs_file
+from fundamentum.report.checks.json import CheckDocument
 from fundamentum.report.comparison import CompareDocument
-from fundamentum.report.plan_document import PlanDocument
+from fundamentum.report.plans.json import PlanDocument
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
 DOCUMENTS: dict[str, type[msgspec.Struct]] = {
-    "needs": NeedsFile,
+    "needs": needs_file(),
     "accepted": AcceptedFile,
     "check": CheckDocument,
     "plan": PlanDocument,

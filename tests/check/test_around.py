@@ -7,10 +7,11 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.catalog.cron import interval
-from fundamentum.check.access import allowed
-from fundamentum.check.directories import commands
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.changes.directory import ArrangeDirectory
 from fundamentum.check.judge import check
-from fundamentum.check.tasks import crontab
+from fundamentum.effective.access import allowed
+from fundamentum.kinds.tasks import crontab
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed, Offer
@@ -20,7 +21,11 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from tests.around import needs
 
-ASKED = Asked(commands=("git", "convert"), products=("mariadb", "mysql", "postgresql"), tasks=("bin/x.php",))
+ASKED = Asked(
+    commands=("git", "convert"),
+    packages=tuple(package for names in suppliers().products.values() for package in names),
+    tasks=("bin/x.php",),
+)
 WWW = Account("www-data", 33, (33, 50), "www-data")
 RUNTIME = Runtime(
     "8.2",
@@ -62,7 +67,7 @@ def seen(product: Any, version: str | None, *, chosen: bool = False) -> tuple[Da
 
 SERVER = (Installed("mariadb-server", "1:10.11.6-0+deb12u1"),)
 DATABASES: list[tuple[str, dict[str, Any], str, str | None, str]] = [
-    ("mariadb >= 10.6", {}, "unmet", "installable", "install mariadb-server 10.11.6"),
+    ("mariadb >= 10.6", {}, "unmet", "installable", "install mariadb-server"),
     ("mariadb >= 11", {}, "unmet", "unobtainable", "10.11.6 only"),
     ("mysql >= 8.0", {}, "unmet", "unobtainable", "no repository here has MySQL"),
     ("mysql | mariadb", {}, "unmet", "installable", "install mariadb-server"),
@@ -155,8 +160,10 @@ DIRECTORIES: list[tuple[str, Place | None, str, list[str]]] = [  # need, place, 
 def test_directories(text: str, where: Place | None, verdict: str, remedy: Sequence[str]) -> None:
     found = judged(f'[directories.required]\n"{PLATES}" = "{text}"\n', places=(where,) if where else ())
     assert found.verdict == verdict
-    change = found.arrangement
-    assert [" ".join(words) for words in (commands(change) if change else [])] == list(remedy)
+    (change,) = found.demands or (None,)
+    assert [
+        " ".join(words) for words in (change.operation().argv() if isinstance(change, ArrangeDirectory) else [])
+    ] == list(remedy)
     assert all(command in (found.remedy or "") for command in remedy)
 
 
@@ -181,7 +188,7 @@ def test_a_label_is_wanted_only_where_it_is_enforced() -> None:
 def test_a_directory_within_what_is_served_is_pointed_out() -> None:
     inside = Place("/srv/nightlog/public/plates", "directory", user=33, mode=0o755)
     found = judged('[directories.required]\n"plates" = "writable, outside"\n', places=(inside,))
-    assert (found.verdict, found.arrangement) == ("unmet", None)
+    assert (found.verdict, found.demands) == ("unmet", ())
     assert "keep it out of /srv/nightlog/public" in (found.remedy or "")
     apart = Place("/srv/nightlog/plates", "directory", user=33, mode=0o755)
     assert judged('[directories.required]\n"plates" = "writable, outside"\n', places=(apart,)).verdict == "met"
@@ -194,11 +201,12 @@ def test_nobody_is_given_more_than_is_asked() -> None:
             found = judged(
                 f'[directories.required]\n"{PLATES}" = "writable"\n', places=(place(user=user, group=group, mode=mode),)
             )
-            change = found.arrangement
+            (change,) = found.demands or (ArrangeDirectory(PLATES, "www-data"),)
+            assert isinstance(change, ArrangeDirectory)
             after = place(
-                user=33 if change and change.owner else user,
-                group=33 if change and change.group else group,
-                mode=mode if change is None or change.mode is None else change.mode,
+                user=33 if change.owner else user,
+                group=33 if change.group else group,
+                mode=mode if change.mode is None else change.mode,
             )
             assert allowed(after, WWW) & 7 == 7
             assert not after.mode & 0o002 & ~mode

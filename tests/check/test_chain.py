@@ -6,8 +6,8 @@ from typing import Any
 import pytest
 
 from fundamentum.catalog.quantity import span
-from fundamentum.check.chain import with_room
 from fundamentum.check.judge import check
+from fundamentum.kinds.limits.chain import with_room
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed

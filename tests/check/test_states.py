@@ -6,10 +6,9 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from fundamentum.changes.extension_switch import EnableExtension
 from fundamentum.check.judge import check
-from fundamentum.check.offers import Market
 from fundamentum.errors import ChoiceNeeded, FundamentumError
-from fundamentum.model.actions import Enable
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
@@ -17,6 +16,7 @@ from fundamentum.model.remark import Remark
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from fundamentum.platforms import platform
+from fundamentum.platforms.offers import Offers
 from tests.small_root import INDEX, MODULE, SITE, TODAY, look, needs, small_root, write
 
 
@@ -43,7 +43,7 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
         "gd",
         {"usr/lib/php/20220829/gd.so": b"MZ", "etc/php/8.2/fpm/conf.d/20-gd.ini": "extension=gd\n"},
         "misfit",
-        "let php8.2-gd put the right file in place",
+        "install php8.2-gd",
     ),
     (
         "pdo_mysql",
@@ -63,7 +63,7 @@ STATES = [  # extension, files besides the small root's, state, words of the rem
             "etc/php/8.2/fpm/conf.d/20-pdo_mysql.ini": "extension=pdo_mysql.so\n",
         },
         "misfit",
-        "switch on mysqlnd",
+        "install php8.2-mysql",
     ),
 ]
 
@@ -188,7 +188,7 @@ def test_php_itself(tmp_path: Path, accepted: str, verdict: str) -> None:
 def test_the_newest_version_on_offer_is_taken(tmp_path: Path) -> None:
     newer = INDEX.replace("8.2.9-1", "8.2.10~rc1-1")
     found = look(small_root(tmp_path, index=INDEX + "\n" + newer))
-    offer = Market(found).package("php8.2-gd")
+    offer = Offers(found).package("php8.2-gd")
     assert offer is not None
     assert offer.version == "8.2.10~rc1-1"
 
@@ -243,5 +243,5 @@ def test_programs_that_run_at_set_times_need_the_command_line_too(tmp_path: Path
     ]
     assert not judged.satisfied
     made = plan([wanted], look(root), today=TODAY)
-    assert Enable("ctype", "ctype", "8.2", "cli") in made.enables
+    assert EnableExtension("ctype", "ctype", "8.2", "cli") in made.of(EnableExtension)
     assert check(needs("ctype"), look(root)).command_line is None

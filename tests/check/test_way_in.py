@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from fundamentum.changes.packages import Install
 from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
@@ -123,7 +124,7 @@ def test_a_site_handed_to_a_php_that_is_not_there_is_judged_for_what_would_be_in
     assert (judged.target.runtime.label, judged.target.present) == ("8.2/fpm/www", False)
     assert [(one.verdict, one.state) for one in judged.findings] == [("unmet", "installable")] * 2
     made = plan([needs("gd")], found, "a", today=TODAY)
-    assert made.complete and [one.package for one in made.installs] == ["php8.2-fpm", "php8.2-gd"]
+    assert made.complete and [one.package for one in made.of(Install)] == ["php8.2-fpm", "php8.2-gd"]
     other = check(needs("gd"), look_at("unix:/run/other.sock"), "a").findings[0]
     assert (other.verdict, other.remedy) == (
         "unmet",

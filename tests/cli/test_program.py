@@ -114,7 +114,10 @@ BAD = [
     (("check", "nightlog.needs.toml", "--server", "empty"), "empty: is no root file system"),
     (("check", "nightlog.needs.toml", "--server", "nothing"), "nothing: cannot be read"),
     (("check", "nightlog.needs.toml", "--server", "broken.needs.toml"), "broken.needs.toml: is neither a survey"),
-    (("check", "nightlog.needs.toml", "--server", "other.survey.json"), "other.survey.json: not a survey"),
+    (
+        ("check", "nightlog.needs.toml", "--server", "other.survey.json"),
+        "other.survey.json: survey format 2, of an older version",
+    ),
     (
         ("check", "nightlog.needs.toml", "--server", "old.survey.json"),
         "old.survey.json: survey format 1, of an older version",

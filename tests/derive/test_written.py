@@ -1,6 +1,7 @@
 """The needs file that is derived, and deriving again over one that a person has edited."""
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -9,7 +10,10 @@ from hypothesis import strategies as st
 from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.written import as_needs, rederived, written
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs import Needs
 from fundamentum.model.text import scrubbed
 from fundamentum.needs.file import parse
 
@@ -22,15 +26,20 @@ FILES = {
 }
 
 
+def around(needs: Needs) -> list[Any]:
+    """The needs beside PHP's own extensions and settings."""
+    return [need for need in needs.needs if need.key.partition(":")[0] not in ("php", "extension", "loader", "setting")]
+
+
 def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
     needs = parse(written(told(tmp_path, FILES)), "nightlog.needs.toml")
     assert (needs.name, needs.version, str(needs.php)) == ("nightlog", "3.2", ">=8.1")
-    assert {one.key: one.level for one in needs.extensions} == {
+    assert {one.key: one.level for one in needs.of(ExtensionNeed)} == {
         "extension:gd": "required",
         "extension:pdo_mysql|pdo_pgsql": "required",
         "extension:intl": "recommended",
     }
-    assert [(one.name, one.condition.text, one.level) for one in needs.settings] == [
+    assert [(one.name, one.condition.text, one.level) for one in needs.of(SettingNeed)] == [
         ("memory_limit", ">= 256M", "recommended")
     ]
     assert needs.note(NeedId("extension:gd")) == "derived: used without a check in one file (a.php:1 imagesx())"
@@ -72,7 +81,7 @@ def test_what_is_not_the_person_s_follows_the_new_derivation(tmp_path: Path) -> 
         "removed extension:gd: required",
     }
     needs = parse(new.text, "x.needs.toml")
-    assert {one.key for one in needs.extensions} == {
+    assert {one.key for one in needs.of(ExtensionNeed)} == {
         "extension:intl",
         "extension:mbstring",
         "extension:pdo_mysql|pdo_pgsql",
@@ -87,7 +96,11 @@ def test_a_file_written_by_hand_keeps_everything_and_gains_what_is_new(tmp_path:
     new = rederived(text, "x.needs.toml", told(tmp_path, FILES))
     assert "# ours" in new.text
     assert "extension:imap: recommended, not derived" in new.kept
-    assert {one.key for one in parse(new.text, "x").extensions} >= {"extension:gd", "extension:imap", "extension:intl"}
+    assert {one.key for one in parse(new.text, "x").of(ExtensionNeed)} >= {
+        "extension:gd",
+        "extension:imap",
+        "extension:intl",
+    }
 
 
 ODD = st.text(st.characters(codec="utf-8"), max_size=40)
@@ -99,7 +112,7 @@ def test_whatever_stands_in_file_names_and_code_the_file_can_be_read(
 ) -> None:
     entry = Entry("extension", ("gd",), "required", "", rule, tuple(places))
     needs = parse(written(scrubbed(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ()))), "x")
-    assert [one.key for one in needs.extensions] == ["extension:gd"]
+    assert [one.key for one in needs.of(ExtensionNeed)] == ["extension:gd"]
 
 
 def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path: Path) -> None:
@@ -110,11 +123,11 @@ def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path:
     derived = told(tmp_path, tree)
     text = written(derived)
     found = parse(text, "f")
-    assert [one.key for one in found.around] == [
+    assert [one.key for one in around(found)] == [
         "uploads:largest", "database:postgresql", "command:convert", "command:git", "directory:var/plates",
     ]  # fmt: skip
-    assert {one.level for one in found.around} == {"recommended"}
+    assert {one.level for one in around(found)} == {"recommended"}
     edited = text.replace('"git"]', '"git >= 2.30"]').replace('largest = "64M"', 'largest = "90M"')
     again = rederived(edited, "f", derived)
     assert again.changes == ()
-    assert [one.text for one in parse(again.text, "f").around][:4] == ["90M", "postgresql", "convert", "git >=2.30"]
+    assert [one.text for one in around(parse(again.text, "f"))][:4] == ["90M", "postgresql", "convert", "git >=2.30"]

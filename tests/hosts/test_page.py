@@ -12,8 +12,10 @@ from hypothesis import strategies as st
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
 from fundamentum.hosts.page import is_page, survey_page
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.conditions import condition
-from fundamentum.model.needs import ExtensionNeed, Needs, SettingNeed
+from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.survey.reference import look
 from fundamentum.survey.survey_file import written
@@ -108,9 +110,7 @@ def test_a_page_is_a_survey_without_packages(page: str) -> None:
 def test_what_a_page_cannot_tell_is_unknown_and_not_absent() -> None:
     extensions = tuple(ExtensionNeed((name,), "required") for name in ("gd", "intl"))
     settings = (SettingNeed("memory_limit", condition("memory_limit", ">= 256M"), "required"),)
-    findings = check(
-        Needs("nightlog", extensions=extensions, settings=settings), survey_page(TEXT.encode(), "info")
-    ).findings
+    findings = check(Needs("nightlog", needs=(*extensions, *settings)), survey_page(TEXT.encode(), "info")).findings
     assert [(one.verdict, one.state) for one in findings[1:]] == [("met", "active"), ("unmet", None), ("unmet", None)]
     assert "survey the server itself" in (findings[2].remedy or "")
 

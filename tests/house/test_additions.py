@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from fundamentum import platforms, webservers
 from fundamentum.check.judge import check
 from fundamentum.plan.planner import plan
-from fundamentum.report.playbook import as_playbook
-from fundamentum.report.script import as_script
+from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.script import as_script
 from fundamentum.survey.recorder import script as recorder
 from tests.small_root import TODAY, look, needs, small_root, write
 

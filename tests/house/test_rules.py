@@ -31,6 +31,7 @@ BESIDE = {  # files outside of the rooms that read or show exactly such a thing,
 }
 LOWEST = {"errors", "entries", "untrusted", "model", "catalog"}
 BELOW = LOWEST | {"hosts", "php_files"}
+JUDGED = LOWEST | {"effective", "platforms", "webservers"}
 KNOWS = {  # who may know whom
     "errors": set(),
     "entries": set(),
@@ -41,14 +42,16 @@ KNOWS = {  # who may know whom
     "php_files": LOWEST | {"hosts"},
     "platforms": BELOW,
     "webservers": BELOW,
-    "effective": LOWEST,
+    "effective": LOWEST | {"platforms", "webservers"},
     "survey": BELOW | {"platforms", "webservers", "effective"},
-    "needs": LOWEST,
-    "derive": LOWEST | {"needs"},
-    "check": LOWEST | {"effective", "platforms", "webservers"},
-    "plan": LOWEST | {"effective", "platforms", "webservers", "check"},
-    "report": LOWEST | {"platforms", "webservers", "needs", "check", "plan", "derive"},
-    "cli": LOWEST | {"survey", "needs", "derive", "check", "plan", "report"},
+    "changes": JUDGED,
+    "kinds": JUDGED | {"changes"},
+    "needs": LOWEST | {"kinds"},
+    "derive": LOWEST | {"needs", "kinds"},
+    "check": JUDGED | {"changes", "kinds"},
+    "plan": JUDGED | {"changes", "kinds", "check"},
+    "report": JUDGED | {"changes", "kinds", "needs", "check", "plan", "derive"},
+    "cli": LOWEST | {"survey", "kinds", "needs", "derive", "check", "plan", "platforms", "report"},
     "demo": set(),
     "__main__": {"cli"},
 }

@@ -6,8 +6,10 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from fundamentum.changes.packages import Install
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
+from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.model.needs import Acceptance
 from fundamentum.needs.accepted import load_accepted, unmatched
 from fundamentum.needs.file import parse
@@ -79,7 +81,7 @@ def test_an_accepted_finding_does_not_fail_the_check_as_long_as_it_holds(
     finding = next(one for one in judgement.findings if one.need == "extension:imagick|gd")
     assert (finding.verdict, finding.remark) == (verdict, remark)
     assert judgement.satisfied == (verdict == "accepted")
-    assert bool(plan([needs], look(str(tmp_path)), today=TODAY).installs) == (verdict == "unmet")
+    assert bool(plan([needs], look(str(tmp_path)), today=TODAY).of(Install)) == (verdict == "unmet")
 
 
 def test_what_is_met_anyway_and_what_matches_nothing_is_pointed_out(tmp_path: Path) -> None:
@@ -93,9 +95,7 @@ def test_what_is_met_anyway_and_what_matches_nothing_is_pointed_out(tmp_path: Pa
         unmatched(
             [
                 needs,
-                msgspec.structs.replace(
-                    needs, extensions=(*needs.extensions, msgspec.structs.replace(needs.extensions[0], names=("soap",)))
-                ),
+                msgspec.structs.replace(needs, needs=(*needs.needs, ExtensionNeed(("soap",), "required"))),
             ]
         )
         == ()

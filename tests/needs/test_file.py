@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from fundamentum.errors import InputError
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.versions import version_range
 from fundamentum.needs.file import load, parse
@@ -67,7 +68,7 @@ def test_the_shipped_files_fit_the_schema_and_load() -> None:
 
 def test_dotted_names_need_no_quotes() -> None:
     found = parse(HEAD + '[settings.required]\nsession.auto_start = "off"\n"session.use_cookies" = "on"\n', "f")
-    assert [need.name for need in found.settings] == ["session.auto_start", "session.use_cookies"]
+    assert [need.name for need in found.of(SettingNeed)] == ["session.auto_start", "session.use_cookies"]
 
 
 @pytest.mark.parametrize(

@@ -4,11 +4,11 @@ from pathlib import Path
 
 import pytest
 
+from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.directive_line import ChangeLine
 from fundamentum.check.judge import check
-from fundamentum.check.offers import Market
-from fundamentum.model.actions import ChangeLine, Set
-from fundamentum.plan.advice import advised, in_words
 from fundamentum.plan.planner import plan
+from fundamentum.platforms.offers import Offers
 from tests.small_root import TODAY, look, needs, small_root
 
 POOL = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n"
@@ -32,14 +32,14 @@ CASES: list[tuple[dict[str, str | bytes], str]] = [  # files; what is advised fo
 @pytest.mark.parametrize(("files", "line"), CASES)
 def test_one_value_and_one_file_in_every_place(tmp_path: Path, files: dict[str, str | bytes], line: str) -> None:
     found = look(small_root(tmp_path, extra={**files, "etc/nginx/nginx.conf": NGINX}))
-    judged = advised(check(BOTH, found), found, Market(found))
+    judged = check(BOTH, found)
     advice = [finding for finding in judged.findings if finding.verdict == "unmet"]
     said = [one.remedy for one in advice if str(one.need) == "setting:memory_limit"]
     said += [link.remedy for one in advice for link in one.chain if link.name == "memory_limit" and link.remedy]
     assert set(said) == {line}
     made = plan([BOTH], found, today=TODAY)
-    changes: list[Set | ChangeLine] = [*made.settings, *made.relined]
-    planned = {in_words(one) for one in changes}
+    changes: list[SetDirective | ChangeLine] = [*made.of(SetDirective), *made.of(ChangeLine)]
+    planned = {one.words(Offers(found)) for one in changes}
     words = {
         part for one in advice for part in (one.remedy or "").split("; ") if " in /etc/php" in part or "write" in part
     }

@@ -9,14 +9,19 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fundamentum.model.actions import Widen
+from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.packages import Install
+from fundamentum.changes.pool_option import SetPoolOption
+from fundamentum.changes.service import Restart
+from fundamentum.changes.task import ScheduleTask
+from fundamentum.changes.web_limit import LimitForAll, WidenLimit
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
-from fundamentum.model.plan import Plan
 from fundamentum.model.surroundings import Command
 from fundamentum.plan.planner import plan
-from fundamentum.report.playbook import as_playbook
-from fundamentum.report.script import as_script
+from fundamentum.plan.result import Plan
+from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.script import as_script
 from tests.around import around_root, look, needs, site
 from tests.small_root import TODAY, write
 
@@ -38,10 +43,12 @@ def test_only_the_links_that_are_too_narrow_are_widened(tmp_path: Path) -> None:
     )
     wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "20s"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
-    assert {(one.name, one.before, one.after) for one in made.settings} == {("upload_max_filesize", "2M", "50M")}
-    assert [(one.name, one.after) for one in made.widened] == [("fastcgi_read_timeout", "20s")]
+    assert {(one.name, one.before, one.after) for one in made.of(SetDirective)} == {
+        ("upload_max_filesize", "2M", "50M")
+    }
+    assert [(one.name, one.after) for one in made.of(WidenLimit)] == [("fastcgi_read_timeout", "20s")]
     assert made.complete
-    assert [(one.service, one.gently) for one in made.restarts] == [("php8.2-fpm", False), ("nginx", True)]
+    assert [(one.service, one.verb) for one in made.of(Restart)] == [("php8.2-fpm", "restart"), ("nginx", "reload")]
 
 
 def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) -> None:
@@ -49,7 +56,7 @@ def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) 
         needs(f'[uploads]\nlargest = "{size}"\n', name) for size, name in (("90M", "platevault"), ("20M", "nightlog"))
     ]
     made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
-    assert [(one.name, one.after) for one in made.widened] == [("client_max_body_size", "94m")]
+    assert [(one.name, one.after) for one in made.of(WidenLimit)] == [("client_max_body_size", "94m")]
     assert made.complete
 
 
@@ -58,7 +65,7 @@ def test_the_process_managers_limit_goes_behind_the_one_that_sets_it(tmp_path: P
     root = around_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": pool})
     wanted = needs('[requests]\nlongest = "2m"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
-    assert [one.file for one in made.managed] == ["/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"]
+    assert [one.file for one in made.of(SetPoolOption)] == ["/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"]
     carry_out(root, made)
     again = plan([wanted], look(root, wanted), today=TODAY)
     assert again.empty and again.complete
@@ -96,8 +103,8 @@ def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> N
     assert {file.path: file.content.splitlines()[1:] for file in made.files if "apache2" in file.path} == {
         "/etc/apache2/conf-enabled/zz-nightlog.conf": ["LimitRequestBody 54525952", "ProxyTimeout 120"]
     }
-    assert made.complete and ("apache2", True) in [(one.service, one.gently) for one in made.restarts]
-    assert "LimitRequestBody of default: now 4000" in as_script(made)
+    assert made.complete and ("apache2", "reload") in [(one.service, one.verb) for one in made.of(Restart)]
+    assert "LimitRequestBody of default 4000 -> " in as_script(made)
     carry_out(root, made)
     again = plan([wanted], look(root, wanted), today=TODAY)
     assert again.complete and again.empty
@@ -109,7 +116,7 @@ def test_only_the_site_that_was_named_is_widened(tmp_path: Path) -> None:
     made = plan(
         [wanted], look(around_root(tmp_path, nginx=both), wanted), "platevault.observatory.example", today=TODAY
     )
-    assert [one.site for one in made.widened] == ["platevault.observatory.example"]
+    assert [one.site for one in made.of(WidenLimit)] == ["platevault.observatory.example"]
     assert made.complete
 
 
@@ -121,7 +128,7 @@ def test_the_timeout_of_one_address_is_left_to_a_person(tmp_path: Path) -> None:
     }
     wanted = needs('[requests]\nlongest = "2m"\n')
     made = plan([wanted], look(around_root(tmp_path, extra=files), wanted), today=TODAY)
-    assert not made.allowed and not made.widened and not made.complete
+    assert not made.of(LimitForAll) and not made.of(WidenLimit) and not made.complete
     assert "change timeout=9 to timeout=120" in made.unresolved[0].why
 
 
@@ -134,7 +141,7 @@ def test_what_is_installed_and_too_old_is_owned_up_to(tmp_path: Path) -> None:
         commands=(Command("git", "/usr/bin/git", "git", ("git",)),),
     )
     made = plan([wanted], old, today=TODAY)
-    assert not made.installs and "upgrade git to 2.39.5" in made.unresolved[0].why
+    assert not made.of(Install) and "upgrade git to 2.39.5" in made.unresolved[0].why
 
 
 def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Path) -> None:
@@ -143,7 +150,7 @@ def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Pat
         needs('[settings.required]\n"date.timezone" = "= Europe/Vienna"\n', "domekeeper"),
     ]
     made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
-    assert [(one.name, one.after) for one in made.settings] == [("date.timezone", "Europe/Vienna")]
+    assert [(one.name, one.after) for one in made.of(SetDirective)] == [("date.timezone", "Europe/Vienna")]
     assert made.complete
 
 
@@ -214,8 +221,9 @@ def test_a_plan_proves_itself(
     carry_out(root, made)
     anew = look(root, *wanted)
     values = {(site.name, limit.part, limit.name): limit.value for site in anew.sites for limit in site.limits}
-    for change in made.widened:
-        assert isinstance(change, Widen)
+    for change in made.of(WidenLimit):
+        assert isinstance(change, WidenLimit)
         assert change.after in values.values()
-    second = plan(wanted, anew, today=TODAY)
-    assert not (second.settings or second.widened or second.managed or second.scheduled)
+    second = plan(wanted, anew, today=TODAY).changes
+    again = (SetDirective, WidenLimit, SetPoolOption, ScheduleTask)
+    assert not [change for change in second if isinstance(change, again)]

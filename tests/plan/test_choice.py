@@ -10,18 +10,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fundamentum.check.offers import Market
+from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.package_source import AddSource
+from fundamentum.changes.packages import Install
+from fundamentum.changes.pool import AddPool
 from fundamentum.errors import InputError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs import Needs
+from fundamentum.model.needs import Needs, PhpNeed
 from fundamentum.model.packages import Installed
-from fundamentum.model.plan import Plan, Unresolved
 from fundamentum.model.survey import Survey
 from fundamentum.plan.choice import Cost, Outcome, cheapest, conflicting
 from fundamentum.plan.dependencies import Resolver, asides
 from fundamentum.plan.planner import plan
-from fundamentum.report.steps import steps
+from fundamentum.plan.result import Plan, Unresolved
+from fundamentum.platforms.offers import Offers
 from fundamentum.survey.added_index import with_index
 from fundamentum.survey.observe import survey
 from tests.small_root import INDEX, needs, small_root
@@ -86,7 +90,11 @@ def all_but_a_site(made: Plan) -> bool:
 
 CASES = [  # needs, the branch taken, words against the other one
     (needs("gd"), "8.2", "what is installed is good enough"),
-    (replace(needs("gd"), preferred="8.4"), "8.2", "what is installed is good enough"),
+    (
+        replace(needs("gd"), needs=(PhpNeed(preferred="8.4"), *needs("gd").of(ExtensionNeed))),
+        "8.2",
+        "what is installed is good enough",
+    ),
     (needs("gd", php=">=8.3"), "8.4", "accepts only other versions"),
     (needs("gd", "star", php="<8.4"), "8.2", "accepts only other versions"),
 ]
@@ -150,12 +158,12 @@ def test_limits_that_do_not_go_together_get_pools_of_their_own(tmp_path: Path, o
     ]
     made = plan(wanted, survey(DirectoryHost(small_root(tmp_path), "mizar")), today=TODAY)
     assert all_but_a_site(made), made.unresolved
-    assert bool(made.pools) is apart
+    assert bool(made.of(AddPool)) is apart
     assert len({judgement.target.runtime.label for judgement in made.after}) == 1 + apart
     if apart:
         assert made.decision
         assert made.decision.apart
-        assert made.pools[0].file in {file.path for file in made.files}
+        assert made.of(AddPool)[0].file in {file.path for file in made.files}
 
 
 def test_pools_of_their_own_also_where_php_is_yet_to_be_installed(tmp_path: Path) -> None:
@@ -165,9 +173,12 @@ def test_pools_of_their_own_also_where_php_is_yet_to_be_installed(tmp_path: Path
     wanted = [named(f"app{at}", needs(settings=f"[settings.required]\n{text}\n")) for at, text in enumerate(texts)]
     made = plan(wanted, survey(DirectoryHost(root, "mizar")), today=TODAY)
     assert all_but_a_site(made), made.unresolved
-    assert [one.package for one in made.installs] == ["php8.2-fpm"]
-    assert len(made.pools) == 1
-    assert {(one.runtime, one.after) for one in made.settings} == {("8.2/fpm/www", "64M"), ("8.2/fpm/app1", "256M")}
+    assert [one.package for one in made.of(Install)] == ["php8.2-fpm"]
+    assert len(made.of(AddPool)) == 1
+    assert {(one.runtime, one.after) for one in made.of(SetDirective)} == {
+        ("8.2/fpm/www", "64M"),
+        ("8.2/fpm/app1", "256M"),
+    }
 
 
 def test_a_choice_that_is_taken_away_shows_what_it_costs(tmp_path: Path) -> None:
@@ -206,7 +217,7 @@ Architecture: all
 """
     found = survey(DirectoryHost(small_root(tmp_path, index=INDEX + more), "mizar"))
     found = replace(found, installed=(*(found.installed or ()), Installed("nginx-light", "1.22")))
-    along = Resolver(found, Market(found)).along(["php8.2"])
+    along = Resolver(found, Offers(found)).along(["php8.2"])
     said = {one.package: one.why for one in asides(along, ["php8.2"], found)}
     assert said == {
         "apache2": "a second web server, beside nginx-light",
@@ -228,8 +239,8 @@ def test_indexes_that_are_not_configured(tmp_path: Path) -> None:
         assert names == ["Observatory trixie/main"]
         made = plan(wanted, more, today=TODAY, added=names)
         assert all_but_a_site(made), made.unresolved
-        assert made.repositories == ("Observatory trixie/main",)
-        assert steps(made)[0].title == "decide: add the package source Observatory trixie/main"
+        assert [source.source for source in made.of(AddSource)] == ["Observatory trixie/main"]
+        assert made.steps[0].operation.title == "decide: add the package source Observatory trixie/main"
     for word, words in (
         (tmp_path / "nowhere", "no such file"),
         (tmp_path / "root/etc/hostname", "no package index"),

@@ -7,9 +7,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.extension_switch import EnableExtension
+from fundamentum.changes.packages import Install
+from fundamentum.changes.pool import AddPool
+from fundamentum.changes.service import Restart
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.actions import Install
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
 from fundamentum.model.survey import Survey
@@ -25,11 +29,11 @@ def look(root: Path) -> Survey:
 
 def test_one_install_for_everything_with_what_comes_along(tmp_path: Path) -> None:
     made = plan([needs("gd", "dom", "pdo_mysql", "json", "openssl")], look(small_root(tmp_path)), today=TODAY)
-    assert [one.package for one in made.installs] == ["php8.2-gd", "php8.2-mysql", "php8.2-xml"]
+    assert [one.package for one in made.of(Install)] == ["php8.2-gd", "php8.2-mysql", "php8.2-xml"]
     assert made.along == ("libodd1", "libpicture2")
     assert made.complete
-    assert [one.service for one in made.restarts] == ["php8.2-fpm"]
-    assert all(made.reasons[f"install:{one.package}"] for one in made.installs)
+    assert [one.service for one in made.of(Restart)] == ["php8.2-fpm"]
+    assert all(made.reasons[f"install:{one.package}"] for one in made.of(Install))
 
 
 def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Path) -> None:
@@ -47,7 +51,7 @@ def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Pa
         look(root),
         today=TODAY,
     )
-    assert [(one.name, one.before, one.after, one.file) for one in made.settings] == [
+    assert [(one.name, one.before, one.after, one.file) for one in made.of(SetDirective)] == [
         ("max_input_vars", "10", "5000", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
         ("post_max_size", "1M", "20M", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
     ]
@@ -75,7 +79,7 @@ def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_i
 def test_applications_on_one_runtime_share_limits(tmp_path: Path) -> None:
     one, two = (needs(settings=f'[settings.required]\nmemory_limit = ">= {size}"\n') for size in ("256M", "512M"))
     made = plan([one, replace(two, name="platevault")], look(small_root(tmp_path)), today=TODAY)
-    assert [(change.name, change.after) for change in made.settings] == [("memory_limit", "512M")]
+    assert [(change.name, change.after) for change in made.of(SetDirective)] == [("memory_limit", "512M")]
     assert made.files[0].path.endswith("90-nightlog-platevault.ini")
 
 
@@ -84,7 +88,7 @@ def test_an_extension_that_waits_for_another_brings_that_one_on(tmp_path: Path) 
     for name in ("pdo", "mysqlnd"):
         (root / f"etc/php/8.2/fpm/conf.d/20-{name}.ini").unlink()
     made = plan([needs("pdo_mysql")], look(root), today=TODAY)
-    assert {one.extension for one in made.enables} == {"pdo", "mysqlnd"}
+    assert {one.extension for one in made.of(EnableExtension)} == {"pdo", "mysqlnd"}
     assert made.complete
 
 
@@ -92,7 +96,7 @@ def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
     made = plan([needs("orrery", "gd")], look(small_root(tmp_path)), today=TODAY)
     assert not made.complete
     assert {one.need for one in made.unresolved} == {"extension:orrery"}
-    assert Install("php8.2-gd") in made.installs
+    assert Install("php8.2-gd") in made.of(Install)
 
 
 @pytest.mark.parametrize("selector", [None, "8.2", "8.2/cgi"])
@@ -110,16 +114,16 @@ def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:
         'format=1\n[application]\nname="nightlog"\n[extensions]\nrequired=["gd"]\nrecommended=["dom"]\n', "f"
     )
     found = look(small_root(tmp_path))
-    assert len(plan([wanted], found, today=TODAY).installs) == 2
-    assert len(plan([wanted], found, recommended=False, today=TODAY).installs) == 1
+    assert len(plan([wanted], found, today=TODAY).of(Install)) == 2
+    assert len(plan([wanted], found, recommended=False, today=TODAY).of(Install)) == 1
 
 
 def test_a_setting_may_be_required_and_more_of_it_recommended(tmp_path: Path) -> None:
     tables = '[settings.required]\nmemory_limit = ">= 200M"\n[settings.recommended]\nmemory_limit = ">= 512M"\n'
     found = look(small_root(tmp_path))
     made = {wish: plan([needs(settings=tables)], found, recommended=wish, today=TODAY) for wish in (True, False)}
-    assert [change.after for change in made[True].settings] == ["512M"]
-    assert [change.after for change in made[False].settings] == ["200M"]
+    assert [change.after for change in made[True].of(SetDirective)] == ["512M"]
+    assert [change.after for change in made[False].of(SetDirective)] == ["200M"]
 
 
 EXTENSIONS = st.sampled_from(
@@ -211,9 +215,9 @@ def test_a_plan_proves_itself(
     if present:
         write(root, {file.path: file.content for file in made.files})
         after = {runtime.label: runtime.settings for runtime in look(root).runtimes}
-        assert {pool.runtime for pool in made.pools} <= after.keys()
+        assert {pool.runtime for pool in made.of(AddPool)} <= after.keys()
         foreseen = {one.target.runtime.label: one.target.runtime.settings for one in made.after}
-        for change in made.settings:
+        for change in made.of(SetDirective):
             assert foreseen[change.runtime][change.name].value == change.after
             if change.name in after[change.runtime]:
                 real = (after[change.runtime][change.name].value or "").lower()

@@ -9,6 +9,8 @@ from pathlib import Path
 from debian_root import Root
 
 from fundamentum.catalog import canonical
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.needs.file import load
 
 from .running import report
@@ -60,7 +62,7 @@ def confirmed(root: Root, branch: str, application: Path) -> None:
     wanted = load(application)
     real = report(root, branch, "fpm", "www")
     loaded = {canonical(name) for name in real["extensions"]}
-    for need in wanted.extensions:
+    for need in wanted.of(ExtensionNeed):
         assert any(canonical(name) in loaded for name in need.names), need.key
-    for setting in wanted.settings:
+    for setting in wanted.of(SettingNeed):
         assert setting.condition.holds(setting.name, str(real["ini"][setting.name] or "")), setting.key

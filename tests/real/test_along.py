@@ -6,9 +6,9 @@ import re
 import pytest
 from debian_root import base
 
-from fundamentum.check.offers import Market
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.dependencies import Resolver, _provides
+from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
 
 from .carried_out import RELEASES
@@ -20,8 +20,8 @@ pytestmark = pytest.mark.real
 def test_what_comes_along_is_what_apt_would_install(release: str, branch: str) -> None:
     root = base(release)
     found = survey(DirectoryHost(root.path, "x"))
-    market = Market(found)
-    resolver = Resolver(found, market)
+    offers = Offers(found)
+    resolver = Resolver(found, offers)
     source = random.Random(5)
     offered = sorted({one.name for one in found.offers or () if one.name.startswith((f"php{branch}-", "php-"))})
     ways = [f"php{branch}-fpm", f"libapache2-mod-php{branch}", f"php{branch}-cgi"]

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from debian_root import STORE, Root, base
 
-from fundamentum.check.access import allowed
+from fundamentum.effective.access import allowed
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.surroundings import Asked
 from fundamentum.survey.database_greeting import at

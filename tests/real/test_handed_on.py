@@ -12,7 +12,7 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
-from fundamentum.report.script import as_script
+from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
 from tests.sites.cases import files_of
 from tests.small_root import TODAY, needs

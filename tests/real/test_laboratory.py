@@ -7,12 +7,12 @@ from typing import Any
 import pytest
 from debian_root import Root
 
-from fundamentum.check.asked import asked_by
-from fundamentum.check.confinement import disabled
 from fundamentum.check.judge import check
+from fundamentum.effective.confinement import disabled
 from fundamentum.effective.merge import for_site
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
+from fundamentum.kinds import asked_by
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey

@@ -14,7 +14,7 @@ from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.findings import Finding
 from fundamentum.plan.planner import plan
-from fundamentum.report.script import as_script
+from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
 from tests.sites.cases import files_of
 from tests.small_root import TODAY, needs

@@ -14,7 +14,8 @@ from debian_root import Root
 from fundamentum.check.judge import check
 from fundamentum.hosts.base import Question
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.needs import ExtensionNeed, Needs
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.model.needs import Needs
 from fundamentum.model.surroundings import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.redhat import rpm
@@ -50,7 +51,7 @@ def look(root: Root) -> Survey:
 
 
 def state(found: Survey, extension: str, selector: str) -> tuple[str | None, str | None, str | None]:
-    needs = Needs("nightlog", extensions=(ExtensionNeed((extension,), "required"),))
+    needs = Needs("nightlog", needs=(ExtensionNeed((extension,), "required"),))
     finding = check(needs, found, selector).findings[-1]
     return finding.state, finding.package, finding.remedy
 
@@ -147,7 +148,7 @@ def test_commands_and_databases_are_found_in_the_metadata(server: Root, tmp_path
     assert findings["command:git"]["found"] == "/usr/bin/git 2.43.0"
     assert "MariaDB 10.5.22 (package mariadb-server)" in findings["database:mariadb"]["found"]
     survey_of = [DirectoryHost(server.path, "deneb"), AskingHost(server.path, "deneb")]
-    asked = Asked(commands=("git",), products=("mariadb",))
+    asked = Asked(commands=("git",), packages=("mariadb-server", "mariadb"))
     commands = [survey(host, asked).commands for host in survey_of]
     assert commands[0] == commands[1] and commands[0][0].package == "git-core"
 

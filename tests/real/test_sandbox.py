@@ -14,15 +14,18 @@ import pytest
 from debian_root import Root, base
 from msgspec.structs import replace
 
-from fundamentum.check.asked import asked_by
+from fundamentum.changes.directory import ArrangeDirectory
+from fundamentum.changes.primitives import WriteFile
+from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.plan import DropIn, Plan
+from fundamentum.kinds import asked_by
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
-from fundamentum.report.playbook import as_playbook
-from fundamentum.report.script import as_script
+from fundamentum.plan.result import Plan
+from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read, written
 from tests.around import around_root, needs
@@ -119,7 +122,7 @@ def test_scripts_do_what_they_say_and_nothing_else(tmp_path: Path) -> None:
                 assert changed(root) == before, f"{number}: a dry run left something"
             root.run("dash", "/root/plan.sh", "--yes", check=False, PATH="/stubs:/usr/sbin:/usr/bin:/sbin:/bin")
             said = {file.path for file in made.files} | {edit.path for edit in made.edits}
-            said |= {one.arrangement.path for one in made.arranged}
+            said |= {one.path for one in made.of(ArrangeDirectory)}
             more = {
                 path
                 for path in changed(root) - before
@@ -133,10 +136,9 @@ def test_playbooks_hold_all_of_it_as_data(tmp_path: Path) -> None:
     for number, made in enumerate(plans(tmp_path / "surveys", 8)):
         folder = tmp_path / f"play{number}"
         folder.mkdir()
-        more = DropIn(
-            str(folder / "written"), f"#jinja2:variable_start_string:'[['\n[[ lookup('pipe', 'touch {TOKEN}') ]]\n"
-        )
-        (folder / "plan.yml").write_text(as_playbook(replace(made, files=(*made.files, more))))
+        text = f"#jinja2:variable_start_string:'[['\n[[ lookup('pipe', 'touch {TOKEN}') ]]"
+        more = Step(WriteFile(str(folder / "written"), text, ()), ())
+        (folder / "plan.yml").write_text(as_playbook(replace(made, steps=(*made.steps, more))))
         command = [str(PLAYBOOK), "-i", "localhost,", "-c", "local", "-e", "target=localhost", "plan.yml", "--check"]
         environment = {
             **os.environ,

@@ -6,8 +6,8 @@ import urllib.request
 
 import pytest
 
-from fundamentum.check.asked import asked_by
 from fundamentum.check.judge import check
+from fundamentum.kinds import asked_by
 from fundamentum.survey.recorder.upload import LIFE, upload
 from fundamentum.survey.upload_answer import survey_upload
 from tests.around import needs

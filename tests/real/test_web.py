@@ -11,12 +11,12 @@ import pytest
 from debian_root import Root
 from msgspec.structs import replace
 
-from fundamentum.check.offers import Market
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
 from fundamentum.model.php import Runtime
 from fundamentum.model.surroundings import Asked
 from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
 from fundamentum.survey.pool_answers import ask_pools
 from fundamentum.survey.survey_file import written
@@ -32,7 +32,7 @@ SHELLS = (("dash",), ("bash",), ("busybox", "sh"))
 ASKED = Asked(
     directories=("/srv/nightlog", "/srv/linked/plates", "var/cache", "/srv/absent/far", "bin/fetch.php"),
     commands=("grep", "git", "nginx", "convert", "mail", "unzip"),
-    products=("mariadb", "postgresql"),
+    packages=("mariadb-server", "postgresql"),
     tasks=("bin/fetch.php",),
 )
 
@@ -195,14 +195,14 @@ PREFERENCES = [
 def test_what_is_preferred_is_what_apt_prefers(twin: Root, preferences: str) -> None:
     twin.write("/etc/apt/preferences.d/zz-test", preferences)
     found = look(twin)
-    market = Market(found)
+    offers = Offers(found)
     present = {one.name for one in found.installed or ()}
     names = sorted({one.name for one in found.offers or () if one.name.startswith(("php", "libxml"))} - present)
     blocks = re.split(r"\n(?=\S)", twin.run("apt-cache", "policy", *names))
     assert len(blocks) == len(names) > 100
     for block in blocks:
         name = block.partition(":")[0]
-        chosen = market.package(name)
+        chosen = offers.package(name)
         assert f"Candidate: {chosen.version if chosen else '(none)'}" in block
         priorities = dict(re.findall(r"^     (\S+) (-?\d+)$", block, re.M))
         mine = {one.version: str(one.priority) for one in found.offers or () if one.name == name}

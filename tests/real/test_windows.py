@@ -6,8 +6,9 @@ from pathlib import Path
 import pytest
 
 from fundamentum.check.judge import check
+from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.model.findings import Finding
-from fundamentum.model.needs import ExtensionNeed, Needs
+from fundamentum.model.needs import Needs
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
@@ -102,7 +103,7 @@ def drive(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def finding(found: Survey, name: str, selector: str) -> Finding:
-    return check(Needs("nightlog", extensions=(ExtensionNeed((name,), "required"),)), found, selector).findings[-1]
+    return check(Needs("nightlog", needs=(ExtensionNeed((name,), "required"),)), found, selector).findings[-1]
 
 
 def test_every_php_of_a_drive_is_told_by_its_own_binaries(drive: Path) -> None:

@@ -10,9 +10,9 @@ from jsonschema import Draft202012Validator
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.planner import plan
-from fundamentum.report.check_document import check_document
+from fundamentum.report.checks.json import check_document
 from fundamentum.report.escape import as_json
-from fundamentum.report.plan_document import plan_document
+from fundamentum.report.plans.json import plan_document
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written
 from tests.small_root import TODAY, needs, small_root

@@ -15,26 +15,31 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from rich.console import Console
 
+from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.packages import Install
+from fundamentum.changes.primitives import EditFile, Hunk, InstallPackages, WriteFile
+from fundamentum.changes.service import Restart
+from fundamentum.changes.steps import Step
+from fundamentum.changes.task import ScheduleTask
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.actions import Install, Reason, Set
+from fundamentum.kinds.tables import PATH
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Repository
-from fundamentum.model.plan import DropIn, Edit, Plan
+from fundamentum.model.reason import Reason
 from fundamentum.model.remark import Remark
-from fundamentum.model.surrounding_needs import PATH
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.text import safe
 from fundamentum.plan.planner import plan
-from fundamentum.report import text
+from fundamentum.plan.result import Plan
+from fundamentum.report.checks.text import write_check
 from fundamentum.report.escape import clean, shell_word
-from fundamentum.report.plan_text import write_plan
-from fundamentum.report.playbook import as_playbook
+from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.script import as_script
+from fundamentum.report.plans.text import write_plan
 from fundamentum.report.remarks import write_remarks
-from fundamentum.report.script import as_script
-from fundamentum.report.steps import steps
 from fundamentum.report.summary import write_survey
 from fundamentum.survey.observe import survey
 from tests import around
@@ -66,11 +71,13 @@ def test_a_script_does_only_what_it_would_without_them(
     hostile = replace(
         made,
         server=note,
-        installs=(Install(name),),
         along=(name,),
         reasons=reasons,
-        files=(DropIn(f"/etc/{path}", content + "\n"),),
-        settings=(Set("memory_limit", note, content, f"/etc/{path}", "8.2/fpm/www"),),
+        steps=(
+            Step(InstallPackages((name,)), (Install(name),)),
+            Step(WriteFile(f"/etc/{path}", content, ()), (SetDirective("memory_limit", note, content, path, "8.2"),)),
+            made.steps[-1],
+        ),
     )
     script = as_script(hostile)
     # The helpers only write down what they are called with.
@@ -90,9 +97,9 @@ def test_a_text_that_breaks_its_type_gets_into_no_script(made: Plan, value: str)
         assert shlex.split(shell_word(value)) == [value]
         return
     with pytest.raises(ValueError):
-        as_script(replace(made, installs=(Install(value),)))
+        as_script(replace(made, steps=(Step(InstallPackages((value,)), ()),)))
     with pytest.raises(ValueError):
-        as_script(replace(made, files=(DropIn(f"/etc/{value}", "x\n"),)))
+        as_script(replace(made, steps=(Step(WriteFile(f"/etc/{value}", "x", ()), ()),)))
 
 
 @settings(max_examples=60, deadline=None)
@@ -109,7 +116,7 @@ def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     judged = check(replace(needs("gd"), notes={"extension:gd": hostile}), bad)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
-    text.write_check(console, [judged], bad, today=TODAY)
+    write_check(console, [judged], bad, today=TODAY)
     write_survey(out, bad, date(2026, 11, 24))
     write_plan(console, replace(plan([judged.needs], found, today=TODAY), server=hostile))
     write_remarks(bad, stream=out)
@@ -129,10 +136,13 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
     hostile = replace(
         made,
         server=note,
-        installs=(Install(name),),
         along=(name,),
+        changes=(Install(name), Restart("php8.2-fpm")),
         reasons={"install:" + name: (Reason(note, NeedId("extension:" + name), "required", note),)},
-        files=(DropIn(f"/etc/{path}", content + "\n"),),
+        steps=(
+            Step(InstallPackages((name,)), (Install(name),)),
+            Step(WriteFile(f"/etc/{path}", content, ()), ()),
+        ),
     )
     text = as_playbook(hostile)
     (play,) = yaml.load(text, Loader=_Loader)
@@ -171,7 +181,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
         places=tuple(replace(one, real=f"/srv/{hostile}", owner=None) for one in seen.places),
     )
     made = plan([wanted], bad, today=TODAY)
-    assert not made.scheduled or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
+    assert not made.of(ScheduleTask) or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
     script, playbook = as_script(made), as_playbook(made)
     folder = tmp_path_factory.mktemp("run")
     names = "write_file change_file make_directory give set_mode grant install_packages restart_service reload_service start_service"
@@ -187,7 +197,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     yaml.load(playbook, Loader=_Loader)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
-    text.write_check(console, [check(wanted, bad)], bad, today=TODAY)
+    write_check(console, [check(wanted, bad)], bad, today=TODAY)
     write_plan(console, made)
     assert all(c.isprintable() or c == "\n" for c in out.getvalue())
 
@@ -202,7 +212,10 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     ini = tmp_path / "php.ini"
     ini.write_text("; first\r\nmemory_limit = 64M\r\n")
     diff = f"--- {ini}\n+++ {ini}\n@@ -2 +2 @@\n-memory_limit = 64M\r\n+memory_limit = 256M\r\n"
-    bare = replace(made, installs=(), files=(), restarts=(), settings=(), along=(), edits=(Edit(str(ini), diff),))
+    old, new = "memory_limit = 64M\r", "memory_limit = 256M\r"
+    edit = EditFile(str(ini), (Hunk(2, old, ((0, len(old), new),)),))
+    assert edit.diff == diff
+    bare = replace(made, along=(), changes=(), steps=(Step(edit, ()),))
     script = as_script(bare).replace('"$(id -u)" -eq 0', "1 -eq 1").replace("/var/backups", f"{tmp_path}/kept")
     (tmp_path / "plan.sh").write_bytes(script.encode())
 
@@ -222,7 +235,7 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
 
 
 def test_a_family_that_is_none_gets_into_no_script(made: Plan) -> None:
-    nothing = replace(made, installs=(), files=(), settings=(), restarts=(), along=(), family="debian; touch x")
+    nothing = replace(made, changes=(), steps=(), along=(), family="debian; touch x")
     assert nothing.empty and "touch" not in as_script(nothing)
     with pytest.raises(FundamentumError):
         as_script(replace(made, family="debian; touch x"))
@@ -232,14 +245,14 @@ def test_a_script_begins_with_the_plan_and_has_the_functions_it_uses(made: Plan)
     lines = as_script(made).splitlines()
     own = lines[lines.index("plan() {") : lines.index("}")]
     assert [line.strip()[2:] for line in own if re.match(r"    # \d", line)] == [
-        f"{number}. {step.title}" for number, step in enumerate(steps(made), 1)
+        f"{number}. {step.operation.title}" for number, step in enumerate(made.steps, 1)
     ]
     assert len(own) <= 60 and lines[-1] == "plan"
     functions = {match[1] for line in lines if (match := re.match(r"([a-z_]+)\(\) \{", line))}
     code = "\n".join(line for line in lines if not line.lstrip().startswith("#"))
     assert {name for name in functions if len(re.findall(rf"\b{name}\b", code)) < 2} == set()
     assert {"install_packages", "write_file", "restart_service"} <= functions
-    assert not functions & {"change_file", "set_label", "switch_web_server", "start_service", "need_source", "grant"}
+    assert not functions & {"change_file", "set_label", "switch_part", "start_service", "need_source", "grant"}
 
 
 def test_the_script_is_clean_for_every_shell(made: Plan, tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from fundamentum.changes.directive import SetDirective
 from fundamentum.check.judge import check
 from fundamentum.check.target import site_in
 from fundamentum.check.tracing import trace
@@ -162,7 +163,7 @@ def test_a_plan_changes_the_line_that_decides_for_the_site(tmp_path: Path, name:
 
 def test_a_plan_owns_up_to_what_it_cannot_change(tmp_path: Path) -> None:
     made = plan([WANTED], server(tmp_path, "fpm: sent by map"), "a", today=TODAY)
-    assert [one.name for one in made.settings] == ["post_max_size"]
+    assert [one.name for one in made.of(SetDirective)] == ["post_max_size"]
     why = "set memory_limit = 500M at /etc/nginx/sites-enabled/site:9, which decides for this site alone"
     assert [(str(one.need), why in one.why) for one in made.unresolved] == [("setting:memory_limit", True)]
     assert not made.complete

@@ -4,6 +4,8 @@ from pathlib import Path
 
 import pytest
 
+from fundamentum.changes.extension_line import LoadByLine
+from fundamentum.changes.extension_switch import EnableExtension
 from fundamentum.check.judge import check
 from fundamentum.plan.planner import plan
 from tests.small_root import TODAY, look, needs, small_root
@@ -116,8 +118,8 @@ def test_what_packages_switch_on_counts_only_where_it_is_read(tmp_path: Path) ->
     found = look(small_root(tmp_path, ["ctype"], extra=files))
     assert [one.name for one in found.runtimes[0].extensions if one.path] == []
     made = plan([needs("ctype", "gd")], found, "8.2/fpm/www", today=TODAY)
-    assert made.complete and not made.enables
-    assert sorted((one.file, one.line) for one in made.lines) == [
+    assert made.complete and not made.of(EnableExtension)
+    assert sorted((one.file, one.line) for one in made.of(LoadByLine)) == [
         ("/s/30-ctype.ini", "extension=ctype"),
         ("/s/30-gd.ini", "extension=gd"),
     ]

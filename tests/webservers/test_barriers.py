@@ -5,10 +5,11 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from fundamentum.changes.service import Restart
 from fundamentum.check.judge import check
 from fundamentum.model.surroundings import ServerProcess
 from fundamentum.plan.planner import plan
-from fundamentum.report.script import as_script
+from fundamentum.report.plans.script import as_script
 from tests.small_root import TODAY, look, needs, small_root
 
 SOCKET = "unix:/run/php/php8.2-fpm.sock"
@@ -121,9 +122,9 @@ def test_a_site_that_is_not_linked_is_named_and_linked(tmp_path: Path, server: s
     assert (
         first.found is not None and f"a.example is set up in /{folder}-available/nightlog{ending}, which" in first.found
     )
-    assert made.complete and [(one.service, one.verb) for one in made.restarts] == [(server, "reload")]
+    assert made.complete and [(one.service, one.verb) for one in made.of(Restart)] == [(server, "reload")]
     link = f"/{folder}-enabled/nightlog{ending}"
-    assert f"link_site /{folder}-available/nightlog{ending} {link}" in as_script(made)
+    assert f"'ln -s /{folder}-available/nightlog{ending} {link}'" in as_script(made)
     (tmp_path / link[1:]).symlink_to(f"/{folder}-available/nightlog{ending}")
     again = look(tmp_path)
     assert (len(again.sites), again.idle_sites) == (1, ())
@@ -142,7 +143,7 @@ def test_what_the_web_server_has_not_read_yet(tmp_path: Path, server: str, chang
     judged = check(needs(), found).findings[0]
     assert judged.found is not None and f"{changed} changed after" in judged.found
     made = plan([needs()], found, today=TODAY)
-    assert made.complete and [(one.service, one.verb) for one in made.restarts] == [(server, verb)]
+    assert made.complete and [(one.service, one.verb) for one in made.of(Restart)] == [(server, verb)]
     other = replace(found.sites[0], name="b", set_up=replace(found.sites[0].origin, file=changed))
     site = replace(found.sites[0], set_up=replace(found.sites[0].origin, file="/etc/x"), origin=judged.origin)
     quiet = replace(found, sites=(replace(site, origin=replace(site.origin, file="/etc/x")), other))

@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from fundamentum.model.actions import SwitchOn, Widen
+from fundamentum.model.findings import Switch
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch
@@ -105,7 +105,7 @@ def test_what_is_built_into_apache_depends_on_its_version(package: str, version:
 
 def test_apache_switches_and_what_is_then_served() -> None:
     of = webserver("apache2")
-    switch = SwitchOn("apache2", ("php8.2",), ("mpm_event",), ("php8.4-fpm",))
+    switch = Switch("apache2", ("php8.2",), ("mpm_event",), ("php8.4-fpm",))
     assert [(one.name, one.query, one.command, one.on) for one in of.switching(switch)] == [
         ("mpm_event", ("a2query", "-q", "-m", "mpm_event"), ("a2dismod", "-q", "-f", "mpm_event"), False),
         ("php8.2", ("a2query", "-q", "-m", "php8.2"), ("a2enmod", "-q", "php8.2"), True),
@@ -119,14 +119,12 @@ def test_apache_switches_and_what_is_then_served() -> None:
 
 def test_the_commands_of_iis() -> None:
     of = webserver("iis")
-    body = Widen("iis", "plates", "maxAllowedContentLength", "1", "2", None, False, 2)
     assert (
-        of.command(body)
+        of.command("plates", "maxAllowedContentLength", "2", "")
         == r'%windir%\system32\inetsrv\appcmd.exe set config "plates" /section:system.webServer/security/requestFiltering /requestLimits.maxAllowedContentLength:2'
     )
-    time = Widen("iis", "plates", "requestTimeout", "1", "9", None, False, 9, "/php/php-cgi.exe")
     assert (
-        of.command(time)
+        of.command("plates", "requestTimeout", "9", "/php/php-cgi.exe")
         == r"""%windir%\system32\inetsrv\appcmd.exe set config /section:system.webServer/fastCgi "/[fullPath='php\php-cgi.exe'].requestTimeout:9" /commit:apphost"""
     )
     branch = Branch("8.3", "", "")

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+from fundamentum.changes.service import Restart
 from fundamentum.check.judge import check
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
@@ -67,7 +68,7 @@ def test_both_web_servers_are_links_of_the_chain_and_widened_where_they_stand(tm
     made = plan([LARGE], found, "nightlog", today=TODAY)
     changed = {edit.path: [line for line in edit.diff.splitlines()[2:] if line[0] in "+-"] for edit in made.edits}
     assert changed["/etc/nginx/nginx.conf"] == ["-client_max_body_size 3m;", "+client_max_body_size 21m;"]
-    assert made.complete and {one.service for one in made.restarts} >= {"nginx", "apache2"}
+    assert made.complete and {one.service for one in made.of(Restart)} >= {"nginx", "apache2"}
 
 
 def test_a_front_that_refuses_is_the_first_link(tmp_path: Path) -> None:

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fundamentum.check.offers import Market
 from fundamentum.check.target import choose
 from fundamentum.errors import FundamentumError, HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.windows_directory import WindowsHost
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
 from fundamentum.webservers import iis
 from fundamentum.webservers.apache2 import reading as apache
@@ -109,7 +109,7 @@ def test_a_site_can_be_named_instead_of_a_runtime(tmp_path: Path) -> None:
     found = look(root_with(tmp_path, "nginx", text.replace("a.example", "a.example b.example")))
 
     def chosen(selector: str) -> str:
-        return choose(found, Needs("nightlog"), selector, Market(found)).runtime.label
+        return choose(found, Needs("nightlog"), selector, Offers(found)).runtime.label
 
     assert (chosen("a.example"), chosen("b.example"), chosen("a.example ^~ /plates/")) == (
         "8.2/fpm/www",

@@ -86,3 +86,12 @@ def span(text: str) -> float | None:
     if not parts or "".join(f"{number}{unit}" for number, unit in parts) != re.sub(r"\s", "", text):
         return None
     return sum(int(number) * _SECONDS[unit] for number, unit in parts)
+
+
+def size_in_words(size: float) -> str:
+    """Bytes for a person."""
+    for letter, factor in (("T", 2**40), ("G", 2**30), ("M", 2**20), ("K", 2**10)):
+        if size >= factor:
+            text = f"{size / factor:.1f}".removesuffix(".0")
+            return f"{text}{letter}"
+    return f"{int(size)} bytes"

@@ -25,13 +25,22 @@ def is_plain_line(line: str, syntax: Syntax, name: str) -> bool:
     return _parts(line, syntax, name) is not None
 
 
-def with_value(line: str, syntax: Syntax, name: str, value: str) -> str | None:
-    """The line with another value, everything else left as it is; None where that cannot be written there."""
+def value_in(line: str, syntax: Syntax, name: str, value: str) -> tuple[int, int, str] | None:
+    """Where the line has the value, from one character to before another, and what to write there for another one.
+
+    None where that cannot be written there.
+    """
     parts = _parts(line, syntax, name)
     if parts is None:
         return None
     text = _written(value, syntax, parts.groupdict().get("kind") == "flag")
-    return None if text is None else line[: parts.start("value")] + text + line[parts.end("value") :]
+    return None if text is None else (*parts.span("value"), text)
+
+
+def with_value(line: str, syntax: Syntax, name: str, value: str) -> str | None:
+    """The line with another value, everything else left as it is; None where that cannot be written there."""
+    found = value_in(line, syntax, name, value)
+    return None if found is None else line[: found[0]] + found[2] + line[found[1] :]
 
 
 def ini_text(value: str) -> str | None:

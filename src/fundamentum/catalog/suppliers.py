@@ -28,8 +28,6 @@ def suppliers() -> Suppliers:
     return msgspec.convert(tomllib.loads(text), Suppliers)
 
 
-def packages_of(commands: Iterable[str], products: Iterable[str]) -> set[str]:
-    """The names of packages that may bring what was asked for; their offers are wanted in the survey."""
-    table = suppliers()
-    found = {package for name in commands for package in table.of_command(name)}
-    return found | {package for product in products for package in table.products.get(product, ())}
+def packages_of(commands: Iterable[str]) -> set[str]:
+    """The names of packages that may bring these programs; their offers are wanted in the survey."""
+    return {package for name in commands for package in suppliers().of_command(name)}

@@ -6,41 +6,40 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from fundamentum.catalog import branch_key, facts, known_branches
-from fundamentum.check.access import inside
-from fundamentum.check.offers import Market
+from fundamentum.catalog import known_branches
+from fundamentum.effective.access import inside
+from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
-from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.php import SAPIS, Loaded, Runtime, Sapi, Setting
+from fundamentum.model.php import SAPIS, Runtime, Sapi
 from fundamentum.model.survey import Site, Survey
-from fundamentum.platforms import platform
+from fundamentum.platforms.offers import Offers
 
 _SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
 
 
-def choose(survey: Survey, needs: Needs, selector: str | None, market: Market) -> Target:
+def choose(survey: Survey, needs: Needs, selector: str | None, offers: Offers) -> Target:
     """The runtime that ``selector`` names, or else the one that serves the web."""
     if selector is not None:
-        return _selected(survey, selector, needs, market)
+        return _selected(survey, selector, needs, offers)
     names = list(dict.fromkeys(site.name for site in survey.sites))
     if len(names) > 1:
         raise ChoiceNeeded(
             f"{survey.server}: several sites are here; choose one with --runtime: {_listed(survey, names)}"
         )
     idle = list(dict.fromkeys(site.name for site in survey.idle_sites if site.runtime))
-    if not names and len(idle) == 1 and (only := _of_site(survey, idle[0], needs, market)):
+    if not names and len(idle) == 1 and (only := _of_site(survey, idle[0], needs, offers)):
         return replace(only, reason=f"{idle[0]} is the only site that is set up here, and not read by its web server")
     if names and all(site.runtime is None for site in survey.sites):
-        return _stray(survey, needs, survey.sites[0], market)
+        return _stray(survey, needs, survey.sites[0], offers)
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
     if serving:
         labels = ", ".join(runtime.label + _sites_of(survey, runtime) for runtime in serving)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve the web; choose one with --runtime: {labels}")
-    return _fresh(survey, needs, market)
+    return _fresh(survey, needs, offers)
 
 
 def _listed(survey: Survey, names: Sequence[str]) -> str:
@@ -56,7 +55,7 @@ def _sites_of(survey: Survey, runtime: Runtime) -> str:
     return f" ({', '.join(names[:3])}{more})" if names else ""
 
 
-def _of_site(survey: Survey, selector: str, needs: Needs, market: Market) -> Target | None:
+def _of_site(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Target | None:
     """The runtime that serves the site of that name, or the part of it named behind a blank; None if there is none."""
     name, _, part = selector.partition(" ")
     sites = [site for site in survey.sites if name in (site.name, *site.aliases) or site.name == selector]
@@ -67,20 +66,20 @@ def _of_site(survey: Survey, selector: str, needs: Needs, market: Market) -> Tar
         parts = ", ".join(f"{site.part or 'the rest'}: {site.runtime or 'unknown'}" for site in sites)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve {name}; choose one with --runtime: {parts}")
     if sites and sites[0].runtime is None:
-        return _stray(survey, needs, sites[0], market)
+        return _stray(survey, needs, sites[0], offers)
     found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
     return Target(found, f"it serves {name}, as {sites[0].origin} says", site=name) if found else None
 
 
-def _stray(survey: Survey, needs: Needs, site: Site, market: Market) -> Target:
+def _stray(survey: Survey, needs: Needs, site: Site, offers: Offers) -> Target:
     """For a site that is handed to a PHP which is not there: the one that would be installed for it."""
     named = re.search(r"\d\.\d", site.handler)
-    offered = market.branches("fpm")
+    offered = offers.branches("fpm")
     fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
     branch = named[0] if named and named[0] in offered else [*fitting, *offered, known_branches()[-1]][0]
     reason = f"{site.origin} hands {site.name} to {site.handler or 'a PHP'}, where none is seen: judged as a fresh one"
     name = f"{site.name} {site.part or ''}".strip()
-    return Target(imagined(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=name)
+    return Target(fresh_runtime(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=name)
 
 
 def _not_for_web(survey: Survey) -> str:
@@ -112,12 +111,12 @@ def site_in(survey: Survey, directory: str) -> str:
     return names[0]
 
 
-def _selected(survey: Survey, selector: str, needs: Needs, market: Market) -> Target:
+def _selected(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Target:
     exact = next((runtime for runtime in survey.runtimes if runtime.label == selector), None)
     if exact:
         note = "; the command line runs no web application" if exact.sapi == "cli" else ""
         return Target(exact, f"named with --runtime{note}", named=True)
-    if of_site := _of_site(survey, selector, needs, market):
+    if of_site := _of_site(survey, selector, needs, offers):
         return of_site
     match = _SELECTOR.fullmatch(selector)
     if not match or match["sapi"] not in (None, *SAPIS):
@@ -142,23 +141,23 @@ def _selected(survey: Survey, selector: str, needs: Needs, market: Market) -> Ta
         raise FundamentumError(
             f"{survey.server}: no pool '{match['pool']}' in PHP {match['branch']}; there is {labels}"
         )
-    if market.known and market.runtime_package(match["branch"], sapi) is None:
-        offered = ", ".join(market.branches(sapi)) or "none"
+    if offers.known and offers.runtime_package(match["branch"], sapi) is None:
+        offered = ", ".join(offers.branches(sapi)) or "none"
         raise FundamentumError(
             f"{survey.server}: PHP {match['branch']} ({sapi}) is neither installed nor offered here; offered: {offered}"
         )
     return Target(
-        imagined(survey, match["branch"], sapi),
+        fresh_runtime(survey, match["branch"], sapi),
         "named with --runtime; not installed yet, judged as a fresh installation",
         present=False,
         named=True,
     )
 
 
-def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
+def _fresh(survey: Survey, needs: Needs, offers: Offers) -> Target:
     """No runtime serves the web: the one that would be installed is judged."""
     sapi: Sapi = "fpm"
-    offered = market.branches(sapi)
+    offered = offers.branches(sapi)
     fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
     if not offered:
         present = ", ".join(runtime.label for runtime in survey.runtimes) or "no PHP at all"
@@ -170,7 +169,7 @@ def _fresh(survey: Survey, needs: Needs, market: Market) -> Target:
     preferred = needs.preferred if needs.preferred in fitting else None
     branch = next((b for b in fitting if b in installed), None) or preferred or (fitting[0] if fitting else offered[0])
     reason = f"no PHP here serves the web; judged as a fresh installation of it would be{_not_for_web(survey)}"
-    return Target(imagined(survey, branch, sapi), reason, present=False)
+    return Target(fresh_runtime(survey, branch, sapi), reason, present=False)
 
 
 def command_line(survey: Survey, target: Target) -> Target:
@@ -183,45 +182,5 @@ def command_line(survey: Survey, target: Target) -> Target:
     if found := next(same, None):
         return Target(found, reason, wanted=target.wanted)
     return Target(
-        imagined(survey, runtime.branch, "cli"), f"{reason}, once it is installed", False, wanted=target.wanted
+        fresh_runtime(survey, runtime.branch, "cli"), f"{reason}, once it is installed", False, wanted=target.wanted
     )
-
-
-def imagined(survey: Survey, branch: str, sapi: Sapi) -> Runtime:
-    """The runtime as its package would set it up: compiled-in extensions, the packaged php.ini."""
-    known = facts(branch)
-    packaged = known.packaged["cli" if sapi == "cli" else "web"]
-    place = platform(survey.system.family).place(branch, sapi)
-    ini_file = place.ini_file
-    settings: dict[str, Setting] = {}
-    owners = {"core", "standard", *(shown.lower() for shown in known.static.get(sapi, ()))}
-    for name, directive in known.directives.items():
-        default = known.default(name, sapi)
-        if default is None or directive.owner not in owners:
-            continue
-        value = known.forced.get(sapi, {}).get(name)
-        origin = BUILT_IN
-        if value is None and name in packaged:
-            value, origin = packaged[name], Origin(ini_file, 0)
-        settings[name] = Setting(default if value is None else value, origin)
-    return Runtime(
-        branch=branch,
-        sapi=sapi,
-        version=None,
-        pool="www" if sapi == "fpm" else None,
-        serves=sapi != "cli",
-        ini_file=ini_file,
-        scan_dir=place.scan_dir,
-        pool_dir=place.pool_dir if sapi == "fpm" else None,
-        service=place.service,
-        listen=place.listen if sapi == "fpm" else None,
-        listen_owner=platform(survey.system.family).php_user if sapi == "fpm" else None,
-        settings=settings,
-        extensions=tuple(Loaded(shown.lower(), shown, BUILT_IN) for shown in known.static.get(sapi, ())),
-    )
-
-
-def other_branches(survey: Survey, needs: Needs, market: Market) -> list[str]:
-    """Installed or offered branches that the application accepts, newest first."""
-    found = {runtime.branch for runtime in survey.runtimes} | set(market.branches("fpm"))
-    return sorted((branch for branch in found if needs.php.accepts_branch(branch)), key=branch_key, reverse=True)

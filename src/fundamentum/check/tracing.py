@@ -20,17 +20,24 @@ from fundamentum.catalog import (
     known_branches,
 )
 from fundamentum.catalog.symbols import known_extensions
-from fundamentum.check.access import SEARCH, account_of, allowed, barred
-from fundamentum.check.chain import DIRECTIVES
-from fundamentum.check.extensions import standing
-from fundamentum.check.offers import Market
-from fundamentum.check.settings import effective
+from fundamentum.effective.access import SEARCH, account_of, allowed, barred
 from fundamentum.effective.merge import views
+from fundamentum.effective.values import value_that_counts
+from fundamentum.kinds import in_words
+from fundamentum.kinds.base import Context
+from fundamentum.kinds.commands import CommandNeed
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.extensions.state import standing
+from fundamentum.kinds.limits.chain import DIRECTIVES
+from fundamentum.kinds.limits.need import LimitNeed
+from fundamentum.kinds.loaders import LoaderNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Module, Runtime
 from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
 
 Kind = Literal["extension", "setting", "package", "command"]
 ACCESS: Final = {1: "scripts", 2: "each directory's own file", 4: "the system's files and pools"}
@@ -90,36 +97,36 @@ def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tupl
     """What a name means on this server; it may mean several things, or nothing."""
     kind, _, rest = name.partition(":")
     wanted = {kind: rest} if rest and kind in ("extension", "setting", "package", "command") else {}
-    market = Market(survey)
+    offers = Offers(survey)
     found: list[Trace] = []
     if extension := wanted.get("extension") or ("" if wanted else name):
-        found += _extension(canonical(extension), survey, market, applications)
+        found += _extension(canonical(extension), survey, offers, applications)
     if setting := wanted.get("setting") or ("" if wanted else name):
         found += _setting(setting, survey, applications)
     if package := wanted.get("package") or ("" if wanted else name):
-        found += _package(package, survey, market, applications)
+        found += _package(package, survey, offers, applications)
     if command := wanted.get("command") or ("" if wanted else name):
-        found += _command(command, survey, market, applications)
+        found += _command(command, survey, offers, applications)
     return tuple(found)
 
 
-def _extension(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _extension(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
     modules = [(branch, module) for branch in survey.branches for module in branch.modules if module.name == name]
     loaded = any(one.name == name for runtime in survey.runtimes for one in runtime.extensions)
     wanted = tuple(
         Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
         for needs in applications
-        for need in needs.extensions
+        for need in needs.of(ExtensionNeed)
         if name in need.names
     ) + tuple(
         Wanted(needs.name, need.level, need.name, needs.note(need.key) or "")
         for needs in applications
-        for need in needs.loaders
+        for need in needs.of(LoaderNeed)
         if canonical(need.name) == name
     )
     known = name in known_extensions() or any(name in catalogued(b) for b in known_branches() if b >= "7.4")
-    offers = [offer for offer in survey.offers or () if name in market.extensions_in(offer)]
-    if not (modules or loaded or wanted or offers or known):
+    packages = [offer for offer in survey.offers or () if name in offers.extensions_in(offer)]
+    if not (modules or loaded or wanted or packages or known):
         return
     about = []
     if gone := extension_gone(name, "99.0"):
@@ -128,7 +135,7 @@ def _extension(name: str, survey: Survey, market: Market, applications: Sequence
     about += [f"file {module.path}{_owned(module)}" for _, module in modules]
     runtimes = []
     for runtime in survey.runtimes:
-        now = standing(name, survey, Target(runtime, "traced"), market)
+        now = standing(name, Context(Needs(""), survey, Target(runtime, "traced"), offers))
         lines = [one for one in runtime.extensions if one.name == name]
         working = next((one for one in lines if one.fault is None), None)
         places = tuple(
@@ -140,7 +147,7 @@ def _extension(name: str, survey: Survey, market: Market, applications: Sequence
     installed = [
         Source(one.name, one.version, "installed", brings=name) for one in survey.installed or () if one.name in owners
     ]
-    yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *_offered(offers, market)), wanted)
+    yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *_offered(packages, offers)), wanted)
 
 
 def _owned(module: Module) -> str:
@@ -153,11 +160,11 @@ def _owned(module: Module) -> str:
     return f" ({words})" if words else ""
 
 
-def _offered(offers: Iterable[Offer], market: Market) -> Iterator[Source]:
-    for offer in offers:
+def _offered(packages: Iterable[Offer], offers: Offers) -> Iterator[Source]:
+    for offer in packages:
         parts = (offer.source, offer.shut_out, "never installed: pinned" if offer.priority < 0 else "")
         origin = ", ".join(part for part in parts if part)
-        yield Source(offer.name, offer.version, origin, market.branch_of(offer) or "")
+        yield Source(offer.name, offer.version, origin, offers.branch_of(offer) or "")
 
 
 def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterator[Trace]:
@@ -165,12 +172,12 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
     wanted = tuple(
         Wanted(needs.name, need.level, need.condition.text, needs.note(need.key) or "")
         for needs in applications
-        for need in needs.settings
+        for need in needs.of(SettingNeed)
         if need.name == name
     ) + tuple(
-        Wanted(needs.name, need.level, f"{need.key.words} {need.text}", needs.note(need.key) or "")
+        Wanted(needs.name, need.level, f"{in_words(need.key)} {need.text}", needs.note(need.key) or "")
         for needs in applications
-        for need in needs.limits
+        for need in needs.of(LimitNeed)
         if name in DIRECTIVES[need.limit]
     )
     if not known and not wanted and not any(name in runtime.settings for runtime in survey.runtimes):
@@ -203,7 +210,7 @@ def _in_runtime(name: str, runtime: Runtime, label: str) -> InRuntime:
     """The value in one runtime, or as one site meets it, with every place that has a say."""
     setting = runtime.settings[name]
     value = "not known" if setting.value is None else setting.value or "empty"
-    counts = effective(name, setting.value or "", Target(runtime, "traced"))
+    counts = value_that_counts(name, setting.value or "", Target(runtime, "traced"))
     if setting.value is not None and is_unlimited(name, counts):
         value += " (no limit)"
     elif setting.value is not None and counts != setting.value:
@@ -226,26 +233,26 @@ def _places(name: str, runtime: Runtime) -> Iterator[Place]:
         yield Place(str(setting.origin), "not known" if setting.value is None else setting.value or "empty", True)
 
 
-def _package(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _package(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
     installed = [one for one in survey.installed or () if one.name == name]
-    offers = [one for one in survey.offers or () if one.name == name]
-    if not installed and not offers:
+    packages = [one for one in survey.offers or () if one.name == name]
+    if not installed and not packages:
         return
-    brings = {extension for offer in offers for extension in market.extensions_in(offer)}
+    brings = {extension for offer in packages for extension in offers.extensions_in(offer)}
     brings |= {module.name for branch in survey.branches for module in branch.modules if module.package == name}
     about = [f"brings {', '.join(sorted(brings))}"] if brings else []
     about += ["kept at its version (held)" for one in installed if one.held]
-    sources = [Source(one.name, one.version, "installed") for one in installed] + list(_offered(offers, market))
+    sources = [Source(one.name, one.version, "installed") for one in installed] + list(_offered(packages, offers))
     wanted = tuple(
         Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
         for needs in applications
-        for need in needs.extensions
+        for need in needs.of(ExtensionNeed)
         if brings.intersection(need.names)
     )
     yield Trace("package", name, tuple(about), (), tuple(sources), wanted)
 
 
-def _command(name: str, survey: Survey, market: Market, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _command(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
     fact = next((one for one in survey.commands if one.name == name), None)
     if fact is None or not (fact.path or fact.offered):
         return
@@ -261,11 +268,11 @@ def _command(name: str, survey: Survey, market: Market, applications: Sequence[N
     installed = [
         Source(one.name, one.version, "installed") for one in survey.installed or () if one.name == fact.package
     ]
-    offers = [offer for package in fact.offered for offer in survey.offers or () if offer.name == package]
+    packages = [offer for package in fact.offered for offer in survey.offers or () if offer.name == package]
     wanted = tuple(
         Wanted(needs.name, need.level, need.text, needs.note(need.key) or "")
         for needs in applications
-        for need in needs.commands
+        for need in needs.of(CommandNeed)
         if name in (one for one, _ in need.alternatives)
     )
-    yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *_offered(offers, market)), wanted)
+    yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *_offered(packages, offers)), wanted)

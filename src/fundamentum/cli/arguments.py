@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Final
 
 from fundamentum import __version__
+from fundamentum.report import checks, plans
 
 USAGE_ERROR: Final = 2
 
@@ -127,7 +128,7 @@ def _check(command: argparse.ArgumentParser) -> None:
     _accepted(command)
     _database(command)
     command.add_argument(
-        "--format", choices=("text", "json"), default="text", help="how to write the findings (default: text)"
+        "--format", choices=checks.names(), default="text", help="how to write the findings (default: text)"
     )
 
 
@@ -141,7 +142,7 @@ def _plan(command: argparse.ArgumentParser) -> None:
     _database(command)
     command.add_argument(
         "--format",
-        choices=("text", "json", "script", "playbook"),
+        choices=plans.names(),
         default="text",
         help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text)",
     )

@@ -6,15 +6,10 @@ import sys
 from datetime import date
 
 from fundamentum.check.judge import check
-from fundamentum.check.offers import Market
 from fundamentum.cli.applications import applications
 from fundamentum.cli.servers import selectors, server
 from fundamentum.entries import entry
-from fundamentum.plan.advice import advised
-from fundamentum.report.check_document import check_document
-from fundamentum.report.escape import as_json
-from fundamentum.report.remarks import write_remarks
-from fundamentum.report.stream import write_out
+from fundamentum.platforms.offers import Offers
 from fundamentum.untrusted.secrets import without_credentials
 
 
@@ -22,17 +17,10 @@ def run(options: argparse.Namespace) -> int:
     """Judge every application; 1 if one of them lacks something required."""
     wanted = applications(options)
     survey = server(options, wanted)
-    market = Market(survey)
-    named = selectors(options, survey)
-    found = (check(needs, survey, one, market) for needs, one in zip(wanted, named, strict=True))
-    judgements = [advised(judgement, survey, market) for judgement in found]
-    if options.format == "json":
-        write_out(as_json(check_document(judgements, survey, today=date.today())))
-    else:
-        write_remarks(survey, judgements)
-        text = entry("fundamentum.report", "text")  # brings a terminal library that JSON does not need
-        console, following = text.console_for(sys.stdout), _following(options)
-        text.write_check(console, judgements, survey, today=date.today(), following=following)
+    named, offers = selectors(options, survey), Offers(survey)
+    judgements = [check(needs, survey, one, offers) for needs, one in zip(wanted, named, strict=True)]
+    form = entry("fundamentum.report.checks", options.format)
+    form.write(sys.stdout, judgements, survey, today=date.today(), following=_following(options))
     return 0 if all(one.satisfied for one in judgements) else 1
 
 

@@ -3,10 +3,10 @@
 import argparse
 import sys
 
-from fundamentum.check.asked import asked_by
 from fundamentum.check.comparison import compare, compare_for
 from fundamentum.cli.applications import application
 from fundamentum.entries import entry
+from fundamentum.kinds import asked_by
 from fundamentum.report import comparison
 from fundamentum.report.escape import as_json
 from fundamentum.report.stream import write_out
@@ -25,5 +25,6 @@ def run(options: argparse.Namespace) -> int:
         write_out(as_json(comparison.compare_document(*names, found)))
     else:
         about = "to " + " and ".join(needs.name for needs in applications) if applications else "for PHP"
-        comparison.write_comparison(entry("fundamentum.report", "text").console_for(sys.stdout), *names, found, about)
+        console = entry("fundamentum.report", "terminal").console_for(sys.stdout)
+        comparison.write_comparison(console, *names, found, about)
     return 1 if found else 0

@@ -10,14 +10,13 @@ from rich.text import Text
 
 import fundamentum.demo
 from fundamentum.check.judge import check
-from fundamentum.check.offers import Market
 from fundamentum.cli.applications import application
 from fundamentum.derive.derive import derive
-from fundamentum.plan.advice import advised
 from fundamentum.plan.planner import plan
-from fundamentum.report import text
+from fundamentum.report.checks.text import write_check
 from fundamentum.report.derive_text import write_derived
-from fundamentum.report.plan_text import write_plan
+from fundamentum.report.plans.text import write_plan
+from fundamentum.report.terminal import console_for
 from fundamentum.survey.reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
@@ -25,7 +24,7 @@ DATA = Path(fundamentum.demo.__file__).parent / "data"
 
 def run(options: argparse.Namespace) -> int:
     """Check one application on a server that is ready and on one that is not, plan, derive, and plan for all."""
-    console = text.console_for(sys.stdout)
+    console = console_for(sys.stdout)
     for scene in fundamentum.demo.SCENES:
         console.print(Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-"))
         console.print(Text(scene.story, style="dim"))
@@ -37,9 +36,8 @@ def run(options: argparse.Namespace) -> int:
         wanted = [application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
         if scene.command.startswith("check"):
-            market = Market(survey)
-            found = [advised(check(needs, survey, None, market), survey, market) for needs in wanted]
-            text.write_check(console, found, survey, today=date.today())
+            found = [check(needs, survey) for needs in wanted]
+            write_check(console, found, survey, today=date.today())
         else:
             write_plan(console, plan(wanted, survey, today=date.today()))
         console.print()

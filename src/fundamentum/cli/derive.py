@@ -40,7 +40,7 @@ def _text() -> Any:
 
 
 def _console() -> Any:
-    return entry("fundamentum.report", "text").console_for(sys.stdout)
+    return entry("fundamentum.report", "terminal").console_for(sys.stdout)
 
 
 def _over(target: str, answer: Answer) -> str:

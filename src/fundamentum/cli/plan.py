@@ -4,18 +4,12 @@ import argparse
 import io
 import sys
 from datetime import date
-from typing import IO, Any
 
 from fundamentum.cli.applications import applications
 from fundamentum.cli.output import write_below, write_whole
 from fundamentum.cli.servers import selectors, server
 from fundamentum.entries import entry
-from fundamentum.model.plan import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.report.escape import as_json
-from fundamentum.report.plan_document import plan_document
-from fundamentum.report.remarks import write_remarks
-from fundamentum.report.stream import write_out
 from fundamentum.untrusted.files import named
 
 
@@ -36,26 +30,11 @@ def run(options: argparse.Namespace) -> int:
             *((f"{e.path}.diff", e.diff) for e in made.edits),
         ]:
             write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))
-    if options.format == "text" and options.output == "-":
-        write_remarks(survey, made.before)
-        entry("fundamentum.report", "plan_text").write_plan(_console(sys.stdout), made)
-    elif options.output == "-":
-        write_out(_written(made, options.format))
+    form = entry("fundamentum.report.plans", options.format)
+    if options.output == "-":
+        form.write(sys.stdout, made, survey)
     else:
-        write_whole(options.output, _written(made, options.format).encode("utf-8", "backslashreplace"))
+        written = io.StringIO()
+        form.write(written, made, survey)
+        write_whole(options.output, written.getvalue().encode("utf-8", "backslashreplace"))
     return 0 if made.complete else 1
-
-
-def _written(made: Plan, form: str) -> str:
-    if form == "json":
-        return as_json(plan_document(made))
-    if form in ("script", "playbook"):
-        written: str = getattr(entry("fundamentum.report", form), f"as_{form}")(made)
-        return written
-    out = io.StringIO()
-    entry("fundamentum.report", "plan_text").write_plan(_console(out), made)
-    return out.getvalue()
-
-
-def _console(stream: IO[str]) -> Any:
-    return entry("fundamentum.report", "text").console_for(stream)

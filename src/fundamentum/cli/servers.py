@@ -4,10 +4,10 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
-from fundamentum.check.asked import asked_by
 from fundamentum.check.target import site_in, sites_in
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
+from fundamentum.kinds import asked_by
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.survey.reference import look

@@ -6,11 +6,11 @@ import time
 from datetime import date
 from pathlib import Path
 
-from fundamentum.check.asked import asked_by
 from fundamentum.cli.applications import application
 from fundamentum.cli.output import write_whole
 from fundamentum.cli.servers import server
 from fundamentum.entries import entry
+from fundamentum.kinds import asked_by
 from fundamentum.model.surroundings import Asked
 from fundamentum.report.remarks import write_remarks
 from fundamentum.survey.survey_file import written

@@ -7,7 +7,7 @@ from fundamentum.check.tracing import trace
 from fundamentum.cli.applications import application
 from fundamentum.cli.servers import server
 from fundamentum.errors import InputError
-from fundamentum.report import text
+from fundamentum.report import terminal
 from fundamentum.report.remarks import write_remarks
 from fundamentum.report.trace_text import write_traces
 
@@ -23,5 +23,5 @@ def run(options: argparse.Namespace) -> int:
             f"no extension, setting, package or command of that name is known, on {survey.server} or at all",
         )
     write_remarks(survey)
-    write_traces(text.console_for(sys.stdout), found, survey.server)
+    write_traces(terminal.console_for(sys.stdout), found, survey.server)
     return 0

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.derive.result import Entry
-from fundamentum.model.surrounding_needs import COMMAND, PATH, PRODUCTS
+from fundamentum.kinds.databases import PRODUCTS
+from fundamentum.kinds.tables import COMMAND, PATH
 from fundamentum.model.value import Level
 
 LEVEL: Final[Level] = "recommended"

@@ -14,6 +14,13 @@ from tomlkit.items import Table
 
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.errors import InputError
+from fundamentum.kinds.commands import CommandNeed
+from fundamentum.kinds.databases import DatabaseNeed
+from fundamentum.kinds.directories.need import DirectoryNeed
+from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.limits.need import LimitNeed
+from fundamentum.kinds.loaders import LoaderNeed
+from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
 
@@ -105,13 +112,13 @@ def _said(entry: Entry) -> str:
 
 
 def _said_by(needs: Needs) -> dict[str, str]:
-    found: dict[str, str] = {str(one.key): one.level for one in needs.extensions}
-    found |= {one.key: one.level for one in needs.loaders}
-    settings = {str(one.key): f"{one.level} {one.condition.text}" for one in needs.settings}
-    found |= {one.key: f"{one.level} {one.text}" for one in needs.limits if one.key == "uploads:largest"}
-    found |= {one.key: f"{one.level} {one.access}" for one in needs.directories}
-    found |= {one.key: one.level for one in needs.databases}
-    found |= {one.key: one.level for one in needs.commands}
+    found: dict[str, str] = {str(one.key): one.level for one in needs.of(ExtensionNeed)}
+    found |= {one.key: one.level for one in needs.of(LoaderNeed)}
+    settings = {str(one.key): f"{one.level} {one.condition.text}" for one in needs.of(SettingNeed)}
+    found |= {one.key: f"{one.level} {one.text}" for one in needs.of(LimitNeed) if one.key == "uploads:largest"}
+    found |= {one.key: f"{one.level} {one.access}" for one in needs.of(DirectoryNeed)}
+    found |= {one.key: one.level for one in needs.of(DatabaseNeed)}
+    found |= {one.key: one.level for one in needs.of(CommandNeed)}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
 

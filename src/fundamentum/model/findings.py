@@ -1,6 +1,7 @@
 """Findings: one need held against one runtime."""
 
-from typing import Final, Literal
+from collections.abc import Sequence
+from typing import Any, Final, Literal, Protocol
 
 import msgspec
 
@@ -9,7 +10,7 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
-from fundamentum.model.surroundings import Barrier
+from fundamentum.model.survey import Survey
 from fundamentum.model.text import PlainName
 from fundamentum.model.value import Level
 
@@ -46,24 +47,6 @@ class Link(msgspec.Struct, frozen=True):
     """What a directive of PHP has to be."""
 
 
-class Arrangement(msgspec.Struct, frozen=True):
-    """What would make a directory what it has to be, and no more than that."""
-
-    path: str
-    user: str
-    """The user who needs it."""
-    make: bool = False
-    owner: str | None = None
-    group: str | None = None
-    mode: int | None = None
-    grants: tuple[tuple[str, str], ...] = ()
-    """Entries for the user in access lists: path and letters (``rwx``)."""
-    opened: tuple[tuple[str, int], ...] = ()
-    """Directories on the way, and the mode with which they can be passed through."""
-    label: str | None = None
-    """The SELinux type it has to have."""
-
-
 class LinkedSite(msgspec.Struct, frozen=True):
     """A site that counts once there is a link to the file it is set up in."""
 
@@ -87,23 +70,37 @@ class Switch(msgspec.Struct, frozen=True):
     """The package that brings the web server itself, where it is not there."""
 
 
-class Unblocked(msgspec.Struct, frozen=True):
-    """What lets requests pass where something on their way to PHP stopped them."""
+class Demand(Protocol):
+    """What a need asks of one thing on a server.  Those of all needs on one thing are joined, and become a change."""
 
-    start: str = ""
-    """The service that has to run."""
-    reread: str = ""
-    """The service that has to read its configuration again."""
-    gently: bool = False
-    """Whether it can do so while it goes on serving."""
-    barrier: Barrier | None = None
-    """What in the web server's configuration has to be answered by other lines."""
-    enabled: Switch | None = None
-    """The site that has to be switched on."""
-    socket_owner: str = ""
-    """The user to whom the pool's socket has to belong."""
-    arrangement: Arrangement | None = None
-    """Who has to be let in where."""
+    @property
+    def key(self) -> object:
+        """What is asked something of."""
+
+    @property
+    def lacking(self) -> bool:
+        """Whether something has to change; False: it only must not become worse."""
+
+    def joined(self, other: Any) -> Any:
+        """This demand and another on the same thing as one that serves both."""
+
+    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> Any:
+        """The change that meets it; None where there is none.
+
+        ``label`` names the applications, for the names of files; ``beside`` are all demands that something lacks.
+        """
+
+
+class Remedy(Protocol):
+    """A change, as far as a finding tells of it.  See :mod:`fundamentum.changes`."""
+
+    @property
+    def key(self) -> str:
+        """What it changes."""
+
+    @property
+    def about(self) -> str:
+        """What it is about, in a word or two."""
 
 
 class Finding(msgspec.Struct, frozen=True):
@@ -130,12 +127,19 @@ class Finding(msgspec.Struct, frozen=True):
     """Who accepted that it is not met, and why."""
     chain: tuple[Link, ...] = ()
     """The limits on the way, for needs that are about all of them together."""
-    arrangement: Arrangement | None = None
-    """What would mend a directory."""
     switch: Switch | None = None
     """What makes the web server hand PHP to the runtime."""
-    unblocked: Unblocked | None = None
-    """What lets requests pass on their way to PHP."""
+    demands: tuple[Demand, ...] = ()
+    """What would meet it, before the demands of all needs are joined."""
+    changes: tuple[Remedy, ...] = ()
+    """What meets it, as a plan for the application does it."""
+    then: str = ""
+    """What has to be done once these are made: ``restart php8.2-fpm``."""
+
+    @property
+    def advice(self) -> str | None:
+        """What to do about it, to the end."""
+        return f"{self.remedy}, then {self.then}" if self.remedy and self.then else self.remedy
 
 
 class Target(msgspec.Struct, frozen=True):

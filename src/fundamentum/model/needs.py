@@ -1,60 +1,40 @@
 """What one application requires, as values."""
 
 from datetime import date
-from typing import Final
+from typing import Final, Protocol, TypeVar
 
 import msgspec
 
-from fundamentum.model.conditions import Condition
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.surrounding_needs import (
-    AroundNeed,
-    CommandNeed,
-    DatabaseNeed,
-    DirectoryNeed,
-    HostNeed,
-    LimitNeed,
-    TaskNeed,
-)
 from fundamentum.model.value import Level, Value
 from fundamentum.model.versions import VersionRange
 
 LEVELS: Final[tuple[Level, ...]] = ("required", "recommended")
 
 
-class ExtensionNeed(Value, frozen=True):
-    """One extension, or any one of several."""
-
-    names: tuple[str, ...]
-    level: Level
+class Need(Protocol):
+    """One thing that an application requires.  Each kind of need has values of its own: :mod:`fundamentum.kinds`."""
 
     @property
     def key(self) -> NeedId:
-        """``extension:pdo_mysql|pdo_pgsql``, as findings name it."""
-        return NeedId("extension:" + "|".join(self.names))
+        """How findings name it."""
+
+    @property
+    def level(self) -> Level:
+        """How strongly it is needed."""
 
 
-class SettingNeed(Value, frozen=True):
-    """One directive and what it must be."""
+class PhpNeed(Value, frozen=True):
+    """Which PHP it runs on."""
 
-    name: str
-    condition: Condition
-    level: Level
+    versions: VersionRange = VersionRange()
+    preferred: str | None = None
+    """The branch to choose where several fit."""
+    level: Level = "required"
 
     @property
     def key(self) -> NeedId:
-        return NeedId(f"setting:{self.name}")
-
-
-class LoaderNeed(Value, frozen=True):
-    """A loader for encoded code, by the name PHP lists it under."""
-
-    name: str
-    level: Level
-
-    @property
-    def key(self) -> NeedId:
-        return NeedId(f"loader:{self.name}")
+        return NeedId("php")
 
 
 class Acceptance(Value, frozen=True):
@@ -71,40 +51,42 @@ class Acceptance(Value, frozen=True):
     """Whether that day has passed."""
 
 
+AnyNeed = TypeVar("AnyNeed")
+
+
 class Needs(Value, frozen=True):
     """Everything one application requires."""
 
     name: str
     version: str | None = None
-    php: VersionRange = VersionRange()
-    preferred: str | None = None
-    extensions: tuple[ExtensionNeed, ...] = ()
-    settings: tuple[SettingNeed, ...] = ()
-    loaders: tuple[LoaderNeed, ...] = ()
-    limits: tuple[LimitNeed, ...] = ()
-    databases: tuple[DatabaseNeed, ...] = ()
-    commands: tuple[CommandNeed, ...] = ()
-    directories: tuple[DirectoryNeed, ...] = ()
-    host: tuple[HostNeed, ...] = ()
-    tasks: tuple[TaskNeed, ...] = ()
+    needs: tuple[Need, ...] = ()
     notes: dict[str, str] = msgspec.field(default_factory=dict)
     """Why a need exists, by its key."""
     accepted: tuple[Acceptance, ...] = ()
     """Findings that are accepted on record."""
 
     @property
-    def all(self) -> tuple[ExtensionNeed | LoaderNeed | SettingNeed | AroundNeed, ...]:
-        """Every need but PHP itself."""
-        return (*self.extensions, *self.loaders, *self.settings, *self.around)
+    def all(self) -> tuple[Need, ...]:
+        """Every need, that of PHP itself first."""
+        return self.needs if self.of(PhpNeed) else (PhpNeed(), *self.needs)
+
+    def of(self, kind: type[AnyNeed]) -> tuple[AnyNeed, ...]:
+        """The needs that are values of one kind."""
+        return tuple(need for need in self.needs if isinstance(need, kind))
 
     @property
-    def around(self) -> tuple[AroundNeed, ...]:
-        """Every need beside PHP's own extensions and settings."""
-        return (*self.limits, *self.databases, *self.commands, *self.directories, *self.host, *self.tasks)
+    def php(self) -> VersionRange:
+        """The versions of PHP that it accepts."""
+        return next((need.versions for need in self.of(PhpNeed)), VersionRange())
+
+    @property
+    def preferred(self) -> str | None:
+        """The branch of PHP to choose where several fit."""
+        return next((need.preferred for need in self.of(PhpNeed)), None)
 
     def holds(self, key: str) -> bool:
         """Whether there is such a need; one of several alternatives counts too."""
-        return key == "php" or any(need.key.covers(key) for need in self.all)
+        return any(need.key.covers(key) for need in self.all)
 
     def acceptance(self, key: NeedId) -> Acceptance | None:
         """The acceptance of a need's finding; one that names one of several alternatives counts too."""

@@ -8,15 +8,31 @@ from fundamentum.model.text import DirectiveName, FilePath, Line, PackageName, P
 
 
 class Asked(Fact, frozen=True):
-    """What applications ask about in particular, beside what concerns PHP itself."""
+    """The general questions that needs of applications ask of a server, beside what concerns PHP itself."""
 
-    directories: tuple[Text, ...] = ()
-    """Absolute, or below the directory in which the application stands."""
     commands: tuple[Text, ...] = ()
-    products: tuple[Text, ...] = ()
-    """Database products."""
+    """Names of programs."""
+    directories: tuple[Text, ...] = ()
+    """Paths, absolute or below the directory in which the application stands."""
+    packages: tuple[Text, ...] = ()
+    """What the package indexes have of these names."""
+    sockets: tuple[Text, ...] = ()
+    """Paths, and ``HOST:PORT``, at which something may wait."""
     tasks: tuple[Text, ...] = ()
     """Parts of command lines of programs that are run at set times."""
+    texts: tuple[Text, ...] = ()
+    """Paths of small files of the system whose lines are wanted."""
+    variables: tuple[Text, ...] = ()
+    """Environment variables of PHP's process managers."""
+
+
+class Answer(Fact, frozen=True):
+    """What was found out for one question about a text, a socket or a variable."""
+
+    there: bool | None
+    """Whether there is such a thing; None: it cannot be told from here."""
+    lines: tuple[Text, ...] = ()
+    """The lines of a text, without those that may hold a secret; the value of a variable."""
 
 
 class Spot(Fact, frozen=True):

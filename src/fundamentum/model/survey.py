@@ -15,6 +15,7 @@ from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.surroundings import (
     Account,
+    Answer,
     Asked,
     Barrier,
     Command,
@@ -31,7 +32,7 @@ from fundamentum.model.surroundings import (
 from fundamentum.model.system import System
 from fundamentum.model.text import PlainName, Text
 
-FORMAT = 3
+FORMAT = 4
 """Of a survey's file.  It rises when an older file would be misread."""
 
 
@@ -136,6 +137,8 @@ class Survey(Fact, frozen=True):
     databases: tuple[Database, ...] = ()
     """Database servers that answered."""
     tasks: tuple[Scheduled, ...] = ()
+    answers: dict[Text, Answer] = {}
+    """What was found out about texts, sockets and variables, by question: ``text:/proc/swaps``."""
     exposed: tuple[Exposed, ...] = ()
     """What visitors could reach and should not, as far as names and modes tell."""
 

@@ -11,17 +11,17 @@ from datetime import date
 from typing import Final
 
 from fundamentum.catalog import branch_key, security_ends
-from fundamentum.check.offers import Market
-from fundamentum.check.target import imagined
-from fundamentum.model.actions import Value
+from fundamentum.effective.fresh_runtime import fresh_runtime
+from fundamentum.kinds import in_words
 from fundamentum.model.findings import Target
-from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import Decision, Row, Unresolved
 from fundamentum.model.survey import Survey
+from fundamentum.model.value import Value
 from fundamentum.plan import streams
+from fundamentum.plan.result import Decision, Row, Unresolved
 from fundamentum.platforms import platform
+from fundamentum.platforms.offers import Offers
 
 MAX_BRANCHES: Final = 14
 """Sets of branches are tried one by one, so no more than this many can be; only a made-up server has more."""
@@ -84,21 +84,21 @@ class Chosen(Value, frozen=True):
 Trial = Callable[[Needs, Candidate], Outcome]
 
 
-def candidates(survey: Survey, market: Market) -> list[Candidate]:
+def candidates(survey: Survey, offers: Offers) -> list[Candidate]:
     """Every branch that could run web applications here, oldest first."""
     found: dict[tuple[str, str | None], Candidate] = {}
     serving = sorted(survey.runtimes, key=lambda one: not one.serves)
     for runtime in serving:
         if runtime.sapi != "cli":
             reason = _present(survey, runtime)
-            found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, market))
+            found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, offers))
     for one in streams.candidates(survey):
-        market_then = Market(one.survey)
-        found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, market_then, one.switch))
-    for branch in market.branches("fpm"):
+        offers_then = Offers(one.survey)
+        found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, offers_then, one.switch))
+    for branch in offers.branches("fpm"):
         if (branch, "") not in found:
-            target = Target(imagined(survey, branch, "fpm"), "offered, and judged as a fresh installation", False)
-            found[branch, ""] = _candidate(target, survey, market)
+            target = Target(fresh_runtime(survey, branch, "fpm"), "offered, and judged as a fresh installation", False)
+            found[branch, ""] = _candidate(target, survey, offers)
     return sorted(found.values(), key=lambda one: (branch_key(one.branch), one.name))
 
 
@@ -109,9 +109,9 @@ def _present(survey: Survey, runtime: Runtime) -> str:
     return "it serves the web here" if runtime.serves else "it is installed here"
 
 
-def _candidate(target: Target, survey: Survey, market: Market, switch: str | None = None) -> Candidate:
+def _candidate(target: Target, survey: Survey, offers: Offers, switch: str | None = None) -> Candidate:
     runtime = target.runtime
-    offer = market.runtime_package(runtime.branch, runtime.sapi)
+    offer = offers.runtime_package(runtime.branch, runtime.sapi)
     source = next((one for one in survey.repositories if offer and one.name == offer.source), None)
     own = bool(source and source.origin and source.origin.lower() == survey.system.id.lower())
     by = f"{source.origin} {source.codename}".strip() if own and source else ""
@@ -232,7 +232,7 @@ def _lack(lacking: Sequence[Unresolved]) -> str:
         return "does not serve all"
     first = lacking[0]
     need = first.need
-    what = "accepts only other versions" if need == "php" else f"would lack {need.kind} {' or '.join(need.names)}"
+    what = "accepts only other versions" if need == "php" else f"would lack {in_words(need)}"
     more = f", and {len(lacking) - 1} more" if len(lacking) > 1 else ""
     return f"{first.application} {what}{more}"
 
@@ -256,7 +256,6 @@ def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str],
 
 def _in_words(applications: Sequence[Needs], one: tuple[int, str]) -> str:
     needs = applications[one[0]]
-    need = NeedId(one[1])
-    if need == "php":
+    if one[1] == "php":
         return f"{needs.name} accepts PHP {needs.php}"
-    return f"{needs.name} needs the {need.kind} {' or '.join(need.names)}"
+    return f"{needs.name} needs the {in_words(one[1])}"

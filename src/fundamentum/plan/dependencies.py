@@ -6,12 +6,12 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.check.offers import Market, provided
 from fundamentum.model.packages import Offer, Relation
-from fundamentum.model.plan import Aside
 from fundamentum.model.survey import Survey
+from fundamentum.plan.result import Aside
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
+from fundamentum.platforms.offers import Offers, provided
 from fundamentum.webservers import packages as web_server_packages
 
 _PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
@@ -33,9 +33,9 @@ class Along(msgspec.Struct):
 class Resolver:
     """Follows relations as apt does: keeps what is installed, takes the first alternative that can be had."""
 
-    def __init__(self, survey: Survey, market: Market) -> None:
-        self.market = market
-        self.of = market.platform
+    def __init__(self, survey: Survey, offers: Offers) -> None:
+        self.offers = offers
+        self.of = offers.platform
         self.present = {one.name: one.version for one in survey.installed or ()}
         self.held = {one.name for one in survey.installed or () if one.held}
         self._given = {one.name: dict(_provides(one.provides)) for one in survey.installed or () if one.provides}
@@ -60,7 +60,7 @@ class Resolver:
         return found
 
     def _attempt(self, wanted: list[str], recommended: bool) -> Along:
-        chosen = {name: offer for name in wanted if (offer := self.market.package(name))}
+        chosen = {name: offer for name in wanted if (offer := self.offers.package(name))}
         missing: list[str] = []
         removed: list[str] = []
         todo = list(chosen.values())
@@ -149,7 +149,7 @@ class Resolver:
 
     def _available(self, relation: Relation) -> bool:
         """Whether something on offer fulfils it, whatever that in turn depends on."""
-        offer = self.market.package(relation.name)
+        offer = self.offers.package(relation.name)
         if offer is not None and relation.name not in self.held and _fits(self.of, offer.version, relation):
             return True
         return any(
@@ -161,7 +161,7 @@ class Resolver:
         if self._providers is None:
             self._providers = {}
             for package in dict.fromkeys(one.name for one in self._offers):
-                one = self.market.package(package)
+                one = self.offers.package(package)
                 for given in provided(one.provides) if one else ():
                     self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
         return self._providers.get(name, [])
@@ -173,7 +173,7 @@ class Resolver:
                 version = self.present.get(one.name)
                 if version is not None and one.name not in chosen and one.name not in removed:
                     if one.name != offer.name and _fits(self.of, version, one):
-                        newer = self.market.package(one.name)
+                        newer = self.offers.package(one.name)
                         if newer and newer.version != version and not _fits(self.of, newer.version, one):
                             chosen[newer.name] = newer
                             yield newer
@@ -193,7 +193,7 @@ class Resolver:
         return any(name in names and _given(self.of, names[name], relation) for names in given)
 
     def _supply(self, relation: Relation, wanting: Offer) -> Offer | None:
-        offer = self.market.package(relation.name)
+        offer = self.offers.package(relation.name)
         real = None
         if (
             offer is not None

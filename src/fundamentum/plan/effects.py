@@ -6,8 +6,8 @@ from fundamentum.effective.merge import for_site, parts
 from fundamentum.model.findings import Target
 from fundamentum.model.layers import Assignment
 from fundamentum.model.php import Runtime
-from fundamentum.model.plan import Effect
 from fundamentum.model.survey import Site, Survey
+from fundamentum.plan.result import Effect
 
 _LOADED = {True: "loaded", False: "not loaded"}
 

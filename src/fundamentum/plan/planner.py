@@ -1,47 +1,36 @@
 """Make a plan: choose the PHP, mend what can be mended, apply that to the survey, and check until nothing changes."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from typing import TYPE_CHECKING, Final
 
 import msgspec
+from msgspec.structs import replace
 
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.module_stream import UseStream
+from fundamentum.changes.package_source import AddSource
+from fundamentum.changes.packages import Install
+from fundamentum.changes.pool import AddPool
+from fundamentum.changes.service import Restart
+from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
-from fundamentum.check.offers import Market
+from fundamentum.check.remedies import refused, remedies
 from fundamentum.check.target import choose
 from fundamentum.entries import entry
-from fundamentum.model.actions import (
-    Action,
-    AddLine,
-    AddLines,
-    AddPool,
-    Allow,
-    Arrange,
-    ChangeLine,
-    Enable,
-    Install,
-    Manage,
-    Reason,
-    Schedule,
-    Set,
-    SwitchOn,
-    Widen,
-)
 from fundamentum.model.findings import Finding, Judgement, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.packages import Offer
-from fundamentum.model.plan import Aside, Decision, DropIn, Plan, Unresolved
+from fundamentum.model.reason import Reason
 from fundamentum.model.survey import Survey
 from fundamentum.model.value import Level
 from fundamentum.plan import choice, pools
 from fundamentum.plan.apply import apply
 from fundamentum.plan.choice import Candidate, Outcome
-from fundamentum.plan.edits import edits
 from fundamentum.plan.effects import effects
-from fundamentum.plan.files import cron_files, files_of, restarts, web_server_files
-from fundamentum.plan.line_edits import line_edits
-from fundamentum.plan.mending import mend, refused
+from fundamentum.plan.result import Aside, Decision, Plan, Unresolved
+from fundamentum.platforms.offers import Offers
 
 if TYPE_CHECKING:
     from fundamentum.plan.dependencies import Resolver
@@ -53,7 +42,7 @@ ROUNDS: Final = 20
 class Settled(msgspec.Struct):
     """What has to be done for some applications on given runtimes, and how they fare then."""
 
-    actions: dict[str, Action]
+    changes: dict[str, Change]
     reasons: dict[str, dict[Reason, None]]
     judgements: tuple[Judgement, ...]
     along: tuple[str, ...] = ()
@@ -88,7 +77,7 @@ class Planner:
 
     def __init__(self, survey: Survey, today: date, *, recommended: bool = True, added: Sequence[str] = ()) -> None:
         self.survey, self.today, self.added = survey, today, added
-        self.market = Market(survey)
+        self.offers = Offers(survey)
         self._resolver: Resolver | None = None
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
@@ -99,17 +88,17 @@ class Planner:
 
         Last the choice that changes the server first, by switching on another module stream.
         """
-        found = choice.candidates(self.survey, self.market)
+        found = choice.candidates(self.survey, self.offers)
         if not found or any(selectors):
             pairs = zip(applications, selectors, strict=True)
-            named = [choose(self.survey, needs, one, self.market) for needs, one in pairs]
+            named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
             return named, self._cost(applications, named, found), None
         serving = [one for one in self.survey.runtimes if one.serves]
         chosen = choice.decide(applications, found, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
             only = len(serving) == 1 and one.target.runtime.label == serving[0].label
-            out.append(choose(self.survey, needs, None, self.market) if only else one.target)
+            out.append(choose(self.survey, needs, None, self.offers) if only else one.target)
         switched = next((one for one in chosen.candidates if one.switch), None)
         return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
 
@@ -128,19 +117,19 @@ class Planner:
                 cost = "" if row.chosen_for == everyone else f", although {row.reason}"
                 if row.chosen_for and row.chosen_for != everyone:
                     cost = f", although it would be taken for {', '.join(row.chosen_for)} only"
-                row = msgspec.structs.replace(row, chosen_for=everyone, reason=f"named with --runtime{cost}")
+                row = replace(row, chosen_for=everyone, reason=f"named with --runtime{cost}")
             elif row.chosen_for:
                 reason = f"would have been taken for {', '.join(row.chosen_for)}"
-                row = msgspec.structs.replace(row, chosen_for=(), reason=reason)
+                row = replace(row, chosen_for=(), reason=reason)
             rows.append(row)
-        return msgspec.structs.replace(decision, rows=tuple(rows), conflict=())
+        return replace(decision, rows=tuple(rows), conflict=())
 
     def trial(self, needs: Needs, one: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
         planner = self if one.switch is None else self._elsewhere(one.survey)
-        target = msgspec.structs.replace(one.target, wanted=True)
+        target = replace(one.target, wanted=True)
         settled = planner.settle([needs], [target], needs.name)
-        installs = sum(isinstance(action, Install) for action in settled.actions.values()) + len(settled.along)
+        installs = sum(isinstance(change, Install) for change in settled.changes.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs, settled.removes)
 
     def settle(
@@ -150,32 +139,34 @@ class Planner:
 
         ``added`` are the pools that will be there as soon as the branch they belong to is.
         """
-        market = self.market
-        survey = _with_pools(added, self.survey, market)
-        judgements = tuple(judge(n, survey, t, market) for n, t in zip(applications, targets, strict=True))
+        offers = self.offers
+        survey = _with_pools(added, self.survey, offers)
+        judgements = tuple(judge(n, survey, t, offers) for n, t in zip(applications, targets, strict=True))
         done = Settled({}, {}, judgements)
         world = survey
         for _ in range(ROUNDS):
-            fresh = mend(done.judgements, world, market, label, self.levels, done.reasons)
-            fresh = {key: action for key, action in fresh.items() if done.actions.get(key) != action}
+            found = remedies(done.judgements, world, label, self.levels)
+            for key, why in found.reasons.items():
+                done.reasons.setdefault(key, {}).update(why)
+            fresh = {key: change for key, change in found.changes.items() if done.changes.get(key) != change}
             if not fresh:
                 break
-            done.actions |= fresh
+            done.changes |= fresh
             self._dependencies(done)
-            world = apply(fresh.values(), world, market, done.along, done.removes)
-            world = _with_pools(added, world, market)
+            world = apply(fresh.values(), world, offers, done.along, done.removes)
+            world = _with_pools(added, world, offers)
             done.judgements = tuple(
-                judge(one.needs, world, _same_target(one.target, world), market) for one in done.judgements
+                judge(one.needs, world, _same_target(one.target, world), offers) for one in done.judgements
             )
         done.world = world
         return done
 
     def _dependencies(self, done: Settled) -> None:
-        wanted = [action.package for action in done.actions.values() if isinstance(action, Install)]
-        if not wanted or not self.market.platform.resolved_here:
+        wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
+        if not wanted or not self.offers.platform.resolved_here:
             return  # what comes along elsewhere, the package manager itself will say
         dependencies = entry("fundamentum.plan", "dependencies")  # brings a library that is slow to import
-        self._resolver = self._resolver or dependencies.Resolver(self.survey, self.market)
+        self._resolver = self._resolver or dependencies.Resolver(self.survey, self.offers)
         along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
         done.asides = tuple(dependencies.asides(along, wanted, self.survey))
@@ -185,72 +176,70 @@ class Planner:
         selectors = [selector] * len(applications) if selector is None or isinstance(selector, str) else selector
         targets, decision, switched = self.targets(applications, selectors)
         if switched:
-            return msgspec.structs.replace(
-                self._elsewhere(switched.survey)._plan(applications, targets, decision), switch=switched.switch
-            )
+            return self._elsewhere(switched.survey)._plan(applications, targets, decision, switched.switch)
         return self._plan(applications, targets, decision)
 
     def _elsewhere(self, survey: Survey) -> "Planner":
         return Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
 
-    def _plan(self, applications: Sequence[Needs], targets: list[Target], decision: Decision | None) -> Plan:
-        before = tuple(judge(n, self.survey, t, self.market) for n, t in zip(applications, targets, strict=True))
+    def _plan(
+        self,
+        applications: Sequence[Needs],
+        targets: list[Target],
+        decision: Decision | None,
+        switch: str | None = None,
+    ) -> Plan:
+        before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
         placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
         if added:
-            decision = msgspec.structs.replace(decision or Decision(), apart=tuple(odds))
+            decision = replace(decision or Decision(), apart=tuple(odds))
         done = self.settle(applications, placed, label, added)
-        installs = [a for a in done.actions.values() if isinstance(a, Install)]
-        settings = tuple(a for a in done.actions.values() if isinstance(a, Set))
-        lines = [a for a in done.actions.values() if isinstance(a, AddLine)]
-        changed, whole, own, plain = edits(lines, settings, self.survey.runtimes)
-        managed = tuple(a for a in done.actions.values() if isinstance(a, Manage))
-        relined = tuple(a for a in done.actions.values() if isinstance(a, ChangeLine))
-        widened = tuple(a for a in done.actions.values() if isinstance(a, Widen))
-        opened = tuple(a for a in done.actions.values() if isinstance(a, AddLines))
-        allowed = tuple(a for a in done.actions.values() if isinstance(a, Allow))
-        scheduled = tuple(a for a in done.actions.values() if isinstance(a, Schedule))
-        files = [*files_of(plain, managed, added, self.survey, label), *whole]
-        files += [*web_server_files(allowed, opened, label), *cron_files(scheduled, label)]
-        files += [DropIn(one.file, f"; As planned by fundamentum.\n{one.line}\n") for one in own]
-        offers = {name: self.market.package(name) for name in [*done.along, *(one.package for one in installs)]}
+        taken = self._taken(done)
+        changes = self._ordered([*self._decided(taken, switch), *added, *done.changes.values()], placed)
+        place = Place(self.survey, self.offers.platform, label)
+        told = ((change.key, change.consequence(place)) for change in changes)
         return Plan(
             server=self.survey.server,
             family=self.survey.system.family,
             before=before,
             after=done.judgements,
-            installs=tuple(sorted(installs, key=lambda a: a.package)),
+            changes=tuple(changes),
+            steps=steps(changes, place),
+            reasons={key: tuple(found) for key, found in done.reasons.items()},
+            consequences={key: words for key, words in told if words},
+            words={change.key: change.words(self.offers) for change in changes},
             along=done.along,
             removes=done.removes,
             asides=done.asides,
-            enables=tuple(a for a in done.actions.values() if isinstance(a, Enable)),
-            settings=settings,
-            lines=tuple(lines),
-            edits=(*changed, *line_edits([*widened, *relined, *opened])),
-            managed=managed,
-            widened=widened,
-            relined=relined,
-            opened=opened,
-            others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
-            allowed=allowed,
-            arranged=tuple(a for a in done.actions.values() if isinstance(a, Arrange)),
-            scheduled=scheduled,
-            switched=tuple(a for a in done.actions.values() if isinstance(a, SwitchOn)),
-            pools=tuple(added),
-            files=tuple(files),
-            restarts=tuple(restarts([*done.actions.values(), *added], placed, self.survey.system.family)),
-            reasons={key: tuple(found) for key, found in done.reasons.items()},
-            sources={name: offer.source for name, offer in offers.items() if offer},
-            versions={name: offer.version for name, offer in offers.items() if offer},
+            sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
-            repositories=self._added(offers.values()),
+            others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )
 
-    def _added(self, offers: Iterable[Offer | None]) -> tuple[str, ...]:
-        """The sources of this plan's packages that are not configured on the server yet."""
-        used = {offer.source for offer in offers if offer}
-        return tuple(name for name in self.added if name in used)
+    def _taken(self, done: Settled) -> dict[str, Offer]:
+        """The offers that the plan takes."""
+        installs = (change.package for change in done.changes.values() if isinstance(change, Install))
+        found = {name: self.offers.package(name) for name in [*done.along, *installs]}
+        return {name: offer for name, offer in found.items() if offer}
+
+    def _decided(self, taken: Mapping[str, Offer], switch: str | None) -> Iterator[Change]:
+        """What a person decides first: sources that are not configured yet, another module stream."""
+        for source in self.added:
+            if packages := tuple((n, offer.version) for n, offer in taken.items() if offer.source == source):
+                yield AddSource(source, packages)
+        if switch:
+            yield UseStream(switch)
+
+    def _ordered(self, changes: Sequence[Change], targets: Sequence[Target]) -> list[Change]:
+        """Packages by their names, the others in the order in which they were found; services last."""
+        packages = sorted((one for one in changes if isinstance(one, Install)), key=lambda one: one.package)
+        others = [change for change in changes if not isinstance(change, Install | Restart)]
+        first = [change for change in others if isinstance(change, AddSource | UseStream)]
+        rest = [change for change in others if change not in first]
+        runtimes = [target.runtime for target in targets]
+        return [*first, *packages, *rest, *restarts(changes, runtimes, self.offers.platform)]
 
 
 def plan(
@@ -275,16 +264,16 @@ def _of_command_line(judgements: Iterable[Judgement]) -> list[Target]:
     return [one.command_line.target for one in judgements if one.command_line]
 
 
-def _with_pools(added: Iterable[AddPool], world: Survey, market: Market) -> Survey:
+def _with_pools(added: Iterable[AddPool], world: Survey, offers: Offers) -> Survey:
     there = {runtime.label for runtime in world.runtimes}
-    return apply([pool for pool in added if pool.runtime not in there], world, market)
+    return apply([pool for pool in added if pool.runtime not in there], world, offers)
 
 
 def _same_target(target: Target, world: Survey) -> Target:
     found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
     if found:
-        return msgspec.structs.replace(target, runtime=found, present=True, base=None, part=None)
-    return target if not target.present else msgspec.structs.replace(target, present=False, base=None, part=None)
+        return replace(target, runtime=found, present=True, base=None, part=None)
+    return target if not target.present else replace(target, present=False, base=None, part=None)
 
 
 def _why(finding: Finding, judgement: Judgement) -> str:

@@ -7,14 +7,14 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
-from fundamentum.model.actions import AddPool
+from fundamentum.changes.pool import AddPool
+from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.place import value_for
 from fundamentum.model.findings import Target
-from fundamentum.model.needs import Needs, SettingNeed
-from fundamentum.model.origin import BUILT_IN
+from fundamentum.model.needs import Needs
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.model.value import Level
-from fundamentum.plan.setting_places import value_for
 from fundamentum.platforms import platform
 
 MUCH_MORE: Final = 4
@@ -53,13 +53,15 @@ def split(
 
 
 def _memory(needs: Needs, levels: Sequence[Level]) -> int:
-    return max((_least(one) for one in needs.settings if one.name == "memory_limit" and one.level in levels), default=0)
+    return max(
+        (_least(one) for one in needs.of(SettingNeed) if one.name == "memory_limit" and one.level in levels), default=0
+    )
 
 
 def at_odds(one: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -> str | None:
     """Why two applications should not share a pool, in words; None if they can."""
-    theirs = {need.name: need for need in two.settings if need.level in levels}
-    for need in one.settings:
+    theirs = {need.name: need for need in two.of(SettingNeed) if need.level in levels}
+    for need in one.of(SettingNeed):
         other = theirs.get(need.name)
         if other is None or need.level not in levels:
             continue
@@ -92,11 +94,11 @@ def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPo
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
     folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
     folder = folder or of.socket_dir
-    beside = replace(runtime, pool=name)
+    label = replace(runtime, pool=name).label
     return AddPool(
         name,
         runtime.label,
-        beside.label,
+        label,
         runtime.user or of.pool_user,
         f"{folder}/php{runtime.branch}-fpm-{name}.sock",
         f"{runtime.pool_dir}/{name}.conf",
@@ -105,28 +107,9 @@ def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPo
 
 def _in_pool(target: Target, pool: AddPool) -> Target:
     return Target(
-        beside(target.runtime, pool),
+        pool.beside(target.runtime),
         f"in a pool of its own beside {target.runtime.label}",
         target.present,
         target.site,
         beside=target.runtime.label,
-    )
-
-
-def beside(runtime: Runtime, pool: AddPool) -> Runtime:
-    """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
-    settings = {
-        name: replace(one, origin=BUILT_IN, overridden=(), admin=False, set_by="ini") if one.set_by == "pool" else one
-        for name, one in runtime.settings.items()
-    }
-    return replace(
-        runtime,
-        pool=pool.name,
-        listen=pool.listen,
-        user=pool.user,
-        pool_file=pool.file,
-        settings=settings,
-        stale=(),
-        answer=None,
-        remarks=(),
     )

@@ -5,14 +5,14 @@ from collections.abc import Iterator
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.check.offers import Market
-from fundamentum.check.target import imagined
-from fundamentum.model.actions import Install
+from fundamentum.changes.packages import Install
+from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.model.findings import Target
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey
 from fundamentum.plan.apply import apply
+from fundamentum.platforms.offers import Offers
 
 
 class Switched(msgspec.Struct, frozen=True):
@@ -27,9 +27,9 @@ class Switched(msgspec.Struct, frozen=True):
 def candidates(survey: Survey) -> Iterator[Switched]:
     """Every stream of PHP that is there but not switched on."""
     streams: dict[str, str] = {}
-    market = Market(survey)
+    offers = Offers(survey)
     for offer in survey.offers or ():
-        if offer.stream and offer.shut_out and (branch := market.branch_of(offer)):
+        if offer.stream and offer.shut_out and (branch := offers.branch_of(offer)):
             streams.setdefault(offer.stream, branch)
     for stream, branch in streams.items():
         world = _switched(survey, stream, branch)
@@ -38,8 +38,8 @@ def candidates(survey: Survey) -> Iterator[Switched]:
         )
         if runtime:
             target = Target(runtime, f"the module stream {stream} brings it in place of what is installed")
-        elif Market(world).runtime_package(branch, "fpm"):
-            target = Target(imagined(world, branch, "fpm"), f"offered by the module stream {stream}", False)
+        elif Offers(world).runtime_package(branch, "fpm"):
+            target = Target(fresh_runtime(world, branch, "fpm"), f"offered by the module stream {stream}", False)
         else:
             continue
         yield Switched(stream, branch, target, world)
@@ -49,18 +49,18 @@ def _switched(survey: Survey, stream: str, branch: str) -> Survey:
     """The offers with that stream switched on, and what is installed replaced by its packages of the same name."""
     module = stream.partition(":")[0]
     mine = {offer.name for offer in survey.offers or () if offer.stream == stream}
-    offers = tuple(_seen(offer, module, stream, mine) for offer in survey.offers or ())
+    seen = tuple(_seen(offer, module, stream, mine) for offer in survey.offers or ())
     old = [one for one in survey.runtimes if not one.home]
     kept = tuple(one for one in survey.installed or () if one.name not in mine)
     world = replace(
         survey,
-        offers=offers,
+        offers=seen,
         installed=kept,
         runtimes=tuple(one for one in survey.runtimes if one.home),
         branches=tuple(one for one in survey.branches if one.home),
     )
     again = [Install(one.name) for one in survey.installed or () if one.name in mine]
-    world = apply(again, world, Market(world))
+    world = apply(again, world, Offers(world))
     return replace(world, runtimes=tuple(_configured(one, old) for one in world.runtimes))
 
 

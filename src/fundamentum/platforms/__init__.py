@@ -31,7 +31,7 @@ from fundamentum.model.packages import Offer
 from fundamentum.platforms.base import Platform
 
 UNKNOWN = "unknown"
-_NO_ENTRIES = frozenset({"base"})
+_NO_ENTRIES = frozenset({"base", "offers"})
 
 
 def names() -> tuple[str, ...]:

@@ -175,6 +175,10 @@ class Platform:
         """The command that switches an extension on by name; asked only where :attr:`switches_by_name` holds."""
         raise NotImplementedError
 
+    def switch_off(self, branch: str, sapi: str, switch: str) -> list[str]:
+        """The command that takes :meth:`switch_on` back."""
+        raise NotImplementedError
+
     def program(self, branch: str) -> str:
         """The PHP of the command line."""
         return "/usr/bin/php"
@@ -186,6 +190,10 @@ class Platform:
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         """The command that installs packages, or installs them again."""
         return ["install", *packages]
+
+    def uninstall(self, packages: Sequence[str]) -> list[str]:
+        """The command that takes packages away that nothing needs."""
+        return ["remove", *packages]
 
     def switch_stream(self, stream: str) -> list[str]:
         """The command that switches a module stream on."""

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.derive.result import Derived, Entry
-from fundamentum.model.need_id import NeedId
+from fundamentum.kinds import in_words
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
@@ -70,7 +70,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
         if number:
             console.print()
         out = entry in left_out
-        what = NeedId(entry.key).words
+        what = in_words(entry.key)
         line = Text(clean(what), style="bold")
         if out:
             line.append("  no need", STYLES["dim"])
@@ -90,7 +90,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    names = " or ".join(entry.names) if entry.kind not in ("uploads", "database") else NeedId(entry.key).words
+    names = " or ".join(entry.names) if entry.kind not in ("uploads", "database") else in_words(entry.key)
     value = "" if entry.kind == "directory" else entry.value
     return clean(f"{names} {value}".strip())
 

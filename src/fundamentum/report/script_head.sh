@@ -266,15 +266,15 @@ is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process r
     [ -f "$pidfile" ] && [ -n "$(find "$@" -cnewer "$pidfile" -print 2>/dev/null | head -n 1)" ]
 }
 
-link_site() { # FILE LINK: the web server reads it there
-    if [ -e "$2" ] || [ -L "$2" ]; then
-        say "site $1: linked"
+switch_part() { # NAME QUERY COMMAND BACK: a part of a web server, unless QUERY tells that it is so already
+    if sh -c "$2" >/dev/null 2>&1; then
+        say "web server: $1 is as wanted"
         return 0
     fi
-    say "site $1: linking it at $2"
+    say "web server: $3"
     [ "$act" = yes ] || return 0
-    ln -s -- "$1" "$2"
-    back "rm $(quoted "$2")"
+    sh -c "$3"
+    back "$4"
     changed=yes
 }
 

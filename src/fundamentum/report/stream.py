@@ -2,6 +2,7 @@
 
 import os
 import sys
+from typing import IO
 
 
 def nobody_reads() -> None:
@@ -9,9 +10,9 @@ def nobody_reads() -> None:
     os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def write_out(text: str) -> None:
-    """Write to standard output as long as somebody reads it."""
+def write_out(text: str, stream: IO[str] | None = None) -> None:
+    """Write to standard output, or another stream, as long as somebody reads it."""
     try:
-        sys.stdout.write(text)
+        (stream or sys.stdout).write(text)
     except BrokenPipeError:
         nobody_reads()

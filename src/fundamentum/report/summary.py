@@ -14,7 +14,7 @@ from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
-from fundamentum.report.text import console_for
+from fundamentum.report.terminal import console_for
 
 MAX_ROWS: Final = 12
 """As many runtimes, and as many sites, are shown; of more than these the number."""

@@ -34,7 +34,7 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
     repositories: list[Repository] = []
     readers = list(parts("packages", "index_key", survey.system.family))
     asked = survey.asked or Asked()
-    also = packages_of(asked.commands, asked.products)
+    also = packages_of(asked.commands) | set(asked.packages)
     found = sorted(_below(path, readers)) if path.is_dir() else [path]
     budget = Budget()
     for index in found:

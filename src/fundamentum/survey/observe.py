@@ -189,7 +189,7 @@ def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[R
         of = platform(about.family)
         remark = Remark("packages", f"{of.no_packages}; what is installed and what could be is unknown")
         return _no_packages(about), [remark]
-    also = packages_of(asked.commands, asked.products)
+    also = packages_of(asked.commands) | set(asked.packages)
     also |= {platform(about.family).cron_package} if asked.tasks else set()
     found: tuple[Packages, list[Remark]] = reader.read(host, about, asked, also)
     return found

@@ -53,7 +53,7 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
-    if asked and asked.products and (reference is None or str(path.resolve()) == "/"):
+    if asked and asked.packages and (reference is None or str(path.resolve()) == "/"):
         found = replace(found, databases=entry("fundamentum.survey", "database_greeting").here())
     if ask != "files":
         found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)

@@ -1,14 +1,11 @@
 """A survey as a file: ``*.survey.json``, written and read within bounds."""
 
-import posixpath
 import re
 from typing import Final
 
 import msgspec
-from msgspec.structs import replace
 
 from fundamentum.errors import InputError
-from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import FORMAT, Survey
 
 MAX_SURVEY: Final = 48 * 1024 * 1024
@@ -16,8 +13,6 @@ MAX_SURVEY: Final = 48 * 1024 * 1024
 MAX_VALUES: Final = 600_000
 MAX_TEXTS: Final = 2_500_000
 """Values and texts in a survey file: either takes many times the memory of what it is written with."""
-_WITHOUT_PLACES: Final = 2
-"""The format before this one: its settings do not say what kind of place decides."""
 _ORIGIN: Final = re.compile(rb'\[\n *("(?:[^"\\\n]|\\.)*"),\n *(\d+)\n *\]')
 """A file and a line in it, spread over four lines."""
 
@@ -40,27 +35,14 @@ def read(data: bytes, where: str) -> Survey:
         raise InputError(where, f"larger than any survey ({MAX_SURVEY >> 20} MiB, {MAX_VALUES:,} values): refused")
     try:
         known = msgspec.json.decode(data, type=_Format).format
-        if known not in (FORMAT, _WITHOUT_PLACES):
+        if known != FORMAT:
             raise InputError(where, _other_format(known))
         found = msgspec.json.decode(data, type=Survey)
     except msgspec.ValidationError as error:
         raise InputError(where, f"not a survey of this program: {_in_words(str(error))}") from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(where, f"not JSON: {error}") from error
-    return found if known == FORMAT else replace(found, format=FORMAT, runtimes=tuple(map(_placed, found.runtimes)))
-
-
-def _placed(runtime: Runtime) -> Runtime:
-    """The runtime of an older file, in which the kind of place that sets a directive is told by its path alone."""
-
-    def placed(setting: Setting) -> Setting:
-        folder, file = posixpath.dirname(setting.origin.file), setting.origin.file
-        if not file or file == runtime.ini_file or folder == runtime.scan_dir:
-            return setting
-        of_pool = runtime.pool is not None and (folder == runtime.pool_dir or file == runtime.pool_file)
-        return replace(setting, set_by="pool" if of_pool else "start")
-
-    return replace(runtime, settings={name: placed(setting) for name, setting in runtime.settings.items()})
+    return found
 
 
 def _other_format(number: int) -> str:

@@ -5,7 +5,6 @@ from typing import ClassVar
 
 import msgspec
 
-from fundamentum.model.actions import SwitchOn, Widen
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.recorded import Recorded
@@ -33,6 +32,8 @@ class SwitchCommand(msgspec.Struct, frozen=True):
     command: tuple[str, ...]
     on: bool
     """Whether it is switched on, rather than off."""
+    back: tuple[str, ...] = ()
+    """The command that takes it back."""
 
 
 class WebServerType:
@@ -109,8 +110,8 @@ class WebServerType:
             return f"add {line} behind {site.spot.file}:{site.spot.line}"
         return f"write {line} where {site.name} is set up ({site.origin})"
 
-    def command(self, change: Widen) -> str:
-        """The command that allows a site more, where that is how it is changed."""
+    def command(self, site: str, name: str, to: str, program: str) -> str:
+        """The command that gives a limit of a site, or of the program it is handed to, another value."""
         raise NotImplementedError
 
     def unsuited(self, branch: Branch) -> str | None:
@@ -129,13 +130,13 @@ class WebServerType:
         """Whether PHP files of every site are handed to a runtime by what is switched on, whatever the sites say."""
         return False
 
-    def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
+    def switching(self, switch: Switch) -> list[SwitchCommand]:
         """The commands that switch its parts on and off, in order."""
         return [
-            SwitchCommand(one.link, ("test", "-e", one.link), ("ln", "-s", one.file, one.link), True)
+            SwitchCommand(one.link, ("test", "-e", one.link), ("ln", "-s", one.file, one.link), True, ("rm", one.link))
             for one in switch.sites
         ]
 
-    def serving(self, switch: SwitchOn) -> set[tuple[str, str]]:
+    def serving(self, switch: Switch) -> set[tuple[str, str]]:
         """The branch and SAPI of what is handed requests once these parts are on."""
         return set()

@@ -9,7 +9,6 @@ from fundamentum.catalog.quantity import span
 from fundamentum.hosts.base import Host, HostError, matching
 from fundamentum.hosts.processes import VARIABLES
 from fundamentum.hosts.windows_directory import windows_path
-from fundamentum.model.actions import Widen
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch
@@ -40,15 +39,15 @@ class Iis(WebServerType):
     def widening(self, site: Site, limit: Limit, to: str, by_hand: bool) -> str:
         return f"set {limit.name} to {to} for {site.name}"
 
-    def command(self, change: Widen) -> str:
+    def command(self, site: str, name: str, to: str, program: str) -> str:
         """Source: Microsoft's reference of IIS configuration, requestLimits and fastCgi, "AppCmd.exe"."""
         tool = r"%windir%\system32\inetsrv\appcmd.exe set config"
-        if change.name == "maxAllowedContentLength":
+        if name == "maxAllowedContentLength":
             section = "/section:system.webServer/security/requestFiltering"
-            return f'{tool} "{change.site}" {section} /requestLimits.maxAllowedContentLength:{change.after}'
-        program = change.program.replace("/", "\\").lstrip("\\")
+            return f'{tool} "{site}" {section} /requestLimits.maxAllowedContentLength:{to}'
+        program = program.replace("/", "\\").lstrip("\\")
         section = "/section:system.webServer/fastCgi"
-        return f"{tool} {section} \"/[fullPath='{program}'].{change.name}:{change.after}\" /commit:apphost"
+        return f"{tool} {section} \"/[fullPath='{program}'].{name}:{to}\" /commit:apphost"
 
     def unsuited(self, branch: Branch) -> str | None:
         """Source: php.net, "Which version do I choose?" for Windows."""

@@ -54,6 +54,9 @@ class Debian(Platform):
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpenmod", "-v", branch, "-s", sapi, switch]
 
+    def switch_off(self, branch: str, sapi: str, switch: str) -> list[str]:
+        return ["phpdismod", "-v", branch, "-s", sapi, switch]
+
     def branch_of_offer(self, offer: Offer) -> str | None:
         return package_names.branch_of(offer)
 
@@ -79,6 +82,9 @@ class Debian(Platform):
 
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         return ["apt-get", "install", *(["--reinstall"] if again else []), "--no-install-recommends", *packages]
+
+    def uninstall(self, packages: Sequence[str]) -> list[str]:
+        return ["apt-get", "remove", *packages]
 
     def ansible_install(self, packages: Sequence[str]) -> tuple[str, dict[str, Any]]:
         return "apt", {"install_recommends": False}

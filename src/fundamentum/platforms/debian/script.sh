@@ -33,20 +33,3 @@ switch_on() { # BRANCH SAPI NAME
     back "phpdismod -v $1 -s $2 $3"
     changed=yes
 }
-
-switch_web_server() { # OFF ON SNIPPETS: Apache's modules and parts of its configuration, each a list of words
-    off='' on='' snippets=''
-    for name in $1; do ! a2query -q -m "$name" >/dev/null 2>&1 || off="$off $name"; done
-    for name in $2; do a2query -q -m "$name" >/dev/null 2>&1 || on="$on $name"; done
-    for name in $3; do a2query -q -c "$name" >/dev/null 2>&1 || snippets="$snippets $name"; done
-    if [ -z "$off$on$snippets" ]; then
-        say "web server: on already: $2 $3"
-        return 0
-    fi
-    say "web server: switching${off:+ off$off}${on:+ on$on}${snippets:+ on$snippets}"
-    [ "$act" = yes ] || return 0
-    for name in $off; do a2dismod -q -f "$name"; back "a2enmod $name"; done
-    for name in $on; do a2enmod -q "$name"; back "a2dismod $name"; done
-    for name in $snippets; do a2enconf -q "$name"; back "a2disconf $name"; done
-    changed=yes
-}

@@ -78,6 +78,9 @@ class RedHat(Platform):
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         return ["dnf", "reinstall" if again else "install", *packages]
 
+    def uninstall(self, packages: Sequence[str]) -> list[str]:
+        return ["dnf", "remove", *packages]
+
     def switch_stream(self, stream: str) -> list[str]:
         return ["dnf", "module", "switch-to", stream]
 

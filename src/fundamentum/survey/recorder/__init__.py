@@ -61,7 +61,7 @@ def _marks_of_entries() -> dict[str, str]:
 def _marks_of(asked: Asked | None) -> dict[str, str]:
     """What applications ask about, and what is known of extensions beforehand."""
     wanted = asked or Asked()
-    packages = packages_of(wanted.commands, wanted.products)
+    packages = packages_of(wanted.commands) | set(wanted.packages)
     packages |= {platform(name).cron_package for name in names()} if wanted.tasks else set()
     known = set.intersection(*(set(facts(branch).extensions) for branch in HARVESTED))
     return {

@@ -5,7 +5,6 @@ import re
 from typing import Final
 
 from fundamentum.catalog.quantity import span
-from fundamentum.model.actions import SwitchOn
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Runtime
 from fundamentum.model.recorded import Recorded
@@ -95,20 +94,20 @@ class Apache(WebServerType):
         on = server.modules if runtime.sapi == "apache2" else server.snippets
         return server.server == NAME and f"php{runtime.branch}{'' if runtime.sapi == 'apache2' else '-fpm'}" in on
 
-    def switching(self, switch: SwitchOn | Switch) -> list[SwitchCommand]:
+    def switching(self, switch: Switch) -> list[SwitchCommand]:
         """Source: a2query(1), a2enmod(8), a2dismod(8), a2enconf(8)."""
         parts = [
-            SwitchCommand(name, ("a2query", "-q", kind, name), (*command, name), on)
-            for kind, command, on, names in (
-                ("-m", ("a2dismod", "-q", "-f"), False, switch.without),
-                ("-m", ("a2enmod", "-q"), True, switch.modules),
-                ("-c", ("a2enconf", "-q"), True, switch.snippets),
+            SwitchCommand(name, ("a2query", "-q", kind, name), (*command, name), on, (back, name))
+            for kind, command, on, names, back in (
+                ("-m", ("a2dismod", "-q", "-f"), False, switch.without, "a2enmod"),
+                ("-m", ("a2enmod", "-q"), True, switch.modules, "a2dismod"),
+                ("-c", ("a2enconf", "-q"), True, switch.snippets, "a2disconf"),
             )
             for name in names
         ]
         return parts + super().switching(switch)
 
-    def serving(self, switch: SwitchOn) -> set[tuple[str, str]]:
+    def serving(self, switch: Switch) -> set[tuple[str, str]]:
         modules = {(name.removeprefix("php"), "apache2") for name in switch.modules}
         return modules | {(name.removeprefix("php").removesuffix("-fpm"), "fpm") for name in switch.snippets}
 

@@ -1,0 +1,109 @@
+"""Give a directive of PHP another value, in a file of its own that is read after those that set it now."""
+
+import posixpath
+from collections.abc import Iterator
+from typing import Any, Literal
+
+from msgspec.structs import replace
+
+from fundamentum.catalog.setting_line import ini_text
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.extension_line import ini_line
+from fundamentum.changes.primitives import Line, Primitive, WriteFile
+from fundamentum.model.origin import Origin, Overridden
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
+
+
+class SetDirective(Change, frozen=True):
+    """Set a directive for a pool, or for everything that reads a directory or a php.ini."""
+
+    FILLS = "settings"
+    name: str
+    before: str | None
+    after: str
+    path: str
+    runtime: str
+    pool: str | None = None
+    """The pool, where only a pool's own configuration can win."""
+    admin: bool = False
+    """Whether the pool's line is the administrator's, which no application can change: where one decides now."""
+
+    @property
+    def key(self) -> str:
+        return f"set:{self.runtime}:{self.name}"
+
+    @property
+    def about(self) -> str:
+        return self.name
+
+    @property
+    def effect(self) -> str:
+        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
+
+    @property
+    def file(self) -> str:
+        return self.path
+
+    @property
+    def line(self) -> str:
+        """The line in the syntax of its file."""
+        text = ini_text(self.after) or ""
+        name = f"{'php_admin_value' if self.admin else 'php_value'}[{self.name}]" if self.pool else self.name
+        return f"{name} = {text}".rstrip()
+
+    def words(self, offers: Offers) -> str:
+        return f"set {self.line} in {self.path}"
+
+    def concerns(self, runtime: Runtime) -> bool:
+        return self.runtime == runtime.label or posixpath.dirname(self.path) == runtime.scan_dir
+
+    def applied(self, survey: Survey, offers: Offers) -> Survey:
+        return replace(survey, runtimes=tuple(self._set(runtime) for runtime in survey.runtimes))
+
+    def _set(self, runtime: Runtime) -> Runtime:
+        mine = runtime.label == self.runtime
+        same_folder = f"{runtime.scan_dir}/" == self.path[: self.path.rfind("/") + 1]
+        same = mine if self.pool else same_folder or (not runtime.scan_dir and mine)
+        if not same or self.name not in runtime.settings:
+            return runtime
+        before = runtime.settings[self.name]
+        if not self.pool and before.set_by != "ini":
+            return runtime  # what is stronger than ini files stays as it is: this pool's own value, or another's
+        lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
+        by: Literal["pool", "ini"] = "pool" if self.pool else "ini"
+        made = Setting(self.after, Origin(self.path, 1), lost, admin=self.admin, set_by=by)
+        return replace(runtime, settings={**runtime.settings, self.name: made})
+
+    def lowered(self, place: Place) -> Iterator[Primitive]:
+        if not self.pool:
+            yield ini_line(self.path, self.runtime, place, self.line, self.name)
+        kept = list(self._kept(place.survey))
+        if self.pool:
+            lines = [Line(f"[{self.pool}]", 1, "pool", planned=False), Line(self.line, 9, self.name)]
+            yield WriteFile(self.path, pool_heading(place), (*lines, *kept))
+        elif kept:
+            yield WriteFile(self.path, pool_heading(place), tuple(kept))
+
+    def _kept(self, survey: Survey) -> Iterator[Line]:
+        """What an earlier plan put into the same file, and still counts."""
+        for runtime in survey.runtimes:
+            for name, setting in runtime.settings.items():
+                if setting.origin.set_in == self.path != runtime.ini_file and setting.value is not None:
+                    was = SetDirective(name, None, setting.value, self.path, "", self.pool, setting.admin)
+                    yield Line(was.line, 9, name, planned=False)
+
+    def row(self) -> dict[str, Any]:
+        return {
+            "name": self.name,
+            "from": self.before,
+            "to": self.after,
+            "file": self.path,
+            "runtime": self.runtime,
+        }
+
+
+def pool_heading(place: Place) -> str:
+    """The first line of a file with limits."""
+    return f"; Limits for {place.label}, as planned by fundamentum."

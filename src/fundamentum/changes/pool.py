@@ -1,0 +1,91 @@
+"""Run an application in a pool of its own, so that its limits are its own."""
+
+from collections.abc import Iterator
+
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.directive import pool_heading
+from fundamentum.changes.primitives import HandOver, Line, Primitive, WriteFile
+from fundamentum.model.origin import BUILT_IN
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
+
+
+class AddPool(Change, frozen=True):
+    """Add a pool to PHP's process manager."""
+
+    FILLS = "pools"
+    name: str
+    like: str
+    """The runtime whose branch it runs on."""
+    runtime: str
+    """The label of the new one."""
+    user: str
+    listen: str
+    path: str
+
+    @property
+    def key(self) -> str:
+        return f"pool:{self.runtime}"
+
+    @property
+    def about(self) -> str:
+        return self.name
+
+    @property
+    def effect(self) -> str:
+        return f"a new pool: runs as {self.user}, waits at {self.listen}"
+
+    @property
+    def file(self) -> str:
+        return self.path
+
+    def consequence(self, place: Place) -> str:
+        return f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
+
+    def words(self, offers: Offers) -> str:
+        return f"add the pool {self.name}, which waits at {self.listen}, in {self.path}"
+
+    def concerns(self, runtime: Runtime) -> bool:
+        return self.runtime == runtime.label
+
+    def applied(self, survey: Survey, offers: Offers) -> Survey:
+        like = next((runtime for runtime in survey.runtimes if runtime.label == self.like), None)
+        return replace(survey, runtimes=(*survey.runtimes, self.beside(like))) if like else survey
+
+    def beside(self, runtime: Runtime) -> Runtime:
+        """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
+        settings = {
+            name: replace(setting, origin=BUILT_IN, overridden=(), admin=False, set_by="ini")
+            if setting.set_by == "pool"
+            else setting
+            for name, setting in runtime.settings.items()
+        }
+        return replace(
+            runtime,
+            pool=self.name,
+            listen=self.listen,
+            user=self.user,
+            pool_file=self.path,
+            settings=settings,
+            stale=(),
+            answer=None,
+            remarks=(),
+        )
+
+    def lowered(self, place: Place) -> Iterator[Primitive]:
+        """A pool that starts processes when they are needed, and whose socket the web server's user may use."""
+        statements = (
+            f"[{self.name}]",
+            f"user = {self.user}",
+            f"group = {self.user}",
+            f"listen = {self.listen}",
+            f"listen.owner = {self.user}",
+            f"listen.group = {self.user}",
+            "pm = ondemand",
+            "pm.max_children = 5",
+        )
+        yield WriteFile(self.path, pool_heading(place), (Line("\n".join(statements), 1, "pool"),))
+        yield HandOver(self.name)

@@ -1,0 +1,424 @@
+"""The few operations into which every change is resolved: packages, files, switches, ownership, services.
+
+Operations of one kind on one thing are merged into one.  A step of a plan is one of them.  Each output has one
+rendering for each; each tells the commands that take it back.
+"""
+
+import shlex
+from typing import ClassVar, Literal, Self
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.model.surroundings import Place
+from fundamentum.platforms.base import Platform
+from fundamentum.webservers.base import SwitchCommand
+
+Kind = Literal[
+    "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
+]
+UNENDED = "\\ No newline at end of file"
+
+
+class Primitive(msgspec.Struct, frozen=True):
+    """One operation on a server."""
+
+    KIND: ClassVar[Kind]
+    ORDER: ClassVar[int] = 0
+    """Operations are carried out in the order of this number, those of one number in the order of their things."""
+
+    @property
+    def thing(self) -> str:
+        """What is operated on: two operations of one kind on it are merged."""
+        raise NotImplementedError
+
+    @property
+    def title(self) -> str:
+        """The heading of the step."""
+        raise NotImplementedError
+
+    def merged(self, other: Self) -> Self:
+        """This and another operation on the same thing as one."""
+        return self
+
+    def commands(self, platform: Platform) -> list[str]:
+        """The operation in a shell's words, for a person."""
+        return []
+
+    def undone(self, platform: Platform) -> list[str]:
+        """What takes it back, in a shell's words; empty where that takes more than a command."""
+        return []
+
+
+class ConfigureSource(Primitive, frozen=True):
+    """Configure a package source, which a person decides."""
+
+    KIND = "source"
+    source: str
+    packages: tuple[tuple[str, str], ...]
+    """What is taken from it, each with its version."""
+
+    @property
+    def thing(self) -> str:
+        return self.source
+
+    @property
+    def title(self) -> str:
+        return f"decide: add the package source {self.source}"
+
+
+class HandOver(Primitive, frozen=True):
+    """Hand a site to a pool that was made for it, which a person decides."""
+
+    KIND = "site"
+    ORDER = 10
+    pool: str
+
+    @property
+    def thing(self) -> str:
+        return self.pool
+
+    @property
+    def title(self) -> str:
+        return f"decide: let the web server use the pool {self.pool}"
+
+
+class SwitchStream(Primitive, frozen=True):
+    """Switch a module stream on, which replaces what is installed of the other one."""
+
+    KIND = "switch"
+    ORDER = 1
+    stream: str
+
+    @property
+    def thing(self) -> str:
+        return self.stream
+
+    @property
+    def title(self) -> str:
+        return f"decide: switch to the module stream {self.stream}"
+
+    def commands(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.switch_stream(self.stream))]
+
+
+class InstallPackages(Primitive, frozen=True):
+    """Install packages, or put back the files of installed ones."""
+
+    KIND = "install"
+    ORDER = 2
+    names: tuple[str, ...]
+    again: tuple[str, ...] = ()
+
+    @property
+    def thing(self) -> str:
+        return ""
+
+    @property
+    def title(self) -> str:
+        number = len(self.names) + len(self.again)
+        return f"install {number} {'package' if number == 1 else 'packages'}"
+
+    def merged(self, other: Self) -> Self:
+        names = tuple(sorted({*self.names, *other.names}))
+        return replace(self, names=names, again=tuple(sorted({*self.again, *other.again})))
+
+    def commands(self, platform: Platform) -> list[str]:
+        new = [shlex.join(platform.install(self.names))] if self.names else []
+        return new + ([shlex.join(platform.install(self.again, again=True))] if self.again else [])
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.uninstall(self.names))] if self.names else []
+
+
+class SwitchExtension(Primitive, frozen=True):
+    """Switch extensions on by name, each for one way of running one branch: branch, SAPI, name of its file, itself."""
+
+    KIND = "enable"
+    ORDER = 3
+    switches: tuple[tuple[str, str, str, str], ...]
+
+    @property
+    def thing(self) -> str:
+        return ""
+
+    @property
+    def title(self) -> str:
+        return "switch on what is there already"
+
+    def merged(self, other: Self) -> Self:
+        return replace(self, switches=(*self.switches, *other.switches))
+
+    def commands(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.switch_on(branch, sapi, switch)) for branch, sapi, switch, _ in self.switches]
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.switch_off(branch, sapi, switch)) for branch, sapi, switch, _ in self.switches]
+
+
+class SwitchInServer(Primitive, frozen=True):
+    """Switch parts of a web server on or off, each asked about first."""
+
+    KIND = "modules"
+    ORDER = 4
+    switching: tuple[SwitchCommand, ...]
+
+    @property
+    def thing(self) -> str:
+        return ",".join(one.name for one in self.switching)
+
+    @property
+    def title(self) -> str:
+        return "let the web server hand PHP files to PHP"
+
+    def commands(self, platform: Platform) -> list[str]:
+        """The web server's own commands, one for all parts that are switched in the same way."""
+        groups: dict[tuple[str, ...], list[str]] = {}
+        for part in self.switching:
+            tool = tuple(word for word in part.command[:-1] if word not in ("-q", "-f"))
+            groups.setdefault(tool, []).append(part.name)
+        return [shlex.join([*tool, *names]) for tool, names in groups.items()]
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [shlex.join(part.back) for part in reversed(self.switching) if part.back]
+
+
+class Line(msgspec.Struct, frozen=True):
+    """One line of a file that is written whole."""
+
+    text: str
+    group: int = 0
+    """Lines come in the order of their groups; those of the group 9 in the order of their names."""
+    name: str = ""
+    """Of the lines of one group and one name the first that is :attr:`planned` stands."""
+    planned: bool = True
+    """False: it is there already, and is kept."""
+
+
+class WriteFile(Primitive, frozen=True):
+    """Write a whole file, from lines of several changes."""
+
+    KIND = "file"
+    ORDER = 5
+    path: str
+    head: str
+    lines: tuple[Line, ...]
+
+    @property
+    def thing(self) -> str:
+        return self.path
+
+    @property
+    def title(self) -> str:
+        return f"write {self.path}"
+
+    @property
+    def content(self) -> str:
+        """The file, each line ended."""
+        kept: dict[tuple[int, str], Line] = {}
+        for number, line in enumerate(self.lines):
+            place = (line.group, line.name or f"\0{number:08}")
+            if place not in kept or (line.planned and not kept[place].planned):
+                kept[place] = line
+        order = sorted(kept, key=lambda place: (place[0], place[1] if place[0] == 9 else ""))
+        return "\n".join([self.head, *(kept[place].text for place in order)]) + "\n"
+
+    def merged(self, other: Self) -> Self:
+        return replace(self, lines=(*self.lines, *other.lines))
+
+    def commands(self, platform: Platform) -> list[str]:
+        lines = shlex.join(self.content.splitlines())
+        return [f"printf '%s\\n' {lines} > {shlex.quote(self.path)}"]
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [shlex.join(["rm", self.path])]
+
+
+class Hunk(msgspec.Struct, frozen=True):
+    """What changes at one line of a file that is there."""
+
+    line: int
+    """Counted from one.  Without an ``old`` text, ``added`` comes behind it."""
+    old: str | None
+    stretches: tuple[tuple[int, int, str], ...] = ()
+    """Parts of the line, from one character to before another, and what stands there afterwards."""
+    added: tuple[str, ...] = ()
+    unended: bool = False
+    """Whether the file ends with it, and without a newline."""
+
+    @property
+    def new(self) -> str:
+        """The line as it is afterwards."""
+        line = self.old or ""
+        for start, end, text in sorted(set(self.stretches), reverse=True):
+            line = line[:start] + text + line[end:]
+        return line
+
+
+class EditFile(Primitive, frozen=True):
+    """Change single lines of a file that is there."""
+
+    KIND = "edit"
+    ORDER = 6
+    path: str
+    hunks: tuple[Hunk, ...]
+    in_document_root: bool = False
+    """Whether it stands among an application's own files, in a directory that may be somebody else's than root's."""
+
+    @property
+    def thing(self) -> str:
+        return self.path
+
+    @property
+    def title(self) -> str:
+        return f"change {self.path}"
+
+    def merged(self, other: Self) -> Self:
+        inside = self.in_document_root or other.in_document_root
+        return replace(self, hunks=(*self.hunks, *other.hunks), in_document_root=inside)
+
+    @property
+    def diff(self) -> str:
+        """The change as a unified diff."""
+        lines: dict[tuple[int, bool], Hunk] = {}
+        for hunk in self.hunks:
+            place = (hunk.line, hunk.old is None)
+            lines[place] = _together(lines[place], hunk) if place in lines else hunk
+        out, shift = [f"--- {self.path}", f"+++ {self.path}"], 0
+        for _, hunk in sorted(lines.items()):
+            out += _written(hunk, shift)
+            shift += len(hunk.added)
+        return "\n".join(out) + "\n"
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [f"printf '%s\\n' {shlex.join(self.diff.splitlines())} | patch -R {shlex.quote(self.path)}"]
+
+
+def _together(one: Hunk, two: Hunk) -> Hunk:
+    """Two changes of one line, each of its own stretch of the line as it stands."""
+    return replace(one, stretches=(*one.stretches, *two.stretches), added=(*one.added, *two.added))
+
+
+def _written(hunk: Hunk, shift: int) -> list[str]:
+    """A hunk of a unified diff."""
+    if hunk.old is None:
+        many = f",{len(hunk.added)}" if len(hunk.added) > 1 else ""
+        head = f"@@ -{hunk.line},0 +{hunk.line + shift + 1}{many} @@"
+        return [head, *(f"+{line}" for line in hunk.added)]
+    many = f",{1 + len(hunk.added)}" if hunk.added else ""
+    out = [f"@@ -{hunk.line} +{hunk.line + shift}{many} @@"]
+    if hunk.new == hunk.old and not hunk.unended:
+        out.append(f" {hunk.old}")
+    else:
+        out += [f"-{hunk.old}", *([UNENDED] if hunk.unended else []), f"+{hunk.new}"]
+    return [*out, *(f"+{line}" for line in hunk.added), *([UNENDED] if hunk.unended else [])]
+
+
+class Own(Primitive, frozen=True):
+    """Make a directory, or change to whom a directory or file belongs and who may do what there."""
+
+    KIND = "directory"
+    ORDER = 7
+    path: str
+    user: str
+    """The user who needs it."""
+    make: bool
+    owner: str | None
+    group: str | None
+    mode: int | None
+    opened: tuple[tuple[str, int], ...]
+    """Directories on the way, and the mode with which they can be passed through."""
+    grants: tuple[tuple[str, str], ...]
+    """Entries for the user in access lists: path and letters (``rwx``)."""
+    label: str | None
+    before: tuple[Place, ...] = ()
+    """These places as they are now."""
+
+    @property
+    def thing(self) -> str:
+        return self.path
+
+    @property
+    def title(self) -> str:
+        return f"make the directory {self.path}" if self.make else f"give {self.user} {self.path}"
+
+    def commands(self, platform: Platform) -> list[str]:
+        return [shlex.join(words) for words in self.argv()]
+
+    def argv(self) -> list[list[str]]:
+        """The words of each command, which is harmless where it has been run before."""
+        found: list[list[str]] = []
+        owner = f"{self.owner or ''}:{self.group}" if self.group else self.owner
+        if self.make:
+            words = ["install", "-d", "-m", f"{self.mode or 0o750:04o}", "-o", self.owner or "root"]
+            found.append([*words, *(["-g", self.group] if self.group else []), self.path])
+        else:
+            found += [["chown", owner, self.path]] if owner else []
+            found += [["chmod", f"{self.mode:04o}", self.path]] if self.mode is not None else []
+        found += [["chmod", f"{mode:04o}", path] for path, mode in self.opened]
+        found += [["setfacl", "-m", f"u:{self.user}:{letters}", path] for path, letters in self.grants]
+        if self.label:
+            found.append(["semanage", "fcontext", "-a", "-t", self.label, f"{self.path}(/.*)?"])
+            found.append(["restorecon", "-R", self.path])
+        return found
+
+    def undone(self, platform: Platform) -> list[str]:
+        if self.make:
+            return [shlex.join(["rmdir", self.path])]
+        found = [["setfacl", "-x", f"u:{self.user}", path] for path, _ in self.grants]
+        changed = {path for path, _ in self.opened} | ({self.path} if self.mode is not None else set())
+        for place in self.before:
+            path = place.real or place.path
+            if path == self.path and (self.owner or self.group):
+                found.append(["chown", f"{place.user}:{place.group}", path])
+            if path in changed:
+                found.append(["chmod", f"{place.mode:04o}", path])
+        return [shlex.join(words) for words in found]
+
+
+class RunCommands(Primitive, frozen=True):
+    """Commands of a web server that is changed by these."""
+
+    KIND = "web"
+    ORDER = 8
+    subject: str
+    what: str
+    lines: tuple[str, ...]
+
+    @property
+    def thing(self) -> str:
+        return self.subject
+
+    @property
+    def title(self) -> str:
+        return self.what
+
+    def merged(self, other: Self) -> Self:
+        return replace(self, lines=(*self.lines, *other.lines))
+
+    def commands(self, platform: Platform) -> list[str]:
+        return list(self.lines)
+
+
+class TakeUp(Primitive, frozen=True):
+    """Let a service start, restart, or read its configuration again."""
+
+    KIND = "restart"
+    ORDER = 9
+    service: str
+    verb: Literal["start", "restart", "reload"]
+
+    @property
+    def thing(self) -> str:
+        return self.service
+
+    @property
+    def title(self) -> str:
+        return f"{self.verb} {self.service}"
+
+    def commands(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.service(self.verb, self.service))]
+
+    def undone(self, platform: Platform) -> list[str]:
+        verb = "stop" if self.verb == "start" else self.verb
+        return [shlex.join(platform.service(verb, self.service))]

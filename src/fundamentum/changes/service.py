@@ -1,0 +1,69 @@
+"""Let a service start, restart, or read its configuration again."""
+
+from collections.abc import Iterator
+from typing import Any, Literal, Self
+
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.primitives import Primitive, TakeUp
+from fundamentum.model.php import Runtime
+from fundamentum.model.survey import Survey
+from fundamentum.platforms import platform
+from fundamentum.platforms.base import Platform
+from fundamentum.platforms.offers import Offers
+
+_STRENGTH = {"reload": 0, "restart": 1, "start": 2}
+
+
+class Restart(Change, frozen=True):
+    """Have a service take up its configuration."""
+
+    FILLS = "services"
+    service: str
+    verb: Literal["start", "restart", "reload"] = "restart"
+
+    @property
+    def key(self) -> str:
+        return f"restart:{self.service}"
+
+    @property
+    def about(self) -> str:
+        return self.service
+
+    def words(self, offers: Offers) -> str:
+        return " ".join(offers.platform.service(self.verb, self.service))
+
+    def joined(self, other: Self) -> Self:
+        return other if _STRENGTH[other.verb] > _STRENGTH[self.verb] else self
+
+    def concerns(self, runtime: Runtime) -> bool:
+        return self.verb != "start" and self.service == runtime.service
+
+    def services(self, platform: Platform) -> Iterator[tuple[str, str]]:
+        yield self.service, self.verb
+
+    def applied(self, survey: Survey, offers: Offers) -> Survey:
+        """The server with a service that runs, and has read everything."""
+        now = float(survey.taken or 1) if self.verb == "start" else None
+        runtimes = tuple(
+            replace(one, stale=(), answer=None, started=now or one.started) if one.service == self.service else one
+            for one in survey.runtimes
+        )
+        of = platform(survey.system.family)
+        servers = tuple(
+            replace(one, started=now or one.started, stale=()) if of.web_service(one.server) == self.service else one
+            for one in survey.servers
+        )
+        waited_at = {runtime.listen for runtime in runtimes if runtime.service == self.service}
+        places = tuple(
+            replace(one, kind="file") if one.kind == "absent" and one.path in waited_at else one
+            for one in survey.places
+        )
+        return replace(survey, runtimes=runtimes, servers=servers, places=places)
+
+    def lowered(self, place: Place) -> Iterator[Primitive]:
+        yield TakeUp(self.service, self.verb)
+
+    def row(self) -> dict[str, Any]:
+        return {"name": self.service, "action": self.verb}

@@ -1,0 +1,51 @@
+"""Changes as ordered steps, each one primitive operation, and the services that have to be restarted for them."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any, cast
+
+import msgspec
+
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.primitives import EditFile, Primitive, WriteFile
+from fundamentum.changes.service import Restart
+from fundamentum.model.php import Runtime
+from fundamentum.platforms.base import Platform
+
+
+class Step(msgspec.Struct, frozen=True):
+    """One operation, and the changes that it carries out."""
+
+    operation: Primitive
+    changes: tuple[Change, ...]
+
+
+def steps(changes: Iterable[Change], place: Place) -> tuple[Step, ...]:
+    """The operations of all changes, those on one thing merged, in the order in which they are carried out."""
+    found: dict[tuple[type[Primitive], str], Step] = {}
+    for change in changes:
+        for operation in change.lowered(place):
+            key = (type(operation), operation.thing)
+            there = found.get(key)
+            if there is None:
+                found[key] = Step(operation, (change,))
+            else:
+                mine = there.changes if change in there.changes else (*there.changes, change)
+                found[key] = Step(there.operation.merged(operation), mine)
+    return tuple(sorted(found.values(), key=_rank))
+
+
+def _rank(step: Step) -> tuple[int, str]:
+    path = step.operation.thing if isinstance(step.operation, WriteFile | EditFile) else ""
+    return step.operation.ORDER, path
+
+
+def restarts(changes: Sequence[Change], runtimes: Iterable[Runtime], platform: Platform) -> list[Restart]:
+    """Every service that has to take something up, once, with what is enough for all changes."""
+    touched = [one.service for one in runtimes if one.service and any(change.concerns(one) for change in changes)]
+    wanted = [(service, "restart") for service in touched]
+    wanted += [pair for change in changes for pair in change.services(platform)]
+    found: dict[str, Restart] = {}
+    for service, verb in wanted:
+        restart = Restart(service, cast("Any", verb))
+        found[service] = restart.joined(found[service]) if service in found else restart
+    return list(found.values())

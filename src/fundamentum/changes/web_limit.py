@@ -1,0 +1,192 @@
+"""Let a web server allow a request more."""
+
+import re
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, Self
+
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change, Place
+from fundamentum.changes.primitives import EditFile, Hunk, Line, Primitive, RunCommands, WriteFile
+from fundamentum.model.origin import Origin
+from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.survey import Site, Survey
+from fundamentum.model.text import PlainName
+from fundamentum.platforms.base import Platform
+from fundamentum.platforms.offers import Offers
+from fundamentum.webservers import webserver
+
+
+def each_site(sites: Iterable[Site], change: Callable[[Site], Site]) -> tuple[Site, ...]:
+    """All sites, and those in front of them, changed."""
+    return tuple(change(replace(site, fronts=tuple(map(change, site.fronts)))) for site in sites)
+
+
+def behind(server: str, line: str, lines: Iterable[str]) -> tuple[str, ...]:
+    """Lines that come behind this one, as far to the right as they have to be."""
+    blanks = line[: len(line) - len(line.lstrip())] + ("    " if webserver(server).opens_section(line) else "")
+    return tuple(f"{blanks}{added}" for added in lines)
+
+
+class WidenLimit(Change, frozen=True):
+    """Let a web server allow one site more: by another line in the place of one, or behind it, or by a command."""
+
+    FILLS = "limits"
+    server: PlainName
+    site: str
+    name: str
+    before: str
+    after: str
+    spot: Spot | None
+    """None: by a command."""
+    adds: bool
+    """Whether the line comes behind the one there, rather than in its place."""
+    least: int
+    """What it has to allow, in bytes or seconds."""
+    program: str = ""
+    """The program that the site's requests are handed to, where the limit is kept with that."""
+
+    @property
+    def key(self) -> str:
+        place = f"{self.spot.file}:{self.spot.line}" if self.spot else self.site
+        return f"widen:{place}:{self.name}"
+
+    @property
+    def about(self) -> str:
+        return f"{self.name} of {self.site}"
+
+    @property
+    def effect(self) -> str:
+        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
+
+    @property
+    def file(self) -> str:
+        return self.spot.file if self.spot else ""
+
+    @property
+    def command(self) -> str:
+        """The command, where the web server is changed by these."""
+        return webserver(self.server).command(self.site, self.name, self.after, self.program)
+
+    def words(self, offers: Offers) -> str:
+        if self.spot is None:
+            return self.command
+        line = webserver(self.server).statement(self.name, self.after)
+        verb, where = ("add", "behind") if self.adds else ("write", "at")
+        return f"{verb} {line} {where} {self.spot.file}:{self.spot.line}"
+
+    def joined(self, other: Self) -> Self:
+        return other if other.least > self.least else self
+
+    def services(self, platform: Platform) -> Iterator[tuple[str, str]]:
+        if self.spot:
+            yield platform.web_service(self.server), "reload"
+
+    def applied(self, survey: Survey, offers: Offers) -> Survey:
+        return replace(survey, sites=each_site(survey.sites, self._widened))
+
+    def _widened(self, site: Site) -> Site:
+        if self.spot is None:
+            same = site.server == self.server and self.site == site.name
+            limits = (replace(one, value=self.after) if same and one.name == self.name else one for one in site.limits)
+            return replace(site, limits=tuple(limits))
+        return replace(site, limits=tuple(self._changed(one, site, self.spot) for one in site.limits))
+
+    def _changed(self, limit: Limit, site: Site, spot: Spot) -> Limit:
+        own = limit.own
+        if limit.name != self.name:
+            return limit
+        if not self.adds and own and (own.file, own.line) == (spot.file, spot.line):
+            return replace(limit, value=self.after)
+        if self.adds and own is None and site.spot == spot:
+            place = Spot(spot.file, spot.line + 1)
+            return replace(limit, value=self.after, origin=Origin(place.file, place.line), own=place)
+        return limit
+
+    def lowered(self, place: Place) -> Iterator[Primitive]:
+        if self.spot is None:
+            title = f"let {webserver(self.server).title} allow more for {self.site}"
+            yield RunCommands(self.site, title, (self.command,))
+            return
+        old = self.spot.text
+        statement = webserver(self.server).statement(self.name, self.after)
+        added = behind(self.server, old, [statement]) if self.adds else ()
+        found = re.search(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", old, re.I)
+        stretches = ((*found.span(1), self.after),) if found and not self.adds else ()
+        yield EditFile(self.spot.file, (Hunk(self.spot.line, old, stretches, added, self.spot.unended),))
+
+    def row(self) -> dict[str, Any]:
+        return {
+            "name": self.name,
+            "from": self.before,
+            "to": self.after,
+            "file": self.file or None,
+            "site": self.site,
+            "runtime": None,
+        }
+
+
+class LimitForAll(Change, frozen=True):
+    """Let a web server allow all sites more, by a file of its own that is read after those that set the limit now."""
+
+    FILLS = "limits"
+    server: PlainName
+    site: str
+    name: str
+    before: str
+    after: str
+    path: str
+    least: int
+
+    @property
+    def key(self) -> str:
+        return f"allow:{self.path}:{self.name}"
+
+    @property
+    def about(self) -> str:
+        return f"{self.name} of {self.site}"
+
+    @property
+    def effect(self) -> str:
+        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
+
+    @property
+    def file(self) -> str:
+        return self.path
+
+    def words(self, offers: Offers) -> str:
+        return f"write {webserver(self.server).statement(self.name, self.after)} in {self.path}"
+
+    def joined(self, other: Self) -> Self:
+        return other if other.least > self.least else self
+
+    def services(self, platform: Platform) -> Iterator[tuple[str, str]]:
+        yield platform.web_service(self.server), "reload"
+
+    def applied(self, survey: Survey, offers: Offers) -> Survey:
+        return replace(survey, sites=each_site(survey.sites, self._allowed))
+
+    def _allowed(self, site: Site) -> Site:
+        """What a web server allows all sites, each of them is allowed that has no limit of its own."""
+        limits = tuple(
+            replace(one, value=self.after, origin=Origin(self.path, 2))
+            if site.server == self.server and one.name == self.name and one.own is None
+            else one
+            for one in site.limits
+        )
+        return replace(site, limits=limits)
+
+    def lowered(self, place: Place) -> Iterator[Primitive]:
+        statement = webserver(self.server).statement(self.name, self.after)
+        head = f"# For {place.label}, as planned by fundamentum."
+        yield WriteFile(self.path, head, (Line(statement, 1, self.name),))
+
+    def row(self) -> dict[str, Any]:
+        return {
+            "name": self.name,
+            "from": self.before,
+            "to": self.after,
+            "file": self.path,
+            "site": self.site,
+            "runtime": None,
+        }

@@ -1,0 +1,75 @@
+"""What every kind of need tells, and with what it is asked."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any, ClassVar, Generic, Literal, TypeVar
+
+import msgspec
+
+from fundamentum.kinds.tables import Reader
+from fundamentum.model.findings import Finding, Target
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs import Needs
+from fundamentum.model.survey import Site, Survey
+from fundamentum.platforms.offers import Offers
+
+AnyNeed = TypeVar("AnyNeed")
+Question = Literal["commands", "directories", "packages", "sockets", "tasks", "texts", "variables"]
+"""What can be asked of a server in general, answered by a survey and a recorder alike:
+
+``commands``: where a program is, and which package brings it; ``directories``: modes, owners and space of a path,
+absolute or below the directory in which the application stands; ``packages``: what the indexes have of it; ``sockets``:
+whether something waits at a path or ``HOST:PORT``; ``tasks``: how often a program is run at set times; ``texts``: the
+lines of a small file of the system; ``variables``: an environment variable of PHP's process manager.
+"""
+
+
+class Context(msgspec.Struct, frozen=True):
+    """What a need is held against."""
+
+    needs: Needs
+    """The application that has the need."""
+    survey: Survey
+    target: Target
+    """The runtime, as the judged site meets it."""
+    offers: Offers
+    site: Site | None = None
+    """The site that is judged, where the runtime serves one."""
+
+
+class Kind(Generic[AnyNeed]):
+    """One kind of need.  An entry sets what differs."""
+
+    prefixes: ClassVar[tuple[str, ...]] = ()
+    """The beginnings, before the colon, of the names of its findings."""
+    order: ClassVar[int] = 100
+    """Where its needs come among those of all kinds."""
+    tables: ClassVar[Mapping[str, type[msgspec.Struct]]] = {}
+    """The tables of a needs file in which it is written."""
+    group: ClassVar[str] = ""
+    """What needs of this kind that are met are told under; empty: their beginning, as a plural."""
+    on_command_line: ClassVar[bool] = False
+    """Whether it holds for the PHP too that runs the application's programs at set times."""
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[AnyNeed]:
+        """The needs that stand in its tables, each table a value of the type in :attr:`tables`."""
+        yield from ()
+
+    def questions(self, need: AnyNeed) -> Iterator[tuple[Question, str]]:
+        """What has to be looked at on the server for a need."""
+        yield from ()
+
+    def judge(self, need: AnyNeed, context: Context) -> Finding:
+        """What comes out for a need, with the demands that would meet it."""
+        raise NotImplementedError
+
+    def words(self, need: NeedId) -> str:
+        """A need for a person."""
+        return f"{need.kind} {' or '.join(need.names)}".strip()
+
+    def met_in_words(self, finding: Finding) -> str:
+        """What is told of a need that is met, below the heading of its group."""
+        return f"{' or '.join(finding.need.names)} {finding.found}"
+
+    def heading(self, finding: Finding) -> str:
+        """What needs of its kind that are met are told under."""
+        return self.group or f"{finding.need.kind}s"

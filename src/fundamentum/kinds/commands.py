@@ -1,0 +1,127 @@
+"""Programs that an application runs: ``[commands]``."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from msgspec.structs import replace
+
+from fundamentum.changes.packages import Install
+from fundamentum.effective.access import SEARCH, account_of, allowed, barred
+from fundamentum.effective.confinement import judge_command
+from fundamentum.kinds.base import Context, Kind, Question
+from fundamentum.kinds.tables import Alternatives, Listing, Reader, as_text
+from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.origin import Origin
+from fundamentum.model.packages import Offer
+from fundamentum.model.surroundings import Command
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level, Value
+from fundamentum.model.versions import VersionRange
+from fundamentum.platforms.offers import upstream
+
+
+class CommandsTable(Listing):
+    """Programs the application runs: "unzip", "git >= 2.30"; | separates alternatives."""
+
+
+class CommandNeed(Value, frozen=True):
+    """One program, or any one of several."""
+
+    alternatives: Alternatives
+    level: Level
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId("command:" + "|".join(name for name, _ in self.alternatives))
+
+    @property
+    def text(self) -> str:
+        """As it is written."""
+        return as_text(self.alternatives)
+
+
+class Commands(Kind[CommandNeed]):
+    """Programs: there, new enough, and to be run by the user as whom PHP works."""
+
+    prefixes = ("command",)
+    order = 60
+    tables = {"commands": CommandsTable}
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[CommandNeed]:
+        for level, found in reader.alternatives("commands", tables["commands"]):
+            yield CommandNeed(found, level)
+
+    def questions(self, need: CommandNeed) -> Iterator[tuple[Question, str]]:
+        yield from (("commands", name) for name, _ in need.alternatives)
+
+    def judge(self, need: CommandNeed, context: Context) -> Finding:
+        """The finding for the alternative with the least to do."""
+        found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
+        order = {"met": 0, "unknown": 2}
+        return min(found, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
+
+    def met_in_words(self, finding: Finding) -> str:
+        """Its full path, which applications ask for."""
+        return finding.found or " or ".join(finding.need.names)
+
+
+def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
+    found = _one(name, versions, need, context)
+    # What is there and too old is upgraded with everything else, not by a plan for one application.
+    present = {package.name for package in context.survey.installed or ()}
+    wanted = found.verdict == "unmet" and found.package and found.package not in present
+    return replace(found, demands=(Install(found.package),)) if wanted and found.package else found
+
+
+def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
+    survey, target, offers = context.survey, context.target, context.offers
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
+    fact = next((one for one in survey.commands if one.name == name), None)
+    if fact is None:
+        return replace(base, found="not known", remedy=f"the survey did not look for {name}: {AGAIN}")
+    package = next((one for one in fact.offered if offers.package(one)), None)
+    offer = offers.package(package) if package else None
+    if fact.path is None:
+        return _absent(base, fact, versions, offer)
+    installed = next((one for one in survey.installed or () if one.name == fact.package), None)
+    version = upstream(installed.version) if installed else None
+    base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=Origin(fact.path))
+    if bar := _bar(fact.path, survey, target):
+        return replace(base, verdict="unmet", found=f"{fact.path}, which may not be run", remedy=bar)
+    if versions.alternatives and version is None:
+        return replace(base, remedy=f"{fact.path} came with no package: see what {name} --version says")
+    if version is None or versions.accepts(version):
+        return judge_command(replace(base, verdict="met", subject=name), fact.path, target)
+    if offer and versions.accepts(upstream(offer.version)):
+        remedy = f"upgrade {offer.name} to {upstream(offer.version)} ({offer.source})"
+        return replace(base, verdict="unmet", state="installable", remedy=remedy, package=offer.name)
+    remedy = f"no package index here has {name} {versions}: add one that does"
+    return replace(base, verdict="unmet", state="unobtainable", remedy=remedy)
+
+
+def _absent(base: Finding, fact: Command, versions: VersionRange, offer: Offer | None) -> Finding:
+    base = replace(base, verdict="unmet", found=f"{fact.name} is not there", state="unobtainable")
+    if offer is None:
+        remedy = f"no package index here names {fact.name}: find out which package brings it, or install it by hand"
+        return replace(base, remedy=remedy)
+    if versions.accepts(upstream(offer.version)):
+        remedy = f"install {offer.name} ({offer.source})"
+        return replace(base, state="installable", remedy=remedy, package=offer.name)
+    has = f"{offer.source} has {upstream(offer.version)} only ({offer.name})"
+    return replace(base, remedy=f"{has}: add a package source that has {fact.name} {versions}")
+
+
+def _bar(path: str, survey: Survey, target: Target) -> str | None:
+    """Why the user as whom PHP works may not run it, as what to look at."""
+    places = {one.path: one for one in survey.places}
+    place, account = places.get(path), account_of(survey, target)
+    if place is None or account is None:
+        return None
+    shut = barred(place, places, account)
+    if not shut and allowed(place, account) & SEARCH:
+        return None
+    return f"let {account.name} run it: look at the mode of {shut[0].path if shut else path}"
+
+
+KIND = Commands()

@@ -1,0 +1,97 @@
+"""The narrowest change that gives a user what he needs of a directory, and nobody else anything."""
+
+from msgspec.structs import replace
+
+from fundamentum.changes.directory import PRIVATE, ArrangeDirectory
+from fundamentum.effective.access import ROOT, allowed, barred
+from fundamentum.kinds.directories.need import DirectoryNeed
+from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.survey import Survey
+from fundamentum.platforms import platform
+
+
+def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> ArrangeDirectory | None:
+    """The narrowest change that makes the directory what it has to be; None if it is that already."""
+    places = {one.path: one for one in survey.places}
+    path = place.real or place.path
+    change = ArrangeDirectory(path, account.name)
+    if place.kind == "absent":
+        writes = need.access == "writable"
+        owner = account.name if writes else "root"
+        change = replace(change, make=True, owner=owner, group=account.group, mode=PRIVATE)
+    elif need.access == "writable":
+        change = _granted(change, place, account, 7, survey)
+    elif need.access == "read-only":
+        change = _granted(_withheld(change, place, account), place, account, 5, survey)
+    change = passable(change, barred(place, places, account), survey, account)
+    if need.access == "writable" and survey.machine.enforcing:
+        kind = place.label.split(":")[2] if place.label.count(":") >= 2 else ""
+        of = platform(survey.system.family)
+        if kind not in of.writable_labels:
+            change = replace(change, label=of.writable_label)
+    return None if change == ArrangeDirectory(path, account.name) else change
+
+
+def _granted(change: ArrangeDirectory, place: Place, account: Account, bits: int, survey: Survey) -> ArrangeDirectory:
+    """With these bits for the user: by owner or group where that touches nobody else, else by the access list."""
+    mode = place.mode if change.mode is None else change.mode
+    seen = replace_place(place, change, account)
+    if allowed(seen, account) & bits == bits:
+        return change
+    if seen.user == account.user:
+        return replace(change, mode=mode | bits << 6)
+    if place.grants:
+        return replace(change, grants=((change.path, _letters(bits)),))
+    if seen.group == account.groups[0]:
+        return replace(change, mode=mode | bits << 3)
+    if place.user == ROOT and bits & 2:
+        return replace(change, owner=account.name, mode=mode | bits << 6 if mode >> 6 & bits != bits else change.mode)
+    if place.user == ROOT or not _can_grant(survey):
+        return replace(change, group=account.group, mode=mode | bits << 3 if mode >> 3 & bits != bits else change.mode)
+    return replace(change, grants=((change.path, _letters(bits)),))
+
+
+def _withheld(change: ArrangeDirectory, place: Place, account: Account) -> ArrangeDirectory:
+    """Without the right to write, for this user."""
+    if account.user == ROOT or not allowed(place, account) & 2:
+        return change
+    if place.user == account.user:
+        change = replace(change, owner="root", group=account.group)
+    mode = place.mode & ~0o022
+    grants = ((change.path, "r-x"),) if any(g.kind == "user" and g.id == account.user for g in place.grants) else ()
+    return replace(change, mode=mode if mode != place.mode else None, grants=grants)
+
+
+def replace_place(place: Place, change: ArrangeDirectory, account: Account) -> Place:
+    """The place as the change leaves it, as far as owner, group and mode go."""
+    owners = {"root": ROOT, account.name: account.user}
+    group = account.groups[0] if change.group == account.group and change.group else place.group
+    return replace(
+        place,
+        user=owners.get(change.owner or "", place.user),
+        group=group,
+        mode=place.mode if change.mode is None else change.mode,
+    )
+
+
+def passable(change: ArrangeDirectory, shut: list[Place], survey: Survey, account: Account) -> ArrangeDirectory:
+    """With the right for the user to pass through these directories, and no other."""
+    for one in shut:
+        path = one.real or one.path
+        if one.user == account.user:
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o100)))
+        elif one.grants or _can_grant(survey):
+            change = replace(change, grants=(*change.grants, (path, "x")))
+        elif one.group in account.groups:
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o010)))
+        else:  # passing through only: nothing in it can be listed, and nothing written
+            change = replace(change, opened=(*change.opened, (path, one.mode | 0o001)))
+    return change
+
+
+def _can_grant(survey: Survey) -> bool:
+    return any(one.name == "setfacl" and one.path for one in survey.commands)
+
+
+def _letters(bits: int) -> str:
+    return "".join(letter if bits & bit else "-" for letter, bit in zip("rwx", (4, 2, 1), strict=True))

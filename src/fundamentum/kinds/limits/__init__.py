@@ -1,0 +1,128 @@
+"""How much gets through to an application: ``[uploads]``, ``[requests]`` and ``[forms]``, each a chain of limits.
+
+A file of 200 MB gets through only if the web server, PHP's limit on a request, its limit on a file and the disk all
+let it.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Annotated, Any, Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.effective.sites import sites_of
+from fundamentum.kinds.base import Context, Kind, Question
+from fundamentum.kinds.limits.chain import links, narrowest, where
+from fundamentum.kinds.limits.need import LimitNeed
+from fundamentum.kinds.limits.remedies import demands_of
+from fundamentum.kinds.tables import LevelName, Reader, Table, seconds, size
+from fundamentum.model.findings import Finding, Link, Target
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Text
+
+Count = Annotated[int, msgspec.Meta(ge=1, le=10_000_000)]
+_WORDS: Final = {
+    "uploads:largest": "largest upload",
+    "uploads:files": "files in one upload",
+    "requests:longest": "longest request",
+    "forms:fields": "fields in a form",
+}
+
+
+class UploadsTable(Table):
+    """What visitors send in, held against every limit on its way."""
+
+    largest: Annotated[Text | None, msgspec.Meta(description='The largest file: "200M".')] = None
+    files: Annotated[Count | None, msgspec.Meta(description="Files in one request.")] = None
+    level: LevelName = "required"
+
+
+class RequestsTable(Table):
+    """How long the application may work on one request."""
+
+    longest: Annotated[Text | None, msgspec.Meta(description='The longest request: "90s", "5m".')] = None
+    level: LevelName = "required"
+
+
+class FormsTable(Table):
+    """How large its forms are."""
+
+    fields: Annotated[Count | None, msgspec.Meta(description="Fields of the largest form.")] = None
+    level: LevelName = "required"
+
+
+class Limits(Kind[LimitNeed]):
+    """Limits as a whole: what is set against the least that every link of a chain has to allow."""
+
+    prefixes = ("uploads", "requests", "forms")
+    order = 40
+    tables = {"uploads": UploadsTable, "requests": RequestsTable, "forms": FormsTable}
+    group = "limits"
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[LimitNeed]:
+        uploads, requests, forms = tables["uploads"], tables["requests"], tables["forms"]
+        if uploads.largest is not None:
+            amount = reader.number(size, ["uploads", "largest"], uploads.largest)
+            yield LimitNeed("uploads:largest", amount, uploads.largest.strip(), uploads.level)
+        if uploads.files is not None:
+            yield LimitNeed("uploads:files", uploads.files, str(uploads.files), uploads.level)
+        if requests.longest is not None:
+            amount = reader.number(seconds, ["requests", "longest"], requests.longest)
+            yield LimitNeed("requests:longest", amount, requests.longest.strip(), requests.level)
+        if forms.fields is not None:
+            yield LimitNeed("forms:fields", forms.fields, str(forms.fields), forms.level)
+
+    def questions(self, need: LimitNeed) -> Iterator[tuple[Question, str]]:
+        yield "directories", "/tmp"  # where what is sent in lands, unless set otherwise
+
+    def judge(self, need: LimitNeed, context: Context) -> Finding:
+        return _judged(need, context)
+
+    def words(self, need: NeedId) -> str:
+        return _WORDS.get(need, super().words(need))
+
+    def met_in_words(self, finding: Finding) -> str:
+        return f"{self.words(finding.need)} {finding.found}"
+
+
+def _judged(need: LimitNeed, context: Context) -> Finding:
+    """The finding for one such need, with the whole chain."""
+    chain = tuple(links(need, context))
+    narrow = [link for link in chain if link.enough is False]
+    unknown = [link for link in chain if link.enough is None and link.of != "disk"]
+    finding = Finding(need=need.key, level=need.level, verdict="met", wanted=need.text, chain=chain)
+    if narrow:
+        least = narrowest(chain)
+        waiting = all(link.state == "awaiting-restart" for link in narrow)
+        finding = replace(
+            finding,
+            verdict="unmet",
+            state="awaiting-restart" if waiting else None,
+            origin=least.origin if least else None,
+            remedy=narrow[0].remedy if waiting else "; ".join(dict.fromkeys(link.remedy for link in narrow)),
+        )
+    elif unknown:
+        names = ", ".join(f"{link.of} {link.name}" for link in unknown)
+        remedy = f"find out what {names} allows: see {unknown[0].origin}"
+        finding = replace(finding, verdict="unknown", origin=unknown[0].origin, remedy=remedy)
+    least = narrowest(chain)
+    found = f"{least.shown} ({where(least)})" if least else "no limit"
+    remark = _remark(need, chain, context.survey, context.target)
+    return replace(finding, found=found, remark=remark, demands=tuple(demands_of(chain, finding, context)))
+
+
+def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Target) -> str | None:
+    sites = sites_of(survey, target)
+    if need.key in ("uploads:largest", "requests:longest") and not any(site.limits for site in sites):
+        if sites:
+            return f"what the web server itself allows {sites[0].name} is not known, and not in this chain"
+        who = "no web server's configuration leads to this runtime" if target.present else "it is not installed yet"
+        return f"{who}: what a web server in front of it allows is not in this chain"
+    unseen = [link for link in chain if link.of == "disk" and link.enough is None]
+    if unseen:
+        return f"how much is free in {' and '.join(link.name for link in unseen)} is not known"
+    return None
+
+
+KIND = Limits()

@@ -1,0 +1,23 @@
+"""How much of something has to get through to an application."""
+
+from typing import Literal
+
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.value import Level, Value
+
+Limit = Literal["uploads:largest", "uploads:files", "requests:longest", "forms:fields"]
+
+
+class LimitNeed(Value, frozen=True):
+    """How much has to get through everything that stands between a visitor and the application."""
+
+    limit: Limit
+    amount: int
+    """Bytes, seconds or a count."""
+    text: str
+    """As it is written."""
+    level: Level
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId(self.limit)

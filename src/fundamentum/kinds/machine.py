@@ -1,0 +1,171 @@
+"""The machine: ``[host.required]`` and ``[host.recommended]``."""
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, Final, Literal
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.catalog.quantity import size_in_words
+from fundamentum.effective.sites import sites_of
+from fundamentum.kinds.base import Context, Kind, Question
+from fundamentum.kinds.directories.need import DirectoryNeed, placed
+from fundamentum.kinds.settings.demand import DirectiveDemand
+from fundamentum.kinds.tables import COMMAND, Reader, Table, size
+from fundamentum.model.conditions import condition
+from fundamentum.model.findings import AGAIN, Finding
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.value import Level, NotUnderstood, Text, Value
+
+Fact = Literal["memory", "disk", "processors", "architecture", "time_zone", "https"]
+FACTS: Final[tuple[Fact, ...]] = ("memory", "disk", "processors", "architecture", "time_zone", "https")
+ARCHITECTURES: Final = {"x86_64": "amd64", "aarch64": "arm64", "i686": "i386", "i586": "i386", "armv7l": "armhf"}
+"""Names that some package managers have for what others call otherwise."""
+_WORDS: Final = {"host:time_zone": "time zone", "host:https": "HTTPS", "host:disk": "free disk"}
+
+
+class HostTable(Table):
+    """The machine: memory, disk, processors (">= 2"), architecture, time_zone ("set"), https ("on")."""
+
+    required: Annotated[dict[str, Text], msgspec.Meta(description="Fact to what it must be.")] = {}
+    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Fact to what it must be.")] = {}
+
+
+class HostNeed(Value, frozen=True):
+    """One thing about the machine."""
+
+    fact: Fact
+    level: Level
+    text: str
+    amount: int = 0
+    """The least number: bytes, or processors."""
+    names: tuple[str, ...] = ()
+    """The architectures that will do."""
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId(f"host:{self.fact}")
+
+
+def host(name: str, text: str, level: Level) -> HostNeed:
+    """One entry of a table about the machine."""
+    body = text.strip()
+    if name in ("memory", "disk", "processors"):
+        match = re.fullmatch(r">=\s*(.+)", body)
+        if not match or (name == "processors" and not match[1].isdigit()):
+            example = "2" if name == "processors" else "2G"
+            raise NotUnderstood(f"'{body}' is not understood; write for example \">= {example}\"")
+        return HostNeed(name, level, body, size(match[1]))  # type: ignore[arg-type]
+    if name == "architecture":
+        names = tuple(ARCHITECTURES.get(part.strip(), part.strip()) for part in body.split("|"))
+        if not all(COMMAND.fullmatch(name) for name in names):
+            raise NotUnderstood(f"'{body}' is no architecture; write for example \"amd64 | arm64\"")
+        return HostNeed("architecture", level, " | ".join(names), names=names)
+    if name in ("time_zone", "https"):
+        if body != "set" and not (name == "https" and body == "on"):
+            raise NotUnderstood(f"'{body}' is not understood; write \"{'on' if name == 'https' else 'set'}\"")
+        return HostNeed(name, level, body)  # type: ignore[arg-type]
+    raise NotUnderstood(f"nothing is known of '{name}'; known: {', '.join(FACTS)}")
+
+
+class Machine(Kind[HostNeed]):
+    """Memory, space, processors, architecture, time zone, and whether visitors come over HTTPS."""
+
+    prefixes = ("host",)
+    order = 80
+    tables = {"host": HostTable}
+    group = "machine"
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[HostNeed]:
+        yield from reader.named("host", tables["host"], host)
+
+    def questions(self, need: HostNeed) -> Iterator[tuple[Question, str]]:
+        yield "directories", "/"  # how much space there is
+
+    def judge(self, need: HostNeed, context: Context) -> Finding:
+        return _judged(need, context)
+
+    def words(self, need: NeedId) -> str:
+        return _WORDS.get(need, " or ".join(need.names))
+
+    def met_in_words(self, finding: Finding) -> str:
+        return f"{self.words(finding.need)} {finding.found}"
+
+
+def _judged(need: HostNeed, context: Context) -> Finding:
+    survey = context.survey
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text, found="not known")
+    machine = survey.machine
+    match need.fact:
+        case "memory" | "processors":
+            have = machine.memory if need.fact == "memory" else machine.processors
+            if have is None:
+                return replace(base, remedy="a file system does not tell: survey the running server")
+            # A little of the memory is kept by the kernel and the firmware: 2G are sold, 1.9G are seen.
+            enough = have >= need.amount * (0.9 if need.fact == "memory" else 1)
+            found = size_in_words(have) if need.fact == "memory" else str(have)
+            remedy = f"give the machine more {need.fact}"
+            return replace(base, verdict="met" if enough else "unmet", found=found, remedy=None if enough else remedy)
+        case "disk":
+            return _disk(need, base, context)
+        case "architecture":
+            name = ARCHITECTURES.get(survey.system.architecture, survey.system.architecture)
+            if not name:
+                return replace(base, remedy="the package database does not tell")
+            good = name in need.names
+            other = None if good else "use a machine of another architecture"
+            return replace(base, verdict="met" if good else "unmet", found=name, remedy=other)
+        case "time_zone":
+            return _zone(base, context)
+        case "https":
+            return _https(base, context)
+
+
+def _disk(need: HostNeed, base: Finding, context: Context) -> Finding:
+    """Free space where the application keeps its files: its first writable directory, else its document root."""
+    survey, target = context.survey, context.target
+    writable = [one.path for one in context.needs.of(DirectoryNeed) if one.access == "writable"]
+    kept = [placed(path, survey, target) for path in writable]
+    roots = [site.root for site in sites_of(survey, target) if site.root]
+    places = {place.path: place for place in survey.places}
+    looked = [*(place for place in kept if place), *(places[path] for path in (*roots, "/") if path in places)]
+    place = next((one for one in looked if one.free is not None), None)
+    if place is None or place.free is None:
+        why = AGAIN if not looked else "a file system that does not run does not tell: survey the running server"
+        return replace(base, remedy=why)
+    enough = place.free >= need.amount
+    remedy = None if enough else f"make room in {place.path}: {need.text.removeprefix('>=').strip()} have to be free"
+    found = f"{size_in_words(place.free)} free in {place.path}"
+    return replace(base, verdict="met" if enough else "unmet", found=found, remedy=remedy)
+
+
+def _zone(base: Finding, context: Context) -> Finding:
+    survey, target = context.survey, context.target
+    setting = target.runtime.settings.get("date.timezone")
+    if setting is None or setting.value is None:
+        return replace(base, remedy=f"see {setting.origin}" if setting else "this runtime has no such setting")
+    if setting.value and not setting.origin.built_in:
+        return replace(base, verdict="met", found=setting.value, origin=setting.origin)
+    zone = survey.machine.zone or "UTC"
+    place = target.runtime.ini_file or "php.ini"
+    words = f"nothing sets it{f', the machine has {survey.machine.zone}' if survey.machine.zone else ''}"
+    remedy = f"set date.timezone = {zone} in {place}"
+    # Where an application names a zone itself, that one will do.
+    demand = DirectiveDemand(target, "date.timezone", (condition("date.timezone", f"= {zone}"),), True, weak=True)
+    return replace(base, verdict="unmet", found=words, origin=setting.origin, remedy=remedy, demands=(demand,))
+
+
+def _https(base: Finding, context: Context) -> Finding:
+    sites = sites_of(context.survey, context.target)
+    if not sites:
+        return replace(base, remedy="no web server's configuration leads to this runtime")
+    secure = next((site for site in sites if site.secure), None)
+    if secure:
+        return replace(base, verdict="met", found=f"{secure.name} has it", origin=secure.origin)
+    names = ", ".join(dict.fromkeys(site.name for site in sites))
+    remedy = "set up a certificate there; if a proxy in front does this already, accept this on record"
+    return replace(base, verdict="unmet", found=f"{names} without it", origin=sites[0].origin, remedy=remedy)
+
+
+KIND = Machine()

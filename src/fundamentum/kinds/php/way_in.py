@@ -1,0 +1,271 @@
+"""The way of a request to PHP, before anything that PHP itself has: whether what it passes is there and lets it pass.
+
+Only what was seen is judged.  Where processes cannot be seen (an image, a root directory), what runs is left out.
+"""
+
+import posixpath
+import re
+import shlex
+from collections.abc import Callable, Iterator
+from typing import Any, Final, Literal
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.directory import ArrangeDirectory
+from fundamentum.changes.pool_option import SetPoolOption
+from fundamentum.changes.service import Restart
+from fundamentum.changes.web_lines import AddLines
+from fundamentum.changes.web_switch import SwitchOn
+from fundamentum.effective.access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
+from fundamentum.effective.sites import sites_of
+from fundamentum.kinds.directories.rights import passable
+from fundamentum.kinds.settings.place import pool_addition
+from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
+from fundamentum.model.origin import Origin
+from fundamentum.model.php import Runtime
+from fundamentum.model.surroundings import Account, Barrier, Place
+from fundamentum.model.survey import Site, Survey
+from fundamentum.platforms import platform
+from fundamentum.webservers import OTHER_PACKAGES, webserver
+
+_NO_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
+UNSEEN: Final = "what runs was not seen: judged by the files"
+
+
+class Broken(msgspec.Struct, frozen=True):
+    """Something on the way that stops requests."""
+
+    found: str
+    remedy: str
+    origin: Origin | None = None
+    changes: tuple[Change, ...] = ()
+    """What lets them pass, where this program can do it."""
+    unknown: bool = False
+    """Whether it cannot be told if they are stopped."""
+
+
+def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) -> Finding:
+    """The finding about PHP itself, with the first thing on the way that keeps requests from being answered."""
+    if site is None or finding.verdict != "met" or not target.present or target.beside:
+        return finding
+    for link in LINKS:
+        way = site.way if link in IN_FRONT else (site,)
+        if broken := next((found for one in way for found in link(survey, target, one)), None):
+            if target.named:
+                return replace(finding, remark=f"{broken.found}: {broken.remedy}")
+            origin = broken.origin or finding.origin
+            words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "demands": broken.changes}
+            return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
+    asides = [one.why for one in site.barriers if not one.stops]
+    if survey.processes == "unseen" and not platform(survey.system.family).shows_a_visit:
+        asides.append(UNSEEN)
+    return replace(finding, remark="; ".join(asides)) if asides and not finding.remark else finding
+
+
+def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
+    """The finding about PHP itself where no web server hands anything to it, so that visitors never get that far."""
+    runtime = target.runtime
+    seen_by_visitors = platform(survey.system.family).shows_a_visit
+    if finding.verdict != "met" or not target.present or runtime.sapi == "cli" or seen_by_visitors:
+        return finding
+    if target.wanted:  # one of several that could be taken: what would serve it is decided with it
+        return finding
+    if any(webserver(one.server).hands_all(one, runtime) for one in survey.web_servers or ()):
+        return finding
+    at = f" ({runtime.listen})" if runtime.listen else ""
+    words = f"{finding.found}, but no web server hands anything to {runtime.label}"
+    remedy = f"set up a site that a web server hands to it{at}"
+    if target.named:
+        if finding.switch or finding.remark:
+            return finding  # what keeps a web server from it is said already
+        return replace(finding, remark=f"no web server hands anything to {runtime.label}: {remedy}")
+    others = [one.name for one in survey.installed or () if one.name in OTHER_PACKAGES]
+    if others or survey.reader == "user":
+        why = f"what {others[0]} does is not read here" if others else "not all can be read by a user other than root"
+        look = f"{why}: look whether a web server hands the site to {runtime.label}{at}"
+        return replace(finding, verdict="unknown", remedy=look)
+    if stray := next((site for site in survey.sites if site.runtime is None), None):
+        words = f"{stray.name} is handed to {stray.handler or 'a PHP'}, where no PHP is seen"
+        remedy = f"hand it to {runtime.label}{at} at {stray.origin}, or let a PHP wait there"
+        return replace(finding, verdict="unmet", found=words, remedy=remedy, origin=stray.origin)
+    return replace(finding, verdict="unmet", found=words, remedy=remedy)
+
+
+def _enabled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server reads the file that the site is set up in."""
+    if site not in survey.idle_sites or site.set_up is None:
+        return
+    of, file = webserver(site.server), site.set_up.file
+    link = LinkedSite(site.name, file, f"{of.enabled}/{posixpath.basename(file)}")
+    service = platform(survey.system.family)
+    switch = Switch(site.server, sites=(link,))
+    commands = [shlex.join(one.command) for one in of.switching(switch)]
+    commands.append(" ".join(service.service("reload", service.web_service(site.server))))
+    found = f"{site.name} is set up in {file}, which {of.title} does not read"
+    yield Broken(found, " && ".join(commands), site.set_up, (SwitchOn(switch),))
+
+
+def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    if site.failing:
+        yield Broken(f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it")
+
+
+def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server runs."""
+    process = next((one for one in survey.servers if one.server == site.server), None)
+    if survey.processes == "seen" and process and process.started is None:
+        of = platform(survey.system.family)
+        service = of.web_service(site.server)
+        found = f"{webserver(site.server).title} is not running, so nothing answers for {site.name}"
+        yield Broken(found, " ".join(of.service("start", service)), changes=(Restart(service, "start"),))
+
+
+def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server has read what its files say of the site."""
+    process = next((one for one in survey.servers if one.server == site.server), None)
+    if process is None or not process.stale:
+        return
+    of = platform(survey.system.family)
+    own = {place.file for place in (site.set_up, site.origin) if place}
+    others = {one.set_up.file for one in survey.sites if one.set_up} - own
+    changed = next((path for path in process.stale if path not in others), None)
+    if changed:
+        service = of.web_service(site.server)
+        server = webserver(site.server)
+        verb: Literal["reload", "restart"] = "reload" if server.rereads(changed) else "restart"
+        found = f"{changed} changed after {server.title} had read it, so it is not in effect for {site.name}"
+        command = " ".join(of.service(verb, service))
+        yield Broken(found, command, Origin(changed), (Restart(service, verb),))
+
+
+def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server's own configuration lets requests pass."""
+    for one in site.barriers:
+        if one.stops:
+            changes = tuple(_answering(one, survey, target)) if one.lines else ()
+            yield Broken(f"{site.name}: {one.why}", one.remedy, one.origin, changes)
+
+
+def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:
+    """Lines that answer what stops requests for a site."""
+    for site in (part for one in sites_of(survey, target) for part in one.way):
+        if barrier in site.barriers:
+            folder = platform(survey.system.family).web_additions.get(site.server)
+            if (barrier.general or site.spot is None) and folder:
+                file = f"{folder}/zz-{_NO_NAME.sub('-', site.name)}.conf"
+                yield AddLines(site.server, site.name, barrier.lines, None, file, barrier)
+            elif site.spot and site.spot.text and not barrier.general:
+                yield AddLines(site.server, site.name, barrier.lines, site.spot, site.spot.file, barrier)
+            return
+
+
+def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether PHP's process manager runs."""
+    runtime = target.runtime
+    if survey.processes != "seen" or runtime.sapi != "fpm" or runtime.started is not None:
+        return
+    service = runtime.service or "the process manager"
+    command = " ".join(platform(survey.system.family).service("start", service)) if runtime.service else "start it"
+    found = f"{service} is not running, so {site.name} is answered with an error"
+    yield Broken(found, command, changes=(Restart(runtime.service, "start"),) if runtime.service else ())
+
+
+def _waiting(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the process manager waits where the pool's file says, which it does once it has read that."""
+    runtime = target.runtime
+    listen = runtime.listen or ""
+    socket = next((place for place in survey.places if place.path == listen), None)
+    if survey.processes == "seen" and runtime.sapi == "fpm" and runtime.service and socket and socket.kind == "absent":
+        found = (
+            f"{runtime.service} does not wait at {listen}, as it has not read {runtime.pool_file} since that changed"
+        )
+        command = " ".join(platform(survey.system.family).service("restart", runtime.service))
+        origin = Origin(runtime.pool_file) if runtime.pool_file else None
+        yield Broken(found, command, origin, (Restart(runtime.service),))
+
+
+def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server's user may write to the pool's socket.  Source: php.net, listen.owner and listen.mode."""
+    runtime, account = target.runtime, _of_web_server(survey, site)
+    if runtime.sapi != "fpm" or not (runtime.listen or "").startswith("/") or account is None or runtime.listen_open:
+        return
+    owner, group = runtime.listen_owner or "root", runtime.listen_group or "root"
+    bits = runtime.listen_mode
+    if owner == account.name:
+        bits >>= 6
+    elif group == account.group:
+        bits >>= 3
+    elif len(account.groups) > 1 and group != "root":
+        return  # whether it is one of his other groups is not known by its name
+    if not bits & WRITE:
+        remedy = f"set listen.owner = {account.name} in {runtime.pool_file or 'the pool'} and restart {runtime.service}"
+        found = f"the socket {runtime.listen} is not open to {account.name}, as whom {site.server} works"
+        origin = Origin(runtime.pool_file) if runtime.pool_file else None
+        yield Broken(found, remedy, origin, tuple(_opened(account.name, runtime)))
+
+
+def _opened(user: str, runtime: Runtime) -> Iterator[SetPoolOption]:
+    """The socket of a pool given to a user."""
+    file = pool_addition(runtime, f"socket-{runtime.pool}", runtime.pool_file or "")
+    if runtime.pool and file:
+        yield SetPoolOption("listen.owner", runtime.listen_owner or "", user, file, runtime.label, runtime.pool, 0)
+
+
+def _document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether both the web server and PHP reach what is in the document root."""
+    places = {place.path: place for place in survey.places}
+    root = places.get(site.root or "")
+    if root is None or root.kind == "unreadable":
+        return
+    for who in filter(None, (_of_web_server(survey, site), account_of(survey, target))):
+        # A document root that is not there is what the application will be put into.
+        closed_here = [root] if root.kind == "directory" and not allowed(root, who) & SEARCH else []
+        # The root itself is a directory of somebody's, where it is not a running system's.
+        for closed in (one for one in (*barred(root, places, who), *closed_here) if one.path != "/"):
+            words = f"{who.name} may not pass through {closed.path} (mode {closed.mode:04o}), so {site.name} is refused"
+            change = passable(ArrangeDirectory(closed.real or closed.path, who.name), [closed], survey, who)
+            yield Broken(words, change.command_line, Origin(closed.path), () if closed.loose else (change,))
+    yield from _script(places, account_of(survey, target), site)
+
+
+def _script(places: dict[str, Place], account: Account | None, site: Site) -> Iterator[Broken]:
+    script = places.get(f"{(site.root or '').rstrip('/')}/index.php")
+    if script and script.kind == "file" and account and not allowed(script, account) & READ:
+        words = f"{account.name}, as whom PHP works, may not read {script.path} (mode {script.mode:04o})"
+        own, shared = script.user == account.user, script.group in account.groups
+        mode = script.mode | (READ << 6 if own else READ << 3 if shared else READ)
+        change = ArrangeDirectory(script.path, account.name, opened=((script.real or script.path, mode),))
+        yield Broken(words, change.command_line, Origin(script.path), (change,))
+
+
+def _of_web_server(survey: Survey, site: Site) -> Account | None:
+    name = site.user or platform(survey.system.family).php_user
+    return account_named(survey, name) if name else None
+
+
+def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """A pool that is shut into a directory looks for scripts there, under the path that it is told."""
+    if chroot := target.runtime.chroot:
+        what = site.root or "the script"
+        found = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
+        yield Broken(found, f"look whether {chroot}{site.root or ''} is there", unknown=True)
+
+
+Link = Callable[[Survey, Target, Site], Iterator[Broken]]
+LINKS: Final[tuple[Link, ...]] = (
+    _enabled,
+    _web_server,
+    _stale,
+    _refused,
+    _barred_by_rules,
+    _manager,
+    _waiting,
+    _socket,
+    _document_root,
+    _shut_in,
+)
+"""In the order in which a request meets them."""
+IN_FRONT: Final = (_web_server, _stale, _barred_by_rules)
+"""Those that are asked of web servers in front of the site's own, too."""

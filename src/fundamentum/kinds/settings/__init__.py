@@ -1,0 +1,84 @@
+"""Directives of PHP and what they must be: ``[settings.required]`` and ``[settings.recommended]``."""
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.changes.service import Restart
+from fundamentum.kinds.base import Context, Kind
+from fundamentum.kinds.settings.demand import DirectiveDemand
+from fundamentum.kinds.settings.judging import judged
+from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.tables import Reader, Table
+from fundamentum.model.conditions import condition, contradict
+from fundamentum.model.findings import Finding
+from fundamentum.model.needs import LEVELS
+from fundamentum.model.value import Level, NotUnderstood
+
+_DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
+
+
+class SettingsTable(Table):
+    """Directives of php.ini and what they must be: ">= 256M", "on", "off", "unset", "= VALUE"."""
+
+    required: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
+    recommended: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
+
+
+class Settings(Kind[SettingNeed]):
+    """Directives, by the value that counts for the judged site."""
+
+    prefixes = ("setting",)
+    order = 30
+    tables = {"settings": SettingsTable}
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[SettingNeed]:
+        found: dict[str, SettingNeed] = {}
+        for level in LEVELS:
+            for path, value in _flattened(getattr(tables["settings"], level), ()):
+                need = _need(path, value, level, reader)
+                other = found.setdefault(need.name, need)
+                if other is not need and contradict(need.name, other.condition, need.condition):
+                    raise reader.error(
+                        ["settings", level, *path],
+                        f"{need.name}: '{need.condition.text}' contradicts '{other.condition.text}' "
+                        f"in [settings.{other.level}]",
+                    )
+                yield need
+
+    def judge(self, need: SettingNeed, context: Context) -> Finding:
+        finding = judged(need, context)
+        lacking = finding.verdict == "unmet"
+        service = context.target.runtime.service if finding.state == "awaiting-restart" else None
+        demand = DirectiveDemand(context.target, need.name, (need.condition,), lacking)
+        demands = (Restart(service),) if service else finding.demands
+        return replace(finding, demands=(*demands, demand))
+
+
+def _need(path: tuple[str, ...], value: Any, level: Level, reader: Reader) -> SettingNeed:
+    name = ".".join(path)
+    place = ["settings", level, *path]
+    if not _DIRECTIVE.fullmatch(name):
+        raise reader.error(place, f"'{name}' is no directive name")
+    if not isinstance(value, str):
+        what = f'\'{name}\' must be text in quotes, such as ">= 256M", "on", "off", "unset" or "= VALUE"'
+        raise reader.error(place, what)
+    try:
+        return SettingNeed(name, condition(name, value), level)
+    except NotUnderstood as error:
+        raise reader.error(place, f"{name}: {error}") from error
+
+
+def _flattened(table: Mapping[str, Any], before: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any]]:
+    """``session.auto_start`` without quotes is a table inside a table; it means the same."""
+    for name, value in table.items():
+        if isinstance(value, dict):
+            yield from _flattened(value, (*before, name))
+        else:
+            yield (*before, name), value
+
+
+KIND = Settings()

@@ -1,0 +1,147 @@
+"""Reading the tables of a needs file: what several kinds of needs are written with."""
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Annotated, Final, Protocol, TypeVar
+
+import msgspec
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.errors import InputError
+from fundamentum.model.needs import LEVELS
+from fundamentum.model.value import Level, NotUnderstood, Text
+from fundamentum.model.versions import VersionRange, version_range
+
+COMMAND: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")
+PATH: Final = re.compile(r"/?[A-Za-z0-9_.@+-]+(?:/[A-Za-z0-9_.@+-]+)*")
+_SIZE: Final = re.compile(r"\d+\s*[kKmMgG]?")
+_TIME: Final = re.compile(r"(\d+)\s*([smhd]?)")
+_SECONDS: Final = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400}
+_NAMED: Final = re.compile(r"([A-Za-z0-9_.+-]+)\s*((?:>=|<=|!=|>|<|=).*)?")
+Alternatives = tuple[tuple[str, VersionRange], ...]
+"""Names of which any one will do, each with the versions that will."""
+_Need = TypeVar("_Need")
+
+
+class Table(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True):
+    """Base of all tables: a key that is not known is an error."""
+
+
+LevelName = Annotated[Level, msgspec.Meta(description="How strongly it is needed.")]
+
+
+class Named(Protocol):
+    """A table that holds what is needed by name, for each level."""
+
+    required: dict[str, str]
+    recommended: dict[str, str]
+
+
+class Listing(Table):
+    """A list for each level."""
+
+    required: Annotated[list[Text], msgspec.Meta(description="Without these the application does not run.")] = []
+    recommended: Annotated[list[Text], msgspec.Meta(description="Without these it runs, but lacks something.")] = []
+
+
+class NamesTable(Listing):
+    """Names by level.  In one entry, | separates alternatives of which any one is enough."""
+
+
+class Reader:
+    """Reads tables; every error names the line.
+
+    ``error`` makes the error for one place of the file, from its path, what is wrong, and the value if it is one of a
+    list.
+    """
+
+    def __init__(self, error: Callable[[Sequence[str], str, str | None], InputError]) -> None:
+        self._error = error
+
+    def error(self, path: Sequence[str], what: str, value: str | None = None) -> InputError:
+        """The error for one place of the file."""
+        return self._error(path, what, value)
+
+    def listed(self, name: str, table: Listing) -> Iterator[tuple[Level, str]]:
+        """Each entry of the lists, with its level."""
+        for level in LEVELS:
+            for entry in getattr(table, level):
+                yield level, entry
+
+    def alternatives(
+        self, name: str, table: Listing, known: tuple[str, ...] = ()
+    ) -> Iterator[tuple[Level, Alternatives]]:
+        """Entries of names with versions, ``git >= 2.30 | hg``; ``known`` are those there are, if not any will do."""
+        seen: set[tuple[str, ...]] = set()
+        for level, entry in self.listed(name, table):
+            try:
+                found = versioned(entry, known)
+            except NotUnderstood as error:
+                raise self.error([name, level], str(error), entry) from error
+            names = tuple(named for named, _ in found)
+            if names in seen:
+                raise self.error([name, level], f"'{entry}' is listed twice", entry)
+            seen.add(names)
+            yield level, found
+
+    def named(self, name: str, table: Named, made: Callable[[str, str, Level], _Need]) -> Iterator[_Need]:
+        """What stands in a table by name, for each level."""
+        seen: dict[str, Level] = {}
+        for level in LEVELS:
+            entries: Mapping[str, str] = getattr(table, level)
+            for key, text in entries.items():
+                place = [name, level, key]
+                if key in seen:
+                    raise self.error(place, f"'{key}' stands in [{name}.{seen[key]}] already")
+                seen[key] = level
+                try:
+                    yield made(key, text, level)
+                except NotUnderstood as error:
+                    raise self.error(place, f"{key}: {error}" if key not in str(error) else str(error)) from error
+
+    def number(self, read: Callable[[str], int], place: list[str], text: str) -> int:
+        """A number in words; the error names its place."""
+        try:
+            found = read(text)
+        except NotUnderstood as error:
+            raise self.error(place, str(error)) from error
+        if found <= 0:
+            raise self.error(place, f"'{text}' is nothing to hold against a limit")
+        return found
+
+
+def versioned(text: str, known: tuple[str, ...] = ()) -> Alternatives:
+    """``git >= 2.30 | hg`` as alternatives; ``known`` are the names that there are, if not any will do."""
+    found: list[tuple[str, VersionRange]] = []
+    for part in text.split("|"):
+        match = _NAMED.fullmatch(part.strip())
+        if not match or not COMMAND.fullmatch(match[1]) or (known and match[1] not in known):
+            example = f"; known: {', '.join(known)}" if known else '; write for example "git >= 2.30"'
+            raise NotUnderstood(f"'{part.strip()}' is not understood{example}")
+        versions = version_range(match[2]) if match[2] else VersionRange()
+        if versions.contradictory():
+            raise NotUnderstood(f"no version of {match[1]} can satisfy '{versions}'")
+        if match[1] in (name for name, _ in found):
+            raise NotUnderstood(f"'{match[1]}' is listed twice")
+        found.append((match[1], versions))
+    return tuple(found)
+
+
+def as_text(alternatives: Alternatives) -> str:
+    """Alternatives as they are written."""
+    return " | ".join(f"{name} {versions}" if versions.alternatives else name for name, versions in alternatives)
+
+
+def size(text: str) -> int:
+    """``200M`` in bytes, units as PHP has them."""
+    if not _SIZE.fullmatch(text.strip()):
+        raise NotUnderstood(f"'{text}' is no size; write digits and at most one of K, M, G")
+    return quantity(text).number
+
+
+def seconds(text: str) -> int:
+    """``5m`` in seconds."""
+    match = _TIME.fullmatch(text.strip())
+    if not match or not int(match[1]):
+        raise NotUnderstood(f'\'{text}\' is no length of time; write for example "90s", "5m", "1h" or "1d"')
+    return int(match[1]) * _SECONDS[match[2]]

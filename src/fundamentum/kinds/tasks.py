@@ -1,0 +1,166 @@
+"""Programs that have to be run at set times: ``[tasks.required]`` and ``[tasks.recommended]``."""
+
+import posixpath
+import re
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.packages import Install
+from fundamentum.changes.task import ScheduleTask
+from fundamentum.effective.access import user_of
+from fundamentum.kinds.base import Context, Kind, Question
+from fundamentum.kinds.directories.need import placed
+from fundamentum.kinds.tables import PATH, Reader, Table, seconds
+from fundamentum.model.findings import AGAIN, Finding, Target
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level, NotUnderstood, Text, Value
+from fundamentum.platforms import platform
+
+CRON: Final = ("cron", "cronie")
+"""Packages that run programs at set times."""
+_FILE_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
+"""What cron ignores a file for, if its name has it."""
+
+
+class TasksTable(Table):
+    """Programs to be run at set times: a path below the application's directory, and "every 15m"."""
+
+    required: Annotated[dict[str, Text], msgspec.Meta(description="Program to how often it runs.")] = {}
+    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Program to how often it runs.")] = {}
+
+
+class TaskNeed(Value, frozen=True):
+    """One program that has to be run at set times."""
+
+    command: str
+    """The part of its command line by which it is known: a path below the application's directory, say."""
+    every: int
+    """Seconds between two runs, at most."""
+    text: str
+    level: Level
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId(f"task:{self.command}")
+
+
+def task(command: str, text: str, level: Level) -> TaskNeed:
+    """One entry of a table of tasks: the program, and how often it has to run."""
+    if not PATH.fullmatch(command) or ".." in command.split("/"):
+        raise NotUnderstood(f"'{command}' is no path of a program; letters, digits and . _ @ + - / are possible")
+    match = re.fullmatch(r"every\s+(.+)", text.strip())
+    if not match:
+        raise NotUnderstood(f"'{text}' is not understood; write for example \"every 15m\"")
+    every = seconds(match[1])
+    if every < 60:
+        raise NotUnderstood("no scheduler here runs anything more often than every minute")
+    return TaskNeed(command, every, text.strip(), level)
+
+
+class Tasks(Kind[TaskNeed]):
+    """Programs that cron, or a timer, runs often enough."""
+
+    prefixes = ("task",)
+    order = 90
+    tables = {"tasks": TasksTable}
+
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[TaskNeed]:
+        yield from reader.named("tasks", tables["tasks"], task)
+
+    def questions(self, need: TaskNeed) -> Iterator[tuple[Question, str]]:
+        yield "directories", need.command
+        yield "tasks", need.command
+
+    def judge(self, need: TaskNeed, context: Context) -> Finding:
+        return _judged(need, context)
+
+
+def _judged(need: TaskNeed, context: Context) -> Finding:
+    survey, target = context.survey, context.target
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
+    if survey.asked is None or need.command not in survey.asked.tasks:
+        return replace(base, found="not known", remedy=f"the survey did not look for it: {AGAIN}")
+    found = [one for one in survey.tasks if one.command == need.command]
+    often = next((one for one in found if one.every is not None and one.every <= need.every), None)
+    one = often or next((one for one in found if one.every is None), found[0] if found else None)
+    if one is None:
+        blind = [remark for remark in survey.remarks if remark.about == "scheduled tasks"]
+        if blind:
+            return replace(base, found="not seen", remedy=f"survey again as root: {blind[0].why}")
+        return replace(
+            base,
+            verdict="unmet",
+            found="nothing runs it",
+            remedy=_schedule_words(need, context),
+            demands=tuple(_demands(need, context)),
+        )
+    words = f"every {_length(one.every)}" if one.every else "at times that are not read here"
+    base = replace(base, found=f"{words}, as {one.user or 'an unknown user'}", origin=one.origin)
+    if one.every is None:
+        return replace(base, remedy=f"look at {one.origin}: whether it comes often enough is not known")
+    remark = None
+    if one.user == "root" and user_of(survey, target) not in (None, "root"):
+        remark = "it runs as root: what it writes, the application cannot change"
+    if often:
+        return replace(base, verdict="met", remark=remark)
+    return replace(base, verdict="unmet", remedy=f"let it run {need.text}: change {one.origin}", remark=remark)
+
+
+def _demands(need: TaskNeed, context: Context) -> Iterator[Change]:
+    """A line for cron, and cron itself."""
+    line, offers = cron_line(need, context.survey, context.target), context.offers
+    if line is None or not offers.platform.carried_out or not context.target.present:
+        return
+    installed = {package.name for package in context.survey.installed or ()}
+    offered = next((name for name in CRON if offers.package(name)), None)
+    if not installed.intersection(CRON) and offered:
+        yield Install(offered)
+    yield ScheduleTask(need.command, line, posixpath.join("/etc/cron.d", _FILE_NAME.sub("-", context.needs.name)))
+
+
+def _schedule_words(need: TaskNeed, context: Context) -> str:
+    target = context.target
+    line = cron_line(need, context.survey, target)
+    if line:
+        return f"let cron run it: {line}"
+    return f"let cron run it {need.text}, with the PHP of {target.runtime.label}"
+
+
+def cron_line(need: TaskNeed, survey: Survey, target: Target) -> str | None:
+    """The line for cron that runs it often enough; None where it is not known where the program stands."""
+    user = user_of(survey, target)
+    place = placed(need.command, survey, target)
+    if place is None or user is None:
+        return None
+    path = place.real or place.path
+    if not PATH.fullmatch(path):
+        return None  # cron has its own meaning for some characters
+    program = platform(survey.system.family).program(target.runtime.branch)
+    return f"{crontab(need.every)} {user} {program} {path}"
+
+
+def crontab(every: int) -> str:
+    """The five fields of a line that comes at least that often: the largest even division that is no longer."""
+    minutes = every // 60
+    if minutes >= 1440:
+        return "20 3 * * *"
+    if minutes >= 60:
+        hours = max(n for n in (1, 2, 3, 4, 6, 8, 12) if n <= minutes // 60)
+        return f"20 */{hours} * * *" if hours > 1 else "20 * * * *"
+    step = max(n for n in (1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30) if n <= minutes)
+    return f"*/{step} * * * *" if step > 1 else "* * * * *"
+
+
+def _length(every: int | None) -> str:
+    for letter, size in (("d", 86400), ("h", 3600), ("m", 60)):
+        if every and every % size == 0:
+            return f"{every // size}{letter}"
+    return f"{every}s"
+
+
+KIND = Tasks()

@@ -1,0 +1,137 @@
+"""A plan: what to change on a server, in which order, and why."""
+
+from collections.abc import Iterable
+from datetime import date
+from typing import TypeVar
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.primitives import EditFile, WriteFile
+from fundamentum.changes.steps import Step
+from fundamentum.model.findings import Judgement
+from fundamentum.model.need_id import NeedId
+from fundamentum.model.reason import Reason
+from fundamentum.model.value import Level, Value
+
+AnyChange = TypeVar("AnyChange")
+
+
+class Effect(Value, frozen=True):
+    """What a plan changes for a site that it was not made for."""
+
+    site: str
+    """The site, and the part of it; the runtime, where no site is handed to it."""
+    name: str
+    """The directive, or ``extension NAME``."""
+    before: str
+    after: str
+
+
+class Aside(Value, frozen=True):
+    """A package that comes along, and why that deserves a look."""
+
+    package: str
+    why: str
+    instead: str
+    """The way to avoid it."""
+
+
+class Unresolved(Value, frozen=True):
+    """A need that the plan leaves unmet, and why."""
+
+    need: NeedId
+    why: str
+    application: str
+    level: Level
+
+
+class Row(Value, frozen=True):
+    """One candidate in the comparison that is shown."""
+
+    name: str
+    installed: bool
+    version: str | None
+    supported_until: date | None
+    maintained_by: str
+    chosen_for: tuple[str, ...]
+    required: int
+    recommended: int
+    installs: int
+    removes: tuple[str, ...]
+    """Packages that would be taken away."""
+    sites: tuple[str, ...]
+    """The sites that run on it today."""
+    reason: str
+    """Why it was taken, or what decided against it."""
+
+
+class Decision(Value, frozen=True):
+    """How the branches were chosen."""
+
+    rows: tuple[Row, ...] = ()
+    conflict: tuple[str, ...] = ()
+    """The smallest set of needs that no single branch meets, in words; empty if one branch serves all."""
+    apart: tuple[str, ...] = ()
+    """Why an application on a branch it shares gets a pool of its own, in words."""
+
+
+class Plan(Value, frozen=True):
+    """The way from the server as surveyed to one that meets the needs."""
+
+    server: str
+    family: str
+    before: tuple[Judgement, ...]
+    after: tuple[Judgement, ...]
+    """What a check finds once the plan has been carried out: the plan's own proof."""
+    changes: tuple[Change, ...] = ()
+    steps: tuple[Step, ...] = ()
+    """The operations that carry the changes out, in order."""
+    reasons: dict[str, tuple[Reason, ...]] = {}
+    """Why, by the key of the change."""
+    consequences: dict[str, str] = {}
+    """What a person has to know or decide about a change, by its key."""
+    words: dict[str, str] = {}
+    """Each change in a line, by its key."""
+    along: tuple[str, ...] = ()
+    """Packages that come along as dependencies."""
+    removes: tuple[str, ...] = ()
+    """Packages that the package manager would take away."""
+    asides: tuple[Aside, ...] = ()
+    sources: dict[str, str] = {}
+    """Package → the repository it comes from."""
+    unresolved: tuple[Unresolved, ...] = ()
+    decision: Decision | None = None
+    """How the branches were chosen; None where there was no choice."""
+    others: tuple[Effect, ...] = ()
+    """What it changes for sites that it was not made for."""
+
+    def of(self, kind: type[AnyChange]) -> tuple[AnyChange, ...]:
+        """The changes of one kind."""
+        return tuple(change for change in self.changes if isinstance(change, kind))
+
+    @property
+    def files(self) -> tuple[WriteFile, ...]:
+        """The files that it writes whole."""
+        return tuple(step.operation for step in self.steps if isinstance(step.operation, WriteFile))
+
+    @property
+    def edits(self) -> tuple[EditFile, ...]:
+        """The files in which it changes lines."""
+        return tuple(step.operation for step in self.steps if isinstance(step.operation, EditFile))
+
+    @property
+    def complete(self) -> bool:
+        """Whether nothing required is left unmet."""
+        return not any(need.level == "required" for need in self.unresolved)
+
+    @property
+    def empty(self) -> bool:
+        """Whether there is nothing to do."""
+        return not self.steps
+
+    def why(self, change: Change) -> tuple[Reason, ...]:
+        """The reasons of one change."""
+        return self.reasons.get(change.key, ())
+
+    def why_all(self, changes: Iterable[Change]) -> list[tuple[Change, Reason]]:
+        """The reasons of several changes, each with its change."""
+        return [(change, reason) for change in changes for reason in self.why(change)]

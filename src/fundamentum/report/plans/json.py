@@ -1,0 +1,304 @@
+"""The JSON of ``plan``: a typed document, from which the shipped schema is made too."""
+
+from typing import IO, Any, TypeVar
+
+import msgspec
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.primitives import EditFile, Kind
+from fundamentum.changes.service import Restart
+from fundamentum.changes.steps import Step
+from fundamentum.kinds import reason_in_words
+from fundamentum.model.survey import Survey
+from fundamentum.model.value import Level
+from fundamentum.plan.result import Decision, Plan, Row
+from fundamentum.platforms import platform
+from fundamentum.report.escape import as_json
+from fundamentum.report.stream import write_out
+
+AnyRow = TypeVar("AnyRow", bound=msgspec.Struct)
+FORMAT = 1
+
+
+class PlannedRuntime(msgspec.Struct):
+    """Where an application will run."""
+
+    application: str
+    branch: str
+    sapi: str
+    pool: str | None
+
+
+class Packages(msgspec.Struct):
+    """Packages by what happens to them."""
+
+    install: list[str]
+    remove: list[str]
+    along: list[str]
+
+
+class PlannedSetting(msgspec.Struct):
+    """One directive that gets another value."""
+
+    name: str
+    from_: str | None = msgspec.field(name="from")
+    to: str
+    file: str
+    runtime: str
+
+
+class PlannedExtension(msgspec.Struct):
+    """One extension that is switched on."""
+
+    extension: str
+    runtime: str
+
+
+class PlannedLimit(msgspec.Struct):
+    """One limit of a web server or a process manager that is widened."""
+
+    name: str
+    from_: str = msgspec.field(name="from")
+    to: str
+    file: str | None
+    """None: by a command."""
+    site: str | None
+    runtime: str | None
+
+
+class PlannedDirectory(msgspec.Struct):
+    """One directory that is made, or given to somebody."""
+
+    path: str
+    commands: list[str]
+
+
+class PlannedTask(msgspec.Struct):
+    """One program that is run at set times."""
+
+    command: str
+    line: str
+    file: str
+
+
+class PlannedModules(msgspec.Struct):
+    """What is switched on in a web server so that it hands PHP files to PHP."""
+
+    server: str
+    on: list[str]
+    off: list[str]
+    snippets: list[str]
+    links: list[str] = []
+    """Links to the files that sites are set up in."""
+
+
+class PlannedService(msgspec.Struct):
+    """One service that is restarted."""
+
+    name: str
+    action: str
+
+
+class ComparedBranch(msgspec.Struct):
+    """One branch that was weighed."""
+
+    branch: str
+    installed: bool
+    php: str | None
+    fixed_until: str | None
+    maintained_by: str
+    chosen_for: list[str]
+    required_unmet: int
+    recommended_unmet: int
+    packages: int
+    removes: list[str]
+    sites: list[str]
+    reason: str
+
+
+class FileChange(msgspec.Struct):
+    """A change of an existing file, as a unified diff."""
+
+    file: str
+    diff: str
+
+
+class ComesAlong(msgspec.Struct):
+    """A package that comes along and deserves a look."""
+
+    package: str
+    why: str
+    instead: str
+
+
+class UnresolvedNeed(msgspec.Struct):
+    """A need that stays unmet."""
+
+    need: str
+    why: str
+    application: str
+    level: Level
+
+
+class OtherSite(msgspec.Struct):
+    """One value that another site has afterwards."""
+
+    site: str
+    name: str
+    before: str
+    after: str
+
+
+class StepRow(msgspec.Struct):
+    """One operation: its commands in a shell's words, and the reason for each thing in it."""
+
+    title: str
+    commands: list[str]
+    why: list[str]
+    kind: Kind
+    subject: str
+    """The file, service or source it is about."""
+
+
+class WhyRow(msgspec.Struct):
+    """A need that a change serves."""
+
+    application: str
+    need: str
+    level: Level
+    note: str | None
+
+
+class ChangeRow(msgspec.Struct):
+    """One change, of whatever kind."""
+
+    key: str
+    """What it changes.  Findings name their changes so."""
+    kind: str
+    about: str
+    effect: str
+    """What becomes of it; empty where that is what it is about."""
+    file: str | None
+    words: str
+    """What a person would do."""
+    why: list[WhyRow]
+
+
+class PlanDocument(msgspec.Struct):
+    """The output of ``fundamentum plan --format json``."""
+
+    format: int
+    server: str
+    complete: bool
+    runtimes: list[PlannedRuntime]
+    packages: Packages
+    settings: list[PlannedSetting]
+    enable: list[PlannedExtension]
+    services: list[PlannedService]
+    steps: list[StepRow]
+    unresolved: list[UnresolvedNeed]
+    edits: list[FileChange]
+    compared: list[ComparedBranch]
+    conflict: list[str]
+    """Needs that cannot hold together, in words."""
+    apart: list[str]
+    """Why applications on one branch get pools of their own, in words."""
+    asides: list[ComesAlong]
+    limits: list[PlannedLimit]
+    directories: list[PlannedDirectory]
+    tasks: list[PlannedTask]
+    modules: list[PlannedModules]
+    others: list[OtherSite]
+    """What the plan changes for sites that it was not made for."""
+    changes: list[ChangeRow]
+    """Every change, in order; those of most kinds have a row in one of the other tables too."""
+    undo: list[str]
+    """What takes the operations back, the last one first, as far as commands can."""
+
+
+def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+    """The document, to the stream."""
+    write_out(as_json(plan_document(plan)), stream)
+
+
+def plan_document(plan: Plan) -> PlanDocument:
+    """The plan with its steps spelled out; each change fills a row in the table of its kind too."""
+    targets = [(one.needs.name, one.target.runtime) for one in plan.after]
+    of = platform(plan.family)
+    tables: dict[str, list[dict[str, Any]]] = {}
+    for change in plan.changes:
+        tables.setdefault(change.FILLS, []).append(change.row())
+    packages = [row["install"] for row in tables.pop("packages", [])]
+    decision = plan.decision or Decision()
+    return PlanDocument(
+        format=FORMAT,
+        server=plan.server,
+        complete=plan.complete,
+        runtimes=[PlannedRuntime(name, runtime.branch, runtime.sapi, runtime.pool) for name, runtime in targets],
+        packages=Packages(install=packages, remove=list(plan.removes), along=list(plan.along)),
+        settings=_rows(tables, "settings", PlannedSetting),
+        enable=_rows(tables, "enable", PlannedExtension),
+        services=_rows(tables, "services", PlannedService),
+        limits=_rows(tables, "limits", PlannedLimit),
+        directories=_rows(tables, "directories", PlannedDirectory),
+        tasks=_rows(tables, "tasks", PlannedTask),
+        modules=_rows(tables, "modules", PlannedModules),
+        steps=[_step(plan, step) for step in plan.steps],
+        changes=[_change(plan, change) for change in plan.changes],
+        others=[OtherSite(one.site, one.name, one.before, one.after) for one in plan.others],
+        unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
+        edits=[FileChange(one.path, one.diff) for one in plan.edits],
+        compared=[_compared(row) for row in decision.rows],
+        conflict=list(decision.conflict),
+        apart=list(decision.apart),
+        asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
+        undo=[command for step in _back(plan) for command in step.operation.undone(of)],
+    )
+
+
+def _back(plan: Plan) -> list[Step]:
+    """The steps from the last to the first; services take up what there is then."""
+    return sorted(reversed(plan.steps), key=lambda step: step.operation.KIND == "restart")
+
+
+def _rows(tables: dict[str, list[dict[str, Any]]], name: str, kind: type[AnyRow]) -> list[AnyRow]:
+    return msgspec.convert(tables.get(name, []), list[kind])  # type: ignore[valid-type]
+
+
+def _step(plan: Plan, step: Step) -> StepRow:
+    operation = step.operation
+    reasons = [f"{change.about}: {reason_in_words(reason)}" for change, reason in plan.why_all(step.changes)]
+    reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
+    if operation.KIND == "restart" and len(plan.steps) > len(plan.of(Restart)):
+        reasons.append(f"{operation.thing}: so that it runs with the changes above")
+    commands = [] if isinstance(operation, EditFile) else operation.commands(platform(plan.family))
+    return StepRow(operation.title, commands, reasons, operation.KIND, operation.thing)
+
+
+def _change(plan: Plan, change: Change) -> ChangeRow:
+    return ChangeRow(
+        key=change.key,
+        kind=type(change).__module__.rpartition(".")[2],
+        about=change.about,
+        effect=change.effect,
+        file=change.file or None,
+        words=plan.words[change.key],
+        why=[WhyRow(reason.application, reason.need, reason.level, reason.note) for reason in plan.why(change)],
+    )
+
+
+def _compared(row: Row) -> ComparedBranch:
+    return ComparedBranch(
+        row.name,
+        row.installed,
+        row.version,
+        row.supported_until.isoformat() if row.supported_until else None,
+        row.maintained_by,
+        list(row.chosen_for),
+        row.required,
+        row.recommended,
+        row.installs,
+        list(row.removes),
+        list(row.sites),
+        row.reason,
+    )

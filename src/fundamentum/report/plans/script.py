@@ -1,0 +1,144 @@
+"""A plan as a POSIX shell script that is safe to read and safe to run twice."""
+
+from collections.abc import Iterator
+from typing import IO
+
+from fundamentum.changes.primitives import (
+    ConfigureSource,
+    EditFile,
+    InstallPackages,
+    Own,
+    Primitive,
+    SwitchExtension,
+    SwitchInServer,
+    SwitchStream,
+    TakeUp,
+    WriteFile,
+)
+from fundamentum.changes.steps import Step
+from fundamentum.errors import FundamentumError
+from fundamentum.kinds import reason_in_words
+from fundamentum.model.survey import Survey
+from fundamentum.plan.result import Plan
+from fundamentum.platforms import families, platform
+from fundamentum.platforms.base import Platform
+from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
+from fundamentum.report.shell_library import functions_for, introduction
+from fundamentum.report.stream import write_out
+from fundamentum.webservers.base import SwitchCommand
+
+
+def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+    """The script, to the stream."""
+    write_out(as_script(plan), stream)
+
+
+def as_script(plan: Plan) -> str:
+    """The script: the plan first, as it is told, behind it what its steps are written in.
+
+    Every word that comes from a server or an application is quoted.
+    """
+    of = platform(plan.family)
+    if not of.carried_out and not plan.empty:
+        raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
+    names = ", ".join(one.needs.name for one in plan.after)
+    runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
+    body = [line for number, step in enumerate(plan.steps, 1) for line in _step(plan, number, step)]
+    body += _left(plan)
+    body += ["finish"] if not plan.empty else ['say "nothing to do"']
+    library = functions_for(plan.family, body)
+    if any('"$cr"' in line for line in body):
+        library.append("cr=$(printf '\\r')")
+    return "\n".join(
+        [
+            "#!/bin/sh",
+            *_comment(f"What {plan.server} lacks for {names} on {runtimes}."),
+            *introduction(),
+            "set -eu",
+            "",
+            "plan() {",
+            *(f"    {line}" if line else "" for line in body),
+            "}",
+            "",
+            "# What the plan is written in; it is carried out by the last line.",
+            *library,
+            "",
+            "plan",
+            "",
+        ]
+    )
+
+
+def _step(plan: Plan, number: int, step: Step) -> list[str]:
+    """One step: its title and reasons as comments, and what does it."""
+    operation, along = step.operation, []
+    if isinstance(operation, InstallPackages):
+        along += [f"with them come, as dependencies: {', '.join(plan.along)}"] if plan.along else []
+        along += [f"they take away: {', '.join(plan.removes)}"] if plan.removes else []
+    whys = [
+        f"{change.about}{f' {change.effect}' if change.effect else ''}: {reason_in_words(reason)}"
+        for change, reason in plan.why_all(step.changes)
+    ]
+    whys += [words for change in step.changes if (words := plan.consequences.get(change.key))]
+    comments = [line for words in (*whys, *along) for line in _comment(f"  {words}")]
+    return [*_comment(f"{number}. {operation.title}"), *comments, *in_shell(operation, platform(plan.family)), ""]
+
+
+def in_shell(operation: Primitive, of: Platform) -> list[str]:
+    """An operation in the words of the script's own functions."""
+    match operation:
+        case ConfigureSource(source, packages):
+            return [shell_words(["need_source", clean(source), *(word for pair in packages for word in pair)])]
+        case SwitchStream(stream):
+            return [shell_words(["switch_stream", *stream.split(":", 1)])]
+        case InstallPackages(names, again):
+            fresh = [f"install_packages {shell_words(names)}"] if names else []
+            return fresh + ([f"install_again {shell_words(again)}"] if again else [])
+        case SwitchExtension(switches):
+            return [shell_words(["switch_on", branch, sapi, switch]) for branch, sapi, switch, _ in switches]
+        case SwitchInServer(parts):
+            return [_switched(part) for part in parts]
+        case WriteFile(path):
+            return _with_lines("write_file", path, operation.content)
+        case EditFile(path):
+            return _with_lines("change_file", path, operation.diff)
+        case Own():
+            return [shell_words(words) for words in _owned(operation)]
+        case TakeUp(service, verb):
+            return [shell_words([f"{verb}_service", service, *of.service_check(service)])]
+    return []
+
+
+def _switched(part: SwitchCommand) -> str:
+    query = shell_words(part.query)
+    words = (part.name, query if part.on else f"! {query}", shell_words(part.command), shell_words(part.back))
+    return shell_words(["switch_part", *words])
+
+
+def _left(plan: Plan) -> Iterator[str]:
+    for need in plan.unresolved:
+        yield from _comment(f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}")
+
+
+def _owned(change: Own) -> list[list[str]]:
+    """A directory's change in the words of the script's own functions."""
+    out: list[list[str]] = []
+    if change.make:
+        out.append(["make_directory", change.path, f"{change.mode:o}", change.owner or "root", change.group or ""])
+    else:
+        if change.owner or change.group:
+            out.append(["give", change.path, change.owner or "", change.group or ""])
+        out += [["set_mode", change.path, f"{change.mode:o}"]] if change.mode is not None else []
+    out += [["set_mode", path, f"{mode:o}"] for path, mode in change.opened]
+    out += [["grant", path, change.user, letters] for path, letters in change.grants]
+    return out + ([["set_label", change.path, change.label]] if change.label else [])
+
+
+def _comment(text: str) -> list[str]:
+    return [f"# {clean(text)}"]
+
+
+def _with_lines(function: str, path: str, content: str) -> list[str]:
+    """A call with a path and the lines of a content, one below the other."""
+    words = [f"{function} {shell_word(path)}", *(f"    {word}" for word in shell_lines(content))]
+    return [*(word + " \\" for word in words[:-1]), words[-1]]

@@ -34,6 +34,7 @@ ASKED = Asked(
     commands=("grep", "git", "nginx", "convert", "mail", "unzip"),
     packages=("mariadb-server", "postgresql"),
     tasks=("bin/fetch.php",),
+    texts=("/etc/debian_version", "/etc/absent", "/usr/share/doc"),
 )
 
 

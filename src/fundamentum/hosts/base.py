@@ -10,7 +10,7 @@ from typing import BinaryIO, Final, Protocol
 import msgspec
 
 from fundamentum.errors import HostError
-from fundamentum.hosts.processes import Running
+from fundamentum.hosts.processes import VARIABLES, Running
 from fundamentum.model.surroundings import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 
@@ -111,10 +111,11 @@ class Host(Protocol):
     def resolve(self, path: str) -> str | None:
         """The path with all links followed; None if there is nothing."""
 
-    def running(self, beginnings: Sequence[str]) -> Running:
+    def running(self, beginnings: Sequence[str], names: Sequence[str] = VARIABLES) -> Running:
         """The processes inside this root whose command lines begin so, as far as that can be seen.
 
-        Each beginning is an extended regular expression; a recording holds those of its recorder.
+        Each beginning is an extended regular expression, ``names`` are the variables that are wanted of each process; a
+        recording holds those of its recorder.
         """
 
     def answer(self, question: Question) -> bytes | None:

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
 from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, Visit, text_or_none
-from fundamentum.hosts.processes import Running, running
+from fundamentum.hosts.processes import VARIABLES, Running, running
 from fundamentum.model.surroundings import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import PLAINLY
@@ -189,8 +189,8 @@ class DirectoryHost:
         except (OSError, ValueError, HostError):
             return None
 
-    def running(self, beginnings: Sequence[str]) -> Running:
-        return running(self.root, beginnings)
+    def running(self, beginnings: Sequence[str], names: Sequence[str] = VARIABLES) -> Running:
+        return running(self.root, beginnings, names)
 
     def answer(self, question: Question) -> bytes | None:
         if not self.live or self._prefix:

@@ -13,7 +13,7 @@ import msgspec
 MANAGER: Final = "php-fpm: master process( [(][^)]*[)])?"
 """How the command line of PHP's process manager begins: an extended regular expression.  It names its main file."""
 VARIABLES: Final = ("PHPRC", "PHP_INI_SCAN_DIR")
-"""The environment variables that decide which files PHP reads; no others are looked at."""
+"""The environment variables that decide which files PHP reads; beside them only those asked for are looked at."""
 MAX_ENVIRONMENT: Final = 128 * 1024
 DELETED: Final = " (deleted)"
 """What the kernel adds to the program of a process once the file was replaced."""
@@ -30,7 +30,7 @@ class Process(msgspec.Struct, frozen=True):
     started: float
     program: str = ""
     variables: tuple[tuple[str, str], ...] | None = None
-    """Its :data:`VARIABLES`; None where its environment cannot be seen."""
+    """Those that are wanted of it; None where its environment cannot be seen."""
 
 
 class Running(msgspec.Struct, frozen=True):
@@ -40,10 +40,11 @@ class Running(msgspec.Struct, frozen=True):
     hidden: bool = False
 
 
-def running(root: Path, beginnings: Sequence[str]) -> Running:
+def running(root: Path, beginnings: Sequence[str], names: Sequence[str] = VARIABLES) -> Running:
     """The processes that run inside this root and whose command line begins in one of these ways.  Source: proc(5).
 
-    Each is an extended regular expression.  What follows in a command line may hold anything, a password too.
+    Each is an extended regular expression; ``names`` are the variables that are wanted of them.  What follows in a
+    command line may hold anything, a password too.
     """
     wanted = re.compile(rf"(?:{'|'.join(beginnings)})(?= |$)")
     found: dict[tuple[str, str], float] = {}
@@ -75,26 +76,26 @@ def running(root: Path, beginnings: Sequence[str]) -> Running:
             continue  # the process ended, or is not ours to see
         key = (title[0], program)
         if started < found.get(key, math.inf):
-            variables[key] = _variables(number)
+            variables[key] = _variables(number, names)
         found[key] = min(started, found.get(key, started))
     return seen(found, hidden, variables)
 
 
-def _variables(number: str) -> tuple[tuple[str, str], ...] | None:
-    """Those of a process that decide which files PHP reads.  A process that overwrites its own says nothing of them."""
+def _variables(number: str, names: Sequence[str]) -> tuple[tuple[str, str], ...] | None:
+    """Those of a process that are wanted.  A process that overwrites its own says nothing of them."""
     try:
         environment = Path(f"/proc/{number}/environ").read_bytes()[:MAX_ENVIRONMENT]
     except OSError:
         return None
-    return variables_in(environment.split(b"\0"))
+    return variables_in(environment.split(b"\0"), names)
 
 
-def variables_in(lines: Sequence[bytes]) -> tuple[tuple[str, str], ...] | None:
-    """The deciding ones among ``NAME=value`` lines; None if these are no such lines, or there are none."""
+def variables_in(lines: Sequence[bytes], names: Sequence[str]) -> tuple[tuple[str, str], ...] | None:
+    """Those of these names among ``NAME=value`` lines; None if these are no such lines, or there are none."""
     if not lines or not re.match(rb"[A-Za-z_]\w*=", lines[0]):
         return None
     pairs = (line.decode("utf-8", "replace").partition("=") for line in lines)
-    return tuple(sorted((name, value[:4096]) for name, sign, value in pairs if sign and name in VARIABLES))
+    return tuple(sorted((name, value[:4096]) for name, sign, value in pairs if sign and name in names))
 
 
 def seen(

@@ -228,12 +228,12 @@ class Recording:
                 kind = match[1] or {"group": "owning-group"}.get(match[3], match[3])  # type: ignore[assignment]
                 self._grants[path] = (*self._grants.get(path, ()), Grant(kind, int(match[2] or 0), bits))
 
-    def running(self, beginnings: Sequence[str]) -> Running:
+    def running(self, beginnings: Sequence[str], names: Sequence[str] = VARIABLES) -> Running:
         found: dict[tuple[str, str], float] = {}
         variables: dict[tuple[str, str], tuple[tuple[str, str], ...] | None] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):
-            fields = line.split("\t", 6)
+            fields = line.split("\t")
             whose, started, title, program, environment = [*fields, "", "", "", ""][:5]
             hidden = hidden or whose == "hidden"
             if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
@@ -241,7 +241,7 @@ class Recording:
                 if float(started) >= found.get(key, math.inf):
                     continue
                 found[key] = float(started)
-                pairs = [tuple(one.split("=", 1)) for one in fields[5:] if one.startswith(VARIABLES) and "=" in one]
+                pairs = [tuple(one.split("=", 1)) for one in fields[5:] if one.partition("=")[0] in names]
                 variables[key] = tuple(sorted(pairs)) if environment == "seen" else None  # type: ignore[arg-type]
         return seen(found, hidden, variables)
 

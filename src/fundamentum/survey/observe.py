@@ -26,7 +26,7 @@ from fundamentum.survey import asked_about as around
 from fundamentum.survey.asked_about import Beside
 from fundamentum.survey.installations import installations
 from fundamentum.survey.line_texts import LineTexts
-from fundamentum.survey.probes import fpm_pools, php_config, php_modules, system
+from fundamentum.survey.probes import answers, fpm_pools, php_config, php_modules, system
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.masters import with_masters
 from fundamentum.survey.probes.php_config import Configuration
@@ -58,7 +58,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    running = _running(host)
+    running = _running(host, asked.variables if asked else ())
     programs, places = _php(host, about, packages, remarks, running)
     runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes)
@@ -95,16 +95,17 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         servers=web_servers(host, found_sites.files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
+        answers=answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
     return scrubbed(found)
 
 
-def _running(host: Host) -> Running:
+def _running(host: Host, variables: Iterable[str]) -> Running:
     """The processes of PHP's managers and of the web servers, as far as they can be seen."""
     servers = [webserver(name) for name in names()]
     beginnings = (text for server in servers for text in (server.process, server.worker))
-    return host.running([processes.MANAGER, *filter(None, beginnings)])
+    return host.running([processes.MANAGER, *filter(None, beginnings)], (*processes.VARIABLES, *variables))
 
 
 def _completed(

@@ -258,7 +258,8 @@ def plan_document(plan: Plan) -> PlanDocument:
 
 def _back(plan: Plan) -> list[Step]:
     """The steps from the last to the first; services take up what there is then."""
-    return sorted(reversed(plan.steps), key=lambda step: step.operation.KIND == "restart")
+    services = [step for step in plan.steps if step.operation.KIND == "restart"]
+    return [*(step for step in reversed(plan.steps) if step not in services), *services]
 
 
 def _rows(tables: dict[str, list[dict[str, Any]]], name: str, kind: type[AnyRow]) -> list[AnyRow]:

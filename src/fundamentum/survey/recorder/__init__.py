@@ -12,9 +12,11 @@ from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
 from fundamentum.model.surroundings import Asked
 from fundamentum.platforms import names, parts, platform, text_of
+from fundamentum.survey.probes.answers import SOCKET, TEXT
 from fundamentum.webservers import webserver
 
 PATH: Final = re.compile(r"[A-Za-z0-9_.@+/-]+")
+VARIABLE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 COMMAND: Final = re.compile(r"[A-Za-z0-9_.+-]+")
 _HERE: Final = Path(__file__).parent
 
@@ -47,7 +49,6 @@ def _marks_of_entries() -> dict[str, str]:
         "PROCESSES": "|".join(
             (processes.MANAGER, *(text for one in behind for text in (one.process, one.worker) if text))
         ),
-        "VARIABLES": "|".join(processes.VARIABLES),
         "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
         "CONTENTS": _fragments("recorder_contents.sh"),
         "ROOTS": " ".join(one.root_directive.lower() for one in behind if one.root_directive),
@@ -72,6 +73,9 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
         "COMMANDS": _words(wanted.commands, COMMAND),
         "TASKS": _words(wanted.tasks, PATH),
         "PACKAGES": _words(sorted(packages), COMMAND),
+        "TEXTS": _words(wanted.texts, TEXT),
+        "SOCKETS": _words(wanted.sockets, SOCKET),
+        "VARIABLES": "|".join((*processes.VARIABLES, *(one for one in wanted.variables if VARIABLE.fullmatch(one)))),
     }
 
 

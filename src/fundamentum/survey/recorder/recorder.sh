@@ -70,6 +70,8 @@ directories='%DIRECTORIES%'
 commands='%COMMANDS%'
 tasks='%TASKS%'
 packages='%PACKAGES%'
+texts='%TEXTS%'
+sockets='%SOCKETS%'
 
 # Files that configure the directory they lie in.
 directory_files='%DIRECTORY_FILES%'
@@ -193,6 +195,27 @@ awk 'FILENAME == ARGV[1] { seen[$0] = 1; next } $0 != "" && !seen[$0]++ { print 
 # --- What the server's own programs say.
 
 %ANSWERS%
+
+# --- Texts and sockets that were asked about: what is there, line by line, without what may be a password.
+
+{
+    for path in $texts; do
+        if [ -f "$path" ] && [ -r "$path" ]; then
+            printf 'there\ttext:%s\n' "$path"
+            head -c 65536 -- "$path" | tr '\t\000' '  ' | grep -viE 'passw|passwd|secret|token|credential|api_?key|license|://[^/]*@' |
+                head -n 500 | awk -v of="$path" '{ print "line\ttext:" of "\t" $0 }'
+        elif [ ! -e "$path" ]; then
+            printf 'absent\ttext:%s\n' "$path"
+        fi
+    done
+    for place in $sockets; do
+        case $place in
+            /*) awk -v path="$place" '$NF == path && $4 ~ /1....$/ { found = 1 } END { exit !found }' /proc/net/unix ;;
+            *) awk -v port="$(printf ':%04X' "${place##*:}")" 'substr($2, length($2) - 4) == port && $4 == "0A" { found = 1 }
+                END { exit !found }' /proc/net/tcp /proc/net/tcp6 ;;
+        esac 2>/dev/null && printf 'there\tsocket:%s\n' "$place" || printf 'absent\tsocket:%s\n' "$place"
+    done
+} 2>/dev/null >"$stage/answer-asked"
 
 # --- Directories that cannot be listed.
 

@@ -68,7 +68,10 @@ class ChangeLine(Change, frozen=True):
             return tuple(replace(one, values=tuple(map(self._changed, one.values))) for one in holders)
 
         sites = tuple(replace(site, layers=within(site.layers)) if site.layers else site for site in survey.sites)
-        runtimes = tuple(replace(r, sections=within(r.sections)) if r.sections else r for r in survey.runtimes)
+        runtimes = tuple(
+            replace(runtime, sections=within(runtime.sections)) if runtime.sections else runtime
+            for runtime in survey.runtimes
+        )
         return replace(survey, sites=sites, runtimes=runtimes)
 
     def _changed(self, assignment: Assignment) -> Assignment:

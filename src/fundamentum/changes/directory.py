@@ -115,7 +115,7 @@ def _leading_to(path: str, places: dict[str, Place]) -> list[str]:
 def _granted(place: Place, grant: Grant) -> Place:
     """With one more entry in the access list.  Source: setfacl(1): the mask is widened to hold every entry."""
     others = [one for one in place.grants if one.kind != "mask" and (one.kind, one.id) != (grant.kind, grant.id)]
-    if not any(one.kind == "owning-group" for one in others):
+    if not any(other.kind == "owning-group" for other in others):
         others.append(Grant("owning-group", 0, place.mode >> 3 & 7))
     mask = 0
     for one in (*others, grant):

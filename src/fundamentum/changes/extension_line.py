@@ -44,7 +44,9 @@ class LoadByLine(Change, frozen=True):
     def applied(self, survey: Survey, offers: Offers) -> Survey:
         like = next((runtime for runtime in survey.runtimes if runtime.label == self.runtime), None)
         same = {runtime.label for runtime in survey.runtimes if like and self._read_by(runtime, like)}
-        changed = tuple(loading(one, self.extension) if one.label in same else one for one in survey.runtimes)
+        changed = tuple(
+            loading(runtime, self.extension) if runtime.label in same else runtime for runtime in survey.runtimes
+        )
         return replace(survey, runtimes=changed)
 
     def _read_by(self, runtime: Runtime, like: Runtime) -> bool:
@@ -65,7 +67,7 @@ def ini_line(path: str, label: str, place: Place, text: str, name: str, commente
 
     ``name`` is the directive whose line it takes the place of, ``commented`` a comment that it takes the place of.
     """
-    runtime = next((one for one in place.survey.runtimes if one.label == label), None)
+    runtime = next((runtime for runtime in place.survey.runtimes if runtime.label == label), None)
     main = (runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini") if runtime else ""
     if runtime is None or runtime.scan_dir or main != path:
         head = f"; Limits for {place.label}, as planned by fundamentum." if name else "; As planned by fundamentum."

@@ -53,7 +53,7 @@ class Install(Change, frozen=True):
         offer = offers.package(self.package)
         if offer is None:
             return survey
-        others = tuple(one for one in survey.installed or () if one.name != self.package)
+        others = tuple(package for package in survey.installed or () if package.name != self.package)
         installed = Installed(self.package, offer.version, offer.provides)
         survey = _with_commands(replace(survey, installed=(*others, installed)), self.package)
         survey = _with_web_server(self.package, survey)
@@ -80,7 +80,7 @@ def _with_commands(survey: Survey, package: str) -> Survey:
 def _with_web_server(package: str, survey: Survey) -> Survey:
     """The web server that a package brings, as it is once it is installed; one that is there stays as it is."""
     name = next((name for name in names() if webserver(name).package == package), None)
-    if name is None or survey.web_servers is None or any(one.server == name for one in survey.web_servers):
+    if name is None or survey.web_servers is None or any(server.server == name for server in survey.web_servers):
         return survey
     return replace(survey, web_servers=(*survey.web_servers, webserver(name).fresh(name)))
 
@@ -121,7 +121,9 @@ def _with_module(survey: Survey, branch: str, extension: str, offer: Offer, coll
         offer.name,
         of.switch_file(branch, extension),
     )
-    found = {(b.branch, b.home): b for b in survey.branches}
-    found[branch, home] = replace(present, modules=(*(m for m in present.modules if m.name != extension), module))
+    found = {(branch.branch, branch.home): branch for branch in survey.branches}
+    found[branch, home] = replace(
+        present, modules=(*(module for module in present.modules if module.name != extension), module)
+    )
     survey = replace(survey, branches=tuple(found.values()))
     return in_branch(survey, branch, lambda r: loading(r, extension) if r.home == home and r.packaged else r)

@@ -165,7 +165,7 @@ class SwitchInServer(Primitive, frozen=True):
 
     @property
     def thing(self) -> str:
-        return ",".join(one.name for one in self.switching)
+        return ",".join(part.name for part in self.switching)
 
     @property
     def title(self) -> str:

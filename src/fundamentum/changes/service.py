@@ -47,18 +47,22 @@ class Restart(Change, frozen=True):
         """The server with a service that runs, and has read everything."""
         now = float(survey.taken or 1) if self.verb == "start" else None
         runtimes = tuple(
-            replace(one, stale=(), answer=None, started=now or one.started) if one.service == self.service else one
-            for one in survey.runtimes
+            replace(runtime, stale=(), answer=None, started=now or runtime.started)
+            if runtime.service == self.service
+            else runtime
+            for runtime in survey.runtimes
         )
         of = platform(survey.system.family)
         servers = tuple(
-            replace(one, started=now or one.started, stale=()) if of.web_service(one.server) == self.service else one
-            for one in survey.servers
+            replace(server, started=now or server.started, stale=())
+            if of.web_service(server.server) == self.service
+            else server
+            for server in survey.servers
         )
         waited_at = {runtime.listen for runtime in runtimes if runtime.service == self.service}
         places = tuple(
-            replace(one, kind="file") if one.kind == "absent" and one.path in waited_at else one
-            for one in survey.places
+            replace(place, kind="file") if place.kind == "absent" and place.path in waited_at else place
+            for place in survey.places
         )
         return replace(survey, runtimes=runtimes, servers=servers, places=places)
 

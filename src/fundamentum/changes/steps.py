@@ -41,7 +41,11 @@ def _rank(step: Step) -> tuple[int, str]:
 
 def restarts(changes: Sequence[Change], runtimes: Iterable[Runtime], platform: Platform) -> list[Restart]:
     """Every service that has to take something up, once, with what is enough for all changes."""
-    touched = [one.service for one in runtimes if one.service and any(change.concerns(one) for change in changes)]
+    touched = [
+        runtime.service
+        for runtime in runtimes
+        if runtime.service and any(change.concerns(runtime) for change in changes)
+    ]
     wanted = [(service, "restart") for service in touched]
     wanted += [pair for change in changes for pair in change.services(platform)]
     found: dict[str, Restart] = {}

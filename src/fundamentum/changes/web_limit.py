@@ -88,9 +88,11 @@ class WidenLimit(Change, frozen=True):
     def _widened(self, site: Site) -> Site:
         if self.spot is None:
             same = site.server == self.server and self.site == site.name
-            limits = (replace(one, value=self.after) if same and one.name == self.name else one for one in site.limits)
+            limits = (
+                replace(limit, value=self.after) if same and limit.name == self.name else limit for limit in site.limits
+            )
             return replace(site, limits=tuple(limits))
-        return replace(site, limits=tuple(self._changed(one, site, self.spot) for one in site.limits))
+        return replace(site, limits=tuple(self._changed(limit, site, self.spot) for limit in site.limits))
 
     def _changed(self, limit: Limit, site: Site, spot: Spot) -> Limit:
         own = limit.own
@@ -169,10 +171,10 @@ class LimitForAll(Change, frozen=True):
     def _allowed(self, site: Site) -> Site:
         """What a web server allows all sites, each of them is allowed that has no limit of its own."""
         limits = tuple(
-            replace(one, value=self.after, origin=Origin(self.path, 2))
-            if site.server == self.server and one.name == self.name and one.own is None
-            else one
-            for one in site.limits
+            replace(limit, value=self.after, origin=Origin(self.path, 2))
+            if site.server == self.server and limit.name == self.name and limit.own is None
+            else limit
+            for limit in site.limits
         )
         return replace(site, limits=limits)
 

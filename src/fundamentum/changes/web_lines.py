@@ -50,7 +50,7 @@ class AddLines(Change, frozen=True):
     def _passable(self, site: Site) -> Site:
         if self.spot is not None and site.spot != self.spot:
             return site
-        return replace(site, barriers=tuple(one for one in site.barriers if one != self.barrier))
+        return replace(site, barriers=tuple(barrier for barrier in site.barriers if barrier != self.barrier))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         if self.spot:

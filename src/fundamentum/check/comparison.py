@@ -70,7 +70,7 @@ def _system(first: Survey, second: Survey) -> Iterator[Difference]:
 def _packages(first: Survey, second: Survey) -> Iterator[Difference]:
     if first.installed is None or second.installed is None:
         return
-    sides = [{one.name: one.version for one in survey.installed or ()} for survey in (first, second)]
+    sides = [{package.name: package.version for package in survey.installed or ()} for survey in (first, second)]
     for name in sorted(set(sides[0]) | set(sides[1])):
         one, two = sides[0].get(name, ABSENT), sides[1].get(name, ABSENT)
         if one != two and _speaks_of_php(name):
@@ -143,7 +143,7 @@ def _within(label: str, one: Runtime, two: Runtime) -> Iterator[Difference]:
 
 
 def _extensions(runtime: Runtime) -> dict[str, str]:
-    return {one.name: "fails to load" if one.fault else "loaded" for one in runtime.extensions}
+    return {extension.name: "fails to load" if extension.fault else "loaded" for extension in runtime.extensions}
 
 
 def _sites(first: Survey, second: Survey) -> Iterator[Difference]:

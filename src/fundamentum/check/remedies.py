@@ -54,7 +54,7 @@ def remedies(judgements: Sequence[Judgement], survey: Survey, label: str, levels
 
 def _findings(judgements: Sequence[Judgement], levels: Sequence[Level]) -> Iterator[tuple[Judgement, Finding]]:
     """The findings that something is done about, of the command line too."""
-    both = [*judgements, *(one.command_line for one in judgements if one.command_line)]
+    both = [*judgements, *(judgement.command_line for judgement in judgements if judgement.command_line)]
     for judgement in both:
         if not refused(judgement):
             yield from ((judgement, finding) for finding in judgement.findings if finding.level in levels)

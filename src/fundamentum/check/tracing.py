@@ -112,7 +112,7 @@ def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tupl
 
 def _extension(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
     modules = [(branch, module) for branch in survey.branches for module in branch.modules if module.name == name]
-    loaded = any(one.name == name for runtime in survey.runtimes for one in runtime.extensions)
+    loaded = any(extension.name == name for runtime in survey.runtimes for extension in runtime.extensions)
     wanted = tuple(
         Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
         for needs in applications
@@ -136,16 +136,18 @@ def _extension(name: str, survey: Survey, offers: Offers, applications: Sequence
     runtimes = []
     for runtime in survey.runtimes:
         now = standing(name, Context(Needs(""), survey, Target(runtime, "traced"), offers))
-        lines = [one for one in runtime.extensions if one.name == name]
-        working = next((one for one in lines if one.fault is None), None)
+        lines = [extension for extension in runtime.extensions if extension.name == name]
+        working = next((line for line in lines if line.fault is None), None)
         places = tuple(
-            Place(str(one.origin), "loads it" if one.fault is None else f"fails: {one.fault.words}", one is working)
-            for one in lines
+            Place(str(line.origin), "loads it" if line.fault is None else f"fails: {line.fault.words}", line is working)
+            for line in lines
         )
         runtimes.append(InRuntime(runtime.label, f"{now.state or 'unknown'}: {now.found}", places, now.remedy or ""))
     owners = {module.package for _, module in modules if module.package}
     installed = [
-        Source(one.name, one.version, "installed", brings=name) for one in survey.installed or () if one.name in owners
+        Source(package.name, package.version, "installed", brings=name)
+        for package in survey.installed or ()
+        if package.name in owners
     ]
     yield Trace("extension", name, tuple(about), tuple(runtimes), (*installed, *_offered(packages, offers)), wanted)
 
@@ -234,15 +236,17 @@ def _places(name: str, runtime: Runtime) -> Iterator[Place]:
 
 
 def _package(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
-    installed = [one for one in survey.installed or () if one.name == name]
-    packages = [one for one in survey.offers or () if one.name == name]
+    installed = [package for package in survey.installed or () if package.name == name]
+    packages = [offer for offer in survey.offers or () if offer.name == name]
     if not installed and not packages:
         return
     brings = {extension for offer in packages for extension in offers.extensions_in(offer)}
     brings |= {module.name for branch in survey.branches for module in branch.modules if module.package == name}
     about = [f"brings {', '.join(sorted(brings))}"] if brings else []
-    about += ["kept at its version (held)" for one in installed if one.held]
-    sources = [Source(one.name, one.version, "installed") for one in installed] + list(_offered(packages, offers))
+    about += ["kept at its version (held)" for package in installed if package.held]
+    sources = [Source(package.name, package.version, "installed") for package in installed] + list(
+        _offered(packages, offers)
+    )
     wanted = tuple(
         Wanted(needs.name, need.level, " or ".join(need.names), needs.note(need.key) or "")
         for needs in applications
@@ -253,7 +257,7 @@ def _package(name: str, survey: Survey, offers: Offers, applications: Sequence[N
 
 
 def _command(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
-    fact = next((one for one in survey.commands if one.name == name), None)
+    fact = next((command for command in survey.commands if command.name == name), None)
     if fact is None or not (fact.path or fact.offered):
         return
     places = {place.path: place for place in survey.places}
@@ -266,7 +270,9 @@ def _command(name: str, survey: Survey, offers: Offers, applications: Sequence[N
             may = allowed(place, account) & SEARCH and not barred(place, places, account)
             runtimes.append(InRuntime(runtime.label, f"{account.name} {'may' if may else 'may not'} run it"))
     installed = [
-        Source(one.name, one.version, "installed") for one in survey.installed or () if one.name == fact.package
+        Source(package.name, package.version, "installed")
+        for package in survey.installed or ()
+        if package.name == fact.package
     ]
     packages = [offer for package in fact.offered for offer in survey.offers or () if offer.name == package]
     wanted = tuple(

@@ -21,7 +21,7 @@ def run(options: argparse.Namespace) -> int:
     judgements = [check(needs, survey, one, offers) for needs, one in zip(wanted, named, strict=True)]
     form = entry("fundamentum.report.checks", options.format)
     form.write(sys.stdout, judgements, survey, today=date.today(), following=_following(options))
-    return 0 if all(one.satisfied for one in judgements) else 1
+    return 0 if all(judgement.satisfied for judgement in judgements) else 1
 
 
 def _following(options: argparse.Namespace) -> str:

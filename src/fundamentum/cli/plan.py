@@ -26,7 +26,7 @@ def run(options: argparse.Namespace) -> int:
     if options.write_files is not None:
         named(options.write_files, "the folder to write to")
         for path, content in [
-            *((one.path, one.content) for one in made.files),
+            *((file.path, file.content) for file in made.files),
             *((f"{e.path}.diff", e.diff) for e in made.edits),
         ]:
             write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))

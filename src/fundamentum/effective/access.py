@@ -19,14 +19,14 @@ def allowed(place: Place, account: Account) -> int:
         return 7
     if place.user == account.user:
         return place.mode >> 6 & 7
-    mask = next((one.bits for one in place.grants if one.kind == "mask"), 7)
-    own = next((one.bits for one in place.grants if one.kind == "user" and one.id == account.user), None)
+    mask = next((grant.bits for grant in place.grants if grant.kind == "mask"), 7)
+    own = next((grant.bits for grant in place.grants if grant.kind == "user" and grant.id == account.user), None)
     if own is not None:
         return own & mask
     # With an access list, the mode's bits for the group are the mask, and the group's own stand in the list.
-    owning = next((one.bits & mask for one in place.grants if one.kind == "owning-group"), place.mode >> 3 & 7)
+    owning = next((grant.bits & mask for grant in place.grants if grant.kind == "owning-group"), place.mode >> 3 & 7)
     groups = [owning] if place.group in account.groups else []
-    groups += [one.bits & mask for one in place.grants if one.kind == "group" and one.id in account.groups]
+    groups += [grant.bits & mask for grant in place.grants if grant.kind == "group" and grant.id in account.groups]
     if groups:
         bits = 0
         for one in groups:
@@ -57,7 +57,7 @@ def account_of(survey: Survey, target: Target) -> Account | None:
 
 def account_named(survey: Survey, name: str) -> Account | None:
     """The user of that name, if the survey knows him."""
-    return next((one for one in survey.accounts if one.name == name), None)
+    return next((account for account in survey.accounts if account.name == name), None)
 
 
 def user_of(survey: Survey, target: Target) -> str | None:

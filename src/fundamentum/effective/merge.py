@@ -128,8 +128,8 @@ def _as_module(merge: _Merge, layers: Iterable[Layer]) -> None:
             continue
         if layer.unread:  # but for these files, an administrator's lines may stand there too
             merge.unknown(layer.origin, heeds=layer.kind == "htaccess")
-        for one in layer.values:
-            merge.put(one, locks=one.admin)
+        for assignment in layer.values:
+            merge.put(assignment, locks=assignment.admin)
 
 
 def _sent(merge: _Merge, layers: Iterable[Layer]) -> None:
@@ -139,28 +139,30 @@ def _sent(merge: _Merge, layers: Iterable[Layer]) -> None:
                 continue
             if layer.unread:
                 merge.unknown(layer.origin, heeds=False)
-            for one in layer.values:
-                merge.put(one, heeds=False, locks=kind == "request-admin")
+            for assignment in layer.values:
+                merge.put(assignment, heeds=False, locks=kind == "request-admin")
 
 
 def _from_neighbours(merge: _Merge, site: Site, neighbours: Sequence[Site]) -> None:
     for other in neighbours:
         for layer in other.layers if other is not site else ():
             if layer.kind in ("request", "request-admin"):
-                names = None if layer.unread else [one.name for one in layer.values]
+                names = None if layer.unread else [assignment.name for assignment in layer.values]
                 merge.unknown(layer.origin, heeds=False, names=names)
 
 
 def _sections(merge: _Merge, sections: Iterable[Section], site: Site, below: str) -> None:
     """Those for the host name come first; of those for directories the nearest comes last."""
-    hosts = [one for one in sections if one.kind == "host" and one.match.lower() in _names(site)]
+    hosts = [section for section in sections if section.kind == "host" and section.match.lower() in _names(site)]
     folder = f"{(site.root or '').rstrip('/')}/{below}".rstrip("/") + "/"
-    paths = [one for one in sections if one.kind == "path" and folder.startswith(one.match.rstrip("/") + "/")]
+    paths = [
+        section for section in sections if section.kind == "path" and folder.startswith(section.match.rstrip("/") + "/")
+    ]
     for section in (*hosts, *sorted(paths, key=lambda one: len(one.match.rstrip("/")))):
-        for one in section.values:
-            if one.name in merge.settings and one.name not in TAKING:
-                merge.locked.discard(one.name)
-                merge.put(one, heeds=False, locks=True)
+        for assignment in section.values:
+            if assignment.name in merge.settings and assignment.name not in TAKING:
+                merge.locked.discard(assignment.name)
+                merge.put(assignment, heeds=False, locks=True)
 
 
 def _names(site: Site) -> set[str]:
@@ -168,11 +170,11 @@ def _names(site: Site) -> set[str]:
 
 
 def _user_files(merge: _Merge, layers: Iterable[Layer]) -> None:
-    for layer in sorted((one for one in layers if one.kind == "user-ini"), key=lambda one: len(one.below)):
+    for layer in sorted((layer for layer in layers if layer.kind == "user-ini"), key=lambda one: len(one.below)):
         if layer.unread:
             merge.unknown(layer.origin)
-        for one in layer.values:
-            merge.put(one)
+        for assignment in layer.values:
+            merge.put(assignment)
 
 
 def views(runtime: Runtime, sites: Sequence[Site], neighbours: Sequence[Site]) -> Iterator[tuple[Site, str, Runtime]]:

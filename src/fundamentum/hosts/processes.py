@@ -114,5 +114,5 @@ def started(processes: tuple[Process, ...], beginning: str, program: str | None 
     ``program`` is the real path of its program, where that counts.
     """
     wanted = re.compile(beginning)
-    found = (one for one in processes if program in (None, one.program))
+    found = (process for process in processes if program in (None, process.program))
     return min((one.started for one in found if wanted.fullmatch(one.title)), default=None)

@@ -14,7 +14,7 @@ def possible(host: Host, name: str) -> list[str]:
     if path is None:
         return []
     paths = [path, host.resolve(path) or path]
-    return list(dict.fromkeys(alias for one in paths for alias in (one, one.removeprefix("/usr"))))
+    return list(dict.fromkeys(alias for path in paths for alias in (path, path.removeprefix("/usr"))))
 
 
 def path_of(host: Host, name: str) -> str | None:

@@ -241,7 +241,7 @@ class Recording:
                 if float(started) >= found.get(key, math.inf):
                     continue
                 found[key] = float(started)
-                pairs = [tuple(one.split("=", 1)) for one in fields[5:] if one.partition("=")[0] in names]
+                pairs = [tuple(field.split("=", 1)) for field in fields[5:] if field.partition("=")[0] in names]
                 variables[key] = tuple(sorted(pairs)) if environment == "seen" else None  # type: ignore[arg-type]
         return seen(found, hidden, variables)
 

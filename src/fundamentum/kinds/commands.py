@@ -77,14 +77,14 @@ def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Conte
 def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
     survey, target, offers = context.survey, context.target, context.offers
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
-    fact = next((one for one in survey.commands if one.name == name), None)
+    fact = next((command for command in survey.commands if command.name == name), None)
     if fact is None:
         return replace(base, found="not known", remedy=f"the survey did not look for {name}: {AGAIN}")
     package = next((one for one in fact.offered if offers.package(one)), None)
     offer = offers.package(package) if package else None
     if fact.path is None:
         return _absent(base, fact, versions, offer)
-    installed = next((one for one in survey.installed or () if one.name == fact.package), None)
+    installed = next((package for package in survey.installed or () if package.name == fact.package), None)
     version = upstream(installed.version) if installed else None
     base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=Origin(fact.path))
     if bar := _bar(fact.path, survey, target):
@@ -114,7 +114,7 @@ def _absent(base: Finding, fact: Command, versions: VersionRange, offer: Offer |
 
 def _bar(path: str, survey: Survey, target: Target) -> str | None:
     """Why the user as whom PHP works may not run it, as what to look at."""
-    places = {one.path: one for one in survey.places}
+    places = {place.path: place for place in survey.places}
     place, account = places.get(path), account_of(survey, target)
     if place is None or account is None:
         return None

@@ -83,11 +83,13 @@ class _Server(msgspec.Struct, frozen=True):
 
 
 def _servers(product: str, versions: VersionRange, survey: Survey) -> Iterator[_Server]:
-    chosen = any(one.chosen for one in survey.databases)
-    answering = [one for one in survey.databases if one.product == product and (one.chosen or not chosen)]
+    chosen = any(database.chosen for database in survey.databases)
+    answering = [
+        database for database in survey.databases if database.product == product and (database.chosen or not chosen)
+    ]
     pattern = suppliers().installed[product]
     packages = [] if chosen and product != "sqlite" else survey.installed or ()
-    installed = [one for one in packages if re.fullmatch(pattern, one.name) and upstream(one.version)]
+    installed = [package for package in packages if re.fullmatch(pattern, package.name) and upstream(package.version)]
     for one in answering:
         version = one.version or next((upstream(package.version) for package in installed), None)
         accepted = None if version is None and versions.alternatives else versions.accepts(version or "0")
@@ -160,7 +162,7 @@ def _rank(standing: Standing) -> int:
 def _way(product: str, versions: VersionRange, context: Context) -> _Way:
     survey, offers = context.survey, context.offers
     servers = list(_servers(product, versions, survey))
-    server = next((one for one in servers if one.accepted), servers[0] if servers else None)
+    server = next((server for server in servers if server.accepted), servers[0] if servers else None)
     known = suppliers().drivers[product]
     named = {name for one in context.needs.of(ExtensionNeed) for name in one.names}
     drivers = [name for name in known if name in named] or list(known)
@@ -169,7 +171,7 @@ def _way(product: str, versions: VersionRange, context: Context) -> _Way:
     if product == "sqlite" and server is None:
         server = _library(versions, offers)  # it comes with the driver
     way = _Way(product, versions, server, driver, standings[driver])
-    elsewhere = any(one.chosen for one in survey.databases)
+    elsewhere = any(database.chosen for database in survey.databases)
     if not (server and server.accepted) and not elsewhere:
         for name in suppliers().products[product]:
             offer = offers.package(name)
@@ -194,7 +196,7 @@ def _server_remedy(way: _Way, survey: Survey, offers: Offers) -> str:
         if way.product == "sqlite":
             return "find out the version of the SQLite library: ask PHP for SQLite3::version()"
         return f"{name} tells its version to nobody who has not logged in: look yourself"
-    if any(one.chosen for one in survey.databases):
+    if any(database.chosen for database in survey.databases):
         return f"use a server of {name} {way.versions}"
     packages = [offers.package(one) for one in suppliers().products[way.product]]
     versions = [upstream(offer.version) for offer in packages if offer]

@@ -175,7 +175,7 @@ class Judgement(msgspec.Struct, frozen=True):
     @property
     def satisfied(self) -> bool:
         """Whether every required need is met or accepted, on the command line too."""
-        own = all(f.verdict in ("met", "accepted") for f in self.findings if f.level == "required")
+        own = all(finding.verdict in ("met", "accepted") for finding in self.findings if finding.level == "required")
         return own and (self.command_line is None or self.command_line.satisfied)
 
     @property

@@ -144,5 +144,5 @@ class Survey(Fact, frozen=True):
 
     def branch_of(self, runtime: Runtime) -> Branch | None:
         """The branch that a runtime belongs to."""
-        same = (b for b in self.branches if (b.branch, b.home) == (runtime.branch, runtime.home))
+        same = (branch for branch in self.branches if (branch.branch, branch.home) == (runtime.branch, runtime.home))
         return next(same, None)

@@ -85,8 +85,8 @@ def unmatched(applications: Iterable[Needs]) -> tuple[Acceptance, ...]:
     """Acceptances of needs that none of the applications has for which they are given."""
     found: dict[Acceptance, bool] = {}
     for needs in applications:
-        for one in needs.accepted:
-            found[one] = found.get(one, False) or needs.holds(one.need)
+        for acceptance in needs.accepted:
+            found[acceptance] = found.get(acceptance, False) or needs.holds(acceptance.need)
     return tuple(one for one, matched in found.items() if not matched)
 
 

@@ -118,8 +118,8 @@ def _elf(data: bytes) -> Image:
     try:
         elf = ELFFile(io.BytesIO(data))
         sections = list(itertools.islice(elf.iter_sections(), MAX_SECTIONS))
-        kept = [s for s in sections if s["sh_flags"] & 2 and s["sh_type"] != "SHT_NOBITS"]
-        if sum(s["sh_size"] for s in sections if s["sh_type"] != "SHT_NOBITS") > len(data) + 65536:
+        kept = [section for section in sections if section["sh_flags"] & 2 and section["sh_type"] != "SHT_NOBITS"]
+        if sum(section["sh_size"] for section in sections if section["sh_type"] != "SHT_NOBITS") > len(data) + 65536:
             raise NoImage("is damaged: its sections are larger than itself")
         return Image(
             "Linux",
@@ -171,7 +171,7 @@ def _pe(data: bytes) -> Image:
         pe = pefile.PE(data=data, fast_load=True)
         pe.parse_data_directories(directories=[pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_EXPORT"]])
         base = pe.OPTIONAL_HEADER.ImageBase
-        if sum(s.SizeOfRawData for s in pe.sections) > len(data) + 65536:
+        if sum(section.SizeOfRawData for section in pe.sections) > len(data) + 65536:
             raise NoImage("is damaged: its sections are larger than itself")
         exports = getattr(pe, "DIRECTORY_ENTRY_EXPORT", None)
         return Image(
@@ -179,7 +179,7 @@ def _pe(data: bytes) -> Image:
             PROCESSORS.get(pefile.MACHINE_TYPE.get(pe.FILE_HEADER.Machine, ""), f"machine {pe.FILE_HEADER.Machine:#x}"),
             64 if pe.OPTIONAL_HEADER.Magic == 0x20B else 32,
             {e.name.decode("ascii", "replace"): base + e.address for e in exports.symbols if e.name} if exports else {},
-            [(base + s.VirtualAddress, s.get_data()) for s in pe.sections],
+            [(base + section.VirtualAddress, section.get_data()) for section in pe.sections],
             {},
         )
     except (

@@ -71,7 +71,7 @@ class Outcome(Value, frozen=True):
 
     def open(self, level: str) -> list[Unresolved]:
         """The needs of that level that stay unmet."""
-        return [one for one in self.unresolved if one.level == level]
+        return [need for need in self.unresolved if need.level == level]
 
 
 class Chosen(Value, frozen=True):
@@ -112,7 +112,7 @@ def _present(survey: Survey, runtime: Runtime) -> str:
 def _candidate(target: Target, survey: Survey, offers: Offers, switch: str | None = None) -> Candidate:
     runtime = target.runtime
     offer = offers.runtime_package(runtime.branch, runtime.sapi)
-    source = next((one for one in survey.repositories if offer and one.name == offer.source), None)
+    source = next((repository for repository in survey.repositories if offer and repository.name == offer.source), None)
     own = bool(source and source.origin and source.origin.lower() == survey.system.id.lower())
     by = f"{source.origin} {source.codename}".strip() if own and source else ""
     return Candidate(target, survey, switch, security_ends(runtime.branch), by)
@@ -121,19 +121,19 @@ def _candidate(target: Target, survey: Survey, offers: Offers, switch: str | Non
 def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: Trial, today: date) -> Chosen:
     """The cheapest candidate for each application.  ``trial`` says how an application fares on a candidate."""
     choices = choices[-MAX_BRANCHES:]
-    outcomes = [[trial(needs, one) for one in choices] for needs in applications]
+    outcomes = [[trial(needs, candidate) for candidate in choices] for needs in applications]
     costs = [
         [_own_cost(needs, one, outcome) for one, outcome in zip(choices, row, strict=True)]
         for needs, row in zip(applications, outcomes, strict=True)
     ]
-    fixed = [_branch_cost(one, choices, today) for one in choices]
-    taken = cheapest(costs, fixed, [one.alone for one in choices])
+    fixed = [_branch_cost(candidate, choices, today) for candidate in choices]
+    taken = cheapest(costs, fixed, [candidate.alone for candidate in choices])
     total = _total(costs, fixed, taken)
     rows = []
     for number, one in enumerate(choices):
         mine = tuple(n.name for n, at in zip(applications, taken, strict=True) if at == number)
         column = [row[number] for row in outcomes]
-        sites = tuple(dict.fromkeys(s.name for s in one.survey.sites if s.runtime == one.target.runtime.label))
+        sites = tuple(dict.fromkeys(site.name for site in one.survey.sites if site.runtime == one.target.runtime.label))
         reason = _taken(one) if mine else _against(number, applications, choices, outcomes, costs, fixed, total)
         rows.append(
             Row(

@@ -36,9 +36,11 @@ class Resolver:
     def __init__(self, survey: Survey, offers: Offers) -> None:
         self.offers = offers
         self.of = offers.platform
-        self.present = {one.name: one.version for one in survey.installed or ()}
-        self.held = {one.name for one in survey.installed or () if one.held}
-        self._given = {one.name: dict(_provides(one.provides)) for one in survey.installed or () if one.provides}
+        self.present = {package.name: package.version for package in survey.installed or ()}
+        self.held = {package.name for package in survey.installed or () if package.held}
+        self._given = {
+            package.name: dict(_provides(package.provides)) for package in survey.installed or () if package.provides
+        }
         self._providers: dict[str, list[Offer]] | None = None
         self._offers = survey.offers or ()
         self._avoided: set[str] = set()
@@ -214,7 +216,7 @@ class Resolver:
 
 def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
     """Packages that come along although nobody would expect them, with the way to avoid each."""
-    present = {one.name for one in survey.installed or ()}
+    present = {package.name for package in survey.installed or ()}
     web_servers = set(web_server_packages())
     served = sorted(present & web_servers)
     asked = set(wanted)
@@ -223,7 +225,9 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
     for name in along.packages:
         if name in present:
             continue
-        puller = next((o.name for o in along.offers.values() if re.search(rf"\b{re.escape(name)}\b", o.depends)), "")
+        puller = next(
+            (offer.name for offer in along.offers.values() if re.search(rf"\b{re.escape(name)}\b", offer.depends)), ""
+        )
         instead = f"it comes with {puller}: ask for packages that do not depend on it" if puller else "leave it out"
         if name in web_servers and (served or asked & web_servers):
             found.append(

@@ -14,7 +14,7 @@ _LOADED = {True: "loaded", False: "not loaded"}
 
 def effects(before: Survey, after: Survey, targets: Sequence[Target]) -> tuple[Effect, ...]:
     """Each value and each extension that another site, or a runtime without sites, has otherwise afterwards."""
-    changed = {one.label: one for one in after.runtimes}
+    changed = {runtime.label: runtime for runtime in after.runtimes}
     found: dict[Effect, None] = {}
     for runtime in before.runtimes:
         then = changed.get(runtime.label)
@@ -31,7 +31,7 @@ def _views(
 ) -> Iterator[tuple[str, Runtime, Runtime]]:
     """Each other site of a runtime, with what it meets before and after; the runtime itself if it serves none."""
     served = [(old, new) for old, new in zip(before.sites, after.sites, strict=False) if old.runtime == runtime.label]
-    mine = [one for one in targets if runtime.label in (one.runtime.label, one.beside)]
+    mine = [target for target in targets if runtime.label in (target.runtime.label, target.beside)]
     if not served:
         if not mine:
             yield runtime.label, runtime, then
@@ -60,7 +60,9 @@ def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime
 
 
 def _sent(site: Site) -> list[Assignment]:
-    return [one for layer in site.layers if layer.kind in ("request", "request-admin") for one in layer.values]
+    return [
+        assignment for layer in site.layers if layer.kind in ("request", "request-admin") for assignment in layer.values
+    ]
 
 
 def _name(site: Site) -> str:

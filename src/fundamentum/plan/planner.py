@@ -55,9 +55,9 @@ class Settled(msgspec.Struct):
     def unresolved(self) -> list[Unresolved]:
         """The needs that stay unmet."""
         found = [
-            Unresolved(finding.need, _why(finding, one), one.needs.name, finding.level)
-            for one in self.judgements
-            for finding in one.findings
+            Unresolved(finding.need, _why(finding, judgement), judgement.needs.name, finding.level)
+            for judgement in self.judgements
+            for finding in judgement.findings
             if finding.verdict in ("unmet", "unknown")
         ]
         found += [
@@ -93,13 +93,13 @@ class Planner:
             pairs = zip(applications, selectors, strict=True)
             named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
             return named, self._cost(applications, named, found), None
-        serving = [one for one in self.survey.runtimes if one.serves]
+        serving = [runtime for runtime in self.survey.runtimes if runtime.serves]
         chosen = choice.decide(applications, found, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
             only = len(serving) == 1 and one.target.runtime.label == serving[0].label
             out.append(choose(self.survey, needs, None, self.offers) if only else one.target)
-        switched = next((one for one in chosen.candidates if one.switch), None)
+        switched = next((candidate for candidate in chosen.candidates if candidate.switch), None)
         return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
 
     def _cost(
@@ -156,7 +156,8 @@ class Planner:
             world = apply(fresh.values(), world, offers, done.along, done.removes)
             world = _with_pools(added, world, offers)
             done.judgements = tuple(
-                judge(one.needs, world, _same_target(one.target, world), offers) for one in done.judgements
+                judge(judgement.needs, world, _same_target(judgement.target, world), offers)
+                for judgement in done.judgements
             )
         done.world = world
         return done
@@ -234,7 +235,7 @@ class Planner:
 
     def _ordered(self, changes: Sequence[Change], targets: Sequence[Target]) -> list[Change]:
         """Packages by their names, the others in the order in which they were found; services last."""
-        packages = sorted((one for one in changes if isinstance(one, Install)), key=lambda one: one.package)
+        packages = sorted((change for change in changes if isinstance(change, Install)), key=lambda one: one.package)
         others = [change for change in changes if not isinstance(change, Install | Restart)]
         first = [change for change in others if isinstance(change, AddSource | UseStream)]
         rest = [change for change in others if change not in first]
@@ -261,7 +262,7 @@ def plan(
 
 
 def _of_command_line(judgements: Iterable[Judgement]) -> list[Target]:
-    return [one.command_line.target for one in judgements if one.command_line]
+    return [judgement.command_line.target for judgement in judgements if judgement.command_line]
 
 
 def _with_pools(added: Iterable[AddPool], world: Survey, offers: Offers) -> Survey:

@@ -33,7 +33,7 @@ def split(
     order = sorted(range(len(applications)), key=lambda at: _memory(applications[at], levels))
     for at in order:
         needs, target = applications[at], targets[at]
-        places = [target, *(_in_pool(target, one) for one in pools.values() if one.like == target.runtime.label)]
+        places = [target, *(_in_pool(target, pool) for pool in pools.values() if pool.like == target.runtime.label)]
         odds = None
         for place in places:
             beside = members.get(place.runtime.label, [])
@@ -90,7 +90,9 @@ def _least(need: SettingNeed) -> int:
 
 def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPool]) -> AddPool:
     of = platform(survey.system.family)
-    taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {one.name for one in pools.values()}
+    taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {
+        pool.name for pool in pools.values()
+    }
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
     folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
     folder = folder or of.socket_dir

@@ -34,7 +34,12 @@ def candidates(survey: Survey) -> Iterator[Switched]:
     for stream, branch in streams.items():
         world = _switched(survey, stream, branch)
         runtime = next(
-            (one for one in world.runtimes if one.sapi == "fpm" and one.branch == branch and not one.home), None
+            (
+                runtime
+                for runtime in world.runtimes
+                if runtime.sapi == "fpm" and runtime.branch == branch and not runtime.home
+            ),
+            None,
         )
         if runtime:
             target = Target(runtime, f"the module stream {stream} brings it in place of what is installed")
@@ -50,18 +55,18 @@ def _switched(survey: Survey, stream: str, branch: str) -> Survey:
     module = stream.partition(":")[0]
     mine = {offer.name for offer in survey.offers or () if offer.stream == stream}
     seen = tuple(_seen(offer, module, stream, mine) for offer in survey.offers or ())
-    old = [one for one in survey.runtimes if not one.home]
-    kept = tuple(one for one in survey.installed or () if one.name not in mine)
+    old = [runtime for runtime in survey.runtimes if not runtime.home]
+    kept = tuple(package for package in survey.installed or () if package.name not in mine)
     world = replace(
         survey,
         offers=seen,
         installed=kept,
-        runtimes=tuple(one for one in survey.runtimes if one.home),
-        branches=tuple(one for one in survey.branches if one.home),
+        runtimes=tuple(runtime for runtime in survey.runtimes if runtime.home),
+        branches=tuple(branch for branch in survey.branches if branch.home),
     )
-    again = [Install(one.name) for one in survey.installed or () if one.name in mine]
+    again = [Install(package.name) for package in survey.installed or () if package.name in mine]
     world = apply(again, world, Offers(world))
-    return replace(world, runtimes=tuple(_configured(one, old) for one in world.runtimes))
+    return replace(world, runtimes=tuple(_configured(runtime, old) for runtime in world.runtimes))
 
 
 def _seen(offer: Offer, module: str, stream: str, mine: set[str]) -> Offer:

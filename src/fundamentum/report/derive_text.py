@@ -57,7 +57,7 @@ def explained(derived: Derived, name: str) -> tuple[Entry, ...]:
     found = []
     for entry in (*derived.entries, *derived.left_out):
         names = {entry.kind, entry.key.lower()} if entry.kind == "php" else {entry.key.lower()}
-        names |= {one.lower() for one in entry.names} | {f"{entry.kind}:{one.lower()}" for one in entry.names}
+        names |= {name.lower() for name in entry.names} | {f"{entry.kind}:{name.lower()}" for name in entry.names}
         if wanted in names:
             found.append(entry)
     return tuple(found)

@@ -13,6 +13,6 @@ if TYPE_CHECKING:
 
 def write_remarks(survey: "Survey", judgements: "Sequence[Judgement]" = (), stream: IO[str] = sys.stderr) -> None:
     """What could not be read, on standard error."""
-    remarks = [*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks)]
+    remarks = [*survey.remarks, *(remark for j in judgements for remark in j.target.runtime.remarks)]
     for remark in dict.fromkeys(remarks):
         stream.write(clean(f"remark: {remark.title}: {remark.why}") + "\n")

@@ -53,15 +53,15 @@ def _facts(survey: Survey, today: date) -> Table:
     if survey.installed is None:
         packages = "what is installed and what could be is unknown"
     else:
-        held = [one.name for one in survey.installed if one.held]
+        held = [package.name for package in survey.installed if package.held]
         packages = f"{len(survey.installed)} installed" + (f", held: {_some(held)}" if held else "")
         offers = "what could be installed is unknown" if survey.offers is None else f"{len(survey.offers)} on offer"
         packages += f"; {offers}" + (" that concern PHP" if survey.offers else "")
     table.add_row("packages", clean(packages))
-    sources = [one.name for one in survey.repositories]
+    sources = [repository.name for repository in survey.repositories]
     if sources:
         table.add_row("from", clean(_some(sources)))
-    plain = next((one for one in survey.runtimes if one.plain), None)
+    plain = next((runtime for runtime in survey.runtimes if runtime.plain), None)
     for branch in survey.branches:
         about = _build(branch)
         ends = security_ends(branch.branch)
@@ -87,19 +87,19 @@ def _runtimes(runtimes: Iterable[Runtime]) -> Table:
     limits = (short for _, short in LIMITS)
     for title in ("runtime", "version", "web", "loaded", *limits, "runs since", "configuration"):
         table.add_column(title, overflow="fold")
-    for one in runtimes:
-        loaded = sum(extension.fault is None for extension in one.extensions)
-        since = date.fromtimestamp(one.started).isoformat() if one.started else "-"
-        if one.stale:
+    for runtime in runtimes:
+        loaded = sum(extension.fault is None for extension in runtime.extensions)
+        since = date.fromtimestamp(runtime.started).isoformat() if runtime.started else "-"
+        if runtime.stale:
             since += ", restart due"
         table.add_row(
-            Text(clean(one.label), style=STYLES["name"]),
-            clean(one.version or "?"),
-            Text("yes", style=STYLES["met"]) if one.serves else "no",
+            Text(clean(runtime.label), style=STYLES["name"]),
+            clean(runtime.version or "?"),
+            Text("yes", style=STYLES["met"]) if runtime.serves else "no",
             str(loaded),
-            *(_limit(one, name) for name, _ in LIMITS),
-            Text(since, style=STYLES["recommended"] if one.stale else ""),
-            clean(one.ini_file or "no php.ini"),
+            *(_limit(runtime, name) for name, _ in LIMITS),
+            Text(since, style=STYLES["recommended"] if runtime.stale else ""),
+            clean(runtime.ini_file or "no php.ini"),
         )
     return table
 
@@ -116,9 +116,9 @@ def _oddities(survey: Survey) -> Iterable[str]:
         if runtime.stale:
             more = f" and {len(runtime.stale) - 1} more" if len(runtime.stale) > 1 else ""
             found.setdefault(f"restart due: {runtime.stale[0]}{more} changed since", []).append(runtime.label)
-        for one in runtime.extensions:
-            if one.fault:
-                found.setdefault(f"cannot load {one.shown}: {one.fault.words}", []).append(runtime.label)
+        for extension in runtime.extensions:
+            if extension.fault:
+                found.setdefault(f"cannot load {extension.shown}: {extension.fault.words}", []).append(runtime.label)
     rows = list(found.items())
     yield from (f"{_some(labels)}: {what}" for what, labels in rows[:MAX_NAMES])
     if len(rows) > MAX_NAMES:

@@ -52,9 +52,11 @@ def _sources(sources: Sequence[Source]) -> Table:
     table.add_column(width=0)
     for _ in range(3):
         table.add_column(overflow="fold")
-    for one in sources:
-        branch = f"for PHP {one.branch}, " if one.branch else ""
-        table.add_row("", clean(one.package), clean(one.version), Text(clean(branch + one.origin), STYLES["dim"]))
+    for source in sources:
+        branch = f"for PHP {source.branch}, " if source.branch else ""
+        table.add_row(
+            "", clean(source.package), clean(source.version), Text(clean(branch + source.origin), STYLES["dim"])
+        )
     return table
 
 

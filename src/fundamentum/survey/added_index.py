@@ -49,7 +49,11 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
     if not offers:
         kind = platform(survey.system.family).indexes
         raise InputError(word, f"holds no package that concerns PHP on this server ({kind} were looked for)")
-    names = list(dict.fromkeys(one.name for one in repositories if any(o.source == one.name for o in offers)))
+    names = list(
+        dict.fromkeys(
+            repository.name for repository in repositories if any(offer.source == repository.name for offer in offers)
+        )
+    )
     offers = list(scrubbed(tuple(offers)))
     together = (*(survey.offers or ()), *offers)
     return replace(survey, offers=together, repositories=(*survey.repositories, *repositories)), names

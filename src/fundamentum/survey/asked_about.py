@@ -51,7 +51,9 @@ def probe(
     paths += [path for one in wanted.directories for path in candidates(one, served)]
     paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
     paths += body_folders(served) if asked else []
-    waiting = {one.listen for one in runtimes if one.started is not None and (one.listen or "").startswith("/")}
+    waiting = {
+        runtime.listen for runtime in runtimes if runtime.started is not None and (runtime.listen or "").startswith("/")
+    }
     paths += [path for path in waiting if path]
     paths += [path for root in roots for path in (root, f"{root.rstrip('/')}/index.php")]
     paths += [posixpath.dirname(root) for root in roots] if asked else []

@@ -32,7 +32,8 @@ def here() -> tuple[Database, ...]:
     found = []
     for kind, paths in SOCKETS.items():
         address = next(
-            (path for path in dict.fromkeys(str(Path(p).resolve()) for p in paths) if Path(path).is_socket()), None
+            (path for path in dict.fromkeys(str(Path(path).resolve()) for path in paths) if Path(path).is_socket()),
+            None,
         )
         one = _asked(kind, address or ("127.0.0.1", PORTS[kind]))
         found += [one] if one else []

@@ -33,14 +33,16 @@ class LineTexts:
     def of_sections(self, runtime: Runtime) -> Runtime:
         """The runtime with the text of each line of its ``[PATH=]`` and ``[HOST=]`` sections."""
         sections = tuple(
-            replace(one, values=tuple(self._of_line(value, "ini", "section") for value in one.values))
-            for one in runtime.sections
+            replace(section, values=tuple(self._of_line(value, "ini", "section") for value in section.values))
+            for section in runtime.sections
         )
         return replace(runtime, sections=sections) if sections else runtime
 
     def _of_layer(self, layer: Layer) -> Layer:
         syntax = _SYNTAX.get(layer.kind, "module")
-        return replace(layer, values=tuple(self._of_line(one, syntax, layer.kind) for one in layer.values))
+        return replace(
+            layer, values=tuple(self._of_line(assignment, syntax, layer.kind) for assignment in layer.values)
+        )
 
     def _of_line(self, one: Assignment, syntax: Syntax, kind: str) -> Assignment:
         path = self._path(one.origin.file, kind in ("user-ini", "htaccess"))

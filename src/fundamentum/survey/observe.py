@@ -166,10 +166,10 @@ def _all_runtimes(
 ) -> list[Runtime]:
     """Every way PHP is run.  ``ini_paths``: the php.ini, or its directory, that a way of running is given."""
     runtimes: list[Runtime] = []
-    for one in programs:
-        if place := places.get((one.branch, one.home)):
-            more = partial(_runtimes, host, about, one, place, running.processes, ini_paths.get(one.sapi))
-            runtimes += _reading(remarks, "PHP", more, [], one.program)
+    for program in programs:
+        if place := places.get((program.branch, program.home)):
+            more = partial(_runtimes, host, about, program, place, running.processes, ini_paths.get(program.sapi))
+            runtimes += _reading(remarks, "PHP", more, [], program.program)
     return runtimes
 
 
@@ -201,11 +201,11 @@ def _places(
 ) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
     found: dict[tuple[str, str], Place] = {}
     remarks: list[Remark] = []
-    for one in programs:
-        if (one.branch, one.home) not in found:
-            shelf = php_modules.shelf(host, one, facts(one.branch), owners)
-            branch, more = php_modules.available(host, one.home, shelf)
-            found[one.branch, one.home] = Place(branch, shelf)
+    for program in programs:
+        if (program.branch, program.home) not in found:
+            shelf = php_modules.shelf(host, program, facts(program.branch), owners)
+            branch, more = php_modules.available(host, program.home, shelf)
+            found[program.branch, program.home] = Place(branch, shelf)
             remarks += more
     return found, remarks
 
@@ -242,7 +242,7 @@ def _runtime(
     host: Host, one: Installation, place: Place, configuration: Configuration, pool: Pool | None, started: float | None
 ) -> Runtime:
     extensions = php_modules.loaded(host, one, place.branch, place.shelf, configuration)
-    active = {one.name for one in extensions if one.fault is None}
+    active = {extension.name for extension in extensions if extension.fault is None}
     overrides = pool.overrides if pool else []
     service = one.service if one.service and is_plain(one.service) else None
     known = place.shelf.facts
@@ -289,7 +289,7 @@ def _unsuited(
 ) -> Iterator[Remark]:
     """Builds of PHP that are not meant for the web server that runs them."""
     for site in served:
-        runtime = next((one for one in runtimes if one.label == site.runtime), None)
+        runtime = next((runtime for runtime in runtimes if runtime.label == site.runtime), None)
         branch = places[runtime.branch, runtime.home].branch if runtime else None
         if runtime and branch and (why := webserver(site.server).unsuited(branch)):
             build = "the thread-safe build" if branch.thread_safe else "the build"

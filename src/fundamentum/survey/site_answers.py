@@ -80,7 +80,11 @@ def _asked(site: Site, runtime: Runtime, host: DirectoryHost, *, with_file: bool
         else:
             answers = [_over_http(site, path) for _ in range(ASKINGS)]
     first, *others = answers
-    same = {name: value for name, value in first.settings.items() if all(o.settings.get(name) == value for o in others)}
+    same = {
+        name: value
+        for name, value in first.settings.items()
+        if all(other.settings.get(name) == value for other in others)
+    }
     return SiteAnswer(first.extensions, same, with_file)
 
 
@@ -115,8 +119,8 @@ def _over_fastcgi(site: Site, runtime: Runtime, host: DirectoryHost, path: str) 
         "HTTP_HOST": site.name,
     }
     for kind, variable in _SENT.items():
-        values = [one for layer in site.layers if layer.kind == kind for one in layer.values]
-        text = "\n".join(f"{one.name}={ini_text(one.value or '') or ''}" for one in values)
+        values = [assignment for layer in site.layers if layer.kind == kind for assignment in layer.values]
+        text = "\n".join(f"{assignment.name}={ini_text(assignment.value or '') or ''}" for assignment in values)
         parameters |= {variable: text} if text else {}
     with connected(host, runtime.listen or "") as connection:
         return parsed(request(connection, parameters))

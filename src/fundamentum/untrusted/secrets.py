@@ -67,7 +67,7 @@ def setting_without_secrets(name: str, setting: Setting) -> Setting:
         hidden = tuple(Overridden(lost.origin, WITHHELD) for lost in setting.overridden)
         setting = replace(setting, value=setting.value and mailer(setting.value), overridden=hidden)
     value = setting.value and without_credentials(setting.value)
-    lost = tuple(Overridden(one.origin, one.value and without_credentials(one.value)) for one in setting.overridden)
+    lost = tuple(Overridden(lost.origin, lost.value and without_credentials(lost.value)) for lost in setting.overridden)
     return (
         setting
         if (value, lost) == (setting.value, setting.overridden)

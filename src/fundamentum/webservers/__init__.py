@@ -66,5 +66,7 @@ def packages() -> tuple[str, ...]:
 def body_folders(sites: Iterable[Site]) -> list[str]:
     """The directories in which the web servers keep requests before PHP has them."""
     all_sites = (one for site in sites for one in site.way)
-    found = (one.value for site in all_sites for one in site.limits if one.name == webserver(site.server).body_folder)
+    found = (
+        limit.value for site in all_sites for limit in site.limits if limit.name == webserver(site.server).body_folder
+    )
     return list(dict.fromkeys(found))

@@ -133,8 +133,10 @@ class WebServerType:
     def switching(self, switch: Switch) -> list[SwitchCommand]:
         """The commands that switch its parts on and off, in order."""
         return [
-            SwitchCommand(one.link, ("test", "-e", one.link), ("ln", "-s", one.file, one.link), True, ("rm", one.link))
-            for one in switch.sites
+            SwitchCommand(
+                site.link, ("test", "-e", site.link), ("ln", "-s", site.file, site.link), True, ("rm", site.link)
+            )
+            for site in switch.sites
         ]
 
     def serving(self, switch: Switch) -> set[tuple[str, str]]:

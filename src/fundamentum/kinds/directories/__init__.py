@@ -120,7 +120,7 @@ def _strayed(need: DirectoryNeed, place: Place, survey: Survey, target: Target) 
         return f"{place.loose} is a link that others than root may change, and leads to {real}"
     if need.path.startswith("/") or real == place.path:
         return ""
-    places = {one.path: one for one in survey.places}
+    places = {place.path: place for place in survey.places}
     base = places.get(place.path.removesuffix(f"/{need.path}") or "/")
     if base is None or not inside(real, base.real or base.path):
         return f"{place.path} leads out of the application, to {real}"

@@ -12,7 +12,7 @@ from fundamentum.platforms import platform
 
 def arranged(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> ArrangeDirectory | None:
     """The narrowest change that makes the directory what it has to be; None if it is that already."""
-    places = {one.path: one for one in survey.places}
+    places = {place.path: place for place in survey.places}
     path = place.real or place.path
     change = ArrangeDirectory(path, account.name)
     if place.kind == "absent":
@@ -90,7 +90,7 @@ def passable(change: ArrangeDirectory, shut: list[Place], survey: Survey, accoun
 
 
 def _can_grant(survey: Survey) -> bool:
-    return any(one.name == "setfacl" and one.path for one in survey.commands)
+    return any(command.name == "setfacl" and command.path for command in survey.commands)
 
 
 def _letters(bits: int) -> str:

@@ -45,11 +45,11 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
     """Follow the states from good to bad and stop at the first that is so."""
     survey, target, offers = context.survey, context.target, context.offers
     runtime = target.runtime
-    loaded = [one for one in runtime.extensions if one.name == name]
+    loaded = [extension for extension in runtime.extensions if extension.name == name]
     if runtime.answer and (heard := _heard(name, loaded, target, runtime.answer)):
         return heard
-    if working := next((one for one in loaded if one.fault is None), None):
-        twice = next((f"{one.origin}: {one.fault.words}" for one in loaded if one.fault), None)
+    if working := next((extension for extension in loaded if extension.fault is None), None):
+        twice = next((f"{extension.origin}: {extension.fault.words}" for extension in loaded if extension.fault), None)
         return _working(name, working, target, twice)
     if loader is None and inside(name, runtime.branch, runtime.sapi):
         return Standing(name, "active", "part of PHP itself", origin=BUILT_IN)
@@ -80,8 +80,8 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
 def _heard(name: str, loaded: list[Loaded], target: Target, answer: Answer) -> Standing | None:
     """What the running pool itself said wins over what the files say; None where the two agree that it is missing."""
     runtime = target.runtime
-    working = next((one for one in loaded if one.fault is None), None)
-    if any(canonical(one) == name for one in answer.extensions):
+    working = next((extension for extension in loaded if extension.fault is None), None)
+    if any(canonical(extension) == name for extension in answer.extensions):
         remark = None if working else "loaded now, but no longer by its configuration: gone after the next restart"
         found = "loaded, says the running pool"
         return Standing(name, "active", found, origin=working.origin if working else None, remark=remark)

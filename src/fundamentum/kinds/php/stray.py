@@ -18,7 +18,7 @@ def stray_site(survey: Survey, target: Target) -> Site | None:
 def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, offers: Offers) -> Finding:
     """The finding about PHP itself of such a site."""
     runtime, handler = target.runtime, site.handler.removeprefix("unix:")
-    waits = [one for one in survey.runtimes if one.sapi == "fpm" and one.listen]
+    waits = [runtime for runtime in survey.runtimes if runtime.sapi == "fpm" and runtime.listen]
     offer = offers.runtime_package(runtime.branch, runtime.sapi)
     words: dict[str, Any] = {
         "found": f"{site.name} is handed to {site.handler or 'a PHP'}, where no PHP is seen",

@@ -52,13 +52,13 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
         return finding
     for link in LINKS:
         way = site.way if link in IN_FRONT else (site,)
-        if broken := next((found for one in way for found in link(survey, target, one)), None):
+        if broken := next((found for site in way for found in link(survey, target, site)), None):
             if target.named:
                 return replace(finding, remark=f"{broken.found}: {broken.remedy}")
             origin = broken.origin or finding.origin
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "demands": broken.changes}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
-    asides = [one.why for one in site.barriers if not one.stops]
+    asides = [barrier.why for barrier in site.barriers if not barrier.stops]
     if survey.processes == "unseen" and not platform(survey.system.family).shows_a_visit:
         asides.append(UNSEEN)
     return replace(finding, remark="; ".join(asides)) if asides and not finding.remark else finding
@@ -72,7 +72,7 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
         return finding
     if target.wanted:  # one of several that could be taken: what would serve it is decided with it
         return finding
-    if any(webserver(one.server).hands_all(one, runtime) for one in survey.web_servers or ()):
+    if any(webserver(server.server).hands_all(server, runtime) for server in survey.web_servers or ()):
         return finding
     at = f" ({runtime.listen})" if runtime.listen else ""
     words = f"{finding.found}, but no web server hands anything to {runtime.label}"
@@ -81,7 +81,7 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
         if finding.switch or finding.remark:
             return finding  # what keeps a web server from it is said already
         return replace(finding, remark=f"no web server hands anything to {runtime.label}: {remedy}")
-    others = [one.name for one in survey.installed or () if one.name in OTHER_PACKAGES]
+    others = [package.name for package in survey.installed or () if package.name in OTHER_PACKAGES]
     if others or survey.reader == "user":
         why = f"what {others[0]} does is not read here" if others else "not all can be read by a user other than root"
         look = f"{why}: look whether a web server hands the site to {runtime.label}{at}"
@@ -114,7 +114,7 @@ def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
 
 def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether the web server runs."""
-    process = next((one for one in survey.servers if one.server == site.server), None)
+    process = next((server for server in survey.servers if server.server == site.server), None)
     if survey.processes == "seen" and process and process.started is None:
         of = platform(survey.system.family)
         service = of.web_service(site.server)
@@ -124,12 +124,12 @@ def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
 
 def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether the web server has read what its files say of the site."""
-    process = next((one for one in survey.servers if one.server == site.server), None)
+    process = next((server for server in survey.servers if server.server == site.server), None)
     if process is None or not process.stale:
         return
     of = platform(survey.system.family)
     own = {place.file for place in (site.set_up, site.origin) if place}
-    others = {one.set_up.file for one in survey.sites if one.set_up} - own
+    others = {site.set_up.file for site in survey.sites if site.set_up} - own
     changed = next((path for path in process.stale if path not in others), None)
     if changed:
         service = of.web_service(site.server)
@@ -142,10 +142,10 @@ def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
 
 def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether the web server's own configuration lets requests pass."""
-    for one in site.barriers:
-        if one.stops:
-            changes = tuple(_answering(one, survey, target)) if one.lines else ()
-            yield Broken(f"{site.name}: {one.why}", one.remedy, one.origin, changes)
+    for barrier in site.barriers:
+        if barrier.stops:
+            changes = tuple(_answering(barrier, survey, target)) if barrier.lines else ()
+            yield Broken(f"{site.name}: {barrier.why}", barrier.remedy, barrier.origin, changes)
 
 
 def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:

@@ -31,11 +31,11 @@ _SENT: Final = ("request", "request-admin")
 def value_for(conditions: list[Condition], name: str, value: str) -> str | None:
     """The value nearest to the present one that satisfies all conditions; None if none does."""
     for _ in range(len(conditions) + 1):
-        failing = next((one for one in conditions if not one.holds(name, value)), None)
+        failing = next((condition for condition in conditions if not condition.holds(name, value)), None)
         if failing is None:
             return value
         value = failing.proposal(name, value)
-    return value if all(one.holds(name, value) for one in conditions) else None
+    return value if all(condition.holds(name, value) for condition in conditions) else None
 
 
 def for_setting(
@@ -50,7 +50,7 @@ def for_setting(
     if present is None or present.value is None or name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return None
     now = value_that_counts(name, present.value, target)
-    if present.origin.set_in in runtime.stale and all(one.holds(name, now) for one in conditions):
+    if present.origin.set_in in runtime.stale and all(condition.holds(name, now) for condition in conditions):
         return None
     value = _writable(name, conditions, now, target)
     if value is None:
@@ -76,7 +76,7 @@ def _writable(name: str, conditions: list[Condition], now: str, target: Target) 
     known = facts(target.runtime.branch).directives.get(name)
     if known is not None and known.refuses_empty and value in ("", "Off"):
         # Set to nothing, it would keep its value.
-        value = "0" if all(one.holds(name, "0") for one in conditions) else None
+        value = "0" if all(condition.holds(name, "0") for condition in conditions) else None
     return value if value is not None and ini_text(value) is not None else None
 
 
@@ -127,9 +127,9 @@ def _lines(runtime: Runtime, survey: Survey) -> Iterator[tuple[Assignment, str]]
     """The lines of all layers of the sites that the runtime serves, and of its sections, each with its kind."""
     for site in survey.sites:
         for layer in site.layers if site.runtime == runtime.label else ():
-            yield from ((one, layer.kind) for one in layer.values)
+            yield from ((assignment, layer.kind) for assignment in layer.values)
     for section in runtime.sections:
-        yield from ((one, "section") for one in section.values)
+        yield from ((assignment, "section") for assignment in section.values)
 
 
 def pool_addition(runtime: Runtime, label: str, *origins: str, first: bool = False) -> str | None:

@@ -125,7 +125,7 @@ def _relevant(
 def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
     """The names in relations of which no alternative is a package."""
     found: set[bytes] = set()
-    fields = {field for one in offers for field in (one.pre_depends, one.depends, one.recommends) if field}
+    fields = {field for offer in offers for field in (offer.pre_depends, offer.depends, offer.recommends) if field}
     for group in {group for field in fields for group in field.split(",")}:
         names = [name.encode() for name in control.names_in(group)]
         if not any(name in table for name in names for _, table in tables):

@@ -87,18 +87,18 @@ def _record(entry: dict[str, str], path: str, remarks: list[Remark]) -> list[Pin
     if not packages or kind not in ("release", "origin", "version") or not re.fullmatch(r"-?\d{1,6}", priority):
         remarks.append(Remark("package preferences", f"{path}: a record that cannot be read; apt may refuse it too"))
         return []
-    odd = [one for one in packages if one.startswith("/") and not _SIMPLE.fullmatch(one.strip("/"))]
+    odd = [package for package in packages if package.startswith("/") and not _SIMPLE.fullmatch(package.strip("/"))]
     if odd:
         remarks.append(Remark("package preferences", f"{path}: the pattern {odd[0]} is not judged"))
     return [Pin(packages, kind, wanted.strip(), int(priority))]
 
 
 def _selects(pin: Pin, name: str) -> bool:
-    for one in pin.packages:
-        if one.startswith("/") and one.endswith("/"):
-            if _SIMPLE.fullmatch(one[1:-1]) and _found(one[1:-1], name):
+    for package in pin.packages:
+        if package.startswith("/") and package.endswith("/"):
+            if _SIMPLE.fullmatch(package[1:-1]) and _found(package[1:-1], name):
                 return True
-        elif fnmatch.fnmatchcase(name, one):
+        elif fnmatch.fnmatchcase(name, package):
             return True
     return False
 

@@ -88,7 +88,8 @@ def _paths_in(host: Host, path: str) -> list[str]:
 def _holding(host: Host, paths: tuple[str, ...], ending: str, besides: str = "") -> str | None:
     """The first directory named in the program that really holds such files."""
     return next(
-        (p for p in paths if p.rstrip("/") != besides and any(n.endswith(ending) for n in listed(host, p))), None
+        (path for path in paths if path.rstrip("/") != besides and any(n.endswith(ending) for n in listed(host, path))),
+        None,
     )
 
 

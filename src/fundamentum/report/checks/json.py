@@ -154,8 +154,16 @@ def _row(finding: Finding) -> FindingRow:
         note=finding.note,
         accepted=_accepted(finding.acceptance),
         chain=[
-            LinkRow(one.of, one.name, one.shown, str(one.origin), one.site, one.enough, one is narrowest(finding.chain))
-            for one in finding.chain
+            LinkRow(
+                link.of,
+                link.name,
+                link.shown,
+                str(link.origin),
+                link.site,
+                link.enough,
+                link is narrowest(finding.chain),
+            )
+            for link in finding.chain
         ],
     )
 
@@ -165,7 +173,11 @@ def _accepted(one: Acceptance | None) -> AcceptedRow | None:
 
 
 def _command_line(one: Judgement | None) -> CommandLine | None:
-    return CommandLine(one.target.runtime.label, one.target.present, [_row(f) for f in one.findings]) if one else None
+    return (
+        CommandLine(one.target.runtime.label, one.target.present, [_row(finding) for finding in one.findings])
+        if one
+        else None
+    )
 
 
 def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: date) -> CheckDocument:
@@ -173,32 +185,34 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
     return CheckDocument(
         format=FORMAT,
         server=survey.server,
-        satisfied=all(one.satisfied for one in judgements),
+        satisfied=all(judgement.satisfied for judgement in judgements),
         applications=[
             ApplicationResult(
-                name=one.needs.name,
-                version=one.needs.version,
-                satisfied=one.satisfied,
+                name=judgement.needs.name,
+                version=judgement.needs.version,
+                satisfied=judgement.satisfied,
                 runtime=RuntimeName(
-                    php=one.target.runtime.version,
-                    branch=one.target.runtime.branch,
-                    sapi=one.target.runtime.sapi,
-                    pool=one.target.runtime.pool,
-                    installed=one.target.present,
-                    reason=one.target.reason,
-                    site=one.target.part,
+                    php=judgement.target.runtime.version,
+                    branch=judgement.target.runtime.branch,
+                    sapi=judgement.target.runtime.sapi,
+                    pool=judgement.target.runtime.pool,
+                    installed=judgement.target.present,
+                    reason=judgement.target.reason,
+                    site=judgement.target.part,
                 ),
-                findings=[_row(finding) for finding in one.findings],
-                command_line=_command_line(one.command_line),
-                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, one.target, today)],
-                risk_count=len(risks(survey, one.target, today)),
+                findings=[_row(finding) for finding in judgement.findings],
+                command_line=_command_line(judgement.command_line),
+                risks=[
+                    RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, judgement.target, today)
+                ],
+                risk_count=len(risks(survey, judgement.target, today)),
             )
-            for one in judgements
+            for judgement in judgements
         ],
         remarks=[
             *(
                 RemarkRow(one.title, one.why)
-                for one in (*survey.remarks, *(r for j in judgements for r in j.target.runtime.remarks))
+                for one in (*survey.remarks, *(remark for j in judgements for remark in j.target.runtime.remarks))
             ),
             *(
                 RemarkRow(one.where, f"'{one.need}' is no need of these applications")

@@ -41,19 +41,33 @@ def write_check(
         if number:
             console.print()
         _heading(console, judgement, survey)
-        wide = max((len(name_of(f.need)) for f in judgement.findings if f.verdict in ("unmet", "unknown")), default=0)
-        room = 24 if any(f.chain and f.verdict != "met" for f in judgement.findings) else 40  # a chain's lines are long
+        wide = max(
+            (len(name_of(finding.need)) for finding in judgement.findings if finding.verdict in ("unmet", "unknown")),
+            default=0,
+        )
+        room = (
+            24 if any(finding.chain and finding.verdict != "met" for finding in judgement.findings) else 40
+        )  # a chain's lines are long
         for level, style in (("required", "unmet"), ("recommended", "recommended")):
-            wrong = [f for f in judgement.findings if f.level == level and f.verdict in ("unmet", "unknown")]
+            wrong = [
+                finding
+                for finding in judgement.findings
+                if finding.level == level and finding.verdict in ("unmet", "unknown")
+            ]
             if wrong:
                 console.print(Text(f"\n{level}, not met", style=STYLES[style]))
                 console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
         _command_line(console, judgement.command_line)
-        _accepted(console, [f for f in judgement.findings if f.verdict == "accepted"])
-        _fine(console, [f for f in judgement.findings if f.verdict == "met"])
+        _accepted(console, [finding for finding in judgement.findings if finding.verdict == "accepted"])
+        _fine(console, [finding for finding in judgement.findings if finding.verdict == "met"])
         _risks(console, judgement, survey, today)
-    lacking = [f for one in judgements for f in one.all_findings if f.verdict in ("unmet", "unknown")]
-    installed = {one.name for one in survey.installed or ()}
+    lacking = [
+        finding
+        for judgement in judgements
+        for finding in judgement.all_findings
+        if finding.verdict in ("unmet", "unknown")
+    ]
+    installed = {package.name for package in survey.installed or ()}
     packages = {f.package for f in lacking if f.package and f.package not in installed}
     if packages:
         command = shlex.join(platform(survey.system.family).install(sorted(packages)))
@@ -78,8 +92,12 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     part = f"; the worst of its sites is {judgement.target.part}" if judgement.target.part else ""
     words = f"judged: {runtime.label} ({version}), {judgement.target.reason}{part}"
     console.print(Text(clean(words), style=STYLES["dim"]))
-    required = sum(f.level == "required" and f.verdict in ("unmet", "unknown") for f in judgement.all_findings)
-    optional = sum(f.level == "recommended" and f.verdict in ("unmet", "unknown") for f in judgement.all_findings)
+    required = sum(
+        finding.level == "required" and finding.verdict in ("unmet", "unknown") for finding in judgement.all_findings
+    )
+    optional = sum(
+        finding.level == "recommended" and finding.verdict in ("unmet", "unknown") for finding in judgement.all_findings
+    )
     if required:
         more = f", and {optional} recommended" if optional else ""
         console.print(
@@ -96,7 +114,7 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
             )
         )
     else:
-        accepted = sum(f.verdict == "accepted" for f in judgement.findings)
+        accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
         rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
         many = len(judgement.all_findings)
         words = f"all {many}" if not accepted else f"{many - accepted}"
@@ -136,7 +154,7 @@ def _command_line(console: Console, judgement: Judgement | None) -> None:
     """What the PHP lacks that runs the application's programs at set times."""
     if judgement is None:
         return
-    wrong = [one for one in judgement.findings if one.verdict in ("unmet", "unknown")]
+    wrong = [finding for finding in judgement.findings if finding.verdict in ("unmet", "unknown")]
     runtime, style = judgement.target.runtime, STYLES["unmet"] if wrong else STYLES["met"]
     words = f"scheduled programs run on the command line ({runtime.label}): "
     words += f"{len(wrong)} of {len(judgement.findings)} needs not met" if wrong else "all that they need is there"

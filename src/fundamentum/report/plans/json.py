@@ -245,13 +245,13 @@ def plan_document(plan: Plan) -> PlanDocument:
         modules=_rows(tables, "modules", PlannedModules),
         steps=[_step(plan, step) for step in plan.steps],
         changes=[_change(plan, change) for change in plan.changes],
-        others=[OtherSite(one.site, one.name, one.before, one.after) for one in plan.others],
-        unresolved=[UnresolvedNeed(one.need, one.why, one.application, one.level) for one in plan.unresolved],
+        others=[OtherSite(other.site, other.name, other.before, other.after) for other in plan.others],
+        unresolved=[UnresolvedNeed(need.need, need.why, need.application, need.level) for need in plan.unresolved],
         edits=[FileChange(one.path, one.diff) for one in plan.edits],
         compared=[_compared(row) for row in decision.rows],
         conflict=list(decision.conflict),
         apart=list(decision.apart),
-        asides=[ComesAlong(one.package, one.why, one.instead) for one in plan.asides],
+        asides=[ComesAlong(aside.package, aside.why, aside.instead) for aside in plan.asides],
         undo=[command for step in _back(plan) for command in step.operation.undone(of)],
     )
 

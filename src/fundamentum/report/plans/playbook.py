@@ -330,5 +330,5 @@ def _about(plan: Plan) -> list[str]:
     if plan.along:
         lines.append(f"Packages that come along: {', '.join(plan.along)}")
     lines += [f"To be decided: {plan.consequences[pool.key]}" for pool in plan.of(AddPool)]
-    lines += [f"Not resolved: {one.application} {one.need} ({one.level}): {one.why}" for one in plan.unresolved]
+    lines += [f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}" for need in plan.unresolved]
     return lines

@@ -170,8 +170,8 @@ def _rows(console: Console, rows: Iterable[tuple[str, str, Sequence[Reason]]]) -
 def _others(console: Console, plan: Plan) -> None:
     """What other sites have otherwise afterwards, those with the same change together."""
     together: dict[tuple[str, str, str], list[str]] = {}
-    for one in plan.others:
-        together.setdefault((one.name, one.before, one.after), []).append(one.site)
+    for other in plan.others:
+        together.setdefault((other.name, other.before, other.after), []).append(other.site)
     changes: dict[tuple[str, ...], list[str]] = {}
     for (name, before, after), sites in together.items():
         changes.setdefault(tuple(sites), []).append(f"{name} {before} -> {after}")
@@ -187,12 +187,12 @@ def _outcome(console: Console, plan: Plan) -> None:
     console.print()
     if plan.unresolved:
         console.print(Text("not resolved by this plan", style=STYLES["unmet"]))
-        for one in plan.unresolved:
-            line = f"{one.application} {name_of(one.need)} ({one.level}): {one.why}"
+        for need in plan.unresolved:
+            line = f"{need.application} {name_of(need.need)} ({need.level}): {need.why}"
             console.print(Padding(Text(clean(line)), (0, 0, 0, 2)))
     for judgement in plan.after:
-        met = sum(f.verdict == "met" for f in judgement.all_findings)
-        accepted = sum(f.verdict == "accepted" for f in judgement.all_findings)
+        met = sum(finding.verdict == "met" for finding in judgement.all_findings)
+        accepted = sum(finding.verdict == "accepted" for finding in judgement.all_findings)
         style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
         line = f"afterwards: {met} of {len(judgement.all_findings)} needs of {judgement.needs.name} are met"
         line += f", {accepted} accepted as not met" if accepted else ""

@@ -67,10 +67,14 @@ def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Poo
     files: list[str] = []
     remarks: list[Remark] = []
     _read(host, main, constants, pools, files, remarks, 0)
-    odd = [one for one in pools.values() if not is_plain(one.name) or (one.user is not None and not is_plain(one.user))]
-    for one in pools.values():
-        if one.listen and one.prefix and not _ADDRESS.match(one.listen):
-            one.listen = posixpath.join(one.prefix, one.listen)
+    odd = [
+        pool
+        for pool in pools.values()
+        if not is_plain(pool.name) or (pool.user is not None and not is_plain(pool.user))
+    ]
+    for pool in pools.values():
+        if pool.listen and pool.prefix and not _ADDRESS.match(pool.listen):
+            pool.listen = posixpath.join(pool.prefix, pool.listen)
     for one in odd:
         del pools[one.name]
         remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))

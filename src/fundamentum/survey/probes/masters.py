@@ -21,12 +21,12 @@ _TITLE: Final = re.compile(r"php-fpm: master process \((/[^)]*)\)")
 def with_masters(host: Host, programs: Iterable[Installation], running: Iterable[Process]) -> list[Installation]:
     """The installations, each process manager followed by others that run the same program with files of their own."""
     programs, running = list(programs), list(running)
-    services = _services(host) if any(one.sapi == "fpm" for one in programs) else {}
+    services = _services(host) if any(program.sapi == "fpm" for program in programs) else {}
     found = []
-    for one in programs:
-        found.append(one)
-        if one.sapi == "fpm":
-            found += _others(host, one, services, running)
+    for program in programs:
+        found.append(program)
+        if program.sapi == "fpm":
+            found += _others(host, program, services, running)
     return found
 
 

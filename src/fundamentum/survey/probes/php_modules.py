@@ -65,7 +65,7 @@ def available(host: Host, home: str, place: Shelf) -> tuple[Branch, list[Remark]
         return branch, [Remark("extension files", str(error))]
     modules = [describe(host, posixpath.join(place.directory, name), place) for name in names]
     if build.system == "Windows":  # the libraries that extensions need may lie beside them
-        modules = [one for one in modules if one.misfit != binary.NO_IDENTITY]
+        modules = [module for module in modules if module.misfit != binary.NO_IDENTITY]
     return msgspec.structs.replace(branch, modules=tuple(modules)), []
 
 

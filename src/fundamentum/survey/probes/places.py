@@ -44,7 +44,7 @@ def _loose(host: Host, path: str) -> str:
             continue
         about = host.stat(folder)
         grants = host.extras(folder).grants
-        if about is None or about.user != 0 or about.mode & 0o022 or any(one.bits & 2 for one in grants):
+        if about is None or about.user != 0 or about.mode & 0o022 or any(grant.bits & 2 for grant in grants):
             return here
     return ""
 

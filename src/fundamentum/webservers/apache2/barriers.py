@@ -80,13 +80,13 @@ def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     if any(line.name in ("authmerging", "satisfy") for line in lines):
         return
     for names in (("require",), ("allow", "deny", "order")):
-        sections = _in_order((one for one in lines if one.name in names), root)
+        sections = _in_order((line for line in lines if line.name in names), root)
         deciding = sections[-1] if sections else []
         if not deciding or any(line.within(*_CONTAINERS) for line in deciding):
             continue
         words = {(line.name, *(word.lower() for word in line.words[:2])) for line in deciding}
         denied = words == {("require", "all", "denied")} or (
-            ("deny", "from", "all") in words and not any(one[0] == "allow" for one in words)
+            ("deny", "from", "all") in words and not any(word[0] == "allow" for word in words)
         )
         if denied:
             yield _denied(deciding[-1], root)

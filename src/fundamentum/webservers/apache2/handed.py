@@ -25,11 +25,11 @@ def handed(finding: Finding, survey: Survey, target: Target, offered: Offered) -
     """The finding about PHP itself, with what keeps the web server from handing anything to it."""
     if survey.web_servers is None or not target.present or target.runtime.home or finding.verdict != "met":
         return finding
-    apache = next((one for one in survey.web_servers if one.server == PACKAGE), None)
+    apache = next((server for server in survey.web_servers if server.server == PACKAGE), None)
     match target.runtime.sapi:
         case "apache2":
             return _as_module(finding, apache, target, offered)
-        case "fpm" if apache and not any(one.server != PACKAGE for one in survey.web_servers):
+        case "fpm" if apache and not any(server.server != PACKAGE for server in survey.web_servers):
             return _by_proxy(finding, apache, survey, target)
     return finding
 
@@ -63,7 +63,7 @@ def _by_proxy(finding: Finding, apache: WebServer, survey: Survey, target: Targe
     snippet = f"php{target.runtime.branch}-fpm"
     if snippet in apache.snippets:
         return finding
-    modules = [one for one in apache.modules if _PHP_MODULE.fullmatch(one)]
+    modules = [module for module in apache.modules if _PHP_MODULE.fullmatch(module)]
     if modules or survey.sites or any(map(_PHP_SNIPPET.fullmatch, apache.snippets)):
         return finding  # Apache runs another PHP: which site is handed to this one is a decision
     found = f"Apache hands PHP files to nothing, and gives out their source; {target.runtime.label} waits in vain"

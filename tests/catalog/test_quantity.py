@@ -5,8 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.catalog.quantity import quantity, spelled, switch
-
-from .quantities import QUANTITIES
+from tests.tables import QUANTITIES
 
 
 @pytest.mark.parametrize(("text", "number"), QUANTITIES)

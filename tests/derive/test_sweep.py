@@ -5,8 +5,7 @@ import pytest
 from fundamentum.derive.quoted import drivers_in
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.words import code_of, extensions_of, interesting, words_in
-
-from .constructs import CONSTRUCTS
+from tests.tables import CONSTRUCTS
 
 PIECES = [code for _, _, code, _ in CONSTRUCTS.values()] + [
     "'", '"', "\\", "\\'", "//", "#", "#[A]", "/*", "*/", "?>", "<?php ", "<?= ", "<<<A\n", "\nA;\n", "\n", "{", "}", "(", ")",

@@ -6,8 +6,8 @@ import pytest
 
 from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived
+from tests.tables import CONSTRUCTS
 
-from .constructs import CONSTRUCTS
 from .trees import made, told
 
 

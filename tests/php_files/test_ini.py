@@ -5,14 +5,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.php_files.ini import parse
+from tests.tables import INI, INI_CONSTANTS
 
-from .ini_cases import BROKEN, CASES, CONSTANTS
 
-
-@pytest.mark.parametrize(("text", "expected"), CASES)
+@pytest.mark.parametrize(("text", "expected"), INI)
 def test_values(text: str, expected: dict[str, str] | None) -> None:
-    found = parse(text, CONSTANTS, {"FOO": "bar"}.get)
-    if expected is BROKEN:
+    found = parse(text, INI_CONSTANTS, {"FOO": "bar"}.get)
+    if expected is None:
         assert found.broken_at is not None
     else:
         assert found.broken_at is None
@@ -20,7 +19,7 @@ def test_values(text: str, expected: dict[str, str] | None) -> None:
 
 
 def test_places_sections_and_keys() -> None:
-    found = parse('; one\na = 1\n\n[www]\nphp_value[memory_limit] = 5M\n"\n', CONSTANTS)
+    found = parse('; one\na = 1\n\n[www]\nphp_value[memory_limit] = 5M\n"\n', INI_CONSTANTS)
     assert [(e.name, e.key, e.section, e.line) for e in found.entries] == [
         ("a", None, None, 2),
         ("php_value", "memory_limit", "www", 5),
@@ -29,10 +28,10 @@ def test_places_sections_and_keys() -> None:
 
 
 def test_a_value_from_the_environment_is_not_known() -> None:
-    assert parse("x = a${SECRET}b\ny = 1\n", CONSTANTS).entries[0].value is None
+    assert parse("x = a${SECRET}b\ny = 1\n", INI_CONSTANTS).entries[0].value is None
 
 
 @given(st.text(alphabet=st.sampled_from("ax=\"'${}[];|&~!()\n\r \t\\.1Of\0"), max_size=60))
 def test_any_text_gives_entries_or_a_place(text: str) -> None:
-    found = parse(text, CONSTANTS)
+    found = parse(text, INI_CONSTANTS)
     assert all(1 <= entry.line <= text.count("\n") + text.count("\r") + 1 for entry in found.entries)

@@ -7,7 +7,7 @@ from measure_derive import measured, totals
 
 from fundamentum.catalog import branch_key
 from fundamentum.catalog.symbols import EVERYWHERE, Symbol, symbols
-from tests.derive.constructs import CONSTRUCTS
+from tests.tables import CONSTRUCTS
 
 from .conftest import Server
 

@@ -9,8 +9,7 @@ from debian_root import Root
 
 from fundamentum.catalog.quantity import quantity, switch
 from fundamentum.php_files.ini import IniFile, parse
-from tests.catalog.quantities import QUANTITIES
-from tests.php_files.ini_cases import CASES
+from tests.tables import INI, QUANTITIES
 
 pytestmark = pytest.mark.real
 WORDS = [
@@ -104,7 +103,7 @@ def ini_strings(root: Root, texts: list[str]) -> list[dict[str, str] | None]:
 
 
 def test_the_table_of_ini_texts_is_what_php_says(bookworm: Root) -> None:
-    assert ini_strings(bookworm, [text for text, _ in CASES]) == [expected for _, expected in CASES]
+    assert ini_strings(bookworm, [text for text, _ in INI]) == [expected for _, expected in INI]
 
 
 def test_ini_texts_made_at_random(bookworm: Root) -> None:

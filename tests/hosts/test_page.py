@@ -13,7 +13,7 @@ from fundamentum.check.judge import check
 from fundamentum.errors import InputError
 from fundamentum.hosts.page import is_page, survey_page
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.judging import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey

@@ -34,6 +34,11 @@ class Change(msgspec.Struct, frozen=True):
     lacking: ClassVar[bool] = True
 
     @property
+    def file(self) -> str:
+        """The file that it is written in; empty where there is none."""
+        return ""
+
+    @property
     def key(self) -> str:
         """What it changes: two changes of one key are one (:meth:`joined`), and its reasons are kept under it."""
         raise NotImplementedError
@@ -46,11 +51,6 @@ class Change(msgspec.Struct, frozen=True):
     @property
     def effect(self) -> str:
         """What becomes of it, to be shown beside :attr:`about`; empty where that says it all."""
-        return ""
-
-    @property
-    def file(self) -> str:
-        """The file that it is written in; empty where there is none."""
         return ""
 
     def words(self, offers: Offers) -> str:
@@ -88,3 +88,31 @@ class Change(msgspec.Struct, frozen=True):
     def row(self) -> dict[str, Any]:
         """Its row in the table :attr:`FILLS`."""
         return {}
+
+
+class NewValue(Change, frozen=True):
+    """A change that gives something of a name another value."""
+
+    name: str
+    before: str | None
+    after: str
+
+    @property
+    def about(self) -> str:
+        return self.name
+
+    @property
+    def effect(self) -> str:
+        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
+
+    @property
+    def least(self) -> int:
+        """What it has to allow, where it is a limit, in bytes or seconds."""
+        return 0
+
+    def joined(self, other: Self) -> Self:
+        return other if other.least > self.least else self
+
+    def row(self) -> dict[str, Any]:
+        row: dict[str, Any] = {"name": self.name, "from": self.before, "to": self.after, "file": self.file or None}
+        return row | {"site": getattr(self, "site", None), "runtime": getattr(self, "runtime", None)}

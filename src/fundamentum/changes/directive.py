@@ -2,12 +2,12 @@
 
 import posixpath
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Literal
 
 from msgspec.structs import replace
 
 from fundamentum.catalog.setting_line import ini_text
-from fundamentum.changes.base import Change, Place
+from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.extension_line import ini_line
 from fundamentum.changes.primitives import Line, Primitive, WriteFile
 from fundamentum.model.origin import Origin, Overridden
@@ -16,14 +16,11 @@ from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 
 
-class SetDirective(Change, frozen=True):
+class SetDirective(NewValue, frozen=True):
     """Set a directive for a pool, or for everything that reads a directory or a php.ini."""
 
     FILLS = "settings"
-    name: str
-    before: str | None
-    after: str
-    path: str
+    file: str
     runtime: str
     pool: str | None = None
     """The pool, where only a pool's own configuration can win."""
@@ -35,18 +32,6 @@ class SetDirective(Change, frozen=True):
         return f"set:{self.runtime}:{self.name}"
 
     @property
-    def about(self) -> str:
-        return self.name
-
-    @property
-    def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
-
-    @property
-    def file(self) -> str:
-        return self.path
-
-    @property
     def line(self) -> str:
         """The line in the syntax of its file."""
         text = ini_text(self.after) or ""
@@ -54,17 +39,17 @@ class SetDirective(Change, frozen=True):
         return f"{name} = {text}".rstrip()
 
     def words(self, offers: Offers) -> str:
-        return f"set {self.line} in {self.path}"
+        return f"set {self.line} in {self.file}"
 
     def concerns(self, runtime: Runtime) -> bool:
-        return self.runtime == runtime.label or posixpath.dirname(self.path) == runtime.scan_dir
+        return self.runtime == runtime.label or posixpath.dirname(self.file) == runtime.scan_dir
 
     def applied(self, survey: Survey, offers: Offers) -> Survey:
         return replace(survey, runtimes=tuple(self._set(runtime) for runtime in survey.runtimes))
 
     def _set(self, runtime: Runtime) -> Runtime:
         mine = runtime.label == self.runtime
-        same_folder = f"{runtime.scan_dir}/" == self.path[: self.path.rfind("/") + 1]
+        same_folder = f"{runtime.scan_dir}/" == self.file[: self.file.rfind("/") + 1]
         same = mine if self.pool else same_folder or (not runtime.scan_dir and mine)
         if not same or self.name not in runtime.settings:
             return runtime
@@ -73,35 +58,26 @@ class SetDirective(Change, frozen=True):
             return runtime  # what is stronger than ini files stays as it is: this pool's own value, or another's
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
         by: Literal["pool", "ini"] = "pool" if self.pool else "ini"
-        made = Setting(self.after, Origin(self.path, 1), lost, admin=self.admin, set_by=by)
+        made = Setting(self.after, Origin(self.file, 1), lost, admin=self.admin, set_by=by)
         return replace(runtime, settings={**runtime.settings, self.name: made})
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         if not self.pool:
-            yield ini_line(self.path, self.runtime, place, self.line, self.name)
+            yield ini_line(self.file, self.runtime, place, self.line, self.name)
         kept = list(self._kept(place.survey))
         if self.pool:
             lines = [Line(f"[{self.pool}]", 1, "pool", planned=False), Line(self.line, 9, self.name)]
-            yield WriteFile(self.path, pool_heading(place), (*lines, *kept))
+            yield WriteFile(self.file, pool_heading(place), (*lines, *kept))
         elif kept:
-            yield WriteFile(self.path, pool_heading(place), tuple(kept))
+            yield WriteFile(self.file, pool_heading(place), tuple(kept))
 
     def _kept(self, survey: Survey) -> Iterator[Line]:
         """What an earlier plan put into the same file, and still counts."""
         for runtime in survey.runtimes:
             for name, setting in runtime.settings.items():
-                if setting.origin.set_in == self.path != runtime.ini_file and setting.value is not None:
-                    was = SetDirective(name, None, setting.value, self.path, "", self.pool, setting.admin)
+                if setting.origin.set_in == self.file != runtime.ini_file and setting.value is not None:
+                    was = SetDirective(name, None, setting.value, self.file, "", self.pool, setting.admin)
                     yield Line(was.line, 9, name, planned=False)
-
-    def row(self) -> dict[str, Any]:
-        return {
-            "name": self.name,
-            "from": self.before,
-            "to": self.after,
-            "file": self.path,
-            "runtime": self.runtime,
-        }
 
 
 def pool_heading(place: Place) -> str:

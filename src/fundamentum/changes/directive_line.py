@@ -1,12 +1,12 @@
 """Give a directive of PHP another value in the very line that decides now, which counts for some sites alone."""
 
 from collections.abc import Iterator
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from msgspec.structs import replace
 
 from fundamentum.catalog.setting_line import Syntax, value_in, with_value
-from fundamentum.changes.base import Change, Place
+from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.primitives import EditFile, Hunk, Primitive
 from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.surroundings import Spot
@@ -17,13 +17,10 @@ from fundamentum.platforms.offers import Offers
 _Holding = TypeVar("_Holding", Layer, Section)
 
 
-class ChangeLine(Change, frozen=True):
+class ChangeLine(NewValue, frozen=True):
     """Change the value in a line of a web server's configuration, of a directory's own file or of a section."""
 
     FILLS = "settings"
-    name: str
-    before: str
-    after: str
     spot: Spot
     """The line as it stands."""
     syntax: Syntax
@@ -36,14 +33,6 @@ class ChangeLine(Change, frozen=True):
     @property
     def key(self) -> str:
         return f"reline:{self.spot.file}:{self.spot.line}:{self.name}"
-
-    @property
-    def about(self) -> str:
-        return self.name
-
-    @property
-    def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
 
     @property
     def file(self) -> str:
@@ -82,12 +71,3 @@ class ChangeLine(Change, frozen=True):
         stretch = value_in(self.spot.text, self.syntax, self.name, self.after)
         hunk = Hunk(self.spot.line, self.spot.text, (stretch,) if stretch else (), unended=self.spot.unended)
         yield EditFile(self.spot.file, (hunk,), self.in_document_root)
-
-    def row(self) -> dict[str, Any]:
-        return {
-            "name": self.name,
-            "from": self.before,
-            "to": self.after,
-            "file": self.spot.file,
-            "runtime": self.runtime,
-        }

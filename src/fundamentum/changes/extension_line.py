@@ -19,24 +19,20 @@ class LoadByLine(Change, frozen=True):
     FILLS = "enable"
     extension: str
     line: str
-    path: str
+    file: str
     """A file of the scan directory, or the php.ini itself where there is no such directory."""
     runtime: str
 
     @property
     def key(self) -> str:
-        return f"line:{self.path}:{self.extension}"
+        return f"line:{self.file}:{self.extension}"
 
     @property
     def about(self) -> str:
         return self.extension
 
-    @property
-    def file(self) -> str:
-        return self.path
-
     def words(self, offers: Offers) -> str:
-        return f"add {self.line} to {self.path}"
+        return f"add {self.line} to {self.file}"
 
     def concerns(self, runtime: Runtime) -> bool:
         return self.runtime == runtime.label
@@ -51,12 +47,12 @@ class LoadByLine(Change, frozen=True):
 
     def _read_by(self, runtime: Runtime, like: Runtime) -> bool:
         """Whether this runtime reads the file that another one does."""
-        folder = self.path.rpartition("/")[0]
+        folder = self.file.rpartition("/")[0]
         same_home = (runtime.branch, runtime.home) == (like.branch, like.home)
-        return same_home and (runtime.scan_dir == folder if runtime.scan_dir else runtime.ini_file in (self.path, None))
+        return same_home and (runtime.scan_dir == folder if runtime.scan_dir else runtime.ini_file in (self.file, None))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
-        yield ini_line(self.path, self.runtime, place, self.line, "", ";" + self.line.lower())
+        yield ini_line(self.file, self.runtime, place, self.line, "", ";" + self.line.lower())
 
     def row(self) -> dict[str, Any]:
         return {"extension": self.extension, "runtime": self.runtime}

@@ -24,7 +24,7 @@ class AddPool(Change, frozen=True):
     """The label of the new one."""
     user: str
     listen: str
-    path: str
+    file: str
 
     @property
     def key(self) -> str:
@@ -38,15 +38,11 @@ class AddPool(Change, frozen=True):
     def effect(self) -> str:
         return f"a new pool: runs as {self.user}, waits at {self.listen}"
 
-    @property
-    def file(self) -> str:
-        return self.path
-
     def consequence(self, place: Place) -> str:
         return f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
 
     def words(self, offers: Offers) -> str:
-        return f"add the pool {self.name}, which waits at {self.listen}, in {self.path}"
+        return f"add the pool {self.name}, which waits at {self.listen}, in {self.file}"
 
     def concerns(self, runtime: Runtime) -> bool:
         return self.runtime == runtime.label
@@ -68,7 +64,7 @@ class AddPool(Change, frozen=True):
             pool=self.name,
             listen=self.listen,
             user=self.user,
-            pool_file=self.path,
+            pool_file=self.file,
             settings=settings,
             stale=(),
             answer=None,
@@ -87,5 +83,5 @@ class AddPool(Change, frozen=True):
             "pm = ondemand",
             "pm.max_children = 5",
         )
-        yield WriteFile(self.path, pool_heading(place), (Line("\n".join(statements), 1, "pool"),))
+        yield WriteFile(self.file, pool_heading(place), (Line("\n".join(statements), 1, "pool"),))
         yield HandOver(self.name)

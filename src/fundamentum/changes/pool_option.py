@@ -1,11 +1,10 @@
 """Give a pool's process manager another limit, in a file of its own that is read after those that set it now."""
 
 from collections.abc import Iterator
-from typing import Any, Self
 
 from msgspec.structs import replace
 
-from fundamentum.changes.base import Change, Place
+from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.directive import pool_heading
 from fundamentum.changes.primitives import Line, Primitive, WriteFile
 from fundamentum.model.origin import Origin
@@ -14,14 +13,11 @@ from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 
 
-class SetPoolOption(Change, frozen=True):
+class SetPoolOption(NewValue, frozen=True):
     """Set an option of a pool."""
 
     FILLS = "limits"
-    name: str
-    before: str
-    after: str
-    path: str
+    file: str
     runtime: str
     pool: str
     least: int
@@ -31,23 +27,8 @@ class SetPoolOption(Change, frozen=True):
     def key(self) -> str:
         return f"manage:{self.runtime}:{self.name}"
 
-    @property
-    def about(self) -> str:
-        return self.name
-
-    @property
-    def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
-
-    @property
-    def file(self) -> str:
-        return self.path
-
     def words(self, offers: Offers) -> str:
-        return f"set {self.name} = {self.after} in {self.path}"
-
-    def joined(self, other: Self) -> Self:
-        return other if other.least > self.least else self
+        return f"set {self.name} = {self.after} in {self.file}"
 
     def concerns(self, runtime: Runtime) -> bool:
         return self.runtime == runtime.label
@@ -57,7 +38,7 @@ class SetPoolOption(Change, frozen=True):
         changed = tuple(
             replace(
                 runtime,
-                manager={**runtime.manager, self.name: Setting(self.after, Origin(self.path, 1))},
+                manager={**runtime.manager, self.name: Setting(self.after, Origin(self.file, 1))},
                 **owner,
             )
             if runtime.label == self.runtime
@@ -68,14 +49,4 @@ class SetPoolOption(Change, frozen=True):
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         section = Line(f"[{self.pool}]", 1, "pool", planned=False)
-        yield WriteFile(self.path, pool_heading(place), (section, Line(f"{self.name} = {self.after}", 2, self.name)))
-
-    def row(self) -> dict[str, Any]:
-        return {
-            "name": self.name,
-            "from": self.before,
-            "to": self.after,
-            "file": self.path,
-            "site": None,
-            "runtime": self.runtime,
-        }
+        yield WriteFile(self.file, pool_heading(place), (section, Line(f"{self.name} = {self.after}", 2, self.name)))

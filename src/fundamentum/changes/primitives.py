@@ -29,8 +29,8 @@ class Primitive(msgspec.Struct, frozen=True):
 
     @property
     def thing(self) -> str:
-        """What is operated on: two operations of one kind on it are merged."""
-        raise NotImplementedError
+        """What is operated on, unless told otherwise its first field: two operations of one kind on it are merged."""
+        return str(getattr(self, self.__struct_fields__[0]))
 
     @property
     def title(self) -> str:
@@ -59,10 +59,6 @@ class ConfigureSource(Primitive, frozen=True):
     """What is taken from it, each with its version."""
 
     @property
-    def thing(self) -> str:
-        return self.source
-
-    @property
     def title(self) -> str:
         return f"decide: add the package source {self.source}"
 
@@ -75,10 +71,6 @@ class HandOver(Primitive, frozen=True):
     pool: str
 
     @property
-    def thing(self) -> str:
-        return self.pool
-
-    @property
     def title(self) -> str:
         return f"decide: let the web server use the pool {self.pool}"
 
@@ -89,10 +81,6 @@ class SwitchStream(Primitive, frozen=True):
     KIND = "switch"
     ORDER = 1
     stream: str
-
-    @property
-    def thing(self) -> str:
-        return self.stream
 
     @property
     def title(self) -> str:
@@ -205,10 +193,6 @@ class WriteFile(Primitive, frozen=True):
     lines: tuple[Line, ...]
 
     @property
-    def thing(self) -> str:
-        return self.path
-
-    @property
     def title(self) -> str:
         return f"write {self.path}"
 
@@ -264,10 +248,6 @@ class EditFile(Primitive, frozen=True):
     hunks: tuple[Hunk, ...]
     in_document_root: bool = False
     """Whether it stands among an application's own files, in a directory that may be somebody else's than root's."""
-
-    @property
-    def thing(self) -> str:
-        return self.path
 
     @property
     def title(self) -> str:
@@ -335,10 +315,6 @@ class Own(Primitive, frozen=True):
     """These places as they are now."""
 
     @property
-    def thing(self) -> str:
-        return self.path
-
-    @property
     def title(self) -> str:
         return f"make the directory {self.path}" if self.make else f"give {self.user} {self.path}"
 
@@ -386,10 +362,6 @@ class RunCommands(Primitive, frozen=True):
     lines: tuple[str, ...]
 
     @property
-    def thing(self) -> str:
-        return self.subject
-
-    @property
     def title(self) -> str:
         return self.what
 
@@ -407,10 +379,6 @@ class TakeUp(Primitive, frozen=True):
     ORDER = 9
     service: str
     verb: Literal["start", "restart", "reload"]
-
-    @property
-    def thing(self) -> str:
-        return self.service
 
     @property
     def title(self) -> str:

@@ -20,31 +20,27 @@ class ScheduleTask(Change, frozen=True):
     FILLS = "tasks"
     command: str
     line: str
-    path: str
+    file: str
 
     @property
     def key(self) -> str:
-        return f"schedule:{self.path}:{self.command}"
+        return f"schedule:{self.file}:{self.command}"
 
     @property
     def about(self) -> str:
         return self.command
 
-    @property
-    def file(self) -> str:
-        return self.path
-
     def words(self, offers: Offers) -> str:
-        return f"let cron run it: {self.line} in {self.path}"
+        return f"let cron run it: {self.line} in {self.file}"
 
     def applied(self, survey: Survey, offers: Offers) -> Survey:
         fields = self.line.split()
-        task = Scheduled(self.command, Origin(self.path, 1), fields[5], interval(fields[:5]))
+        task = Scheduled(self.command, Origin(self.file, 1), fields[5], interval(fields[:5]))
         return replace(survey, tasks=(*survey.tasks, task))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         head = f"# What {place.label} has to run at set times, as planned by fundamentum."
-        yield WriteFile(self.path, head, (Line(self.line),))
+        yield WriteFile(self.file, head, (Line(self.line),))
 
     def row(self) -> dict[str, Any]:
-        return {"command": self.command, "line": self.line, "file": self.path}
+        return {"command": self.command, "line": self.line, "file": self.file}

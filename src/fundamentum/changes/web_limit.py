@@ -2,11 +2,10 @@
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from typing import Any, Self
 
 from msgspec.structs import replace
 
-from fundamentum.changes.base import Change, Place
+from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.primitives import EditFile, Hunk, Line, Primitive, RunCommands, WriteFile
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Limit, Spot
@@ -28,15 +27,12 @@ def behind(server: str, line: str, lines: Iterable[str]) -> tuple[str, ...]:
     return tuple(f"{blanks}{added}" for added in lines)
 
 
-class WidenLimit(Change, frozen=True):
+class WidenLimit(NewValue, frozen=True):
     """Let a web server allow one site more: by another line in the place of one, or behind it, or by a command."""
 
     FILLS = "limits"
     server: PlainName
     site: str
-    name: str
-    before: str
-    after: str
     spot: Spot | None
     """None: by a command."""
     adds: bool
@@ -56,10 +52,6 @@ class WidenLimit(Change, frozen=True):
         return f"{self.name} of {self.site}"
 
     @property
-    def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
-
-    @property
     def file(self) -> str:
         return self.spot.file if self.spot else ""
 
@@ -74,9 +66,6 @@ class WidenLimit(Change, frozen=True):
         line = webserver(self.server).statement(self.name, self.after)
         verb, where = ("add", "behind") if self.adds else ("write", "at")
         return f"{verb} {line} {where} {self.spot.file}:{self.spot.line}"
-
-    def joined(self, other: Self) -> Self:
-        return other if other.least > self.least else self
 
     def services(self, platform: Platform) -> Iterator[tuple[str, str]]:
         if self.spot:
@@ -117,50 +106,26 @@ class WidenLimit(Change, frozen=True):
         stretches = ((*found.span(1), self.after),) if found and not self.adds else ()
         yield EditFile(self.spot.file, (Hunk(self.spot.line, old, stretches, added, self.spot.unended),))
 
-    def row(self) -> dict[str, Any]:
-        return {
-            "name": self.name,
-            "from": self.before,
-            "to": self.after,
-            "file": self.file or None,
-            "site": self.site,
-            "runtime": None,
-        }
 
-
-class LimitForAll(Change, frozen=True):
+class LimitForAll(NewValue, frozen=True):
     """Let a web server allow all sites more, by a file of its own that is read after those that set the limit now."""
 
     FILLS = "limits"
     server: PlainName
     site: str
-    name: str
-    before: str
-    after: str
-    path: str
+    file: str
     least: int
 
     @property
     def key(self) -> str:
-        return f"allow:{self.path}:{self.name}"
+        return f"allow:{self.file}:{self.name}"
 
     @property
     def about(self) -> str:
         return f"{self.name} of {self.site}"
 
-    @property
-    def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
-
-    @property
-    def file(self) -> str:
-        return self.path
-
     def words(self, offers: Offers) -> str:
-        return f"write {webserver(self.server).statement(self.name, self.after)} in {self.path}"
-
-    def joined(self, other: Self) -> Self:
-        return other if other.least > self.least else self
+        return f"write {webserver(self.server).statement(self.name, self.after)} in {self.file}"
 
     def services(self, platform: Platform) -> Iterator[tuple[str, str]]:
         yield platform.web_service(self.server), "reload"
@@ -171,7 +136,7 @@ class LimitForAll(Change, frozen=True):
     def _allowed(self, site: Site) -> Site:
         """What a web server allows all sites, each of them is allowed that has no limit of its own."""
         limits = tuple(
-            replace(limit, value=self.after, origin=Origin(self.path, 2))
+            replace(limit, value=self.after, origin=Origin(self.file, 2))
             if site.server == self.server and limit.name == self.name and limit.own is None
             else limit
             for limit in site.limits
@@ -181,14 +146,4 @@ class LimitForAll(Change, frozen=True):
     def lowered(self, place: Place) -> Iterator[Primitive]:
         statement = webserver(self.server).statement(self.name, self.after)
         head = f"# For {place.label}, as planned by fundamentum."
-        yield WriteFile(self.path, head, (Line(statement, 1, self.name),))
-
-    def row(self) -> dict[str, Any]:
-        return {
-            "name": self.name,
-            "from": self.before,
-            "to": self.after,
-            "file": self.path,
-            "site": self.site,
-            "runtime": None,
-        }
+        yield WriteFile(self.file, head, (Line(statement, 1, self.name),))

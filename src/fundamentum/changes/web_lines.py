@@ -22,21 +22,17 @@ class AddLines(Change, frozen=True):
     lines: tuple[str, ...]
     spot: Spot | None
     """The line behind which they come; None: in a file of their own, in the main configuration."""
-    path: str
+    file: str
     barrier: Barrier
     """What they answer."""
 
     @property
     def key(self) -> str:
-        return f"lines:{self.path}:{self.lines[0]}"
+        return f"lines:{self.file}:{self.lines[0]}"
 
     @property
     def about(self) -> str:
         return self.lines[1].strip() if len(self.lines) > 1 else self.lines[0]
-
-    @property
-    def file(self) -> str:
-        return self.path
 
     def words(self, offers: Offers) -> str:
         return self.barrier.remedy
@@ -59,4 +55,4 @@ class AddLines(Change, frozen=True):
             yield EditFile(self.spot.file, (hunk,))
         else:
             head = f"# For {place.label}, as planned by fundamentum."
-            yield WriteFile(self.path, head, tuple(Line(line) for line in self.lines))
+            yield WriteFile(self.file, head, tuple(Line(line) for line in self.lines))

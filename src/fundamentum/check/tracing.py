@@ -31,7 +31,7 @@ from fundamentum.kinds.extensions.state import standing
 from fundamentum.kinds.limits.chain import DIRECTIVES
 from fundamentum.kinds.limits.need import LimitNeed
 from fundamentum.kinds.loaders import LoaderNeed
-from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.judging import SettingNeed
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer

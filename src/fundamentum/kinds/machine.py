@@ -2,9 +2,8 @@
 
 import re
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any, Final, Literal
+from typing import Any, Final, Literal
 
-import msgspec
 from msgspec.structs import replace
 
 from fundamentum.catalog.quantity import size_in_words
@@ -12,11 +11,11 @@ from fundamentum.effective.sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import DirectoryNeed, placed
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.tables import COMMAND, Reader, Table, size
+from fundamentum.kinds.tables import COMMAND, Named, Reader, size
 from fundamentum.model.conditions import condition
 from fundamentum.model.findings import AGAIN, Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, NotUnderstood, Text, Value
+from fundamentum.model.value import Level, NotUnderstood, Value
 
 Fact = Literal["memory", "disk", "processors", "architecture", "time_zone", "https"]
 FACTS: Final[tuple[Fact, ...]] = ("memory", "disk", "processors", "architecture", "time_zone", "https")
@@ -25,11 +24,8 @@ ARCHITECTURES: Final = {"x86_64": "amd64", "aarch64": "arm64", "i686": "i386", "
 _WORDS: Final = {"host:time_zone": "time zone", "host:https": "HTTPS", "host:disk": "free disk"}
 
 
-class HostTable(Table):
+class HostTable(Named):
     """The machine: memory, disk, processors (">= 2"), architecture, time_zone ("set"), https ("on")."""
-
-    required: Annotated[dict[str, Text], msgspec.Meta(description="Fact to what it must be.")] = {}
-    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Fact to what it must be.")] = {}
 
 
 class HostNeed(Value, frozen=True):

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Annotated, Final, Protocol, TypeVar
+from typing import Annotated, Final, TypeVar
 
 import msgspec
 
@@ -30,18 +30,18 @@ class Table(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True):
 LevelName = Annotated[Level, msgspec.Meta(description="How strongly it is needed.")]
 
 
-class Named(Protocol):
-    """A table that holds what is needed by name, for each level."""
-
-    required: dict[str, str]
-    recommended: dict[str, str]
-
-
 class Listing(Table):
     """A list for each level."""
 
     required: Annotated[list[Text], msgspec.Meta(description="Without these the application does not run.")] = []
     recommended: Annotated[list[Text], msgspec.Meta(description="Without these it runs, but lacks something.")] = []
+
+
+class Named(Table):
+    """What is needed, by name, for each level."""
+
+    required: Annotated[dict[str, Text], msgspec.Meta(description="Name to what it must be.")] = {}
+    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Name to what it must be.")] = {}
 
 
 class NamesTable(Listing):

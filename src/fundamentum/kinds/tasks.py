@@ -3,9 +3,8 @@
 import posixpath
 import re
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any, Final
+from typing import Any, Final
 
-import msgspec
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change
@@ -14,11 +13,11 @@ from fundamentum.changes.task import ScheduleTask
 from fundamentum.effective.access import user_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import placed
-from fundamentum.kinds.tables import PATH, Reader, Table, seconds
+from fundamentum.kinds.tables import PATH, Named, Reader, seconds
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level, NotUnderstood, Text, Value
+from fundamentum.model.value import Level, NotUnderstood, Value
 from fundamentum.platforms import platform
 
 CRON: Final = ("cron", "cronie")
@@ -27,11 +26,8 @@ _FILE_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
 """What cron ignores a file for, if its name has it."""
 
 
-class TasksTable(Table):
+class TasksTable(Named):
     """Programs to be run at set times: a path below the application's directory, and "every 15m"."""
-
-    required: Annotated[dict[str, Text], msgspec.Meta(description="Program to how often it runs.")] = {}
-    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Program to how often it runs.")] = {}
 
 
 class TaskNeed(Value, frozen=True):

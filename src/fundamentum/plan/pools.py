@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.changes.pool import AddPool
-from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.judging import SettingNeed
 from fundamentum.kinds.settings.place import value_for
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs

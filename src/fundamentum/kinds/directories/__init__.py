@@ -1,9 +1,8 @@
 """Directories: ``[directories.required]`` and ``[directories.recommended]``."""
 
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any
+from typing import Any
 
-import msgspec
 from msgspec.structs import replace
 
 from fundamentum.changes.directory import PRIVATE, ArrangeDirectory
@@ -13,20 +12,16 @@ from fundamentum.effective.sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import DirectoryNeed, directory, placed
 from fundamentum.kinds.directories.rights import arranged
-from fundamentum.kinds.tables import Reader, Table
+from fundamentum.kinds.tables import Named, Reader
 from fundamentum.model.findings import AGAIN, Finding, Target, Verdict
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Account, Place
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Text
 from fundamentum.platforms import platform
 
 
-class DirectoriesTable(Table):
+class DirectoriesTable(Named):
     """Directories, absolute or below the application's own: "writable", "read-only", "outside" (of what is served)."""
-
-    required: Annotated[dict[str, Text], msgspec.Meta(description="Path to what it must be.")] = {}
-    recommended: Annotated[dict[str, Text], msgspec.Meta(description="Path to what it must be.")] = {}
 
 
 class Directories(Kind[DirectoryNeed]):

@@ -15,8 +15,7 @@ from fundamentum.effective.sites import sites_of
 from fundamentum.effective.values import value_that_counts
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.limits.need import Limit, LimitNeed
-from fundamentum.kinds.settings.judging import judged
-from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.judging import SettingNeed, judged
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.origin import BUILT_IN, Origin

@@ -65,7 +65,7 @@ class LimitForAllDemand(Value, frozen=True):
 
     def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> LimitForAll:
         """The limit, in that file."""
-        return replace(self.change, path=f"{self.folder}/zz-{label}.conf")
+        return replace(self.change, file=f"{self.folder}/zz-{label}.conf")
 
 
 def demands_of(chain: Sequence[Link], finding: Finding, context: Context) -> Iterator[Demand]:
@@ -98,7 +98,7 @@ def _of_link(link: Link, context: Context) -> Iterator[Demand]:
 def _of_site(link: Link, site: Site, limit: Limit, context: Context) -> Iterator[Demand]:
     """The limit of a web server, where it is set, behind the beginning of its site, or in a file for all sites."""
     spot, of = limit.own or site.spot, webserver(site.server)
-    of_site = (site.server, site.name, limit.name, limit.value, link.to)
+    of_site = (limit.name, limit.value, link.to, site.server, site.name)
     folder = context.offers.platform.web_additions.get(site.server)
     if of.by_command:
         if _WINDOWS_WORD.fullmatch(f"{site.name} {site.handler}"):

@@ -10,8 +10,7 @@ from msgspec.structs import replace
 from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.settings.judging import judged
-from fundamentum.kinds.settings.need import SettingNeed
+from fundamentum.kinds.settings.judging import SettingNeed, judged
 from fundamentum.kinds.tables import Reader, Table
 from fundamentum.model.conditions import condition, contradict
 from fundamentum.model.findings import Finding

@@ -8,10 +8,23 @@ from fundamentum.effective.values import value_that_counts
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.extensions.remedies import for_extension
 from fundamentum.kinds.extensions.state import standing
-from fundamentum.kinds.settings.need import SettingNeed
 from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Finding, Target
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.php import Setting
+from fundamentum.model.value import Level, Value
+
+
+class SettingNeed(Value, frozen=True):
+    """One directive and what it must be."""
+
+    name: str
+    condition: Condition
+    level: Level
+
+    @property
+    def key(self) -> NeedId:
+        return NeedId(f"setting:{self.name}")
 
 
 def judged(need: SettingNeed, context: Context) -> Finding:

@@ -185,7 +185,7 @@ CHANGE = '''
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change
-from fundamentum.changes.primitives import Line, WriteFile
+from fundamentum.changes.file_operations import Line, WriteFile
 
 
 class TurnDial(Change, frozen=True):

@@ -3,13 +3,20 @@
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from fundamentum.changes.directive import SetDirective
 from fundamentum.changes.directive_line import ChangeLine
 from fundamentum.check.judge import check
+from fundamentum.check.remedies import remedies
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds import asked_by
+from fundamentum.model.needs import LEVELS
 from fundamentum.plan.planner import plan
 from fundamentum.platforms.offers import Offers
-from tests.small_root import TODAY, look, needs, small_root
+from fundamentum.survey.observe import survey
+from tests.small_root import MODULE, TODAY, look, needs, small_root
 
 POOL = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n"
 BOTH = needs(
@@ -49,3 +56,57 @@ def test_one_value_and_one_file_in_every_place(tmp_path: Path, files: dict[str, 
 NGINX = """http { server { server_name nightlog; root /srv/nightlog; index index.php; client_max_body_size 0;
 location ~ \\.php$ { fastcgi_pass unix:/run/php/php8.2-fpm.sock; } } }
 """
+
+
+SETTINGS = ("memory_limit", "post_max_size", "upload_max_filesize", "max_input_vars", "max_execution_time")
+FILES: dict[str, str | bytes] = {
+    "etc/php/8.2/fpm/conf.d/95-own.ini": "memory_limit = 300M\nmax_input_vars = 90\n",
+    "etc/php/8.2/fpm/pool.d/www.conf": f"{POOL}php_admin_value[memory_limit] = 64M\nrequest_terminate_timeout = 9s\n",
+    "srv/nightlog/.user.ini": "memory_limit = 64M\n",
+    "usr/lib/php/20220829/gd.so": MODULE,
+    "usr/lib/php/20220829/dom.so": MODULE,
+    "etc/php/8.2/mods-available/dom.ini": "extension=dom.so\n",
+}
+
+
+@st.composite
+def servers_and_needs(draw: st.DrawFn) -> tuple[dict[str, str | bytes], str, tuple[str, ...]]:
+    """Files of a server, tables of a needs file, and extensions."""
+    chosen = draw(st.sets(st.sampled_from(sorted(FILES))))
+    wanted = draw(st.dictionaries(st.sampled_from(SETTINGS), st.integers(1, 2000), max_size=3))
+    lines = "".join(f'{name} = ">= {number}"\n' for name, number in wanted.items())
+    level = draw(st.sampled_from(("required", "recommended")))
+    more = draw(
+        st.sets(st.sampled_from(('[uploads]\nlargest = "40M"\n', '[requests]\nlongest = "5m"\n', TASK, PLATES)))
+    )
+    extensions = draw(st.sets(st.sampled_from(("gd", "dom", "imap | gd", "pdo_mysql", "nowhere")), max_size=3))
+    return (
+        {name: FILES[name] for name in chosen},
+        f"[settings.{level}]\n{lines}{''.join(sorted(more))}",
+        tuple(extensions),
+    )
+
+
+TASK = '[tasks.required]\n"bin/x.php" = "every 15m"\n'
+PLATES = '[directories.recommended]\n"var/plates" = "writable"\n'
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(servers_and_needs())
+def test_what_is_advised_for_all_needs_together_is_what_a_plan_does_first(
+    tmp_path_factory: pytest.TempPathFactory, made: tuple[dict[str, str | bytes], str, tuple[str, ...]]
+) -> None:
+    files, tables, extensions = made
+    wanted = needs(*extensions, settings=tables)
+    root = small_root(tmp_path_factory.mktemp("server"), extra={**files, "etc/nginx/nginx.conf": NGINX})
+    found = survey(DirectoryHost(root, "mizar"), asked_by([wanted]))
+    judged = check(wanted, found)
+    advised = {change.key: change for finding in judged.all_findings for change in finding.changes}
+    planned = plan([wanted], found, today=TODAY)
+    assert advised == remedies(planned.before, found, "nightlog", LEVELS).changes
+    keys = {change.key for change in planned.changes}
+    assert set(advised) <= keys
+    for finding in judged.all_findings:
+        assert bool(finding.changes) == bool(
+            [one for one in finding.demands if one.lacking and one.settled("x", found, [])]
+        )

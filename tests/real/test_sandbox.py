@@ -15,7 +15,7 @@ from debian_root import Root, base
 from msgspec.structs import replace
 
 from fundamentum.changes.directory import ArrangeDirectory
-from fundamentum.changes.primitives import WriteFile
+from fundamentum.changes.file_operations import WriteFile
 from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost

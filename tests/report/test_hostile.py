@@ -16,8 +16,9 @@ from msgspec.structs import replace
 from rich.console import Console
 
 from fundamentum.changes.directive import SetDirective
+from fundamentum.changes.file_operations import EditFile, Hunk, WriteFile
 from fundamentum.changes.packages import Install
-from fundamentum.changes.primitives import EditFile, Hunk, InstallPackages, WriteFile
+from fundamentum.changes.primitives import InstallPackages
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.changes.task import ScheduleTask

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from fundamentum.catalog.setting_line import ini_text
 from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.extension_line import ini_line
-from fundamentum.changes.primitives import Line, Primitive, WriteFile
+from fundamentum.changes.file_operations import Line, WriteFile
+from fundamentum.changes.primitives import Primitive
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.setting_line import Syntax, value_in, with_value
 from fundamentum.changes.base import NewValue, Place
-from fundamentum.changes.primitives import EditFile, Hunk, Primitive
+from fundamentum.changes.file_operations import EditFile, Hunk
+from fundamentum.changes.primitives import Primitive
 from fundamentum.model.layers import Assignment, Layer, Section
 from fundamentum.model.surroundings import Spot
 from fundamentum.model.survey import Survey

@@ -6,7 +6,8 @@ from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
 from fundamentum.changes.directive import pool_heading
-from fundamentum.changes.primitives import HandOver, Line, Primitive, WriteFile
+from fundamentum.changes.file_operations import Line, WriteFile
+from fundamentum.changes.primitives import HandOver, Primitive
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey

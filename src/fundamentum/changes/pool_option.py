@@ -6,7 +6,8 @@ from msgspec.structs import replace
 
 from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.directive import pool_heading
-from fundamentum.changes.primitives import Line, Primitive, WriteFile
+from fundamentum.changes.file_operations import Line, WriteFile
+from fundamentum.changes.primitives import Primitive
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey

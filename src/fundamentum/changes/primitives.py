@@ -17,7 +17,6 @@ from fundamentum.webservers.base import SwitchCommand
 Kind = Literal[
     "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
 ]
-UNENDED = "\\ No newline at end of file"
 
 
 class Primitive(msgspec.Struct, frozen=True):
@@ -169,129 +168,6 @@ class SwitchInServer(Primitive, frozen=True):
 
     def undone(self, platform: Platform) -> list[str]:
         return [shlex.join(part.back) for part in reversed(self.switching) if part.back]
-
-
-class Line(msgspec.Struct, frozen=True):
-    """One line of a file that is written whole."""
-
-    text: str
-    group: int = 0
-    """Lines come in the order of their groups; those of the group 9 in the order of their names."""
-    name: str = ""
-    """Of the lines of one group and one name the first that is :attr:`planned` stands."""
-    planned: bool = True
-    """False: it is there already, and is kept."""
-
-
-class WriteFile(Primitive, frozen=True):
-    """Write a whole file, from lines of several changes."""
-
-    KIND = "file"
-    ORDER = 5
-    path: str
-    head: str
-    lines: tuple[Line, ...]
-
-    @property
-    def title(self) -> str:
-        return f"write {self.path}"
-
-    @property
-    def content(self) -> str:
-        """The file, each line ended."""
-        kept: dict[tuple[int, str], Line] = {}
-        for number, line in enumerate(self.lines):
-            place = (line.group, line.name or f"\0{number:08}")
-            if place not in kept or (line.planned and not kept[place].planned):
-                kept[place] = line
-        order = sorted(kept, key=lambda place: (place[0], place[1] if place[0] == 9 else ""))
-        return "\n".join([self.head, *(kept[place].text for place in order)]) + "\n"
-
-    def merged(self, other: Self) -> Self:
-        return replace(self, lines=(*self.lines, *other.lines))
-
-    def commands(self, platform: Platform) -> list[str]:
-        lines = shlex.join(self.content.splitlines())
-        return [f"printf '%s\\n' {lines} > {shlex.quote(self.path)}"]
-
-    def undone(self, platform: Platform) -> list[str]:
-        return [shlex.join(["rm", self.path])]
-
-
-class Hunk(msgspec.Struct, frozen=True):
-    """What changes at one line of a file that is there."""
-
-    line: int
-    """Counted from one.  Without an ``old`` text, ``added`` comes behind it."""
-    old: str | None
-    stretches: tuple[tuple[int, int, str], ...] = ()
-    """Parts of the line, from one character to before another, and what stands there afterwards."""
-    added: tuple[str, ...] = ()
-    unended: bool = False
-    """Whether the file ends with it, and without a newline."""
-
-    @property
-    def new(self) -> str:
-        """The line as it is afterwards."""
-        line = self.old or ""
-        for start, end, text in sorted(set(self.stretches), reverse=True):
-            line = line[:start] + text + line[end:]
-        return line
-
-
-class EditFile(Primitive, frozen=True):
-    """Change single lines of a file that is there."""
-
-    KIND = "edit"
-    ORDER = 6
-    path: str
-    hunks: tuple[Hunk, ...]
-    in_document_root: bool = False
-    """Whether it stands among an application's own files, in a directory that may be somebody else's than root's."""
-
-    @property
-    def title(self) -> str:
-        return f"change {self.path}"
-
-    def merged(self, other: Self) -> Self:
-        inside = self.in_document_root or other.in_document_root
-        return replace(self, hunks=(*self.hunks, *other.hunks), in_document_root=inside)
-
-    @property
-    def diff(self) -> str:
-        """The change as a unified diff."""
-        lines: dict[tuple[int, bool], Hunk] = {}
-        for hunk in self.hunks:
-            place = (hunk.line, hunk.old is None)
-            lines[place] = _together(lines[place], hunk) if place in lines else hunk
-        out, shift = [f"--- {self.path}", f"+++ {self.path}"], 0
-        for _, hunk in sorted(lines.items()):
-            out += _written(hunk, shift)
-            shift += len(hunk.added)
-        return "\n".join(out) + "\n"
-
-    def undone(self, platform: Platform) -> list[str]:
-        return [f"printf '%s\\n' {shlex.join(self.diff.splitlines())} | patch -R {shlex.quote(self.path)}"]
-
-
-def _together(one: Hunk, two: Hunk) -> Hunk:
-    """Two changes of one line, each of its own stretch of the line as it stands."""
-    return replace(one, stretches=(*one.stretches, *two.stretches), added=(*one.added, *two.added))
-
-
-def _written(hunk: Hunk, shift: int) -> list[str]:
-    """A hunk of a unified diff."""
-    if hunk.old is None:
-        many = f",{len(hunk.added)}" if len(hunk.added) > 1 else ""
-        head = f"@@ -{hunk.line},0 +{hunk.line + shift + 1}{many} @@"
-        return [head, *(f"+{line}" for line in hunk.added)]
-    many = f",{1 + len(hunk.added)}" if hunk.added else ""
-    out = [f"@@ -{hunk.line} +{hunk.line + shift}{many} @@"]
-    if hunk.new == hunk.old and not hunk.unended:
-        out.append(f" {hunk.old}")
-    else:
-        out += [f"-{hunk.old}", *([UNENDED] if hunk.unended else []), f"+{hunk.new}"]
-    return [*out, *(f"+{line}" for line in hunk.added), *([UNENDED] if hunk.unended else [])]
 
 
 class Own(Primitive, frozen=True):

@@ -6,7 +6,8 @@ from typing import Any, cast
 import msgspec
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import EditFile, Primitive, WriteFile
+from fundamentum.changes.file_operations import EditFile, WriteFile
+from fundamentum.changes.primitives import Primitive
 from fundamentum.changes.service import Restart
 from fundamentum.model.php import Runtime
 from fundamentum.platforms.base import Platform

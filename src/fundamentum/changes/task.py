@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.cron import interval
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import Line, Primitive, WriteFile
+from fundamentum.changes.file_operations import Line, WriteFile
+from fundamentum.changes.primitives import Primitive
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Scheduled
 from fundamentum.model.survey import Survey

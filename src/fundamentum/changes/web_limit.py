@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterable, Iterator
 from msgspec.structs import replace
 
 from fundamentum.changes.base import NewValue, Place
-from fundamentum.changes.primitives import EditFile, Hunk, Line, Primitive, RunCommands, WriteFile
+from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
+from fundamentum.changes.primitives import Primitive, RunCommands
 from fundamentum.model.origin import Origin
 from fundamentum.model.surroundings import Limit, Spot
 from fundamentum.model.survey import Site, Survey

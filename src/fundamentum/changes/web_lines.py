@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import EditFile, Hunk, Line, Primitive, WriteFile
+from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
+from fundamentum.changes.primitives import Primitive
 from fundamentum.changes.web_limit import behind, each_site
 from fundamentum.model.surroundings import Barrier, Spot
 from fundamentum.model.survey import Site, Survey

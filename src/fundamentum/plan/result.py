@@ -5,7 +5,7 @@ from datetime import date
 from typing import TypeVar
 
 from fundamentum.changes.base import Change
-from fundamentum.changes.primitives import EditFile, WriteFile
+from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.steps import Step
 from fundamentum.model.findings import Judgement
 from fundamentum.model.need_id import NeedId

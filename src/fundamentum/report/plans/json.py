@@ -5,7 +5,8 @@ from typing import IO, Any, TypeVar
 import msgspec
 
 from fundamentum.changes.base import Change
-from fundamentum.changes.primitives import EditFile, Kind
+from fundamentum.changes.file_operations import EditFile
+from fundamentum.changes.primitives import Kind
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words

@@ -8,10 +8,10 @@ from typing import IO, Any, Final
 
 import yaml
 
+from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.primitives import (
-    EditFile,
     InstallPackages,
     Own,
     Primitive,
@@ -19,7 +19,6 @@ from fundamentum.changes.primitives import (
     SwitchInServer,
     SwitchStream,
     TakeUp,
-    WriteFile,
 )
 from fundamentum.changes.service import Restart
 from fundamentum.errors import FundamentumError

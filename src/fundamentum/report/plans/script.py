@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from typing import IO
 
+from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.primitives import (
     ConfigureSource,
-    EditFile,
     InstallPackages,
     Own,
     Primitive,
@@ -13,7 +13,6 @@ from fundamentum.changes.primitives import (
     SwitchInServer,
     SwitchStream,
     TakeUp,
-    WriteFile,
 )
 from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError

@@ -12,8 +12,9 @@ from rich.table import Table
 from rich.text import Text
 
 from fundamentum.changes.base import Change
+from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.packages import Install
-from fundamentum.changes.primitives import EditFile, InstallPackages, WriteFile
+from fundamentum.changes.primitives import InstallPackages
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words

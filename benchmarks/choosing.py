@@ -10,7 +10,7 @@ import time
 from datetime import date
 
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.needs import Needs, PhpNeed
 from fundamentum.model.packages import Installed, Offer, Repository

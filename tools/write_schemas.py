@@ -10,7 +10,7 @@ from fundamentum.model.survey import Survey
 from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.tables import needs_file
 from fundamentum.report.checks.json import CheckDocument
-from fundamentum.report.comparison import CompareDocument
+from fundamentum.report.difference_formats import CompareDocument
 from fundamentum.report.plans.json import PlanDocument
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"

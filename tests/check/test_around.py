@@ -10,13 +10,13 @@ from fundamentum.catalog.cron import interval
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.changes.directory import ArrangeDirectory
 from fundamentum.check.judge import check
-from fundamentum.effective.access import allowed
+from fundamentum.effective.file_access import allowed
 from fundamentum.kinds.tasks import crontab
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed, Offer
 from fundamentum.model.php import Loaded, Runtime, Setting
-from fundamentum.model.surroundings import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
+from fundamentum.model.surrounding_facts import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from tests.around import needs

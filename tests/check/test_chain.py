@@ -7,12 +7,12 @@ import pytest
 
 from fundamentum.catalog.quantity import span
 from fundamentum.check.judge import check
-from fundamentum.kinds.limits.chain import with_room
+from fundamentum.kinds.limits.limit_chain import with_room
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.surroundings import Limit, Place
+from fundamentum.model.surrounding_facts import Limit, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.webservers import names, webserver

@@ -7,14 +7,14 @@ import msgspec
 import pytest
 
 import fundamentum.demo
-from fundamentum.check.comparison import Difference, compare, compare_for
+from fundamentum.check.survey_differences import Difference, compare, compare_for
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Site, Survey
 from fundamentum.needs.file import load
-from fundamentum.report.comparison import compare_document
-from fundamentum.survey.reference import look
+from fundamentum.report.difference_formats import compare_document
+from fundamentum.survey.server_reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 ALTAIR, VEGA = (look(str(DATA / f"{name}.survey.json")) for name in ("altair", "vega"))

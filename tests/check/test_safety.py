@@ -5,11 +5,11 @@ from typing import Any
 
 import pytest
 
-from fundamentum.check.safety import risks
+from fundamentum.check.risks import risks
 from fundamentum.model.findings import Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.surroundings import Exposed, Machine
+from fundamentum.model.surrounding_facts import Exposed, Machine
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 

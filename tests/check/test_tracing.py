@@ -6,11 +6,11 @@ import msgspec
 import pytest
 
 import fundamentum.demo
-from fundamentum.check.tracing import Place, Trace, Wanted, trace
+from fundamentum.check.trace import Place, Trace, Wanted, trace
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.php import Answer
 from fundamentum.needs.file import load
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 VEGA = look(str(DATA / "vega.survey.json"))

@@ -10,7 +10,7 @@ from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime
-from fundamentum.model.surroundings import Account, Place, ServerProcess
+from fundamentum.model.surrounding_facts import Account, Place, ServerProcess
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.plan.planner import plan

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.derive.constraints import as_range, common, constraint, intervals
-from fundamentum.model.value import NotUnderstood
+from fundamentum.model.needs_value import NotUnderstood
 from fundamentum.model.versions import version_range
 
 CASES = [  # as a manifest writes it, as a needs file does

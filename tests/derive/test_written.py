@@ -11,10 +11,10 @@ from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.written import as_needs, rederived, written
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
-from fundamentum.model.text import scrubbed
+from fundamentum.model.safe_text import scrubbed
 from fundamentum.needs.file import parse
 
 from .trees import made, told

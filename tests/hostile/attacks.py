@@ -21,7 +21,7 @@ from typing import NamedTuple
 import fundamentum.demo
 from fundamentum.cli.main import main
 from fundamentum.errors import InputError
-from fundamentum.model.text import safe_line
+from fundamentum.model.safe_text import safe_line
 from fundamentum.needs.file import parse
 from fundamentum.survey.survey_file import read
 from tests.hostile.mutations import TEXTS, TOKEN, mutated, replaced, spoiled

@@ -13,7 +13,7 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
-from fundamentum.hosts import page_address, ssh
+from fundamentum.hosts import information_page_address, ssh
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey import database_greeting as greeting
 from fundamentum.survey import pool_answers as asking
@@ -96,10 +96,10 @@ BROKEN: dict[str, Talk] = {
 
 @pytest.mark.parametrize("case", BROKEN)
 def test_answers_over_http(case: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(page_address, "TIMEOUT", 2)
+    monkeypatch.setattr(information_page_address, "TIMEOUT", 2)
     started = time.monotonic()
     with peer(BROKEN[case]) as port, pytest.raises(InputError) as failure:
-        page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
+        information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
     assert time.monotonic() - started < 8
     assert str(failure.value).isprintable() and len(str(failure.value)) < 300
 
@@ -108,10 +108,10 @@ def test_answers_over_http(case: str, monkeypatch: pytest.MonkeyPatch) -> None:
     "talk", [drip(), drip(b"\x16\x03\x03\x40\x00", b"\x02"), say(b"HTTP/1.1 200 OK\r\n\r\n"), lambda connection: None]
 )
 def test_answers_over_tls(talk: Talk, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(page_address, "TIMEOUT", 2)
+    monkeypatch.setattr(information_page_address, "TIMEOUT", 2)
     started = time.monotonic()
     with peer(talk) as port, pytest.raises(InputError, match="does not answer"):
-        page_address.survey_address(f"https://127.0.0.1:{port}/info.php")
+        information_page_address.survey_address(f"https://127.0.0.1:{port}/info.php")
     assert time.monotonic() - started < 8
 
 
@@ -144,13 +144,13 @@ def test_a_redirection_is_told_and_not_followed() -> None:
         peer(say(target % other)) as port,
         pytest.raises(InputError, match="sends on to another address") as failure,
     ):
-        page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
+        information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
     assert not asked and "geheim" not in str(failure.value) and "token" not in str(failure.value)
 
 
 def test_a_page_is_read_over_http() -> None:
     with peer(say(OK + b"\r\n" + PAGE.encode())) as port:
-        found = page_address.survey_address(f"http://127.0.0.1:{port}/info.php?secret=x")
+        found = information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php?secret=x")
     assert found.runtimes[0].settings["memory_limit"].value == "128M" and "secret" not in str(found.remarks)
 
 

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 
 from fundamentum.check.judge import check
 from fundamentum.errors import InputError
-from fundamentum.hosts.page import is_page, survey_page
+from fundamentum.hosts.information_page import is_page, survey_page
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 from fundamentum.survey.survey_file import written
 
 TEXT = """\

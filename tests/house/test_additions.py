@@ -30,7 +30,7 @@ PLATFORM = '''
 
 from fundamentum.hosts.base import text_of
 from fundamentum.model.packages import Installed, Offer, Packages, Repository
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.platforms.base import Platform
 
 
@@ -75,8 +75,8 @@ WEB_SERVER = '''
 """A web server that there is not."""
 
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Limit
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.surrounding_facts import Limit
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.webservers.base import Directive, WebServerType
 from fundamentum.webservers.handoffs import Files, Handoff, spot
 
@@ -117,10 +117,10 @@ import msgspec
 
 from fundamentum.changes.dial import TurnDial
 from fundamentum.kinds.base import Kind
-from fundamentum.kinds.tables import Table
+from fundamentum.kinds.table_reader import Table
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import NotUnderstood, Text, Value
+from fundamentum.model.needs_value import NotUnderstood, Text, Value
 
 
 class DialTable(Table):

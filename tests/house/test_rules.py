@@ -20,11 +20,11 @@ WEB_SERVERS = re.compile(
 )
 BESIDE = {  # files outside of the rooms that read or show exactly such a thing, and the words they may say
     "hosts/windows_directory.py": r"windows",
-    "hosts/page.py": r"page|apache (?:2\.0 |2 )?(?:handler|environment)|windows",
-    "php_files/binary.py": r"windows",
-    "php_files/images.py": r"windows|dpkg|rpm",
+    "hosts/information_page.py": r"page|apache (?:2\.0 |2 )?(?:handler|environment)|windows",
+    "php_files/php_binaries.py": r"windows",
+    "php_files/executables.py": r"windows|dpkg|rpm",
     "survey/probes/php_modules.py": r"windows",
-    "survey/reference.py": r"windows",
+    "survey/server_reference.py": r"windows",
     "survey/upload_answer.py": r"windows",
     "cli/arguments.py": r"windows",
     "webservers/iis.py": r"windows",

@@ -14,7 +14,7 @@ from fundamentum.model.needs import Acceptance
 from fundamentum.needs.accepted import load_accepted, unmatched
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 from tests.small_root import TODAY, small_root
 
 NEEDS = parse(

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from fundamentum.errors import InputError
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.versions import version_range
 from fundamentum.needs.file import load, parse

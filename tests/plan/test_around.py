@@ -17,9 +17,9 @@ from fundamentum.changes.task import ScheduleTask
 from fundamentum.changes.web_limit import LimitForAll, WidenLimit
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Installed
-from fundamentum.model.surroundings import Command
+from fundamentum.model.surrounding_facts import Command
+from fundamentum.plan.made_plan import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.plan.result import Plan
 from fundamentum.report.plans.playbook import as_playbook
 from fundamentum.report.plans.script import as_script
 from tests.around import around_root, look, needs, site

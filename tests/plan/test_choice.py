@@ -21,10 +21,10 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs, PhpNeed
 from fundamentum.model.packages import Installed
 from fundamentum.model.survey import Survey
-from fundamentum.plan.choice import Cost, Outcome, cheapest, conflicting
-from fundamentum.plan.dependencies import Resolver, asides
+from fundamentum.plan.branch_choice import Cost, Outcome, cheapest, conflicting
+from fundamentum.plan.made_plan import Plan, Unresolved
+from fundamentum.plan.package_dependencies import Resolver, asides
 from fundamentum.plan.planner import plan
-from fundamentum.plan.result import Plan, Unresolved
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.added_index import with_index
 from fundamentum.survey.observe import survey

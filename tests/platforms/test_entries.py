@@ -6,7 +6,7 @@ import pytest
 
 from fundamentum.hosts.windows_directory import WindowsHost
 from fundamentum.platforms import families, platform
-from fundamentum.survey.probes import system
+from fundamentum.survey.probes import distribution
 from tests.small_root import write
 
 PLACES = [  # platform, SAPI, php.ini, directory of additions, directory of pools, service
@@ -109,7 +109,7 @@ def test_users_sockets_and_words() -> None:
 
 def test_a_windows_root_is_called_so(tmp_path: Path) -> None:
     write(tmp_path, {"PHP/php8.dll": b"MZ", "PHP/php.exe": b"MZ"})
-    found, remarks = system.probe(WindowsHost(tmp_path, "x"))
+    found, remarks = distribution.probe(WindowsHost(tmp_path, "x"))
     assert (found.family, found.id, found.name, remarks) == ("windows", "windows", "Windows", [])
 
 

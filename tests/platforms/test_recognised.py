@@ -11,7 +11,7 @@ from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.planner import plan
 from fundamentum.platforms import names, platform
-from fundamentum.survey.probes import system
+from fundamentum.survey.probes import distribution
 from tests.small_root import TODAY, look, needs, small_root, write
 
 VERSIONS = st.text("0123456789.:-+~^_a", max_size=12)
@@ -68,7 +68,7 @@ SYSTEMS = [  # os-release, what else is there, platform, words of the remark
 @pytest.mark.parametrize(("about", "there", "name", "said"), SYSTEMS)
 def test_which_platform(tmp_path: Path, about: str, there: dict[str, str | bytes], name: str, said: str | None) -> None:
     write(tmp_path, {"etc/os-release": about, **there})
-    found, remarks = system.probe(DirectoryHost(tmp_path, "mizar"))
+    found, remarks = distribution.probe(DirectoryHost(tmp_path, "mizar"))
     told = "\n".join(one.why for one in remarks)
     assert found.family == name
     assert not remarks if said is None else said in told

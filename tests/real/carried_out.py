@@ -10,7 +10,7 @@ from debian_root import Root
 
 from fundamentum.catalog import canonical
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.needs.file import load
 
 from .running import report

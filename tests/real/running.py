@@ -11,7 +11,7 @@ from typing import Any
 
 from debian_root import Root
 
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey import recorder
 
 REPORT = (

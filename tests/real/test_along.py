@@ -7,7 +7,7 @@ import pytest
 from debian_root import base
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.plan.dependencies import Resolver, _provides
+from fundamentum.plan.package_dependencies import Resolver, _provides
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
 

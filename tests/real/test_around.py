@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 from debian_root import STORE, Root, base
 
-from fundamentum.effective.access import allowed
+from fundamentum.effective.file_access import allowed
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey.database_greeting import at
 from fundamentum.survey.observe import survey
 

@@ -7,8 +7,8 @@ import pytest
 from debian_root import Root
 
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.plan.made_plan import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.plan.result import Plan
 from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
 from tests.sites.cases import CASES, UNKNOWN, files_of

@@ -9,7 +9,7 @@ from debian_root import Root
 
 from fundamentum.check.judge import check
 from fundamentum.effective.confinement import disabled
-from fundamentum.effective.merge import for_site
+from fundamentum.effective.site_configuration import for_site
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
 from fundamentum.kinds import asked_by

@@ -16,7 +16,7 @@ from fundamentum.hosts.base import Question
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.model.needs import Needs
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.redhat import rpm
 from fundamentum.platforms.redhat.rpm_version import rpm_order

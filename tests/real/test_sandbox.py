@@ -22,8 +22,8 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds import asked_by
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
+from fundamentum.plan.made_plan import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.plan.result import Plan
 from fundamentum.report.plans.playbook import as_playbook
 from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey

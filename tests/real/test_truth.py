@@ -5,7 +5,7 @@ import subprocess
 import pytest
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.hosts.page import survey_page
+from fundamentum.hosts.information_page import survey_page
 from fundamentum.model.php import Runtime
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.survey.probes.start import FOLDERS, unit_of
+from fundamentum.survey.probes.start_options import FOLDERS, unit_of
 from tests.small_root import write
 
 SYSTEMD = shutil.which("systemd") or "/usr/lib/systemd/systemd"

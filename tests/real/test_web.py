@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
 from fundamentum.model.php import Runtime
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey

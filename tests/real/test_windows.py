@@ -12,7 +12,7 @@ from fundamentum.model.needs import Needs
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 from tests.small_root import TODAY, needs, write
 
 from .built import build_windows, missing

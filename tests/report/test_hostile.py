@@ -25,23 +25,23 @@ from fundamentum.changes.task import ScheduleTask
 from fundamentum.check.judge import check
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.kinds.tables import PATH
+from fundamentum.kinds.table_reader import PATH
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Repository
 from fundamentum.model.reason import Reason
 from fundamentum.model.remark import Remark
+from fundamentum.model.safe_text import safe
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.text import safe
+from fundamentum.plan.made_plan import Plan
 from fundamentum.plan.planner import plan
-from fundamentum.plan.result import Plan
 from fundamentum.report.checks.text import write_check
 from fundamentum.report.escape import clean, shell_word
 from fundamentum.report.plans.playbook import as_playbook
 from fundamentum.report.plans.script import as_script
 from fundamentum.report.plans.text import write_plan
 from fundamentum.report.remarks import write_remarks
-from fundamentum.report.summary import write_survey
+from fundamentum.report.survey_text import write_survey
 from fundamentum.survey.observe import survey
 from tests import around
 from tests.small_root import TODAY, needs, small_root

@@ -12,9 +12,9 @@ import pytest
 
 from fundamentum.changes.directive import SetDirective
 from fundamentum.check.judge import check
-from fundamentum.check.target import site_in
-from fundamentum.check.tracing import trace
-from fundamentum.effective.merge import for_site, views
+from fundamentum.check.judged_runtime import site_in
+from fundamentum.check.trace import trace
+from fundamentum.effective.site_configuration import for_site, views
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.php_files import binary
+from fundamentum.php_files import php_binaries
 from fundamentum.platforms.debian import apt_pins
 from fundamentum.platforms.redhat import dnf, rpm
 from fundamentum.survey.observe import survey
@@ -140,12 +140,12 @@ def test_any_program_file(at: int, change: bytes, length: int, windows: bool) ->
     data = (b"MZ" if windows else LIBRARY[:2]) + LIBRARY[2:at] + change + LIBRARY[at + len(change) : length]
     data += b"\0API20220829,NTS\0X-Powered-By: PHP/8.2.9\0"
     try:
-        found = binary.examine(data)
-    except binary.NotAnExtension as error:
+        found = php_binaries.examine(data)
+    except php_binaries.NotAnExtension as error:
         assert str(error)
     else:
-        assert binary.misfit(found, found.build) is None
-    assert binary.program(data).version == "8.2.9"
+        assert php_binaries.misfit(found, found.build) is None
+    assert php_binaries.program(data).version == "8.2.9"
 
 
 @given(st.binary(max_size=300))

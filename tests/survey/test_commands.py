@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.model.surroundings import Asked, Command
+from fundamentum.model.surrounding_facts import Asked, Command
 from fundamentum.platforms.debian.contents import bringing
 from fundamentum.survey.observe import survey
 from tests.around import MORE, around_root

@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.survey.probes import exposed
+from fundamentum.survey.probes import exposed_files
 from tests.small_root import write
 
 ROOT = "/srv/nightlog"
@@ -29,7 +29,7 @@ def test_each_sign(tmp_path: Path, root: str, name: str, mode: int, kind: str | 
     path.chmod(mode)
     found = [
         one.kind
-        for one in exposed.probe(DirectoryHost(tmp_path, "x"), [root])
+        for one in exposed_files.probe(DirectoryHost(tmp_path, "x"), [root])
         if not (one.kind == "not-for-visitors" and name == "vendor/x/y")
     ]
     assert found == ([kind] if kind else [])
@@ -45,12 +45,14 @@ PAGES = [  # file, content, whether it shows the information page
 @pytest.mark.parametrize(("name", "content", "is_one"), PAGES)
 def test_information_pages(tmp_path: Path, name: str, content: str, is_one: bool) -> None:
     write(tmp_path, {f"{ROOT}/{name}": content})
-    assert [one.kind for one in exposed.probe(DirectoryHost(tmp_path, "x"), [ROOT])] == ["information-page"] * is_one
+    assert [one.kind for one in exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT])] == [
+        "information-page"
+    ] * is_one
 
 
 def test_the_first_place_and_how_many_more_and_no_links(tmp_path: Path) -> None:
     write(tmp_path, {f"{ROOT}/a.sql": "", f"{ROOT}/b.sql": "", f"{ROOT}/c.bak": "", "elsewhere/x": ""})
     (tmp_path / "srv/nightlog/d.sql").symlink_to("../../elsewhere/x")
     (tmp_path / "elsewhere/x").chmod(0o666)
-    (only,) = exposed.probe(DirectoryHost(tmp_path, "x"), [ROOT, ROOT])
+    (only,) = exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT, ROOT])
     assert (only.kind, only.path, only.root, only.others) == ("not-for-visitors", f"{ROOT}/a.sql", ROOT, 2)

@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.survey.probes import places
+from fundamentum.survey.probes import file_permissions
 from tests.small_root import write
 
 needs_root = pytest.mark.skipif(os.geteuid() != 0, reason="needs root to give files to others")
@@ -17,7 +17,9 @@ def test_every_directory_on_the_way_with_owner_and_mode(tmp_path: Path) -> None:
     (tmp_path / "srv/app").chmod(0o750)
     found = {
         place.path: place
-        for place in places.probe(DirectoryHost(tmp_path, "x"), ["/srv/app/var", "/srv/app/var/x", "/srv/none/deep"])
+        for place in file_permissions.probe(
+            DirectoryHost(tmp_path, "x"), ["/srv/app/var", "/srv/app/var/x", "/srv/none/deep"]
+        )
     }
     assert list(found) == ["/", "/srv", "/srv/app", "/srv/app/var", "/srv/app/var/x", "/srv/none", "/srv/none/deep"]
     assert (found["/srv/app"].mode, found["/srv/app"].owner, found["/srv/app"].kind) == (0o750, "ida", "directory")
@@ -39,7 +41,7 @@ def test_a_link_is_loose_where_others_may_put_another(tmp_path: Path) -> None:
     os.chown(tmp_path / "theirs", 1000, 1000)
     host = DirectoryHost(tmp_path, "x")
     paths = ["/shared/link", "/safe/link", "/theirs/link", "/safe/link/x", "/shared/link/x", "/real/x"]
-    found = {place.path: place for place in places.probe(host, paths)}
+    found = {place.path: place for place in file_permissions.probe(host, paths)}
     assert {path: found[path].loose for path in paths} == {"/shared/link": "/shared/link", "/safe/link": "", "/theirs/link": "/theirs/link", "/safe/link/x": "", "/shared/link/x": "/shared/link", "/real/x": ""}  # fmt: skip
     assert found["/safe/link/x"].real == "/real/x"
     assert "/real" in found, "the way there follows links"
@@ -48,7 +50,9 @@ def test_a_link_is_loose_where_others_may_put_another(tmp_path: Path) -> None:
 def test_a_missing_place_behind_a_link_is_where_it_would_be(tmp_path: Path) -> None:
     write(tmp_path, {"real/x": ""})
     (tmp_path / "link").symlink_to("real")
-    (only,) = [one for one in places.probe(DirectoryHost(tmp_path, "x"), ["/link/none"]) if one.path == "/link/none"]
+    (only,) = [
+        one for one in file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/link/none"]) if one.path == "/link/none"
+    ]
     assert (only.kind, only.real) == ("absent", "/real/none")
 
 
@@ -58,9 +62,9 @@ GROUP = "users:x:100:\nplates:x:200:ida,bob\nshared:x:300:ida\nodd:x:y:ida\nweb:
 
 def test_accounts_with_all_their_groups(tmp_path: Path) -> None:
     write(tmp_path, {"etc/passwd": PASSWD, "etc/group": GROUP})
-    found = places.accounts(DirectoryHost(tmp_path, "x"), ["ida", "web", "bob", "nobody", "bad name"])
+    found = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida", "web", "bob", "nobody", "bad name"])
     assert [(one.name, one.user, one.groups, one.group) for one in found] == [
         ("ida", 1000, (100, 200, 300, 44), "users"),
         ("web", 33, (33,), "web"),
     ]
-    assert places.accounts(DirectoryHost(tmp_path, "x"), ["a b"]) == ()
+    assert file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["a b"]) == ()

@@ -6,7 +6,7 @@ import pytest
 
 from fundamentum.catalog.cron import interval
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.survey.probes import tasks
+from fundamentum.survey.probes import scheduled_tasks
 from tests.small_root import write
 
 CRON = "*/5 * * * * www-data php /srv/fetch.php\n"
@@ -35,20 +35,20 @@ CASES: list[tuple[dict[str, str | bytes], list[tuple[str, str, int | None]]]] = 
 @pytest.mark.parametrize(("files", "expected"), CASES)
 def test_tasks(tmp_path: Path, files: dict[str, str | bytes], expected: list[tuple[str, str, int | None]]) -> None:
     write(tmp_path, files)
-    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
     assert [(str(one.origin), one.user, one.every) for one in found] == expected
     assert not remarks
-    assert tasks.probe(DirectoryHost(tmp_path, "x"), []) == ((), [])
+    assert scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), []) == ((), [])
 
 
 def test_what_cannot_be_read_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     write(tmp_path, {"var/spool/cron/crontabs/ida": "x", "etc/cron.d/good": CRON, "etc/crontab": b"x" * 5_000_000})
     monkeypatch.setattr("fundamentum.hosts.directory.MAX_NAMES", 0)
-    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
     assert not found
     assert [("what users run" in one.why or "what is run there" in one.why) for one in remarks] == [True] * 3
     monkeypatch.undo()
-    found, remarks = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
     assert [str(one.origin) for one in found] == ["/etc/cron.d/good:1"]
     assert ["/etc/crontab" in one.why for one in remarks] == [True]
 
@@ -80,7 +80,7 @@ WORDS = {
 @pytest.mark.parametrize(("word", "seconds"), WORDS.items())
 def test_words_for_times(tmp_path: Path, word: str, seconds: int | None) -> None:
     write(tmp_path, {"etc/cron.d/x": f"{word.upper()} root php /srv/fetch.php\n"})
-    ((only,), _) = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    ((only,), _) = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
     assert (only.user, only.every) == ("root", seconds)
 
 
@@ -94,5 +94,5 @@ def test_directories_and_timers_of_a_period(tmp_path: Path, name: str, seconds: 
         "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n",
     }
     write(tmp_path, {f"etc/cron.{name}/x": "php /srv/fetch.php\n", **unit})
-    found, _ = tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    found, _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
     assert [one.every for one in found] == [seconds, seconds]

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from fundamentum.changes.service import Restart
 from fundamentum.check.judge import check
-from fundamentum.model.surroundings import ServerProcess
+from fundamentum.model.surrounding_facts import ServerProcess
 from fundamentum.plan.planner import plan
 from fundamentum.report.plans.script import as_script
 from tests.small_root import TODAY, look, needs, small_root

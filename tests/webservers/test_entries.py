@@ -9,7 +9,7 @@ from fundamentum.model.findings import Switch
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.php import Branch
-from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.webservers import names, packages, webserver

@@ -6,7 +6,7 @@ from fundamentum.model.findings import Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime, Sapi
-from fundamentum.model.surroundings import WebServer
+from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.webservers import webserver

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fundamentum.check.target import choose
+from fundamentum.check.judged_runtime import choose
 from fundamentum.errors import FundamentumError, HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.windows_directory import WindowsHost

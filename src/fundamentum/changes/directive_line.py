@@ -10,7 +10,7 @@ from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.file_operations import EditFile, Hunk
 from fundamentum.changes.primitives import Primitive
 from fundamentum.model.layers import Assignment, Layer, Section
-from fundamentum.model.surroundings import Spot
+from fundamentum.model.surrounding_facts import Spot
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers

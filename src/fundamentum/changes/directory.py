@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from fundamentum.changes.base import Change
 from fundamentum.changes.base import Place as Where
 from fundamentum.changes.primitives import Own, Primitive
-from fundamentum.effective.access import account_named
-from fundamentum.model.surroundings import Grant, Place
+from fundamentum.effective.file_access import account_named
+from fundamentum.model.surrounding_facts import Grant, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 

@@ -6,8 +6,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
+from fundamentum.changes.extension_loading import loading
 from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
-from fundamentum.changes.loading import loading
 from fundamentum.changes.primitives import Primitive
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey

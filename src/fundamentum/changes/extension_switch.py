@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.loading import in_branch, loading
+from fundamentum.changes.extension_loading import in_branch, loading
 from fundamentum.changes.primitives import Primitive, SwitchExtension
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import api_number, extension_files
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.loading import in_branch, loading
+from fundamentum.changes.extension_loading import in_branch, loading
 from fundamentum.changes.primitives import InstallPackages, Primitive
 from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.model.packages import Installed, Offer

@@ -10,7 +10,7 @@ from typing import ClassVar, Literal, Self
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.model.surroundings import Place
+from fundamentum.model.surrounding_facts import Place
 from fundamentum.platforms.base import Platform
 from fundamentum.webservers.base import SwitchCommand
 

@@ -10,7 +10,7 @@ from fundamentum.changes.base import Change, Place
 from fundamentum.changes.file_operations import Line, WriteFile
 from fundamentum.changes.primitives import Primitive
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Scheduled
+from fundamentum.model.surrounding_facts import Scheduled
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 

@@ -9,9 +9,9 @@ from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
 from fundamentum.changes.primitives import Primitive, RunCommands
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.safe_text import PlainName
+from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.text import PlainName
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import webserver

@@ -8,9 +8,9 @@ from fundamentum.changes.base import Change, Place
 from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
 from fundamentum.changes.primitives import Primitive
 from fundamentum.changes.web_limit import behind, each_site
-from fundamentum.model.surroundings import Barrier, Spot
+from fundamentum.model.safe_text import PlainName
+from fundamentum.model.surrounding_facts import Barrier, Spot
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.text import PlainName
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers
 

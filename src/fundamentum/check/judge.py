@@ -4,13 +4,13 @@ from collections import Counter
 
 from msgspec.structs import replace
 
+from fundamentum.check.judged_runtime import choose, command_line
 from fundamentum.check.remedies import with_remedies
-from fundamentum.check.target import choose, command_line
-from fundamentum.effective.merge import views
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.judged_sites import sites_of
+from fundamentum.effective.site_configuration import views
 from fundamentum.kinds import kind_of
 from fundamentum.kinds.base import Context
-from fundamentum.kinds.php.stray import stray_site
+from fundamentum.kinds.php.unseen_php import stray_site
 from fundamentum.kinds.tasks import TaskNeed
 from fundamentum.model.findings import Finding, Judgement, Target
 from fundamentum.model.needs import Acceptance, Needs

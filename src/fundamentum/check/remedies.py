@@ -13,9 +13,9 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.steps import restarts
 from fundamentum.model.findings import Demand, Finding, Judgement, Link
 from fundamentum.model.needs import LEVELS
+from fundamentum.model.needs_value import Level
 from fundamentum.model.reason import Reason
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level
 from fundamentum.platforms.offers import Offers
 
 

@@ -17,7 +17,7 @@ from fundamentum.report.checks.text import write_check
 from fundamentum.report.derive_text import write_derived
 from fundamentum.report.plans.text import write_plan
 from fundamentum.report.terminal import console_for
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 

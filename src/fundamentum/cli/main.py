@@ -14,7 +14,7 @@ from fundamentum.cli.arguments import COMMANDS, USAGE_ERROR, parser
 from fundamentum.cli.messages import one_line
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
-from fundamentum.report.stream import nobody_reads
+from fundamentum.report.broken_pipe import nobody_reads
 
 INTERRUPTED = 130
 FAILURE = 3

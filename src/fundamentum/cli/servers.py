@@ -4,13 +4,13 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
-from fundamentum.check.target import site_in, sites_in
+from fundamentum.check.judged_runtime import site_in, sites_in
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.kinds import asked_by
 from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
-from fundamentum.survey.reference import look
+from fundamentum.survey.server_reference import look
 
 
 def selectors(options: argparse.Namespace, survey: Survey) -> list[str | None]:

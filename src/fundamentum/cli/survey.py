@@ -11,7 +11,7 @@ from fundamentum.cli.output import write_whole
 from fundamentum.cli.servers import server
 from fundamentum.entries import entry
 from fundamentum.kinds import asked_by
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.report.remarks import write_remarks
 from fundamentum.survey.survey_file import written
 
@@ -24,7 +24,7 @@ def run(options: argparse.Namespace) -> int:
     survey = server(options, wanted)
     write_remarks(survey)
     if options.output is None:
-        entry("fundamentum.report", "summary").write_survey(sys.stdout, survey, date.today())
+        entry("fundamentum.report", "survey_text").write_survey(sys.stdout, survey, date.today())
     else:
         _write(options.output, written(survey))
     return 0

@@ -3,7 +3,7 @@
 import argparse
 import sys
 
-from fundamentum.check.tracing import trace
+from fundamentum.check.trace import trace
 from fundamentum.cli.applications import application
 from fundamentum.cli.servers import server
 from fundamentum.errors import InputError

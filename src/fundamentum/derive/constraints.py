@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Final, NamedTuple
 
-from fundamentum.model.value import NotUnderstood
+from fundamentum.model.needs_value import NotUnderstood
 from fundamentum.model.versions import Comparison, VersionRange
 
 Version = tuple[int, int, int, int]

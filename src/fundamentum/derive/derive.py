@@ -15,7 +15,7 @@ from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
-from fundamentum.model.text import scrubbed
+from fundamentum.model.safe_text import scrubbed
 from fundamentum.untrusted.budget import Budget
 
 PATIENCE = 20.0

@@ -9,7 +9,7 @@ from fundamentum.derive.evidence import Whole
 from fundamentum.derive.families import FAMILIES
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.rules import MAX_PLACES, Verdict
-from fundamentum.model.value import Level
+from fundamentum.model.needs_value import Level
 
 _ANY_DATABASE: Final = "any one of these databases will do: which one is chosen"
 _INSIDE_SINCE: Final = {"json": "8.0", "hash": "7.4"}

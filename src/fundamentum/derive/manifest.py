@@ -11,7 +11,7 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.derive.walk import BUNDLED
-from fundamentum.model.value import Level, NotUnderstood
+from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.untrusted.files import read_below
 from fundamentum.untrusted.xml import MAX_ELEMENTS
 

@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from fundamentum.model.value import Level
+from fundamentum.model.needs_value import Level
 
 
 class Place(msgspec.Struct, frozen=True, array_like=True):

@@ -12,7 +12,7 @@ from fundamentum.derive.facts import Check
 from fundamentum.derive.manifest import Stated, under_vendor
 from fundamentum.derive.result import Place
 from fundamentum.derive.tree import SourceFile
-from fundamentum.model.value import Level
+from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
 CENTRAL: Final = 0.5

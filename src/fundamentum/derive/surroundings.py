@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.derive.result import Entry
 from fundamentum.kinds.databases import PRODUCTS
-from fundamentum.kinds.tables import COMMAND, PATH
-from fundamentum.model.value import Level
+from fundamentum.kinds.table_reader import COMMAND, PATH
+from fundamentum.model.needs_value import Level
 
 LEVEL: Final[Level] = "recommended"
 """Where a database stands, and how large a file anybody sends in, is for those to say who run the application."""

@@ -15,7 +15,7 @@ from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import versioned_words
-from fundamentum.model.value import NotUnderstood
+from fundamentum.model.needs_value import NotUnderstood
 
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""

@@ -20,7 +20,7 @@ from fundamentum.kinds.directories.need import DirectoryNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.limits.need import LimitNeed
 from fundamentum.kinds.loaders import LoaderNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
 

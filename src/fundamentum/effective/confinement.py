@@ -8,7 +8,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from fundamentum.effective.access import inside
+from fundamentum.effective.file_access import inside
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Setting
 

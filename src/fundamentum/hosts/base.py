@@ -11,7 +11,7 @@ import msgspec
 
 from fundamentum.errors import HostError
 from fundamentum.hosts.processes import VARIABLES, Running
-from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.model.surrounding_facts import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 
 __all__ = [

@@ -15,7 +15,7 @@ from typing import BinaryIO, Final, Literal
 
 from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, Visit, text_or_none
 from fundamentum.hosts.processes import VARIABLES, Running, running
-from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.model.surrounding_facts import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import PLAINLY
 

@@ -16,7 +16,7 @@ from typing import BinaryIO, Final, Literal
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
 from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
-from fundamentum.model.surroundings import Grant, Machine
+from fundamentum.model.surrounding_facts import Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import BadPacking, pieces
 from fundamentum.untrusted.numbers import whole

@@ -13,13 +13,13 @@ from typing import Any
 
 from fundamentum import entries
 from fundamentum.kinds.base import Kind
-from fundamentum.kinds.tables import COMMAND
+from fundamentum.kinds.table_reader import COMMAND
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Need, Needs
 from fundamentum.model.reason import Reason
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 
-_NO_ENTRIES = frozenset({"base", "tables"})
+_NO_ENTRIES = frozenset({"base", "table_reader"})
 
 
 def names() -> tuple[str, ...]:

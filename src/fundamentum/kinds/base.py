@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Generic, Literal, TypeVar
 
 import msgspec
 
-from fundamentum.kinds.tables import Reader
+from fundamentum.kinds.table_reader import Reader
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs

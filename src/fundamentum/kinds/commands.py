@@ -6,17 +6,17 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.changes.packages import Install
-from fundamentum.effective.access import SEARCH, account_of, allowed, barred
 from fundamentum.effective.confinement import judge_command
+from fundamentum.effective.file_access import SEARCH, account_of, allowed, barred
 from fundamentum.kinds.base import Context, Kind, Question
-from fundamentum.kinds.tables import Alternatives, Listing, Reader, as_text
+from fundamentum.kinds.table_reader import Alternatives, Listing, Reader, as_text
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
-from fundamentum.model.surroundings import Command
+from fundamentum.model.surrounding_facts import Command
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level, Value
 from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.offers import upstream
 

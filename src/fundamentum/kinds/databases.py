@@ -12,14 +12,14 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.extensions import ExtensionNeed
-from fundamentum.kinds.extensions.remedies import for_extension
+from fundamentum.kinds.extensions.activation import for_extension
 from fundamentum.kinds.extensions.state import ORDER, Standing, standing
-from fundamentum.kinds.tables import Listing, Reader, as_text
+from fundamentum.kinds.table_reader import Listing, Reader, as_text
 from fundamentum.model.findings import AGAIN, Finding, State, Verdict
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level, Value
 from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.offers import Offers, upstream
 

@@ -7,10 +7,10 @@ from fundamentum.catalog import canonical
 from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.extensions import finding_of
 from fundamentum.kinds.extensions.state import standing
-from fundamentum.kinds.tables import NamesTable, Reader
+from fundamentum.kinds.table_reader import NamesTable, Reader
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, Value
+from fundamentum.model.needs_value import Level, Value
 
 
 class LoaderNeed(Value, frozen=True):

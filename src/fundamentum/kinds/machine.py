@@ -7,15 +7,15 @@ from typing import Any, Final, Literal
 from msgspec.structs import replace
 
 from fundamentum.catalog.quantity import size_in_words
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import DirectoryNeed, placed
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.tables import COMMAND, Named, Reader, size
+from fundamentum.kinds.table_reader import COMMAND, Named, Reader, size
 from fundamentum.model.conditions import condition
 from fundamentum.model.findings import AGAIN, Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, NotUnderstood, Value
+from fundamentum.model.needs_value import Level, NotUnderstood, Value
 
 Fact = Literal["memory", "disk", "processors", "architecture", "time_zone", "https"]
 FACTS: Final[tuple[Fact, ...]] = ("memory", "disk", "processors", "architecture", "time_zone", "https")

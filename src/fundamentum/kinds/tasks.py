@@ -10,14 +10,14 @@ from msgspec.structs import replace
 from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.changes.task import ScheduleTask
-from fundamentum.effective.access import user_of
+from fundamentum.effective.file_access import user_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import placed
-from fundamentum.kinds.tables import PATH, Named, Reader, seconds
+from fundamentum.kinds.table_reader import PATH, Named, Reader, seconds
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Level, NotUnderstood, Value
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level, NotUnderstood, Value
 from fundamentum.platforms import platform
 
 CRON: Final = ("cron", "cronie")

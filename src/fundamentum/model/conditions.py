@@ -5,7 +5,7 @@ from typing import Literal
 
 from fundamentum.catalog import has_unlimited, is_unlimited
 from fundamentum.catalog.quantity import quantity, switch
-from fundamentum.model.value import NotUnderstood, Value
+from fundamentum.model.needs_value import NotUnderstood, Value
 from fundamentum.model.versions import COMPARISON, Operator, holds
 
 

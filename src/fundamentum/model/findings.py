@@ -8,11 +8,11 @@ import msgspec
 from fundamentum.model.conditions import Condition
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.needs_value import Level
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Runtime
+from fundamentum.model.safe_text import PlainName
 from fundamentum.model.survey import Survey
-from fundamentum.model.text import PlainName
-from fundamentum.model.value import Level
 
 Verdict = Literal["met", "unmet", "unknown", "accepted"]
 State = Literal["active", "awaiting-restart", "switched-off", "misfit", "installable", "other-branch", "unobtainable"]

@@ -2,10 +2,10 @@
 
 from typing import Literal
 
-from fundamentum.model.fact import Fact
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.surroundings import Spot
-from fundamentum.model.text import DirectiveName, Text
+from fundamentum.model.safe_text import DirectiveName, Text
+from fundamentum.model.surrounding_facts import Spot
+from fundamentum.model.survey_fact import Fact
 
 LayerKind = Literal[
     "server", "directory", "htaccess", "files", "location", "request", "request-admin", "user-ini", "start"

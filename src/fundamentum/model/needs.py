@@ -6,7 +6,7 @@ from typing import Final, Protocol, TypeVar
 import msgspec
 
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, Value
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.versions import VersionRange
 
 LEVELS: Final[tuple[Level, ...]] = ("required", "recommended")

@@ -1,7 +1,7 @@
 """Where a fact stands: a file, and the line in it."""
 
-from fundamentum.model.fact import Fact
-from fundamentum.model.text import Text
+from fundamentum.model.safe_text import Text
+from fundamentum.model.survey_fact import Fact
 
 
 class Origin(Fact, frozen=True, array_like=True):

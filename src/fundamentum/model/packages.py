@@ -2,9 +2,9 @@
 
 import msgspec
 
-from fundamentum.model.fact import Fact
+from fundamentum.model.safe_text import PackageName, Text, Version
+from fundamentum.model.survey_fact import Fact
 from fundamentum.model.system import System
-from fundamentum.model.text import PackageName, Text, Version
 
 
 class Installed(Fact, frozen=True):

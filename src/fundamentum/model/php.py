@@ -3,11 +3,11 @@
 from collections.abc import Collection
 from typing import ClassVar, Literal
 
-from fundamentum.model.fact import Fact
 from fundamentum.model.layers import Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
+from fundamentum.model.safe_text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
+from fundamentum.model.survey_fact import Fact
 
 Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
 """How PHP is run: command line, FastCGI process manager, module in Apache, CGI, or inside another server."""

@@ -1,7 +1,7 @@
 """Why something is changed."""
 
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, Value
+from fundamentum.model.needs_value import Level, Value
 
 
 class Reason(Value, frozen=True):

@@ -2,8 +2,8 @@
 
 from typing import Final, Literal
 
-from fundamentum.model.fact import Fact
-from fundamentum.model.text import Text
+from fundamentum.model.safe_text import Text
+from fundamentum.model.survey_fact import Fact
 
 RemarkKind = Literal[
     "FPM pools",

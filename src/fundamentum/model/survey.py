@@ -7,13 +7,13 @@ what they mean for an application is decided in :mod:`fundamentum.check`.
 from typing import Literal
 
 from fundamentum.catalog import TAKING
-from fundamentum.model.fact import Fact
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import (
+from fundamentum.model.safe_text import PlainName, Text
+from fundamentum.model.surrounding_facts import (
     Account,
     Answer,
     Asked,
@@ -29,8 +29,8 @@ from fundamentum.model.surroundings import (
     Spot,
     WebServer,
 )
+from fundamentum.model.survey_fact import Fact
 from fundamentum.model.system import System
-from fundamentum.model.text import PlainName, Text
 
 FORMAT = 4
 """Of a survey's file.  It rises when an older file would be misread."""

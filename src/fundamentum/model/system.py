@@ -1,7 +1,7 @@
 """The operating system of a server."""
 
-from fundamentum.model.fact import Fact
-from fundamentum.model.text import Text
+from fundamentum.model.safe_text import Text
+from fundamentum.model.survey_fact import Fact
 
 
 class System(Fact, frozen=True):

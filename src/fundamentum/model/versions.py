@@ -4,7 +4,7 @@ import re
 from typing import Final, Literal
 
 from fundamentum.catalog import branch_key
-from fundamentum.model.value import NotUnderstood, Value
+from fundamentum.model.needs_value import NotUnderstood, Value
 
 Operator = Literal[">=", ">", "<=", "<", "=", "!="]
 

@@ -21,7 +21,7 @@ import msgspec
 
 from fundamentum.errors import InputError
 from fundamentum.model.needs import Acceptance, Needs
-from fundamentum.model.value import Text
+from fundamentum.model.needs_value import Text
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1

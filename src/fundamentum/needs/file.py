@@ -10,10 +10,10 @@ import msgspec
 
 from fundamentum.errors import InputError
 from fundamentum.kinds import kinds
-from fundamentum.kinds.tables import Reader
+from fundamentum.kinds.table_reader import Reader
 from fundamentum.model.needs import Needs
-from fundamentum.needs.lines import line_of
 from fundamentum.needs.tables import known_keys, needs_file
+from fundamentum.needs.toml_lines import line_of
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1

@@ -7,9 +7,9 @@ from typing import Annotated, Any
 import msgspec
 
 from fundamentum.kinds import kinds
-from fundamentum.kinds.tables import Table
-from fundamentum.model.text import END
-from fundamentum.model.value import Text
+from fundamentum.kinds.table_reader import Table
+from fundamentum.model.needs_value import Text
+from fundamentum.model.safe_text import END
 
 
 class ApplicationTable(Table):

@@ -15,25 +15,25 @@ from fundamentum.changes.pool import AddPool
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
+from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import refused, remedies
-from fundamentum.check.target import choose
 from fundamentum.entries import entry
 from fundamentum.model.findings import Finding, Judgement, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import LEVELS, Needs
+from fundamentum.model.needs_value import Level
 from fundamentum.model.packages import Offer
 from fundamentum.model.reason import Reason
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level
-from fundamentum.plan import choice, pools
-from fundamentum.plan.apply import apply
-from fundamentum.plan.choice import Candidate, Outcome
-from fundamentum.plan.effects import effects
-from fundamentum.plan.result import Aside, Decision, Plan, Unresolved
+from fundamentum.plan import branch_choice, separate_pools
+from fundamentum.plan.apply_changes import apply
+from fundamentum.plan.branch_choice import Candidate, Outcome
+from fundamentum.plan.effects_on_others import effects
+from fundamentum.plan.made_plan import Aside, Decision, Plan, Unresolved
 from fundamentum.platforms.offers import Offers
 
 if TYPE_CHECKING:
-    from fundamentum.plan.dependencies import Resolver
+    from fundamentum.plan.package_dependencies import Resolver
 
 ROUNDS: Final = 20
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
@@ -88,13 +88,13 @@ class Planner:
 
         Last the choice that changes the server first, by switching on another module stream.
         """
-        found = choice.candidates(self.survey, self.offers)
+        found = branch_choice.candidates(self.survey, self.offers)
         if not found or any(selectors):
             pairs = zip(applications, selectors, strict=True)
             named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
             return named, self._cost(applications, named, found), None
         serving = [runtime for runtime in self.survey.runtimes if runtime.serves]
-        chosen = choice.decide(applications, found, self.trial, self.today)
+        chosen = branch_choice.decide(applications, found, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
             only = len(serving) == 1 and one.target.runtime.label == serving[0].label
@@ -109,7 +109,7 @@ class Planner:
         runtime = named[0].runtime
         if len(found) < 2 or all((c.branch, c.target.runtime.home) != (runtime.branch, runtime.home) for c in found):
             return None
-        decision = choice.decide(applications, found, self.trial, self.today).decision
+        decision = branch_choice.decide(applications, found, self.trial, self.today).decision
         everyone = tuple(needs.name for needs in applications)
         rows = []
         for one, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
@@ -166,7 +166,7 @@ class Planner:
         wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
         if not wanted or not self.offers.platform.resolved_here:
             return  # what comes along elsewhere, the package manager itself will say
-        dependencies = entry("fundamentum.plan", "dependencies")  # brings a library that is slow to import
+        dependencies = entry("fundamentum.plan", "package_dependencies")  # brings a library that is slow to import
         self._resolver = self._resolver or dependencies.Resolver(self.survey, self.offers)
         along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
@@ -192,7 +192,7 @@ class Planner:
     ) -> Plan:
         before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
-        placed, added, odds = pools.split(applications, targets, self.survey, self.levels)
+        placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
         if added:
             decision = replace(decision or Decision(), apart=tuple(odds))
         done = self.settle(applications, placed, label, added)

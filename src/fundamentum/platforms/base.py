@@ -10,7 +10,7 @@ from fundamentum.catalog import security_ends
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.php import Sapi
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.remark import Remark
 
 PHP_FOLDERS: Final = ("/usr/lib/php", "/usr/lib64/php", "/opt/", "/usr/local/")

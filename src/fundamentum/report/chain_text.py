@@ -2,7 +2,7 @@
 
 from rich.text import Text
 
-from fundamentum.kinds.limits.chain import narrowest
+from fundamentum.kinds.limits.limit_chain import narrowest
 from fundamentum.model.findings import Finding
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES

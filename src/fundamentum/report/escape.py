@@ -1,7 +1,7 @@
 """Text of servers and applications on its way out: nothing in it may act where it arrives.
 
 A terminal, a comment, a shell, a document of JSON: one function for each.  What Ansible reads is marked in
-:mod:`fundamentum.report.playbook`.
+:mod:`fundamentum.report.plans.playbook`.
 """
 
 import re

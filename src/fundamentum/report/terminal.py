@@ -6,8 +6,8 @@ from typing import IO, Final, cast
 from rich.console import Console
 
 from fundamentum.kinds import in_words
+from fundamentum.report.broken_pipe import nobody_reads
 from fundamentum.report.escape import clean
-from fundamentum.report.stream import nobody_reads
 
 PIPE_WIDTH: Final = 110
 """Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""

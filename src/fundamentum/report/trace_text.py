@@ -6,7 +6,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.check.tracing import InRuntime, Source, Trace, Wanted
+from fundamentum.check.trace import InRuntime, Source, Trace, Wanted
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 

@@ -10,9 +10,9 @@ from msgspec.structs import replace
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.errors import InputError
 from fundamentum.model.packages import Offer, Repository
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.safe_text import scrubbed
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
-from fundamentum.model.text import scrubbed
 from fundamentum.platforms import parts, platform
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import named

@@ -8,7 +8,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.errors import InputError
-from fundamentum.model.surroundings import Database
+from fundamentum.model.surrounding_facts import Database
 from fundamentum.model.survey import Survey
 from fundamentum.untrusted.numbers import whole
 from fundamentum.untrusted.peers import within

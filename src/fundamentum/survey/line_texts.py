@@ -9,9 +9,9 @@ from fundamentum.catalog.setting_line import Syntax, is_plain_line
 from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.layers import Assignment, Layer
 from fundamentum.model.php import Runtime
-from fundamentum.model.surroundings import Spot
+from fundamentum.model.safe_text import is_path, safe_line
+from fundamentum.model.surrounding_facts import Spot
 from fundamentum.model.survey import Site
-from fundamentum.model.text import is_path, safe_line
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_LINE: Final = 1000

@@ -17,22 +17,22 @@ from fundamentum.model.installation import Installation
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Branch, Runtime, Setting
 from fundamentum.model.remark import Remark, RemarkKind
-from fundamentum.model.surroundings import Asked, Machine
+from fundamentum.model.safe_text import is_path, is_plain, scrubbed
+from fundamentum.model.surrounding_facts import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
-from fundamentum.model.text import is_path, is_plain, scrubbed
 from fundamentum.platforms import part, platform
-from fundamentum.survey import asked_about as around
-from fundamentum.survey.asked_about import Beside
+from fundamentum.survey import surroundings
 from fundamentum.survey.installations import installations
 from fundamentum.survey.line_texts import LineTexts
-from fundamentum.survey.probes import answers, fpm_pools, php_config, php_modules, system
+from fundamentum.survey.probes import asked_answers, distribution, fpm_pools, php_config, php_modules
 from fundamentum.survey.probes.fpm_pools import Pool
-from fundamentum.survey.probes.masters import with_masters
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
-from fundamentum.survey.probes.start import Start, as_started, start_of
+from fundamentum.survey.probes.process_managers import with_masters
+from fundamentum.survey.probes.start_options import Start, as_started, start_of
 from fundamentum.survey.running_services import changed_since, environment_of, last_read, web_servers
+from fundamentum.survey.surroundings import Beside
 from fundamentum.survey.user_files import not_looked_into, with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
 
@@ -54,7 +54,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
 
     No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
     """
-    about, remarks = system.probe(host)
+    about, remarks = distribution.probe(host)
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
@@ -71,14 +71,16 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
-    beside = reading("surroundings", partial(around.probe, host, asked, runtimes, (*served, *idle), packages), nothing)
+    beside = reading(
+        "surroundings", partial(surroundings.probe, host, asked, runtimes, (*served, *idle), packages), nothing
+    )
     if host.budget.spent:
         runtimes = [_unread(runtime) for runtime in runtimes]
         why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
         remarks.append(Remark("this server", why))
     found = Survey(
         format=FORMAT,
-        server=system.hostname(host),
+        server=distribution.hostname(host),
         system=about,
         taken=visit.taken,
         program=__version__,
@@ -95,7 +97,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         servers=web_servers(host, found_sites.files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
-        answers=answers.probe(host, asked or Asked(), running.processes),
+        answers=asked_answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
     return scrubbed(found)

@@ -22,8 +22,8 @@ from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.php import Answer, Runtime
 from fundamentum.model.remark import Remark
+from fundamentum.model.safe_text import is_directive
 from fundamentum.model.survey import Survey
-from fundamentum.model.text import is_directive
 from fundamentum.untrusted.numbers import whole
 from fundamentum.untrusted.peers import within
 from fundamentum.untrusted.secrets import without_secrets

@@ -7,9 +7,9 @@ from fundamentum.hosts import processes
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.processes import Process, Running
 from fundamentum.model.installation import Installation
-from fundamentum.model.surroundings import ServerProcess
+from fundamentum.model.safe_text import is_path
+from fundamentum.model.surrounding_facts import ServerProcess
 from fundamentum.model.system import System
-from fundamentum.model.text import is_path
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
 from fundamentum.webservers.base import WebServerType

@@ -15,7 +15,7 @@ from typing import Any, Final
 from msgspec.structs import replace
 
 from fundamentum.catalog.setting_line import ini_text
-from fundamentum.effective.merge import for_site
+from fundamentum.effective.site_configuration import for_site
 from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.layers import Layer

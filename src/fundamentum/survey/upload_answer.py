@@ -8,15 +8,15 @@ import msgspec
 from fundamentum import webservers
 from fundamentum.catalog import canonical
 from fundamentum.errors import InputError
-from fundamentum.hosts.page import API
+from fundamentum.hosts.information_page import API
 from fundamentum.model.installation import branch_in
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch, Loaded, Runtime, Sapi, Setting
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Asked, Place
+from fundamentum.model.safe_text import is_directive, is_plain
+from fundamentum.model.surrounding_facts import Asked, Place
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
-from fundamentum.model.text import is_directive, is_plain
 from fundamentum.untrusted.secrets import without_secrets
 
 MAX_ANSWER: Final = 4 * 1024 * 1024

@@ -18,7 +18,7 @@ from types import ModuleType
 
 from fundamentum import entries
 from fundamentum.hosts.base import Host
-from fundamentum.model.surroundings import WebServer
+from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.model.survey import Site
 from fundamentum.webservers.base import WebServerType
 

@@ -7,8 +7,8 @@ import msgspec
 
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Branch, Runtime
-from fundamentum.model.recorded import Recorded
-from fundamentum.model.surroundings import Limit, WebServer
+from fundamentum.model.recorded_paths import Recorded
+from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.model.survey import Site, Survey
 
 Offered = Callable[[str], object]

@@ -11,8 +11,8 @@ from fundamentum.hosts.base import Host, HostError, listed, matching, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Barrier, Limit, Spot
-from fundamentum.model.text import is_directive, is_path, safe_line
+from fundamentum.model.safe_text import is_directive, is_path, safe_line
+from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials, without_secrets

@@ -13,7 +13,7 @@ from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Branch
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Limit
+from fundamentum.model.surrounding_facts import Limit
 from fundamentum.model.survey import Site
 from fundamentum.untrusted.xml import BadXml, parsed
 from fundamentum.webservers.base import Directive, WebServerType

@@ -13,8 +13,8 @@ from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
+from fundamentum.model.safe_text import is_plain
 from fundamentum.model.survey import Site
-from fundamentum.model.text import is_plain
 from fundamentum.webservers import names, part, webserver
 from fundamentum.webservers.handoffs import Handoff
 

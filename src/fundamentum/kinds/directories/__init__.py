@@ -6,16 +6,16 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.changes.directory import PRIVATE, ArrangeDirectory
-from fundamentum.effective.access import account_of, allowed, inside, user_of
 from fundamentum.effective.confinement import judge_directory
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.file_access import account_of, allowed, inside, user_of
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import DirectoryNeed, directory, placed
 from fundamentum.kinds.directories.rights import arranged
-from fundamentum.kinds.tables import Named, Reader
+from fundamentum.kinds.table_reader import Named, Reader
 from fundamentum.model.findings import AGAIN, Finding, Target, Verdict
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 

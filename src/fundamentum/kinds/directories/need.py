@@ -2,14 +2,14 @@
 
 from typing import Literal
 
-from fundamentum.effective.sites import sites_of
-from fundamentum.kinds.tables import PATH
+from fundamentum.effective.judged_sites import sites_of
+from fundamentum.kinds.table_reader import PATH
 from fundamentum.model.application_paths import candidates
 from fundamentum.model.findings import Target
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.surroundings import Place
+from fundamentum.model.needs_value import Level, NotUnderstood, Value
+from fundamentum.model.surrounding_facts import Place
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level, NotUnderstood, Value
 
 
 class DirectoryNeed(Value, frozen=True):

@@ -3,9 +3,9 @@
 from msgspec.structs import replace
 
 from fundamentum.changes.directory import PRIVATE, ArrangeDirectory
-from fundamentum.effective.access import ROOT, allowed, barred
+from fundamentum.effective.file_access import ROOT, allowed, barred
 from fundamentum.kinds.directories.need import DirectoryNeed
-from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 

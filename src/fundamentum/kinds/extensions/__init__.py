@@ -8,12 +8,12 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import canonical
 from fundamentum.kinds.base import Context, Kind
-from fundamentum.kinds.extensions.remedies import for_extension
+from fundamentum.kinds.extensions.activation import for_extension
 from fundamentum.kinds.extensions.state import ORDER, Standing, standing
-from fundamentum.kinds.tables import NamesTable, Reader
+from fundamentum.kinds.table_reader import NamesTable, Reader
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, Value
+from fundamentum.model.needs_value import Level, Value
 
 _NAME: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ -]{0,63}")
 

@@ -10,16 +10,16 @@ from typing import Annotated, Any, Final
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
-from fundamentum.kinds.limits.chain import links, narrowest, where
+from fundamentum.kinds.limits.limit_chain import links, narrowest, where
+from fundamentum.kinds.limits.limit_demands import demands_of
 from fundamentum.kinds.limits.need import LimitNeed
-from fundamentum.kinds.limits.remedies import demands_of
-from fundamentum.kinds.tables import LevelName, Reader, Table, seconds, size
+from fundamentum.kinds.table_reader import LevelName, Reader, Table, seconds, size
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Text
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Text
 
 Count = Annotated[int, msgspec.Meta(ge=1, le=10_000_000)]
 _WORDS: Final = {

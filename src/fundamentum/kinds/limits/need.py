@@ -3,7 +3,7 @@
 from typing import Literal
 
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.value import Level, Value
+from fundamentum.model.needs_value import Level, Value
 
 Limit = Literal["uploads:largest", "uploads:files", "requests:longest", "forms:fields"]
 

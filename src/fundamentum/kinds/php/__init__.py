@@ -12,16 +12,16 @@ from fundamentum.catalog.quantity import switch
 from fundamentum.changes.packages import Install
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.kinds.base import Context, Kind
-from fundamentum.kinds.php.stray import for_stray, stray_site
-from fundamentum.kinds.php.way_in import unserved, way_in
-from fundamentum.kinds.settings.place import line_of_site
-from fundamentum.kinds.tables import Reader, Table
+from fundamentum.kinds.php.reachability import unserved, way_in
+from fundamentum.kinds.php.unseen_php import for_stray, stray_site
+from fundamentum.kinds.settings.deciding_place import line_of_site
+from fundamentum.kinds.table_reader import Reader, Table
 from fundamentum.model.findings import Finding, State, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import PhpNeed
+from fundamentum.model.needs_value import NotUnderstood, Text
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.value import NotUnderstood, Text
 from fundamentum.model.versions import VersionRange, version_range
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import names, webserver

@@ -10,12 +10,12 @@ from msgspec.structs import replace
 from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.settings.judging import SettingNeed, judged
-from fundamentum.kinds.tables import Reader, Table
+from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
+from fundamentum.kinds.table_reader import Reader, Table
 from fundamentum.model.conditions import condition, contradict
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import LEVELS
-from fundamentum.model.value import Level, NotUnderstood
+from fundamentum.model.needs_value import Level, NotUnderstood
 
 _DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 

@@ -6,12 +6,12 @@ from typing import Any, Self
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change
-from fundamentum.kinds.settings.place import for_setting
+from fundamentum.kinds.settings.deciding_place import for_setting
 from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Target
+from fundamentum.model.needs_value import Value
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Value
 
 
 class DirectiveDemand(Value, frozen=True):

@@ -6,7 +6,7 @@ from typing import Any
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Offer, Relation
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.debian import control, package_names
 

@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_version
+from fundamentum.model.safe_text import is_version
 from fundamentum.platforms.debian import apt_pins, control
 from fundamentum.platforms.debian.apt_pins import Pins, shyness
 from fundamentum.untrusted.budget import Budget

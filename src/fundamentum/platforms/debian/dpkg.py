@@ -5,7 +5,7 @@ import re
 from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.packages import Installed
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_version
+from fundamentum.model.safe_text import is_version
 from fundamentum.platforms.debian import control
 
 STATUS = "/var/lib/dpkg/status"

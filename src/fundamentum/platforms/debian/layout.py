@@ -10,7 +10,7 @@ from fundamentum.model.installation import Installation
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
-from fundamentum.php_files.binary import for_architecture, version_of
+from fundamentum.php_files.php_binaries import for_architecture, version_of
 from fundamentum.platforms.base import too_old
 
 _BRANCH: Final = re.compile(r"\d+\.\d+")

@@ -12,7 +12,7 @@ from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Host, listed, text_or_none
 from fundamentum.model.packages import Offer, Packages, Repository
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
 from fundamentum.platforms.base import PHP_FOLDERS

@@ -6,7 +6,7 @@ from typing import Any
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Sapi
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.platforms.base import PhpPlace, Platform
 from fundamentum.platforms.redhat import package_names
 from fundamentum.platforms.redhat.rpm_version import rpm_order

@@ -13,7 +13,7 @@ from lxml import etree
 from fundamentum.hosts.base import Host, HostError, listed, matching, text_or_none
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_version
+from fundamentum.model.safe_text import is_version
 from fundamentum.platforms.redhat.dnf_modules import MAX_NAME, Modules, configuration, read_modules
 from fundamentum.platforms.redhat.rpm import PACKAGE_NAME
 from fundamentum.untrusted.budget import Budget

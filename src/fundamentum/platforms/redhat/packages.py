@@ -10,7 +10,7 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.programs import possible
 from fundamentum.model.packages import Offer, Packages, Repository
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
 from fundamentum.platforms.base import PHP_FOLDERS

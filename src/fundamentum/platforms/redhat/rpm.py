@@ -15,7 +15,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError, Question
 from fundamentum.model.packages import Installed
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_version
+from fundamentum.model.safe_text import is_version
 from fundamentum.platforms.redhat import DATABASES
 from fundamentum.untrusted.numbers import whole
 

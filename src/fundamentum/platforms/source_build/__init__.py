@@ -1,6 +1,6 @@
 """PHP built from source, on any kind of system: a server is never of this kind, but a PHP on it may be."""
 
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.platforms.base import Platform
 
 

@@ -12,9 +12,9 @@ from fundamentum.hosts.base import Host, HostError, listed, matching
 from fundamentum.model.installation import Installation, branch_in
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
+from fundamentum.model.safe_text import is_plain
 from fundamentum.model.system import System
-from fundamentum.model.text import is_plain
-from fundamentum.php_files.binary import MAX_BINARY, read_program
+from fundamentum.php_files.php_binaries import MAX_BINARY, read_program
 from fundamentum.platforms import platform
 
 PLACES: Final = (

@@ -10,7 +10,7 @@ from fundamentum.model.installation import Installation, branch_in
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
-from fundamentum.php_files.binary import MAX_BINARY, Program, program
+from fundamentum.php_files.php_binaries import MAX_BINARY, Program, program
 
 _PROGRAMS: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
     ("cli", re.compile(r"php\.exe", re.I)),

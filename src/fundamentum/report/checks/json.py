@@ -6,15 +6,15 @@ from typing import IO
 
 import msgspec
 
-from fundamentum.check.safety import risks
-from fundamentum.kinds.limits.chain import narrowest
+from fundamentum.check.risks import risks
+from fundamentum.kinds.limits.limit_chain import narrowest
 from fundamentum.model.findings import Finding, Judgement, State, Verdict
 from fundamentum.model.needs import Acceptance
+from fundamentum.model.needs_value import Level
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level
 from fundamentum.needs.accepted import unmatched
+from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import as_json
-from fundamentum.report.stream import write_out
 
 FORMAT = 1
 

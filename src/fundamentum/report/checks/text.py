@@ -10,7 +10,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.check.safety import risks
+from fundamentum.check.risks import risks
 from fundamentum.kinds import kind_of
 from fundamentum.model.findings import Finding, Judgement
 from fundamentum.model.survey import Survey

@@ -10,12 +10,12 @@ from fundamentum.changes.primitives import Kind
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
+from fundamentum.model.needs_value import Level
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level
-from fundamentum.plan.result import Decision, Plan, Row
+from fundamentum.plan.made_plan import Decision, Plan, Row
 from fundamentum.platforms import platform
+from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import as_json
-from fundamentum.report.stream import write_out
 
 AnyRow = TypeVar("AnyRow", bound=msgspec.Struct)
 FORMAT = 1

@@ -24,11 +24,11 @@ from fundamentum.changes.service import Restart
 from fundamentum.errors import FundamentumError
 from fundamentum.kinds import reason_in_words
 from fundamentum.model.survey import Survey
-from fundamentum.plan.result import Plan
+from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
+from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import clean
-from fundamentum.report.stream import write_out
 from fundamentum.webservers.base import SwitchCommand
 
 KEPT: Final = "/var/backups/fundamentum"

@@ -18,12 +18,12 @@ from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.kinds import reason_in_words
 from fundamentum.model.survey import Survey
-from fundamentum.plan.result import Plan
+from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
+from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.report.shell_library import functions_for, introduction
-from fundamentum.report.stream import write_out
 from fundamentum.webservers.base import SwitchCommand
 
 

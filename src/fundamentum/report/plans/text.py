@@ -20,7 +20,7 @@ from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
 from fundamentum.model.reason import Reason
 from fundamentum.model.survey import Survey
-from fundamentum.plan.result import Decision, Plan, Row
+from fundamentum.plan.made_plan import Decision, Plan, Row
 from fundamentum.platforms import platform
 from fundamentum.report.escape import clean
 from fundamentum.report.remarks import write_remarks

@@ -11,7 +11,7 @@ from fundamentum.hosts.base import MAX_TEXT, Host, HostError, matching, text_of
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_directive, is_plain
+from fundamentum.model.safe_text import is_directive, is_plain
 from fundamentum.php_files import ini
 
 MAX_FILES: Final = 5000

@@ -15,7 +15,7 @@ from fundamentum.model.layers import Assignment, Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_directive
+from fundamentum.model.safe_text import is_directive
 from fundamentum.php_files import ini
 from fundamentum.survey.probes.fpm_pools import Override
 from fundamentum.untrusted.secrets import names_a_secret, setting_without_secrets, without_credentials

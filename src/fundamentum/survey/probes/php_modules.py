@@ -14,8 +14,8 @@ from fundamentum.model.installation import Build, Installation
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Branch, Fault, Loaded, Module, too_early
 from fundamentum.model.remark import Remark
-from fundamentum.model.text import is_plain
-from fundamentum.php_files import binary
+from fundamentum.model.safe_text import is_plain
+from fundamentum.php_files import php_binaries
 from fundamentum.php_files.ini import parse
 from fundamentum.survey.probes.php_config import Configuration
 
@@ -65,7 +65,7 @@ def available(host: Host, home: str, place: Shelf) -> tuple[Branch, list[Remark]
         return branch, [Remark("extension files", str(error))]
     modules = [describe(host, posixpath.join(place.directory, name), place) for name in names]
     if build.system == "Windows":  # the libraries that extensions need may lie beside them
-        modules = [module for module in modules if module.misfit != binary.NO_IDENTITY]
+        modules = [module for module in modules if module.misfit != php_binaries.NO_IDENTITY]
     return msgspec.structs.replace(branch, modules=tuple(modules)), []
 
 
@@ -79,10 +79,10 @@ def describe(host: Host, path: str, place: Shelf) -> Module:
     package = place.owners.get(path)
     switch = place.switches.get(stem) or place.switches.get(path)
     try:
-        if known and package and binary.fits(host.view(path) or b"", place.build):
+        if known and package and php_binaries.fits(host.view(path) or b"", place.build):
             return Module(canonical(known.shown), known.shown, path, known.zend, package, switch)
-        identity = binary.examine(host.read(path, binary.MAX_BINARY) or b"")
-    except (HostError, binary.NotAnExtension) as error:
+        identity = php_binaries.examine(host.read(path, php_binaries.MAX_BINARY) or b"")
+    except (HostError, php_binaries.NotAnExtension) as error:
         shown = known.shown if known else stem
         return Module(canonical(shown), shown, path, known.zend if known else False, package, switch, str(error))
     shown = identity.name or (known.shown if known else stem)
@@ -93,7 +93,7 @@ def describe(host: Host, path: str, place: Shelf) -> Module:
         identity.zend,
         package,
         switch,
-        binary.misfit(identity, place.build),
+        php_binaries.misfit(identity, place.build),
         tuple(sorted(canonical(name) for name in identity.requires)),
         identity.first,
     )

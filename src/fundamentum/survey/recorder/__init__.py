@@ -10,9 +10,9 @@ from fundamentum import webservers
 from fundamentum.catalog import HARVESTED, facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.platforms import names, parts, platform, text_of
-from fundamentum.survey.probes.answers import SOCKET, TEXT
+from fundamentum.survey.probes.asked_answers import SOCKET, TEXT
 from fundamentum.webservers import webserver
 
 PATH: Final = re.compile(r"[A-Za-z0-9_.@+/-]+")

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
 
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey.recorder import PATH
 
 LIFE: Final = 3600

@@ -7,10 +7,10 @@ from typing import Final
 from fundamentum.catalog.quantity import span
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.php import Runtime
-from fundamentum.model.recorded import Recorded
-from fundamentum.model.surroundings import Limit, WebServer
+from fundamentum.model.recorded_paths import Recorded
+from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.model.survey import Survey
-from fundamentum.webservers.apache2.handed import handed
+from fundamentum.webservers.apache2.php_handover import handed
 from fundamentum.webservers.base import Directive, Offered, SwitchCommand, WebServerType
 
 NAME: Final = "apache2"

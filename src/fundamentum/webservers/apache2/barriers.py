@@ -10,7 +10,7 @@ from typing import Final
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Barrier
+from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.layers import (
     SCRIPT,
     below_root,

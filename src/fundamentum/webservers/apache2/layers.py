@@ -15,7 +15,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
-from fundamentum.model.text import is_directive
+from fundamentum.model.safe_text import is_directive
 from fundamentum.untrusted.secrets import without_secrets
 from fundamentum.webservers.apache2.lines import Line, Reader, Section, lines_of
 from fundamentum.webservers.handoffs import sent_along

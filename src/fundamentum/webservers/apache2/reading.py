@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import BUILT_IN
-from fundamentum.model.surroundings import Limit
+from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section
 from fundamentum.webservers.apache2.virtual_hosts import Handler, Hosts, VirtualHost, programs_of

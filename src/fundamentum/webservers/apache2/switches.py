@@ -7,8 +7,8 @@ import re
 from typing import Final
 
 from fundamentum.hosts.base import Host, listed
-from fundamentum.model.surroundings import WebServer
-from fundamentum.model.text import is_plain
+from fundamentum.model.safe_text import is_plain
+from fundamentum.model.surrounding_facts import WebServer
 
 APACHE: Final = "/etc/apache2"
 

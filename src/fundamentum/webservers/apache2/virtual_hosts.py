@@ -8,7 +8,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
-from fundamentum.model.surroundings import Limit, Spot
+from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
 from fundamentum.webservers.handoffs import spot

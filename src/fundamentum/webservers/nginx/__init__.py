@@ -4,7 +4,7 @@ import math
 import re
 
 from fundamentum.catalog.quantity import quantity, span
-from fundamentum.model.recorded import Recorded
+from fundamentum.model.recorded_paths import Recorded
 from fundamentum.webservers.base import Directive, WebServerType
 
 MAIN = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")

@@ -9,7 +9,7 @@ from typing import Any, Final
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.surroundings import Barrier
+from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.handoffs import is_file
 
 SCRIPT: Final = "index.php"

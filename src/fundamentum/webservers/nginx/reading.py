@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from fundamentum.hosts.base import Host
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.surroundings import Barrier, Limit, Spot
+from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
 from fundamentum.webservers.nginx.statements import Reader, all_statements

@@ -1,7 +1,7 @@
 """Whether nginx is set up here; its modules are not switched on by name."""
 
 from fundamentum.hosts.base import Host
-from fundamentum.model.surroundings import WebServer
+from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.webservers.nginx import MAIN
 
 

@@ -8,7 +8,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from fundamentum.check.comparison import Difference, grouped
+from fundamentum.check.survey_differences import Difference, grouped
 from fundamentum.model.need_id import NeedId
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES

@@ -8,7 +8,7 @@ from typing import Final
 from urllib.parse import SplitResult, quote, unquote, urlsplit
 
 from fundamentum.errors import InputError
-from fundamentum.hosts.page import MAX_PAGE, is_page, survey_page
+from fundamentum.hosts.information_page import MAX_PAGE, is_page, survey_page
 from fundamentum.model.survey import Survey
 from fundamentum.untrusted.decompress import unpack
 from fundamentum.untrusted.peers import within

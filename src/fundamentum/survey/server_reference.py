@@ -9,9 +9,9 @@ from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.hosts.directory import DirectoryHost, this_machine
 from fundamentum.hosts.windows_directory import WindowsHost
-from fundamentum.model.surroundings import Asked
+from fundamentum.model.safe_text import scrubbed
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
-from fundamentum.model.text import scrubbed
 from fundamentum.platforms import names, platform
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read
@@ -49,7 +49,7 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
         script = entry("fundamentum.survey", "recorder").script(asked)
         return survey(entry("fundamentum.hosts", "ssh").reach(reference or "", script, sudo=sudo), asked)
     if reference is not None and "://" in reference:
-        return cast(Survey, entry("fundamentum.hosts", "page_address").survey_address(reference))
+        return cast(Survey, entry("fundamentum.hosts", "information_page_address").survey_address(reference))
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
@@ -91,7 +91,7 @@ def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
     if data.startswith(SIGN):
         return cast(Survey, entry("fundamentum.survey", "upload_answer").survey_upload(data, word))
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":
-        page = entry("fundamentum.hosts", "page")
+        page = entry("fundamentum.hosts", "information_page")
         if page.is_page(data):
             return cast(Survey, page.survey_page(data, word))
         raise InputError(word, "is neither a survey, nor a recording, nor an information page")

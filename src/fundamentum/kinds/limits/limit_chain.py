@@ -11,11 +11,11 @@ from typing import Final
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity, size_in_words, span, spelled
 from fundamentum.effective.confinement import fenced
-from fundamentum.effective.sites import sites_of
-from fundamentum.effective.values import value_that_counts
+from fundamentum.effective.followed_values import value_that_counts
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.limits.need import Limit, LimitNeed
-from fundamentum.kinds.settings.judging import SettingNeed, judged
+from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.origin import BUILT_IN, Origin

@@ -15,11 +15,11 @@ from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.kinds import in_words
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
+from fundamentum.model.needs_value import Value
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Value
-from fundamentum.plan import streams
-from fundamentum.plan.result import Decision, Row, Unresolved
+from fundamentum.plan import module_streams
+from fundamentum.plan.made_plan import Decision, Row, Unresolved
 from fundamentum.platforms import platform
 from fundamentum.platforms.offers import Offers
 
@@ -92,7 +92,7 @@ def candidates(survey: Survey, offers: Offers) -> list[Candidate]:
         if runtime.sapi != "cli":
             reason = _present(survey, runtime)
             found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, offers))
-    for one in streams.candidates(survey):
+    for one in module_streams.candidates(survey):
         offers_then = Offers(one.survey)
         found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, offers_then, one.switch))
     for branch in offers.branches("fpm"):

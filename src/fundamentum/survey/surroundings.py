@@ -12,10 +12,10 @@ from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Account, Asked, Command, Exposed, Machine, Place, Scheduled
+from fundamentum.model.surrounding_facts import Account, Asked, Command, Exposed, Machine, Place, Scheduled
 from fundamentum.model.survey import Site
 from fundamentum.platforms import names, platform
-from fundamentum.survey.probes import commands, exposed, places, tasks
+from fundamentum.survey.probes import exposed_files, file_permissions, program_paths, scheduled_tasks
 from fundamentum.webservers import body_folders
 
 ZONES: Final = "/usr/share/zoneinfo/"
@@ -46,7 +46,7 @@ def probe(
     if host.windows:
         empty = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
         return empty, []
-    found = commands.probe(host, wanted.commands, packages)
+    found = program_paths.probe(host, wanted.commands, packages)
     paths = [path for path in (one.path for one in found) if path]
     paths += [path for one in wanted.directories for path in candidates(one, served)]
     paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
@@ -57,16 +57,16 @@ def probe(
     paths += [path for path in waiting if path]
     paths += [path for root in roots for path in (root, f"{root.rstrip('/')}/index.php")]
     paths += [posixpath.dirname(root) for root in roots] if asked else []
-    scheduled, remarks = tasks.probe(host, wanted.tasks)
+    scheduled, remarks = scheduled_tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | {site.user for site in served if site.user}
     users |= {user for name in names() if (user := platform(name).php_user)} if asked or served else set()
     beside = Beside(
         machine=_machine(host),
-        accounts=places.accounts(host, users),
-        places=places.probe(host, (path for path in paths if path.startswith("/"))),
+        accounts=file_permissions.accounts(host, users),
+        places=file_permissions.probe(host, (path for path in paths if path.startswith("/"))),
         commands=found,
         tasks=scheduled,
-        exposed=exposed.probe(host, roots),
+        exposed=exposed_files.probe(host, roots),
     )
     return beside, remarks
 

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 
-from fundamentum.effective.merge import for_site, parts
+from fundamentum.effective.site_configuration import for_site, parts
 from fundamentum.model.findings import Target
 from fundamentum.model.layers import Assignment
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Site, Survey
-from fundamentum.plan.result import Effect
+from fundamentum.plan.made_plan import Effect
 
 _LOADED = {True: "loaded", False: "not loaded"}
 

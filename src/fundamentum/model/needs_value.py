@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from fundamentum.model.text import Text as AnyText
+from fundamentum.model.safe_text import Text as AnyText
 
 Level = Literal["required", "recommended"]
 Text = Annotated[AnyText, msgspec.Meta(min_length=1, max_length=400)]

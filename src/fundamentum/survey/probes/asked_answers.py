@@ -6,8 +6,8 @@ from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, Question
 from fundamentum.hosts.processes import Process
-from fundamentum.model.surroundings import Answer, Asked
-from fundamentum.model.text import safe
+from fundamentum.model.safe_text import safe
+from fundamentum.model.surrounding_facts import Answer, Asked
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_TEXT: Final = 64 * 1024

@@ -13,7 +13,7 @@ import msgspec
 from fundamentum.catalog import branch_of_api
 from fundamentum.hosts.base import Host
 from fundamentum.model.installation import Build
-from fundamentum.php_files.images import ARCHITECTURES, Image, NoImage, processor_of, read_image
+from fundamentum.php_files.executables import ARCHITECTURES, Image, NoImage, processor_of, read_image
 
 MAX_BINARY: Final = 64 * 1024 * 1024
 MAX_PLACES: Final = 200_000

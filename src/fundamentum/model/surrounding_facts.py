@@ -2,9 +2,9 @@
 
 from typing import ClassVar, Literal
 
-from fundamentum.model.fact import Fact
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.text import DirectiveName, FilePath, Line, PackageName, PlainName, Text
+from fundamentum.model.safe_text import DirectiveName, FilePath, Line, PackageName, PlainName, Text
+from fundamentum.model.survey_fact import Fact
 
 
 class Asked(Fact, frozen=True):

@@ -18,14 +18,14 @@ from fundamentum.changes.pool_option import SetPoolOption
 from fundamentum.changes.service import Restart
 from fundamentum.changes.web_lines import AddLines
 from fundamentum.changes.web_switch import SwitchOn
-from fundamentum.effective.access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.file_access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.directories.rights import passable
-from fundamentum.kinds.settings.place import pool_addition
+from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
-from fundamentum.model.surroundings import Account, Barrier, Place
+from fundamentum.model.surrounding_facts import Account, Barrier, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import OTHER_PACKAGES, webserver

@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.catalog.quantity import quantity
 from fundamentum.errors import InputError
 from fundamentum.model.needs import LEVELS
-from fundamentum.model.value import Level, NotUnderstood, Text
+from fundamentum.model.needs_value import Level, NotUnderstood, Text
 from fundamentum.model.versions import VersionRange, version_range
 
 COMMAND: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")

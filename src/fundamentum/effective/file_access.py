@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from typing import Final
 
 from fundamentum.model.findings import Target
-from fundamentum.model.surroundings import Account, Place
+from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 

@@ -8,7 +8,7 @@ import msgspec
 
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.survey import Survey
-from fundamentum.plan.result import Aside
+from fundamentum.plan.made_plan import Aside
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers, provided

@@ -7,7 +7,7 @@ from typing import Final, Literal
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.application_paths import PUBLIC
-from fundamentum.model.surroundings import Exposed
+from fundamentum.model.surrounding_facts import Exposed
 from fundamentum.webservers import names, webserver
 
 MAX_ENTRIES: Final = 120

@@ -7,7 +7,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import known_branches
-from fundamentum.effective.access import inside
+from fundamentum.effective.file_access import inside
 from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.findings import Target

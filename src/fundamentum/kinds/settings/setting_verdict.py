@@ -4,15 +4,15 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import directive_gone, facts, follows, is_unlimited, owner_of_directive
 from fundamentum.catalog.quantity import quantity, spelled
-from fundamentum.effective.values import value_that_counts
+from fundamentum.effective.followed_values import value_that_counts
 from fundamentum.kinds.base import Context
-from fundamentum.kinds.extensions.remedies import for_extension
+from fundamentum.kinds.extensions.activation import for_extension
 from fundamentum.kinds.extensions.state import standing
 from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.php import Setting
-from fundamentum.model.value import Level, Value
 
 
 class SettingNeed(Value, frozen=True):

@@ -8,13 +8,13 @@ from msgspec.structs import replace
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.changes.pool import AddPool
-from fundamentum.kinds.settings.judging import SettingNeed
-from fundamentum.kinds.settings.place import value_for
+from fundamentum.kinds.settings.deciding_place import value_for
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
+from fundamentum.model.needs_value import Level
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
-from fundamentum.model.value import Level
 from fundamentum.platforms import platform
 
 MUCH_MORE: Final = 4

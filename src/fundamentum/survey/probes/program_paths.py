@@ -7,7 +7,7 @@ from fundamentum.catalog.suppliers import suppliers
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.programs import path_of
 from fundamentum.model.packages import Offer, Packages
-from fundamentum.model.surroundings import Command
+from fundamentum.model.surrounding_facts import Command
 from fundamentum.platforms import part
 
 

@@ -7,8 +7,8 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, HostError, text_or_none
-from fundamentum.model.surroundings import Account, Place
-from fundamentum.model.text import is_plain
+from fundamentum.model.safe_text import is_plain
+from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.untrusted.numbers import whole
 
 MAX_PLACES: Final = 2000

@@ -14,13 +14,13 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.setting_line import Syntax, ini_text, with_value
 from fundamentum.changes.directive import SetDirective
 from fundamentum.changes.directive_line import ChangeLine
-from fundamentum.effective.values import value_that_counts
+from fundamentum.effective.followed_values import value_that_counts
 from fundamentum.model.conditions import Condition
 from fundamentum.model.findings import Target
 from fundamentum.model.layers import Assignment
 from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Survey
-from fundamentum.model.text import is_path
 from fundamentum.platforms import platform
 
 _FIRST: Final = ("00-", "000-", "00000000-", f"{'0' * 40}-", "-00-")

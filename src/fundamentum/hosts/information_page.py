@@ -16,9 +16,9 @@ from fundamentum.model.installation import branch_in
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Branch, Loaded, Runtime, Sapi, Setting
 from fundamentum.model.remark import Remark
+from fundamentum.model.safe_text import is_directive
 from fundamentum.model.survey import FORMAT, Survey
 from fundamentum.model.system import System
-from fundamentum.model.text import is_directive
 from fundamentum.untrusted.secrets import without_secrets
 
 MAX_PAGE: Final = 8 * 1024 * 1024

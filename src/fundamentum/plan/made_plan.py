@@ -9,8 +9,8 @@ from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.steps import Step
 from fundamentum.model.findings import Judgement
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.reason import Reason
-from fundamentum.model.value import Level, Value
 
 AnyChange = TypeVar("AnyChange")
 

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from fundamentum.hosts.base import Host, listed, text_or_none
 from fundamentum.hosts.processes import Process
 from fundamentum.model.installation import Installation
-from fundamentum.model.text import is_plain
-from fundamentum.survey.probes.start import FOLDERS, start_of
+from fundamentum.model.safe_text import is_plain
+from fundamentum.survey.probes.start_options import FOLDERS, start_of
 
 MAX_UNITS: Final = 5000
 """Names of units that are looked at; a system has a few hundred."""

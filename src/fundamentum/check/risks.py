@@ -9,7 +9,7 @@ import msgspec
 
 from fundamentum.catalog import security_ends
 from fundamentum.catalog.quantity import switch
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.model.findings import Target
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey

@@ -20,18 +20,18 @@ from fundamentum.catalog import (
     known_branches,
 )
 from fundamentum.catalog.symbols import known_extensions
-from fundamentum.effective.access import SEARCH, account_of, allowed, barred
-from fundamentum.effective.merge import views
-from fundamentum.effective.values import value_that_counts
+from fundamentum.effective.file_access import SEARCH, account_of, allowed, barred
+from fundamentum.effective.followed_values import value_that_counts
+from fundamentum.effective.site_configuration import views
 from fundamentum.kinds import in_words
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.commands import CommandNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.extensions.state import standing
-from fundamentum.kinds.limits.chain import DIRECTIVES
+from fundamentum.kinds.limits.limit_chain import DIRECTIVES
 from fundamentum.kinds.limits.need import LimitNeed
 from fundamentum.kinds.loaders import LoaderNeed
-from fundamentum.kinds.settings.judging import SettingNeed
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.packages import Offer

@@ -9,14 +9,14 @@ from msgspec.structs import replace
 from fundamentum.changes.pool_option import SetPoolOption
 from fundamentum.changes.service import Restart
 from fundamentum.changes.web_limit import LimitForAll, WidenLimit
-from fundamentum.effective.sites import sites_of
+from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context
+from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.settings.place import pool_addition
 from fundamentum.model.findings import Demand, Finding, Link, Target
-from fundamentum.model.surroundings import Limit
+from fundamentum.model.needs_value import Value
+from fundamentum.model.surrounding_facts import Limit
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.value import Value
 from fundamentum.webservers import webserver
 
 _WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)

@@ -8,7 +8,7 @@ from fundamentum.catalog.cron import interval
 from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
-from fundamentum.model.surroundings import Scheduled
+from fundamentum.model.surrounding_facts import Scheduled
 
 SYSTEM: Final = ("/etc/crontab",)
 FOLDER: Final = "/etc/cron.d"

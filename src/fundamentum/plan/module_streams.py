@@ -11,7 +11,7 @@ from fundamentum.model.findings import Target
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey
-from fundamentum.plan.apply import apply
+from fundamentum.plan.apply_changes import apply
 from fundamentum.platforms.offers import Offers
 
 

@@ -10,7 +10,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.model.findings import Finding, Switch, Target
-from fundamentum.model.surroundings import WebServer
+from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.model.survey import Survey
 from fundamentum.webservers.base import Offered
 

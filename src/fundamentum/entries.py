@@ -5,12 +5,10 @@ else.  The tests add entries of their own by a further directory on the room's `
 """
 
 import importlib
-import importlib.util
-import pkgutil
+import os
 import sys
 from collections.abc import Collection
 from functools import cache
-from pathlib import Path
 from types import ModuleType
 
 
@@ -20,9 +18,15 @@ def names(room: str, besides: Collection[str] = ()) -> tuple[str, ...]:
 
 
 @cache
-def _modules(path: tuple[str, ...]) -> tuple[str, ...]:
-    """The modules in these directories, each of which is listed once."""
-    return tuple(sorted(module.name for module in pkgutil.iter_modules(path)))
+def _modules(folders: tuple[str, ...]) -> tuple[str, ...]:
+    """The modules, and the packages, in these directories, each of which is listed once."""
+    found: set[str] = set()
+    for folder in folders:
+        for file in os.listdir(folder) if os.path.isdir(folder) else ():
+            name, ending = os.path.splitext(file)
+            package = not ending and os.path.isfile(os.path.join(folder, file, "__init__.py"))
+            found |= {name} if name.isidentifier() and (ending == ".py" or package) else set()
+    return tuple(sorted(found - {"__init__"}))
 
 
 def entry(room: str, name: str) -> ModuleType:
@@ -33,13 +37,15 @@ def entry(room: str, name: str) -> ModuleType:
 def part(room: str, name: str, what: str) -> ModuleType:
     """A part of an entry: the module of that name in the entry's folder; the entry's own module where it has none."""
     module = entry(room, name)
-    inner = f"{module.__name__}.{what}"
-    found = hasattr(module, "__path__") and importlib.util.find_spec(inner) is not None
-    return importlib.import_module(inner) if found else module
+    found = what in _modules(tuple(getattr(module, "__path__", ())))
+    return importlib.import_module(f"{module.__name__}.{what}") if found else module
 
 
 def text_of(room: str, name: str, file: str) -> str:
     """A text that belongs to an entry: that file in its folder, or ``NAME_FILE`` beside its module; empty if none."""
-    module = Path(entry(room, name).__file__ or "")
-    path = module.with_name(file if module.stem == "__init__" else f"{name}_{file}")
-    return path.read_text("utf-8") if path.is_file() else ""
+    folder, module = os.path.split(entry(room, name).__file__ or "")
+    path = os.path.join(folder, file if module == "__init__.py" else f"{name}_{file}")
+    if not os.path.isfile(path):
+        return ""
+    with open(path, encoding="utf-8") as text:
+        return text.read()

@@ -2,12 +2,11 @@
 
 import argparse
 from collections.abc import Callable
-from typing import Final
 
 from fundamentum import __version__
 from fundamentum.report import checks, plans
 
-USAGE_ERROR: Final = 2
+USAGE_ERROR = 2
 
 
 class Parser(argparse.ArgumentParser):
@@ -252,7 +251,7 @@ def _demo(command: argparse.ArgumentParser) -> None:
     command.description = "A small observatory with two servers: one ready, one full of gaps. Needs no server of yours."
 
 
-COMMANDS: Final[dict[str, tuple[str, Callable[[argparse.ArgumentParser], None]]]] = {
+COMMANDS: dict[str, tuple[str, Callable[[argparse.ArgumentParser], None]]] = {
     "check": ("say everything that is missing on a server", _check),
     "plan": ("say what to install, switch on, set and restart", _plan),
     "derive": ("find out what an application needs, from its own files", _derive),
@@ -263,7 +262,7 @@ COMMANDS: Final[dict[str, tuple[str, Callable[[argparse.ArgumentParser], None]]]
 }
 
 
-def parser(only: str = "") -> argparse.ArgumentParser:
+def parser(only: str | None = None) -> argparse.ArgumentParser:
     """The whole command line; ``only``: with the arguments of one command, which takes a fraction of the time."""
     top = Parser(
         prog="fundamentum",
@@ -278,7 +277,7 @@ def parser(only: str = "") -> argparse.ArgumentParser:
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True, prog=top.prog)
     for name, (short, fill) in COMMANDS.items():
         command = commands.add_parser(name, help=short)
-        if only in ("", name):
+        if only in (None, name):
             fill(command)
             command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)
     return top

@@ -8,8 +8,8 @@ from fundamentum.cli.applications import application
 from fundamentum.entries import entry
 from fundamentum.kinds import asked_by
 from fundamentum.report import difference_formats
-from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import as_json
+from fundamentum.report.written_text import write_out
 from fundamentum.survey.server_reference import look
 
 

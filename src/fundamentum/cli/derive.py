@@ -11,7 +11,7 @@ from fundamentum.cli.output import write_whole
 from fundamentum.derive.kept import Answer
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
-from fundamentum.report.broken_pipe import write_out
+from fundamentum.report.written_text import write_out
 from fundamentum.untrusted.files import named, read_named
 
 

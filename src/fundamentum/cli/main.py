@@ -1,16 +1,17 @@
-"""The ``fundamentum`` program: parse the command line, run one command, turn errors into exit codes."""
+"""The ``fundamentum`` program: parse the command line, run one command, turn errors into exit codes.
+
+It is started for every question that a script asks, so that this module, and those it imports, leave out of the
+standard library what takes longer to load than a command line to parse.
+"""
 
 import argparse
 import contextlib
 import gc
 import os
 import sys
-import traceback
 from collections.abc import Sequence
-from pathlib import Path
-from typing import NoReturn
 
-from fundamentum.cli.arguments import COMMANDS, USAGE_ERROR, parser
+from fundamentum.cli.arguments import USAGE_ERROR, parser
 from fundamentum.cli.messages import one_line
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
@@ -29,7 +30,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     debug = "--debug" in words
     try:
         command = next((word for word in words if not word.startswith("-")), "")
-        options = parser(command if command in COMMANDS else "").parse_args(words)
+        options = parser(command).parse_args(words)
         code = _run(options)
         sys.stdout.flush()
         return code
@@ -43,15 +44,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return code
     except OSError as error:
         if debug:
-            traceback.print_exc()
+            sys.excepthook(*sys.exc_info())
         return _ended(f"{error.filename or 'output'}: {error.strerror or type(error).__name__}", USAGE_ERROR)
     except Exception as error:  # the program's own fault, which must not look like an answer
         if debug:
-            traceback.print_exc()
+            sys.excepthook(*sys.exc_info())
         return _ended(_failure(error, debug), FAILURE)
 
 
-def program() -> NoReturn:
+def program() -> None:
     """The installed program: one command, then the end of the process."""
     code = main()
     for stream in (sys.stdout, sys.stderr):
@@ -79,8 +80,10 @@ def _standard_streams() -> None:
 
 def _failure(error: Exception, debug: bool) -> str:
     """What failed, where, and what to do about it; no value of a server's is repeated."""
-    frames = traceback.extract_tb(error.__traceback__)
-    where = f" in {Path(frames[-1].filename).name}:{frames[-1].lineno}" if frames else ""
+    last = error.__traceback__
+    while last and last.tb_next:
+        last = last.tb_next
+    where = f" in {os.path.basename(last.tb_frame.f_code.co_filename)}:{last.tb_lineno}" if last else ""
     ask = "report the lines above" if debug else "run it again with --debug and report what it prints"
     return f"the program itself failed ({type(error).__name__}{where}); {ask}, see 'When it fails' in the README"
 

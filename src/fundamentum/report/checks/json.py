@@ -13,8 +13,8 @@ from fundamentum.model.needs import Acceptance
 from fundamentum.model.needs_value import Level
 from fundamentum.model.survey import Survey
 from fundamentum.needs.accepted import unmatched
-from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import as_json
+from fundamentum.report.written_text import write_out
 
 FORMAT = 1
 

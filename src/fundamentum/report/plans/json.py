@@ -14,8 +14,8 @@ from fundamentum.model.needs_value import Level
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Decision, Plan, Row
 from fundamentum.platforms import platform
-from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import as_json
+from fundamentum.report.written_text import write_out
 
 AnyRow = TypeVar("AnyRow", bound=msgspec.Struct)
 FORMAT = 1

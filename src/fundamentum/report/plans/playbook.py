@@ -27,8 +27,8 @@ from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
-from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import clean
+from fundamentum.report.written_text import write_out
 from fundamentum.webservers.base import SwitchCommand
 
 KEPT: Final = "/var/backups/fundamentum"

@@ -21,9 +21,9 @@ from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
-from fundamentum.report.broken_pipe import write_out
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.report.shell_library import functions_for, introduction
+from fundamentum.report.written_text import write_out
 from fundamentum.webservers.base import SwitchCommand
 
 

@@ -135,6 +135,6 @@ def test_an_interrupted_run_ends_quietly(folder: Path) -> None:
     for number in range(40):
         (folder / f"nightlog/more{number}.php").write_text("<?php " + "if ($a) { f($b[1] ?? 2); }\n" * 3000)
     program = Path(sys.executable).with_name("fundamentum")
-    command = ["timeout", "-s", "INT", "1", program, "derive", "--fresh", "nightlog"]
+    command = ["timeout", "-s", "INT", "1", str(program), "derive", "--fresh", "nightlog"]
     done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
     assert "Traceback" not in done.stderr

@@ -55,7 +55,7 @@ class ChangeLine(NewValue, frozen=True):
         """
 
         def within(holders: tuple[_Holding, ...]) -> tuple[_Holding, ...]:
-            return tuple(replace(one, values=tuple(map(self._changed, one.values))) for one in holders)
+            return tuple(replace(holder, values=tuple(map(self._changed, holder.values))) for holder in holders)
 
         sites = tuple(replace(site, layers=within(site.layers)) if site.layers else site for site in survey.sites)
         runtimes = tuple(

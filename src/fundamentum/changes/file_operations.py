@@ -115,9 +115,9 @@ class EditFile(Primitive, frozen=True):
         return [f"printf '%s\\n' {shlex.join(self.diff.splitlines())} | patch -R {shlex.quote(self.path)}"]
 
 
-def _together(one: Hunk, two: Hunk) -> Hunk:
+def _together(hunk: Hunk, two: Hunk) -> Hunk:
     """Two changes of one line, each of its own stretch of the line as it stands."""
-    return replace(one, stretches=(*one.stretches, *two.stretches), added=(*one.added, *two.added))
+    return replace(hunk, stretches=(*hunk.stretches, *two.stretches), added=(*hunk.added, *two.added))
 
 
 def _written(hunk: Hunk, shift: int) -> list[str]:

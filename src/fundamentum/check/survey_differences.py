@@ -112,34 +112,34 @@ def _pairs(first: Sequence[Runtime], second: Sequence[Runtime]) -> Iterator[tupl
         yield None, two
 
 
-def _within(label: str, one: Runtime, two: Runtime) -> Iterator[Difference]:
-    if one.version != two.version:
-        yield Difference(label, "php", one.version or one.branch, two.version or two.branch)
-    sides = [_extensions(one), _extensions(two)]
+def _within(label: str, runtime: Runtime, two: Runtime) -> Iterator[Difference]:
+    if runtime.version != two.version:
+        yield Difference(label, "php", runtime.version or runtime.branch, two.version or two.branch)
+    sides = [_extensions(runtime), _extensions(two)]
     for name in sorted(set(sides[0]) | set(sides[1])):
         first, second = (side.get(name, ABSENT) for side in sides)
         if first != second:
             yield Difference(label, f"extension:{name}", first, second)
-    for name in sorted(set(one.settings) | set(two.settings)):
-        a, b = one.settings.get(name), two.settings.get(name)
+    for name in sorted(set(runtime.settings) | set(two.settings)):
+        a, b = runtime.settings.get(name), two.settings.get(name)
         if name in QUIET or (a and b and a.value == b.value):
             continue
         # A directive that only one of two branches knows, at its built-in default, follows the version.
         plain = all(side is None or side.origin.built_in for side in (a, b))
-        if plain and (a is None or b is None or one.branch != two.branch):
+        if plain and (a is None or b is None or runtime.branch != two.branch):
             continue
         values = tuple("not known" if s and s.value is None else s.value or "not set" if s else ABSENT for s in (a, b))
         origins = (str(a.origin) if a else "", str(b.origin) if b else "")
         yield Difference(label, f"setting:{name}", values[0] or "", values[1] or "", origins)
-    for name in sorted(set(one.manager) | set(two.manager)):
-        limits = [side.manager.get(name) for side in (one, two)]
+    for name in sorted(set(runtime.manager) | set(two.manager)):
+        limits = [side.manager.get(name) for side in (runtime, two)]
         if len({limit.value if limit else "0" for limit in limits}) > 1:
             shown = [(limit.value or "") if limit else "not set" for limit in limits]
             places = [str(limit.origin) if limit else "built-in" for limit in limits]
             yield Difference(label, f"limit:{name}", shown[0], shown[1], (places[0], places[1]))
-    if bool(one.stale) != bool(two.stale):
+    if bool(runtime.stale) != bool(two.stale):
         words = ("waits for a restart", "runs with its configuration")
-        yield Difference(label, "running", words[not one.stale], words[not two.stale])
+        yield Difference(label, "running", words[not runtime.stale], words[not two.stale])
 
 
 def _extensions(runtime: Runtime) -> dict[str, str]:
@@ -175,6 +175,6 @@ def _site(name: str, one: Site, two: Site) -> Iterator[Difference]:
 def grouped(differences: Iterable[Difference]) -> Mapping[str, Sequence[Difference]]:
     """By where they are, in order."""
     found: dict[str, list[Difference]] = {}
-    for one in differences:
-        found.setdefault(one.where, []).append(one)
+    for difference in differences:
+        found.setdefault(difference.where, []).append(difference)
     return found

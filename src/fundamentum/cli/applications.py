@@ -35,7 +35,9 @@ def applications(options: argparse.Namespace) -> list[Needs]:
         needs, beside = application(word), _beside(word)
         accepted = (*(load_accepted(beside, today=date.today()) if beside else ()), *common)
         found.append(replace(needs, accepted=accepted) if accepted else needs)
-    write_remarks(f"{one.where}: '{one.need}' is no need of these applications" for one in unmatched(found))
+    write_remarks(
+        f"{acceptance.where}: '{acceptance.need}' is no need of these applications" for acceptance in unmatched(found)
+    )
     return found
 
 

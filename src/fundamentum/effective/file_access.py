@@ -46,7 +46,9 @@ def way_to(place: Place, places: Mapping[str, Place]) -> Iterator[Place]:
 
 def barred(place: Place, places: Mapping[str, Place], account: Account) -> list[Place]:
     """The directories on the way that the user may not pass through."""
-    return [one for one in way_to(place, places) if one.kind == "directory" and not allowed(one, account) & SEARCH]
+    return [
+        above for above in way_to(place, places) if above.kind == "directory" and not allowed(above, account) & SEARCH
+    ]
 
 
 def account_of(survey: Survey, target: Target) -> Account | None:

@@ -38,32 +38,36 @@ class _Merge:
         directive = self.known.directives.get(name)
         return directive is None or bool(directive.access & PER_DIRECTORY)
 
-    def put(self, one: Assignment, *, heeds: bool = True, locks: bool = False) -> None:
+    def put(self, assignment: Assignment, *, heeds: bool = True, locks: bool = False) -> None:
         """Apply one line.  ``heeds``: it counts only where its class and earlier locks let it."""
-        before = self.settings.get(one.name)
-        if before is None or one.name in START_ONLY:
+        before = self.settings.get(assignment.name)
+        if before is None or assignment.name in START_ONLY:
             return
-        if one.name in TAKING:
+        if assignment.name in TAKING:
             if not heeds:  # sent over FastCGI; other places show it, and take nothing away
-                self._take(one, before)
+                self._take(assignment, before)
             return
-        if heeds and not locks and (one.name in self.locked or not self.per_directory(one.name)):
+        if heeds and not locks and (assignment.name in self.locked or not self.per_directory(assignment.name)):
             return
-        known = self.known.directives.get(one.name)
-        if one.value == "" and known is not None and known.refuses_empty:
-            self.settings[one.name] = self.base[one.name]
+        known = self.known.directives.get(assignment.name)
+        if assignment.value == "" and known is not None and known.refuses_empty:
+            self.settings[assignment.name] = self.base[assignment.name]
             return
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
-        self.settings[one.name] = Setting(one.value, one.origin, (*lost, *before.overridden)[:MAX_LOST], set_by="site")
+        self.settings[assignment.name] = Setting(
+            assignment.value, assignment.origin, (*lost, *before.overridden)[:MAX_LOST], set_by="site"
+        )
         if locks:
-            self.locked.add(one.name)
+            self.locked.add(assignment.name)
 
-    def _take(self, one: Assignment, before: Setting) -> None:
+    def _take(self, assignment: Assignment, before: Setting) -> None:
         """What is taken away comes to what was taken before."""
-        known = before.value is not None and one.value is not None
-        together = ",".join(filter(None, (before.value, one.value))) if known else None
+        known = before.value is not None and assignment.value is not None
+        together = ",".join(filter(None, (before.value, assignment.value))) if known else None
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
-        self.settings[one.name] = Setting(together, one.origin, (*lost, *before.overridden), set_by="site")
+        self.settings[assignment.name] = Setting(
+            together, assignment.origin, (*lost, *before.overridden), set_by="site"
+        )
 
     def unknown(self, origin: Origin, *, heeds: bool = True, names: Iterable[str] | None = None) -> None:
         """A place that could not be read may have set anything that it can."""

@@ -80,7 +80,7 @@ def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context)
     fact = next((command for command in survey.commands if command.name == name), None)
     if fact is None:
         return replace(base, found="not known", remedy=f"the survey did not look for {name}: {AGAIN}")
-    package = next((one for one in fact.offered if offers.package(one)), None)
+    package = next((package for package in fact.offered if offers.package(package)), None)
     offer = offers.package(package) if package else None
     if fact.path is None:
         return _absent(base, fact, versions, offer)

@@ -164,7 +164,7 @@ def _way(product: str, versions: VersionRange, context: Context) -> _Way:
     servers = list(_servers(product, versions, survey))
     server = next((server for server in servers if server.accepted), servers[0] if servers else None)
     known = suppliers().drivers[product]
-    named = {name for one in context.needs.of(ExtensionNeed) for name in one.names}
+    named = {name for need in context.needs.of(ExtensionNeed) for name in need.names}
     drivers = [name for name in known if name in named] or list(known)
     standings = {name: standing(name, context) for name in drivers}
     driver = min(drivers, key=lambda name: _rank(standings[name]))
@@ -198,7 +198,7 @@ def _server_remedy(way: _Way, survey: Survey, offers: Offers) -> str:
         return f"{name} tells its version to nobody who has not logged in: look yourself"
     if any(database.chosen for database in survey.databases):
         return f"use a server of {name} {way.versions}"
-    packages = [offers.package(one) for one in suppliers().products[way.product]]
+    packages = [offers.package(package) for package in suppliers().products[way.product]]
     versions = [upstream(offer.version) for offer in packages if offer]
     if versions:
         return f"the repositories here have {name} {versions[0]} only: add one that has {way.versions}"

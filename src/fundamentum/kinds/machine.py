@@ -121,7 +121,7 @@ def _judged(need: HostNeed, context: Context) -> Finding:
 def _disk(need: HostNeed, base: Finding, context: Context) -> Finding:
     """Free space where the application keeps its files: its first writable directory, else its document root."""
     survey, target = context.survey, context.target
-    writable = [one.path for one in context.needs.of(DirectoryNeed) if one.access == "writable"]
+    writable = [need.path for need in context.needs.of(DirectoryNeed) if need.access == "writable"]
     kept = [placed(path, survey, target) for path in writable]
     roots = [site.root for site in sites_of(survey, target) if site.root]
     places = {place.path: place for place in survey.places}

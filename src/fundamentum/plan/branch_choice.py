@@ -179,23 +179,33 @@ def _total(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost], chosen: Seque
     return tuple(map(sum, zip(*parts, strict=True)))
 
 
-def _own_cost(needs: Needs, one: Candidate, outcome: Outcome) -> Cost:
-    other = needs.preferred is not None and needs.preferred != one.branch
+def _own_cost(needs: Needs, candidate: Candidate, outcome: Outcome) -> Cost:
+    other = needs.preferred is not None and needs.preferred != candidate.branch
     return len(outcome.open("required")), 0, 0, 0, len(outcome.open("recommended")), int(other), 0
 
 
-def _branch_cost(one: Candidate, choices: Sequence[Candidate], today: date) -> Cost:
-    newer = sum(branch_key(other.branch) > branch_key(one.branch) for other in choices)
-    return 0, 1, int(not supported(one, today)), int(not one.target.present or one.switch is not None), 0, 0, newer
+def _branch_cost(candidate: Candidate, choices: Sequence[Candidate], today: date) -> Cost:
+    newer = sum(branch_key(other.branch) > branch_key(candidate.branch) for other in choices)
+    return (
+        0,
+        1,
+        int(not supported(candidate, today)),
+        int(not candidate.target.present or candidate.switch is not None),
+        0,
+        0,
+        newer,
+    )
 
 
-def supported(one: Candidate, today: date) -> bool:
+def supported(candidate: Candidate, today: date) -> bool:
     """Whether somebody still fixes security problems: the PHP project, or the distribution in its own packages."""
-    return bool(one.maintained_by) or (one.supported_until is not None and one.supported_until >= today)
+    return bool(candidate.maintained_by) or (
+        candidate.supported_until is not None and candidate.supported_until >= today
+    )
 
 
-def _taken(one: Candidate) -> str:
-    return one.target.reason
+def _taken(candidate: Candidate) -> str:
+    return candidate.target.reason
 
 
 def _against(
@@ -208,7 +218,7 @@ def _against(
     total: Cost,
 ) -> str:
     """What decided against a candidate: the first criterion in which running everything possible on it is worse."""
-    lacking = [one for row in outcomes for one in row[number].open("required")]
+    lacking = [need for row in outcomes for need in row[number].open("required")]
     alone = _total(costs, fixed, [number] * len(costs))
     for criterion, ours, theirs in zip(CRITERIA, alone, total, strict=True):
         if ours == theirs:
@@ -216,7 +226,7 @@ def _against(
         if criterion == "required":
             return _lack(lacking) if lacking else "does not serve all"
         if criterion == "recommended":
-            return _lack([one for row in outcomes for one in row[number].open("recommended")])
+            return _lack([need for row in outcomes for need in row[number].open("recommended")])
         others = [n.name for n in applications if n.preferred not in (None, choices[number].branch)]
         return {
             "unsupported": f"nobody fixes its security problems since {choices[number].supported_until}",
@@ -240,7 +250,7 @@ def _lack(lacking: Sequence[Unresolved]) -> str:
 def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str], ...]:
     """A smallest set of needs, each as application and need, of which every candidate fails at least one."""
     failing = [
-        {(at, one.need) for at, row in enumerate(outcomes) for one in row[number].open("required")}
+        {(at, need.need) for at, row in enumerate(outcomes) for need in row[number].open("required")}
         for number in range(len(outcomes[0]))
     ]
     if not all(failing):

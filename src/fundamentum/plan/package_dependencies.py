@@ -74,9 +74,9 @@ class Resolver:
             offer = todo.pop(0)
             wished += [offer] if recommended else []
             for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends):
-                if any(self._holds(one, chosen, removed) for one in group):
+                if any(self._holds(relation, chosen, removed) for relation in group):
                     continue
-                found = next(filter(None, (self._supply(one, offer) for one in group)), None)
+                found = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
                 if found is None:
                     missing.append(self._lack(offer, group))
                 elif found.name not in chosen:
@@ -90,7 +90,7 @@ class Resolver:
 
     def _orphaned(self, chosen: dict[str, Offer], removed: list[str]) -> list[str]:
         """Installed packages that lose what they depend on, and go with it."""
-        whole = {(one.name, one.version): one for one in self._offers}
+        whole = {(offer.name, offer.version): offer for offer in self._offers}
         gone: list[str] = []
         while True:
             more = [
@@ -100,7 +100,7 @@ class Resolver:
                 and name not in chosen
                 and (offer := whole.get((name, version)))
                 and not all(
-                    any(self._holds(one, chosen, [*removed, *gone]) for one in group)
+                    any(self._holds(relation, chosen, [*removed, *gone]) for relation in group)
                     for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
                 )
             ]
@@ -111,21 +111,21 @@ class Resolver:
     def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
         found: list[Offer] = []
         for group in self.of.relations(offer.recommends):
-            if any(self._holds(one, chosen, removed) for one in group):
+            if any(self._holds(relation, chosen, removed) for relation in group):
                 continue
-            one = next(filter(None, (self._supply(one, offer) for one in group)), None)
+            one = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
             if one and one.name not in chosen and self._complete(one):
                 chosen[one.name] = one
                 found.append(one)
         return found
 
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
-        words = f"{offer.name} depends on {' | '.join(one.name for one in group)}"
+        words = f"{offer.name} depends on {' | '.join(relation.name for relation in group)}"
         others = (
-            one
-            for one in self._offers
+            offer
+            for offer in self._offers
             for wanted in group
-            if one.name == wanted.name and _fits(self.of, one.version, wanted)
+            if offer.name == wanted.name and _fits(self.of, offer.version, wanted)
         )
         other = next(others, None)
         if other is None:
@@ -143,7 +143,7 @@ class Resolver:
         if known is None:
             self._whole[offer.name, offer.version] = True  # while it is looked into, in case it depends on itself
             known = all(
-                any(self._holds(one, {}, ()) or self._available(one) for one in group)
+                any(self._holds(relation, {}, ()) or self._available(relation) for relation in group)
                 for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
             )
             self._whole[offer.name, offer.version] = known
@@ -155,14 +155,14 @@ class Resolver:
         if offer is not None and relation.name not in self.held and _fits(self.of, offer.version, relation):
             return True
         return any(
-            _given(self.of, dict(_provides(one.provides))[relation.name], relation)
-            for one in self._providing(relation.name)
+            _given(self.of, dict(_provides(offer.provides))[relation.name], relation)
+            for offer in self._providing(relation.name)
         )
 
     def _providing(self, name: str) -> list[Offer]:
         if self._providers is None:
             self._providers = {}
-            for package in dict.fromkeys(one.name for one in self._offers):
+            for package in dict.fromkeys(offer.name for offer in self._offers):
                 one = self.offers.package(package)
                 for given in provided(one.provides) if one else ():
                     self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
@@ -171,18 +171,18 @@ class Resolver:
     def _conflicts(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
         """Installed packages that cannot stay beside this one are brought to another version, or go."""
         for group in self.of.relations(offer.conflicts):
-            for one in group:
-                version = self.present.get(one.name)
-                if version is not None and one.name not in chosen and one.name not in removed:
-                    if one.name != offer.name and _fits(self.of, version, one):
-                        newer = self.offers.package(one.name)
-                        if newer and newer.version != version and not _fits(self.of, newer.version, one):
+            for relation in group:
+                version = self.present.get(relation.name)
+                if version is not None and relation.name not in chosen and relation.name not in removed:
+                    if relation.name != offer.name and _fits(self.of, version, relation):
+                        newer = self.offers.package(relation.name)
+                        if newer and newer.version != version and not _fits(self.of, newer.version, relation):
                             chosen[newer.name] = newer
                             yield newer
                         else:
-                            removed.append(one.name)
-                elif one.version is None and version is None:
-                    given = (name for name, names in self._given.items() if one.name in names)
+                            removed.append(relation.name)
+                elif relation.version is None and version is None:
+                    given = (name for name, names in self._given.items() if relation.name in names)
                     removed += [n for n in given if n not in (offer.name, *chosen, *removed)]
 
     def _holds(self, relation: Relation, chosen: dict[str, Offer], removed: Iterable[str]) -> bool:
@@ -206,9 +206,10 @@ class Resolver:
                 return offer
             real = offer  # what it depends on cannot be had: better one that provides it
         fitting = [
-            one
-            for one in self._providing(relation.name)
-            if one.name not in self._avoided and _given(self.of, dict(_provides(one.provides))[relation.name], relation)
+            offer
+            for offer in self._providing(relation.name)
+            if offer.name not in self._avoided
+            and _given(self.of, dict(_provides(offer.provides))[relation.name], relation)
         ]
         # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
         return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=real)
@@ -246,7 +247,7 @@ def _displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
     """Packages that another one both conflicts with and provides."""
     for offer in chosen.values():
         given = dict(_provides(offer.provides))
-        for one in (one for group in of.relations(offer.conflicts) for one in group):
+        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
             other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
             if other and _fits(of, other.version, one):
                 yield other.name
@@ -261,7 +262,7 @@ def _quarrels(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
             names.setdefault(name, []).append((offer, version))
     said: set[frozenset[str]] = set()
     for offer in chosen.values():
-        for one in (one for group in of.relations(offer.conflicts) for one in group):
+        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
             for other, version in names.get(one.name, ()):
                 pair = frozenset((offer.name, other.name))
                 if other is not offer and pair not in said and _given(of, version, one):

@@ -124,10 +124,10 @@ class Planner:
             rows.append(row)
         return replace(decision, rows=tuple(rows), conflict=())
 
-    def trial(self, needs: Needs, one: Candidate) -> Outcome:
+    def trial(self, needs: Needs, candidate: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
-        planner = self if one.switch is None else self._elsewhere(one.survey)
-        target = replace(one.target, wanted=True)
+        planner = self if candidate.switch is None else self._elsewhere(candidate.survey)
+        target = replace(candidate.target, wanted=True)
         settled = planner.settle([needs], [target], needs.name)
         installs = sum(isinstance(change, Install) for change in settled.changes.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs, settled.removes)

@@ -54,25 +54,26 @@ def split(
 
 def _memory(needs: Needs, levels: Sequence[Level]) -> int:
     return max(
-        (_least(one) for one in needs.of(SettingNeed) if one.name == "memory_limit" and one.level in levels), default=0
+        (_least(need) for need in needs.of(SettingNeed) if need.name == "memory_limit" and need.level in levels),
+        default=0,
     )
 
 
-def at_odds(one: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -> str | None:
+def at_odds(needs: Needs, two: Needs, runtime: Runtime, levels: Sequence[Level]) -> str | None:
     """Why two applications should not share a pool, in words; None if they can."""
     theirs = {need.name: need for need in two.of(SettingNeed) if need.level in levels}
-    for need in one.of(SettingNeed):
+    for need in needs.of(SettingNeed):
         other = theirs.get(need.name)
         if other is None or need.level not in levels:
             continue
         setting = runtime.settings.get(need.name)
         present = (setting.value if setting else None) or ""
         if value_for([need.condition, other.condition], need.name, present) is None:
-            wants = f"{one.name} wants {need.name} {need.condition.text}, {two.name} {other.condition.text}"
+            wants = f"{needs.name} wants {need.name} {need.condition.text}, {two.name} {other.condition.text}"
             return f"{wants}, which no value satisfies"
         mine, its = _least(need), _least(other)
         if need.name == "memory_limit" and mine and its and max(mine, its) >= MUCH_MORE * min(mine, its):
-            return f"{one.name} wants {need.name} {need.condition.text}, {two.name} only {other.condition.text}"
+            return f"{needs.name} wants {need.name} {need.condition.text}, {two.name} only {other.condition.text}"
     return None
 
 

@@ -105,8 +105,8 @@ def newest(offers: Iterable[Offer], order: Callable[[str, str], int]) -> Offer |
     if len(found) < 2:
         return found[0] if found else None
 
-    def compared(one: Offer, two: Offer) -> int:
-        return order(one.version, two.version)
+    def compared(offer: Offer, two: Offer) -> int:
+        return order(offer.version, two.version)
 
     return max(found, key=cmp_to_key(compared))
 

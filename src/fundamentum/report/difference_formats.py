@@ -38,7 +38,10 @@ class CompareDocument(msgspec.Struct):
 
 def compare_document(first: str, second: str, differences: Sequence[Difference]) -> CompareDocument:
     """All differences as a document."""
-    rows = [DifferenceRow(one.where, one.what, one.first, one.second, list(one.origins)) for one in differences]
+    rows = [
+        DifferenceRow(difference.where, difference.what, difference.first, difference.second, list(difference.origins))
+        for difference in differences
+    ]
     return CompareDocument(FORMAT, first, second, not rows, rows)
 
 

@@ -30,21 +30,21 @@ def write_traces(console: Console, traces: Sequence[Trace], server: str) -> None
                 console.print(Text(f"  and {len(trace.sources) - MAX_SOURCES} more", STYLES["dim"]))
         if trace.wanted_by:
             console.print(Text("\nneeded by", style="bold"))
-            for one in trace.wanted_by:
-                console.print(_wanted(one), soft_wrap=True)
+            for wish in trace.wanted_by:
+                console.print(_wanted(wish), soft_wrap=True)
 
 
-def _runtime(console: Console, one: InRuntime) -> None:
-    line = Text("\n" + clean(one.runtime), style="bold")
-    line.append("  " + clean(one.now), "not bold")
+def _runtime(console: Console, in_runtime: InRuntime) -> None:
+    line = Text("\n" + clean(in_runtime.runtime), style="bold")
+    line.append("  " + clean(in_runtime.now), "not bold")
     console.print(line, soft_wrap=True)
-    for place in one.places:
+    for place in in_runtime.places:
         text = Text("  " + ("-> " if place.wins else "   "), STYLES["met"] if place.wins else STYLES["dim"])
         text.append(clean(place.where), STYLES["remedy"] if place.wins else STYLES["dim"])
         text.append("  " + clean(place.says), "default" if place.wins else "dim")
         console.print(text, soft_wrap=True)
-    if one.remedy:
-        console.print(Text(f"     {clean(one.remedy)}", STYLES["remedy"]), soft_wrap=True)
+    if in_runtime.remedy:
+        console.print(Text(f"     {clean(in_runtime.remedy)}", STYLES["remedy"]), soft_wrap=True)
 
 
 def _sources(sources: Sequence[Source]) -> Table:
@@ -60,8 +60,8 @@ def _sources(sources: Sequence[Source]) -> Table:
     return table
 
 
-def _wanted(one: Wanted) -> Text:
-    text = Text("  " + clean(one.application), style=STYLES["name"])
-    text.append(clean(f"  {one.level}: {one.wanted}"), "not bold")
-    text.append(clean(f"  {one.why}") if one.why else "", "dim not bold")
+def _wanted(wanted: Wanted) -> Text:
+    text = Text("  " + clean(wanted.application), style=STYLES["name"])
+    text.append(clean(f"  {wanted.level}: {wanted.wanted}"), "not bold")
+    text.append(clean(f"  {wanted.why}") if wanted.why else "", "dim not bold")
     return text

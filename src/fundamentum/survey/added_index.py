@@ -69,7 +69,7 @@ def _below(folder: Path, readers: list[ModuleType]) -> list[Path]:
         if seen > MAX_FOLDERS:
             raise InputError(str(folder), f"holds more than {MAX_FOLDERS:,} directories; name one of its indexes")
         here = Path(at)
-        folders[:] = sorted(one for one in folders if len(here.parts) - top < MAX_DEPTH)
+        folders[:] = sorted(folder for folder in folders if len(here.parts) - top < MAX_DEPTH)
         for path in (here, *(here / name for name in sorted(files))):
             if key := next(filter(None, (reader.index_key(path) for reader in readers)), None):
                 found.setdefault(key, path)

@@ -44,14 +44,18 @@ class LineTexts:
             layer, values=tuple(self._of_line(assignment, syntax, layer.kind) for assignment in layer.values)
         )
 
-    def _of_line(self, one: Assignment, syntax: Syntax, kind: str) -> Assignment:
-        path = self._path(one.origin.file, kind in ("user-ini", "htaccess"))
+    def _of_line(self, assignment: Assignment, syntax: Syntax, kind: str) -> Assignment:
+        path = self._path(assignment.origin.file, kind in ("user-ini", "htaccess"))
         lines = self._lines(path) if path else []
-        at = one.origin.line or 0
+        at = assignment.origin.line or 0
         text = lines[at - 1] if 0 < at <= len(lines) else ""
-        plain = is_plain_line(text, syntax, one.name) and len(text) < MAX_LINE and safe_line(text) == text
+        plain = is_plain_line(text, syntax, assignment.name) and len(text) < MAX_LINE and safe_line(text) == text
         hidden = names_a_secret(text) or without_credentials(text) != text
-        return replace(one, spot=Spot(path, at, text, at == len(lines))) if path and plain and not hidden else one
+        return (
+            replace(assignment, spot=Spot(path, at, text, at == len(lines)))
+            if path and plain and not hidden
+            else assignment
+        )
 
     def _path(self, file: str, below_visitors: bool) -> str | None:
         """Where a file really is: what is changed is the file, not a link to it.

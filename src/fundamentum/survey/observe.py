@@ -233,7 +233,9 @@ def _runtimes(
 def _take_start(configuration: Configuration, start: Start) -> None:
     """What the way in which PHP is started adds: lines stronger than all files; or nothing is known of any line."""
     configuration.files += start.files
-    configuration.lines += [php_config.Line(one.name, one.value, one.origin, "start") for one in start.defines]
+    configuration.lines += [
+        php_config.Line(define.name, define.value, define.origin, "start") for define in start.defines
+    ]
     if start.unsure:
         configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
         why = f"{start.unsure}: PHP is started so that it reads other files than usual: its settings are unknown"
@@ -241,30 +243,36 @@ def _take_start(configuration: Configuration, start: Start) -> None:
 
 
 def _runtime(
-    host: Host, one: Installation, place: Place, configuration: Configuration, pool: Pool | None, started: float | None
+    host: Host,
+    installation: Installation,
+    place: Place,
+    configuration: Configuration,
+    pool: Pool | None,
+    started: float | None,
 ) -> Runtime:
-    extensions = php_modules.loaded(host, one, place.branch, place.shelf, configuration)
+    extensions = php_modules.loaded(host, installation, place.branch, place.shelf, configuration)
     active = {extension.name for extension in extensions if extension.fault is None}
     overrides = pool.overrides if pool else []
-    service = one.service if one.service and is_plain(one.service) else None
+    service = installation.service if installation.service and is_plain(installation.service) else None
     known = place.shelf.facts
     return Runtime(
-        branch=one.branch,
-        sapi=one.sapi,
-        version=one.version,
+        branch=installation.branch,
+        sapi=installation.sapi,
+        version=installation.version,
         pool=pool.name if pool else None,
-        home=one.home,
-        master=one.master,
+        home=installation.home,
+        master=installation.master,
         packaged=configuration.packaged,
-        serves=one.serves,
-        plain=one.sapi == "cli" and host.resolve("/usr/bin/php") == (host.resolve(one.program) or one.program),
+        serves=installation.serves,
+        plain=installation.sapi == "cli"
+        and host.resolve("/usr/bin/php") == (host.resolve(installation.program) or installation.program),
         listen=pool.listen if pool else None,
         listen_owner=pool.owner if pool else None,
         listen_group=pool.group if pool else None,
         listen_mode=pool.mode if pool else 0o660,
         listen_open=pool.open if pool else False,
-        program=one.program,
-        also=one.also,
+        program=installation.program,
+        also=installation.also,
         ini_file=configuration.ini_file,
         scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         pool_file=pool.file if pool else None,
@@ -275,7 +283,9 @@ def _runtime(
         service=service,
         started=started,
         stale=changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
-        settings=php_config.settings(known, one.sapi, active, one.extension_dir, configuration.lines, overrides),
+        settings=php_config.settings(
+            known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
+        ),
         manager=pool.manager if pool else {},
         extensions=extensions,
         sections=tuple(configuration.sections),

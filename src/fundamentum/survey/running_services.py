@@ -42,7 +42,11 @@ def _last_noted(host: Host, started: float, files: Iterable[str]) -> float:
 def environment_of(program: Installation, running: tuple[Process, ...]) -> dict[str, str] | None:
     """The variables of the running web server that this PHP is a module of; None where they cannot be seen."""
     beginning = webserver(program.sapi).process if program.sapi not in ("fpm", "cli", "cgi") else ""
-    seen = [one for one in running if beginning and re.fullmatch(beginning, one.title) and one.variables is not None]
+    seen = [
+        process
+        for process in running
+        if beginning and re.fullmatch(beginning, process.title) and process.variables is not None
+    ]
     oldest = min(seen, key=lambda one: one.started, default=None)
     return dict(oldest.variables or ()) if oldest else None
 

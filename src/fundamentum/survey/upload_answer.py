@@ -115,7 +115,7 @@ def _runtime(said: Answered, branch: str) -> Runtime:
 
 def _site(said: Answered, runtime: Runtime) -> Site:
     word = re.split(r"[/ ]", said.web_server.lower(), maxsplit=1)[0]
-    server = next((one for one in webservers.names() if webservers.webserver(one).calls_itself == word), word)
+    server = next((server for server in webservers.names() if webservers.webserver(server).calls_itself == word), word)
     root = re.split(r"[/\\](?=[^/\\]*$)", said.file)[0] or "/"
     name = said.host.partition(":")[0] or "default"
     return Site(name, server if is_plain(server) else "unknown", ORIGIN, root=root, runtime=runtime.label)

@@ -83,33 +83,33 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
     return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths)
 
 
-def _take(sites: dict[tuple[object, ...], Site], one: Handoff, runtime: Runtime | None) -> None:
-    site = _site(one, runtime)
+def _take(sites: dict[tuple[object, ...], Site], handoff: Handoff, runtime: Runtime | None) -> None:
+    site = _site(handoff, runtime)
     key = (site.server, site.name, site.handler, site.part, _configured(site))
     same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
     if site.secure and not same.secure:
         sites[key] = replace(same, secure=True)
 
 
-def _site(one: Handoff, runtime: Runtime | None) -> Site:
+def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
     return Site(
-        one.names[0],
-        one.server,
-        one.origin,
-        one.names[1:],
-        one.root,
-        one.part,
-        one.target,
+        handoff.names[0],
+        handoff.server,
+        handoff.origin,
+        handoff.names[1:],
+        handoff.root,
+        handoff.part,
+        handoff.target,
         runtime.label if runtime else None,
-        one.limits,
-        one.secure,
-        one.spot,
-        one.user if is_plain(one.user) else None,
-        one.layers,
-        one.failing,
-        one.address,
-        barriers=one.barriers,
-        set_up=one.set_up,
+        handoff.limits,
+        handoff.secure,
+        handoff.spot,
+        handoff.user if is_plain(handoff.user) else None,
+        handoff.layers,
+        handoff.failing,
+        handoff.address,
+        barriers=handoff.barriers,
+        set_up=handoff.set_up,
     )
 
 
@@ -163,23 +163,23 @@ class _Serving:
                 for path in (runtime.program, *runtime.also):
                     self._found.setdefault((kind, self._file(path), ""), runtime)
 
-    def __call__(self, one: Handoff) -> Runtime | None:
-        if one.kind == "socket":
-            return self._found.get(("socket", *self._socket(one.target)))
-        return self._found.get((one.kind, self._file(one.target), "")) or self._wrapped(one)
+    def __call__(self, handoff: Handoff) -> Runtime | None:
+        if handoff.kind == "socket":
+            return self._found.get(("socket", *self._socket(handoff.target)))
+        return self._found.get((handoff.kind, self._file(handoff.target), "")) or self._wrapped(handoff)
 
-    def _wrapped(self, one: Handoff) -> Runtime | None:
+    def _wrapped(self, handoff: Handoff) -> Runtime | None:
         """The runtime that a small script at the other end starts."""
         try:
-            text = text_of(self.host, one.target, MAX_WRAPPER) if one.kind == "program" else None
+            text = text_of(self.host, handoff.target, MAX_WRAPPER) if handoff.kind == "program" else None
         except HostError:
             return None
         started = re.findall(r"^\s*exec\s+(/[^\s;&|]+)", text or "", re.M) if (text or "").startswith("#!") else []
-        return self._found.get((one.kind, self._file(started[0]), "")) if len(started) == 1 else None
+        return self._found.get((handoff.kind, self._file(started[0]), "")) if len(started) == 1 else None
 
-    def is_plain(self, one: Handoff, runtime: Runtime) -> bool:
+    def is_plain(self, handoff: Handoff, runtime: Runtime) -> bool:
         """Whether what it is handed to is PHP's own program."""
-        return self._file(one.target) in map(self._file, (runtime.program or "", *runtime.also))
+        return self._file(handoff.target) in map(self._file, (runtime.program or "", *runtime.also))
 
     def _file(self, path: str) -> str:
         return self.host.resolve(path) or path

@@ -76,16 +76,16 @@ def replace_place(place: Place, change: ArrangeDirectory, account: Account) -> P
 
 def passable(change: ArrangeDirectory, shut: list[Place], survey: Survey, account: Account) -> ArrangeDirectory:
     """With the right for the user to pass through these directories, and no other."""
-    for one in shut:
-        path = one.real or one.path
-        if one.user == account.user:
-            change = replace(change, opened=(*change.opened, (path, one.mode | 0o100)))
-        elif one.grants or _can_grant(survey):
+    for closed in shut:
+        path = closed.real or closed.path
+        if closed.user == account.user:
+            change = replace(change, opened=(*change.opened, (path, closed.mode | 0o100)))
+        elif closed.grants or _can_grant(survey):
             change = replace(change, grants=(*change.grants, (path, "x")))
-        elif one.group in account.groups:
-            change = replace(change, opened=(*change.opened, (path, one.mode | 0o010)))
+        elif closed.group in account.groups:
+            change = replace(change, opened=(*change.opened, (path, closed.mode | 0o010)))
         else:  # passing through only: nothing in it can be listed, and nothing written
-            change = replace(change, opened=(*change.opened, (path, one.mode | 0o001)))
+            change = replace(change, opened=(*change.opened, (path, closed.mode | 0o001)))
     return change
 
 

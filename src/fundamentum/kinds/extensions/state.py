@@ -95,14 +95,14 @@ def _restart(target: Target) -> str:
     return f"restart {target.runtime.service or 'the program that runs this PHP'}"
 
 
-def _working(name: str, one: Loaded, target: Target, twice: str | None) -> Standing:
+def _working(name: str, loaded: Loaded, target: Target, twice: str | None) -> Standing:
     runtime = target.runtime
-    changed = {one.path, one.origin.set_in} & set(runtime.stale)
+    changed = {loaded.path, loaded.origin.set_in} & set(runtime.stale)
     if changed:
         found = f"configured, but {runtime.service or runtime.sapi} started before this was last changed"
-        return Standing(name, "awaiting-restart", found, _restart(target), one.origin)
-    found = "part of PHP itself" if one.origin.built_in else "loaded"
-    return Standing(name, "active", found, origin=one.origin, remark=twice)
+        return Standing(name, "awaiting-restart", found, _restart(target), loaded.origin)
+    found = "part of PHP itself" if loaded.origin.built_in else "loaded"
+    return Standing(name, "active", found, origin=loaded.origin, remark=twice)
 
 
 def _switched_off(name: str, module: Module, target: Target, of: Platform) -> Standing:
@@ -127,21 +127,21 @@ def _switched_off(name: str, module: Module, target: Target, of: Platform) -> St
     )
 
 
-def _misfit(name: str, one: Loaded, fault: Fault, package: str | None, branch: Branch | None) -> Standing:
+def _misfit(name: str, loaded: Loaded, fault: Fault, package: str | None, branch: Branch | None) -> Standing:
     match fault.kind:
         case "too-early":
             remedy = f"switch on {' and '.join(fault.requires)}, so that it is loaded first"
         case "too-late":
-            remedy = f"move the line {one.origin} in front of every other zend_extension line"
+            remedy = f"move the line {loaded.origin} in front of every other zend_extension line"
         case "twice" | "wrong-line":
-            remedy = f"correct the line {one.origin}"
+            remedy = f"correct the line {loaded.origin}"
         case "absent" if package:
             remedy = f"install {package}"
         case "absent":
-            remedy = f"remove the line {one.origin}, or put the right file in place"
+            remedy = f"remove the line {loaded.origin}, or put the right file in place"
         case _:
             remedy = _right_build(branch, package)
-    return Standing(name, "misfit", fault.words, remedy, one.origin, package, fault=fault)
+    return Standing(name, "misfit", fault.words, remedy, loaded.origin, package, fault=fault)
 
 
 def _right_build(branch: Branch | None, package: str | None) -> str:

@@ -101,7 +101,7 @@ def _enabled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     link = LinkedSite(site.name, file, f"{of.enabled}/{posixpath.basename(file)}")
     service = platform(survey.system.family)
     switch = Switch(site.server, sites=(link,))
-    commands = [shlex.join(one.command) for one in of.switching(switch)]
+    commands = [shlex.join(part.command) for part in of.switching(switch)]
     commands.append(" ".join(service.service("reload", service.web_service(site.server))))
     found = f"{site.name} is set up in {file}, which {of.title} does not read"
     yield Broken(found, " && ".join(commands), site.set_up, (SwitchOn(switch),))
@@ -150,7 +150,7 @@ def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Bro
 
 def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:
     """Lines that answer what stops requests for a site."""
-    for site in (part for one in sites_of(survey, target) for part in one.way):
+    for site in (part for site in sites_of(survey, target) for part in site.way):
         if barrier in site.barriers:
             folder = platform(survey.system.family).web_additions.get(site.server)
             if (barrier.general or site.spot is None) and folder:

@@ -45,7 +45,7 @@ class Pins(msgspec.Struct, frozen=True):
         Source: apt_preferences(5): the first record that names the package counts, else the first general one.
         """
         matching = [pin for pin in self.records if _selects(pin, name) and _fits(pin, version, repository, site)]
-        for pin in (*(one for one in matching if not one.general), *matching):
+        for pin in (*(path for path in matching if not path.general), *matching):
             return pin.priority
         if self.default_release and self.default_release in (repository.suite, repository.codename):
             return PREFERRED_RELEASE

@@ -162,7 +162,10 @@ def relations(field: str) -> list[list[Relation]]:
     pattern; the library that knows the rest of it takes as long to import as everything else here to run.
     """
     groups = ([_RELATION.match(one) for one in group.split("|")] for group in field.split(",") if group.strip())
-    return [[Relation(m["name"], m["relation"], m["version"]) for m in group if m] for group in groups]
+    return [
+        [Relation(relation["name"], relation["relation"], relation["version"]) for relation in group if relation]
+        for group in groups
+    ]
 
 
 def names_in(field: str) -> list[str]:

@@ -168,14 +168,20 @@ def _row(finding: Finding) -> FindingRow:
     )
 
 
-def _accepted(one: Acceptance | None) -> AcceptedRow | None:
-    return AcceptedRow(one.reason, one.by, str(one.until) if one.until else None) if one else None
-
-
-def _command_line(one: Judgement | None) -> CommandLine | None:
+def _accepted(acceptance: Acceptance | None) -> AcceptedRow | None:
     return (
-        CommandLine(one.target.runtime.label, one.target.present, [_row(finding) for finding in one.findings])
-        if one
+        AcceptedRow(acceptance.reason, acceptance.by, str(acceptance.until) if acceptance.until else None)
+        if acceptance
+        else None
+    )
+
+
+def _command_line(judgement: Judgement | None) -> CommandLine | None:
+    return (
+        CommandLine(
+            judgement.target.runtime.label, judgement.target.present, [_row(finding) for finding in judgement.findings]
+        )
+        if judgement
         else None
     )
 

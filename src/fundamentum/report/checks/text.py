@@ -161,7 +161,7 @@ def _command_line(console: Console, judgement: Judgement | None) -> None:
     console.print()
     console.print(Text(clean(words), style=style))
     if wrong:
-        console.print(Padding(_problems(wrong, max(len(name_of(one.need)) for one in wrong)), (0, 0, 0, 2)))
+        console.print(Padding(_problems(wrong, max(len(name_of(finding.need)) for finding in wrong)), (0, 0, 0, 2)))
 
 
 def _accepted(console: Console, findings: Sequence[Finding]) -> None:

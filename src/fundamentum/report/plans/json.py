@@ -224,7 +224,7 @@ def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
 
 def plan_document(plan: Plan) -> PlanDocument:
     """The plan with its steps spelled out; each change fills a row in the table of its kind too."""
-    targets = [(one.needs.name, one.target.runtime) for one in plan.after]
+    targets = [(judgement.needs.name, judgement.target.runtime) for judgement in plan.after]
     of = platform(plan.family)
     tables: dict[str, list[dict[str, Any]]] = {}
     for change in plan.changes:
@@ -248,7 +248,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         changes=[_change(plan, change) for change in plan.changes],
         others=[OtherSite(other.site, other.name, other.before, other.after) for other in plan.others],
         unresolved=[UnresolvedNeed(need.need, need.why, need.application, need.level) for need in plan.unresolved],
-        edits=[FileChange(one.path, one.diff) for one in plan.edits],
+        edits=[FileChange(edit.path, edit.diff) for edit in plan.edits],
         compared=[_compared(row) for row in decision.rows],
         conflict=list(decision.conflict),
         apart=list(decision.apart),

@@ -84,10 +84,10 @@ def as_playbook(plan: Plan) -> str:
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the {families()} only")
-    restarting = [_handler(one.service) for one in plan.of(Restart) if one.verb != "start"]
+    restarting = [_handler(restart.service) for restart in plan.of(Restart) if restart.verb != "start"]
     tasks = list(_once(task for step in plan.steps for task in _tasks(step.operation, plan, restarting)))
-    handlers = [task for one in plan.of(Restart) if one.verb != "start" for task in _restart(one, of)]
-    names = ", ".join(one.needs.name for one in plan.after)
+    handlers = [task for restart in plan.of(Restart) if restart.verb != "start" for task in _restart(restart, of)]
+    names = ", ".join(judgement.needs.name for judgement in plan.after)
     play: dict[str, Any] = {
         "name": f"What {names} needs",
         "hosts": _Ours(HOSTS),
@@ -139,7 +139,7 @@ def _tasks(operation: Primitive, plan: Plan, restarting: list[_Ours]) -> Iterato
         case Own():
             yield from _arranged(operation)
         case TakeUp(service, verb):
-            restart = next(one for one in plan.of(Restart) if one.service == service)
+            restart = next(restart for restart in plan.of(Restart) if restart.service == service)
             if verb == "start":
                 yield from _restart(restart, of)
             elif plan.why(restart):

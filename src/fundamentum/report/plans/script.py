@@ -40,8 +40,8 @@ def as_script(plan: Plan) -> str:
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
-    names = ", ".join(one.needs.name for one in plan.after)
-    runtimes = ", ".join(dict.fromkeys(one.target.runtime.label for one in plan.after))
+    names = ", ".join(judgement.needs.name for judgement in plan.after)
+    runtimes = ", ".join(dict.fromkeys(judgement.target.runtime.label for judgement in plan.after))
     body = [line for number, step in enumerate(plan.steps, 1) for line in _step(plan, number, step)]
     body += _left(plan)
     body += ["finish"] if not plan.empty else ['say "nothing to do"']

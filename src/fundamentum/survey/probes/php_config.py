@@ -66,14 +66,16 @@ class Configuration(msgspec.Struct):
         return [line for line in self.lines if line.name.lower() == kind and line.value]
 
 
-def probe(host: Host, one: Installation, facts: Facts) -> Configuration:
+def probe(host: Host, installation: Installation, facts: Facts) -> Configuration:
     """Read ``php.ini`` and the scan directories of one PHP.  Source: php.net, "The configuration file"."""
-    usual = tuple(posixpath.join(one.ini_folder, name) for name in (INI_NAMES[one.sapi], "php.ini"))
-    places = usual if one.ini_files is None else one.ini_files
+    usual = tuple(posixpath.join(installation.ini_folder, name) for name in (INI_NAMES[installation.sapi], "php.ini"))
+    places = usual if installation.ini_files is None else installation.ini_files
     ini_file = next((path for path in places if host.stat(path)), places[-1] if places else "")
-    scanned = [folder for folder in one.scan_dirs if host.stat(folder)]
+    scanned = [folder for folder in installation.scan_dirs if host.stat(folder)]
     found = Configuration(ini_file if host.stat(ini_file) else None, scanned[-1] if scanned else None)
-    found.packaged = one.packaged_dirs is None or any(folder in one.scan_dirs for folder in one.packaged_dirs)
+    found.packaged = installation.packaged_dirs is None or any(
+        folder in installation.scan_dirs for folder in installation.packaged_dirs
+    )
     paths = [ini_file] if ini_file else []
     for folder in scanned:
         try:

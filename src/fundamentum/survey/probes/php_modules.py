@@ -39,10 +39,10 @@ class Shelf(msgspec.Struct, frozen=True):
         return match[1].lower() if match else posixpath.basename(path)
 
 
-def shelf(host: Host, one: Installation, facts: Facts, owners: Mapping[str, str]) -> Shelf:
+def shelf(host: Host, installation: Installation, facts: Facts, owners: Mapping[str, str]) -> Shelf:
     """The place of an installed PHP's extension files."""
-    switches = _switches(host, one.switches) if one.switches else {}
-    return Shelf(one.branch, one.extension_dir, one.build, facts, owners, switches)
+    switches = _switches(host, installation.switches) if installation.switches else {}
+    return Shelf(installation.branch, installation.extension_dir, installation.build, facts, owners, switches)
 
 
 def available(host: Host, home: str, place: Shelf) -> tuple[Branch, list[Remark]]:

@@ -30,25 +30,27 @@ def with_masters(host: Host, programs: Iterable[Installation], running: Iterable
     return found
 
 
-def _others(host: Host, one: Installation, services: dict[str, str], running: list[Process]) -> Iterator[Installation]:
-    main = start_of(host, one).fpm_config or one.fpm_config
+def _others(
+    host: Host, installation: Installation, services: dict[str, str], running: list[Process]
+) -> Iterator[Installation]:
+    main = start_of(host, installation).fpm_config or installation.fpm_config
     configs = {host.resolve(main or "") or main}
     for name, text in services.items():
-        if name == one.service or posixpath.basename(one.program) not in text:
+        if name == installation.service or posixpath.basename(installation.program) not in text:
             continue
-        other = replace(one, service=name, master=name, defaults=())
+        other = replace(installation, service=name, master=name, defaults=())
         start = start_of(host, other)
-        config = start.fpm_config or one.fpm_config
+        config = start.fpm_config or installation.fpm_config
         if (host.resolve(config or "") or config) not in configs and start.unsure is None:
             configs.add(host.resolve(config or "") or config)
             yield replace(other, fpm_config=config)
-    program = host.resolve(one.program) or one.program
+    program = host.resolve(installation.program) or installation.program
     for process in running:
         title = _TITLE.fullmatch(process.title)
         if title and process.program == program and (host.resolve(title[1]) or title[1]) not in configs:
             configs.add(host.resolve(title[1]) or title[1])
             master = posixpath.basename(posixpath.dirname(title[1])) or "other"
-            yield replace(one, service=None, master=master, fpm_config=title[1], defaults=())
+            yield replace(installation, service=None, master=master, fpm_config=title[1], defaults=())
 
 
 def _services(host: Host) -> dict[str, str]:

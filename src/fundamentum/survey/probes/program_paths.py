@@ -22,7 +22,7 @@ def probe(host: Host, names: Sequence[str], packages: Packages) -> tuple[Command
     owners = of_files(host, set(real.values())) if of_files else packages.owners
     found = []
     for name in names:
-        named = [one.name for one in offered.values() if f"/{name}" in _files(one)]
+        named = [offer.name for offer in offered.values() if f"/{name}" in _files(offer)]
         likely = [*packages.bringing.get(name, ()), *named, *suppliers().of_command(name)]
         suiting = tuple(one for one in dict.fromkeys(likely) if one in offered)
         owner = owners.get(real.get(name, "")) or owners.get(paths[name] or "")

@@ -106,10 +106,10 @@ def start_of(host: Host, installation: Installation, environment: Mapping[str, s
     return found
 
 
-def as_started(host: Host, one: Installation, start: Start) -> Installation:
+def as_started(host: Host, installation: Installation, start: Start) -> Installation:
     """Where this PHP reads its configuration when it is started so.  Source: ``php_init_config`` in php_ini.c."""
-    names = (INI_NAMES[one.sapi], "php.ini")
-    usual = [posixpath.join(one.ini_folder, name) for name in names]
+    names = (INI_NAMES[installation.sapi], "php.ini")
+    usual = [posixpath.join(installation.ini_folder, name) for name in names]
     around = start.variables.get("PHPRC", "")
     named = start.ini or around
     about = host.stat(named) if named else None
@@ -120,16 +120,18 @@ def as_started(host: Host, one: Installation, start: Start) -> Installation:
     elif not around or about is None:
         paths = usual
     elif about.is_directory:
-        paths = [posixpath.join(folder, name) for name in names for folder in (around, one.ini_folder)]
+        paths = [posixpath.join(folder, name) for name in names for folder in (around, installation.ini_folder)]
     else:
         paths = [around, *usual]
-    scanned: tuple[str, ...] = () if start.ignores else one.scan_dirs
+    scanned: tuple[str, ...] = () if start.ignores else installation.scan_dirs
     text = start.variables.get("PHP_INI_SCAN_DIR")
     if text is not None and not start.ignores:
         parts = text.split(":") if text else []
-        scanned = tuple(folder for part in parts for folder in ([part] if part else one.scan_dirs))
-    config = start.fpm_config or one.fpm_config
-    return replace(one, ini_files=tuple(paths), scan_dirs=scanned, fpm_config=config, packaged_dirs=one.scan_dirs)
+        scanned = tuple(folder for part in parts for folder in ([part] if part else installation.scan_dirs))
+    config = start.fpm_config or installation.fpm_config
+    return replace(
+        installation, ini_files=tuple(paths), scan_dirs=scanned, fpm_config=config, packaged_dirs=installation.scan_dirs
+    )
 
 
 def _of_service(host: Host, installation: Installation, found: Start) -> None:

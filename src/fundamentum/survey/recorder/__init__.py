@@ -33,28 +33,32 @@ def _marks_of_entries() -> dict[str, str]:
     """What the platforms and the web servers want to be taken along."""
     on = [platform(name) for name in names()]
     behind = [webserver(name) for name in webservers.names()]
-    recorded = [*(one.recorded for one in on), *(one.recorded for one in behind)]
-    configuration = [folder for one in behind for folder in one.configuration]
-    shared = ("/var/www", "/usr/share", *(path for one in behind for path in one.shared_roots))
+    recorded = [*(one.recorded for one in on), *(server.recorded for server in behind)]
+    configuration = [folder for server in behind for folder in server.configuration]
+    shared = ("/var/www", "/usr/share", *(path for server in behind for path in server.shared_roots))
     answers = [part.answers() for part in parts("recorder", "answers")]
     return {
-        "HERE": _joined((*(path for one in recorded for path in one.here), *(one.socket_dir for one in on))),
-        "BELOW": _joined((*(path for one in recorded for path in one.below), *configuration)),
-        "EXTENSIONS": _joined(path for one in recorded for path in one.extensions),
-        "ENVIRONMENTS": " ".join(path for one in behind for path in one.environment),
+        "HERE": _joined(
+            (*(path for recorded_part in recorded for path in recorded_part.here), *(one.socket_dir for one in on))
+        ),
+        "BELOW": _joined((*(path for recorded_part in recorded for path in recorded_part.below), *configuration)),
+        "EXTENSIONS": _joined(path for recorded_part in recorded for path in recorded_part.extensions),
+        "ENVIRONMENTS": " ".join(path for server in behind for path in server.environment),
         "CONFIGURATION": _joined(configuration),
         "READ": _joined((*(path for one in on for path in one.configuration), *configuration)),
-        "BODIES": _joined(path for one in behind for path in one.bodies),
+        "BODIES": _joined(path for server in behind for path in server.bodies),
         "SHARED": " | ".join(shared),
         "PROCESSES": "|".join(
-            (processes.MANAGER, *(text for one in behind for text in (one.process, one.worker) if text))
+            (processes.MANAGER, *(text for server in behind for text in (server.process, server.worker) if text))
         ),
         "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
         "CONTENTS": _fragments("recorder_contents.sh"),
-        "ROOTS": " ".join(one.root_directive.lower() for one in behind if one.root_directive),
-        "BODY_FOLDERS": " ".join(one.body_folder for one in behind if one.body_folder),
-        "DIRECTORY_FILES": " ".join(one.directory_file for one in behind if one.directory_file),
-        "UNITS": " ".join(dict.fromkeys(("php", *(unit for one in recorded for unit in one.units)))),
+        "ROOTS": " ".join(server.root_directive.lower() for server in behind if server.root_directive),
+        "BODY_FOLDERS": " ".join(server.body_folder for server in behind if server.body_folder),
+        "DIRECTORY_FILES": " ".join(server.directory_file for server in behind if server.directory_file),
+        "UNITS": " ".join(
+            dict.fromkeys(("php", *(unit for recorded_part in recorded for unit in recorded_part.units)))
+        ),
         "ANSWERS": "\n".join(answers),
     }
 
@@ -75,7 +79,7 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
         "PACKAGES": _words(sorted(packages), COMMAND),
         "TEXTS": _words(wanted.texts, TEXT),
         "SOCKETS": _words(wanted.sockets, SOCKET),
-        "VARIABLES": "|".join((*processes.VARIABLES, *(one for one in wanted.variables if VARIABLE.fullmatch(one)))),
+        "VARIABLES": "|".join((*processes.VARIABLES, *(name for name in wanted.variables if VARIABLE.fullmatch(name)))),
     }
 
 

@@ -39,7 +39,7 @@ def _as_module(finding: Finding, apache: WebServer | None, target: Target, offer
     on = apache.modules if apache else ()
     if apache and name in on:
         return finding
-    if others := [one for one in on if _PHP_MODULE.fullmatch(one)]:
+    if others := [platform for platform in on if _PHP_MODULE.fullmatch(platform)]:
         found = f"Apache loads {others[0]}, and only one PHP can be loaded into it"
         remedy = (
             f"decide which PHP Apache runs: a2dismod {others[0]} and a2enmod {name}, or another way of running this one"

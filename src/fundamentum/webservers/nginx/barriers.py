@@ -34,9 +34,9 @@ Block = Sequence[dict[str, Any]]
 def access(block: Block, inherited: tuple[tuple[str, str, Origin], ...]) -> tuple[tuple[str, str, Origin], ...]:
     """The rules of a block; one with none of its own has those around it."""
     own = tuple(
-        (one["directive"], " ".join(one["args"]), one["origin"])
-        for one in block
-        if one["directive"] in ("allow", "deny", "satisfy")
+        (statement["directive"], " ".join(statement["args"]), statement["origin"])
+        for statement in block
+        if statement["directive"] in ("allow", "deny", "satisfy")
     )
     return own or inherited
 
@@ -49,11 +49,11 @@ def refusal(rules: Sequence[tuple[str, str, Origin]]) -> Iterator[Barrier]:
 
 def returned(block: Block) -> Iterator[Barrier]:
     """A ``return`` that stands beside the handoff, and so answers first."""
-    for one in block:
-        if one["directive"] == "return" and one["args"]:
-            words = " ".join(one["args"])[:100]
+    for statement in block:
+        if statement["directive"] == "return" and statement["args"]:
+            words = " ".join(statement["args"])[:100]
             why = f"nginx answers all of it itself: return {words}"
-            yield Barrier(why, "take that line out, if visitors are to come", one["origin"])
+            yield Barrier(why, "take that line out, if visitors are to come", statement["origin"])
 
 
 def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str], Origin]) -> Iterator[Barrier]:
@@ -66,9 +66,11 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
         if front is not None:
             break
     blocks = (server, front if front is not None else ())
-    if any(one["directive"] in _ELSEWHERE for block in blocks for one in block):
+    if any(statement["directive"] in _ELSEWHERE for block in blocks for statement in block):
         return
-    tried = next((one for block in reversed(blocks) for one in block if one["directive"] == "try_files"), None)
+    tried = next(
+        (statement for block in reversed(blocks) for statement in block if statement["directive"] == "try_files"), None
+    )
     if tried and "$uri/" not in tried["args"][:-1]:
         if (last := tried["args"][-1]).startswith("="):
             why = f"a request for / is answered with {last[1:]}: try_files looks for no directory"
@@ -77,7 +79,7 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
     names, origin = inherited
     of_front = False
     for block in blocks:
-        if found := [one for one in block if one["directive"] == "index" and one["args"]]:
+        if found := [statement for statement in block if statement["directive"] == "index" and statement["args"]]:
             names, origin = [word for one in found for word in one["args"]], found[-1]["origin"]
             of_front = block is front
     yield from _of_names(host, folder, names, origin, of_front)

@@ -79,12 +79,17 @@ def read(host: Host) -> Found:
     scope = _Scope(
         limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
     )
-    user = next((one["args"][0] for one in tree if one["directive"] == "user" and one["args"]), None)
+    user = next(
+        (statement["args"][0] for statement in tree if statement["directive"] == "user" and statement["args"]), None
+    )
     scope = replace(scope, user=user)
     read_by_it = list(files.read)
     idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
     more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
-    tree = [{**one, "block": [*one["block"], *more]} if one["directive"] == "http" else one for one in tree]
+    tree = [
+        {**statement, "block": [*statement["block"], *more]} if statement["directive"] == "http" else statement
+        for statement in tree
+    ]
     return list(_Walk(host, upstreams, frozenset(idle)).handoffs(tree, scope)), read_by_it, files.remarks
 
 
@@ -97,28 +102,30 @@ class _Walk:
     def handoffs(self, tree: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
         """Every ``fastcgi_pass`` of the block."""
         scope = self._entered(tree, scope)
-        for one in tree:
-            block = one.get("block", [])
-            match one["directive"]:
-                case "server" if "block" in one:
+        for statement in tree:
+            block = statement.get("block", [])
+            match statement["directive"]:
+                case "server" if "block" in statement:
                     names = [n for inner in block if inner["directive"] == "server_name" for n in inner["args"]]
                     plain = tuple(dict.fromkeys("default" if name in ("_", "") else name for name in names))
                     inner = replace(
                         scope,
                         names=plain or ("default",),
                         inside=True,
-                        set_up=one["origin"],
+                        set_up=statement["origin"],
                         address=_address(block),
                         spot=self._spot(block),
                     )
                     yield from self._server(block, replace(inner, secure=_secure(block)))
                 case "location":
-                    part = scope.part if _covers_all(one["args"]) else " ".join(one["args"])
+                    part = scope.part if _covers_all(statement["args"]) else " ".join(statement["args"])
                     yield from self.handoffs(block, replace(scope, part=part))
-                case "fastcgi_pass" | "proxy_pass" as name if one["args"]:
+                case "fastcgi_pass" | "proxy_pass" as name if statement["args"]:
                     refused = (*barriers.refusal(scope.rules), *barriers.returned(tree))
                     here = replace(scope, barriers=(*scope.barriers, *refused))
-                    yield from self._passed(one, here) if name == "fastcgi_pass" else self._proxied(one, here)
+                    yield from (
+                        self._passed(statement, here) if name == "fastcgi_pass" else self._proxied(statement, here)
+                    )
                 case _ if block:
                     yield from self.handoffs(block, scope)
 
@@ -126,9 +133,9 @@ class _Walk:
         """The handoffs of one server.  A body is measured wherever a request is looked up, in ``location /`` too."""
         front = next(
             (
-                one["block"]
-                for one in block
-                if one["directive"] == "location" and one["args"] == ["/"] and "block" in one
+                statement["block"]
+                for statement in block
+                if statement["directive"] == "location" and statement["args"] == ["/"] and "block" in statement
             ),
             None,
         )
@@ -144,35 +151,41 @@ class _Walk:
     def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:
         """The scope with what a block sets for everything in it."""
         variables = {
-            one["args"][0]: one["args"][1] for one in tree if one["directive"] == "set" and len(one["args"]) == 2
+            statement["args"][0]: statement["args"][1]
+            for statement in tree
+            if statement["directive"] == "set" and len(statement["args"]) == 2
         }
-        variables |= {name: text for one in tree if one["directive"] == "map" for name, text in _constant(one)}
-        roots = [one["args"][0] for one in tree if one["directive"] == "root" and one["args"]]
+        variables |= {
+            name: text for statement in tree if statement["directive"] == "map" for name, text in _constant(statement)
+        }
+        roots = [statement["args"][0] for statement in tree if statement["directive"] == "root" and statement["args"]]
         limits = {
-            one["directive"]: Limit(
-                one["directive"],
-                one["args"][0],
-                one["origin"],
-                spot(self.host, one["origin"], WEB_SERVER.harmless) if scope.inside else None,
+            statement["directive"]: Limit(
+                statement["directive"],
+                statement["args"][0],
+                statement["origin"],
+                spot(self.host, statement["origin"], WEB_SERVER.harmless) if scope.inside else None,
             )
-            for one in tree
-            if one["directive"] in (*DEFAULTS, "client_body_temp_path") and one["args"]
+            for statement in tree
+            if statement["directive"] in (*DEFAULTS, "client_body_temp_path") and statement["args"]
         }
         sent = tuple(
-            (one["args"][0], one["args"][1], one["origin"])
-            for one in tree
-            if one["directive"] == "fastcgi_param" and len(one["args"]) > 1
+            (statement["args"][0], statement["args"][1], statement["origin"])
+            for statement in tree
+            if statement["directive"] == "fastcgi_param" and len(statement["args"]) > 1
         )
         headers = [
-            one["args"][1] for one in tree if one["directive"] == "proxy_set_header" and one["args"][:-1] == ["Host"]
+            statement["args"][1]
+            for statement in tree
+            if statement["directive"] == "proxy_set_header" and statement["args"][:-1] == ["Host"]
         ]
-        listed = [one for one in tree if one["directive"] == "index" and one["args"]]
+        listed = [statement for statement in tree if statement["directive"] == "index" and statement["args"]]
         return replace(
             scope,
             rules=barriers.access(tree, scope.rules),
             host_sent=next(iter(headers), scope.host_sent),
             index=next(((one["args"], one["origin"]) for one in listed), scope.index),
-            alias=next((one["origin"] for one in tree if one["directive"] == "alias"), scope.alias),
+            alias=next((statement["origin"] for statement in tree if statement["directive"] == "alias"), scope.alias),
             sent=sent or scope.sent,
             root=roots[-1] if roots else scope.root,
             variables={**scope.variables, **variables},
@@ -181,12 +194,12 @@ class _Walk:
 
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
         """A line of the server's own block behind which another can stand: a whole statement, alone on its line."""
-        for one in block:
-            if one["directive"] in ("listen", "server_name", "root") and (
-                found := spot(self.host, one["origin"], WEB_SERVER.harmless)
+        for statement in block:
+            if statement["directive"] in ("listen", "server_name", "root") and (
+                found := spot(self.host, statement["origin"], WEB_SERVER.harmless)
             ):
                 words = found.text.strip()
-                if words.startswith(one["directive"]) and words.endswith(";"):
+                if words.startswith(statement["directive"]) and words.endswith(";"):
                     return found
         return None
 
@@ -258,7 +271,9 @@ def _constant(mapping: dict[str, Any]) -> Iterator[tuple[str, str]]:
 
 def _address(block: list[dict[str, Any]]) -> str:
     """Where a server waits: its first ``listen``."""
-    first = next((one["args"][0] for one in block if one["directive"] == "listen" and one["args"]), "80")
+    first = next(
+        (statement["args"][0] for statement in block if statement["directive"] == "listen" and statement["args"]), "80"
+    )
     if first.startswith("unix:"):
         return str(first)
     port = re.search(r":(\d+)$", first)
@@ -267,8 +282,9 @@ def _address(block: list[dict[str, Any]]) -> str:
 
 def _secure(block: list[dict[str, Any]]) -> bool:
     return any(
-        (one["directive"] == "listen" and "ssl" in one["args"]) or (one["directive"], one["args"]) == ("ssl", ["on"])
-        for one in block
+        (statement["directive"] == "listen" and "ssl" in statement["args"])
+        or (statement["directive"], statement["args"]) == ("ssl", ["on"])
+        for statement in block
     )
 
 

@@ -57,16 +57,18 @@ class Reader:
         return [statement for one in found["config"] for statement in one["parsed"]]
 
     def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
-        for one in tree:
+        for statement in tree:
             self._left -= 1
             if self._left < 0:
                 raise HostError(f"{path}: nginx has no end of included files: sites set up from there on are unknown")
-            if one["directive"] == "include" and one["args"]:
-                for included in self.files.included(self.folder, one["args"][0]):
+            if statement["directive"] == "include" and statement["args"]:
+                for included in self.files.included(self.folder, statement["args"][0]):
                     yield from self.statements(included, depth + 1)
             else:
-                block = {"block": list(self._expanded(one["block"], path, depth + 1))} if "block" in one else {}
-                yield {**one, **block, "origin": Origin(path, one["line"])}
+                block = (
+                    {"block": list(self._expanded(statement["block"], path, depth + 1))} if "block" in statement else {}
+                )
+                yield {**statement, **block, "origin": Origin(path, statement["line"])}
 
 
 def _oversized(text: str) -> str:
@@ -82,6 +84,6 @@ def _oversized(text: str) -> str:
 
 def all_statements(tree: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
     """All statements of a tree, those of blocks behind the block itself."""
-    for one in tree:
-        yield one
-        yield from all_statements(one.get("block", []))
+    for statement in tree:
+        yield statement
+        yield from all_statements(statement.get("block", []))

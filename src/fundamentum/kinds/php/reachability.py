@@ -150,7 +150,7 @@ def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Bro
 
 def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:
     """Lines that answer what stops requests for a site."""
-    for site in (part for site in sites_of(survey, target) for part in site.way):
+    for site in (part for whole in sites_of(survey, target) for part in whole.way):
         if barrier in site.barriers:
             folder = platform(survey.system.family).web_additions.get(site.server)
             if (barrier.general or site.spot is None) and folder:

@@ -1,7 +1,7 @@
 """Install a package, or put its files back."""
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Self
 
 from msgspec.structs import replace
 
@@ -26,6 +26,8 @@ class Install(Change, frozen=True):
     package: str
     again: bool = False
     """Whether it is installed already, but its files are not what they should be."""
+    of_php: bool = True
+    """Whether PHP has to be restarted for it."""
 
     @property
     def key(self) -> str:
@@ -39,8 +41,11 @@ class Install(Change, frozen=True):
         offer = offers.package(self.package)
         return f"install {self.package}{' again' if self.again else ''}" + (f" ({offer.source})" if offer else "")
 
+    def joined(self, other: Self) -> Self:
+        return replace(self, again=self.again and other.again, of_php=self.of_php or other.of_php)
+
     def concerns(self, runtime: Runtime) -> bool:
-        return True
+        return self.of_php
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         name = (self.package,)

@@ -71,7 +71,7 @@ def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Conte
     # What is there and too old is upgraded with everything else, not by a plan for one application.
     present = {package.name for package in context.survey.installed or ()}
     wanted = found.verdict == "unmet" and found.package and found.package not in present
-    return replace(found, demands=(Install(found.package),)) if wanted and found.package else found
+    return replace(found, demands=(Install(found.package, of_php=False),)) if wanted and found.package else found
 
 
 def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:

@@ -150,7 +150,7 @@ def _demands(way: _Way, context: Context) -> Iterator[Change]:
     # What is there and too old is upgraded with everything else, not by a plan for one application.
     present = {package.name for package in context.survey.installed or ()}
     if way.package and way.package not in present:
-        yield Install(way.package)
+        yield Install(way.package, of_php=False)
     if way.standing.state != "active":
         yield from for_extension(way.standing, context)
 

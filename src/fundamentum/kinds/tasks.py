@@ -115,7 +115,7 @@ def _demands(need: TaskNeed, context: Context) -> Iterator[Change]:
     installed = {package.name for package in context.survey.installed or ()}
     offered = next((name for name in CRON if offers.package(name)), None)
     if not installed.intersection(CRON) and offered:
-        yield Install(offered)
+        yield Install(offered, of_php=False)
     yield ScheduleTask(need.command, line, posixpath.join("/etc/cron.d", _FILE_NAME.sub("-", context.needs.name)))
 
 

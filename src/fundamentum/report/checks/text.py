@@ -10,6 +10,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from fundamentum.changes.packages import Install
 from fundamentum.check.risks import risks
 from fundamentum.kinds import kind_of
 from fundamentum.model.findings import Finding, Judgement
@@ -67,8 +68,8 @@ def write_check(
         for finding in judgement.all_findings
         if finding.verdict in ("unmet", "unknown")
     ]
-    installed = {package.name for package in survey.installed or ()}
-    packages = {f.package for f in lacking if f.package and f.package not in installed}
+    changes = {change for finding in lacking for change in finding.changes}
+    packages = {change.package for change in changes if isinstance(change, Install) and not change.again}
     if packages:
         command = shlex.join(platform(survey.system.family).install(sorted(packages)))
         _last(console, "all packages at once", command)

@@ -270,7 +270,8 @@ def _rows(tables: dict[str, list[dict[str, Any]]], name: str, kind: type[AnyRow]
 def _step(plan: Plan, step: Step) -> StepRow:
     operation = step.operation
     reasons = [f"{change.about}: {reason_in_words(reason)}" for change, reason in plan.why_all(step.changes)]
-    reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
+    if operation.KIND in ("source", "switch", "site"):
+        reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
     if operation.KIND == "restart" and len(plan.steps) > len(plan.of(Restart)):
         reasons.append(f"{operation.thing}: so that it runs with the changes above")
     commands = [] if isinstance(operation, EditFile) else operation.commands(platform(plan.family))

@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import IO
+from typing import IO, Final
 
 from rich.console import Console
 from rich.padding import Padding
@@ -26,6 +26,9 @@ from fundamentum.report.escape import clean
 from fundamentum.report.remarks import write_remarks
 from fundamentum.report.styles import STYLES
 from fundamentum.report.terminal import console_for, name_of
+
+WIDE: Final = 40
+"""What becomes of a thing is told in a line of its own where it has as many characters."""
 
 
 def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
@@ -119,11 +122,14 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
         for command in operation.commands(platform(plan.family)):
             _command(console, command)
     packages = isinstance(operation, InstallPackages)
-    rows = [_row(plan, change) for change in step.changes if packages or change.effect or plan.why(change)]
-    _rows(console, rows)
-    for change in step.changes:
-        if words := plan.consequences.get(change.key):
-            _aside(console, words)
+    told = [change for change in step.changes if packages or change.effect or plan.why(change)]
+    decided = operation.KIND in ("source", "switch", "site")
+    _rows(console, (_row(plan, change) for change in told if len(change.effect) < WIDE and not decided))
+    for change in told:
+        if len(change.effect) >= WIDE and not decided:
+            _aside(console, f"{change.about}: {change.effect}")
+    for change in step.changes if decided else ():
+        _aside(console, plan.consequences.get(change.key, ""))
     if packages:
         _packages_beside(console, plan)
 

@@ -10,7 +10,7 @@ from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.model.findings import Target
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.survey import Survey
+from fundamentum.model.survey import Site, Survey
 from fundamentum.plan.apply_changes import apply
 from fundamentum.platforms.offers import Offers
 
@@ -66,7 +66,15 @@ def _switched(survey: Survey, stream: str, branch: str) -> Survey:
     )
     again = [Install(package.name) for package in survey.installed or () if package.name in mine]
     world = apply(again, world, Offers(world))
-    return replace(world, runtimes=tuple(_configured(runtime, old) for runtime in world.runtimes))
+    runtimes = tuple(_configured(runtime, old) for runtime in world.runtimes)
+    return replace(world, runtimes=runtimes, sites=tuple(_handed_on(site, old, runtimes) for site in world.sites))
+
+
+def _handed_on(site: Site, old: list[Runtime], runtimes: tuple[Runtime, ...]) -> Site:
+    """A site is handed to what takes the place of the runtime that it was handed to."""
+    before = next((runtime for runtime in old if runtime.label == site.runtime), None)
+    then = (one for one in runtimes if before and not one.home and (one.sapi, one.pool) == (before.sapi, before.pool))
+    return replace(site, runtime=runtime.label) if (runtime := next(then, None)) else site
 
 
 def _seen(offer: Offer, module: str, stream: str, mine: set[str]) -> Offer:

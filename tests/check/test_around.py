@@ -194,6 +194,21 @@ def test_a_directory_within_what_is_served_is_pointed_out() -> None:
     assert judged('[directories.required]\n"plates" = "writable, outside"\n', places=(apart,)).verdict == "met"
 
 
+SAID = [  # what PHP said of it, what is wanted, verdict, words of the remedy
+    ("writable", "writable", "met", ""),
+    ("read-only", "writable", "unmet", "let the user as whom PHP works write to /srv/plates"),
+    ("writable", "read-only", "unmet", "let the user as whom PHP works read, and not write to, /srv/plates"),
+    ("read-only", "there", "met", ""),
+]
+
+
+@pytest.mark.parametrize(("said", "wanted", "verdict", "words"), SAID)
+def test_what_php_itself_said_of_a_directory_counts(said: str, wanted: str, verdict: str, words: str) -> None:
+    where = Place(PLATES, "directory", mode=0o700, said=said)  # type: ignore[arg-type]
+    found = judged(f'[directories.required]\n"{PLATES}" = "{wanted}"\n', places=(where,))
+    assert (found.verdict, found.found, found.remedy or "") == (verdict, said, words)
+
+
 def test_nobody_is_given_more_than_is_asked() -> None:
     """Whatever the owner and mode: afterwards the user can, and nobody else can write who could not before."""
     for mode in range(0, 0o1000, 7):

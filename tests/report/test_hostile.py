@@ -226,11 +226,11 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
 
     assert "changing" in run()
     assert b"64M" in ini.read_bytes()
-    assert "to go back:" in run("--yes")
+    assert "to go back: sh " in run("--yes")
     assert ini.read_bytes() == b"; first\r\nmemory_limit = 256M\r\n"
     assert "as wanted" in run("--yes")
     assert {one.name for one in tmp_path.iterdir()} == {"php.ini", "plan.sh", "kept"}, "nothing is left beside it"
-    (copy,) = (one for one in (tmp_path / "kept").rglob("*") if one.is_file())
+    (copy,) = (tmp_path / "kept").rglob("php.ini")
     assert copy.name == "php.ini" and b"64M" in copy.read_bytes()
     assert (tmp_path / "kept/fundamentum").stat().st_mode & 0o777 == 0o700
 

@@ -1,32 +1,102 @@
 #
-#     sh SCRIPT          says what would be done, and changes nothing
-#     sh SCRIPT --yes    does it
+#     sh SCRIPT           says what would be done, and changes nothing
+#     sh SCRIPT --yes     does it
+#     sh SCRIPT --undo    takes back what was done last, by this script or another of its kind
 #
 # Safe to run twice: what is done already is left alone.  It stops at the first failure, keeps every file it replaces,
-# tests a service's configuration before it restarts it, and says at the end how to go back.
+# tests a service's configuration before it restarts it, and writes down the way back before each step.
 set -eu
 umask 022
 export LC_ALL=C
-changed=no undo='' act=no
-# Copies of what is replaced; never beside it, where a service would read them.
+changed=no act=no finished=no
+# Copies of what is replaced, and the way back; never beside it, where a service would read them.
 backups=/var/backups/fundamentum keep=
-work='' beside=''
-trap 'rm -rf ${work:+"$work"} ${beside:+"$beside"}' EXIT
+lock=/run/fundamentum.lock work='' beside='' locked=''
+trap ended EXIT
 trap 'exit 130' HUP INT TERM
 
 case ${1-} in
     --yes) act=yes ;;
+    --undo) act=undo ;;
     '') ;;
-    *) printf 'unknown option: %s; give --yes, or nothing to see what would be done\n' "$1" >&2; exit 2 ;;
+    *) printf 'unknown option: %s; give --yes or --undo, or nothing to see what would be done\n' "$1" >&2; exit 2 ;;
 esac
 
 say() { printf '%s\n' "$*"; }
 quoted() { printf "'%s'" "$(printf '%s' "$1" | sed "s/'/'\\\\''/g")"; }
-# How to undo a step: later steps are undone first.
-back() { undo="    $*
-$undo"; }
+
+ended() { # at the end, however it comes
+    rm -rf ${work:+"$work"} ${beside:+"$beside"} ${locked:+"$locked"}
+    if [ "$finished" = no ] && [ -n "$keep" ] && [ -f "$keep/undo.sh" ]; then
+        say "stopped before the end; to go back: sh $keep/undo.sh" >&2
+    fi
+}
+
+journal() { # a directory of this run, which only root may see
+    [ -z "$keep" ] || return 0
+    mkdir -p "$backups"
+    if [ -L "$backups" ] || [ "$(stat -c '%u' "$backups")" -ne "$(id -u)" ]; then
+        say "$backups is not root's own directory: nothing was changed" >&2
+        exit 1
+    fi
+    chmod 700 "$backups"
+    keep=$(mktemp -d "$backups/$(date +%Y%m%dT%H%M%S).XXXXXX")
+    : >"$keep/steps"
+    : >"$keep/services"
+}
+
+# The way back, on disk before a step is done: a command that does no harm where the step was never done.
+back() { # COMMAND...
+    journal
+    { printf '%s\n' "$*"; cat "$keep/steps"; } >"$keep/steps.new"
+    mv -f "$keep/steps.new" "$keep/steps"
+    way_back
+}
+
+back_by() { # restart|stop SERVICE, once all files are as they were
+    journal
+    grep -qxF "$1 $2" "$keep/services" || printf '%s\n' "$1 $2" >>"$keep/services"
+    way_back
+}
+
+# shellcheck disable=SC2016  # for undo.sh
+way_back() { # undo.sh, whole at every moment
+    {
+        printf '%s\n' '#!/bin/sh' '# Takes back what was done, the last step first.' 'failed=0' \
+            'take_back() { printf "%s\n" "$1"; sh -c "$1" || { printf "failed: %s\n" "$1" >&2; failed=1; }; }' \
+            '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }'
+        while IFS= read -r step; do printf 'take_back %s\n' "$(quoted "$step")"; done <"$keep/steps"
+        while read -r verb service; do
+            printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $verb $service; elif service $service status >/dev/null 2>&1; then service $service $verb; fi")"
+        done <"$keep/services"
+        printf '%s\n' '[ "$failed" -ne 0 ] || mv -f "$0" "${0%/*}/undone.sh"' 'exit "$failed"'
+    } >"$keep/undo.new"
+    mv -f "$keep/undo.new" "$keep/undo.sh"
+}
 
 [ "$act" = no ] || [ "$(id -u)" -eq 0 ] || { say "this has to be run as root" >&2; exit 1; }
+
+if [ "$act" = undo ]; then
+    newest=$(find "$backups" -mindepth 2 -maxdepth 2 -name undo.sh 2>/dev/null | sort | tail -n 1)
+    [ -n "$newest" ] || { say "there is nothing to take back in $backups" >&2; exit 1; }
+    say "taking back: $newest"
+    sh "$newest"
+    finished=yes
+    exit 0
+fi
+
+if [ "$act" = yes ]; then # one plan at a time
+    if ! mkdir "$lock" 2>/dev/null; then
+        if [ -f "$lock/pid" ] && kill -0 "$(cat "$lock/pid")" 2>/dev/null; then
+            say "another plan is being carried out here, by process $(cat "$lock/pid"): nothing was changed" >&2
+            exit 1
+        fi
+        rm -rf "$lock"
+        mkdir "$lock"
+    fi
+    locked=$lock
+    printf '%s\n' "$$" >"$lock/pid"
+fi
 
 need_source() { # SOURCE PACKAGE VERSION...: a decision that this script does not take
     source=$1
@@ -54,29 +124,25 @@ install_packages() { # PACKAGE...: install those that are not there yet
         return 0
     fi
     say "packages: installing $*"
+    packages_ready || exit 1
     [ "$act" = yes ] || return 0
+    journal
+    [ -f "$keep/packages" ] || packages_now >"$keep/packages"
     put_packages "$@"
     changed=yes
 }
 
 install_again() { # PACKAGE...: put back the files of installed packages
     say "packages: installing again $*"
+    packages_ready || exit 1
     [ "$act" = yes ] || return 0
     put_again "$@"
     changed=yes
 }
 
 keep() { # PATH: a copy where no service reads it, which only root may see; its path is left in "kept"
-    if [ -z "$keep" ]; then
-        mkdir -p "$backups"
-        if [ -L "$backups" ] || [ "$(stat -c '%u' "$backups")" -ne "$(id -u)" ]; then
-            say "$backups is not root's own directory: nothing was changed" >&2
-            exit 1
-        fi
-        chmod 700 "$backups"
-        keep=$(mktemp -d "$backups/$(date +%Y%m%dT%H%M%S).XXXXXX")
-    fi
-    kept=$keep$1
+    journal
+    kept=$keep/files$1
     (umask 077 && mkdir -p "${kept%/*}")
     cp -p -- "$1" "$kept"
 }
@@ -123,7 +189,7 @@ write_file() { # PATH LINE...
         put "$new" "$path"
     else
         say "file $path: writing"
-        back "rm $(quoted "$path")"
+        back "rm -f -- $(quoted "$path")"
         put "$new" "$path"
     fi
 }
@@ -175,11 +241,11 @@ make_directory() { # PATH MODE OWNER GROUP
     fi
     say "directory $1: making, for $3"
     [ "$act" = yes ] || return 0
+    back "[ ! -d $(quoted "$1") ] || rmdir --ignore-fail-on-non-empty -- $(quoted "$1")"
     [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
     (
         enter "$(dirname "$1")" && mkdir -m 700 -- "${1##*/}" && enter "$1" && chown "$3${4:+:$4}" . && chmod "$2" .
     ) || exit 1
-    back "rmdir $(quoted "$1")"
     changed=yes
 }
 
@@ -199,8 +265,8 @@ give() { # PATH OWNER GROUP: an empty word leaves that as it is
     fi
     say "directory $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
     [ "$act" = yes ] || return 0
-    (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
     back "chown $owner:$group $(quoted "$1")"
+    (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
     changed=yes
 }
 
@@ -217,8 +283,8 @@ set_mode() { # PATH MODE
     fi
     say "directory $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
-    (enter "$1" && chmod "$2" .) || exit 1
     back "chmod $mode $(quoted "$1")"
+    (enter "$1" && chmod "$2" .) || exit 1
     changed=yes
 }
 
@@ -230,8 +296,8 @@ set_mode_of_file() { # PATH MODE: with the rights of its owner alone, so that no
     fi
     say "file $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
-    setpriv --reuid "$(stat -c '%u' -- "$1")" --regid "$(stat -c '%g' -- "$1")" --clear-groups -- chmod "$2" -- "$1"
     back "chmod $mode $(quoted "$1")"
+    setpriv --reuid "$(stat -c '%u' -- "$1")" --regid "$(stat -c '%g' -- "$1")" --clear-groups -- chmod "$2" -- "$1"
     changed=yes
 }
 
@@ -243,8 +309,8 @@ grant() { # PATH USER LETTERS
     fi
     say "directory $1: $3 for $2"
     [ "$act" = yes ] || return 0
-    (enter "$1" && setfacl -m "u:$2:$3" .) || exit 1
     back "setfacl -x u:$2 $(quoted "$1")"
+    (enter "$1" && setfacl -m "u:$2:$3" .) || exit 1
     changed=yes
 }
 
@@ -273,8 +339,8 @@ switch_part() { # NAME QUERY COMMAND BACK: a part of a web server, unless QUERY 
     fi
     say "web server: $3"
     [ "$act" = yes ] || return 0
-    sh -c "$3"
     back "$4"
+    sh -c "$3"
     changed=yes
 }
 
@@ -291,8 +357,8 @@ start_service() { # SERVICE PIDFILE COMMAND...: one that does not run; with its 
     say "service $service: starting it"
     [ "$act" = yes ] || return 0
     "$@"
+    back_by stop "$service"
     if [ -d /run/systemd/system ]; then systemctl start "$service"; else service "$service" start; fi
-    back "stop $service"
 }
 
 take_up() {
@@ -308,6 +374,7 @@ take_up() {
         return 0
     fi
     "$@"
+    back_by "$verb" "$service"
     if [ -d /run/systemd/system ]; then
         systemctl "$verb" "$service"
     elif service "$service" status >/dev/null 2>&1; then
@@ -317,15 +384,13 @@ take_up() {
         return 0
     fi
     say "service $service: ${verb}ed"
-    undo="$undo    and then $verb $service
-"
 }
 
 finish() {
+    finished=yes
     if [ "$act" = no ]; then
         say "nothing was changed; run this with --yes to do it"
-    elif [ -n "$undo" ]; then
-        say "to go back:"
-        printf '%s' "$undo"
+    elif [ -n "$keep" ]; then
+        say "to go back: sh $keep/undo.sh"
     fi
 }

@@ -70,4 +70,6 @@ def _parts(text: str) -> Iterable[Part]:
 def _calls(lines: Iterable[str]) -> set[str]:
     """The words of lines that stand where a command can."""
     code = re.sub(r"'[^']*'", "", "\n".join(re.sub(r"(?:^|\s)#.*", "", line) for line in lines))
-    return set(re.findall(r"(?:^|[;&|({!`]|\b(?:then|do|else|if|while)\s)\s*([a-z_]+)(?![=\w])", code, re.M))
+    return set(re.findall(r"\btrap ([a-z_]+) ", code)) | set(
+        re.findall(r"(?:^|[;&|({!`]|\b(?:then|do|else|if|while)\s)\s*([a-z_]+)(?![=\w])", code, re.M)
+    )

@@ -13,13 +13,28 @@ is_offered() { # PACKAGE VERSION: in that version or a later one
         { [ -z "$2" ] || dpkg --compare-versions "$candidate" ge "$2"; }
 }
 
+packages_now() { # the names of all that is installed, in order
+    dpkg-query -W -f '${db:Status-Abbrev}${Package}\n' | sed -n 's/^ii *//p' | sort
+}
+
+packages_ready() { # whether packages can be installed at all
+    if [ -n "$(ls -A /var/lib/dpkg/updates 2>/dev/null)" ] || [ -n "$(dpkg --audit 2>/dev/null)" ]; then
+        say "packages: dpkg was interrupted; run dpkg --configure -a first, nothing was changed" >&2
+        return 1
+    fi
+}
+
+apt_get() { # VERB PACKAGE...: asks nothing, waits for another apt, keeps configuration files as they are
+    apt-get -y -o DPkg::Lock::Timeout=300 -o Dpkg::Options::=--force-confdef -o Dpkg::Options::=--force-confold "$@"
+}
+
 put_packages() { # PACKAGE...
-    apt-get install -y --no-install-recommends -- "$@"
-    back "apt-get remove $*"
+    back "gone=\$(dpkg-query -W -f '\${db:Status-Abbrev}\${Package}\\n' | sed -n 's/^ii *//p' | sort | comm -13 $keep/packages -) && { [ -z \"\$gone\" ] || apt-get -y remove \$gone; }"
+    apt_get install --no-install-recommends -- "$@"
 }
 
 put_again() { # PACKAGE...
-    apt-get install -y --reinstall --no-install-recommends -- "$@"
+    apt_get install --reinstall --no-install-recommends -- "$@"
 }
 
 switch_on() { # BRANCH SAPI NAME
@@ -29,7 +44,7 @@ switch_on() { # BRANCH SAPI NAME
     fi
     say "extension $3: switching on for $1/$2"
     [ "$act" = yes ] || return 0
-    phpenmod -v "$1" -s "$2" "$3"
     back "phpdismod -v $1 -s $2 $3"
+    phpenmod -v "$1" -s "$2" "$3"
     changed=yes
 }

@@ -6,9 +6,17 @@ is_offered() { # PACKAGE: or here already, which is not listed
     dnf -q list --available -- "$1" >/dev/null 2>&1 || is_installed "$1"
 }
 
+packages_now() { # the names of all that is installed, in order
+    rpm -qa --qf '%{NAME}\n' | sort -u
+}
+
+packages_ready() { # whether packages can be installed at all: dnf itself waits for another one
+    :
+}
+
 put_packages() { # PACKAGE...
+    back "gone=\$(rpm -qa --qf '%{NAME}\\n' | sort -u | comm -13 $keep/packages -) && { [ -z \"\$gone\" ] || dnf -y remove \$gone; }"
     dnf -y install -- "$@"
-    back "dnf remove $*"
 }
 
 put_again() { # PACKAGE...

@@ -1,0 +1,141 @@
+"""The way back: on disk before each step, complete wherever a script is cut off, and taken with one word."""
+
+import re
+import stat
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from debian_root import STORE, Root, base
+
+from .carried_out import fundamentum
+
+pytestmark = pytest.mark.real
+SITE = """\
+server {
+    listen 127.0.0.1:8193;
+    server_name nightlog.observatory.example;
+    root /srv/nightlog/public;
+    location ~ \\.php$ { include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }
+}
+"""
+NEEDS = """format = 1
+[application]
+name = "nightlog"
+[extensions]
+required = ["bcmath", "ctype"]
+[settings.required]
+memory_limit = ">= 200M"
+[uploads]
+largest = "20M"
+[directories.required]
+"var/sketches" = "writable"
+"var/plates/raw" = "writable"
+"""
+
+
+@pytest.fixture(scope="module")
+def web() -> Iterator[Root]:
+    """A server with a site, an extension that is switched off, and a directory of root's."""
+    root = base("bookworm").copy(STORE / "test-way-back")
+    root.install("nginx-light", "php8.2-fpm", "patch")
+    root.run("phpdismod", "-v", "8.2", "-s", "fpm", "ctype")
+    root.write("/srv/nightlog/public/index.php", "<?php echo 'answered';")
+    root.write("/etc/nginx/sites-enabled/nightlog", SITE)
+    root.run("install", "-d", "/srv/nightlog/var/sketches")
+    yield root
+    subprocess.run(["rm", "-rf", str(root.path)], check=True)
+
+
+@pytest.fixture
+def server(web: Root, tmp_path: Path) -> Iterator[Root]:
+    (tmp_path / "nightlog.needs.toml").write_text(NEEDS)
+    with web.layer(tmp_path / "layer") as layer:
+        code, script = fundamentum(
+            "plan", f"{tmp_path}/nightlog.needs.toml", "--server", str(layer.path), "--format", "script"
+        )
+        assert code == 0
+        layer.write("/root/plan.sh", script)
+        yield layer
+
+
+def state(root: Root) -> dict[str, object]:
+    """Files, links, owners and modes of the configuration and of the application, and the packages."""
+    found: dict[str, object] = {"packages": root.run("dpkg-query", "-W", "-f", "${db:Status-Abbrev}${Package}\n")}
+    for path in (path for folder in ("etc", "srv") for path in (root.path / folder).rglob("*")):
+        name = "/" + str(path.relative_to(root.path))
+        if re.search(r"bcmath|^/etc/(ld.so.cache|mailcap)", name):
+            continue  # a package that is taken away again leaves its configuration files
+        about = path.lstat()
+        what = str(path.readlink()) if path.is_symlink() else path.read_bytes() if path.is_file() else ""
+        found[name] = (stat.filemode(about.st_mode), about.st_uid, about.st_gid, what)
+    found["packages"] = "".join(line for line in str(found["packages"]).splitlines(True) if "bcmath" not in line)
+    return found
+
+
+def run(root: Root, *words: str) -> str:
+    return root.run("sh", "/root/plan.sh", *words)
+
+
+def test_everything_is_taken_back(server: Root) -> None:
+    before = state(server)
+    said = run(server, "--yes")
+    assert state(server) != before and (server.path / "srv/nightlog/var/plates/raw").is_dir()
+    line = said.splitlines()[-1]
+    assert re.fullmatch(r"to go back: sh /var/backups/fundamentum/[^/]+/undo\.sh", line)
+    taken = run(server, "--undo")
+    assert "apt-get -y remove" in taken and "failed" not in taken
+    assert state(server) == before
+    assert "ii  php8.2-bcmath" not in server.run("dpkg", "-l")
+    with pytest.raises(RuntimeError, match="nothing to take back"):
+        run(server, "--undo")
+    assert "to go back" in run(server, "--yes"), "and it can be carried out once more"
+
+
+def steps_of(script: str) -> list[int]:
+    """The numbers of the lines behind which a step has been carried out."""
+    lines = script.splitlines()
+    ends = [number for number, line in enumerate(lines) if re.match(r"    # \d+\. ", line)][1:]
+    return [*ends, lines.index("    finish")]
+
+
+@pytest.mark.parametrize("number", range(5))
+def test_cut_off_anywhere_it_goes_back_or_on(server: Root, number: int) -> None:
+    before = state(server)
+    script = (server.path / "root/plan.sh").read_text()
+    lines = script.splitlines()
+    lines.insert(steps_of(script)[number], "    kill -KILL $$")
+    server.write("/root/cut.sh", "\n".join(lines) + "\n")
+    server.run("sh", "/root/cut.sh", "--yes", check=False)
+    assert state(server) != before
+    if number % 2:
+        run(server, "--undo")
+        assert state(server) == before
+    run(server, "--yes")
+    assert "packages: all installed" in run(server)
+
+
+def test_a_failure_tells_the_way_back_and_two_do_not_run_at_once(server: Root) -> None:
+    before = state(server)
+    server.write("/etc/nginx/conf.d/broken.conf", "no such thing;\n")
+    with pytest.raises(RuntimeError, match=r"to go back: sh /var/backups/fundamentum/"):
+        run(server, "--yes")
+    (server.path / "etc/nginx/conf.d/broken.conf").unlink()
+    run(server, "--undo")
+    assert state(server) == before
+    server.write("/run/fundamentum.lock/pid", "1\n")
+    with pytest.raises(RuntimeError, match="another plan is being carried out here, by process 1"):
+        run(server, "--yes")
+    assert state(server) == before
+    server.write("/run/fundamentum.lock/pid", "999999999\n")
+    run(server, "--yes")
+    assert not (server.path / "run/fundamentum.lock").exists()
+
+
+def test_an_interrupted_dpkg_is_named_before_anything_changes(server: Root) -> None:
+    server.write("/var/lib/dpkg/updates/0001", "")
+    before = state(server)
+    with pytest.raises(RuntimeError, match="dpkg --configure -a"):
+        run(server, "--yes")
+    assert state(server) == before

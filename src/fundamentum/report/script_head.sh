@@ -241,8 +241,8 @@ make_directory() { # PATH MODE OWNER GROUP
     fi
     say "directory $1: making, for $3"
     [ "$act" = yes ] || return 0
-    back "[ ! -d $(quoted "$1") ] || rmdir --ignore-fail-on-non-empty -- $(quoted "$1")"
     [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
+    back "[ ! -d $(quoted "$1") ] || rmdir --ignore-fail-on-non-empty -- $(quoted "$1")"
     (
         enter "$(dirname "$1")" && mkdir -m 700 -- "${1##*/}" && enter "$1" && chown "$3${4:+:$4}" . && chmod "$2" .
     ) || exit 1
@@ -251,6 +251,7 @@ make_directory() { # PATH MODE OWNER GROUP
 
 make_directory_above() { # PATH: a directory on the way, root's own
     [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
+    back "[ ! -d $(quoted "$1") ] || rmdir --ignore-fail-on-non-empty -- $(quoted "$1")"
     (
         enter "$(dirname "$1")" && mkdir -m 755 -- "${1##*/}"
     ) || exit 1

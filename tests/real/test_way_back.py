@@ -108,7 +108,7 @@ def test_cut_off_anywhere_it_goes_back_or_on(server: Root, number: int) -> None:
     lines.insert(steps_of(script)[number], "    kill -KILL $$")
     server.write("/root/cut.sh", "\n".join(lines) + "\n")
     server.run("sh", "/root/cut.sh", "--yes", check=False)
-    assert state(server) != before
+    assert number == 0 or state(server) != before, "the first step is the package, which is left out of the comparison"
     if number % 2:
         run(server, "--undo")
         assert state(server) == before

@@ -27,7 +27,8 @@ def run(options: argparse.Namespace) -> int:
 def _following(options: argparse.Namespace) -> str:
     """The command that plans what is missing; empty where that would repeat what may be a password."""
     words = ["fundamentum", "plan", *options.applications]
-    for name in ("server", "runtime", "directory"):
+    for name in ("server", "runtime", "directory", "database"):
         words += [f"--{name}", value] if (value := getattr(options, name)) else []
+    words += [word for file in options.accepted for word in ("--accepted", file)]
     command = shlex.join(words)
     return "" if without_credentials(command) != command else command

@@ -110,6 +110,26 @@ WAYS = [by_script, by_playbook]
 
 
 @pytest.mark.parametrize("way", WAYS)
+def test_a_block_that_has_moved_is_left_alone_and_so_is_another_that_looks_the_same(
+    server: Root, tmp_path: Path, way: Callable[..., None]
+) -> None:
+    site = server.path / "etc/nginx/sites-enabled/nightlog"
+    site.write_text(SITE)
+    _, script = planned(server, tmp_path, UPLOADS, form="script" if way is by_script else "playbook")
+    other = SITE.replace("nightlog.observatory.example", "other.observatory.example").replace(" default_server", "")
+    site.write_text(f"{other}\n{SITE}")
+    before = site.read_text()
+    with pytest.raises((RuntimeError, AssertionError)):
+        if way is by_script:
+            carried_out(server, script)
+        else:
+            (tmp_path / "plan.yml").write_text(script)
+            with sshd(server, tmp_path) as environment:
+                play(tmp_path, environment)
+    assert site.read_text() == before
+
+
+@pytest.mark.parametrize("way", WAYS)
 def test_a_site_that_is_a_plain_file_among_those_that_are_read(
     server: Root, tmp_path: Path, way: Callable[..., None]
 ) -> None:

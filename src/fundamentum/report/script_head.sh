@@ -194,6 +194,11 @@ write_file() { # PATH LINE...
     fi
 }
 
+fits() { # PATH DIFF NEW [OPTION]: whether a diff fits at the very lines that it names; NEW is the file with it
+    told=$(patch --binary -f -F 0 -r - ${4+"$4"} -o "$3" "$1" <"$2" 2>&1) || return 1
+    case $told in *offset* | *fuzz*) return 1 ;; esac # it would change another place that looks the same
+}
+
 change_file() { # PATH LINE...: the lines of a unified diff
     path=$1
     shift
@@ -203,9 +208,9 @@ change_file() { # PATH LINE...: the lines of a unified diff
     command -v patch >/dev/null 2>&1 || install_packages patch
     if ! command -v patch >/dev/null 2>&1; then
         say "file $path: changing, with patch"
-    elif patch --binary -R -s -f -r - -o "$new" "$path" <"$diff" >/dev/null 2>&1; then
+    elif fits "$path" "$diff" "$new" -R; then
         say "file $path: as wanted"
-    elif ! patch --binary -s -f -r - -o "$new" "$path" <"$diff" >/dev/null 2>&1; then
+    elif ! fits "$path" "$diff" "$new"; then
         say "file $path: not as it was when this was planned; plan again" >&2
         exit 1
     elif [ "$act" = no ]; then

@@ -234,19 +234,20 @@ def _patched(edit: EditFile, restarting: list[_Ours]) -> Iterator[dict[str, Any]
     """A change of a file that is there: by ``patch`` into another one, unless it is in it already."""
     path, diff = edit.path, edit.diff
     name = _variable("changed", path)
-    patch = "patch --binary -s -f -r -"
+    patch = "patch --binary -f -F 0 -r -"
     yield _asked(f"See whether {path} is as wanted", name, _argv(f"{patch} -R -o /dev/null {{}}", path), stdin=diff)
     new = f"{KEPT}/{_variable('new', path)}"
-    wanted = {"when": _Ours(f"{name}.rc != 0")}
+    wanted = {"when": _Ours(f"{name}.rc != 0 or 'offset' in {name}.stdout")}
     yield _kept(path) | wanted
-    yield (
-        _task(f"Change a copy of {path}", "command", argv=_argv(f"{patch} -o {{}} {{}}", new, path), stdin=diff)
-        | wanted
-    )
+    copied = _variable("copied", path)
+    change = _task(f"Change a copy of {path}", "command", argv=_argv(f"{patch} -o {{}} {{}}", new, path), stdin=diff)
+    # With an offset it would change another place that looks the same.
+    failed = f"{copied}.rc | default(0) != 0 or 'offset' in {copied}.stdout | default('')"
+    yield change | wanted | {"register": _Ours(copied), "failed_when": _Ours(failed)}
     task = _task(f"Change {path}", "copy", src=new, dest=path, remote_src=True)
     if edit.in_document_root:
         task = _task(f"Change {path}", "command", argv=_argv("sh -c {} sh {} {}", PUT_AS_OWNER, new, path))
-    done = {"when": [_Ours(f"{name}.rc != 0"), _Ours("not ansible_check_mode")]}
+    done = {"when": [wanted["when"], _Ours("not ansible_check_mode")]}
     yield task | done | {"notify": restarting}
     yield _task(f"Remove the copy of {path}", "file", path=new, state=_Ours("absent")) | done | {"changed_when": False}
 

@@ -194,9 +194,15 @@ write_file() { # PATH LINE...
     fi
 }
 
-fits() { # PATH DIFF NEW [OPTION]: whether a diff fits at the very lines that it names; NEW is the file with it
-    told=$(patch --binary -f -F 0 -r - ${4+"$4"} -o "$3" "$1" <"$2" 2>&1) || return 1
-    case $told in *offset* | *fuzz*) return 1 ;; esac # it would change another place that looks the same
+# At their lines, or nowhere: with fewer lines around it, patch would change another place that looks the same.
+at_lines() { # DIFF PATH -|+: whether what a diff takes away, or what it brings, stands at the lines that it names
+    awk -v sign="$3" '
+%AT_LINES%
+' "$1" "$2"
+}
+
+fits() { # PATH DIFF NEW: NEW is the file with the change
+    at_lines "$2" "$1" - && patch --binary -s -f -r - -o "$3" "$1" <"$2" >/dev/null 2>&1
 }
 
 change_file() { # PATH LINE...: the lines of a unified diff
@@ -208,7 +214,7 @@ change_file() { # PATH LINE...: the lines of a unified diff
     command -v patch >/dev/null 2>&1 || install_packages patch
     if ! command -v patch >/dev/null 2>&1; then
         say "file $path: changing, with patch"
-    elif fits "$path" "$diff" "$new" -R; then
+    elif at_lines "$diff" "$path" +; then
         say "file $path: as wanted"
     elif ! fits "$path" "$diff" "$new"; then
         say "file $path: not as it was when this was planned; plan again" >&2

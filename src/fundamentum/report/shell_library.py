@@ -1,6 +1,7 @@
 """The shell functions that scripts are written in, of which a script has those that it uses, and no others."""
 
 import re
+import textwrap
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Final
@@ -13,6 +14,8 @@ from fundamentum.report.escape import shell_words
 from fundamentum.webservers import webserver
 
 _HEAD: Final = Path(__file__).with_name("script_head.sh")
+AT_LINES: Final = Path(__file__).with_name("at_lines.awk").read_text("utf-8")
+"""A program for awk: whether the lines of a diff, those it takes away or those it brings, stand where it names them."""
 _BEGINS: Final = re.compile(r"([a-z_]+)\(\) \{")
 
 
@@ -47,6 +50,7 @@ def _whole(family: str) -> str:
     read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
     text = _HEAD.read_text("utf-8")
     text = text[text.index("set -eu") :].partition("\n")[2].replace("%READ_BY_SERVICES%", shell_words(read))
+    text = text.replace("%AT_LINES%", textwrap.indent(AT_LINES.rstrip(), " " * 8))
     return text + text_of(family, "script.sh")
 
 

@@ -28,6 +28,7 @@ from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean
+from fundamentum.report.shell_library import AT_LINES
 from fundamentum.report.written_text import write_out
 from fundamentum.webservers.base import SwitchCommand
 
@@ -234,16 +235,16 @@ def _patched(edit: EditFile, restarting: list[_Ours]) -> Iterator[dict[str, Any]
     """A change of a file that is there: by ``patch`` into another one, unless it is in it already."""
     path, diff = edit.path, edit.diff
     name = _variable("changed", path)
-    patch = "patch --binary -f -F 0 -r -"
-    yield _asked(f"See whether {path} is as wanted", name, _argv(f"{patch} -R -o /dev/null {{}}", path), stdin=diff)
+    as_wanted = [_Ours("awk"), _Ours("-v"), _Ours("sign=+"), _Ours(AT_LINES), _Ours("-"), path]
+    yield _asked(f"See whether {path} is as wanted", name, as_wanted, stdin=diff)
     new = f"{KEPT}/{_variable('new', path)}"
-    wanted = {"when": _Ours(f"{name}.rc != 0 or 'offset' in {name}.stdout")}
+    wanted = {"when": _Ours(f"{name}.rc != 0")}
+    as_surveyed = [_Ours("sign=-") if word == "sign=+" else word for word in as_wanted]
+    stop = _task(f"Stop if {path} has changed since this was planned", "command", argv=as_surveyed, stdin=diff)
+    yield stop | wanted | {"changed_when": False, "check_mode": False}
     yield _kept(path) | wanted
-    copied = _variable("copied", path)
-    change = _task(f"Change a copy of {path}", "command", argv=_argv(f"{patch} -o {{}} {{}}", new, path), stdin=diff)
-    # With an offset it would change another place that looks the same.
-    failed = f"{copied}.rc | default(0) != 0 or 'offset' in {copied}.stdout | default('')"
-    yield change | wanted | {"register": _Ours(copied), "failed_when": _Ours(failed)}
+    patch = _argv("patch --binary -s -f -r - -o {} {}", new, path)
+    yield _task(f"Change a copy of {path}", "command", argv=patch, stdin=diff) | wanted
     task = _task(f"Change {path}", "copy", src=new, dest=path, remote_src=True)
     if edit.in_document_root:
         task = _task(f"Change {path}", "command", argv=_argv("sh -c {} sh {} {}", PUT_AS_OWNER, new, path))

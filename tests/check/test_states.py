@@ -74,6 +74,8 @@ def test_states(tmp_path: Path, extension: str, extra: dict[str, str | bytes], s
     assert finding.state == state
     assert finding.verdict == ("met" if state == "active" else "unmet")
     assert (remedy is None and finding.remedy is None) or (remedy or "") in (finding.remedy or "")
+    if remedy and remedy.startswith("install "):
+        assert finding.package == remedy.removeprefix("install ")
 
 
 def test_a_process_that_started_earlier_awaits_a_restart(tmp_path: Path) -> None:

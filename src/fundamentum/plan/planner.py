@@ -197,7 +197,7 @@ class Planner:
             decision = replace(decision or Decision(), apart=tuple(odds))
         done = self.settle(applications, placed, label, added)
         taken = self._taken(done)
-        changes = self._ordered([*self._decided(taken, switch), *added, *done.changes.values()], placed)
+        changes = self._ordered([*self._decided(done, taken, switch), *added, *done.changes.values()], placed)
         place = Place(self.survey, self.offers.platform, label)
         told = ((change.key, change.consequence(place)) for change in changes)
         return Plan(
@@ -225,11 +225,17 @@ class Planner:
         found = {name: self.offers.package(name) for name in [*done.along, *installs]}
         return {name: offer for name, offer in found.items() if offer}
 
-    def _decided(self, taken: Mapping[str, Offer], switch: str | None) -> Iterator[Change]:
-        """What a person decides first: sources that are not configured yet, another module stream."""
+    def _decided(self, done: Settled, taken: Mapping[str, Offer], switch: str | None) -> Iterator[Change]:
+        """What a person decides first: sources that are not configured yet, another module stream.
+
+        A source counts by the packages of it that the plan names; by all that it takes from there, if it names none.
+        """
+        named = {change.package for change in done.changes.values() if isinstance(change, Install)}
         for source in self.added:
-            if packages := tuple((n, offer.version) for n, offer in taken.items() if offer.source == source):
-                yield AddSource(source, packages)
+            packages = {name: offer.version for name, offer in taken.items() if offer.source == source}
+            if packages:
+                wanted = {name: version for name, version in packages.items() if name in named} or packages
+                yield AddSource(source, tuple(wanted.items()))
         if switch:
             yield UseStream(switch)
 

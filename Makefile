@@ -4,6 +4,8 @@ PYTHON ?= python3
 VENV ?= .venv
 DEMO ?= .demo
 BIN := $(VENV)/bin
+# All processors, unless told otherwise: the tests are independent of one another.
+PYTEST_OPTIONS ?= -n auto --dist loadscope
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
 .PHONY: demo test bench attack pictures clean

@@ -1,13 +1,17 @@
-"""How the tests are dealt out where several processes run them side by side."""
+"""Which tests are run, and how they are dealt out where several processes run them side by side."""
 
 from pathlib import PurePosixPath
 from typing import Any, Final
 
+import pytest
 from hypothesis import settings
 from xdist.scheduler import LoadScopeScheduling
 
-settings.register_profile("unhurried", deadline=None)  # how long an example takes says nothing on a busy machine
-settings.load_profile("unhurried")
+from tests.examples import WHOLE
+
+settings.register_profile("whole", deadline=None)  # how long an example takes says nothing on a busy machine
+settings.register_profile("quick", deadline=None, max_examples=25)
+settings.load_profile("whole" if WHOLE else "quick")
 
 SAME_SERVER: Final = {
     "test_derive": "server",
@@ -19,6 +23,13 @@ SAME_SERVER: Final = {
     "test_web": "twin",
 }
 """Files whose tests use the same real server stay in one process; every other file is dealt out by itself."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Leave out what takes long, with a plain reason."""
+    for item in items if not WHOLE else ():
+        if item.get_closest_marker("long"):
+            item.add_marker(pytest.mark.skip(reason="takes long: set FUNDAMENTUM_REAL=1 (.ci/run does)"))
 
 
 class ByServer(LoadScopeScheduling):  # type: ignore[misc]  # it comes without types

@@ -23,6 +23,7 @@ from tests.hostile.program import Ran, run
 from tests.hostile.samples import RECORDED, header, recording, rpm_root
 from tests.small_root import LISTS, NAME, small_root
 
+pytestmark = pytest.mark.long
 NIGHTLOG = DATA / "nightlog.needs.toml"
 PLAIN = "[PHP]\nmemory_limit = 1M\n"
 

@@ -6,6 +6,7 @@ import pytest
 
 from tests.hostile.program import run
 
+pytestmark = pytest.mark.long
 CODE: dict[str, str] = {
     "conditions nested 50,000 deep": "if (extension_loaded('gd')) {" * 50_000 + "imagecreate(1, 1);" + "}" * 50_000,
     "brackets": "$x = " + "(" * 50_000 + "imagecreate(1, 1)" + ")" * 50_000 + ";",

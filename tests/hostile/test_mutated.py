@@ -8,9 +8,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.examples import examples
 from tests.hostile.attacks import attack
 
-EXAMPLES = int(os.environ.get("FUNDAMENTUM_ATTACKS", "150"))
+EXAMPLES = int(os.environ.get("FUNDAMENTUM_ATTACKS", examples(150)))
 
 
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))

@@ -16,6 +16,7 @@ from fundamentum.model.needs import LEVELS
 from fundamentum.plan.planner import plan
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
+from tests.examples import examples
 from tests.small_root import MODULE, TODAY, look, needs, small_root
 
 POOL = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\nlisten.owner = www-data\n"
@@ -91,7 +92,7 @@ TASK = '[tasks.required]\n"bin/x.php" = "every 15m"\n'
 PLATES = '[directories.recommended]\n"var/plates" = "writable"\n'
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(servers_and_needs())
 def test_what_is_advised_for_all_needs_together_is_what_a_plan_does_first(
     tmp_path_factory: pytest.TempPathFactory, made: tuple[dict[str, str | bytes], str, tuple[str, ...]]

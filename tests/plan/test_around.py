@@ -23,6 +23,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.report.plans.playbook import as_playbook
 from fundamentum.report.plans.script import as_script
 from tests.around import around_root, look, needs, site
+from tests.examples import examples
 from tests.small_root import TODAY, write
 
 BODY, WAIT = "    client_max_body_size {};\n", "    fastcgi_read_timeout {};\n"
@@ -181,7 +182,7 @@ SERVERS = st.tuples(*(st.sampled_from(["", line.format(small), line.format(large
 
 
 @pytest.mark.skipif(shutil.which("patch") is None, reason="patch is not installed")
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     tables=st.lists(TABLES, min_size=1, max_size=2),
     nginx=st.one_of(SERVERS, st.just(CRLF)),

@@ -28,6 +28,7 @@ from fundamentum.plan.planner import plan
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.added_index import with_index
 from fundamentum.survey.observe import survey
+from tests.examples import examples
 from tests.small_root import INDEX, needs, small_root
 
 TODAY = date(2026, 11, 24)
@@ -39,7 +40,7 @@ NEWER = (
 costs = st.tuples(*[st.integers(0, 3)] * 4)
 
 
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 @given(st.data())
 def test_no_other_choice_is_cheaper(data: st.DataObject) -> None:
     branches = data.draw(st.integers(1, 4))

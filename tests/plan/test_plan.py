@@ -20,6 +20,7 @@ from fundamentum.model.survey import Survey
 from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
 from fundamentum.survey.observe import survey
+from tests.examples import examples
 from tests.small_root import INDEX, TODAY, needs, small_root, write
 
 
@@ -172,7 +173,7 @@ def applications(draw: st.DrawFn) -> Needs:
     )
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     wanted=st.lists(applications(), min_size=1, max_size=2),
     ini=INI,

@@ -44,6 +44,7 @@ from fundamentum.report.remarks import write_remarks
 from fundamentum.report.survey_text import write_survey
 from fundamentum.survey.observe import survey
 from tests import around
+from tests.examples import examples
 from tests.small_root import TODAY, needs, small_root
 
 ANY = st.text(alphabet=st.sampled_from("ab'\"\n\r$(){}`;|&<>\\ \t\x1b\x07\x9b\u202e-#!*?=é"), min_size=1, max_size=30)
@@ -62,7 +63,7 @@ def made(found: Survey) -> Plan:
     return plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], found, today=TODAY)
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(name=HOSTILE, note=HOSTILE, path=HOSTILE, content=HOSTILE)
 def test_a_script_does_only_what_it_would_without_them(
     made: Plan, tmp_path_factory: pytest.TempPathFactory, name: str, note: str, path: str, content: str
@@ -103,7 +104,7 @@ def test_a_text_that_breaks_its_type_gets_into_no_script(made: Plan, value: str)
         as_script(replace(made, steps=(Step(WriteFile(f"/etc/{value}", "x", ()), ()),)))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(ANY)
 def test_nothing_steers_a_terminal(found: Survey, hostile: str) -> None:
     bad = replace(
@@ -131,7 +132,7 @@ class _Loader(yaml.SafeLoader):
 _Loader.add_constructor("!unsafe", lambda loader, node: ("unsafe", loader.construct_scalar(node)))  # type: ignore[arg-type]
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(name=HOSTILE, note=HOSTILE, path=HOSTILE, content=HOSTILE)
 def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: str, content: str) -> None:
     hostile = replace(
@@ -169,7 +170,7 @@ largest = "50M"
 """
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(hostile=HOSTILE)
 def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFactory, hostile: str) -> None:
     """A hostile site, document root and link: in no place of script, playbook or terminal do they act."""

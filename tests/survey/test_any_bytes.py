@@ -17,6 +17,7 @@ from fundamentum.platforms.redhat import dnf, rpm
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written
 from fundamentum.untrusted.decompress import unpack
+from tests.examples import examples
 from tests.small_root import small_root, write
 
 LIBRARY = next(Path(lz4.block.__file__).parent.glob("_block*.so")).read_bytes()[:200_000]
@@ -75,7 +76,7 @@ pieces = st.sampled_from(
 anything = st.binary(max_size=200) | st.lists(pieces, max_size=6).map(b"".join)
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(60))
 @given(anything, anything, anything)
 def test_any_metadata(tmp_path_factory: pytest.TempPathFactory, primary: bytes, repomd: bytes, modules: bytes) -> None:
     root = rpm_root(tmp_path_factory.mktemp("any"), primary, repomd, modules)
@@ -134,7 +135,7 @@ def test_any_package_header(data: bytes) -> None:
     assert package is None or package.name
 
 
-@settings(deadline=None, max_examples=150)
+@settings(deadline=None, max_examples=examples(150))
 @given(st.integers(0, 4000), st.binary(min_size=1, max_size=16), st.integers(20, len(LIBRARY)), st.booleans())
 def test_any_program_file(at: int, change: bytes, length: int, windows: bool) -> None:
     data = (b"MZ" if windows else LIBRARY[:2]) + LIBRARY[2:at] + change + LIBRARY[at + len(change) : length]

@@ -22,6 +22,7 @@ from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read, written
 from fundamentum.untrusted.decompress import unpack
 from fundamentum.untrusted.secrets import without_credentials
+from tests.examples import examples
 from tests.small_root import INDEX, LISTS, NAME, small_root, write
 
 
@@ -303,7 +304,7 @@ DAMAGE = st.one_of(
 )
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=examples(100), deadline=None)
 @given(st.dictionaries(st.sampled_from(READ), DAMAGE, min_size=1, max_size=3))
 def test_whatever_stands_in_its_files_a_server_is_surveyed(
     tmp_path_factory: pytest.TempPathFactory, damage: dict[str, bytes]

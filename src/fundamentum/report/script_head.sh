@@ -65,9 +65,9 @@ way_back() { # undo.sh, whole at every moment
         printf '%s\n' '#!/bin/sh' '# Takes back what was done, the last step first.' 'failed=0' \
             'take_back() { printf "%s\n" "$1"; sh -c "$1" || { printf "failed: %s\n" "$1" >&2; failed=1; }; }' \
             '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }'
-        while IFS= read -r step; do printf 'take_back %s\n' "$(quoted "$step")"; done <"$keep/steps"
-        while read -r verb service; do
-            printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $verb $service; elif service $service status >/dev/null 2>&1; then service $service $verb; fi")"
+        while IFS= read -r taken; do printf 'take_back %s\n' "$(quoted "$taken")"; done <"$keep/steps"
+        while read -r taken by; do
+            printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $taken $by; elif service $by status >/dev/null 2>&1; then service $by $taken; fi")"
         done <"$keep/services"
         printf '%s\n' '[ "$failed" -ne 0 ] || mv -f "$0" "${0%/*}/undone.sh"' 'exit "$failed"'
     } >"$keep/undo.new"

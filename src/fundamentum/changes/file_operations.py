@@ -56,7 +56,8 @@ class WriteFile(Primitive, frozen=True):
         return [f"printf '%s\\n' {lines} > {shlex.quote(self.path)}"]
 
     def undone(self, platform: Platform) -> list[str]:
-        return [shlex.join(["rm", self.path])]
+        """A file of which lines were there already takes more than a command."""
+        return [shlex.join(["rm", self.path])] if all(line.planned or line.group == 1 for line in self.lines) else []
 
 
 class Hunk(msgspec.Struct, frozen=True):

@@ -147,4 +147,11 @@ class LimitForAll(NewValue, frozen=True):
     def lowered(self, place: Place) -> Iterator[Primitive]:
         statement = webserver(self.server).statement(self.name, self.after)
         head = f"# For {place.label}, as planned by fundamentum."
-        yield WriteFile(self.file, head, (Line(statement, 1, self.name),))
+        yield WriteFile(self.file, head, (Line(statement, 2, self.name), *self._kept(place.survey)))
+
+    def _kept(self, survey: Survey) -> Iterator[Line]:
+        """What an earlier plan put into the same file, and still counts."""
+        for limit in (limit for site in survey.sites for limit in site.limits):
+            if limit.origin.file == self.file:
+                text = webserver(self.server).statement(limit.name, limit.value)
+                yield Line(text, 2, limit.name, planned=False)

@@ -1,5 +1,6 @@
 """Programs that have to be run at set times: ``[tasks.required]`` and ``[tasks.recommended]``."""
 
+import itertools
 import posixpath
 import re
 from collections.abc import Iterator, Mapping
@@ -116,7 +117,15 @@ def _demands(need: TaskNeed, context: Context) -> Iterator[Change]:
     offered = next((name for name in CRON if offers.package(name)), None)
     if not installed.intersection(CRON) and offered:
         yield Install(offered, of_php=False)
-    yield ScheduleTask(need.command, line, posixpath.join("/etc/cron.d", _FILE_NAME.sub("-", context.needs.name)))
+    name = posixpath.join("/etc/cron.d", _FILE_NAME.sub("-", context.needs.name))
+    # A file in which another task of the application stands already is left as it is.
+    there = {task.origin.file for task in context.survey.tasks}
+    file = next(
+        path
+        for path in itertools.chain([name], (f"{name}-{number}" for number in itertools.count(2)))
+        if path not in there
+    )
+    yield ScheduleTask(need.command, line, file)
 
 
 def _schedule_words(need: TaskNeed, context: Context) -> str:

@@ -50,7 +50,7 @@ CASES: list[tuple[Primitive, str, list[str], list[str], list[str]]] = [  # title
      ["a2dismod php8.2", "a2enmod mpm_event"]),
     (WriteFile("/etc/x", "; h", (Line("b", 9, "b"), Line("a", 9, "a"), Line("[w]", 1), Line("old", 9, "a", planned=False))),
      "write /etc/x", ["printf '%s\\n' '; h' '[w]' a b > /etc/x"],
-     ["write_file /etc/x \\", "    '; h' \\", "    '[w]' \\", "    a \\", "    b"], ["rm /etc/x"]),
+     ["write_file /etc/x \\", "    '; h' \\", "    '[w]' \\", "    a \\", "    b"], []),
     (OWN, "give www /srv/p",
      ["chown www:www /srv/p", "chmod 0750 /srv/p", "chmod 0711 /srv", "setfacl -m u:www:x /srv",
       "semanage fcontext -a -t httpd_sys_rw_content_t '/srv/p(/.*)?'", "restorecon -R /srv/p"],

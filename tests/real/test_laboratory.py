@@ -9,7 +9,7 @@ from debian_root import Root
 
 from fundamentum.check.judge import check
 from fundamentum.effective.confinement import disabled
-from fundamentum.effective.site_configuration import for_site
+from fundamentum.effective.site_configuration import for_site, parts
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.hosts.recording import open_recording
 from fundamentum.kinds import asked_by
@@ -53,6 +53,7 @@ def held_against(
     site = next(site for site in found.sites if site.name == name)
     runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
     neighbours = [other for other in found.sites if other.runtime == runtime.label]
+    below = below or ("index.php" if "index.php" in parts(site) else "")
     view = for_site(runtime, site, neighbours, below)
     wrong, unknown = [], []
     for directive, setting in view.settings.items():

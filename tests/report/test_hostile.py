@@ -84,7 +84,7 @@ def test_a_script_does_only_what_it_would_without_them(
     script = as_script(hostile)
     # The helpers only write down what they are called with.
     head, own = script.index("set -eu"), script[script.index("plan() {") : script.index("\n}\n")] + "\n}\nplan\n"
-    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$@"; }\nrestart_service() { record restart "$1"; }\nfinish() { :; }\n'
+    calls = 'record() { printf "%s\\0" "$@" >> calls; }\ninstall_packages() { record install "$@"; }\nwrite_file() { record file "$@"; }\nrestart_service() { record restart "$1"; }\nas_planned() { :; }\npackages_as_planned() { :; }\nvalid_now() { :; }\nfinish() { :; }\nprove() { :; }\nprove_access() { :; }\n'
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
@@ -189,7 +189,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     names = "write_file change_file make_directory give set_mode grant install_packages restart_service reload_service start_service"
     calls = (
         "".join(f'{name}() {{ printf "%s\\0" "$@" >> calls; }}\n' for name in names.split())
-        + "finish() { :; }\nsay() { :; }\n"
+        + "as_planned() { :; }\npackages_as_planned() { :; }\nvalid_now() { :; }\nfinish() { :; }\nprove() { :; }\nprove_access() { :; }\nsay() { :; }\n"
     )
     head, own = script.index("set -eu"), script[script.index("plan() {") : script.index("\n}\n")] + "\n}\nplan\n"
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
@@ -217,7 +217,7 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     old, new = "memory_limit = 64M\r", "memory_limit = 256M\r"
     edit = EditFile(str(ini), (Hunk(2, old, ((0, len(old), new),)),))
     assert edit.diff == diff
-    bare = replace(made, along=(), changes=(), steps=(Step(edit, ()),))
+    bare = replace(made, along=(), changes=(), steps=(Step(edit, ()),), rests_on={}, proofs=())
     script = as_script(bare).replace('"$(id -u)" -eq 0', "1 -eq 1").replace("/var/backups", f"{tmp_path}/kept")
     (tmp_path / "plan.sh").write_bytes(script.encode())
 

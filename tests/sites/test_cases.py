@@ -14,7 +14,7 @@ from fundamentum.changes.directive import SetDirective
 from fundamentum.check.judge import check
 from fundamentum.check.judged_runtime import site_in
 from fundamentum.check.trace import trace
-from fundamentum.effective.site_configuration import for_site, views
+from fundamentum.effective.site_configuration import for_site, parts, views
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
@@ -56,6 +56,7 @@ def seen(found: Survey, name: str = "a", below: str = "") -> dict[str, str | Non
     site = next(site for site in found.sites if site.name == name)
     runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
     neighbours = [other for other in found.sites if other.runtime == runtime.label]
+    below = below or ("index.php" if "index.php" in parts(site) else "")
     settings = for_site(runtime, site, neighbours, below).settings
     return {directive: settings[directive].value for directive in DIRECTIVES}
 

@@ -49,7 +49,7 @@ def _for_web(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Ju
     several = len(met) > 1
     judged = []
     for site, below, view in met:
-        part = f"{site.name}{f' in {below}/' if below else ''}" if several or below else None
+        part = f"{site.name}{f' in {below}' if below else ''}" if several or below else None
         seen = replace(target, runtime=view, base=runtime, part=part)
         judged.append(_judged(needs, survey, seen, offers, site))
     return max(judged, key=_badness)

@@ -203,7 +203,7 @@ def _setting(name: str, survey: Survey, applications: Sequence[Needs]) -> Iterat
         served = [site for site in survey.sites if site.runtime == runtime.label]
         for site, below, view in views(runtime, served, served):
             if view.settings[name] != setting:
-                part = f"{site.name}{f' in {below}/' if below else ''}"
+                part = f"{site.name}{f' in {below}' if below else ''}"
                 runtimes.append(_in_runtime(name, view, f"{runtime.label} for {part}"))
     yield Trace("setting", name, tuple(about), tuple(runtimes), (), wanted)
 

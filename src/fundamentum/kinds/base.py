@@ -9,6 +9,7 @@ from fundamentum.kinds.table_reader import Reader
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
+from fundamentum.model.promises import Promise
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms.offers import Offers
 
@@ -61,6 +62,10 @@ class Kind(Generic[AnyNeed]):
     def judge(self, need: AnyNeed, context: Context) -> Finding:
         """What comes out for a need, with the demands that would meet it."""
         raise NotImplementedError
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        """What can be asked of the server itself about a need that is met, with the server as it is then."""
+        yield from ()
 
     def words(self, need: NeedId) -> str:
         """A need for a person."""

@@ -15,6 +15,8 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
+from fundamentum.model.promises import Promise
+from fundamentum.model.safe_text import is_path
 from fundamentum.model.surrounding_facts import Command
 from fundamentum.model.survey import Survey
 from fundamentum.model.versions import VersionRange
@@ -60,6 +62,11 @@ class Commands(Kind[CommandNeed]):
         found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         order = {"met": 0, "unknown": 2}
         return min(found, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        """That PHP's user may run it, where it is."""
+        if finding.origin and is_path(finding.origin.file):
+            yield Promise(finding.need, "run", finding.origin.file, "")
 
     def met_in_words(self, finding: Finding) -> str:
         """Its full path, which applications ask for."""

@@ -11,6 +11,7 @@ from fundamentum.kinds.table_reader import NamesTable, Reader
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
+from fundamentum.model.promises import Promise
 
 
 class LoaderNeed(Value, frozen=True):
@@ -39,6 +40,9 @@ class Loaders(Kind[LoaderNeed]):
     def judge(self, need: LoaderNeed, context: Context) -> Finding:
         found = standing(canonical(need.name), context, loader=need.name)
         return finding_of(found, need.key, need.level, context)
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        yield Promise(finding.need, "extension", finding.need.names[0].lower(), "loaded")
 
     def met_in_words(self, finding: Finding) -> str:
         return " or ".join(finding.need.names)

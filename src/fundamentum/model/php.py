@@ -160,6 +160,8 @@ class Runtime(Fact, frozen=True):
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
+    files: tuple[Text, ...] = ()
+    """What decides its configuration: files, and directories in which others may appear."""
     unread: tuple[Text, ...] = ()
     """Configuration files and directories that are there but could not be read."""
     remarks: tuple[Remark, ...] = ()

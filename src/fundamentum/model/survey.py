@@ -93,6 +93,14 @@ class Site(Fact, frozen=True):
     """The beginning of its section; None where it has none of its own."""
 
     @property
+    def local_port(self) -> int | None:
+        """Where it answers plain HTTP on the machine itself; None: nowhere that is known."""
+        address, _, port = self.address.rpartition(":")
+        if self.secure or address not in ("*", "_default_", "0.0.0.0", "127.0.0.1", "localhost", "[::]", "[::1]"):
+            return None
+        return int(port) if port.isascii() and port.isdecimal() and len(port) < 6 else 80
+
+    @property
     def way(self) -> tuple["Site", ...]:
         """The web servers' sites that a request passes, in order: those in front of it, and itself."""
         return (*self.fronts, self)
@@ -139,6 +147,10 @@ class Survey(Fact, frozen=True):
     tasks: tuple[Scheduled, ...] = ()
     answers: dict[Text, Answer] = {}
     """What was found out about texts, sockets and variables, by question: ``text:/proc/swaps``."""
+    read: dict[Text, tuple[Text, ...]] = {}
+    """The files and directories that decide the configuration of a web server or a site, by its name."""
+    marks: dict[Text, Text] = {}
+    """What each of them was, and of those of the runtimes: :mod:`fundamentum.model.file_mark`."""
     exposed: tuple[Exposed, ...] = ()
     """What visitors could reach and should not, as far as names and modes tell."""
 

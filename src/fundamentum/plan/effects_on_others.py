@@ -42,7 +42,7 @@ def _views(
         if any(_is_meant(one, old, names) for one in mine):
             continue
         for below in parts(old):
-            where = f"{_name(old)}{f' in {below}/' if below else ''}"
+            where = f"{_name(old)}{f' in {below}' if below else ''}"
             yield where, for_site(runtime, old, olds, below), for_site(then, new, news, below)
 
 

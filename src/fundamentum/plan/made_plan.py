@@ -1,8 +1,11 @@
 """A plan: what to change on a server, in which order, and why."""
 
+import hashlib
 from collections.abc import Iterable
 from datetime import date
 from typing import TypeVar
+
+import msgspec
 
 from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile, WriteFile
@@ -10,6 +13,7 @@ from fundamentum.changes.steps import Step
 from fundamentum.model.findings import Judgement
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
+from fundamentum.model.promises import Proof
 from fundamentum.model.reason import Reason
 
 AnyChange = TypeVar("AnyChange")
@@ -103,6 +107,18 @@ class Plan(Value, frozen=True):
     """How the branches were chosen; None where there was no choice."""
     others: tuple[Effect, ...] = ()
     """What it changes for sites that it was not made for."""
+
+    rests_on: dict[str, str] = {}
+    """The files that it was made from, each with what it was: :mod:`fundamentum.model.file_mark`."""
+    proofs: tuple[Proof, ...] = ()
+    """What the server itself is asked afterwards."""
+
+    @property
+    def identity(self) -> str:
+        """A name for exactly this plan: whom it is made for, and a digest of what it does and rests on."""
+        what = [self.server, self.rests_on, [(type(one.operation).__name__, one.operation) for one in self.steps]]
+        digest = hashlib.sha256(msgspec.json.encode(what, order="deterministic")).hexdigest()[:10]
+        return "-".join([*dict.fromkeys(judgement.needs.name for judgement in self.after), digest])[-80:]
 
     def of(self, kind: type[AnyChange]) -> tuple[AnyChange, ...]:
         """The changes of one kind."""

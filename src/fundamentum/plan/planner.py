@@ -30,6 +30,8 @@ from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
 from fundamentum.plan.made_plan import Aside, Decision, Plan, Unresolved
+from fundamentum.plan.proof import proofs
+from fundamentum.plan.rests_on import rests_on
 from fundamentum.platforms.offers import Offers
 
 if TYPE_CHECKING:
@@ -216,6 +218,8 @@ class Planner:
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
+            rests_on=rests_on(before, self.survey),
+            proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )
 

@@ -9,12 +9,26 @@ from typing import Final
 import msgspec
 
 from fundamentum import webservers
+from fundamentum.model.file_mark import LEFTOVER
 from fundamentum.platforms import platform, text_of
 from fundamentum.report.escape import shell_words
 from fundamentum.webservers import webserver
 
-_HEAD: Final = Path(__file__).with_name("script_head.sh")
-AT_LINES: Final = Path(__file__).with_name("at_lines.awk").read_text("utf-8")
+_FOLDER: Final = Path(__file__).with_name("shell")
+_PARTS: Final = (
+    "beginning",
+    "looks",
+    "journal",
+    "once",
+    "packages",
+    "files",
+    "directories",
+    "services",
+    "proof",
+    "ending",
+)
+"""In this order: what stands in them outside of functions is done at once."""
+AT_LINES: Final = (_FOLDER / "at_lines.awk").read_text("utf-8")
 """A program for awk: whether the lines of a diff, those it takes away or those it brings, stand where it names them."""
 _BEGINS: Final = re.compile(r"([a-z_]+)\(\) \{")
 
@@ -28,7 +42,7 @@ class Part(msgspec.Struct, frozen=True):
 
 def introduction() -> list[str]:
     """How a script is used: the comment it begins with."""
-    text = _HEAD.read_text("utf-8")
+    text = (_FOLDER / "beginning.sh").read_text("utf-8")
     return text[: text.index("set -eu")].splitlines()
 
 
@@ -48,8 +62,9 @@ def functions_for(family: str, body: Iterable[str]) -> list[str]:
 def _whole(family: str) -> str:
     of = platform(family)
     read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
-    text = _HEAD.read_text("utf-8")
+    text = "\n".join((_FOLDER / f"{part}.sh").read_text("utf-8") for part in _PARTS)
     text = text[text.index("set -eu") :].partition("\n")[2].replace("%READ_BY_SERVICES%", shell_words(read))
+    text = text.replace("%LEFTOVER%", LEFTOVER)
     text = text.replace("%AT_LINES%", textwrap.indent(AT_LINES.rstrip(), " " * 8))
     return text + text_of(family, "script.sh")
 

@@ -1,5 +1,6 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
+import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from typing import TypeVar
@@ -22,7 +23,7 @@ from fundamentum.model.surrounding_facts import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
 from fundamentum.platforms import part, platform
-from fundamentum.survey import surroundings
+from fundamentum.survey import file_marks, surroundings
 from fundamentum.survey.installations import installations
 from fundamentum.survey.line_texts import LineTexts
 from fundamentum.survey.probes import asked_answers, distribution, fpm_pools, php_config, php_modules
@@ -66,6 +67,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         runtimes = _all_runtimes(host, about, programs, places, [], running, found_sites.ini_paths)
     remarks += [*found_sites.remarks, *not_looked_into(host, found_sites.served)]
     runtimes, served, idle = _completed(host, runtimes, found_sites)
+    read = _read(found_sites, (*served, *idle))
     remarks += _unsuited(served, runtimes, places)
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
@@ -97,10 +99,20 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         servers=web_servers(host, found_sites.files, running),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
+        read=read,
+        marks=file_marks.marks(host, itertools.chain(*(runtime.files for runtime in runtimes), *read.values())),
         answers=asked_answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
     return scrubbed(found)
+
+
+def _read(found: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str, ...]]:
+    """Which files decide what, as :attr:`Survey.read` has it."""
+    read = {server: file_marks.of_web_server(files) for server, files in found.files.items() if files}
+    for site in all_sites:
+        read.setdefault(site.name, []).extend(file_marks.of_site(site))
+    return {name: tuple(dict.fromkeys(paths)) for name, paths in read.items()}
 
 
 def _running(host: Host, variables: Iterable[str]) -> Running:
@@ -291,6 +303,7 @@ def _runtime(
         sections=tuple(configuration.sections),
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
+        files=file_marks.deciding(configuration, pool.folder if pool else None),
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
     )

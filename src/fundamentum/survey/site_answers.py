@@ -33,14 +33,12 @@ from fundamentum.survey.pool_answers import (
     request,
 )
 from fundamentum.survey.pool_answers import script as script_elsewhere
-from fundamentum.untrusted.numbers import whole
 
 ASKINGS: Final = 3
 """Times that each site is asked, so that more than one of its processes answers."""
 MAX_SITES: Final = 200
 MAX_DIFFERENCES: Final = 10
 _SENT: Final = {"request": "PHP_VALUE", "request-admin": "PHP_ADMIN_VALUE"}
-_HERE: Final = ("*", "_default_", "0.0.0.0", "127.0.0.1", "localhost", "[::]", "[::1]")
 
 
 def ask_sites(survey: Survey, root: Path, *, with_file: bool) -> Survey:
@@ -128,10 +126,9 @@ def _over_fastcgi(site: Site, runtime: Runtime, host: DirectoryHost, path: str) 
 
 def _over_http(site: Site, path: str) -> Answer:
     """Asked as a visitor asks, of this machine alone."""
-    address, _, port = site.address.rpartition(":")
-    if address not in _HERE or site.secure:
+    if site.local_port is None:
         raise NoAnswer(f"{site.address or 'where it waits'} is not asked: only plain HTTP of this machine itself is")
-    connection = http.client.HTTPConnection("127.0.0.1", whole(port) or 80, timeout=TIMEOUT)
+    connection = http.client.HTTPConnection("127.0.0.1", site.local_port, timeout=TIMEOUT)
     try:
         connection.request("GET", f"/{path.rpartition('/')[2]}", headers={"Host": site.name})
         answer = connection.getresponse()

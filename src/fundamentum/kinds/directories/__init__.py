@@ -15,6 +15,8 @@ from fundamentum.kinds.directories.rights import arranged
 from fundamentum.kinds.table_reader import Named, Reader
 from fundamentum.model.findings import AGAIN, Finding, Target, Verdict
 from fundamentum.model.origin import Origin
+from fundamentum.model.promises import Promise
+from fundamentum.model.safe_text import is_path
 from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
@@ -41,6 +43,13 @@ class Directories(Kind[DirectoryNeed]):
 
     def judge(self, need: DirectoryNeed, context: Context) -> Finding:
         return _judged(need, context.survey, context.target)
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        """That PHP's user may write to it, or read it, where it really is."""
+        place = placed(finding.need.names[0], context.survey, context.target)
+        path = (place.real or place.path) if place and place.kind == "directory" else ""
+        if is_path(path):
+            yield Promise(finding.need, "write" if "writable" in (finding.wanted or "") else "read", path, "")
 
 
 def _origin(need: DirectoryNeed, place: Place) -> Origin | None:

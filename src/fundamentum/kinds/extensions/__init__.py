@@ -14,6 +14,7 @@ from fundamentum.kinds.table_reader import NamesTable, Reader
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
+from fundamentum.model.promises import Promise
 
 _NAME: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ -]{0,63}")
 
@@ -56,6 +57,9 @@ class Extensions(Kind[ExtensionNeed]):
         best = min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER))
         found = finding_of(best, need.key, need.level, context)
         return replace(found, wanted=" or ".join(need.names)) if len(need.names) > 1 else found
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        yield Promise(finding.need, "extension", finding.subject or finding.need.names[0], "loaded")
 
     def met_in_words(self, finding: Finding) -> str:
         names = finding.need.names

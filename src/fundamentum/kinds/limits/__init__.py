@@ -15,10 +15,12 @@ from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.limits.limit_chain import links, narrowest, where
 from fundamentum.kinds.limits.limit_demands import demands_of
 from fundamentum.kinds.limits.need import LimitNeed
+from fundamentum.kinds.settings import value_promised
 from fundamentum.kinds.table_reader import LevelName, Reader, Table, seconds, size
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Text
+from fundamentum.model.promises import Promise
 from fundamentum.model.survey import Survey
 
 Count = Annotated[int, msgspec.Meta(ge=1, le=10_000_000)]
@@ -78,6 +80,11 @@ class Limits(Kind[LimitNeed]):
 
     def judge(self, need: LimitNeed, context: Context) -> Finding:
         return _judged(need, context)
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        for link in finding.chain:
+            if link.condition:
+                yield from value_promised(finding, link.name, context)
 
     def words(self, need: NeedId) -> str:
         return _WORDS.get(need, super().words(need))

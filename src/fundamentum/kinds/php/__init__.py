@@ -21,6 +21,7 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import PhpNeed
 from fundamentum.model.needs_value import NotUnderstood, Text
 from fundamentum.model.origin import Origin
+from fundamentum.model.promises import Promise
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.versions import VersionRange, version_range
 from fundamentum.platforms.offers import Offers
@@ -78,6 +79,9 @@ class Php(Kind[PhpNeed]):
 
     def words(self, need: NeedId) -> str:
         return "PHP"
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        yield Promise(finding.need, "version", "", context.target.runtime.branch)
 
     def met_in_words(self, finding: Finding) -> str:
         return finding.found or ""

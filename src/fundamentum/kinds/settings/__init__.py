@@ -16,6 +16,8 @@ from fundamentum.model.conditions import condition, contradict
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood
+from fundamentum.model.promises import Promise
+from fundamentum.untrusted.secrets import WITHHELD, names_a_secret
 
 _DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 
@@ -55,6 +57,16 @@ class Settings(Kind[SettingNeed]):
         demand = DirectiveDemand(context.target, need.name, (need.condition,), lacking)
         demands = (Restart(service),) if service else finding.demands
         return replace(finding, demands=(*demands, demand))
+
+    def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
+        yield from value_promised(finding, finding.need.names[0], context)
+
+
+def value_promised(finding: Finding, name: str, context: Context) -> Iterator[Promise]:
+    """That a directive has its value; none where PHP has no such directive, or the value may be a secret."""
+    setting = context.target.runtime.settings.get(name)
+    if setting and setting.value is not None and not names_a_secret(name) and WITHHELD not in setting.value:
+        yield Promise(finding.need, "setting", name, setting.value)
 
 
 def _need(path: tuple[str, ...], value: Any, level: Level, reader: Reader) -> SettingNeed:

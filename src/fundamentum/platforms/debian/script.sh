@@ -28,6 +28,11 @@ apt_get() { # VERB PACKAGE...: asks nothing, waits for another apt, keeps config
     apt-get -y -o DPkg::Lock::Timeout=300 -o Dpkg::Options::=--force-confdef -o Dpkg::Options::=--force-confold "$@"
 }
 
+would_change() { # PACKAGE...: "install NAME" and "remove NAME", a line each, as apt-get itself says beforehand
+    apt-get -s install --no-install-recommends -- "$@" >"$work/apt" || return 1
+    sed -n 's/^Inst \([^ ]*\).*/install \1/p; s/^Remv \([^ ]*\).*/remove \1/p' "$work/apt"
+}
+
 put_packages() { # PACKAGE...
     back "gone=\$(dpkg-query -W -f '\${db:Status-Abbrev}\${Package}\\n' | sed -n 's/^ii *//p' | sort | comm -13 $keep/packages -) && { [ -z \"\$gone\" ] || apt-get -y remove \$gone; }"
     apt_get install --no-install-recommends -- "$@"
@@ -44,7 +49,40 @@ switch_on() { # BRANCH SAPI NAME
     fi
     say "extension $3: switching on for $1/$2"
     [ "$act" = yes ] || return 0
+    ahead '*'
     back "phpdismod -v $1 -s $2 $3"
     phpenmod -v "$1" -s "$2" "$3"
-    changed=yes
+    altered
+}
+
+request() { # fastcgi WHERE NAME=VALUE... | http HOST:PORT NAME PATH: what is answered; fails where nobody waits
+    # shellcheck disable=SC2016  # for perl
+    perl -e '
+        use strict; use IO::Socket::INET; use IO::Socket::UNIX;
+        my ($how, $where, @rest) = @ARGV;
+        $SIG{ALRM} = sub { exit 0 }; alarm 30;
+        my $to = $where =~ m{^/} ? IO::Socket::UNIX->new(Peer => $where) : IO::Socket::INET->new(PeerAddr => $where);
+        exit 1 unless $to;
+        my ($bytes, $piece) = (0, "");
+        if ($how eq "http") {
+            print $to "GET $rest[1] HTTP/1.0\r\nHost: $rest[0]\r\nConnection: close\r\n\r\n"; $to->flush;
+            while ($bytes < 1e6 && read $to, $piece, 65536) { $bytes += length $piece; print $piece }
+            exit 0;
+        }
+        sub counted { my $n = length $_[0]; $n < 128 ? chr $n : pack "N", $n | 0x80000000 }
+        sub record { pack("CCnnCx", 1, $_[0], 1, length $_[1], 0) . $_[1] }
+        my ($pairs, %values) = "";
+        for (@rest) { my ($name, $value) = split /=/, $_, 2; push @{$values{$name}}, $value }
+        for my $name (keys %values) {
+            my $value = join "\n", @{$values{$name}};
+            $pairs .= counted($name) . counted($value) . $name . $value;
+        }
+        print $to record(1, pack "nCx5", 1, 0), record(4, $pairs), record(4, ""), record(5, ""); $to->flush;
+        while ($bytes < 1e6 && 8 == read $to, $piece, 8) {
+            my (undef, $kind, undef, $size, $pad) = unpack "CCnnC", $piece;
+            last if $kind == 3;
+            read $to, $piece, $size + $pad; $bytes += $size;
+            print substr $piece, 0, $size if $kind == 6;
+        }
+    ' -- "$@"
 }

@@ -1,7 +1,8 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
-from collections.abc import Iterator
-from typing import IO
+from collections.abc import Iterable, Iterator
+from typing import IO, Final
+from urllib.parse import quote
 
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.primitives import (
@@ -17,6 +18,7 @@ from fundamentum.changes.primitives import (
 from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.kinds import reason_in_words
+from fundamentum.model.promises import Promise, Proof
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
@@ -25,6 +27,9 @@ from fundamentum.report.escape import clean, shell_lines, shell_word, shell_word
 from fundamentum.report.shell_library import functions_for, introduction
 from fundamentum.report.written_text import write_out
 from fundamentum.webservers.base import SwitchCommand
+
+_ACCESS: Final = {"run": "-x", "write": "-w", "read": "-r"}
+"""What PHP's user may do, as ``test`` asks for it."""
 
 
 def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
@@ -42,9 +47,12 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(judgement.needs.name for judgement in plan.after)
     runtimes = ", ".join(dict.fromkeys(judgement.target.runtime.label for judgement in plan.after))
-    body = [line for number, step in enumerate(plan.steps, 1) for line in _step(plan, number, step)]
+    looks = list(_looks(plan, of))
+    body = [*looks, ""] if looks else []
+    body += [line for number, step in enumerate(plan.steps, 1) for line in _step(plan, number, step)]
     body += _left(plan)
-    body += ["finish"] if not plan.empty else ['say "nothing to do"']
+    body += [line for proof in plan.proofs for line in _asked(proof)]
+    body += ["finish"] if not plan.empty else ['say "nothing to do"', *(["finish"] if plan.proofs else [])]
     library = functions_for(plan.family, body)
     if any('"$cr"' in line for line in body):
         library.append("cr=$(printf '\\r')")
@@ -59,13 +67,40 @@ def as_script(plan: Plan) -> str:
             *(f"    {line}" if line else "" for line in body),
             "}",
             "",
+            *_rests_on(plan),
             "# What the plan is written in; it is carried out by the last line.",
+            f"plan={shell_word(plan.identity)}",
             *library,
             "",
             "plan",
             "",
         ]
     )
+
+
+def _looks(plan: Plan, of: Platform) -> Iterator[str]:
+    """What is looked at before the first change."""
+    if plan.rests_on:
+        yield "as_planned"
+    decided = [step.operation for step in plan.steps if isinstance(step.operation, ConfigureSource | SwitchStream)]
+    for operation in decided if plan.removes or plan.along else ():
+        yield from in_shell(operation, of) if isinstance(operation, ConfigureSource) else ()
+    for step in plan.steps:
+        if isinstance(step.operation, InstallPackages) and step.operation.names:
+            sets = (step.operation.names, plan.along, plan.removes)
+            yield shell_words(["packages_as_planned", *(" ".join(names) for names in sets)])
+    mending = any(isinstance(step.operation, InstallPackages | SwitchInServer | SwitchExtension) for step in plan.steps)
+    for step in plan.steps:
+        if isinstance(step.operation, TakeUp):
+            _, *command = of.service_check(step.operation.service)
+            yield shell_words(["valid_now", step.operation.service, "yes" if mending else "no", *command])
+
+
+def _rests_on(plan: Plan) -> Iterator[str]:
+    """The files that it was made from, each with what it was, as data."""
+    yield from ("# The files it was made from, as they were then.", "rests_on() {", "    cat <<'END'")
+    yield from (f"{mark} {path}" for path, mark in plan.rests_on.items())
+    yield from ("END", "}", "")
 
 
 def _step(plan: Plan, number: int, step: Step) -> list[str]:
@@ -132,6 +167,37 @@ def _owned(change: Own) -> list[list[str]]:
     out += [["set_mode", path, f"{mode:o}"] for path, mode in change.opened]
     out += [["grant", path, change.user, letters] for path, letters in change.grants]
     return out + ([["set_label", change.path, change.label]] if change.label else [])
+
+
+def _asked(proof: Proof) -> Iterator[str]:
+    """What was promised, asked of PHP itself and of the system."""
+    of_php = [_encoded(promise) for promise in proof.promises if promise.asks not in _ACCESS]
+    if of_php:
+        where = (proof.host, str(proof.port or ""), proof.listen, proof.root, proof.program)
+        sent = (f"{name}={text}" for name, text in proof.sent)
+        first = shell_words(["prove", proof.application, *where, *sent])
+        yield " \\\n        ".join([first, *_filled(map(shell_word, of_php))])
+    for promise in proof.promises:
+        if promise.asks in _ACCESS and proof.user:
+            words = ("prove_access", proof.application, promise.need, proof.user, _ACCESS[promise.asks], promise.name)
+            yield shell_words(words)
+
+
+def _encoded(promise: Promise) -> str:
+    """``NEED ASKS NAME=VALUE``, percent-encoded."""
+    need, name, value = (quote(text, safe="/:.~|,+-_&") for text in (promise.need, promise.name, promise.value))
+    return f"{need} {promise.asks} {name}={value}"
+
+
+def _filled(words: Iterable[str]) -> Iterator[str]:
+    """The words in lines that are not too long."""
+    line = ""
+    for word in words:
+        if line and len(line) + len(word) > 100:
+            yield line
+            line = ""
+        line = f"{line} {word}".strip()
+    yield line
 
 
 def _comment(text: str) -> list[str]:

@@ -38,6 +38,8 @@ GUARDING: Final = {
 """What such files say about who may ask and which file answers, with the class that lets them."""
 SCRIPT: Final = "index.php"
 """The script that visitors ask for first."""
+ANOTHER: Final = "another.php"
+"""Stands for every other script: what counts for the front page alone is told as a part of the site."""
 MAX_ACCESS: Final = 256 * 1024
 
 
@@ -163,16 +165,19 @@ def _searched(pattern: str, text: str) -> bool:
 
 
 def part_of(place: Section) -> str | None:
-    """The part of a site that a section for files or addresses counts for, as far as the front page goes."""
+    """The part of a site that a section for files or addresses counts for, the front page alone among them."""
     words = place.words
     pattern = place.kind.endswith("match") or words.startswith("~ ")
     words = words.removeprefix("~ ")
     if place.kind.startswith("files"):
-        counts = _searched(words, SCRIPT) if pattern else fnmatch.fnmatchcase(SCRIPT, words)
-        return "" if counts else None
+        front, others = (
+            _searched(words, script) if pattern else fnmatch.fnmatchcase(script, words) for script in (SCRIPT, ANOTHER)
+        )
+        return ("" if others else SCRIPT) if front else None
     if pattern:
-        return "" if _searched(words, f"/{SCRIPT}") else None
-    return "" if words in ("/", f"/{SCRIPT}") else words.strip("/")
+        front, others = (_searched(words, f"/{script}") for script in (SCRIPT, ANOTHER))
+        return ("" if others else SCRIPT) if front else None
+    return words.strip("/")
 
 
 def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool) -> Iterator[Layer]:

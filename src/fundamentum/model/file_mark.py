@@ -1,0 +1,20 @@
+"""What a file or directory was at one time, in a form that a shell can make again.
+
+``sha256:DIGEST`` of the content; ``time:SIZE:SECONDS`` where the content is not had as it stands, or its digest would
+tell something of a secret in it (the later of the two times at which content and entry changed); ``names:DIGEST`` of a
+directory's names, a line each in the order of their bytes; ``absent``.
+"""
+
+import re
+from typing import Final
+
+LEFTOVER: Final = r"~$|\.[a-z]+-(dist|old|new|tmp)$|\.[a-z]+(save|new|orig)$|^\."
+"""Names, as an extended regular expression, that no service reads: a directory is as it was without them."""
+HOST_NAME: Final = "/etc/hostname"
+"""A plan is for the server of that name."""
+_MARK: Final = re.compile(r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|absent")
+
+
+def is_mark(text: str) -> bool:
+    """Whether the text is such a mark."""
+    return _MARK.fullmatch(text) is not None

@@ -1,0 +1,25 @@
+"""The files that a plan rests on: what decided the findings it was made from, as it was at the survey."""
+
+import itertools
+from collections.abc import Iterable
+
+from fundamentum.effective.judged_sites import sites_of
+from fundamentum.model.file_mark import HOST_NAME, is_mark
+from fundamentum.model.findings import Judgement
+from fundamentum.model.safe_text import is_path
+from fundamentum.model.survey import Survey
+
+
+def rests_on(judgements: Iterable[Judgement], survey: Survey) -> dict[str, str]:
+    """Path → mark, as :attr:`~fundamentum.model.survey.Survey.marks` has it, for all that decides what was judged."""
+    found: dict[str, None] = {}
+    for judgement in judgements:
+        for judged in filter(None, (judgement, judgement.command_line)):
+            runtime = (judged.target.base or judged.target.runtime).label
+            files = [one.files for one in survey.runtimes if one.label in (runtime, judged.target.beside)]
+            for site in sites_of(survey, judged.target) if files else ():
+                files += [survey.read.get(name, ()) for one in site.way for name in (one.server, one.name)]
+            found |= dict.fromkeys(itertools.chain(*files))
+    marks = {path: mark for path, mark in survey.marks.items() if is_path(path) and is_mark(mark)}
+    decisive = [HOST_NAME, *sorted(found)] if marks.keys() & found.keys() else []
+    return {path: marks[path] for path in decisive if path in marks}

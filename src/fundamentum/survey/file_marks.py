@@ -1,0 +1,76 @@
+"""What each file was when the server was looked at, so that a script made later can tell whether it still is."""
+
+import hashlib
+import posixpath
+import re
+from collections.abc import Iterable
+from typing import Final
+
+from fundamentum.hosts.base import MAX_TEXT, Host, HostError
+from fundamentum.model.file_mark import HOST_NAME, LEFTOVER
+from fundamentum.model.safe_text import is_path
+from fundamentum.model.survey import Site
+from fundamentum.survey.probes.php_config import Configuration
+from fundamentum.untrusted.secrets import names_a_secret, without_credentials
+
+MAX_MARKS: Final = 2000
+
+
+def marks(host: Host, read: Iterable[str]) -> dict[str, str]:
+    """The mark of each of these files and directories, and of the file with the server's name."""
+    paths = dict.fromkeys([HOST_NAME, *read])
+    found = {path: _mark(host, path) for path in list(paths)[:MAX_MARKS] if is_path(path)}
+    return {path: mark for path, mark in found.items() if mark}
+
+
+def deciding(configuration: Configuration, pool_folder: str | None) -> tuple[str, ...]:
+    """What decides a runtime's configuration: its files, and the directories in which others may appear."""
+    folders = (configuration.scan_dir, pool_folder)
+    ini = (configuration.ini_file,) if configuration.ini_file else ()
+    return tuple(dict.fromkeys([*ini, *configuration.files, *(folder for folder in folders if is_path(folder))]))
+
+
+def of_web_server(files: Iterable[str]) -> list[str]:
+    """A web server's files, and the directories in which they stand, below the first."""
+    files = list(files)
+    return [*files, *dict.fromkeys(posixpath.dirname(path) for path in files[1:])]
+
+
+def of_site(site: Site) -> list[str]:
+    """The files that may stand in a site's document root, and those that are there below it."""
+    root = (site.root or "").rstrip("/")
+    layers = (layer for layer in site.layers if layer.kind in ("user-ini", "htaccess"))
+    found = [origin.file for layer in layers for origin in (layer.origin, *(value.origin for value in layer.values))]
+    return list(dict.fromkeys([*(f"{root}/{name}" for name in (".user.ini", ".htaccess") if root), *found]))
+
+
+def _mark(host: Host, path: str) -> str:
+    """The mark; empty where the file cannot be read."""
+    about = host.stat(path)
+    if about is None:
+        return "absent"
+    try:
+        if about.is_directory:
+            names = (name for name in host.names(path) if not re.search(LEFTOVER, name))
+            return f"names:{_digest(b''.join(name.encode() + bytes([10]) for name in names))}"
+        content = host.read(path, MAX_TEXT) if host.whole else None
+    except (HostError, UnicodeEncodeError):
+        return ""
+    if content is None or _holds_a_secret(content):
+        return f"time:{host.whole_size(path, about.size)}:{int(about.modified)}"
+    return f"sha256:{_digest(content)}"
+
+
+def _digest(content: bytes) -> str:
+    return hashlib.sha256(content).hexdigest()
+
+
+def _holds_a_secret(content: bytes) -> bool:
+    for line in content.decode("utf-8", "replace").splitlines():
+        text = line.strip()
+        name, _, value = text.partition("=") if "=" in text else text.partition(" ")
+        if text[:1] in (";", "#") or not value.strip(" \"';"):
+            continue
+        if name.startswith("env[") or names_a_secret(name) or without_credentials(text) != text:
+            return True
+    return False

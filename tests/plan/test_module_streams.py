@@ -60,4 +60,4 @@ def test_it_is_switched_on_where_the_application_accepts_nothing_else(php: str, 
     assert made.complete
     if switched:
         assert made.steps[0].operation.title == "decide: switch to the module stream php:8.2"
-        assert "switch_stream php 8.2" in as_script(made) and "for every site on deneb" in as_script(made)
+        assert "need_stream php 8.2" in as_script(made) and "for every site on deneb" in as_script(made)

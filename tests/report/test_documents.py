@@ -44,6 +44,11 @@ def test_what_is_written_fits_the_schema(tmp_path: Path) -> None:
         "extension:orrery",
         "setting:memory_limit",
     ]
-    assert planned["packages"] == {"install": ["php8.2-gd"], "remove": [], "along": ["libpicture2"]}
+    assert {name: planned["packages"][name] for name in ("install", "remove", "along", "upgrade")} == {
+        "install": ["php8.2-gd"],
+        "remove": [],
+        "along": ["libpicture2"],
+        "upgrade": [],
+    }
     assert [step["title"].split()[0] for step in planned["steps"]] == ["install", "write", "restart"]
     assert planned["unresolved"][0]["need"] == "extension:orrery"

@@ -5,7 +5,7 @@ rendering for each; each tells the commands that take it back.
 """
 
 import shlex
-from typing import ClassVar, Literal, Self
+from typing import ClassVar, Final, Literal, Self
 
 import msgspec
 from msgspec.structs import replace
@@ -15,8 +15,12 @@ from fundamentum.platforms.base import Platform
 from fundamentum.webservers.base import SwitchCommand
 
 Kind = Literal[
-    "source", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
+    "source", "remove", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
 ]
+
+
+DECIDED: Final = frozenset({"source", "remove", "switch", "site"})
+"""Kinds of operations that a person decides, and carries out."""
 
 
 class Primitive(msgspec.Struct, frozen=True):
@@ -60,6 +64,27 @@ class ConfigureSource(Primitive, frozen=True):
     @property
     def title(self) -> str:
         return f"decide: add the package source {self.source}"
+
+
+class TakeAway(Primitive, frozen=True):
+    """Take packages away, which a person decides and does."""
+
+    KIND = "remove"
+    packages: tuple[str, ...]
+
+    @property
+    def thing(self) -> str:
+        return ",".join(self.packages)
+
+    @property
+    def title(self) -> str:
+        return f"decide: let {', '.join(self.packages)} go"
+
+    def commands(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.uninstall(self.packages))]
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [shlex.join(platform.install(self.packages))]
 
 
 class HandOver(Primitive, frozen=True):

@@ -159,6 +159,7 @@ def _plan(command: argparse.ArgumentParser) -> None:
         help="also write the configuration files of the plan below DIR, each with its whole path, to be taken to the "
         "server",
     )
+    command.add_argument("--full", action="store_true", help="write long lists of packages whole")
     command.add_argument("--required-only", action="store_true", help="leave recommended needs out of the plan")
     command.add_argument(
         "-o", "--output", metavar="FILE", default="-", help="write to FILE; - is standard output (default)"

@@ -32,9 +32,9 @@ def run(options: argparse.Namespace) -> int:
             write_below(options.write_files, path, content.encode("utf-8", "backslashreplace"))
     form = entry("fundamentum.report.plans", options.format)
     if options.output == "-":
-        form.write(sys.stdout, made, survey)
+        form.write(sys.stdout, made, survey, full=options.full)
     else:
         written = io.StringIO()
-        form.write(written, made, survey)
+        form.write(written, made, survey, full=options.full)
         write_whole(options.output, written.getvalue().encode("utf-8", "backslashreplace"))
     return 0 if made.complete else 1

@@ -16,6 +16,8 @@ class Installed(Fact, frozen=True):
     """The ``Provides`` field as it stands in the package database."""
     held: bool = False
     """Whether it is kept at its version (``apt-mark hold``)."""
+    bound: Text = ""
+    """Those of its relations that another version of what it depends on may break."""
 
 
 class Offer(Fact, frozen=True):
@@ -33,12 +35,17 @@ class Offer(Fact, frozen=True):
     conflicts: Text = ""
     """``Conflicts`` and ``Breaks`` together."""
     section: Text = ""
+    size: int = 0
+    """Bytes to be fetched."""
+    space: int = 0
+    """Bytes it takes once it is installed."""
     priority: int = 500
     """How much it is preferred, as ``apt-cache policy`` shows it.  Below 0: never installed."""
     stream: Text = ""
     """The module stream it belongs to (``php:8.2``)."""
     shut_out: Text = ""
-    """Why it cannot be installed as things are, though it is there: another module stream is switched on."""
+    """Why it cannot be installed as things are, though it is there: another module stream is switched on, it is on
+    hold."""
 
 
 class Repository(Fact, frozen=True):
@@ -51,6 +58,8 @@ class Repository(Fact, frozen=True):
     suite: Text = ""
     codename: Text = ""
     component: Text = ""
+    fetched: int | None = None
+    """When its index was fetched, in seconds since 1970."""
 
 
 class Packages(msgspec.Struct):

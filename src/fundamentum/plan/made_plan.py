@@ -39,6 +39,16 @@ class Aside(Value, frozen=True):
     """The way to avoid it."""
 
 
+class Upgrade(Value, frozen=True):
+    """An installed package that is brought to another version."""
+
+    package: str
+    before: str
+    after: str
+    back: bool
+    """Whether the version before can still be had, so that there is a way back."""
+
+
 class Unresolved(Value, frozen=True):
     """A need that the plan leaves unmet, and why."""
 
@@ -97,6 +107,12 @@ class Plan(Value, frozen=True):
     """Each change in a line, by its key."""
     along: tuple[str, ...] = ()
     """Packages that come along as dependencies."""
+    upgrades: tuple[Upgrade, ...] = ()
+    """Those of all packages that are installed already, in another version."""
+    fetch: int = 0
+    """Bytes of packages to be fetched; 0 where that is not known."""
+    space: int = 0
+    """Bytes that new packages take on the disk."""
     removes: tuple[str, ...] = ()
     """Packages that the package manager would take away."""
     asides: tuple[Aside, ...] = ()
@@ -108,6 +124,8 @@ class Plan(Value, frozen=True):
     others: tuple[Effect, ...] = ()
     """What it changes for sites that it was not made for."""
 
+    hints: tuple[str, ...] = ()
+    """What else an administrator should know, in sentences."""
     rests_on: dict[str, str] = {}
     """The files that it was made from, each with what it was: :mod:`fundamentum.model.file_mark`."""
     proofs: tuple[Proof, ...] = ()

@@ -28,6 +28,12 @@ class Along(msgspec.Struct):
     """Dependencies that nothing on offer fulfils, in words."""
     offers: dict[str, Offer]
     """Every package that is installed, with the offer it comes from."""
+    upgrades: dict[str, tuple[str, str]] = {}
+    """Installed packages that are brought to another version: name → version now, and then."""
+    fetch: int = 0
+    """Bytes to be fetched."""
+    space: int = 0
+    """Bytes that what is new takes."""
 
 
 class Resolver:
@@ -41,6 +47,8 @@ class Resolver:
         self._given = {
             package.name: dict(_provides(package.provides)) for package in survey.installed or () if package.provides
         }
+        relations = ((package.name, self.of.relations(package.bound)) for package in survey.installed or ())
+        self._bound = {name: groups for name, groups in relations if groups}
         self._providers: dict[str, list[Offer]] | None = None
         self._offers = survey.offers or ()
         self._avoided: set[str] = set()
@@ -67,10 +75,13 @@ class Resolver:
         removed: list[str] = []
         todo = list(chosen.values())
         wished: list[Offer] = []
-        while todo or wished:
-            if not todo:  # what is only recommended is looked at once all that is needed is there
+        while True:
+            todo += self._upgraded_with(chosen, removed, missing) if not todo else []
+            if not todo and wished:  # what is only recommended is looked at once all that is needed is there
                 todo += self._recommended(wished.pop(0), chosen, removed)
                 continue
+            if not todo:
+                break
             offer = todo.pop(0)
             wished += [offer] if recommended else []
             for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends):
@@ -86,7 +97,37 @@ class Resolver:
         missing += _quarrels(self.of, chosen)
         removed += self._orphaned(chosen, removed) if removed else []
         packages = sorted(set(chosen) - set(wanted))
-        return Along(packages, sorted(set(removed) - set(chosen)), missing, chosen)
+        upgrades = {
+            name: (self.present[name], offer.version)
+            for name, offer in chosen.items()
+            if self.present.get(name, offer.version) != offer.version
+        }
+        new = [offer for name, offer in chosen.items() if self.present.get(name) != offer.version]
+        space = sum(offer.space for offer in new if offer.name not in self.present)
+        gone = sorted(set(removed) - set(chosen))
+        return Along(packages, gone, missing, chosen, upgrades, sum(offer.size for offer in new), space)
+
+    def _upgraded_with(self, chosen: dict[str, Offer], removed: list[str], missing: list[str]) -> Iterator[Offer]:
+        """Installed packages that ask for the very version of another one, once that one is brought to another.
+
+        They are brought along to the version that fits; what has none goes.
+        """
+        moved = {name for name, offer in chosen.items() if self.present.get(name, offer.version) != offer.version}
+        for name, groups in self._bound.items() if moved else ():
+            concerned = any(relation.name in moved for group in groups for relation in group)
+            if name in chosen or name in removed or not concerned:
+                continue
+            if all(any(self._holds(relation, chosen, removed) for relation in group) for group in groups):
+                continue
+            newer = self.offers.package(name)
+            if name in self.held:
+                words = f"{name} is on hold at {self.present[name]}, which does not go with {', '.join(sorted(moved))}"
+                missing += [words] if words not in missing else []
+            elif newer is None or newer.version == self.present[name]:
+                removed.append(name)
+            else:
+                chosen[name] = newer
+                yield newer
 
     def _orphaned(self, chosen: dict[str, Offer], removed: list[str]) -> list[str]:
         """Installed packages that lose what they depend on, and go with it."""

@@ -12,6 +12,7 @@ from fundamentum.changes.module_stream import UseStream
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.packages import Install
 from fundamentum.changes.pool import AddPool
+from fundamentum.changes.removal import LetGo
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
@@ -29,7 +30,8 @@ from fundamentum.plan import branch_choice, separate_pools
 from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
-from fundamentum.plan.made_plan import Aside, Decision, Plan, Unresolved
+from fundamentum.plan.made_plan import Aside, Decision, Plan, Unresolved, Upgrade
+from fundamentum.plan.needless_sources import needless
 from fundamentum.plan.proof import proofs
 from fundamentum.plan.rests_on import rests_on
 from fundamentum.platforms.offers import Offers
@@ -48,6 +50,9 @@ class Settled(msgspec.Struct):
     reasons: dict[str, dict[Reason, None]]
     judgements: tuple[Judgement, ...]
     along: tuple[str, ...] = ()
+    upgrades: tuple[Upgrade, ...] = ()
+    fetch: int = 0
+    space: int = 0
     removes: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
     asides: tuple[Aside, ...] = ()
@@ -172,6 +177,12 @@ class Planner:
         self._resolver = self._resolver or dependencies.Resolver(self.survey, self.offers)
         along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
+        had = {(offer.name, offer.version) for offer in self.survey.offers or () if offer.name in along.upgrades}
+        done.upgrades = tuple(
+            Upgrade(name, before, after, (name, before) in had)
+            for name, (before, after) in sorted(along.upgrades.items())
+        )
+        done.fetch, done.space = along.fetch, along.space
         done.asides = tuple(dependencies.asides(along, wanted, self.survey))
 
     def plan(self, applications: Sequence[Needs], selector: str | Sequence[str | None] | None = None) -> Plan:
@@ -213,11 +224,15 @@ class Planner:
             consequences={key: words for key, words in told if words},
             words={change.key: change.words(self.offers) for change in changes},
             along=done.along,
+            upgrades=done.upgrades,
+            fetch=done.fetch,
+            space=done.space,
             removes=done.removes,
             asides=done.asides,
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
+            hints=tuple(needless(self.survey, self.offers)),
             rests_on=rests_on(before, self.survey),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
@@ -240,6 +255,8 @@ class Planner:
             if packages:
                 wanted = {name: version for name, version in packages.items() if name in named} or packages
                 yield AddSource(source, tuple(wanted.items()))
+        if done.removes:
+            yield LetGo(done.removes)
         if switch:
             yield UseStream(switch)
 
@@ -247,7 +264,7 @@ class Planner:
         """Packages by their names, the others in the order in which they were found; services last."""
         packages = sorted((change for change in changes if isinstance(change, Install)), key=lambda one: one.package)
         others = [change for change in changes if not isinstance(change, Install | Restart)]
-        first = [change for change in others if isinstance(change, AddSource | UseStream)]
+        first = [change for change in others if isinstance(change, AddSource | LetGo | UseStream)]
         rest = [change for change in others if change not in first]
         runtimes = [target.runtime for target in targets]
         return [*first, *packages, *rest, *restarts(changes, runtimes, self.offers.platform)]

@@ -139,9 +139,9 @@ class Platform:
         """Whether a package has the branch in its name, so that it is the first choice for it."""
         return False
 
-    def ansible_stream(self, stream: str) -> tuple[str, dict[str, Any]]:
-        """Ansible's module that switches a module stream on, and its options."""
-        return self.ansible_install([])[0], {"name": [f"@{stream}"]}
+    def stream_query(self, stream: str) -> list[str]:
+        """A command that ends with 0 if a module stream is switched on."""
+        return ["false"]
 
     def relations(self, field: str) -> list[list[Relation]]:
         """A field of a package that names others: groups that must all hold, each with its alternatives."""

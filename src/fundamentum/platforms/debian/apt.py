@@ -69,7 +69,11 @@ def probe(
             remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
             data = data[: data.rfind(b"\n\n") + 1]
         site = match["dist"].partition("_")[0]
-        indexes.append(_List(repository(release, component), data, site, shyness(release)))
+        about = host.stat(path)
+        dated = msgspec.structs.replace(
+            repository(release, component), fetched=int(about.modified) if about and host.live else None
+        )
+        indexes.append(_List(dated, data, site, shyness(release)))
     if not indexes:
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
@@ -168,6 +172,8 @@ def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
         recommends=entry.get("Recommends", ""),
         conflicts=", ".join(filter(None, (entry.get("Conflicts"), entry.get("Breaks")))),
         section=entry.get("Section", ""),
+        size=whole(entry.get("Size", "")) or 0,
+        space=(whole(entry.get("Installed-Size", "")) or 0) * 1024,
         priority=pins.priority(entry["Package"], entry["Version"], index.repository, index.site, index.shy),
     )
 

@@ -15,7 +15,7 @@ from fundamentum.model.packages import Relation
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
-    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Origin|Label|Suite|Codename|"
+    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Size|Installed-Size|Origin|Label|Suite|Codename|"
     r"NotAutomatic|ButAutomaticUpgrades|Pin|Pin-Priority):"
     r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,

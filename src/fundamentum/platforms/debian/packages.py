@@ -1,7 +1,7 @@
 """The packages of a Debian-family system: what is installed, what is on offer, and which brought a file."""
 
 import posixpath
-from collections.abc import Collection, Set
+from collections.abc import Collection, Iterable, Set
 from pathlib import Path
 from typing import Final
 
@@ -21,18 +21,34 @@ from fundamentum.platforms.debian.command_index import indexed_commands
 from fundamentum.untrusted.decompress import unpack
 from fundamentum.untrusted.files import read_named
 
+MAX_AGE: Final = 14
+"""Days: a release's security updates replace what an older index names."""
 PACKINGS: Final = ("", ".gz", ".xz", ".lz4", ".zst", ".bz2")
 
 
 def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Packages, list[Remark]]:
     """What is installed, and what there is that has to do with PHP; ``also`` are further packages to look for."""
     system = replace(system, architecture=dpkg.architecture(host))
-    installed, remarks = dpkg.probe(host)
+    database = dpkg.probe(host)
     bringing = indexed_commands(host, asked.commands)
     wanted = {*also, *(package for packages in bringing.values() for package in packages)}
     offers, repositories, more = apt.probe(host, system.architecture, wanted)
+    if offers and database.waiting:
+        why = "it is on hold here: apt-mark unhold"
+        offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
+    more += _aged(repositories, host.visit.taken)
     owners = dpkg.owners(host, PHP_FOLDERS)
-    return Packages(system, installed, owners, offers, repositories, bringing), remarks + more
+    return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *more]
+
+
+def _aged(repositories: Iterable[Repository], taken: int | None) -> list[Remark]:
+    """What follows from indexes that were fetched long ago."""
+    fetched = [one.fetched for one in repositories if one.fetched is not None]
+    days = (taken - min(fetched)) // 86400 if taken and fetched else 0
+    if days <= MAX_AGE:
+        return []
+    why = f"the indexes were fetched {days} days ago: run apt-get update first, or what they name may be gone"
+    return [Remark("packages", why)]
 
 
 def owners_of(host: Host, paths: Set[str]) -> dict[str, str]:

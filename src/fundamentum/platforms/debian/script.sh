@@ -13,8 +13,8 @@ is_offered() { # PACKAGE VERSION: in that version or a later one
         { [ -z "$2" ] || dpkg --compare-versions "$candidate" ge "$2"; }
 }
 
-packages_now() { # the names of all that is installed, in order
-    dpkg-query -W -f '${db:Status-Abbrev}${Package}\n' | sed -n 's/^ii *//p' | sort
+packages_now() { # all that is installed, each with its version
+    dpkg-query -W -f '${db:Status-Abbrev}${Package} ${Version}\n' | sed -n 's/^ii *//p'
 }
 
 packages_ready() { # whether packages can be installed at all
@@ -29,12 +29,26 @@ apt_get() { # VERB PACKAGE...: asks nothing, waits for another apt, keeps config
 }
 
 would_change() { # PACKAGE...: "install NAME" and "remove NAME", a line each, as apt-get itself says beforehand
-    apt-get -s install --no-install-recommends -- "$@" >"$work/apt" || return 1
+    if ! apt-get -s -y install --no-install-recommends -- "$@" >"$work/apt"; then
+        grep -A 2 '^The following held' "$work/apt" >&2 || :
+        return 1
+    fi
     sed -n 's/^Inst \([^ ]*\).*/install \1/p; s/^Remv \([^ ]*\).*/remove \1/p' "$work/apt"
 }
 
 put_packages() { # PACKAGE...
-    back "gone=\$(dpkg-query -W -f '\${db:Status-Abbrev}\${Package}\\n' | sed -n 's/^ii *//p' | sort | comm -13 $keep/packages -) && { [ -z \"\$gone\" ] || apt-get -y remove \$gone; }"
+    cat >"$keep/packages-back.sh" <<'SH'
+# Takes the packages back to those that "packages" beside this names.
+cd "$(dirname "$0")" || exit 1
+dpkg-query -W -f '${db:Status-Abbrev}${Package} ${Version}\n' | sed -n 's/^ii *//p' >packages-now
+new=$(awk 'NR == FNR { had[$1] = 1; next } !($1 in had) { print $1 }' packages packages-now)
+old=$(awk 'NR == FNR { had[$1] = $2; next } ($1 in had) && had[$1] != $2 { print $1 "=" had[$1] }' packages packages-now)
+[ -z "$new" ] || apt-get -y remove $new || exit 1
+if [ -n "$old" ] && ! apt-get -y --allow-downgrades install $old; then
+    printf 'stays as it is now, for want of its older version: %s\n' $old
+fi
+SH
+    back "sh $keep/packages-back.sh"
     apt_get install --no-install-recommends -- "$@"
 }
 

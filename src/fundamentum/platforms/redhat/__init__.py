@@ -1,5 +1,6 @@
 """The RHEL family.  Source: the layout of its packages of PHP, nginx and Apache, dnf(8)."""
 
+import shlex
 from collections.abc import Sequence
 from typing import Any
 
@@ -80,6 +81,12 @@ class RedHat(Platform):
 
     def uninstall(self, packages: Sequence[str]) -> list[str]:
         return ["dnf", "remove", *packages]
+
+    def stream_query(self, stream: str) -> list[str]:
+        """Source: dnf(8), ``module list``: a stream that is switched on is marked with ``[e]``."""
+        name, _, of = stream.partition(":")
+        asked = f"dnf -q module list --enabled {shlex.quote(name)} | grep -q -- {shlex.quote(f' {of} .*[[]e[]]')}"
+        return ["sh", "-c", asked]
 
     def switch_stream(self, stream: str) -> list[str]:
         return ["dnf", "module", "switch-to", stream]

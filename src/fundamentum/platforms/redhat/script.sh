@@ -6,8 +6,8 @@ is_offered() { # PACKAGE: or here already, which is not listed
     dnf -q list --available -- "$1" >/dev/null 2>&1 || is_installed "$1"
 }
 
-packages_now() { # the names of all that is installed, in order
-    rpm -qa --qf '%{NAME}\n' | sort -u
+packages_now() { # all that is installed, each with its version
+    rpm -qa --qf '%{NAME} %{VERSION}-%{RELEASE}\n'
 }
 
 packages_ready() { # whether packages can be installed at all: dnf itself waits for another one
@@ -25,7 +25,18 @@ would_change() { # PACKAGE...: what is installed by name, and what is taken away
 }
 
 put_packages() { # PACKAGE...
-    back "gone=\$(rpm -qa --qf '%{NAME}\\n' | sort -u | comm -13 $keep/packages -) && { [ -z \"\$gone\" ] || dnf -y remove \$gone; }"
+    cat >"$keep/packages-back.sh" <<'SH'
+# Takes the packages back to those that "packages" beside this names.
+cd "$(dirname "$0")" || exit 1
+rpm -qa --qf '%{NAME} %{VERSION}-%{RELEASE}\n' >packages-now
+new=$(awk 'NR == FNR { had[$1] = 1; next } !($1 in had) { print $1 }' packages packages-now)
+old=$(awk 'NR == FNR { had[$1] = $2; next } ($1 in had) && had[$1] != $2 { print $1 "-" had[$1] }' packages packages-now)
+[ -z "$new" ] || dnf -y remove $new || exit 1
+if [ -n "$old" ] && ! dnf -y downgrade $old; then
+    printf 'stays as it is now, for want of its older version: %s\n' $old
+fi
+SH
+    back "sh $keep/packages-back.sh"
     dnf -y install -- "$@"
 }
 
@@ -33,17 +44,14 @@ put_again() { # PACKAGE...
     dnf -y reinstall -- "$@"
 }
 
-switch_stream() { # MODULE STREAM
+need_stream() { # MODULE STREAM: a decision that this script does not take
     if dnf -q module list --enabled "$1" 2>/dev/null | grep -q " $2 .*\[e\]"; then
         say "module $1: stream $2 is on"
         return 0
     fi
-    say "module $1: switching to stream $2"
-    unconfigured="stream $2" # what dnf would install then cannot be asked before
-    [ "$act" = yes ] || return 0
-    ahead '*'
-    dnf -y module switch-to "$1:$2"
-    altered
+    say "module $1: stream $2 is not switched on, which replaces what is installed of the other one"
+    unconfigured="stream $2" # what would be installed then cannot be asked before
+    [ "$act" = no ] || { say "decide that: dnf module switch-to $1:$2; then run this again" >&2; exit 1; }
 }
 
 request() { # fastcgi WHERE NAME=VALUE... | http HOST:PORT NAME PATH: what is answered; fails where nobody waits

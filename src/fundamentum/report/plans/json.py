@@ -6,7 +6,7 @@ import msgspec
 
 from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile
-from fundamentum.changes.primitives import Kind
+from fundamentum.changes.primitives import DECIDED, Kind
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
@@ -30,12 +30,28 @@ class PlannedRuntime(msgspec.Struct):
     pool: str | None
 
 
+class UpgradedPackage(msgspec.Struct):
+    """An installed package that is brought to another version."""
+
+    package: str
+    from_: str = msgspec.field(name="from")
+    to: str
+    back: bool
+    """Whether the version before can still be had, so that there is a way back."""
+
+
 class Packages(msgspec.Struct):
     """Packages by what happens to them."""
 
     install: list[str]
     remove: list[str]
     along: list[str]
+    """What comes with them: new, or brought to another version."""
+    upgrade: list[UpgradedPackage]
+    fetch: int
+    """Bytes to be fetched; 0 where that is not known."""
+    space: int
+    """Bytes that new packages take on the disk."""
 
 
 class PlannedSetting(msgspec.Struct):
@@ -213,11 +229,13 @@ class PlanDocument(msgspec.Struct):
     """What the plan changes for sites that it was not made for."""
     changes: list[ChangeRow]
     """Every change, in order; those of most kinds have a row in one of the other tables too."""
+    hints: list[str]
+    """What else an administrator should know, in sentences."""
     undo: list[str]
     """What takes the operations back, the last one first, as far as commands can."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
     """The document, to the stream."""
     write_out(as_json(plan_document(plan)), stream)
 
@@ -236,7 +254,14 @@ def plan_document(plan: Plan) -> PlanDocument:
         server=plan.server,
         complete=plan.complete,
         runtimes=[PlannedRuntime(name, runtime.branch, runtime.sapi, runtime.pool) for name, runtime in targets],
-        packages=Packages(install=packages, remove=list(plan.removes), along=list(plan.along)),
+        packages=Packages(
+            install=packages,
+            remove=list(plan.removes),
+            along=list(plan.along),
+            upgrade=[UpgradedPackage(one.package, one.before, one.after, one.back) for one in plan.upgrades],
+            fetch=plan.fetch,
+            space=plan.space,
+        ),
         settings=_rows(tables, "settings", PlannedSetting),
         enable=_rows(tables, "enable", PlannedExtension),
         services=_rows(tables, "services", PlannedService),
@@ -253,6 +278,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         conflict=list(decision.conflict),
         apart=list(decision.apart),
         asides=[ComesAlong(aside.package, aside.why, aside.instead) for aside in plan.asides],
+        hints=list(plan.hints),
         undo=[command for step in _back(plan) for command in step.operation.undone(of)],
     )
 
@@ -270,7 +296,7 @@ def _rows(tables: dict[str, list[dict[str, Any]]], name: str, kind: type[AnyRow]
 def _step(plan: Plan, step: Step) -> StepRow:
     operation = step.operation
     reasons = [f"{change.about}: {reason_in_words(reason)}" for change, reason in plan.why_all(step.changes)]
-    if operation.KIND in ("source", "switch", "site"):
+    if operation.KIND in DECIDED:
         reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
     if operation.KIND == "restart" and len(plan.steps) > len(plan.of(Restart)):
         reasons.append(f"{operation.thing}: so that it runs with the changes above")

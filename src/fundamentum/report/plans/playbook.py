@@ -18,6 +18,7 @@ from fundamentum.changes.primitives import (
     SwitchExtension,
     SwitchInServer,
     SwitchStream,
+    TakeAway,
     TakeUp,
 )
 from fundamentum.changes.service import Restart
@@ -75,7 +76,7 @@ _Dumper.add_representer(str, _data)
 _Dumper.add_representer(_Ours, _ours)
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
     """The playbook, to the stream."""
     write_out(as_playbook(plan), stream)
 
@@ -119,8 +120,14 @@ def _tasks(operation: Primitive, plan: Plan, restarting: list[_Ours]) -> Iterato
     of = platform(plan.family)
     match operation:
         case SwitchStream(stream):
-            module, options = of.ansible_stream(stream)
-            yield _task(f"Switch to the module stream {stream}", module, **options)
+            name = _variable("stream", stream)
+            yield _asked(f"See whether the module stream {stream} is on", name, of.stream_query(stream))
+            yield _decided(f"Stop unless the module stream {stream} is on", f"{name}.rc == 0", operation, plan)
+        case TakeAway(packages):
+            yield _task(_Ours("See which packages are installed"), "package_facts")
+            for package in packages:
+                gone = f"'{package}' not in ansible_facts.packages"
+                yield _decided(f"Stop unless {package} is gone", gone, operation, plan)
         case InstallPackages():
             yield from _packages(operation, of, restarting)
         case SwitchExtension(switches):
@@ -145,6 +152,12 @@ def _tasks(operation: Primitive, plan: Plan, restarting: list[_Ours]) -> Iterato
                 yield from _restart(restart, of)
             elif plan.why(restart):
                 yield _stale(restart, of)
+
+
+def _decided(title: str, condition: str, operation: Primitive, plan: Plan) -> dict[str, Any]:
+    """What a person decides and does: the playbook goes no further before it is so."""
+    commands = "; ".join(operation.commands(platform(plan.family)))
+    return _task(title, "assert", that=[_Ours(condition)], fail_msg=f"decide that: {commands}", quiet=True)
 
 
 def _place_for_copies() -> dict[str, Any]:

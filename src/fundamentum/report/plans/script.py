@@ -6,6 +6,7 @@ from urllib.parse import quote
 
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.primitives import (
+    DECIDED,
     ConfigureSource,
     InstallPackages,
     Own,
@@ -13,6 +14,7 @@ from fundamentum.changes.primitives import (
     SwitchExtension,
     SwitchInServer,
     SwitchStream,
+    TakeAway,
     TakeUp,
 )
 from fundamentum.changes.steps import Step
@@ -28,11 +30,14 @@ from fundamentum.report.shell_library import functions_for, introduction
 from fundamentum.report.written_text import write_out
 from fundamentum.webservers.base import SwitchCommand
 
+LOOKS: Final = 2
+"""The place in the order of operations at which nothing is left to decide, and nothing is changed yet."""
+_NO_WAY_BACK: Final = ", and cannot be taken back: the version before is gone"
 _ACCESS: Final = {"run": "-x", "write": "-w", "read": "-r"}
 """What PHP's user may do, as ``test`` asks for it."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
     """The script, to the stream."""
     write_out(as_script(plan), stream)
 
@@ -47,9 +52,13 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(judgement.needs.name for judgement in plan.after)
     runtimes = ", ".join(dict.fromkeys(judgement.target.runtime.label for judgement in plan.after))
+    body = ["as_planned", ""] if plan.rests_on else []
+    numbered = list(enumerate(plan.steps, 1))
+    first = [pair for pair in numbered if pair[1].operation.KIND in DECIDED and pair[1].operation.ORDER < LOOKS]
+    body += [line for number, step in first for line in _step(plan, number, step)]
     looks = list(_looks(plan, of))
-    body = [*looks, ""] if looks else []
-    body += [line for number, step in enumerate(plan.steps, 1) for line in _step(plan, number, step)]
+    body += [*looks, ""] if looks else []
+    body += [line for number, step in numbered[len(first) :] for line in _step(plan, number, step)]
     body += _left(plan)
     body += [line for proof in plan.proofs for line in _asked(proof)]
     body += ["finish"] if not plan.empty else ['say "nothing to do"', *(["finish"] if plan.proofs else [])]
@@ -79,12 +88,7 @@ def as_script(plan: Plan) -> str:
 
 
 def _looks(plan: Plan, of: Platform) -> Iterator[str]:
-    """What is looked at before the first change."""
-    if plan.rests_on:
-        yield "as_planned"
-    decided = [step.operation for step in plan.steps if isinstance(step.operation, ConfigureSource | SwitchStream)]
-    for operation in decided if plan.removes or plan.along else ():
-        yield from in_shell(operation, of) if isinstance(operation, ConfigureSource) else ()
+    """What is looked at before the first change, once everything is decided."""
     for step in plan.steps:
         if isinstance(step.operation, InstallPackages) and step.operation.names:
             sets = (step.operation.names, plan.along, plan.removes)
@@ -108,12 +112,15 @@ def _step(plan: Plan, number: int, step: Step) -> list[str]:
     operation, along = step.operation, []
     if isinstance(operation, InstallPackages):
         along += [f"with them come, as dependencies: {', '.join(plan.along)}"] if plan.along else []
-        along += [f"they take away: {', '.join(plan.removes)}"] if plan.removes else []
+        along += [
+            f"{one.package} is upgraded from {one.before} to {one.after}{_NO_WAY_BACK * (not one.back)}"
+            for one in plan.upgrades
+        ]
     whys = [
         f"{change.about}{f' {change.effect}' if change.effect else ''}: {reason_in_words(reason)}"
         for change, reason in plan.why_all(step.changes)
     ]
-    if operation.KIND in ("source", "switch", "site"):
+    if operation.KIND in DECIDED:
         whys += [words for change in step.changes if (words := plan.consequences.get(change.key))]
     comments = [line for words in (*whys, *along) for line in _comment(f"  {words}")]
     return [*_comment(f"{number}. {operation.title}"), *comments, *in_shell(operation, platform(plan.family)), ""]
@@ -124,8 +131,10 @@ def in_shell(operation: Primitive, of: Platform) -> list[str]:
     match operation:
         case ConfigureSource(source, packages):
             return [shell_words(["need_source", clean(source), *(word for pair in packages for word in pair)])]
+        case TakeAway(packages):
+            return [shell_words(["let_go", *packages])]
         case SwitchStream(stream):
-            return [shell_words(["switch_stream", *stream.split(":", 1)])]
+            return [shell_words(["need_stream", *stream.split(":", 1)])]
         case InstallPackages(names, again):
             fresh = [f"install_packages {shell_words(names)}"] if names else []
             return fresh + ([f"install_again {shell_words(again)}"] if again else [])

@@ -14,7 +14,7 @@ from rich.text import Text
 from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.packages import Install
-from fundamentum.changes.primitives import InstallPackages
+from fundamentum.changes.primitives import DECIDED, InstallPackages
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
@@ -27,19 +27,21 @@ from fundamentum.report.remarks import write_remarks
 from fundamentum.report.styles import STYLES
 from fundamentum.report.terminal import console_for, name_of
 
+SHOWN: Final = 10
+"""No longer list of packages is shown in full."""
 WIDE: Final = 40
 """What becomes of a thing is told in a line of its own where it has as many characters."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
     """The remarks on standard error, where the plan is read at once, and the plan to the stream."""
     if stream is sys.stdout:
         write_remarks(survey, plan.before)
-    write_plan(console_for(stream), plan)
+    write_plan(console_for(stream), plan, full=full)
 
 
-def write_plan(console: Console, plan: Plan) -> None:
-    """The plan on one page."""
+def write_plan(console: Console, plan: Plan, *, full: bool = False) -> None:
+    """The plan on one page; with ``full``, lists of packages whole."""
     _heading(console, plan)
     if plan.decision:
         _decision(console, plan.decision)
@@ -47,7 +49,7 @@ def write_plan(console: Console, plan: Plan) -> None:
         console.print(Text("nothing to do: every required need is met", style=STYLES["met"]))
     for number, step in enumerate(plan.steps, 1):
         console.print(Text.assemble("\n", (f"{number}. ", "bold"), (clean(step.operation.title), "bold")))
-        _step(console, plan, step)
+        _step(console, plan, step, full)
     _outcome(console, plan)
 
 
@@ -112,7 +114,7 @@ def _why_row(row: Row) -> str:
     return f"for {', '.join(row.chosen_for)}: {row.reason}" if row.chosen_for else row.reason
 
 
-def _step(console: Console, plan: Plan, step: Step) -> None:
+def _step(console: Console, plan: Plan, step: Step, full: bool) -> None:
     """One step: what is done, then a row for each change in it."""
     operation = step.operation
     if isinstance(operation, EditFile):
@@ -123,7 +125,7 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
             _command(console, command)
     packages = isinstance(operation, InstallPackages)
     told = [change for change in step.changes if packages or change.effect or plan.why(change)]
-    decided = operation.KIND in ("source", "switch", "site")
+    decided = operation.KIND in DECIDED
     _rows(console, (_row(plan, change) for change in told if len(change.effect) < WIDE and not decided))
     for change in told:
         if len(change.effect) >= WIDE and not decided:
@@ -131,7 +133,7 @@ def _step(console: Console, plan: Plan, step: Step) -> None:
     for change in step.changes if decided else ():
         _aside(console, plan.consequences.get(change.key, ""))
     if packages:
-        _packages_beside(console, plan)
+        _packages_beside(console, plan, full)
 
 
 def _row(plan: Plan, change: Change) -> tuple[str, str, tuple[Reason, ...]]:
@@ -142,13 +144,32 @@ def _row(plan: Plan, change: Change) -> tuple[str, str, tuple[Reason, ...]]:
     return change.about, "started too early" if isinstance(change, Restart) else change.effect, reasons
 
 
-def _packages_beside(console: Console, plan: Plan) -> None:
-    if plan.along:
-        _aside(console, f"with {'it' if len(plan.of(Install)) == 1 else 'them'}: {', '.join(plan.along)}")
-    if plan.removes:
-        _warn(console, f"takes away: {', '.join(plan.removes)}")
+def _packages_beside(console: Console, plan: Plan, full: bool) -> None:
+    upgraded = {one.package for one in plan.upgrades}
+    along = [name for name in plan.along if name not in upgraded]
+    if along:
+        _aside(console, f"with {'it' if len(plan.of(Install)) == 1 else 'them'}: {_listed(along, full)}")
+    if plan.upgrades:
+        words = [f"{one.package} {one.before} -> {one.after}" for one in plan.upgrades]
+        _warn(console, f"upgrades: {_listed(words, full)}")
+        lost = [one.package for one in plan.upgrades if not one.back]
+        if lost:
+            _warn(console, f"cannot be taken back, since the version before is gone: {_listed(lost, full)}")
+    if plan.fetch:
+        _aside(console, f"{_megabytes(plan.fetch)} to fetch, {_megabytes(plan.space)} more on the disk")
     for beside in plan.asides:
         _warn(console, f"{beside.package} comes along: {beside.why}; {beside.instead}")
+
+
+def _listed(words: Sequence[str], full: bool) -> str:
+    """All of them if so wanted, else the first."""
+    if full or len(words) <= SHOWN:
+        return ", ".join(words)
+    return f"{', '.join(words[: SHOWN - 2])} and {len(words) - SHOWN + 2} more (--full lists them)"
+
+
+def _megabytes(size: int) -> str:
+    return f"{size / 1e6:.1f} MB" if size < 1e7 else f"{size / 1e6:.0f} MB"
 
 
 def _command(console: Console, command: str) -> None:
@@ -191,6 +212,8 @@ def _others(console: Console, plan: Plan) -> None:
 
 def _outcome(console: Console, plan: Plan) -> None:
     _others(console, plan)
+    for hint in plan.hints:
+        console.print(Text(clean(f"\n{hint}"), style=STYLES["dim"]))
     console.print()
     if plan.unresolved:
         console.print(Text("not resolved by this plan", style=STYLES["unmet"]))

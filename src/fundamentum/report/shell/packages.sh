@@ -15,6 +15,16 @@ need_source() { # SOURCE PACKAGE VERSION...: a decision that this script does no
     [ "$act" = no ] || { say "configure it, refresh the package indexes, and run this again" >&2; exit 1; }
 }
 
+let_go() { # PACKAGE...: another decision that it does not take
+    for package; do
+        shift
+        ! is_installed "$package" || set -- "$@" "$package"
+    done
+    [ $# -gt 0 ] || return 0
+    say "packages: these have to go first, to make room for others: $*"
+    [ "$act" = no ] || { say "take them away yourself, and run this again" >&2; exit 1; }
+}
+
 install_packages() { # PACKAGE...: install those that are not there yet
     for package; do
         shift

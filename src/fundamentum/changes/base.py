@@ -21,7 +21,7 @@ class Place(msgspec.Struct, frozen=True):
     """The applications, for the heading of files that are written."""
 
 
-class Change(msgspec.Struct, frozen=True):
+class Change(msgspec.Struct, frozen=True, tag_field="change", tag=True):
     """One thing that can be done to a server.
 
     It is a demand too (:class:`~fundamentum.model.findings.Demand`), of which nothing is left to decide.

@@ -23,7 +23,7 @@ DECIDED: Final = frozenset({"source", "remove", "switch", "site"})
 """Kinds of operations that a person decides, and carries out."""
 
 
-class Primitive(msgspec.Struct, frozen=True):
+class Primitive(msgspec.Struct, frozen=True, tag_field="operation", tag=True):
     """One operation on a server."""
 
     KIND: ClassVar[Kind]

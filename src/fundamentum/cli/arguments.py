@@ -7,6 +7,8 @@ from fundamentum import __version__
 from fundamentum.report import checks, plans
 
 USAGE_ERROR = 2
+PLAN_FILE = ".plan.json"
+"""How the name of a plan ends that is kept in a file."""
 
 
 class Parser(argparse.ArgumentParser):
@@ -48,11 +50,11 @@ own: see docs/needs-format.md.
 """
 
 
-def _applications(parser: argparse.ArgumentParser) -> None:
+def _applications(parser: argparse.ArgumentParser, number: str = "+") -> None:
     parser.add_argument(
         "applications",
         metavar="APP",
-        nargs="+",
+        nargs=number,
         help="a needs file (*.needs.toml), a directory that holds one, or an application's directory",
     )
 
@@ -135,15 +137,22 @@ def _plan(command: argparse.ArgumentParser) -> None:
     command.description = (
         "Plan what turns the server into one that meets the needs. This program itself changes nothing."
     )
-    _applications(command)
+    _applications(command, "*")
     _server(command)
     _accepted(command)
     _database(command)
     command.add_argument(
         "--format",
         choices=plans.names(),
-        default="text",
-        help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text)",
+        help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text; json where "
+        f"the file that is written ends in {PLAN_FILE})",
+    )
+    command.add_argument(
+        "--from",
+        dest="plan_file",
+        metavar="FILE",
+        help=f"instead of making a plan, read one that was written as JSON (NAME{PLAN_FILE}), to write it as another "
+        "format",
     )
     command.add_argument(
         "--index",
@@ -234,8 +243,8 @@ def _trace(command: argparse.ArgumentParser) -> None:
 
 def _compare(command: argparse.ArgumentParser) -> None:
     command.description = (
-        "Say what differs between two servers, or one server then and now, that matters for PHP. With "
-        "applications, only what matters to them. Ends with 1 if something differs."
+        "Say what differs between two servers, or one server then and now, that matters for PHP; or between two plans "
+        f"(NAME{PLAN_FILE}). With applications, only what matters to them. Ends with 1 if something differs."
     )
     command.add_argument("first", metavar="REF", help=SERVER_HELP.replace("the machine itself (left out); ", ""))
     command.add_argument("second", metavar="REF", help="the other one")

@@ -88,14 +88,35 @@ class Decision(Value, frozen=True):
     """Why an application on a branch it shares gets a pool of its own, in words."""
 
 
+class Planned(Value, frozen=True):
+    """One application of a plan, and how it fares once the plan has been carried out."""
+
+    name: str
+    version: str | None
+    branch: str
+    sapi: str
+    pool: str | None
+    runtime: str
+    """The label of the runtime."""
+    reason: str
+    """Why that one."""
+    needs: int
+    met: int
+    accepted: int
+    satisfied: bool
+    """Whether every required need is met or accepted."""
+
+
 class Plan(Value, frozen=True):
     """The way from the server as surveyed to one that meets the needs."""
 
     server: str
     family: str
-    before: tuple[Judgement, ...]
-    after: tuple[Judgement, ...]
-    """What a check finds once the plan has been carried out: the plan's own proof."""
+    applications: tuple[Planned, ...] = ()
+    before: tuple[Judgement, ...] = ()
+    after: tuple[Judgement, ...] = ()
+    """What a check finds once the plan has been carried out: the plan's own proof.  A plan read from a file has neither
+    these nor those before."""
     changes: tuple[Change, ...] = ()
     steps: tuple[Step, ...] = ()
     """The operations that carry the changes out, in order."""
@@ -136,7 +157,7 @@ class Plan(Value, frozen=True):
         """A name for exactly this plan: whom it is made for, and a digest of what it does and rests on."""
         what = [self.server, self.rests_on, [(type(one.operation).__name__, one.operation) for one in self.steps]]
         digest = hashlib.sha256(msgspec.json.encode(what, order="deterministic")).hexdigest()[:10]
-        return "-".join([*dict.fromkeys(judgement.needs.name for judgement in self.after), digest])[-80:]
+        return "-".join([*dict.fromkeys(one.name for one in self.applications), digest])[-80:]
 
     def of(self, kind: type[AnyChange]) -> tuple[AnyChange, ...]:
         """The changes of one kind."""

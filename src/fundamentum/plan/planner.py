@@ -4,7 +4,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from typing import TYPE_CHECKING, Final
 
-import msgspec
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
@@ -17,23 +16,22 @@ from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
-from fundamentum.check.remedies import refused, remedies
+from fundamentum.check.remedies import remedies
 from fundamentum.entries import entry
-from fundamentum.model.findings import Finding, Judgement, Target
-from fundamentum.model.need_id import NeedId
+from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.needs_value import Level
 from fundamentum.model.packages import Offer
-from fundamentum.model.reason import Reason
 from fundamentum.model.survey import Survey
 from fundamentum.plan import branch_choice, separate_pools
 from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
-from fundamentum.plan.made_plan import Aside, Decision, Plan, Unresolved, Upgrade
+from fundamentum.plan.made_plan import Decision, Plan, Upgrade
 from fundamentum.plan.needless_sources import needless
 from fundamentum.plan.proof import proofs
 from fundamentum.plan.rests_on import rests_on
+from fundamentum.plan.settled import Settled, planned
 from fundamentum.platforms.offers import Offers
 
 if TYPE_CHECKING:
@@ -41,42 +39,6 @@ if TYPE_CHECKING:
 
 ROUNDS: Final = 20
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
-
-
-class Settled(msgspec.Struct):
-    """What has to be done for some applications on given runtimes, and how they fare then."""
-
-    changes: dict[str, Change]
-    reasons: dict[str, dict[Reason, None]]
-    judgements: tuple[Judgement, ...]
-    along: tuple[str, ...] = ()
-    upgrades: tuple[Upgrade, ...] = ()
-    fetch: int = 0
-    space: int = 0
-    removes: tuple[str, ...] = ()
-    missing: tuple[str, ...] = ()
-    asides: tuple[Aside, ...] = ()
-    world: Survey | None = None
-    """The server as it is then."""
-
-    def unresolved(self) -> list[Unresolved]:
-        """The needs that stay unmet."""
-        found = [
-            Unresolved(finding.need, _why(finding, judgement), judgement.needs.name, finding.level)
-            for judgement in self.judgements
-            for finding in judgement.findings
-            if finding.verdict in ("unmet", "unknown")
-        ]
-        found += [
-            Unresolved(finding.need, f"on the command line: {_why(finding, one)}", one.needs.name, finding.level)
-            for one in (judged.command_line for judged in self.judgements)
-            for finding in (one.findings if one else ())
-            if finding.verdict in ("unmet", "unknown") and one
-        ]
-        name = self.judgements[0].needs.name
-        return found + [
-            Unresolved(NeedId("php"), f"cannot be installed: {what}", name, "required") for what in self.missing
-        ]
 
 
 class Planner:
@@ -216,6 +178,7 @@ class Planner:
         return Plan(
             server=self.survey.server,
             family=self.survey.system.family,
+            applications=tuple(map(planned, before, done.judgements)),
             before=before,
             after=done.judgements,
             changes=tuple(changes),
@@ -302,9 +265,3 @@ def _same_target(target: Target, world: Survey) -> Target:
     if found:
         return replace(target, runtime=found, present=True, base=None, part=None)
     return target if not target.present else replace(target, present=False, base=None, part=None)
-
-
-def _why(finding: Finding, judgement: Judgement) -> str:
-    if finding.need != "php" and refused(judgement):
-        return f"{finding.found or 'not met'}; nothing is done for it on a PHP that it does not accept"
-    return "; ".join(part for part in (finding.found, finding.remedy) if part)

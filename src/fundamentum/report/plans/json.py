@@ -13,6 +13,7 @@ from fundamentum.kinds import reason_in_words
 from fundamentum.model.needs_value import Level
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Decision, Plan, Row
+from fundamentum.plan.plan_file import as_document
 from fundamentum.platforms import platform
 from fundamentum.report.escape import as_json
 from fundamentum.report.written_text import write_out
@@ -229,20 +230,23 @@ class PlanDocument(msgspec.Struct):
     """What the plan changes for sites that it was not made for."""
     changes: list[ChangeRow]
     """Every change, in order; those of most kinds have a row in one of the other tables too."""
+    identity: str
+    """The name of exactly this plan, which the journals of its script carry."""
     hints: list[str]
     """What else an administrator should know, in sentences."""
+    whole: dict[str, Any]
+    """All that the other formats are made of: ``plan --from`` reads it.  Everything else here follows from it."""
     undo: list[str]
     """What takes the operations back, the last one first, as far as commands can."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey | None, *, full: bool = False) -> None:
     """The document, to the stream."""
     write_out(as_json(plan_document(plan)), stream)
 
 
 def plan_document(plan: Plan) -> PlanDocument:
     """The plan with its steps spelled out; each change fills a row in the table of its kind too."""
-    targets = [(judgement.needs.name, judgement.target.runtime) for judgement in plan.after]
     of = platform(plan.family)
     tables: dict[str, list[dict[str, Any]]] = {}
     for change in plan.changes:
@@ -253,7 +257,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         format=FORMAT,
         server=plan.server,
         complete=plan.complete,
-        runtimes=[PlannedRuntime(name, runtime.branch, runtime.sapi, runtime.pool) for name, runtime in targets],
+        runtimes=[PlannedRuntime(one.name, one.branch, one.sapi, one.pool) for one in plan.applications],
         packages=Packages(
             install=packages,
             remove=list(plan.removes),
@@ -278,8 +282,10 @@ def plan_document(plan: Plan) -> PlanDocument:
         conflict=list(decision.conflict),
         apart=list(decision.apart),
         asides=[ComesAlong(aside.package, aside.why, aside.instead) for aside in plan.asides],
+        identity=plan.identity,
         hints=list(plan.hints),
         undo=[command for step in _back(plan) for command in step.operation.undone(of)],
+        whole=as_document(plan),
     )
 
 

@@ -76,7 +76,7 @@ _Dumper.add_representer(str, _data)
 _Dumper.add_representer(_Ours, _ours)
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey | None, *, full: bool = False) -> None:
     """The playbook, to the stream."""
     write_out(as_playbook(plan), stream)
 
@@ -89,7 +89,7 @@ def as_playbook(plan: Plan) -> str:
     restarting = [_handler(restart.service) for restart in plan.of(Restart) if restart.verb != "start"]
     tasks = list(_once(task for step in plan.steps for task in _tasks(step.operation, plan, restarting)))
     handlers = [task for restart in plan.of(Restart) if restart.verb != "start" for task in _restart(restart, of)]
-    names = ", ".join(judgement.needs.name for judgement in plan.after)
+    names = ", ".join(application.name for application in plan.applications)
     play: dict[str, Any] = {
         "name": f"What {names} needs",
         "hosts": _Ours(HOSTS),

@@ -32,12 +32,11 @@ from fundamentum.webservers.base import SwitchCommand
 
 LOOKS: Final = 2
 """The place in the order of operations at which nothing is left to decide, and nothing is changed yet."""
-_NO_WAY_BACK: Final = ", and cannot be taken back: the version before is gone"
 _ACCESS: Final = {"run": "-x", "write": "-w", "read": "-r"}
 """What PHP's user may do, as ``test`` asks for it."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey | None, *, full: bool = False) -> None:
     """The script, to the stream."""
     write_out(as_script(plan), stream)
 
@@ -50,8 +49,8 @@ def as_script(plan: Plan) -> str:
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
-    names = ", ".join(judgement.needs.name for judgement in plan.after)
-    runtimes = ", ".join(dict.fromkeys(judgement.target.runtime.label for judgement in plan.after))
+    names = ", ".join(application.name for application in plan.applications)
+    runtimes = ", ".join(dict.fromkeys(application.runtime for application in plan.applications))
     body = ["as_planned", ""] if plan.rests_on else []
     numbered = list(enumerate(plan.steps, 1))
     first = [pair for pair in numbered if pair[1].operation.KIND in DECIDED and pair[1].operation.ORDER < LOOKS]
@@ -112,10 +111,9 @@ def _step(plan: Plan, number: int, step: Step) -> list[str]:
     operation, along = step.operation, []
     if isinstance(operation, InstallPackages):
         along += [f"with them come, as dependencies: {', '.join(plan.along)}"] if plan.along else []
-        along += [
-            f"{one.package} is upgraded from {one.before} to {one.after}{_NO_WAY_BACK * (not one.back)}"
-            for one in plan.upgrades
-        ]
+        for one in plan.upgrades:
+            lost = "" if one.back else ", and cannot be taken back: that version is no longer to be had"
+            along.append(f"{one.package} is upgraded from {one.before} to {one.after}{lost}")
     whys = [
         f"{change.about}{f' {change.effect}' if change.effect else ''}: {reason_in_words(reason)}"
         for change, reason in plan.why_all(step.changes)

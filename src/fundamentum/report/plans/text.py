@@ -33,9 +33,9 @@ WIDE: Final = 40
 """What becomes of a thing is told in a line of its own where it has as many characters."""
 
 
-def write(stream: IO[str], plan: Plan, survey: Survey, *, full: bool = False) -> None:
+def write(stream: IO[str], plan: Plan, survey: Survey | None, *, full: bool = False) -> None:
     """The remarks on standard error, where the plan is read at once, and the plan to the stream."""
-    if stream is sys.stdout:
+    if stream is sys.stdout and survey:
         write_remarks(survey, plan.before)
     write_plan(console_for(stream), plan, full=full)
 
@@ -54,13 +54,11 @@ def write_plan(console: Console, plan: Plan, *, full: bool = False) -> None:
 
 
 def _heading(console: Console, plan: Plan) -> None:
-    for before, after in zip(plan.before, plan.after, strict=True):
-        needs, runtime = after.needs, after.target.runtime
-        title = (clean(f"{needs.name} {needs.version or ''}".strip()), "bold")
+    for one in plan.applications:
+        title = (clean(f"{one.name} {one.version or ''}".strip()), "bold")
         on = (clean(plan.server), "bold")
-        console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {runtime.label}")))
-        reason = after.target.reason if after.target.beside else before.target.reason
-        console.print(Text(clean(f"chosen: {reason}"), style=STYLES["dim"]))
+        console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {one.runtime}")))
+        console.print(Text(clean(f"chosen: {one.reason}"), style=STYLES["dim"]))
 
 
 def _decision(console: Console, decision: Decision) -> None:
@@ -220,10 +218,8 @@ def _outcome(console: Console, plan: Plan) -> None:
         for need in plan.unresolved:
             line = f"{need.application} {name_of(need.need)} ({need.level}): {need.why}"
             console.print(Padding(Text(clean(line)), (0, 0, 0, 2)))
-    for judgement in plan.after:
-        met = sum(finding.verdict == "met" for finding in judgement.all_findings)
-        accepted = sum(finding.verdict == "accepted" for finding in judgement.all_findings)
-        style = STYLES["met"] if judgement.satisfied else STYLES["unmet"]
-        line = f"afterwards: {met} of {len(judgement.all_findings)} needs of {judgement.needs.name} are met"
-        line += f", {accepted} accepted as not met" if accepted else ""
+    for one in plan.applications:
+        style = STYLES["met"] if one.satisfied else STYLES["unmet"]
+        line = f"afterwards: {one.met} of {one.needs} needs of {one.name} are met"
+        line += f", {one.accepted} accepted as not met" if one.accepted else ""
         console.print(Text(clean(line), style=style))

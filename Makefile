@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 PYTEST_OPTIONS ?= -n auto --dist loadscope
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
-.PHONY: demo test bench attack pictures clean
+.PHONY: demo test bench attack campaign pictures clean
 
 demo: $(DEMO)/installed
 	$(DEMO)/bin/fundamentum demo
@@ -35,6 +35,11 @@ bench: $(VENV)/tested
 # Mutated input through every command: make attack ATTACKS=20000 SEED=1
 attack: $(VENV)/tested
 	$(BIN)/python tools/attack.py $(or $(ATTACKS),1000) $(SEED)
+
+# Random real servers, planned for, carried out, taken back, killed (as root): make campaign FIRST=1 LAST=60
+campaign: $(VENV)/tested
+	FUNDAMENTUM_REAL=1 CAMPAIGN_FIRST=$(or $(FIRST),1) CAMPAIGN_LAST=$(or $(LAST),60) \
+		$(BIN)/pytest -rA -n 0 tests/real/test_campaign.py
 
 pictures: $(VENV)/tested
 	sh tools/retake_pictures.sh

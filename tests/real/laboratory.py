@@ -13,7 +13,7 @@ import threading
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from types import MappingProxyType
@@ -69,6 +69,7 @@ def running(
     port: int,
     options: Sequence[str] = (),
     environment: Mapping[str, str] = MappingProxyType({}),
+    prepared: Callable[[Root], None] | None = None,
 ) -> Iterator[Root]:
     """The root with these files, PHP's process manager and the web server running in it, started so."""
     branch = RELEASES[release]
@@ -78,6 +79,8 @@ def running(
         if server == "apache-fpm":
             root.run("a2dismod", "-q", "-f", f"php{branch}")
             root.run("a2enmod", "-q", "proxy_fcgi", "setenvif")
+        if prepared:
+            prepared(root)
         subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
         manager = None
         try:

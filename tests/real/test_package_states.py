@@ -56,13 +56,13 @@ def dry(root: Root, planned: Plan) -> tuple[int, str]:
     return done.returncode, done.stdout + done.stderr
 
 
-def an_update_behind(root: Root) -> None:
+def an_update_behind(root: Root, branch: str = "8.2") -> None:
     """The installed packages of PHP as they were an update ago."""
     text = (root.path / STATUS).read_text()
-    current = re.search(r"\nPackage: php8\.2-common\n(?:.+\n)*?Version: (\S+)", text)
+    current = re.search(rf"\nPackage: php{re.escape(branch)}-common\n(?:.+\n)*?Version: (\S+)", text)
     assert current
     (root.path / STATUS).unlink()
-    (root.path / STATUS).write_text(text.replace(current[1], BEHIND))
+    (root.path / STATUS).write_text(text.replace(current[1], f"{branch}.1-1"))
 
 
 @pytest.mark.parametrize("behind", [False, True])

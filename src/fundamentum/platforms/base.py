@@ -93,6 +93,8 @@ class Platform:
     """Web server → its service, where that has another name."""
     web_additions: ClassVar[Mapping[str, str]] = {}
     """Web server → the directory of files that its main configuration reads."""
+    services_enabled: ClassVar[bool] = True
+    """Whether packages let their services start at boot; where not, a plan does."""
     writable_label: ClassVar[str] = "httpd_sys_rw_content_t"
     writable_labels: ClassVar[frozenset[str]] = frozenset(
         "httpd_sys_rw_content_t public_content_rw_t httpd_cache_t httpd_log_t httpd_var_lib_t httpd_var_run_t "

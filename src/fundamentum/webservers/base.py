@@ -50,6 +50,8 @@ class WebServerType:
     """How the command line of its main process begins: an extended regular expression without anchors."""
     worker: ClassVar[str] = ""
     """How that of the processes begins which it starts anew whenever it reads its configuration."""
+    signal: ClassVar[str] = ""
+    """The signal at which its first process reads its configuration again."""
     pid_files: ClassVar[tuple[str, ...]] = ()
     """Where it notes its process number, if it does so whenever it reads its configuration."""
     recorded: ClassVar[Recorded] = Recorded()

@@ -19,7 +19,7 @@ packages_now() { # all that is installed, each with its version
 
 packages_ready() { # whether packages can be installed at all
     if [ -n "$(ls -A /var/lib/dpkg/updates 2>/dev/null)" ] || [ -n "$(dpkg --audit 2>/dev/null)" ]; then
-        say "packages: dpkg was interrupted; run dpkg --configure -a first, nothing was changed" >&2
+        say "packages: dpkg was interrupted; nothing was changed; run dpkg --configure -a first, and apt-get -f install if that is not enough" >&2
         return 1
     fi
 }
@@ -40,6 +40,7 @@ put_packages() { # PACKAGE...
     cat >"$keep/packages-back.sh" <<'SH'
 # Takes the packages back to those that "packages" beside this names.
 cd "$(dirname "$0")" || exit 1
+[ -z "$(dpkg --audit)" ] || dpkg --configure -a || apt-get -y -f install || exit 1
 dpkg-query -W -f '${db:Status-Abbrev}${Package} ${Version}\n' | sed -n 's/^ii *//p' >packages-now
 new=$(awk 'NR == FNR { had[$1] = 1; next } !($1 in had) { print $1 }' packages packages-now)
 old=$(awk 'NR == FNR { had[$1] = $2; next } ($1 in had) && had[$1] != $2 { print $1 "=" had[$1] }' packages packages-now)

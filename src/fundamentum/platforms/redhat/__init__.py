@@ -29,6 +29,7 @@ class RedHat(Platform):
     php_user = pool_user = "apache"
     sapi_packages = {"cli": "php-cli", "fpm": "php-fpm", "apache2": "php", "cgi": "php-cli"}
     one_branch = packaged = carried_out = True
+    services_enabled = False
     refresh = "dnf makecache"
     indexes = "repodata directories"
     socket_dir = "/run/php-fpm"

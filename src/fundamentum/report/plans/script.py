@@ -28,6 +28,8 @@ from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
 from fundamentum.report.shell_library import functions_for, introduction
 from fundamentum.report.written_text import write_out
+from fundamentum.webservers import names as webserver_names
+from fundamentum.webservers import webserver
 from fundamentum.webservers.base import SwitchCommand
 
 LOOKS: Final = 2
@@ -147,8 +149,16 @@ def in_shell(operation: Primitive, of: Platform) -> list[str]:
         case Own():
             return [shell_words(words) for words in _owned(operation)]
         case TakeUp(service, verb):
-            return [shell_words([f"{verb}_service", service, *of.service_check(service)])]
+            pidfile, *test = of.service_check(service)
+            calls = [shell_words([f"{verb}_service", service, pidfile, _signal(service, of), *test])]
+            return calls if of.services_enabled else [*calls, shell_words(["enable_service", service])]
     return []
+
+
+def _signal(service: str, of: Platform) -> str:
+    """The signal at which a service takes up its configuration.  Source: php-fpm(8), and the web servers' manuals."""
+    named = (webserver(name).signal for name in webserver_names() if of.web_service(name) == service)
+    return next(named, "USR2" if "fpm" in service else "")
 
 
 def _switched(part: SwitchCommand) -> str:

@@ -2,21 +2,21 @@ keep() { # PATH: a copy where no service reads it, which only root may see; its 
     journal
     kept=$keep/files$1
     (umask 077 && mkdir -p "${kept%/*}")
-    cp -p -- "$1" "$kept"
+    cp -a -- "$1" "$kept"
 }
 
 scratch() { [ -n "$work" ] || work=$(mktemp -d); } # a directory for what is compared, gone at the end
 
 put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden name beside it is read by no service
-    if [ -L "$2" ]; then
-        say "file $2: is a link now, which is not to be changed; plan again" >&2
+    if [ -L "$2" ] || { [ -e "$2" ] && [ ! -f "$2" ]; }; then
+        say "file $2: is a link now, or no plain file, which is not to be changed; plan again" >&2
         exit 1
     fi
     ahead "$2"
     of=$(stat -c '%u %g' -- "${2%/*}")
     if [ "${of% *}" -eq 0 ]; then
         beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
-        if [ -e "$2" ]; then cp -p -- "$2" "$beside"; else chmod 644 "$beside"; fi
+        if [ -e "$2" ]; then cp -a -- "$2" "$beside"; else chmod 644 "$beside"; fi
         cat <"$1" >"$beside"
         mv -f -- "$beside" "$2"
         beside=
@@ -24,10 +24,16 @@ put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden nam
         # In somebody else's directory with his rights alone: no link that he puts there meanwhile leads any further.
         # shellcheck disable=SC2016  # for the other shell
         setpriv --reuid "${of% *}" --regid "${of#* }" --clear-groups -- sh -c '
-            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -p -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
+            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -a -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
         ' sh "$2" <"$1"
     fi
     altered
+}
+
+difference() { # PATH NEW: what a dry run shows
+    was=$1
+    [ -e "$was" ] || was=/dev/null
+    diff -u -- "$was" "$2" 2>/dev/null | sed '1,2d; s/^/    /' || :
 }
 
 write_file() { # PATH LINE...
@@ -41,6 +47,7 @@ write_file() { # PATH LINE...
         say "file $path: as wanted"
     elif [ "$act" = no ]; then
         say "file $path: writing"
+        difference "$path" "$new"
     elif [ -e "$path" ]; then
         keep "$path"
         say "file $path: replacing (kept as $kept)"
@@ -80,6 +87,7 @@ change_file() { # PATH LINE...: the lines of a unified diff
         exit 1
     elif [ "$act" = no ]; then
         say "file $path: changing"
+        difference "$path" "$new"
     else
         keep "$path"
         say "file $path: changing (kept as $kept)"

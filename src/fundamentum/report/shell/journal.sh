@@ -43,7 +43,7 @@ left() {
     rm -f "$keep/ahead"
 }
 
-back_by() { # restart|stop SERVICE, once all files are as they were
+back_by() { # restart|reload|stop SERVICE, or signal-NAME PIDFILE, once all files are as they were
     journal
     grep -qxF "$1 $2" "$keep/services" || printf '%s\n' "$1 $2" >>"$keep/services"
     way_back
@@ -57,6 +57,12 @@ way_back() { # undo.sh, whole at every moment
             '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }'
         while IFS= read -r taken; do printf 'take_back %s\n' "$(quoted "$taken")"; done <"$keep/steps"
         while read -r taken by; do
+            case $taken in
+                signal-*)
+                    printf 'take_back %s\n' "$(quoted "kill -${taken#signal-} \$(cat $by)")"
+                    continue
+                    ;;
+            esac
             printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $taken $by; elif service $by status >/dev/null 2>&1; then service $by $taken; fi")"
         done <"$keep/services"
         # What is there then is as this plan leaves it, too.

@@ -1,7 +1,10 @@
-is_older_than_its_files() { # PIDFILE FOLDER...: whether something the process reads has changed since it started
-    pidfile=$1
-    shift
-    [ -f "$pidfile" ] && [ -n "$(find "$@" -cnewer "$pidfile" -print 2>/dev/null | head -n 1)" ]
+is_older_than_its_files() { # SERVICE PIDFILE FOLDER...: whether something it reads has changed since it read it
+    since=$2
+    for earlier in "$backups"/*/"read-by-$1"; do # it read its files again then, and is the same process
+        [ -z "$(find "$earlier" -newer "$since" 2>/dev/null)" ] || since=$earlier
+    done
+    shift 2
+    [ -n "$(find "$@" -cnewer "$since" -print 2>/dev/null | head -n 1)" ]
 }
 
 switch_part() { # NAME QUERY COMMAND BACK: a part of a web server, unless QUERY tells that it is so already
@@ -17,13 +20,20 @@ switch_part() { # NAME QUERY COMMAND BACK: a part of a web server, unless QUERY 
     altered
 }
 
-restart_service() { verb=restart; take_up "$@"; } # SERVICE PIDFILE COMMAND...: test the configuration with COMMAND first
-reload_service() { verb=reload; take_up "$@"; }   # the same, where reading the configuration again is enough
+# SERVICE PIDFILE SIGNAL COMMAND...: test the configuration with COMMAND first; SIGNAL is for one that nothing manages
+restart_service() { verb=restart; take_up "$@"; }
+reload_service() { verb=reload; take_up "$@"; } # the same, where reading the configuration again is enough
 
-start_service() { # SERVICE PIDFILE COMMAND...: one that does not run; with its configuration tested first
+runs() { [ -f "$1" ] && kill -0 "$(cat "$1")" 2>/dev/null; } # PIDFILE
+
+manage() { # VERB SERVICE
+    if [ -d /run/systemd/system ]; then systemctl "$1" "$2"; else service "$2" "$1"; fi
+}
+
+start_service() { # as above, one that does not run
     service=$1 pidfile=$2
-    shift 2
-    if [ -f "$pidfile" ] && kill -0 "$(cat "$pidfile")" 2>/dev/null; then
+    shift 3
+    if runs "$pidfile"; then
         say "service $service: runs"
         return 0
     fi
@@ -31,15 +41,28 @@ start_service() { # SERVICE PIDFILE COMMAND...: one that does not run; with its 
     [ "$act" = yes ] || return 0
     "$@"
     back_by stop "$service"
-    if [ -d /run/systemd/system ]; then systemctl start "$service"; else service "$service" start; fi
+    manage start "$service"
     taken_up=yes
 }
 
+enable_service() { # SERVICE: at boot, where its package leaves that to the administrator
+    case $(systemctl is-enabled "$1" 2>/dev/null) in
+        disabled) ;;
+        *) return 0 ;;
+    esac
+    say "service $1: letting it start at boot"
+    [ "$act" = yes ] || return 0
+    back "systemctl disable $1"
+    systemctl enable "$1"
+}
+
 take_up() {
-    service=$1 pidfile=$2
-    shift 2
-    if [ "$changed" = no ] && [ "$act" = yes ] &&
-        ! is_older_than_its_files "$pidfile" %READ_BY_SERVICES%; then
+    service=$1 pidfile=$2 signal=$3
+    shift 3
+    if [ -f "$pidfile" ] && [ "$act" = yes ] && ! is_older_than_its_files "$service" "$pidfile" %READ_BY_SERVICES%; then
+        say "service $service: has read all its files, left as it is"
+        return 0
+    elif [ ! -f "$pidfile" ] && [ "$changed" = no ] && [ "$act" = yes ]; then
         say "service $service: nothing changed, left as it is"
         return 0
     fi
@@ -48,15 +71,17 @@ take_up() {
         return 0
     fi
     "$@"
-    back_by "$verb" "$service"
-    if [ -d /run/systemd/system ]; then
-        systemctl "$verb" "$service"
-    elif service "$service" status >/dev/null 2>&1; then
-        service "$service" "$verb"
+    if [ -d /run/systemd/system ] || service "$service" status >/dev/null 2>&1; then
+        back_by "$verb" "$service"
+        manage "$verb" "$service"
+    elif [ -n "$signal" ] && runs "$pidfile"; then # under a supervisor, or the only process of a container
+        back_by "signal-$signal" "$pidfile"
+        kill "-$signal" "$(cat "$pidfile")"
     else
         say "service $service: not running here; it will start with the new configuration"
         return 0
     fi
+    : >"$keep/read-by-$service"
     taken_up=yes
     say "service $service: ${verb}ed"
 }

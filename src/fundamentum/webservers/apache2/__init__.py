@@ -37,6 +37,7 @@ class Apache(WebServerType):
     package = NAME
     packages = (NAME, "httpd")
     process = "(/usr/s?bin/)?(apache2|httpd)"
+    signal = "HUP"
     pid_files = ("/run/apache2/apache2.pid", "/run/httpd/httpd.pid", "/usr/local/apache2/logs/httpd.pid")
     available, enabled = "/etc/apache2/sites-available", "/etc/apache2/sites-enabled"
     configuration = ("/etc/apache2", "/etc/httpd", "/usr/local/apache2/conf")

@@ -25,6 +25,7 @@ class Nginx(WebServerType):
 
     title = package = "nginx"
     packages = ("nginx", "nginx-core", "nginx-light", "nginx-full", "nginx-extras")
+    signal = "HUP"
     process = "nginx: master process"
     worker = "nginx: worker process( is shutting down)?"
     available, enabled = "/etc/nginx/sites-available", "/etc/nginx/sites-enabled"

@@ -8,8 +8,8 @@ from .carried_out import PROGRAM
 PLAYBOOK = PROGRAM.with_name("ansible-playbook")
 
 
-def play(folder: Path, environment: dict[str, str], *options: str) -> str:
-    """Run ``plan.yml`` of a folder against the server behind the sshd; what it printed."""
+def play(folder: Path, environment: dict[str, str], *options: str, fails: bool = False) -> str:
+    """Run ``plan.yml`` of a folder against the server behind the sshd, which ``fails`` or not; what it printed."""
     (folder / "hosts").write_text(
         f"deneb ansible_host=127.0.0.1 ansible_port={environment['SSHD_PORT']} ansible_user=root ansible_ssh_executable={folder}/bin/ssh "
         "ansible_ssh_transfer_method=piped ansible_become=false ansible_python_interpreter=/usr/bin/python3\n"
@@ -34,5 +34,5 @@ def play(folder: Path, environment: dict[str, str], *options: str) -> str:
         "LC_ALL": "C.UTF-8",
     }
     done = subprocess.run(command, capture_output=True, text=True, env=quiet, timeout=900)
-    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-2000:]
+    assert (done.returncode != 0) == fails, done.stdout[-3000:] + done.stderr[-2000:]
     return done.stdout

@@ -36,6 +36,14 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
             assert state_of(server) == before
         play(tmp_path, environment)
         assert "changed=0" in play(tmp_path, environment)
+        (undo,) = (server.path / "var/backups/fundamentum").glob("*/undo.sh")
+        assert "packages-back.sh" in undo.read_text() and (undo.parent / "left").exists()
+        if release == "bookworm":
+            assert "cp -p" in undo.read_text()
+            stray = server.path / "etc/php/8.2/fpm/conf.d/99-stray.ini"
+            stray.write_text("memory_limit = 1G\n")
+            assert "changed since this was planned" in play(tmp_path, environment, fails=True)
+            stray.unlink()
     for application in needs.values():
         assert fundamentum("check", str(application), *where)[0] == 0
         confirmed(server, branch, application)

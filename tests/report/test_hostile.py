@@ -153,12 +153,14 @@ def test_a_playbook_holds_them_as_data(made: Plan, name: str, note: str, path: s
         assert isinstance(value, tuple), "not marked: it would be taken for a template"
         return str(value[1])
 
-    install, _, _, _, write = play["tasks"]
+    install = next(task for task in play["tasks"] if "ansible.builtin.apt" in task)
+    write = next(task for task in play["tasks"] if "ansible.builtin.copy" in task)
+    assert all(held(script) for script in play["vars"].values())
     assert [held(one) for one in install["ansible.builtin.apt"]["name"]] == [name]
     assert held(write["ansible.builtin.copy"]["dest"]) == f"/etc/{path}"
     assert held(write["ansible.builtin.copy"]["content"]) == content + "\n"
     assert "mandatory" in play["hosts"]
-    assert set(play) == {"name", "hosts", "become", "gather_facts", "tasks", "handlers"}
+    assert set(play) == {"name", "hosts", "become", "gather_facts", "vars", "tasks", "handlers"}
 
 
 AROUND = """[uploads]

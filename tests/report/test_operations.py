@@ -57,9 +57,9 @@ CASES: list[tuple[Primitive, str, list[str], list[str], list[str]]] = [  # title
      ["give /srv/p www www", "set_mode /srv/p 750", "set_mode /srv 711", "grant /srv www x", "set_label /srv/p httpd_sys_rw_content_t"],
      ["setfacl -x u:www /srv", "chown 0:0 /srv/p", "chmod 0700 /srv/p", "chmod 0700 /srv"]),
     (MAKE, "make the directory /srv/q", ["install -d -m 0750 -o www /srv/q"], ["make_directory /srv/q 750 www ''"], ["rmdir /srv/q"]),
-    (TakeUp("nginx", "reload"), "reload nginx", ["systemctl reload nginx"], ["reload_service nginx /run/nginx.pid nginx -t"],
+    (TakeUp("nginx", "reload"), "reload nginx", ["systemctl reload nginx"], ["reload_service nginx /run/nginx.pid HUP nginx -t"],
      ["systemctl reload nginx"]),
-    (TakeUp("nginx", "start"), "start nginx", ["systemctl start nginx"], ["start_service nginx /run/nginx.pid nginx -t"],
+    (TakeUp("nginx", "start"), "start nginx", ["systemctl start nginx"], ["start_service nginx /run/nginx.pid HUP nginx -t"],
      ["systemctl stop nginx"]),
     (ConfigureSource("more", (("a", "1"),)), "decide: add the package source more", [], ["need_source more a 1"], []),
     (HandOver("plates"), "decide: let the web server use the pool plates", [], [], []),
@@ -137,6 +137,7 @@ def test_each_has_tasks_in_a_playbook() -> None:
     assert tasks["Write /etc/x"]["notify"] == ["restart php8.2-fpm"]
     assert [(one["name"], one["listen"], one.get("changed_when")) for one in play["handlers"]] == [
         ("Test the configuration of php8.2-fpm", "restart php8.2-fpm", False),
+        ("Note the way back for php8.2-fpm", "restart php8.2-fpm", False),
         ("Restart php8.2-fpm", "restart php8.2-fpm", None),
     ]  # fmt: skip
     assert steps((), None) == ()  # type: ignore[arg-type]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
+from fundamentum.changes.file_operations import WriteFile
 from fundamentum.changes.module_stream import UseStream
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.packages import Install
@@ -175,6 +176,8 @@ class Planner:
         changes = self._ordered([*self._decided(done, taken, switch), *added, *done.changes.values()], placed)
         place = Place(self.survey, self.offers.platform, label)
         told = ((change.key, change.consequence(place)) for change in changes)
+        ordered = steps(changes, place)
+        written = [step.operation.path for step in ordered if isinstance(step.operation, WriteFile)]
         return Plan(
             server=self.survey.server,
             family=self.survey.system.family,
@@ -182,7 +185,7 @@ class Planner:
             before=before,
             after=done.judgements,
             changes=tuple(changes),
-            steps=steps(changes, place),
+            steps=ordered,
             reasons={key: tuple(found) for key, found in done.reasons.items()},
             consequences={key: words for key, words in told if words},
             words={change.key: change.words(self.offers) for change in changes},
@@ -196,7 +199,7 @@ class Planner:
             unresolved=tuple(done.unresolved()),
             decision=decision,
             hints=tuple(needless(self.survey, self.offers)),
-            rests_on=rests_on(before, self.survey),
+            rests_on=rests_on(before, self.survey, written),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )

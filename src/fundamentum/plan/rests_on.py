@@ -1,6 +1,7 @@
 """The files that a plan rests on: what decided the findings it was made from, as it was at the survey."""
 
 import itertools
+import posixpath
 from collections.abc import Iterable
 
 from fundamentum.effective.judged_sites import sites_of
@@ -10,8 +11,11 @@ from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Survey
 
 
-def rests_on(judgements: Iterable[Judgement], survey: Survey) -> dict[str, str]:
-    """Path → mark, as :attr:`~fundamentum.model.survey.Survey.marks` has it, for all that decides what was judged."""
+def rests_on(judgements: Iterable[Judgement], survey: Survey, written: Iterable[str] = ()) -> dict[str, str]:
+    """Path → mark, as :attr:`~fundamentum.model.survey.Survey.marks` has it, for all that decides what was judged.
+
+    So is, for files that are ``written`` into directories among it, whether they were there.
+    """
     found: dict[str, None] = {}
     for judgement in judgements:
         for judged in filter(None, (judgement, judgement.command_line)):
@@ -22,4 +26,7 @@ def rests_on(judgements: Iterable[Judgement], survey: Survey) -> dict[str, str]:
             found |= dict.fromkeys(itertools.chain(*files))
     marks = {path: mark for path, mark in survey.marks.items() if is_path(path) and is_mark(mark)}
     decisive = [HOST_NAME, *sorted(found)] if marks.keys() & found.keys() else []
-    return {path: marks[path] for path in decisive if path in marks}
+    rested = {path: marks[path] for path in decisive if path in marks}
+    new = (path for path in written if path not in marks and posixpath.dirname(path) in rested)
+    rested.update((path, "absent") for path in sorted(new))
+    return rested

@@ -2,7 +2,7 @@
 
 import re
 import textwrap
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from pathlib import Path
 from typing import Final
 
@@ -17,6 +17,7 @@ from fundamentum.webservers import webserver
 _FOLDER: Final = Path(__file__).with_name("shell")
 _PARTS: Final = (
     "beginning",
+    "options",
     "looks",
     "journal",
     "once",
@@ -46,9 +47,12 @@ def introduction() -> list[str]:
     return text[: text.index("set -eu")].splitlines()
 
 
-def functions_for(family: str, body: Iterable[str]) -> list[str]:
-    """What the lines of a script rest on, in order; the platform's own words among it."""
-    parts = list(_parts(_whole(family)))
+def functions_for(family: str, body: Iterable[str], besides: Collection[str] = ()) -> list[str]:
+    """What the lines of a script rest on, in order; the platform's own words among it.
+
+    ``besides`` are parts of the library that are left out.
+    """
+    parts = list(_parts(_whole(family, besides)))
     code = {part.name: _calls(part.lines) for part in parts if part.name}
     wanted = _calls(body).union(*(_calls(part.lines) for part in parts if not part.name))
     used: set[str] = set()
@@ -59,10 +63,10 @@ def functions_for(family: str, body: Iterable[str]) -> list[str]:
     return [line for line, before in zip(lines, ("", *lines), strict=False) if line or before]
 
 
-def _whole(family: str) -> str:
+def _whole(family: str, besides: Collection[str]) -> str:
     of = platform(family)
     read = (*of.read_by_php, *(path for name in webservers.names() for path in webserver(name).read_when_started))
-    text = "\n".join((_FOLDER / f"{part}.sh").read_text("utf-8") for part in _PARTS)
+    text = "\n".join((_FOLDER / f"{part}.sh").read_text("utf-8") for part in _PARTS if part not in besides)
     text = text[text.index("set -eu") :].partition("\n")[2].replace("%READ_BY_SERVICES%", shell_words(read))
     text = text.replace("%LEFTOVER%", LEFTOVER)
     text = text.replace("%AT_LINES%", textwrap.indent(AT_LINES.rstrip(), " " * 8))
@@ -90,5 +94,5 @@ def _calls(lines: Iterable[str]) -> set[str]:
     """The words of lines that stand where a command can."""
     code = re.sub(r"'[^']*'", "", "\n".join(re.sub(r"(?:^|\s)#.*", "", line) for line in lines))
     return set(re.findall(r"\btrap ([a-z_]+) ", code)) | set(
-        re.findall(r"(?:^|[;&|({!`]|\b(?:then|do|else|if|while)\s)\s*([a-z_]+)(?![=\w])", code, re.M)
+        re.findall(r"(?:^|[;&|({!`)]|\b(?:then|do|else|if|while)\s)\s*(?=([a-z_]+)(?![=\w]))", code, re.M)
     )

@@ -36,7 +36,7 @@ would_change() { # PACKAGE...: "install NAME" and "remove NAME", a line each, as
     sed -n 's/^Inst \([^ ]*\).*/install \1/p; s/^Remv \([^ ]*\).*/remove \1/p' "$work/apt"
 }
 
-put_packages() { # PACKAGE...
+packages_back() { # the way back, beside "packages"
     cat >"$keep/packages-back.sh" <<'SH'
 # Takes the packages back to those that "packages" beside this names.
 cd "$(dirname "$0")" || exit 1
@@ -50,6 +50,10 @@ if [ -n "$old" ] && ! apt-get -y --allow-downgrades install $old; then
 fi
 SH
     back "sh $keep/packages-back.sh"
+}
+
+put_packages() { # PACKAGE...
+    packages_back
     apt_get install --no-install-recommends -- "$@"
 }
 

@@ -24,7 +24,7 @@ would_change() { # PACKAGE...: what is installed by name, and what is taken away
         verb != "" && /^ [^ ]/ { print verb, $1 }' "$work/dnf"
 }
 
-put_packages() { # PACKAGE...
+packages_back() { # the way back, beside "packages"
     cat >"$keep/packages-back.sh" <<'SH'
 # Takes the packages back to those that "packages" beside this names.
 cd "$(dirname "$0")" || exit 1
@@ -37,6 +37,10 @@ if [ -n "$old" ] && ! dnf -y downgrade $old; then
 fi
 SH
     back "sh $keep/packages-back.sh"
+}
+
+put_packages() { # PACKAGE...
+    packages_back
     dnf -y install -- "$@"
 }
 

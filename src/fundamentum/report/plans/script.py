@@ -1,6 +1,6 @@
 """A plan as a POSIX shell script that is safe to read and safe to run twice."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import IO, Final
 from urllib.parse import quote
 
@@ -53,15 +53,15 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(application.name for application in plan.applications)
     runtimes = ", ".join(dict.fromkeys(application.runtime for application in plan.applications))
-    body = ["as_planned", ""] if plan.rests_on else []
+    body = [*_unchanged(plan), ""] if plan.rests_on else []
     numbered = list(enumerate(plan.steps, 1))
     first = [pair for pair in numbered if pair[1].operation.KIND in DECIDED and pair[1].operation.ORDER < LOOKS]
     body += [line for number, step in first for line in _step(plan, number, step)]
-    looks = list(_looks(plan, of))
-    body += [*looks, ""] if looks else []
+    looked = list(_looks(plan))
+    body += [*looked, ""] if looked else []
     body += [line for number, step in numbered[len(first) :] for line in _step(plan, number, step)]
     body += _left(plan)
-    body += [line for proof in plan.proofs for line in _asked(proof)]
+    body += proof(plan)
     body += ["finish"] if not plan.empty else ['say "nothing to do"', *(["finish"] if plan.proofs else [])]
     library = functions_for(plan.family, body)
     if any('"$cr"' in line for line in body):
@@ -88,8 +88,31 @@ def as_script(plan: Plan) -> str:
     )
 
 
-def _looks(plan: Plan, of: Platform) -> Iterator[str]:
-    """What is looked at before the first change, once everything is decided."""
+def part(plan: Plan, body: Sequence[str], *, act: bool) -> str:
+    """A script that does nothing but this, for others who carry a plan out; its arguments are those of ``body``."""
+    lines = [f"act={'yes' if act else 'no'}", *body]
+    library = functions_for(plan.family, lines, besides=("options", "once"))
+    whole = ["set -eu", "plan() {", *lines, "}", *_rests_on(plan), f"plan={shell_word(plan.identity)}", *library]
+    return "\n".join([*whole, 'plan "$@"', ""])
+
+
+def looks(plan: Plan) -> list[str]:
+    """What is looked at before the first change."""
+    return [*_unchanged(plan), *_looks(plan)]
+
+
+def proof(plan: Plan) -> list[str]:
+    """What is asked of the server afterwards."""
+    return [line for proof in plan.proofs for line in _asked(proof)]
+
+
+def _unchanged(plan: Plan) -> list[str]:
+    return ["as_planned"] if plan.rests_on else []
+
+
+def _looks(plan: Plan) -> Iterator[str]:
+    """What is looked at once everything is decided."""
+    of = platform(plan.family)
     for step in plan.steps:
         if isinstance(step.operation, InstallPackages) and step.operation.names:
             sets = (step.operation.names, plan.along, plan.removes)

@@ -15,13 +15,6 @@ lock=/run/fundamentum.lock work='' beside='' locked='' asking=''
 trap ended EXIT
 trap 'exit 130' HUP INT TERM
 
-case ${1-} in
-    --yes) act=yes ;;
-    --undo) act=undo ;;
-    '') ;;
-    *) printf 'unknown option: %s; give --yes or --undo, or nothing to see what would be done\n' "$1" >&2; exit 2 ;;
-esac
-
 say() { printf '%s\n' "$*"; }
 quoted() { printf "'%s'" "$(printf '%s' "$1" | sed "s/'/'\\\\''/g")"; }
 

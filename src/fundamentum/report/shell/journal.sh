@@ -1,12 +1,12 @@
 journal() { # a directory of this run, which only root may see
-    [ -z "$keep" ] || return 0
+    [ -z "$keep" ] || [ ! -d "$keep" ] || return 0
     mkdir -p "$backups"
     if [ -L "$backups" ] || [ "$(stat -c '%u' "$backups")" -ne "$(id -u)" ]; then
         say "$backups is not root's own directory: nothing was changed" >&2
         exit 1
     fi
     chmod 700 "$backups"
-    keep=$backups/$(date +%Y%m%dT%H%M%S)-$plan
+    : "${keep:=$backups/$(date +%Y%m%dT%H%M%S)-$plan}"
     while ! mkdir -m 700 "$keep" 2>/dev/null; do # a second run within one second
         sleep 1
         keep=$backups/$(date +%Y%m%dT%H%M%S)-$plan
@@ -63,11 +63,47 @@ way_back() { # undo.sh, whole at every moment
                     continue
                     ;;
             esac
-            printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $taken $by; elif service $by status >/dev/null 2>&1; then service $by $taken; fi")"
+            printf 'take_back %s\n' "$(quoted "if [ -d /run/systemd/system ]; then systemctl $taken $by; elif [ -e $keep/taking-up-$by ] || service $by status >/dev/null 2>&1; then service $by $taken; fi")"
         done <"$keep/services"
         # What is there then is as this plan leaves it, too.
         printf 'cd "$(dirname "$0")" && sh -c %s <rests-on >left.new && cat left.new >>left\n' "$(quoted "$marks")"
         printf '%s\n' '[ "$failed" -ne 0 ] || mv -f undo.sh undone.sh' 'exit "$failed"'
     } >"$keep/undo.new"
     mv -f "$keep/undo.new" "$keep/undo.sh"
+}
+
+note() { # TIME file PATH | TIME packages NAME... | TIME service VERB NAME | TIME left: for those who change things otherwise
+    keep=$backups/$1-$plan
+    shift
+    case $1 in
+        file)
+            if [ -e "$2" ]; then
+                keep "$2"
+                back "cp -p $(quoted "$kept") $(quoted "$2")"
+            else
+                back "rm -f -- $(quoted "$2")"
+            fi
+            ahead "$2"
+            ;;
+        packages)
+            shift
+            for package; do
+                ! is_installed "$package" || continue
+                journal
+                [ -f "$keep/packages" ] || packages_now >"$keep/packages"
+                ahead '*'
+                packages_back
+                break
+            done
+            ;;
+        service)
+            back_by "$2" "$3"
+            ;;
+        left)
+            [ -d "$keep" ] || return 0
+            left
+            say "to go back: sh $keep/undo.sh"
+            ;;
+    esac
+    finished=yes
 }

@@ -56,10 +56,19 @@ enable_service() { # SERVICE: at boot, where its package leaves that to the admi
     systemctl enable "$1"
 }
 
+cut_off() { # SERVICE: whether an earlier run was cut off while it restarted it, so that it may not run at all
+    for earlier in "$backups"/*/"taking-up-$1"; do
+        [ ! -e "$earlier" ] || return 0
+    done
+    return 1
+}
+
 take_up() {
     service=$1 pidfile=$2 signal=$3
     shift 3
-    if [ -f "$pidfile" ] && [ "$act" = yes ] && ! is_older_than_its_files "$service" "$pidfile" %READ_BY_SERVICES%; then
+    if cut_off "$service"; then
+        verb=restart
+    elif [ -f "$pidfile" ] && [ "$act" = yes ] && ! is_older_than_its_files "$service" "$pidfile" %READ_BY_SERVICES%; then
         say "service $service: has read all its files, left as it is"
         return 0
     elif [ ! -f "$pidfile" ] && [ "$changed" = no ] && [ "$act" = yes ]; then
@@ -71,9 +80,11 @@ take_up() {
         return 0
     fi
     "$@"
-    if [ -d /run/systemd/system ] || service "$service" status >/dev/null 2>&1; then
+    if [ -d /run/systemd/system ] || cut_off "$service" || service "$service" status >/dev/null 2>&1; then
         back_by "$verb" "$service"
+        : >"$keep/taking-up-$service"
         manage "$verb" "$service"
+        rm -f "$backups"/*/"taking-up-$service"
     elif [ -n "$signal" ] && runs "$pidfile"; then # under a supervisor, or the only process of a container
         back_by "signal-$signal" "$pidfile"
         kill "-$signal" "$(cat "$pidfile")"

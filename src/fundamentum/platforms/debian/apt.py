@@ -10,7 +10,7 @@ from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_version
-from fundamentum.platforms.debian import apt_pins, control
+from fundamentum.platforms.debian import apt_pins, control, kept_offers
 from fundamentum.platforms.debian.apt_pins import Pins, shyness
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import unpack
@@ -53,34 +53,40 @@ def probe(
         names = host.names(LISTS)
     except HostError as error:
         return None, [], [Remark("package indexes", f"{error}: what could be installed is unknown")]
+    pins, more = apt_pins.probe(host)
+    key = kept_offers.key_of(host, [f"{LISTS}/{name}" for name in names], pins, architecture, sorted(also))
+    if known := kept_offers.recall(key):
+        return known.offers, known.repositories, more
     for name in names:
         match = _INDEX.fullmatch(name) or _FLAT.fullmatch(name)
-        if not match or (architecture and match.groupdict().get("arch", "all") not in (architecture, "all")):
-            continue
-        path = f"{LISTS}/{name}"
-        packing = match["packing"] or ""
-        data, problem = _unpacked(host, path, packing)
-        component = match.groupdict().get("component", "")
-        release, listed = _release(host, match["dist"], component, match.groupdict().get("arch", ""), remarks)
-        size = len(data) if packing else host.whole_size(path, len(data))
-        if problem is None and listed is not None and listed != size:
-            problem = f"holds {size} bytes where its release file says {listed}"
-        if problem:
-            remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
-            data = data[: data.rfind(b"\n\n") + 1]
-        site = match["dist"].partition("_")[0]
-        about = host.stat(path)
-        dated = msgspec.structs.replace(
-            repository(release, component), fetched=int(about.modified) if about and host.live else None
-        )
-        indexes.append(_List(dated, data, site, shyness(release)))
+        if match and (not architecture or match.groupdict().get("arch", "all") in (architecture, "all")):
+            indexes.append(_list(host, match, remarks))
     if not indexes:
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
-    pins, more = apt_pins.probe(host)
-    remarks += more
     offers = tuple(_relevant(indexes, pins, remarks, also, host.budget))
-    return offers, list(dict.fromkeys(one.repository for one in indexes)), remarks
+    repositories = list(dict.fromkeys(one.repository for one in indexes))
+    kept_offers.remember(key, kept_offers.Read(offers, repositories, remarks))
+    return offers, repositories, [*remarks, *more]
+
+
+def _list(host: Host, match: re.Match[str], remarks: list[Remark]) -> _List:
+    """One index, as far as it can be read."""
+    path = f"{LISTS}/{match.group()}"
+    packing = match["packing"] or ""
+    data, problem = _unpacked(host, path, packing)
+    component = match.groupdict().get("component", "")
+    release, listed = _release(host, match["dist"], component, match.groupdict().get("arch", ""), remarks)
+    size = len(data) if packing else host.whole_size(path, len(data))
+    if problem is None and listed is not None and listed != size:
+        problem = f"holds {size} bytes where its release file says {listed}"
+    if problem:
+        remarks.append(Remark("package indexes", f"{path}: {problem}; packages after that point are unknown"))
+        data = data[: data.rfind(b"\n\n") + 1]
+    site = match["dist"].partition("_")[0]
+    about = host.stat(path)
+    fetched = int(about.modified) if about and host.live else None
+    return _List(msgspec.structs.replace(repository(release, component), fetched=fetched), data, site, shyness(release))
 
 
 def _relevant(

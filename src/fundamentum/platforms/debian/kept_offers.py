@@ -1,0 +1,57 @@
+"""What was read of package indexes, remembered until one of them changes: they are most of what a survey reads."""
+
+import hashlib
+import os
+from collections.abc import Iterable
+from typing import Final
+
+import msgspec
+
+from fundamentum import __version__
+from fundamentum.hosts.base import Host
+from fundamentum.model.packages import Offer, Repository
+from fundamentum.model.remark import Remark
+from fundamentum.untrusted.kept_files import kept, recalled
+
+SUFFIX: Final = ".offers"
+FORMAT: Final = 1
+"""It rises when offers are read in another way, or hold other things."""
+
+
+class Read(msgspec.Struct):
+    """What the indexes of a server say."""
+
+    offers: tuple[Offer, ...]
+    repositories: list[Repository]
+    remarks: list[Remark]
+
+
+def key_of(host: Host, paths: Iterable[str], *about: object) -> str:
+    """By what the same indexes, read in the same way, are known; empty where they cannot be: a recording's."""
+    root = getattr(host, "root", None)
+    if root is None:
+        return ""
+    files = []
+    for path in paths:
+        try:
+            found = os.lstat(f"{str(root).rstrip('/')}{path}")
+        except OSError:
+            return ""
+        files.append([path, found.st_size, found.st_mtime_ns, found.st_ctime_ns, found.st_ino])
+    told = [FORMAT, __version__, str(root), files, *(repr(one) for one in about)]
+    return hashlib.sha256(msgspec.json.encode(told)).hexdigest()[:40] + SUFFIX
+
+
+def recall(key: str) -> Read | None:
+    """What was read, if it was kept."""
+    content = recalled(key) if key else None
+    try:
+        return msgspec.json.decode(content, type=Read) if content else None
+    except msgspec.MsgspecError:
+        return None
+
+
+def remember(key: str, read: Read) -> None:
+    """Keep it, unless something was wrong with the indexes: that is to be said again."""
+    if key and not read.remarks:
+        kept(key, msgspec.json.encode(read))

@@ -58,10 +58,11 @@ def as_script(plan: Plan) -> str:
     first = [pair for pair in numbered if pair[1].operation.KIND in DECIDED and pair[1].operation.ORDER < LOOKS]
     body += [line for number, step in first for line in _step(plan, number, step)]
     looked = list(_looks(plan))
-    body += [*looked, ""] if looked else []
+    body += ["# Before the first change.", *looked, ""] if looked else []
     body += [line for number, step in numbered[len(first) :] for line in _step(plan, number, step)]
     body += _left(plan)
-    body += proof(plan)
+    asked = proof(plan)
+    body += ["# At the end, PHP itself is asked for what was promised.", *asked] if asked else []
     body += ["finish"] if not plan.empty else ['say "nothing to do"', *(["finish"] if plan.proofs else [])]
     library = functions_for(plan.family, body)
     if any('"$cr"' in line for line in body):

@@ -4,7 +4,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, base
+from debian_root import STORE, Root, base
 
 from .carried_out import RELEASES, confirmed, fundamentum, needs_files, state_of
 from .playing import play
@@ -12,6 +12,16 @@ from .surrounded import NEEDS, carried_out, surround
 from .twin import sshd
 
 pytestmark = pytest.mark.real
+
+
+def owners(server: Root) -> dict[str, object]:
+    """Owners, modes and contents of what stands in the applications' directories and the web server's."""
+    found: dict[str, object] = {}
+    for path in (path for folder in ("srv", "etc/nginx") for path in (server.path / folder).rglob("*")):
+        about = path.lstat()
+        what = path.read_bytes() if path.is_file() else b""
+        found[str(path)] = (about.st_uid, about.st_gid, about.st_mode, what)
+    return found
 
 
 @pytest.mark.parametrize(("release", "branch"), RELEASES.items())
@@ -26,6 +36,7 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
     where = ["--server", str(server.path), *(() if release == "bookworm" else ("--runtime", f"{branch}/fpm"))]
     applications = [str(one) for one in needs.values()]
     with sshd(server, tmp_path) as environment:
+        owned = owners(server)
         code, text = fundamentum("plan", *applications, *where, "--format", "playbook")
         assert code == 0
         (tmp_path / "plan.yml").write_text(text)
@@ -49,4 +60,6 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
         confirmed(server, branch, application)
     if release == "bookworm":
         carried_out(server, needs["platevault"])
+        server.run("sh", "/" + str(undo.relative_to(server.path)))
+        assert owners(server) == owned, "directories, and what is in web servers' files, are as they were"
     subprocess.run(["rm", "-rf", str(server.path)], check=True)

@@ -1,6 +1,7 @@
 """Operations as tasks of Ansible, each by Ansible's own module where it has one for it."""
 
 import hashlib
+import shlex
 from collections.abc import Iterator
 from typing import Any, Final
 
@@ -111,8 +112,11 @@ def _enabled(switch: tuple[str, ...], of: Platform, restarting: list[Ours]) -> I
     yield question_of(f"See whether {extension} is on", name, words)
     tool, *words = of.switch_on(branch, sapi, file)
     argv = [Ours(tool), *words]
+    needed = {"when": Ours(f"{name}.rc != 0")}
+    back = shlex.join(of.switch_off(branch, sapi, file))
+    yield noted(f"Note the way back for {extension}", "command", back) | needed | {"changed_when": False}
     task = task_of(f"Switch {extension} on below {link}", "command", argv=argv)
-    yield task | {"when": Ours(f"{name}.rc != 0"), "notify": restarting}
+    yield task | needed | {"notify": restarting}
 
 
 def _switched(part: SwitchCommand, restarting: list[Ours]) -> Iterator[dict[str, Any]]:
@@ -121,7 +125,11 @@ def _switched(part: SwitchCommand, restarting: list[Ours]) -> Iterator[dict[str,
     name = variable("switched", f"{command} {part.name}")
     yield question_of(f"See whether {part.name} is on", name, words_of(f"{' '.join(part.query[:-1])} {{}}", part.name))
     task = task_of(f"{part.command[0]} {part.name}", "command", argv=words_of(f"{command} {{}}", part.name))
-    yield task | {"when": Ours(f"{name}.rc {'!=' if part.on else '=='} 0"), "notify": restarting}
+    needed = {"when": Ours(f"{name}.rc {'!=' if part.on else '=='} 0")}
+    if part.back:
+        note = noted(f"Note the way back for {part.name}", "command", shlex.join(part.back))
+        yield note | needed | {"changed_when": False}
+    yield task | needed | {"notify": restarting}
 
 
 def _written(path: str, content: str, restarting: list[Ours]) -> Iterator[dict[str, Any]]:
@@ -193,10 +201,15 @@ def _arranged(change: Own) -> Iterator[dict[str, Any]]:
     options |= {"owner": change.owner} if change.owner else {}
     options |= {"group": change.group} if change.group else {}
     options |= {"mode": Ours(f"{change.mode:04o}")} if change.mode is not None else {}
+    mode = f"{change.mode:o}" if change.mode is not None else ""
+    wanted = (change.path, change.owner or "", change.group or "", mode)
     if len(options) > 3:
+        yield noted(f"Note the way back for {change.path}", "directory", *wanted) | {"changed_when": False}
         yield task_of(f"Give {change.user} {change.path}", "file", **options)
-    for path, mode in change.opened:
-        words: dict[str, Any] = {"path": path, "mode": Ours(f"{mode:04o}"), "follow": False}
+    for path, opened in change.opened:
+        note = noted(f"Note the way back for {path}", "directory", path, "", "", f"{opened:o}")
+        yield note | {"changed_when": False}
+        words: dict[str, Any] = {"path": path, "mode": Ours(f"{opened:04o}"), "follow": False}
         yield task_of(f"Let {change.user} pass through {path}", "file", **words)
     for path, letters in change.grants:
         name = variable("access", path)
@@ -204,7 +217,10 @@ def _arranged(change: Own) -> Iterator[dict[str, Any]]:
         yield question_of(f"See who may enter {path}", name, words_of("sh -c {} sh {} {}", GRANTED, path, entry))
         grant = words_of("setfacl -m {} {}", f"u:{change.user}:{letters}", path)
         given = task_of(f"Let {change.user} have {letters} on {path}", "command", argv=grant)
-        yield given | {"when": Ours(f"{name}.rc != 0")}
+        back = shlex.join(["setfacl", "-x", f"u:{change.user}", path])
+        needed = {"when": Ours(f"{name}.rc != 0")}
+        yield noted(f"Note the way back for {path}", "command", back) | needed | {"changed_when": False}
+        yield given | needed
     if change.label:
         name = variable("label", change.path)
         yield question_of(f"See the label of {change.path}", name, words_of("stat -c %C {}", change.path))

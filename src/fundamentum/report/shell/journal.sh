@@ -72,7 +72,8 @@ way_back() { # undo.sh, whole at every moment
     mv -f "$keep/undo.new" "$keep/undo.sh"
 }
 
-note() { # TIME file PATH | TIME packages NAME... | TIME service VERB NAME | TIME left: for those who change things otherwise
+# For those who change things otherwise: what they are about to do, so that there is a way back.
+note() { # TIME file PATH | packages NAME... | directory PATH OWNER GROUP MODE | command WORDS | service VERB NAME | left
     keep=$backups/$1-$plan
     shift
     case $1 in
@@ -95,6 +96,21 @@ note() { # TIME file PATH | TIME packages NAME... | TIME service VERB NAME | TIM
                 packages_back
                 break
             done
+            ;;
+        directory) # empty words: that stays as it is
+            if [ ! -e "$2" ]; then
+                back "[ ! -d $(quoted "$2") ] || rmdir --ignore-fail-on-non-empty -- $(quoted "$2")"
+            else
+                was=$(stat -c '%U:%G %a' -- "$2")
+                will=${was% *}
+                [ -z "$3" ] || will=$3:${will#*:}
+                [ -z "$4" ] || will=${will%%:*}:$4
+                [ "$was" = "$will ${5:-${was#* }}" ] ||
+                    back "chown ${was% *} $(quoted "$2"); chmod ${was#* } $(quoted "$2")"
+            fi
+            ;;
+        command)
+            back "$2"
             ;;
         service)
             back_by "$2" "$3"

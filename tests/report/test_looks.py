@@ -36,7 +36,9 @@ def server(tmp_path: Path) -> dict[str, str]:
     host = DirectoryHost(Path("/"), "here")
     paths = [f"{tmp_path}/{name}" for name in ("conf.d", "conf.d/10-a.ini", "secret.conf", "none.ini")]
     found = marks(host, paths)
-    return {path: found[path] for path in paths}
+    (tmp_path / "app").mkdir(mode=0o750)
+    app = (tmp_path / "app").stat()
+    return {path: found[path] for path in paths} | {f"{tmp_path}/app": f"place:{app.st_uid}:{app.st_gid}:750"}
 
 
 CHANGES: dict[str, tuple[Callable[[Path], object], str]] = {
@@ -47,6 +49,8 @@ CHANGES: dict[str, tuple[Callable[[Path], object], str]] = {
     "a hidden file": (lambda folder: (folder / "conf.d/.x").write_text(""), ""),
     "a file that was not there": (lambda folder: (folder / "none.ini").write_text(""), "none.ini"),
     "one that is gone": (lambda folder: (folder / "conf.d/10-a.ini").unlink(), "conf.d/10-a.ini"),
+    "the rights of a directory": (lambda folder: (folder / "app").chmod(0o755), "app"),
+    "what is in it": (lambda folder: (folder / "app/x").write_text(""), ""),
     "one with a secret": (lambda folder: (folder / "secret.conf").write_text("db_password = longer\n"), "secret.conf"),
 }
 
@@ -83,7 +87,13 @@ def test_a_dry_run_shows_the_differences(tmp_path: Path) -> None:
 
 def test_marks_tell_content_names_and_nothing_of_secrets(tmp_path: Path, server: dict[str, str]) -> None:
     kinds = {path.rpartition("/")[2]: mark.partition(":")[0] for path, mark in server.items()}
-    assert kinds == {"conf.d": "names", "10-a.ini": "sha256", "secret.conf": "time", "none.ini": "absent"}
+    assert kinds == {
+        "conf.d": "names",
+        "10-a.ini": "sha256",
+        "secret.conf": "time",
+        "none.ini": "absent",
+        "app": "place",
+    }
     assert all(map(is_mark, server.values()))
     assert server[f"{tmp_path}/conf.d/10-a.ini"] == "sha256:" + hashlib.sha256(b"memory_limit = 1M\n").hexdigest()
     assert not any(map(is_mark, ("", "sha256:x", "absent\n", "time:1:2:3", "names:" + "g" * 64)))

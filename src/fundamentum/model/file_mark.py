@@ -2,7 +2,8 @@
 
 ``sha256:DIGEST`` of the content; ``time:SIZE:SECONDS`` where the content is not had as it stands, or its digest would
 tell something of a secret in it (the later of the two times at which content and entry changed); ``names:DIGEST`` of a
-directory's names, a line each in the order of their bytes; ``absent``.
+directory's names, a line each in the order of their bytes; ``place:USER:GROUP:MODE``, by their numbers, of a directory
+of which only these count; ``absent``.
 """
 
 import re
@@ -12,7 +13,9 @@ LEFTOVER: Final = r"~$|\.[a-z]+-(dist|old|new|tmp)$|\.[a-z]+(save|new|orig)$|^\.
 """Names, as an extended regular expression, that no service reads: a directory is as it was without them."""
 HOST_NAME: Final = "/etc/hostname"
 """A plan is for the server of that name."""
-_MARK: Final = re.compile(r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|absent")
+_MARK: Final = re.compile(
+    r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|place:\d{1,10}:\d{1,10}:[0-7]{1,4}|absent"
+)
 
 
 def is_mark(text: str) -> bool:

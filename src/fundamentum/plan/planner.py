@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Final
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.file_operations import WriteFile
 from fundamentum.changes.module_stream import UseStream
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.packages import Install
@@ -177,7 +176,6 @@ class Planner:
         place = Place(self.survey, self.offers.platform, label)
         told = ((change.key, change.consequence(place)) for change in changes)
         ordered = steps(changes, place)
-        written = [step.operation.path for step in ordered if isinstance(step.operation, WriteFile)]
         return Plan(
             server=self.survey.server,
             family=self.survey.system.family,
@@ -199,7 +197,7 @@ class Planner:
             unresolved=tuple(done.unresolved()),
             decision=decision,
             hints=tuple(needless(self.survey, self.offers)),
-            rests_on=rests_on(before, self.survey, written),
+            rests_on=rests_on(before, self.survey, ordered),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )

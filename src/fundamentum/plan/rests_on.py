@@ -4,6 +4,9 @@ import itertools
 import posixpath
 from collections.abc import Iterable
 
+from fundamentum.changes.file_operations import WriteFile
+from fundamentum.changes.primitives import Own
+from fundamentum.changes.steps import Step
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.model.file_mark import HOST_NAME, is_mark
 from fundamentum.model.findings import Judgement
@@ -11,10 +14,11 @@ from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Survey
 
 
-def rests_on(judgements: Iterable[Judgement], survey: Survey, written: Iterable[str] = ()) -> dict[str, str]:
+def rests_on(judgements: Iterable[Judgement], survey: Survey, steps: Iterable[Step] = ()) -> dict[str, str]:
     """Path → mark, as :attr:`~fundamentum.model.survey.Survey.marks` has it, for all that decides what was judged.
 
-    So is, for files that are ``written`` into directories among it, whether they were there.
+    So is, for files that the steps write into directories among it, whether they were there, and for directories that
+    they change, to whom these belonged, and with which modes.
     """
     found: dict[str, None] = {}
     for judgement in judgements:
@@ -27,6 +31,10 @@ def rests_on(judgements: Iterable[Judgement], survey: Survey, written: Iterable[
     marks = {path: mark for path, mark in survey.marks.items() if is_path(path) and is_mark(mark)}
     decisive = [HOST_NAME, *sorted(found)] if marks.keys() & found.keys() else []
     rested = {path: marks[path] for path in decisive if path in marks}
-    new = (path for path in written if path not in marks and posixpath.dirname(path) in rested)
-    rested.update((path, "absent") for path in sorted(new))
-    return rested
+    for operation in (step.operation for step in steps):
+        if isinstance(operation, WriteFile) and operation.path not in marks:
+            rested |= {operation.path: "absent"} if posixpath.dirname(operation.path) in rested else {}
+        if isinstance(operation, Own):
+            places = (place for place in operation.before if place.kind == "directory")
+            rested |= {p.real or p.path: f"place:{p.user}:{p.group}:{p.mode:o}" for p in places}
+    return {path: mark for path, mark in rested.items() if is_path(path) and is_mark(mark)}

@@ -46,6 +46,7 @@ give() { # PATH OWNER GROUP: an empty word leaves that as it is
     fi
     say "directory $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
     [ "$act" = yes ] || return 0
+    ahead "$1"
     back "chown $owner:$group $(quoted "$1")"
     (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
     altered
@@ -64,6 +65,7 @@ set_mode() { # PATH MODE
     fi
     say "directory $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
+    ahead "$1"
     back "chmod $mode $(quoted "$1")"
     (enter "$1" && chmod "$2" .) || exit 1
     altered
@@ -77,6 +79,7 @@ set_mode_of_file() { # PATH MODE: with the rights of its owner alone, so that no
     fi
     say "file $1: mode $2 (now $mode)"
     [ "$act" = yes ] || return 0
+    ahead "$1"
     back "chmod $mode $(quoted "$1")"
     setpriv --reuid "$(stat -c '%u' -- "$1")" --regid "$(stat -c '%g' -- "$1")" --clear-groups -- chmod "$2" -- "$1"
     altered
@@ -90,6 +93,7 @@ grant() { # PATH USER LETTERS
     fi
     say "directory $1: $3 for $2"
     [ "$act" = yes ] || return 0
+    ahead "$1"
     back "setfacl -x u:$2 $(quoted "$1")"
     (enter "$1" && setfacl -m "u:$2:$3" .) || exit 1
     altered

@@ -1,0 +1,86 @@
+"""Rules of a line or two, each with what it decides."""
+
+import io
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+from msgspec.structs import replace
+from rich.console import Console
+
+from fundamentum.changes.package_source import AddSource
+from fundamentum.changes.steps import Step
+from fundamentum.check.judge import check
+from fundamentum.effective.file_access import user_of
+from fundamentum.hosts.base import Question
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.findings import Target
+from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.survey import SiteAnswer
+from fundamentum.plan.planner import plan
+from fundamentum.report.plans.text import write_plan
+from fundamentum.survey import server_reference
+from tests import around
+from tests.small_root import TODAY, look, needs, small_root
+
+
+@pytest.mark.parametrize(("sapi", "configured", "user"), [
+    ("fpm", None, "www-data"), ("apache2", None, "www-data"), ("cli", None, None), ("fpm", "nina", "nina"),
+])  # fmt: skip
+def test_as_whom_php_works(tmp_path: Path, sapi: str, configured: str | None, user: str | None) -> None:
+    found = look(small_root(tmp_path))
+    runtime = replace(found.runtimes[0], sapi=sapi, user=configured)
+    assert user_of(found, Target(runtime, "")) == user
+
+
+@pytest.mark.parametrize(("inside", "compared"), [(True, {"a", "b"}), (False, {"a"})])
+def test_what_a_site_said_is_compared_where_it_was_asked_from_there(inside: bool, compared: set[str]) -> None:
+    settings = {"a": Setting("1"), "b": Setting("1", set_by="site")}
+    runtime = Runtime(branch="8.2", sapi="fpm", version=None, settings=settings)
+    said = SiteAnswer((), {"a": "1", "b": "2", "disable_functions": "x"}, inside)
+    assert said.comparable(runtime).keys() == compared
+
+
+def test_permissions_of_a_system_that_has_others_are_not_judged(tmp_path: Path) -> None:
+    wanted = around.needs('[directories.required]\n"/srv/x" = "writable"\n')
+    found = around.look(around.around_root(tmp_path), wanted)
+    elsewhere = replace(found, system=replace(found.system, family="windows"))
+    finding = next(one for one in check(wanted, elsewhere).findings if one.need == "directory:/srv/x")
+    assert finding.verdict == "unknown" and "look yourself" in (finding.remedy or "")
+
+
+def test_no_program_of_another_root_is_run(tmp_path: Path) -> None:
+    question = Question("x", ("echo", "said"))
+    assert DirectoryHost(tmp_path, "x", live=True).answer(question) is None
+    assert DirectoryHost(Path("/"), "x").answer(question) is None
+    assert DirectoryHost(Path("/"), "x", live=True).answer(question) == b"said\n"
+
+
+def test_a_decision_is_told_with_its_consequence(tmp_path: Path) -> None:
+    made = plan([needs("gd")], look(small_root(tmp_path)), today=TODAY)
+    source = AddSource("attic main", ())
+    place = SimpleNamespace(survey=SimpleNamespace(server="mizar"))
+    (operation,) = source.lowered(place)  # type: ignore[arg-type]
+    words = {source.key: source.consequence(place)}  # type: ignore[arg-type]
+    out = io.StringIO()
+    write_plan(Console(file=out, width=200), replace(made, steps=(Step(operation, (source,)),), consequences=words))
+    assert "attic main: holds packages of this plan, and is not configured on mizar" in out.getvalue()
+
+
+@pytest.mark.parametrize(("ask", "with_file"), [("running", False), ("with-file", True)])
+def test_sites_are_asked_as_they_were_meant_to_be(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, ask: str, with_file: bool
+) -> None:
+    asked: list[bool] = []
+
+    def ask_sites(survey: object, root: Path, *, with_file: bool) -> object:
+        asked.append(with_file)
+        return survey
+
+    parts = {
+        "site_answers": SimpleNamespace(ask_sites=ask_sites),
+        "pool_answers": SimpleNamespace(ask_pools=lambda s, r: s),
+    }
+    monkeypatch.setattr(server_reference, "entry", lambda room, name: parts[name])
+    server_reference.look(str(small_root(tmp_path)), ask=ask)  # type: ignore[arg-type]
+    assert asked == [with_file]

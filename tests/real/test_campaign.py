@@ -7,7 +7,7 @@ import pytest
 from .campaign import case_of, killed, tried
 
 pytestmark = pytest.mark.real
-PORT = int(os.environ.get("CAMPAIGN_PORT", "8164"))
+PORT = int(os.environ.get("CAMPAIGN_PORT", "8170"))
 SEEDS = range(int(os.environ.get("CAMPAIGN_FIRST", "1")), int(os.environ.get("CAMPAIGN_LAST", "8")) + 1)
 
 

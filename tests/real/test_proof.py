@@ -18,7 +18,7 @@ from tests.small_root import TODAY
 from .laboratory import made, running
 
 pytestmark = pytest.mark.real
-PORT = 8162
+PORT = 8169
 WANTED = needs(
     """[extensions]
 required = ["mbstring", "json", "opcache"]

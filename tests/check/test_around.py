@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from fundamentum.catalog.cron import interval
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.changes.directory import ArrangeDirectory
+from fundamentum.changes.policy_boolean import SwitchBoolean
 from fundamentum.check.judge import check
 from fundamentum.effective.file_access import allowed
 from fundamentum.kinds.tasks import crontab
@@ -16,9 +17,21 @@ from fundamentum.model.findings import Finding
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.packages import Installed, Offer
 from fundamentum.model.php import Loaded, Runtime, Setting
-from fundamentum.model.surrounding_facts import Account, Asked, Command, Database, Grant, Machine, Place, Scheduled
+from fundamentum.model.surrounding_facts import (
+    Account,
+    Answer,
+    Asked,
+    Command,
+    Database,
+    Grant,
+    Machine,
+    Place,
+    Scheduled,
+)
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
+from fundamentum.platforms.base import policy_texts
+from fundamentum.platforms.offers import Offers
 from tests.around import needs
 
 ASKED = Asked(
@@ -87,6 +100,41 @@ def test_databases(text: str, change: dict[str, Any], verdict: str, state: str |
     found = judged(f'[database]\nrequired = ["{text}"]\n', **change)
     assert (found.verdict, found.state) == (verdict, state)
     assert words in (found.remedy or "")
+
+
+RUNNING, STORED = (f"text:{path}" for path in policy_texts("httpd_can_network_connect_db"))
+POLICY: list[tuple[str, bool | None, dict[str, Answer], str]] = [
+    # address, enforcing, what the policy's texts say; verdict
+    ("db.example:3306", None, {}, "met"),
+    ("db.example:3306", False, {}, "met"),
+    ("127.0.0.1:3306", True, {}, "met"),
+    ("/run/mysqld/mysqld.sock", True, {}, "met"),
+    ("db.example:3306", True, {}, "unknown"),
+    ("db.example:3306", True, {RUNNING: Answer(True, ("0 0",))}, "unmet"),
+    ("db.example:3306", True, {RUNNING: Answer(True, ("1 1",)), STORED: Answer(False)}, "met"),
+    ("db.example:3306", True, {RUNNING: Answer(None), STORED: Answer(False)}, "unmet"),
+    ("db.example:3306", True, {STORED: Answer(True, ("# local", "httpd_can_network_connect_db=1"))}, "met"),
+    ("db.example:3306", True, {STORED: Answer(True, ("httpd_can_network_connect_db=0",))}, "unmet"),
+]
+
+
+@pytest.mark.parametrize(("address", "enforcing", "answers", "verdict"), POLICY)
+def test_a_database_on_another_machine(
+    address: str, enforcing: bool | None, answers: dict[str, Answer], verdict: str
+) -> None:
+    databases = (Database("mariadb", "10.11.2", address, chosen=True),)
+    change = {"databases": databases, "machine": Machine(enforcing=enforcing), "answers": answers}
+    found = judged('[database]\nrequired = ["mariadb"]\n', **change)
+    assert found.verdict == verdict, found
+    if verdict == "unmet":
+        (boolean,) = found.demands
+        assert isinstance(boolean, SwitchBoolean) and found.remedy == "setsebool -P httpd_can_network_connect_db on"
+        after = boolean.applied(replace(ROOT, **change), Offers(ROOT))
+        assert judged('[database]\nrequired = ["mariadb"]\n', **{**change, "answers": after.answers}).verdict == "met"
+        (operation,) = boolean.lowered(None)  # type: ignore[arg-type]
+        assert operation.commands(Offers(ROOT).platform) == ["setsebool -P httpd_can_network_connect_db on"]
+        assert operation.undone(Offers(ROOT).platform) == ["setsebool -P httpd_can_network_connect_db off"]
+        assert "untried on an enforcing system" in operation.title
 
 
 def test_a_database_counts_with_the_driver_that_the_application_uses() -> None:

@@ -174,6 +174,7 @@ class SwitchInServer(Primitive, frozen=True):
     KIND = "modules"
     ORDER = 4
     switching: tuple[SwitchCommand, ...]
+    what: str = "let the web server hand PHP files to PHP"
 
     @property
     def thing(self) -> str:
@@ -181,12 +182,15 @@ class SwitchInServer(Primitive, frozen=True):
 
     @property
     def title(self) -> str:
-        return "let the web server hand PHP files to PHP"
+        return self.what
 
     def commands(self, platform: Platform) -> list[str]:
         """The web server's own commands, one for all parts that are switched in the same way."""
         groups: dict[tuple[str, ...], list[str]] = {}
         for part in self.switching:
+            if part.command[-1] != part.name:
+                groups[part.command] = []
+                continue
             tool = tuple(word for word in part.command[:-1] if word not in ("-q", "-f"))
             groups.setdefault(tool, []).append(part.name)
         return [shlex.join([*tool, *names]) for tool, names in groups.items()]

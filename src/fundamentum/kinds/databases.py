@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
+from fundamentum.changes.policy_boolean import SwitchBoolean
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.extensions.activation import for_extension
@@ -21,10 +22,12 @@ from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.model.versions import VersionRange
+from fundamentum.platforms.base import Platform, policy_texts
 from fundamentum.platforms.offers import Offers, upstream
 
 Product = Literal["mariadb", "mysql", "postgresql", "sqlite"]
 PRODUCTS: Final[tuple[Product, ...]] = ("mariadb", "mysql", "postgresql", "sqlite")
+_HERE: Final = frozenset({"localhost", "127.0.0.1", "::1", "[::1]"})
 _NAMES: Final = {"mariadb": "MariaDB", "mysql": "MySQL", "postgresql": "PostgreSQL", "sqlite": "SQLite"}
 
 
@@ -64,6 +67,7 @@ class Databases(Kind[DatabaseNeed]):
     def questions(self, need: DatabaseNeed) -> Iterator[tuple[Question, str]]:
         for product, _ in need.alternatives:
             yield from (("packages", package) for package in suppliers().products[product])
+        yield from (("texts", path) for path in policy_texts(Platform.network_database_boolean))
 
     def judge(self, need: DatabaseNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
@@ -130,7 +134,7 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
         found += f"; its driver {best.driver}: {driver.found or driver.state}"
     base = replace(base, found=found, origin=Origin(server.where) if server and server.where else None)
     if there and driver.state == "active":
-        return replace(base, verdict="met", subject=best.driver)
+        return _over_network(replace(base, verdict="met", subject=best.driver), server, context)
     base = replace(base, demands=tuple(_demands(best, context)))
     remedies: list[str] = []
     if not there:
@@ -143,6 +147,34 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
         return replace(base, verdict=verdict, remedy="; ".join(remedies), subject=subject, state=None)
     state: State | None = "installable" if best.package else driver.state if there else "unobtainable"
     return replace(base, state=state, remedy="; ".join(remedies), subject=subject, package=best.package)
+
+
+def _over_network(finding: Finding, server: _Server | None, context: Context) -> Finding:
+    """The finding, unless an enforcing system keeps PHP from reaching a server on another machine."""
+    host = server.where.rpartition(":")[0] if server else ""
+    here = not host or server is None or server.where.startswith("/") or host in _HERE
+    if here or not context.survey.machine.enforcing:
+        return finding
+    boolean = context.offers.platform.network_database_boolean
+    on = _boolean(boolean, context.survey)
+    change = SwitchBoolean(boolean, "PHP reach databases over the network")
+    if on is None:
+        found, remedy = f"{finding.found}; SELinux may keep PHP from it", f"see whether it is on: getsebool {boolean}"
+        return replace(finding, verdict="unknown", found=found, remedy=remedy)
+    if on:
+        return finding
+    found, remedy = f"{finding.found}; SELinux keeps PHP from it", change.words(context.offers)
+    return replace(finding, verdict="unmet", state="switched-off", found=found, remedy=remedy, demands=(change,))
+
+
+def _boolean(name: str, survey: Survey) -> bool | None:
+    """Whether a boolean of the policy is on, as the running system or else the policy store has it; None: not known."""
+    running, stored = (survey.answers.get(f"text:{path}") for path in policy_texts(name))
+    if running and running.there and running.lines:
+        return running.lines[0].startswith("1")
+    if stored is None or stored.there is None:
+        return None
+    return f"{name}=1" in stored.lines
 
 
 def _demands(way: _Way, context: Context) -> Iterator[Change]:

@@ -3,7 +3,6 @@
 import functools
 import operator
 from collections.abc import Iterable, Iterator
-from functools import cache
 from typing import Any, Final
 
 import msgspec
@@ -52,11 +51,11 @@ def _plan(document: dict[str, Any]) -> Plan:
     return replace(_converted(rest, Plan), steps=steps, changes=done)  # type: ignore[no-any-return]
 
 
-@cache
 def _kinds_of_changes() -> tuple[type[Change], ...]:
     for name in changes.names():
         entry("fundamentum.changes", name)
-    return tuple(kind for kind in _below(Change) if not _below_any(kind))
+    by_name = {kind.__name__: kind for kind in _below(Change)}  # of one that was loaded twice, the newer
+    return tuple(by_name.values())
 
 
 def _below(kind: type[Any]) -> Iterator[type[Any]]:

@@ -35,6 +35,11 @@ class PhpPlace(msgspec.Struct, frozen=True):
     """Where the packaged pool waits."""
 
 
+def policy_texts(boolean: str) -> tuple[str, str]:
+    """Where a boolean of SELinux stands: as it is now (``1 1`` is on), and those that differ from the policy's own."""
+    return f"/sys/fs/selinux/booleans/{boolean}", "/var/lib/selinux/targeted/active/booleans.local"
+
+
 class Platform:
     """One kind of system.  An entry sets what differs."""
 
@@ -95,6 +100,8 @@ class Platform:
     """Web server → the directory of files that its main configuration reads."""
     services_enabled: ClassVar[bool] = True
     """Whether packages let their services start at boot; where not, a plan does."""
+    network_database_boolean: ClassVar[str] = "httpd_can_network_connect_db"
+    """The SELinux boolean that lets web servers and PHP reach databases over the network.  Source: httpd_selinux(8)."""
     writable_label: ClassVar[str] = "httpd_sys_rw_content_t"
     writable_labels: ClassVar[frozenset[str]] = frozenset(
         "httpd_sys_rw_content_t public_content_rw_t httpd_cache_t httpd_log_t httpd_var_lib_t httpd_var_run_t "

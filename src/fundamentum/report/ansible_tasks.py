@@ -121,10 +121,9 @@ def _enabled(switch: tuple[str, ...], of: Platform, restarting: list[Ours]) -> I
 
 def _switched(part: SwitchCommand, restarting: list[Ours]) -> Iterator[dict[str, Any]]:
     """A part of a web server, asked about first."""
-    command = " ".join(part.command[:-1])
-    name = variable("switched", f"{command} {part.name}")
-    yield question_of(f"See whether {part.name} is on", name, words_of(f"{' '.join(part.query[:-1])} {{}}", part.name))
-    task = task_of(f"{part.command[0]} {part.name}", "command", argv=words_of(f"{command} {{}}", part.name))
+    name = variable("switched", f"{' '.join(part.command)} {part.name}")
+    yield question_of(f"See whether {part.name} is on", name, part.query)
+    task = task_of(f"{part.command[0]} {part.name}", "command", argv=list(part.command))
     needed = {"when": Ours(f"{name}.rc {'!=' if part.on else '=='} 0")}
     if part.back:
         note = noted(f"Note the way back for {part.name}", "command", shlex.join(part.back))

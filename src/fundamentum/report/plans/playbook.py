@@ -47,11 +47,12 @@ def as_playbook(plan: Plan) -> str:
         "hosts": Ours(HOSTS),
         "become": True,
         "gather_facts": False,
-        "vars": parts.variables,
         "tasks": tasks,
     }
     if handlers:
         play["handlers"] = handlers
+    if parts.variables:
+        play["vars"] = parts.variables  # last: they are long
     # The keys are all ours; so that they are not marked, the dumper is given them as such.
     head = [f"Made for {plan.server}; run it on servers that are like it.", *_about(plan)]
     text: str = yaml.dump([keyed(play)], Dumper=Dumper, sort_keys=False, allow_unicode=True, width=110)

@@ -53,12 +53,13 @@ def as_script(plan: Plan) -> str:
         raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
     names = ", ".join(application.name for application in plan.applications)
     runtimes = ", ".join(dict.fromkeys(application.runtime for application in plan.applications))
-    body = [*_unchanged(plan), ""] if plan.rests_on else []
+    body = ["# Before anything else: is the server as it was when this was planned?", *_unchanged(plan), ""]
+    body = body if plan.rests_on else []
     numbered = list(enumerate(plan.steps, 1))
     first = [pair for pair in numbered if pair[1].operation.KIND in DECIDED and pair[1].operation.ORDER < LOOKS]
     body += [line for number, step in first for line in _step(plan, number, step)]
     looked = list(_looks(plan))
-    body += ["# Before the first change.", *looked, ""] if looked else []
+    body += ["# Before the first change: would the rest go as planned?", *looked, ""] if looked else []
     body += [line for number, step in numbered[len(first) :] for line in _step(plan, number, step)]
     body += _left(plan)
     asked = proof(plan)

@@ -10,13 +10,13 @@ from msgspec.structs import replace
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Host, listed, text_or_none
-from fundamentum.model.packages import Offer, Packages, Repository
+from fundamentum.model.packages import Installed, Offer, Packages, Repository
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
 from fundamentum.platforms.base import PHP_FOLDERS
-from fundamentum.platforms.debian import apt, dpkg
+from fundamentum.platforms.debian import apt, control, dpkg
 from fundamentum.platforms.debian.command_index import indexed_commands
 from fundamentum.untrusted.decompress import unpack
 from fundamentum.untrusted.files import read_named
@@ -33,12 +33,30 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     bringing = indexed_commands(host, asked.commands)
     wanted = {*also, *(package for packages in bringing.values() for package in packages)}
     offers, repositories, more = apt.probe(host, system.architecture, wanted)
+    if bound := _bound_to_moving(database.installed or (), offers or ()):
+        offers, repositories, more = apt.probe(host, system.architecture, wanted | bound)
     if offers and database.waiting:
         why = "it is on hold here: apt-mark unhold"
         offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
     more += _aged(repositories, host.visit.taken)
     owners = dpkg.owners(host, PHP_FOLDERS)
     return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *more]
+
+
+def _bound_to_moving(installed: Iterable[Installed], offers: Iterable[Offer]) -> set[str]:
+    """Installed packages, not among the offers, that would have to come along with one that is offered in a new version.
+
+    They ask for the very version of it that is installed.
+    """
+    versions: dict[str, set[str]] = {}
+    for offer in offers:
+        versions.setdefault(offer.name, set()).add(offer.version)
+    moving = {one.name for one in installed if versions.get(one.name, set()) - {one.version}}
+    return {
+        one.name
+        for one in installed
+        if one.bound and one.name not in versions and moving.intersection(control.names_in(one.bound))
+    }
 
 
 def _aged(repositories: Iterable[Repository], taken: int | None) -> list[Remark]:

@@ -21,7 +21,7 @@ function debian_filtered(line, kind) {
     if (kind == "options") return tolower(line) ~ /^[ \t]*apt::default-release[ \t]/ ? line : ""
     if (kind == "list") return line ~ /^\/(usr\/lib(64)?\/php|opt|usr\/local|bin|sbin|usr\/bin|usr\/sbin)\// ? line : "\001"
     if (kind == "status") {
-        if (line == "" || line ~ /^(Package|Status|Version|Architecture|Provides):/) { debian_kept = 1; return line }
+        if (line == "" || line ~ /^(Package|Status|Version|Architecture|Provides|Pre-Depends|Depends):/) { debian_kept = 1; return line }
         if (line !~ /^[ \t]/) debian_kept = 0
         return debian_kept ? line : "\001"
     }

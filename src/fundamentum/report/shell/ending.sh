@@ -1,5 +1,6 @@
 finish() {
     finished=yes
+    [ "$act" = no ] || rm -f "$backups"/*-"$plan"/unread
     if [ "$act" = no ]; then
         say "nothing was changed; run this with --yes to do it"
     elif [ -n "$keep" ]; then

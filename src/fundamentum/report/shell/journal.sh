@@ -34,7 +34,9 @@ ahead() { # PATH|*: what a step is about to change, so that a run that is cut of
 
 altered() { # after a change: what is there now is as this plan leaves it
     changed=yes
-    [ -z "$keep" ] || left
+    [ -n "$keep" ] || return 0
+    : >"$keep/unread" # until services have read it
+    left
 }
 
 left() {

@@ -24,6 +24,7 @@ as_planned() { # else nothing is changed, and the plan has to be made again
     rests_on | sh -c "$marks" >"$work/now"
     rests_on >"$work/accepted"
     for earlier in "$backups"/*"-$plan"; do
+        [ ! -e "$earlier/unread" ] || changed=yes # a run that was cut off before services had read it
         cat "$earlier/left" "$earlier/ahead" >>"$work/accepted" 2>/dev/null || :
     done
     ! grep -qxF '* *' "$work/accepted" || return 0 # cut off while packages were installed: what that left is taken as it is

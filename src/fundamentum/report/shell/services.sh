@@ -68,10 +68,8 @@ take_up() {
     shift 3
     if cut_off "$service"; then
         verb=restart
-    elif [ -f "$pidfile" ] && [ "$act" = yes ] && ! is_older_than_its_files "$service" "$pidfile" %READ_BY_SERVICES%; then
-        say "service $service: has read all its files, left as it is"
-        return 0
-    elif [ ! -f "$pidfile" ] && [ "$changed" = no ] && [ "$act" = yes ]; then
+    elif [ "$changed" = no ] && [ "$act" = yes ] &&
+        { [ ! -f "$pidfile" ] || ! is_older_than_its_files "$service" "$pidfile" %READ_BY_SERVICES%; }; then
         say "service $service: nothing changed, left as it is"
         return 0
     fi

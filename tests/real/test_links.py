@@ -173,6 +173,10 @@ def test_each_link(case: str, words: str, broken: Callable[[Root], object], mend
             assert (said.verdict, words in (said.found or "")) == ("unmet", True), said.found
             mended(root)
             assert answers()
+            for _ in range(30):  # a worker that was told to end may take a moment
+                if first(root).verdict == "met":
+                    break
+                time.sleep(0.1)
             assert first(root).verdict == "met", first(root).found
         finally:
             for manager in MANAGERS:

@@ -47,7 +47,9 @@ def still(found: Survey) -> Survey:
     places = tuple(replace(place, free=None) for place in found.places)
     runtimes = tuple(replace(one, started=one.started and 1.0) for one in found.runtimes)
     servers = tuple(replace(one, started=one.started and 1.0) for one in found.servers)
-    found = replace(found, runtimes=runtimes, servers=servers)
+    repositories = tuple(replace(one, fetched=None) for one in found.repositories)
+    marks = dict.fromkeys(found.marks, "")  # by time in a recording, by content on the server
+    found = replace(found, runtimes=runtimes, servers=servers, repositories=repositories, marks=marks)
     return replace(
         found, server="", taken=None, places=places, machine=replace(found.machine, memory=None, processors=None)
     )
@@ -119,6 +121,9 @@ def test_over_ssh(twin: Root, tmp_path: Path) -> None:
         same = {"server": "", "machine": 0, "taken": 0}
         for one in (*found["runtimes"], *live["runtimes"], *found["servers"], *live["servers"]):
             one["started"] = one.get("started") is not None  # known to a hundredth of a second
+        for one in (*found["repositories"], *live["repositories"]):
+            one.pop("fetched", None)
+        found["marks"], live["marks"] = sorted(found["marks"]), sorted(live["marks"])
         for field in {**live, **found}:
             assert {**found, **same}.get(field) == {**live, **same}.get(field), field
         assert not list((twin.path / "tmp").glob("fundamentum*")), "nothing is left there"

@@ -35,6 +35,7 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
     readers = list(parts("packages", "index_key", survey.system.family))
     asked = survey.asked or Asked()
     also = packages_of(asked.commands) | set(asked.packages)
+    also |= {package.name for package in survey.installed or () if package.bound}  # may have to come along
     found = sorted(_below(path, readers)) if path.is_dir() else [path]
     budget = Budget()
     for index in found:

@@ -1,7 +1,7 @@
 """The packages of a Debian-family system: what is installed, what is on offer, and which brought a file."""
 
 import posixpath
-from collections.abc import Collection, Iterable, Set
+from collections.abc import Collection, Iterable, Sequence, Set
 from pathlib import Path
 from typing import Final
 
@@ -43,19 +43,22 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *more]
 
 
-def _bound_to_moving(installed: Iterable[Installed], offers: Iterable[Offer]) -> set[str]:
-    """Installed packages, not among the offers, that would have to come along with one that is offered in a new version.
+def _bound_to_moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
+    """Installed packages, not among the offers, that have to come along with one that is offered in another version.
 
-    They ask for the very version of it that is installed.
+    They ask for the very version of it that is installed, or the other one breaks them as they are.
     """
     versions: dict[str, set[str]] = {}
     for offer in offers:
         versions.setdefault(offer.name, set()).add(offer.version)
     moving = {one.name for one in installed if versions.get(one.name, set()) - {one.version}}
+    if not moving:
+        return set()
+    broken = {name for offer in offers if offer.name in moving for name in control.names_in(offer.conflicts)}
     return {
         one.name
         for one in installed
-        if one.bound and one.name not in versions and moving.intersection(control.names_in(one.bound))
+        if one.name not in versions and (one.name in broken or moving.intersection(control.names_in(one.bound)))
     }
 
 

@@ -1,8 +1,11 @@
-# Package indexes: only what concerns PHP, and what that depends on.
+# Package indexes: what concerns PHP, what is installed and may have to come along, and what all that depends on.
 if [ -s "$stage/indexes" ]; then
     # shellcheck disable=SC2016  # a program for awk
     cut -f 2 "$stage/indexes" | tr '\n' '\000' | xargs -0 awk -v packages="$packages" '
-        BEGIN { RS = ""; FS = "\n"; count = split(packages, parts, " "); for (i = 1; i <= count; i++) also[parts[i]] = 1 }
+        BEGIN {
+            while ((getline line < "/var/lib/dpkg/status") > 0) if (line ~ /^Package: /) also[substr(line, 10)] = 1
+            RS = ""; FS = "\n"; count = split(packages, parts, " "); for (i = 1; i <= count; i++) also[parts[i]] = 1
+        }
         {
             name = ""; relations = ""
             for (i = 1; i <= NF; i++) {

@@ -1,6 +1,7 @@
 #
 #     sh SCRIPT           says what would be done, and changes nothing
 #     sh SCRIPT --yes     does it
+#     sh SCRIPT --yes --more-packages    does it although more packages would be installed or upgraded than planned
 #     sh SCRIPT --undo    takes back what was done last, by this script or another of its kind
 #
 # Safe to run twice: what is done already is left alone.  It stops at the first failure, keeps every file it replaces,
@@ -8,7 +9,7 @@
 set -eu
 umask 022
 export LC_ALL=C
-changed=no act=no finished=no unconfigured='' unproved=no taken_up=no
+changed=no act=no finished=no unconfigured='' more='' unproved=no taken_up=no
 # Copies of what is replaced, and the way back; never beside it, where a service would read them.
 backups=/var/backups/fundamentum keep=
 lock=/run/fundamentum.lock work='' beside='' locked='' asking=''

@@ -67,6 +67,10 @@ packages_as_planned() { # WANTED ALONG REMOVED, names with blanks between: what 
     done
     [ -s "$work/more" ] || return 0
     sed 's/^/packages: not as planned, it would now also /; s/also not/not/' "$work/more" >&2
+    if [ "$more" = --more-packages ] && ! grep -qv '^install ' "$work/more"; then
+        return 0
+    fi
+    grep -qv '^install ' "$work/more" || say "packages: --yes --more-packages lets those be installed or upgraded too" >&2
     no_longer
 }
 

@@ -23,11 +23,11 @@ def marks(host: Host, read: Iterable[str]) -> dict[str, str]:
     return {path: mark for path, mark in found.items() if mark}
 
 
-def deciding(configuration: Configuration, pool_folder: str | None) -> tuple[str, ...]:
-    """What decides a runtime's configuration: its files, and the directories in which others may appear."""
+def deciding(program: str, configuration: Configuration, pool_folder: str | None) -> tuple[str, ...]:
+    """What decides what a runtime can do: its program, its configuration's files, and directories for more of them."""
     folders = (configuration.scan_dir, pool_folder)
     ini = (configuration.ini_file,) if configuration.ini_file else ()
-    return tuple(dict.fromkeys([*ini, *configuration.files, *(folder for folder in folders if is_path(folder))]))
+    return tuple(dict.fromkeys([program, *ini, *configuration.files, *(folder for folder in folders if is_path(folder))]))
 
 
 def of_web_server(files: Iterable[str]) -> list[str]:
@@ -53,7 +53,7 @@ def _mark(host: Host, path: str) -> str:
         if about.is_directory:
             names = (name for name in host.names(path) if not re.search(LEFTOVER, name))
             return f"names:{_digest(b''.join(name.encode() + bytes([10]) for name in names))}"
-        content = host.read(path, MAX_TEXT) if host.whole else None
+        content = host.read(path, MAX_TEXT) if host.whole and about.size <= MAX_TEXT else None  # a program
     except (HostError, UnicodeEncodeError):
         return ""
     if content is None or _holds_a_secret(content):

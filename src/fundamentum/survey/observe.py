@@ -303,7 +303,7 @@ def _runtime(
         sections=tuple(configuration.sections),
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
-        files=file_marks.deciding(configuration, pool.folder if pool else None),
+        files=file_marks.deciding(installation.program, configuration, pool.folder if pool else None),
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
     )

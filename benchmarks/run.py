@@ -30,12 +30,12 @@ server {
     server_name site@.example;
     root /srv/site@/public;
     index index.php;
-    location ~ \\.php$ { include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }
+    location ~ \\.php$ { include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php%-fpm.sock; }
 }
 """
 DUMP = "apt-cache -o Dir::Cache::pkgcache= -o Dir::Cache::srcpkgcache= dumpavail"
 """Read from the lists, as the survey does, and not from a cache that an earlier run has left."""
-PACKAGES = ["php8.2-curl", "php8.2-intl", "php8.2-mbstring", "php8.2-mysql"]
+PACKAGES = ["curl", "intl", "mbstring", "mysql"]
 
 
 def seconds(command: list[str], folder: str) -> float:
@@ -55,7 +55,12 @@ def compare(title: str, ours: list[str], theirs: list[str], folder: str, limit: 
     print(f"{title}: {one * 1000:.0f} ms against {two * 1000:.0f} ms, ratio {one / two:.2f} (wanted: at most {limit})")
 
 
-def set_up(root: Root, sites: int) -> None:
+def branch_of(root: str) -> str:
+    """The newest PHP that is installed there."""
+    return sorted(path.name for path in Path(root, "etc/php").iterdir())[-1]
+
+
+def set_up(root: Root, sites: int, branch: str) -> None:
     """Sites of nginx, each with a tree of its own."""
     for number in range(sites):
         at = f"/srv/site{number}/public"
@@ -63,7 +68,7 @@ def set_up(root: Root, sites: int) -> None:
             root.write(f"{at}/{folder}index.php", "<?php\n")
         if number % 3 == 0:
             root.write(f"{at}/.user.ini", "memory_limit = 200M\n")
-        root.write(f"/etc/nginx/sites-enabled/site{number}", SITE.replace("@", str(number)))
+        root.write(f"/etc/nginx/sites-enabled/site{number}", SITE.replace("@", str(number)).replace("%", branch))
 
 
 def main() -> None:
@@ -80,6 +85,7 @@ def main() -> None:
         if len(sys.argv) < 2 or os.geteuid() != 0:
             print("no root file system given (or no root rights): the comparison with apt is left out")
             return
+        branch = branch_of(sys.argv[1])
         compare(
             "plan --format json against apt-get -s install of the same packages",
             [
@@ -89,21 +95,29 @@ def main() -> None:
                 "--server",
                 sys.argv[1],
                 "--runtime",
-                "8.2/fpm",
+                f"{branch}/fpm",
                 "--format",
                 "json",
             ],
-            ["chroot", sys.argv[1], "apt-get", "-s", "install", "--no-install-recommends", *PACKAGES],
+            [
+                "chroot",
+                sys.argv[1],
+                "apt-get",
+                "-s",
+                "install",
+                "--no-install-recommends",
+                *(f"php{branch}-{package}" for package in PACKAGES),
+            ],
             folder,
             0.3,
         )
         for sites, limit in ((0, 1.0), (50, 1.5)):
             with Root(Path(sys.argv[1])).layer(Path(folder) / "layer") as root:
-                set_up(root, sites)
+                set_up(root, sites, branch)
                 compare(
                     f"survey with {sites} sites against php -i, dpkg-query -W and apt-cache dumpavail together",
                     [FUNDAMENTUM, "survey", str(root.path), "-o", os.devnull],
-                    ["chroot", str(root.path), "sh", "-c", f"php8.2 -i; dpkg-query -W; {DUMP}"],
+                    ["chroot", str(root.path), "sh", "-c", f"php{branch} -i; dpkg-query -W; {DUMP}"],
                     folder,
                     limit,
                 )

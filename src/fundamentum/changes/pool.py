@@ -26,6 +26,8 @@ class AddPool(Change, frozen=True):
     user: str
     listen: str
     file: str
+    handed: bool = False
+    """Whether the site that it is for is handed to it by the same plan."""
 
     @property
     def key(self) -> str:
@@ -40,6 +42,8 @@ class AddPool(Change, frozen=True):
         return f"a new pool: runs as {self.user}, waits at {self.listen}"
 
     def consequence(self, place: Place) -> str:
+        if self.handed:
+            return ""
         return f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
 
     def words(self, offers: Offers) -> str:
@@ -49,6 +53,8 @@ class AddPool(Change, frozen=True):
         return self.runtime == runtime.label
 
     def applied(self, survey: Survey, offers: Offers) -> Survey:
+        if any(runtime.label == self.runtime for runtime in survey.runtimes):
+            return survey
         like = next((runtime for runtime in survey.runtimes if runtime.label == self.like), None)
         return replace(survey, runtimes=(*survey.runtimes, self.beside(like))) if like else survey
 
@@ -74,6 +80,7 @@ class AddPool(Change, frozen=True):
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         """A pool that starts processes when they are needed, and whose socket the web server's user may use."""
+        others = place.platform.socket_users
         statements = (
             f"[{self.name}]",
             f"user = {self.user}",
@@ -81,8 +88,10 @@ class AddPool(Change, frozen=True):
             f"listen = {self.listen}",
             f"listen.owner = {self.user}",
             f"listen.group = {self.user}",
+            *([f"listen.acl_users = {others}"] if others else []),
             "pm = ondemand",
             "pm.max_children = 5",
         )
         yield WriteFile(self.file, pool_heading(place), (Line("\n".join(statements), 1, "pool"),))
-        yield HandOver(self.name)
+        if not self.handed:
+            yield HandOver(self.name)

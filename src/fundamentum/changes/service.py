@@ -31,6 +31,10 @@ class Restart(Change, frozen=True):
     def about(self) -> str:
         return self.service
 
+    @property
+    def effect(self) -> str:
+        return "has to run" if self.verb == "start" else "started too early"
+
     def words(self, offers: Offers) -> str:
         return " ".join(offers.platform.service(self.verb, self.service))
 

@@ -88,6 +88,11 @@ def _not_for_web(survey: Survey) -> str:
     return f" (the command line's {names} runs no web application)" if names else ""
 
 
+def site_names(survey: Survey) -> set[str]:
+    """All names of the sites that are there, or set up in files that their web server does not read."""
+    return {name for site in (*survey.sites, *survey.idle_sites) for name in (site.name, *site.aliases)}
+
+
 def sites_in(survey: Survey, folder: str) -> list[str]:
     """The names of the sites whose document root is this directory, or lies in it: those that are read, if any is."""
     for sites in (survey.sites, survey.idle_sites):

@@ -95,6 +95,21 @@ def _server(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _new_site(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--site",
+        metavar="NAME",
+        help="the web site that serves the application: one that is there, or a new one, which is set up then; a new "
+        "one takes one APP, and --directory with the whole path where the application stands, or will",
+    )
+    parser.add_argument(
+        "--web-server",
+        metavar="SERVER",
+        help="behind which web server a new site is set up, as a needs file names it (default: the one that is there, "
+        "else the first that the application names)",
+    )
+
+
 def _reaching(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--sudo", action="store_true", help="over ssh://, read as root: runs 'sudo -n' there, which must be allowed"
@@ -147,6 +162,7 @@ def _plan(command: argparse.ArgumentParser) -> None:
         help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text; json where "
         f"the file that is written ends in {PLAN_FILE})",
     )
+    _new_site(command)
     command.add_argument(
         "--from",
         dest="plan_file",

@@ -3,14 +3,17 @@
 import argparse
 import io
 import sys
+from collections.abc import Sequence
 from datetime import date
 
+from fundamentum.check.judged_runtime import site_in, site_names
 from fundamentum.cli.applications import applications
 from fundamentum.cli.arguments import PLAN_FILE
 from fundamentum.cli.output import write_below, write_whole
 from fundamentum.cli.servers import selectors, server
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
+from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
 from fundamentum.untrusted.files import named
@@ -41,20 +44,48 @@ def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
     if not options.applications:
         raise InputError("plan", "needs an APP, or --from and a plan that is made already")
     wanted = applications(options)
+    if options.web_server and not options.site:
+        raise InputError("--web-server", "is for a new site: give its name with --site")
+    if options.site:
+        if options.runtime and options.runtime[:1].isalpha():
+            raise InputError("--site", "names a site, and so does --runtime: give one of them")
+        wanted = [entry("fundamentum.plan", "new_site").with_web(needs) for needs in wanted]
     survey = server(options, wanted)
     added: list[str] = []
     for word in options.index:
         survey, more = entry("fundamentum.survey", "added_index").with_index(survey, word)
         added += more
-    sites = selectors(options, survey)
+    site = _site(options, wanted, survey)
+    sites = [options.runtime] if site else selectors(options, survey)
     recommended = not options.required_only
     planner = entry("fundamentum.plan", "planner")
-    return planner.plan(wanted, survey, sites, today=date.today(), recommended=recommended, added=added), survey
+    made = planner.plan(wanted, survey, sites, today=date.today(), recommended=recommended, added=added, site=site)
+    return made, survey
+
+
+def _site(options: argparse.Namespace, wanted: Sequence[Needs], survey: Survey) -> object:
+    """The site that is to be set up; None if none is, and one that is there is named as what serves them."""
+    if not options.site:
+        return None
+    if options.site in site_names(survey):
+        if options.directory is not None and site_in(survey, options.directory) != options.site:
+            raise InputError("--directory", f"is not where {options.site} stands")
+        options.runtime, options.directory = options.site, None
+        return None
+    if len(wanted) != 1:
+        raise InputError("--site", f"{options.site} is no site here: a new one is planned for one APP")
+    if options.directory is None:
+        what = "is no site here; for a new one, give --directory with the whole path where the application stands"
+        raise InputError("--site", f"{options.site} {what}")
+    new_site = entry("fundamentum.plan", "new_site")
+    offers = entry("fundamentum.platforms", "offers").Offers(survey)
+    return new_site.wanted(survey, wanted[0], options.site, options.directory, options.web_server, offers)
 
 
 def _read(options: argparse.Namespace) -> Plan:
     """A plan that was written as JSON."""
-    given = [*options.applications, *options.index, *filter(None, (options.server, options.runtime, options.directory))]
+    named_here = (options.server, options.runtime, options.directory, options.site)
+    given = [*options.applications, *options.index, *filter(None, named_here)]
     if given or options.required_only:
         raise InputError("--from", "reads a plan that is made already: what to plan for, and where, stands in it")
     plan: Plan = entry("fundamentum.report", "plan_document").load_plan(named(options.plan_file, "a plan"))

@@ -39,9 +39,11 @@ def _site_of(word: str, reference: str | None, survey: Survey) -> str | None:
 def server(options: argparse.Namespace, applications: Sequence[Needs] = (), commands: Sequence[str] = ()) -> Survey:
     """The survey of the server that the options name, with what these applications ask about in particular.
 
-    ``commands`` are looked for beside, if they can be the names of any.
+    ``commands`` are looked for beside, if they can be the names of any; and so is what they ask about in the directory
+    that is named, where none of them may stand yet.
     """
-    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked_by(applications, commands))
+    asked = asked_by(applications, commands, getattr(options, "directory", None))
+    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked)
     if getattr(options, "database", None):
         found = entry("fundamentum.survey", "database_greeting").with_database(found, options.database)
     return found

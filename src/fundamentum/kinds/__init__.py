@@ -13,7 +13,7 @@ from typing import Any
 
 from fundamentum import entries
 from fundamentum.kinds.base import Kind
-from fundamentum.kinds.table_reader import COMMAND
+from fundamentum.kinds.table_reader import COMMAND, PATH
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Need, Needs
 from fundamentum.model.reason import Reason
@@ -55,10 +55,11 @@ def reason_in_words(reason: Reason) -> str:
     return f"{reason.application}: {what}, {reason.level}" + (f" ({reason.note})" if reason.note else "")
 
 
-def asked_by(applications: Iterable[Needs], also: Iterable[str] = ()) -> Asked | None:
+def asked_by(applications: Iterable[Needs], also: Iterable[str] = (), directory: str | None = None) -> Asked | None:
     """Everything that a survey has to look at for these applications; None if that is nothing.
 
-    ``also`` are commands that are looked for too, if they can be the names of any.
+    ``also`` are commands that are looked for too, if they can be the names of any; ``directory`` is where the
+    applications stand, or will.
     """
     questions: dict[str, dict[str, None]] = {}
 
@@ -72,4 +73,8 @@ def asked_by(applications: Iterable[Needs], also: Iterable[str] = ()) -> Asked |
     for name in also:
         if COMMAND.fullmatch(name):
             questions.setdefault("commands", {})[name] = None
+    folder = (directory or "").rstrip("/")
+    if folder and PATH.fullmatch(folder) and "directories" in questions:
+        there = questions["directories"]
+        there |= {f"{folder}/{path}": None for path in [*there] if not path.startswith("/")} | {folder: None}
     return Asked(**{question: tuple(about) for question, about in questions.items()}) if questions else None

@@ -14,13 +14,14 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms.offers import Offers
 
 AnyNeed = TypeVar("AnyNeed")
-Question = Literal["commands", "directories", "packages", "sockets", "tasks", "texts", "variables"]
+Question = Literal["commands", "directories", "packages", "sockets", "tasks", "texts", "variables", "visits"]
 """What can be asked of a server in general, answered by a survey and a recorder alike:
 
 ``commands``: where a program is, and which package brings it; ``directories``: modes, owners and space of a path,
 absolute or below the directory in which the application stands; ``packages``: what the indexes have of it; ``sockets``:
 whether something waits at a path or ``HOST:PORT``; ``tasks``: how often a program is run at set times; ``texts``: the
-lines of a small file of the system; ``variables``: an environment variable of PHP's process manager.
+lines of a small file of the system; ``variables``: an environment variable of PHP's process manager; ``visits``:
+what a web server makes of an address.
 """
 
 

@@ -155,6 +155,8 @@ class Target(msgspec.Struct, frozen=True):
     """Whether the user named it: that no site is handed to it is then a remark."""
     beside: str | None = None
     """The label of the runtime beside which a plan puts this one, a new pool, and from which it takes over a site."""
+    own: bool = False
+    """Whether a plan makes its pool for this application, so that values for it go into the pool's own file."""
     base: Runtime | None = None
     """The runtime as it is for all its sites, where ``runtime`` is as the judged site meets it."""
     part: str | None = None

@@ -24,6 +24,8 @@ class Asked(Fact, frozen=True):
     """Paths of small files of the system whose lines are wanted."""
     variables: tuple[Text, ...] = ()
     """Environment variables of PHP's process managers."""
+    visits: tuple[Text, ...] = ()
+    """Paths of addresses: what each site would answer, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
 
 
 class Answer(Fact, frozen=True):
@@ -75,6 +77,17 @@ class Barrier(Fact, frozen=True):
     """Whether those lines belong to the main configuration instead."""
     stops: bool = True
     """False: the application is reached, but not by the address of the site alone."""
+
+
+class Visit(Fact, frozen=True):
+    """What a web server's configuration makes of an address of a site."""
+
+    outcome: Literal["refused", "script", "handed-out", "missing", "unclear"]
+    """``handed-out``: as the file that it is; ``missing``: there is no such file, and nothing stands in for it."""
+    script: Text = ""
+    """The PHP file that answers, as a path below the document root."""
+    origin: Origin | None = None
+    """The line that decides it."""
 
 
 class WebServer(Fact, frozen=True):

@@ -27,6 +27,7 @@ from fundamentum.model.surrounding_facts import (
     Scheduled,
     ServerProcess,
     Spot,
+    Visit,
     WebServer,
 )
 from fundamentum.model.survey_fact import Fact
@@ -91,6 +92,9 @@ class Site(Fact, frozen=True):
     """What the running site said, if it was asked."""
     set_up: Origin | None = None
     """The beginning of its section; None where it has none of its own."""
+    visits: dict[Text, Visit] = {}
+    """What it makes of addresses that applications asked about: ``/config/``, for files in that directory; another
+    path, which ends with no slash, for a page of which there is no file; ``/.`` for the list of a directory."""
 
     @property
     def local_port(self) -> int | None:

@@ -16,7 +16,7 @@ from fundamentum.kinds import in_words
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.needs_value import Value
-from fundamentum.model.php import Runtime
+from fundamentum.model.php import Runtime, Sapi
 from fundamentum.model.survey import Survey
 from fundamentum.plan import module_streams
 from fundamentum.plan.made_plan import Decision, Row, Unresolved
@@ -84,20 +84,21 @@ class Chosen(Value, frozen=True):
 Trial = Callable[[Needs, Candidate], Outcome]
 
 
-def candidates(survey: Survey, offers: Offers) -> list[Candidate]:
-    """Every branch that could run web applications here, oldest first."""
+def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> list[Candidate]:
+    """Every branch that could run web applications here, oldest first; ``ways``: run in one of these ways only."""
     found: dict[tuple[str, str | None], Candidate] = {}
     serving = sorted(survey.runtimes, key=lambda one: not one.serves)
     for runtime in serving:
-        if runtime.sapi != "cli":
+        if runtime.sapi != "cli" and (not ways or runtime.sapi in ways):
             reason = _present(survey, runtime)
             found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, offers))
     for one in module_streams.candidates(survey):
         offers_then = Offers(one.survey)
         found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, offers_then, one.switch))
-    for branch in offers.branches("fpm"):
+    fresh = ways[0] if ways else "fpm"
+    for branch in offers.branches(fresh):
         if (branch, "") not in found:
-            target = Target(fresh_runtime(survey, branch, "fpm"), "offered, and judged as a fresh installation", False)
+            target = Target(fresh_runtime(survey, branch, fresh), "offered, and judged as a fresh installation", False)
             found[branch, ""] = _candidate(target, survey, offers)
     return sorted(found.values(), key=lambda one: (branch_key(one.branch), one.name))
 

@@ -13,22 +13,25 @@ from fundamentum.changes.packages import Install
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.removal import LetGo
 from fundamentum.changes.service import Restart
+from fundamentum.changes.site import AddSite
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import remedies
 from fundamentum.entries import entry
+from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.needs_value import Level
 from fundamentum.model.packages import Offer
 from fundamentum.model.survey import Survey
-from fundamentum.plan import branch_choice, separate_pools
+from fundamentum.plan import branch_choice, new_site, separate_pools
 from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
 from fundamentum.plan.made_plan import Decision, Plan, Upgrade
 from fundamentum.plan.needless_sources import needless
+from fundamentum.plan.new_site import WantedSite
 from fundamentum.plan.proof import proofs
 from fundamentum.plan.rests_on import rests_on
 from fundamentum.plan.settled import Settled, planned
@@ -37,6 +40,8 @@ from fundamentum.platforms.offers import Offers
 if TYPE_CHECKING:
     from fundamentum.plan.package_dependencies import Resolver
 
+LATER: Final = (AddPool, AddSite)
+"""Changes that have their effect once what they rest on is there."""
 ROUNDS: Final = 20
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""
 
@@ -48,17 +53,26 @@ class Planner:
         self.survey, self.today, self.added = survey, today, added
         self.offers = Offers(survey)
         self._resolver: Resolver | None = None
+        self.site: WantedSite | None = None
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
     def targets(
-        self, applications: Sequence[Needs], selectors: Sequence[str | None]
+        self, applications: Sequence[Needs], selectors: Sequence[str | None], site: WantedSite | None = None
     ) -> tuple[list[Target], Decision | None, Candidate | None]:
         """The runtime for each application: as named, or the best of those that there are or could be.
 
         Last the choice that changes the server first, by switching on another module stream.
         """
-        found = branch_choice.candidates(self.survey, self.offers)
-        if not found or any(selectors):
+        self.site = site
+        if site:
+            found = new_site.fitting(site, self.survey, self.offers)
+            if selector := next(filter(None, selectors), None):
+                found = [one for one in found if selector in (one.branch, one.target.runtime.label)]
+            if not found:
+                raise FundamentumError(f"{self.survey.server}: no PHP is here or offered that could serve {site.name}")
+        else:
+            found = branch_choice.candidates(self.survey, self.offers)
+        if not found or (any(selectors) and site is None):
             pairs = zip(applications, selectors, strict=True)
             named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
             return named, self._cost(applications, named, found), None
@@ -66,7 +80,7 @@ class Planner:
         chosen = branch_choice.decide(applications, found, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
-            only = len(serving) == 1 and one.target.runtime.label == serving[0].label
+            only = site is None and len(serving) == 1 and one.target.runtime.label == serving[0].label
             out.append(choose(self.survey, needs, None, self.offers) if only else one.target)
         switched = next((candidate for candidate in chosen.candidates if candidate.switch), None)
         return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
@@ -97,33 +111,43 @@ class Planner:
         """How one application would fare on one candidate."""
         planner = self if candidate.switch is None else self._elsewhere(candidate.survey)
         target = replace(candidate.target, wanted=True)
-        settled = planner.settle([needs], [target], needs.name)
+        added: list[Change] = []
+        if self.site:
+            added = list(new_site.changes(self.site, needs, target, planner.survey, planner.offers))
+            target = new_site.target_of(added, target, self.site)
+        settled = planner.settle([needs], [target], needs.name, added)
         installs = sum(isinstance(change, Install) for change in settled.changes.values()) + len(settled.along)
         return Outcome(tuple(settled.unresolved()), installs, settled.removes)
 
     def settle(
-        self, applications: Sequence[Needs], targets: Sequence[Target], label: str, added: Sequence[AddPool] = ()
+        self, applications: Sequence[Needs], targets: Sequence[Target], label: str, added: Sequence[Change] = ()
     ) -> Settled:
         """Find what mends every finding that can be mended, and prove it by checking again.
 
-        ``added`` are the pools that will be there as soon as the branch they belong to is.
+        ``added`` is what is planned whatever is found: pools and sites that will be there as soon as what they rest on
+        is, and what that takes.
         """
         offers = self.offers
-        survey = _with_pools(added, self.survey, offers)
+        survey = apply([one for one in added if isinstance(one, LATER)], self.survey, offers)
         judgements = tuple(judge(n, survey, t, offers) for n, t in zip(applications, targets, strict=True))
         done = Settled({}, {}, judgements)
         world = survey
+        first = {change.key: change for change in added if not isinstance(change, LATER)}
         for _ in range(ROUNDS):
             found = remedies(done.judgements, world, label, self.levels)
             for key, why in found.reasons.items():
                 done.reasons.setdefault(key, {}).update(why)
-            fresh = {key: change for key, change in found.changes.items() if done.changes.get(key) != change}
+            wanted = first | {
+                key: first[key].joined(change) if key in first else change for key, change in found.changes.items()
+            }
+            fresh = {key: change for key, change in wanted.items() if done.changes.get(key) != change}
+            first = {}
             if not fresh:
                 break
             done.changes |= fresh
             self._dependencies(done)
             world = apply(fresh.values(), world, offers, done.along, done.removes)
-            world = _with_pools(added, world, offers)
+            world = apply([one for one in added if isinstance(one, LATER)], world, offers)
             done.judgements = tuple(
                 judge(judgement.needs, world, _same_target(judgement.target, world), offers)
                 for judgement in done.judgements
@@ -147,16 +171,23 @@ class Planner:
         done.fetch, done.space = along.fetch, along.space
         done.asides = tuple(dependencies.asides(along, wanted, self.survey))
 
-    def plan(self, applications: Sequence[Needs], selector: str | Sequence[str | None] | None = None) -> Plan:
-        """The changes that make these applications run on this server."""
+    def plan(
+        self,
+        applications: Sequence[Needs],
+        selector: str | Sequence[str | None] | None = None,
+        site: WantedSite | None = None,
+    ) -> Plan:
+        """The changes that make these applications run on this server; ``site``: one that is set up for the only."""
         selectors = [selector] * len(applications) if selector is None or isinstance(selector, str) else selector
-        targets, decision, switched = self.targets(applications, selectors)
+        targets, decision, switched = self.targets(applications, selectors, site)
         if switched:
             return self._elsewhere(switched.survey)._plan(applications, targets, decision, switched.switch)
         return self._plan(applications, targets, decision)
 
     def _elsewhere(self, survey: Survey) -> "Planner":
-        return Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
+        planner = Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
+        planner.site = self.site
+        return planner
 
     def _plan(
         self,
@@ -167,12 +198,19 @@ class Planner:
     ) -> Plan:
         before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
-        placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
-        if added:
-            decision = replace(decision or Decision(), apart=tuple(odds))
+        added: Sequence[Change]
+        if self.site:
+            added = list(new_site.changes(self.site, applications[0], targets[0], self.survey, self.offers))
+            placed = [new_site.target_of(added, targets[0], self.site)]
+        else:
+            placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
+            decision = replace(decision or Decision(), apart=tuple(odds)) if added else decision
         done = self.settle(applications, placed, label, added)
+        if self.site:
+            added = new_site.with_reasons(added, done, applications[0])
         taken = self._taken(done)
-        changes = self._ordered([*self._decided(done, taken, switch), *added, *done.changes.values()], placed)
+        later = [change for change in added if isinstance(change, LATER)]
+        changes = self._ordered([*self._decided(done, taken, switch), *later, *done.changes.values()], placed)
         place = Place(self.survey, self.offers.platform, label)
         told = ((change.key, change.consequence(place)) for change in changes)
         ordered = steps(changes, place)
@@ -196,7 +234,7 @@ class Planner:
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
-            hints=tuple(needless(self.survey, self.offers)),
+            hints=(*needless(self.survey, self.offers), *(new_site.next_steps(self.site) if self.site else ())),
             rests_on=rests_on(before, self.survey, ordered),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
@@ -242,23 +280,20 @@ def plan(
     recommended: bool = True,
     today: date,
     added: Sequence[str] = (),
+    site: WantedSite | None = None,
 ) -> Plan:
     """The changes that make these applications run on this server.
 
     ``selector`` names what serves them, one for all or one for each.  ``today`` decides what is still supported;
-    ``added`` names the sources in the survey that are not configured yet.
+    ``added`` names the sources in the survey that are not configured yet; ``site`` is one to be set up, for the only
+    application.
     """
     planner = Planner(survey, today, recommended=recommended, added=added)
-    return planner.plan(applications, selector)
+    return planner.plan(applications, selector, site)
 
 
 def _of_command_line(judgements: Iterable[Judgement]) -> list[Target]:
     return [judgement.command_line.target for judgement in judgements if judgement.command_line]
-
-
-def _with_pools(added: Iterable[AddPool], world: Survey, offers: Offers) -> Survey:
-    there = {runtime.label for runtime in world.runtimes}
-    return apply([pool for pool in added if pool.runtime not in there], world, offers)
 
 
 def _same_target(target: Target, world: Survey) -> Target:

@@ -1,6 +1,7 @@
 """Pools of their own, for applications on one branch whose limits do not go together."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Final
 
 from msgspec.structs import replace
@@ -43,7 +44,7 @@ def split(
         else:
             place = target
             if target.runtime.sapi == "fpm" and target.runtime.pool_dir and odds:
-                pool = _pool(needs, target.runtime, survey, pools)
+                pool = own_pool(needs, target.runtime, survey, pools)
                 pools[pool.runtime] = pool
                 place = _in_pool(target, pool)
                 words.append(odds)
@@ -89,7 +90,10 @@ def _least(need: SettingNeed) -> int:
     )
 
 
-def _pool(needs: Needs, runtime: Runtime, survey: Survey, pools: dict[str, AddPool]) -> AddPool:
+def own_pool(
+    needs: Needs, runtime: Runtime, survey: Survey, pools: Mapping[str, AddPool] = MappingProxyType({})
+) -> AddPool:
+    """A pool for one application, beside those that there are and those that are planned."""
     of = platform(survey.system.family)
     taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {
         pool.name for pool in pools.values()

@@ -98,6 +98,10 @@ class Platform:
     """Web server → its service, where that has another name."""
     web_additions: ClassVar[Mapping[str, str]] = {}
     """Web server → the directory of files that its main configuration reads."""
+    web_sites: ClassVar[Mapping[str, tuple[str, str]]] = {}
+    """Web server → the directory for files of sites; and that of links to those which count, if only these do."""
+    socket_users: ClassVar[str] = ""
+    """The users, with commas, who may use a new pool's socket beside the one to whom it belongs."""
     services_enabled: ClassVar[bool] = True
     """Whether packages let their services start at boot; where not, a plan does."""
     network_database_boolean: ClassVar[str] = "httpd_can_network_connect_db"

@@ -27,7 +27,9 @@ def deciding(program: str, configuration: Configuration, pool_folder: str | None
     """What decides what a runtime can do: its program, its configuration's files, and directories for more of them."""
     folders = (configuration.scan_dir, pool_folder)
     ini = (configuration.ini_file,) if configuration.ini_file else ()
-    return tuple(dict.fromkeys([program, *ini, *configuration.files, *(folder for folder in folders if is_path(folder))]))
+    return tuple(
+        dict.fromkeys([program, *ini, *configuration.files, *(folder for folder in folders if is_path(folder))])
+    )
 
 
 def of_web_server(files: Iterable[str]) -> list[str]:

@@ -42,6 +42,13 @@ def webserver(name: str) -> WebServerType:
     return found
 
 
+@cache
+def for_sites() -> dict[str, str]:
+    """The web servers that new sites are set up behind, as a needs file names them → as a survey does; in order."""
+    found = ((webserver(name), name) for name in names())
+    return {of.calls_itself: name for of, name in sorted(found, key=lambda one: one[0].set_up_as) if of.set_up_as}
+
+
 def part(name: str, what: str) -> ModuleType:
     """A part of a web server's entry, such as ``reading``."""
     return entries.part(__name__, name, what)

@@ -1,18 +1,22 @@
 """What one web server tells; as it stands here, of one about which nothing is known but its name."""
 
-from collections.abc import Callable, Mapping
-from typing import ClassVar
+from collections.abc import Callable, Iterable, Mapping
+from typing import ClassVar, Final
 
 import msgspec
 
 from fundamentum.model.findings import Finding, Switch, Target
-from fundamentum.model.php import Branch, Runtime
+from fundamentum.model.php import Branch, Runtime, Sapi
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.model.survey import Site, Survey
 
 Offered = Callable[[str], object]
 """Whether a package of that name can be installed."""
+
+
+HIDDEN: Final = r"/\.(?!well-known(?:/|$))"
+"""Files whose names begin with a dot, but for those by which an address proves whose it is (RFC 8615)."""
 
 
 class Directive(msgspec.Struct, frozen=True):
@@ -34,6 +38,24 @@ class SwitchCommand(msgspec.Struct, frozen=True):
     """Whether it is switched on, rather than off."""
     back: tuple[str, ...] = ()
     """The command that takes it back."""
+
+
+class NewSite(msgspec.Struct, frozen=True):
+    """A site as a plan sets it up."""
+
+    name: str
+    root: str
+    """Its document root."""
+    handler: str
+    """The socket that PHP files are handed to; empty where PHP is a part of the web server."""
+    front: str = ""
+    """The script, below the document root, that answers for what is no file."""
+    denied: tuple[str, ...] = ()
+    """Directories below the document root of which nothing is handed out."""
+    limits: tuple[tuple[str, str], ...] = ()
+    """Directives that limit requests, with their values."""
+    both_protocols: bool = True
+    """Whether it waits for IPv6 too, where that has to be said."""
 
 
 class WebServerType:
@@ -82,8 +104,42 @@ class WebServerType:
     """Whether it is changed by its own commands rather than by lines of a file."""
     harmless: ClassVar[frozenset[str]] = frozenset()
     """Directives and sections that hold no secret, in lower case: only lines made of these go into diffs."""
+    set_up_as: ClassVar[int] = 0
+    """Its rank among those that new sites are set up behind; 0: none are."""
     has_additions: ClassVar[bool] = False
     """Whether a limit that counts for all sites can be set in a file beside its main configuration."""
+
+    def new_site(self, site: NewSite) -> list[str]:
+        """The lines of a file that sets up a site."""
+        raise NotImplementedError
+
+    def new_limits(self) -> tuple[Limit, ...]:
+        """What it allows requests of a site of which nothing is said."""
+        return ()
+
+    def lacking(self, modules: Iterable[str], server: WebServer | None) -> tuple[str, ...] | None:
+        """Those of the modules that are not there, by the names under which they are switched on; None: not known."""
+        return None
+
+    def ways(self, server: WebServer | None) -> tuple[Sapi, ...]:
+        """The ways of running PHP that a new site can have, the one with the least to change first."""
+        return ("fpm",)
+
+    def handing_on(self, sapi: Sapi) -> tuple[str, ...]:
+        """The modules that a site has need of which hands PHP files to PHP in that way."""
+        return ()
+
+    def to_front(self, script: str) -> str:
+        """What to do so that a script answers for what is no file, in words."""
+        return f"let /{script} answer for what is no file"
+
+    def to_refuse(self, path: str) -> str:
+        """What to do so that nothing of a directory is handed out, in words."""
+        return f"refuse {path}"
+
+    def to_hide_lists(self) -> str:
+        """What to do so that no lists of files are handed out, in words."""
+        return "switch lists of directories off"
 
     def rereads(self, path: str) -> bool:
         """Whether a change of a file of its configuration is in effect once it reloads, without a restart."""

@@ -42,7 +42,7 @@ class PoolOptionDemand(Value, frozen=True):
         runtime, link = self.target.runtime, self.link
         present = runtime.manager.get(link.name)
         origin = present.origin.set_in if present else ""
-        file = runtime.pool_file if self.target.beside else None
+        file = runtime.pool_file if self.target.beside or self.target.own else None
         file = file or pool_addition(runtime, f"{label}-{runtime.pool}", origin, runtime.pool_file or "")
         if not file or not runtime.pool:
             return None

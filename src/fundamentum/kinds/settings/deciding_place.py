@@ -89,7 +89,7 @@ def _pool_file(name: str, present: Setting, value: str, target: Target, label: s
     runtime = target.runtime
     if not runtime.pool or name in START_ONLY | TAKING:
         return None
-    if target.beside and runtime.pool_file:
+    if (target.beside or target.own) and runtime.pool_file:
         return runtime.pool_file
     shared = any(other.label != runtime.label and other.scan_dir == runtime.scan_dir for other in survey.runtimes)
     if present.set_by == "ini" and not (shared and not _allows_more(name, present.value or "", value)):

@@ -30,6 +30,10 @@ class Debian(Platform):
     refresh = "apt-get update"
     indexes = "Packages files"
     web_additions = {"apache2": "/etc/apache2/conf-enabled"}
+    web_sites = {
+        "apache2": ("/etc/apache2/sites-available", "/etc/apache2/sites-enabled"),
+        "nginx": ("/etc/nginx/sites-available", "/etc/nginx/sites-enabled"),
+    }
     modules_by_name = switches_by_name = True
     configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")

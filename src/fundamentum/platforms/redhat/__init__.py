@@ -35,6 +35,8 @@ class RedHat(Platform):
     socket_dir = "/run/php-fpm"
     web_services = {"apache2": "httpd"}
     web_additions = {"apache2": "/etc/httpd/conf.d"}
+    web_sites = {"apache2": ("/etc/httpd/conf.d", ""), "nginx": ("/etc/nginx/conf.d", "")}
+    socket_users = "apache,nginx"
     cron_package = "cronie"
     configuration = ("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d")
     root_signs = ("var/lib/rpm", "usr/lib/sysimage/rpm")

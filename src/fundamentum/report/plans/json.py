@@ -110,6 +110,16 @@ class PlannedModules(msgspec.Struct):
     """Links to the files that sites are set up in."""
 
 
+class PlannedSite(msgspec.Struct):
+    """One site that is set up."""
+
+    name: str
+    server: str
+    root: str
+    runtime: str
+    file: str
+
+
 class PlannedService(msgspec.Struct):
     """One service that is restarted."""
 
@@ -226,6 +236,7 @@ class PlanDocument(msgspec.Struct):
     directories: list[PlannedDirectory]
     tasks: list[PlannedTask]
     modules: list[PlannedModules]
+    sites: list[PlannedSite]
     others: list[OtherSite]
     """What the plan changes for sites that it was not made for."""
     changes: list[ChangeRow]
@@ -273,6 +284,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         directories=_rows(tables, "directories", PlannedDirectory),
         tasks=_rows(tables, "tasks", PlannedTask),
         modules=_rows(tables, "modules", PlannedModules),
+        sites=_rows(tables, "sites", PlannedSite),
         steps=[_step(plan, step) for step in plan.steps],
         changes=[_change(plan, change) for change in plan.changes],
         others=[OtherSite(other.site, other.name, other.before, other.after) for other in plan.others],

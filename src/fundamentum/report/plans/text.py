@@ -139,7 +139,7 @@ def _row(plan: Plan, change: Change) -> tuple[str, str, tuple[Reason, ...]]:
     reasons = plan.why(change)
     if isinstance(change, Install):
         return change.about, plan.sources.get(change.package, ""), reasons
-    return change.about, "started too early" if isinstance(change, Restart) else change.effect, reasons
+    return change.about, change.effect, reasons
 
 
 def _packages_beside(console: Console, plan: Plan, full: bool) -> None:
@@ -211,7 +211,7 @@ def _others(console: Console, plan: Plan) -> None:
 def _outcome(console: Console, plan: Plan) -> None:
     _others(console, plan)
     for hint in plan.hints:
-        console.print(Text(clean(f"\n{hint}"), style=STYLES["dim"]))
+        console.print(Text(f"\n{clean(hint)}", style=STYLES["dim"]))
     console.print()
     if plan.unresolved:
         console.print(Text("not resolved by this plan", style=STYLES["unmet"]))

@@ -31,10 +31,11 @@ manage() { # VERB SERVICE
 }
 
 start_service() { # as above, one that does not run
-    service=$1 pidfile=$2
+    service=$1 pidfile=$2 signal=$3
     shift 3
-    if runs "$pidfile"; then
-        say "service $service: runs"
+    if runs "$pidfile"; then # with what there was before; it takes up what is new
+        verb=restart
+        take_up "$service" "$pidfile" "$signal" "$@"
         return 0
     fi
     say "service $service: starting it"

@@ -2,16 +2,18 @@
 
 import math
 import re
+from collections.abc import Iterable
 from typing import Final
 
 from fundamentum.catalog.quantity import span
 from fundamentum.model.findings import Finding, Switch, Target
-from fundamentum.model.php import Runtime
+from fundamentum.model.php import Runtime, Sapi
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.model.survey import Survey
+from fundamentum.webservers.apache2.new_site import lines
 from fundamentum.webservers.apache2.php_handover import handed
-from fundamentum.webservers.base import Directive, Offered, SwitchCommand, WebServerType
+from fundamentum.webservers.base import Directive, NewSite, Offered, SwitchCommand, WebServerType
 
 NAME: Final = "apache2"
 _VERSIONED: Final = ("apache2-bin", "apache2", "httpd-core", "httpd")
@@ -34,6 +36,7 @@ class Apache(WebServerType):
     """Apache, with PHP inside it, handed to PHP's process manager, or run as a CGI program."""
 
     title = "Apache"
+    set_up_as = 2
     package = NAME
     packages = (NAME, "httpd")
     process = "(/usr/s?bin/)?(apache2|httpd)"
@@ -84,6 +87,34 @@ class Apache(WebServerType):
 
     def opens_section(self, line: str) -> bool:
         return line.lstrip().startswith("<")
+
+    def new_site(self, site: NewSite) -> list[str]:
+        return lines(site)
+
+    def new_limits(self) -> tuple[Limit, ...]:
+        return Limit("LimitRequestBody", ""), Limit("ProxyTimeout", "60")
+
+    def lacking(self, modules: Iterable[str], server: WebServer | None) -> tuple[str, ...] | None:
+        """Source: a2query(1); where modules are not switched on by name, those that packages load are not known."""
+        return tuple(name for name in modules if name not in server.modules) if server else None
+
+    def ways(self, server: WebServer | None) -> tuple[Sapi, ...]:
+        """Inside it where that is so already: what is handed to a process manager too would be, needs no more."""
+        inside = server is not None and any(re.fullmatch(r"php\d+(?:\.\d+)?", name) for name in server.modules)
+        return ("apache2", "fpm") if inside else ("fpm",)
+
+    def handing_on(self, sapi: Sapi) -> tuple[str, ...]:
+        return ("proxy_fcgi",) if sapi == "fpm" else ()
+
+    def to_front(self, script: str) -> str:
+        return f"write FallbackResource /{script} into the <Directory> of the document root"
+
+    def to_refuse(self, path: str) -> str:
+        pattern = re.escape(path.rstrip("/"))
+        return f'write <LocationMatch "^{pattern}(?:/|$)"> Require all denied </LocationMatch>'
+
+    def to_hide_lists(self) -> str:
+        return "write Options -Indexes into the <Directory> of the document root"
 
     def fresh(self, name: str) -> WebServer:
         return WebServer(name, ("mpm_event",))

@@ -2,14 +2,24 @@
 
 import math
 import re
+from collections.abc import Iterable
 
 from fundamentum.catalog.quantity import quantity, span
 from fundamentum.model.recorded_paths import Recorded
-from fundamentum.webservers.base import Directive, WebServerType
+from fundamentum.model.surrounding_facts import Limit, WebServer
+from fundamentum.webservers.base import Directive, NewSite, WebServerType
+from fundamentum.webservers.nginx.new_site import lines
 
 MAIN = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
 BODIES = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
 MEGA = 2**20
+BUILT_IN = frozenset({"rewrite", "headers", "deflate", "gzip", "expires", "dir", "alias", "mime", "setenvif", "env"})
+"""What other web servers have modules for, and nginx always does."""
+DEFAULTS = {
+    "client_max_body_size": Limit("client_max_body_size", "1m"),
+    "fastcgi_read_timeout": Limit("fastcgi_read_timeout", "60s"),
+}
+"""For requests that are handed to PHP.  Source: nginx's documentation of its core and FastCGI modules."""
 
 
 def _size(text: str) -> float | None:
@@ -24,6 +34,7 @@ class Nginx(WebServerType):
     """nginx, which hands requests to PHP's process manager."""
 
     title = package = "nginx"
+    set_up_as = 1
     packages = ("nginx", "nginx-core", "nginx-light", "nginx-full", "nginx-extras")
     signal = "HUP"
     process = "nginx: master process"
@@ -46,6 +57,25 @@ class Nginx(WebServerType):
     )
     body_folder = "client_body_temp_path"
     bodies = BODIES
+
+    def new_site(self, site: NewSite) -> list[str]:
+        return lines(site)
+
+    def new_limits(self) -> tuple[Limit, ...]:
+        return tuple(DEFAULTS.values())
+
+    def lacking(self, modules: Iterable[str], server: WebServer | None) -> tuple[str, ...] | None:
+        """None of those for what is built in; what is not known here may be."""
+        return () if set(modules) <= BUILT_IN else None
+
+    def to_front(self, script: str) -> str:
+        return f"write try_files $uri $uri/ /{script}$is_args$args; into location /"
+
+    def to_refuse(self, path: str) -> str:
+        return f'write location ~ "^{re.escape(path.rstrip("/"))}(?:/|$)" {{ return 404; }} before the other locations'
+
+    def to_hide_lists(self) -> str:
+        return "take autoindex on; out"
 
     def statement(self, name: str, value: str) -> str:
         return f"{name} {value};"

@@ -12,7 +12,7 @@ from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
+from fundamentum.webservers.nginx import BODIES, DEFAULTS, MAIN, WEB_SERVER, barriers
 from fundamentum.webservers.nginx.statements import Reader, all_statements
 
 _VARIABLE: Final = re.compile(r"\$\{?(\w+)\}?")
@@ -20,12 +20,8 @@ _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.
 """A pattern for all PHP files of a site, rather than for a part of it."""
 
 
-DEFAULTS: Final = {
-    "client_max_body_size": Limit("client_max_body_size", "1m"),
-    "fastcgi_read_timeout": Limit("fastcgi_read_timeout", "60s"),
-    "proxy_read_timeout": Limit("proxy_read_timeout", "60s"),
-}
-"""Source: nginx's documentation of its core and FastCGI modules."""
+_DEFAULTS: Final = {**DEFAULTS, "proxy_read_timeout": Limit("proxy_read_timeout", "60s")}
+"""Source: nginx's documentation of its proxy module."""
 
 
 class _Scope(msgspec.Struct, frozen=True):
@@ -35,7 +31,7 @@ class _Scope(msgspec.Struct, frozen=True):
     root: str | None = None
     part: str | None = None
     variables: dict[str, str] = {}
-    limits: dict[str, Limit] = msgspec.field(default_factory=DEFAULTS.copy)
+    limits: dict[str, Limit] = msgspec.field(default_factory=_DEFAULTS.copy)
     set_up: Origin | None = None
     """The beginning of the server's block."""
     inside: bool = False
@@ -77,7 +73,7 @@ def read(host: Host) -> Found:
     }
     bodies = next((path for path in BODIES if host.stat(path)), None)
     scope = _Scope(
-        limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
+        limits={**_DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else _DEFAULTS
     )
     user = next(
         (statement["args"][0] for statement in tree if statement["directive"] == "user" and statement["args"]), None
@@ -167,7 +163,7 @@ class _Walk:
                 spot(self.host, statement["origin"], WEB_SERVER.harmless) if scope.inside else None,
             )
             for statement in tree
-            if statement["directive"] in (*DEFAULTS, "client_body_temp_path") and statement["args"]
+            if statement["directive"] in (*_DEFAULTS, "client_body_temp_path") and statement["args"]
         }
         sent = tuple(
             (statement["args"][0], statement["args"][1], statement["origin"])

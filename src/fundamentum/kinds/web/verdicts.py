@@ -1,0 +1,155 @@
+"""Whether a site is served as the application has to be: each thing that is wanted of the web server, judged."""
+
+from collections.abc import Callable, Mapping
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.changes.web_switch import SwitchOn
+from fundamentum.kinds.base import Context
+from fundamentum.kinds.web.need import LIST, NO_FILE, Aspect, WebNeed, address
+from fundamentum.model.findings import AGAIN, Finding, Switch
+from fundamentum.model.surrounding_facts import Visit
+from fundamentum.model.survey import Site
+from fundamentum.webservers import webserver
+
+_SET_UP: Final = "plan with --site NAME and --directory DIR sets one up"
+
+
+def judged(need: WebNeed, context: Context) -> Finding:
+    """The finding; nothing but that nothing is served can be said where no site is."""
+    base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=_wanted(need))
+    site = context.site
+    if site is None and need.aspect == "served":
+        return replace(base, verdict="unmet", found="no web site hands anything to it", remedy=_SET_UP)
+    if site is None:
+        return replace(base, found="there is no site to look at", remedy=_SET_UP)
+    return _ASPECTS[need.aspect](need, base, site, context)
+
+
+def _wanted(need: WebNeed) -> str:
+    match need.aspect:
+        case "served":
+            return " | ".join(webserver(name).title for name in need.servers)
+        case "module":
+            return "there"
+        case "deny":
+            return "refused"
+        case "listing":
+            return "off"
+    return need.value or "the application's directory"
+
+
+def _served(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    title = webserver(site.server).title
+    found = replace(base, found=f"{title} ({site.name})", origin=site.set_up or site.origin)
+    if site.server in need.servers:
+        return replace(found, verdict="met")
+    others = " or ".join(webserver(name).title for name in need.servers)
+    return replace(found, verdict="unmet", remedy=f"serve it by {others}: {_SET_UP}")
+
+
+def _module(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    servers = context.survey.web_servers
+    server = next((server for server in servers or () if server.server == site.server), None)
+    title = webserver(site.server).title
+    lacking = webserver(site.server).lacking([need.value], server)
+    if lacking is None:
+        look = f"look whether {title} has it: which modules it loads is not read here"
+        return replace(base, found="not known", remedy=look)
+    if not lacking:
+        return replace(base, verdict="met", found=f"{title} has it")
+    change = SwitchOn(Switch(site.server, lacking))
+    found = replace(base, verdict="unmet", state="switched-off", found=f"{title} does not load it")
+    return replace(found, remedy=change.words(context.offers), demands=(change,))
+
+
+def _document_root(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    root = (site.root or "").rstrip("/")
+    found = replace(base, found=root or "not known", origin=site.set_up or site.origin)
+    directive = webserver(site.server).root_directive or "the document root"
+    if not root:
+        return replace(found, remedy=f"look what {directive} of {site.name} is")
+    if not need.value or root.endswith(f"/{need.value}"):
+        return replace(found, verdict="met")
+    there = _kind(f"{root}/{need.value}", context)
+    if there == "directory":
+        words = f"{root}, which is above it: everything of the application is within visitors' reach"
+        remedy = f"set {directive} to {root}/{need.value}"
+        return replace(found, verdict="unmet", found=words, remedy=remedy)
+    if there == "absent":
+        return replace(found, verdict="unmet", remedy=f"set {directive} to the application's {need.value}")
+    return replace(found, remedy=f"look whether {root}/{need.value} is there: {AGAIN}")
+
+
+def _kind(path: str, context: Context) -> str:
+    return next((place.kind for place in context.survey.places if place.path == path), "")
+
+
+def _visit(path: str, site: Site) -> Visit:
+    return site.visits.get(path, Visit("unclear"))
+
+
+def _front_controller(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    visit = _visit(NO_FILE, site)
+    found = replace(base, origin=visit.origin)
+    match visit.outcome:
+        case "script" if visit.script.strip("/") == need.value:
+            return replace(found, verdict="met", found=f"{need.value} answers for what is no file")
+        case "script":
+            words = f"{visit.script.strip('/')} answers for what is no file"
+        case "missing":
+            words = "nothing answers for what is no file"
+        case "refused":
+            words = "what is no file is refused"
+        case _:
+            return _untold(found, NO_FILE, f"whether {need.value} answers", site)
+    return replace(found, verdict="unmet", found=words, remedy=webserver(site.server).to_front(need.value))
+
+
+def _deny(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    root = (site.root or "").rstrip("/")
+    path = address(need.value, need.document_root)
+    if need.document_root and not root.endswith(f"/{need.document_root}"):
+        if _kind(f"{root}/{need.document_root}", context) != "directory":
+            return replace(base, found="not known", remedy="see the document root, which is not as it should be")
+        path = f"/{need.value}/"
+    if path is None:
+        return replace(base, verdict="met", found=f"not within the document root {root}")
+    visit = _visit(path, site)
+    found = replace(base, origin=visit.origin)
+    match visit.outcome:
+        case "refused":
+            return replace(found, verdict="met", found="refused")
+        case "unclear":
+            return _untold(found, path, "that it is refused", site)
+        case "missing":
+            return replace(found, verdict="met", found="not handed out")
+    words = {"script": "its PHP files are run", "handed-out": "its files are handed out"}[visit.outcome]
+    return replace(found, verdict="unmet", found=words, remedy=webserver(site.server).to_refuse(path))
+
+
+def _listing(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    visit = _visit(LIST, site)
+    found = replace(base, origin=visit.origin)
+    if visit.outcome == "unclear":
+        return _untold(found, LIST, "that no list of files comes", site)
+    if visit.outcome == "handed-out":
+        remedy = webserver(site.server).to_hide_lists()
+        return replace(found, verdict="unmet", found="lists of files are handed out", remedy=remedy)
+    return replace(found, verdict="met", found="off")
+
+
+def _untold(finding: Finding, path: str, what: str, site: Site) -> Finding:
+    tell = f"see {what}: curl -sI -H 'Host: {site.name}' http://127.0.0.1{path}"
+    return replace(finding, found="depends on rules that are not followed here", remedy=tell)
+
+
+_ASPECTS: Final[Mapping[Aspect, Callable[[WebNeed, Finding, Site, Context], Finding]]] = {
+    "served": _served,
+    "document_root": _document_root,
+    "front_controller": _front_controller,
+    "module": _module,
+    "deny": _deny,
+    "listing": _listing,
+}

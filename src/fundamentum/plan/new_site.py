@@ -1,0 +1,198 @@
+"""A site that is not there yet: behind which web server it comes, and what it takes on each PHP that could serve it."""
+
+import posixpath
+import re
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.packages import Install
+from fundamentum.changes.pool import AddPool
+from fundamentum.changes.service import Restart
+from fundamentum.changes.site import AddSite, has_server
+from fundamentum.changes.web_limit import WidenLimit
+from fundamentum.changes.web_switch import SwitchOn
+from fundamentum.errors import ChoiceNeeded, FundamentumError
+from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed, address
+from fundamentum.model.findings import Switch, Target
+from fundamentum.model.needs import Needs
+from fundamentum.model.php import Runtime
+from fundamentum.model.reason import Reason
+from fundamentum.model.safe_text import is_path
+from fundamentum.model.survey import Survey
+from fundamentum.plan.branch_choice import Candidate, candidates
+from fundamentum.plan.separate_pools import own_pool
+from fundamentum.plan.settled import Settled
+from fundamentum.platforms import platform
+from fundamentum.platforms.offers import Offers
+from fundamentum.webservers import for_sites, webserver
+from fundamentum.webservers.base import NewSite
+
+_NAME: Final = re.compile(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
+
+
+class WantedSite(msgspec.Struct, frozen=True):
+    """The site that is to be set up for an application."""
+
+    name: str
+    directory: str
+    """Where the application stands, or will."""
+    server: str
+
+
+def with_web(needs: Needs) -> Needs:
+    """The application with the need of a web server, if its needs file does not speak of any."""
+    return needs if needs.of(WebNeed) else replace(needs, needs=(*needs.needs, WebNeed("served")))
+
+
+def wanted(survey: Survey, needs: Needs, name: str, directory: str, server: str | None, offers: Offers) -> WantedSite:
+    """What the options come to.  ``server`` as a needs file names it.  Raises errors in words for the user."""
+    if not _NAME.fullmatch(name):
+        raise FundamentumError(f"--site {name}: is no site here, and no host name that a new one could have")
+    folder = posixpath.normpath(directory)
+    if not is_path(folder) or folder == "/" or not re.fullmatch(r"[A-Za-z0-9_.@+/-]+", folder):
+        raise FundamentumError(f"--directory {directory}: write the whole path of the application's directory")
+    chosen = _server(survey, _served_by(needs), _named(server))
+    if chosen not in platform(survey.system.family).web_sites:
+        title = platform(survey.system.family).title
+        raise FundamentumError(f"--site {name}: is no site here, and how one is set up is not known for: {title}")
+    if not has_server(survey, chosen) and not _package(chosen, offers):
+        title = webserver(chosen).title
+        raise FundamentumError(f"{survey.server}: {title} is neither installed nor offered here")
+    file = _files(survey, chosen, name)[0]
+    if file in survey.marks and survey.marks[file] != "absent":
+        raise FundamentumError(f"--site {name}: {file} is there already, and hands nothing to PHP: see what it is for")
+    return WantedSite(name, folder, chosen)
+
+
+def _served_by(needs: Needs) -> tuple[str, ...]:
+    served = next((need for need in needs.of(WebNeed) if need.aspect == "served"), WebNeed("served"))
+    return served.servers
+
+
+def _named(server: str | None) -> str | None:
+    if server is not None and server not in for_sites():
+        raise FundamentumError(f"--web-server {server}: is none that is known here: {', '.join(for_sites())}")
+    return for_sites()[server] if server else None
+
+
+def _server(survey: Survey, accepted: Sequence[str], named: str | None) -> str:
+    """The web server that is named, else the one that is there, else the one that the application prefers."""
+    there = [server for server in for_sites().values() if has_server(survey, server)]
+    fitting = [server for server in there if server in accepted]
+    if named:
+        if others := [server for server in there if server != named and named not in there]:
+            title, other = webserver(named).title, webserver(others[0]).title
+            why = (
+                f"{other} is here, and two web servers cannot both wait at port 80: leave it out, or decide which goes"
+            )
+            raise FundamentumError(f"--web-server: {title} is not here; {why}")
+        return named
+    if len(fitting) > 1:
+        running = [one.server for one in survey.servers if one.started is not None and one.server in fitting]
+        if len(running) != 1:
+            raise ChoiceNeeded(f"{survey.server}: several web servers are here; choose one with --web-server")
+        return running[0]
+    if there and not fitting:
+        here, titles = webserver(there[0]).title, " or ".join(webserver(name).title for name in accepted)
+        raise FundamentumError(
+            f"{survey.server}: {here} is here, and the application wants {titles}: decide which goes"
+        )
+    return fitting[0] if fitting else accepted[0]
+
+
+def _package(server: str, offers: Offers) -> str:
+    return next((name for name in webserver(server).packages if offers.package(name)), "")
+
+
+def _files(survey: Survey, server: str, name: str) -> tuple[str, str]:
+    """The file of a site, and the link to it; empty where it needs none."""
+    folder, links = platform(survey.system.family).web_sites[server]
+    return f"{folder}/{name}.conf", f"{links}/{name}.conf" if links else ""
+
+
+def fitting(site: WantedSite, survey: Survey, offers: Offers) -> list[Candidate]:
+    """What could serve it: in the first way of running PHP behind its web server that anything offers."""
+    there = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    for sapi in webserver(site.server).ways(there):
+        if found := candidates(survey, offers, (sapi,)):
+            return found
+    return []
+
+
+def changes(site: WantedSite, needs: Needs, target: Target, survey: Survey, offers: Offers) -> Iterator[Change]:
+    """What it takes to serve the application by that runtime, beside the runtime itself."""
+    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    if not has_server(survey, site.server):
+        yield Install(_package(site.server, offers), of_php=False)
+        yield Restart(offers.platform.web_service(site.server), "start")
+    if not target.present and target.runtime.service:
+        yield Restart(target.runtime.service, "start")
+    modules = webserver(site.server).handing_on(target.runtime.sapi)
+    if survey.web_servers is not None:
+        lacking = modules if server is None else webserver(site.server).lacking(modules, server)
+        if lacking:
+            yield SwitchOn(Switch(site.server, tuple(lacking)))
+    runtime = target.runtime
+    if runtime.sapi == "fpm" and runtime.pool_dir:
+        pool = replace(own_pool(needs, runtime, survey), handed=True)
+        yield pool
+        runtime = pool.beside(runtime)
+    yield _added(site, needs, runtime, survey)
+
+
+def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> AddSite:
+    web = {need.aspect: need.value for need in needs.of(WebNeed)}
+    below = web.get("document_root", "")
+    front = web.get("front_controller", "")
+    denied = [need for need in needs.of(WebNeed) if need.aspect == "deny"]
+    inside = [path.strip("/") for need in denied if (path := address(need.value, need.document_root))]
+    file, link = _files(survey, site.server, site.name)
+    no_protocol = survey.answers.get("text:/proc/net/if_inet6")
+    new = NewSite(
+        site.name,
+        posixpath.join(site.directory, below).rstrip("/"),
+        f"unix:{runtime.listen}" if (runtime.listen or "").startswith("/") else runtime.listen or "",
+        front,
+        tuple(inside),
+        both_protocols=not (no_protocol and no_protocol.there is False),
+    )
+    visits = [(f"/{path}/", "refused") for path in inside]
+    visits += [(NO_FILE, f"/{front}" if front else "missing"), (LIST, "refused")]
+    return AddSite(site.server, new, runtime.label, file, link, tuple(visits))
+
+
+def target_of(added: Sequence[Change], target: Target, site: WantedSite) -> Target:
+    """The target with what was added for it: perhaps a pool of its own, and the site by which it is judged."""
+    pool = next((change for change in added if isinstance(change, AddPool)), None)
+    reason = f"{target.reason}, for the new site {site.name} of {webserver(site.server).title}"
+    if pool is None:
+        return replace(target, site=site.name, reason=reason, named=False)
+    reason = f"in a pool of its own, for the new site {site.name} of {webserver(site.server).title}"
+    return Target(pool.beside(target.runtime), reason, target.present, site.name, own=True)
+
+
+def with_reasons(added: Sequence[Change], done: Settled, needs: Needs) -> list[Change]:
+    """What was added, each with its reason in what was settled on, and the site with its limits in its own file."""
+    reason = Reason(needs.name, WebNeed("served").key, "required", None)
+    for change in added:
+        done.reasons.setdefault(change.key, {})[reason] = None
+    out = list(added)
+    for at, site in enumerate(out):
+        if isinstance(site, AddSite):
+            widened = [one for one in done.changes.values() if isinstance(one, WidenLimit) and one.file == site.file]
+            for change in widened:
+                out[at] = site = site.widened(change)
+                done.reasons[site.key] |= done.reasons.pop(change.key, {})
+                del done.changes[change.key]
+    return out
+
+
+def next_steps(site: WantedSite) -> Iterator[str]:
+    """What is left to the administrator."""
+    yield f"put the application into {site.directory}, then open http://{site.name}/"
+    yield f"until {site.name} stands in the DNS, visitors' /etc/hosts takes a line: ADDRESS-OF-THE-SERVER {site.name}"
+    yield f"a certificate for {site.name}, and a firewall that lets port 80 in, are up to you"

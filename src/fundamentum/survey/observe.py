@@ -62,7 +62,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     running = _running(host, asked.variables if asked else ())
     programs, places = _php(host, about, packages, remarks, running)
     runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
-    found_sites = sites.probe(host, runtimes)
+    found_sites = sites.probe(host, runtimes, asked.visits if asked else ())
     if found_sites.ini_paths:  # the same ones, which read other files
         runtimes = _all_runtimes(host, about, programs, places, [], running, found_sites.ini_paths)
     remarks += [*found_sites.remarks, *not_looked_into(host, found_sites.served)]

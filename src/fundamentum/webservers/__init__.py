@@ -22,7 +22,7 @@ from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.model.survey import Site
 from fundamentum.webservers.base import WebServerType
 
-_NO_ENTRIES = frozenset({"base", "handoffs", "limits", "sites"})
+_NO_ENTRIES = frozenset({"base", "handoffs", "limits", "sites", "visit_questions"})
 OTHER_PACKAGES = ("lighttpd", "caddy")
 """Packages of web servers of which no more is known here than that they are such."""
 

@@ -12,7 +12,7 @@ from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive, is_path, safe_line
-from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
+from fundamentum.model.surrounding_facts import Barrier, Limit, Spot, Visit
 from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials, without_secrets
@@ -59,6 +59,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """Why every such request fails, whatever PHP is."""
     layers: tuple[Layer, ...] = ()
     """What the web server's configuration changes of PHP's, for these requests."""
+    visit: Callable[[str], Visit] | None = None
+    """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
 
 
 Found = tuple[list[Handoff], list[str], list[Remark]]

@@ -38,8 +38,8 @@ class Sites(msgspec.Struct):
     """Way of running PHP inside a web server → the php.ini, or its directory, that this gives it."""
 
 
-def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
-    """Every site that is handed to PHP, with the runtime that serves it."""
+def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -> Sites:
+    """Every site that is handed to PHP, with the runtime that serves it, and what it makes of these addresses."""
     sites: dict[tuple[object, ...], Site] = {}
     idle: dict[tuple[object, ...], Site] = {}
     fronts: list[Handoff] = []
@@ -73,7 +73,7 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
                     remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
-                _take(idle if handoff.idle else sites, handoff, runtime)
+                _take(idle if handoff.idle else sites, handoff, runtime, visits)
                 if len(sites) + len(idle) >= MAX_SITES:
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
         except HostError as error:
@@ -83,8 +83,12 @@ def probe(host: Host, runtimes: Sequence[Runtime]) -> Sites:
     return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths)
 
 
-def _take(sites: dict[tuple[object, ...], Site], handoff: Handoff, runtime: Runtime | None) -> None:
+def _take(
+    sites: dict[tuple[object, ...], Site], handoff: Handoff, runtime: Runtime | None, visits: Sequence[str]
+) -> None:
     site = _site(handoff, runtime)
+    if handoff.visit:
+        site = replace(site, visits={path: handoff.visit(path) for path in visits})
     key = (site.server, site.name, site.handler, site.part, _configured(site))
     same = sites.setdefault(key, site)  # often there twice, with HTTPS and without
     if site.secure and not same.secure:

@@ -8,7 +8,7 @@ from fundamentum.model.needs_value import Level, NotUnderstood, Value
 from fundamentum.webservers import for_sites
 
 Aspect = Literal["served", "document_root", "front_controller", "module", "deny", "listing"]
-NO_FILE: Final = "/no-file-of-any-application"
+NO_FILE: Final = "/no-such-page"
 """An address of which no application has a file."""
 
 

@@ -15,7 +15,6 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.packages import Install
 from fundamentum.changes.primitives import DECIDED, InstallPackages
-from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
 from fundamentum.model.reason import Reason

@@ -33,7 +33,10 @@ GUARDING: Final = {
     **dict.fromkeys(("require", "authmerging", "satisfy"), "authconfig"),
     **dict.fromkeys(("allow", "deny", "order"), "limit"),
     **dict.fromkeys(("directoryindex",), "indexes"),
-    **dict.fromkeys(("rewriterule", "rewriteengine", "redirect", "fallbackresource"), "fileinfo"),
+    **dict.fromkeys(("fallbackresource",), "indexes"),
+    **dict.fromkeys(("rewriterule", "rewriteengine", "rewritecond", "rewritebase", "rewriteoptions"), "fileinfo"),
+    **dict.fromkeys(("redirect", "redirectmatch", "errordocument"), "fileinfo"),
+    **dict.fromkeys(("options",), "options"),
 }
 """What such files say about who may ask and which file answers, with the class that lets them."""
 SCRIPT: Final = "index.php"
@@ -271,7 +274,7 @@ class _AccessFiles:
             place = place_of(line)
             if place and part_of(place) is None:
                 continue
-            if not below and (needs := GUARDING.get(line.name)) and ({"all", needs, line.name} & allowed):
+            if (needs := GUARDING.get(line.name)) and ({"all", needs, line.name} & allowed):
                 found.guards.append(_inside(line, path))
             if line.name in PHP:
                 if failing := self._refused(line, allowed):

@@ -35,6 +35,10 @@ _DECIDING: Final = re.compile(
 )
 
 
+MACRO: Final = "use of a macro"
+"""The name of lines that use a macro which says nothing about PHP's configuration."""
+
+
 class Section(msgspec.Struct, frozen=True):
     """One section that a line stands in.  Two may begin with the same words; their numbers differ."""
 
@@ -121,7 +125,7 @@ class Reader:
             case "define" if first and len(self.defines) < _MAX_NAMES:
                 self.defines[first] = line.words[1] if len(line.words) > 1 else ""
             case "use" if not self._in_macro:
-                pass  # no macro here says anything about PHP's configuration
+                yield msgspec.structs.replace(line, name=MACRO)  # none here says anything about PHP's configuration
             case "serverroot" if first.startswith("/"):
                 self.root = first
             case _:

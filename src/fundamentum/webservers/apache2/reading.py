@@ -13,6 +13,7 @@ from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section
 from fundamentum.webservers.apache2.virtual_hosts import Handler, Hosts, VirtualHost, programs_of
+from fundamentum.webservers.apache2.visits import Answers
 from fundamentum.webservers.handoffs import Files, Found, Handoff, unlinked
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
@@ -73,12 +74,12 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
             if below:
                 other = _handed_by(hosts, line, handoff, f"{(handoff.root or '').rstrip('/')}/{below}")
                 if other.kind != handoff.kind or other.target != handoff.target:
-                    yield _complete(hosts.host, other, None, _layers(hosts.host, other, mine, main, reader), mine, main)
+                    yield _complete(hosts, other, None, _layers(hosts.host, other, mine, main, reader), mine, main)
             else:
                 handoff = _handed_by(hosts, line, handoff, handoff.part)
                 added = _layers(hosts.host, handoff, mine, main, reader)
         if handoff.kind != "none":
-            yield _complete(hosts.host, handoff, handler, added, mine, main)
+            yield _complete(hosts, handoff, handler, added, mine, main)
 
 
 def _handed_by(hosts: Hosts, line: Line, handoff: Handoff, part: str | None) -> Handoff:
@@ -94,7 +95,7 @@ def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, 
 
 
 def _complete(
-    host: Host, handoff: Handoff, handler: Handler | None, added: layers.Found, mine: VirtualHost, main: VirtualHost
+    hosts: Hosts, handoff: Handoff, handler: Handler | None, added: layers.Found, mine: VirtualHost, main: VirtualHost
 ) -> Handoff:
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
     return msgspec.structs.replace(
@@ -106,11 +107,12 @@ def _complete(
         address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(
             *barriers.unheard(mine.addresses, main.listens, mine.set_up),
-            *barriers.barriers(host, guards, handoff.root),
+            *barriers.barriers(hosts.host, guards, handoff.root),
         ),
         ini_path=main.ini_path or mine.ini_path,
         set_up=mine.set_up,
         keeps_name=mine.keeps_name or main.keeps_name,
+        visit=Answers(guards, handoff.root, hosts.modules).visit,
         spot=mine.spot,
         user=main.user,
     )

@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit, Spot
-from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
+from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
 from fundamentum.webservers.handoffs import spot
 
@@ -117,6 +117,9 @@ class Hosts:
         return _handler(self.host, line, self.modules, self.programs)
 
     def _take(self, line: Line, section: Section | None, mine: VirtualHost) -> None:
+        if line.name in barriers.NAMES | visits.NAMES:
+            _bounded(mine.guards, line)
+            mine.guards.append(line)
         match line.name:
             case "listen" if line.words and not section:
                 mine.listens.append(line.words[0])
@@ -144,8 +147,6 @@ class Hosts:
                 mine.names += line.words
             case "documentroot" if line.words:
                 mine.root = windows_style(self.host, line.words[0])
-            case name if name in barriers.NAMES and len(mine.guards) < MAX_OF_ONE_HOST:
-                mine.guards.append(line)
             case _ if layers.matters(line):
                 _bounded(mine.lines, line)
                 mine.lines.append(line)

@@ -14,6 +14,7 @@ from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, DEFAULTS, MAIN, WEB_SERVER, barriers
 from fundamentum.webservers.nginx.statements import Reader, all_statements
+from fundamentum.webservers.nginx.visits import Answers
 
 _VARIABLE: Final = re.compile(r"\$\{?(\w+)\}?")
 _WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
@@ -112,7 +113,7 @@ class _Walk:
                         address=_address(block),
                         spot=self._spot(block),
                     )
-                    yield from self._server(block, replace(inner, secure=_secure(block)))
+                    yield from self._server(block, tree, replace(inner, secure=_secure(block)))
                 case "location":
                     part = scope.part if _covers_all(statement["args"]) else " ".join(statement["args"])
                     yield from self.handoffs(block, replace(scope, part=part))
@@ -125,8 +126,11 @@ class _Walk:
                 case _ if block:
                     yield from self.handoffs(block, scope)
 
-    def _server(self, block: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
-        """The handoffs of one server.  A body is measured wherever a request is looked up, in ``location /`` too."""
+    def _server(self, block: list[dict[str, Any]], around: list[dict[str, Any]], scope: _Scope) -> Iterator[Handoff]:
+        """The handoffs of one server, in what is around it.
+
+        A body is measured wherever a request is looked up, in ``location /`` too.
+        """
         front = next(
             (
                 statement["block"]
@@ -142,7 +146,7 @@ class _Walk:
             mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
             apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
             more = (replace(first, part="location /"),) if first and apart else ()
-            yield replace(found, limits=(*more, *found.limits))
+            yield replace(found, limits=(*more, *found.limits), visit=Answers(block, [around]).visit)
 
     def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:
         """The scope with what a block sets for everything in it."""

@@ -1,0 +1,245 @@
+"""What Apache's configuration makes of an address of a host.
+
+Source: Apache's documentation, "How the sections are merged", of authorization, mod_access_compat, mod_alias, mod_dir,
+mod_autoindex and core (``ErrorDocument``).  A visitor is nobody in particular: he asks by the site's own name, from
+anywhere, for a page and no more.  What depends on more than that, or is not followed here, makes it unclear.
+"""
+
+import fnmatch
+import posixpath
+import re
+from collections.abc import Collection, Sequence
+from typing import Final
+
+from fundamentum.model.origin import Origin
+from fundamentum.model.surrounding_facts import Visit
+from fundamentum.webservers.apache2 import rewriting
+from fundamentum.webservers.apache2.layers import below_root, is_pattern, length_of, place_of
+from fundamentum.webservers.apache2.lines import MACRO, Line, Section
+from fundamentum.webservers.apache2.rewriting import MAX_TURNS, Asked, Unclear, matched
+from fundamentum.webservers.visit_questions import tried, worst
+
+RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
+REWRITING: Final = frozenset({"rewriteengine", "rewritebase", "rewritecond", "rewriterule", "rewriteoptions"})
+NAMES: Final = (
+    RULES
+    | REWRITING
+    | {
+        *("options", "directoryindex", "fallbackresource", "errordocument", "alias", "aliasmatch", "scriptalias"),
+        *("redirect", "redirectmatch", "use", MACRO, "proxypass", "proxypassmatch"),
+    }
+)
+"""The directives that have a say."""
+_DEPENDS: Final = (
+    "requireall",
+    "requireany",
+    "requirenone",
+    "if",
+    "elseif",
+    "else",
+    "limit",
+    "limitexcept",
+    "ifversion",
+)
+_FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
+
+
+class Answers:
+    """One host's lines of :data:`NAMES`: those of the main server first, those of files in directories last."""
+
+    def __init__(self, lines: Sequence[Line], root: str | None, modules: Collection[str]) -> None:
+        self.lines, self.root, self.modules = lines, (root or "").rstrip("/"), modules
+
+    def visit(self, question: str) -> Visit:
+        """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
+        if not self.root.startswith("/") or any(line.name in ("use", MACRO) for line in self.lines):
+            return Visit("unclear")
+        return worst(self._answer(Asked(uri, there)) for uri, there in tried(question))
+
+    def _answer(self, asked: Asked) -> Visit:
+        try:
+            found = self._asked_for(asked)
+        except (Unclear, RecursionError):
+            return Visit("unclear")
+        instead = found.outcome == "script" and asked.there and found.script != asked.uri
+        return Visit("missing", found.script, found.origin) if instead else found
+
+    def _asked_for(self, asked: Asked) -> Visit:
+        if asked.turns > MAX_TURNS:
+            raise Unclear
+        if redirected := self._redirected(asked):
+            return redirected
+        if asked.turns == 0:
+            of_host = [line for line in self.lines if line.name in REWRITING and place_of(line) is None]
+            # A host has none of the main server's rules.  Source: mod_rewrite, RewriteOptions.
+            own = [line for line in of_host if line.within("virtualhost")] or of_host
+            first = self._rewritten(own, asked, "")
+            if isinstance(first, Visit):
+                return first
+            asked = Asked(first.uri, first.there)
+        if refused := self._refused(asked):
+            return refused
+        inner, folder = self._innermost(asked)
+        after = self._rewritten(inner, asked, folder)
+        if isinstance(after, Visit):
+            return after
+        if after.uri != asked.uri:
+            return self._asked_for(Asked(after.uri, after.there, asked.turns + 1))
+        return self._content(asked)
+
+    def _rewritten(self, lines: Sequence[Line], asked: Asked, folder: str) -> "Asked | Visit":
+        if not lines or "rewrite_module" not in self.modules:
+            return asked
+        return rewriting.rewritten(lines, asked, folder, self.root)
+
+    def _redirected(self, asked: Asked) -> Visit | None:
+        """Lines of mod_alias and of proxies that are for this address."""
+        for line in self._counting(
+            {"redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "proxypass", "proxypassmatch"}, asked
+        ):
+            words = list(line.words)
+            status = (
+                words.pop(0)
+                if line.name.startswith("redirect") and words and re.fullmatch(r"\d{3}|[a-z]+", words[0])
+                else ""
+            )
+            place = line.within("location", "locationmatch")
+            first = words[0] if words else ""
+            if place is None and line.name.endswith("match"):
+                if not matched(first, asked.uri):
+                    continue
+            elif place is None and not _below(asked.uri, first):
+                continue
+            if status in ("gone", *(str(code) for code in range(400, 500))):
+                return Visit("refused", origin=line.origin)
+            raise Unclear
+        return None
+
+    def _refused(self, asked: Asked) -> Visit | None:
+        """Who may ask: the rules of the last section that has any decide."""
+        for names in ({"require", "authmerging"}, {"allow", "deny", "order", "satisfy"}):
+            lines = self._counting(names, asked)
+            deciding = [line for line in lines if place_of(line) == place_of(lines[-1])] if lines else []
+            if not deciding:
+                continue
+            if any(line.within(*_DEPENDS) or line.name in ("authmerging", "satisfy") for line in deciding):
+                raise Unclear
+            required = any(line.name == "require" for line in deciding)
+            if _required(deciding) if required else _denied(deciding):
+                return Visit("refused", origin=deciding[-1].origin)
+        return None
+
+    def _innermost(self, asked: Asked) -> tuple[list[Line], str]:
+        """The rules of the innermost directory that has any, which hide those around it; and that directory."""
+        lines = [line for line in self._counting(REWRITING, asked) if place_of(line) is not None]
+        if not lines:
+            return [], ""
+        place = place_of(lines[-1])
+        if place is None or place.kind != "directory" or is_pattern(place):
+            raise Unclear
+        return [line for line in lines if place_of(line) == place], place.words.rstrip("/")
+
+    def _content(self, asked: Asked) -> Visit:
+        if asked.there and asked.uri.endswith(".php"):
+            return Visit("script", asked.uri)
+        if asked.there and not asked.uri.endswith("/"):
+            return Visit("handed-out")
+        index = self._last({"directoryindex"}, asked) if asked.there else None
+        elsewhere = [word for word in index.words if word.startswith("/")] if index else []
+        if index and elsewhere:
+            return Visit("script", elsewhere[0], index.origin)
+        fallback = self._last({"fallbackresource"}, asked)
+        if fallback and fallback.words[:1] != ("disabled",):
+            return self._instead(fallback.words[0] if fallback.words else "", asked, fallback.origin)
+        if asked.there:
+            return self._listed(asked)
+        for line in reversed(self._counting({"errordocument"}, asked)):
+            if line.words[:1] == ("404",) and len(line.words) > 1 and line.words[1].startswith("/"):
+                return self._instead(line.words[1], asked, line.origin)
+        return Visit("missing")
+
+    def _instead(self, uri: str, asked: Asked, origin: Origin) -> Visit:
+        if not uri.startswith("/"):
+            raise Unclear
+        found = self._asked_for(Asked(uri.partition("?")[0], True, asked.turns + 1))
+        return Visit(found.outcome, found.script, origin) if found.outcome == "script" else found
+
+    def _listed(self, asked: Asked) -> Visit:
+        """Whether a list of the directory is made."""
+        on: bool | None = False
+        origin = None
+        for line in self._counting({"options"}, asked):
+            words = [word.lower() for word in line.words]
+            if line.within("if", "elseif", "else", "ifversion"):
+                on = None
+            elif not any(word[:1] in "+-" for word in words):
+                on, origin = "indexes" in words or "all" in words, line.origin
+            elif "+indexes" in words or "-indexes" in words:
+                on, origin = "+indexes" in words, line.origin
+        if on is None:
+            raise Unclear
+        return Visit("handed-out" if on and "autoindex_module" in self.modules else "refused", origin=origin)
+
+    def _last(self, names: Collection[str], asked: Asked) -> Line | None:
+        return next(reversed(self._counting(names, asked)), None)
+
+    def _counting(self, names: Collection[str], asked: Asked) -> list[Line]:
+        """The lines of these names that count for an address, in the order in which sections are merged."""
+        ranked: list[tuple[int, Line]] = []
+        for line in self.lines:
+            if line.name in names and (rank := self._rank(line, asked)) is not None:
+                ranked.append((rank, line))
+        return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
+
+    def _rank(self, line: Line, asked: Asked) -> int | None:
+        if line.within("if", "elseif", "else"):
+            return 6000
+        place = place_of(line)
+        if place is None:
+            return 1 if line.within("virtualhost") else 0
+        folder = self.root + posixpath.dirname(asked.uri)
+        if place.kind.startswith("directory"):
+            return _of_directory(place, folder)
+        if line.within("directory") and _of_directory(line.within("directory") or place, folder) is None:
+            return None
+        if place.kind.startswith("files"):
+            name = posixpath.basename(asked.uri)
+            return 4000 if _fits(place, name, fnmatch.fnmatchcase(name, place.words)) else None
+        return 5000 if _fits(place, asked.uri, _below(asked.uri, place.words)) else None
+
+
+def _required(lines: Sequence[Line]) -> bool:
+    """Whether ``Require`` lines refuse a visitor from anywhere."""
+    words = [tuple(word.lower() for word in line.words[:2]) for line in lines]
+    if ("all", "granted") in words:
+        return False
+    if any(pair != ("all", "denied") and (not pair or pair[0] not in _FROM_SOMEWHERE) for pair in words):
+        raise Unclear
+    return True
+
+
+def _denied(lines: Sequence[Line]) -> bool:
+    """Whether ``Deny`` lines refuse a visitor from anywhere."""
+    denied, allowed = (
+        any(line.name == name and tuple(word.lower() for word in line.words[:2]) == ("from", "all") for line in lines)
+        for name in ("deny", "allow")
+    )
+    if denied and allowed:
+        raise Unclear
+    return denied
+
+
+def _of_directory(place: Section, folder: str) -> int | None:
+    if is_pattern(place):
+        return 3000 if matched(place.words.removeprefix("~ "), f"{folder.rstrip('/')}/") else None
+    # Of one directory, its own file comes behind the sections for it; such a file has the number -1.
+    return 2 * length_of(place) + (place.number < 0) + 2 if below_root(place, folder) == "" else None
+
+
+def _fits(place: Section, text: str, plainly: bool) -> bool:
+    pattern = place.kind.endswith("match") or place.words.startswith("~ ")
+    return bool(matched(place.words.removeprefix("~ "), text)) if pattern else plainly
+
+
+def _below(uri: str, prefix: str) -> bool:
+    return uri == prefix or uri.startswith(prefix if prefix.endswith("/") else f"{prefix}/")

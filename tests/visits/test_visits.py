@@ -1,0 +1,80 @@
+"""What a survey tells of addresses: the cases that real servers have answered (``tests/real/test_visits.py``)."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.survey import Site
+from fundamentum.untrusted.patterns import search
+from fundamentum.webservers.sites import probe
+
+from .cases import CASES, PATHS, files, told
+
+APACHE = """\
+LoadModule rewrite_module modules/mod_rewrite.so
+LoadModule autoindex_module modules/mod_autoindex.so
+<Directory />
+    Options FollowSymLinks
+    AllowOverride None
+    Require all denied
+</Directory>
+AccessFileName .htaccess
+IncludeOptional sites-enabled/*.conf
+"""
+
+
+def sites(root: Path, server: str, extra: Iterable[tuple[str, str]] = ()) -> dict[str, Site]:
+    for name, content in [*files(server, "8.2", 80), ("/etc/apache2/apache2.conf", APACHE), *extra]:
+        path = root / name.lstrip("/")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(content)
+    return {site.name: site for site in probe(DirectoryHost(root, "vega"), [], list(PATHS.values())).served}
+
+
+@pytest.mark.parametrize("server", list(CASES))
+def test_each_case_is_told_as_the_real_server_answers(server: str, tmp_path: Path) -> None:
+    found = sites(tmp_path, server)
+    said, expected = {}, {}
+    for number, (name, case) in enumerate(CASES[server].items()):
+        visits, unclear = found[f"visit{number}"].visits, case.get("unclear", [])
+        said[name] = {what: told(visits[path]) for what, path in PATHS.items()}
+        expected[name] = {what: "unclear" if what in unclear else case[what] for what in PATHS}
+    assert said == expected
+
+
+@pytest.mark.parametrize(
+    ("server", "line"),
+    [
+        ("nginx", "location ^~ /config { proxy_pass http://127.0.0.1:9; }"),
+        ("nginx", "location ^~ /config { alias /srv/elsewhere/; }"),
+        ("nginx", "location ^~ /config { auth_basic x; }"),
+        ("nginx", "location ~ ^/((a+)+)+config { deny all; }"),
+        ("nginx", "rewrite ^/config http://elsewhere.example/;"),
+        ("apache", "Alias /config /srv/elsewhere"),
+        ("apache", "Redirect /config http://elsewhere.example/"),
+        ("apache", "<Location /config>\nRequire valid-user\n</Location>"),
+        ("apache", '<If "true">\nRequire all denied\n</If>'),
+        ("apache", "Use Hidden"),
+        ("apache", "RewriteEngine On\nRewriteCond %{ENV:x} y\nRewriteRule ^/config /front.php"),
+        ("apache", "RewriteEngine On\nRewriteRule ^/config http://elsewhere.example/ [R]"),
+    ],
+)
+def test_what_is_not_followed_is_unclear(server: str, line: str, tmp_path: Path) -> None:
+    path = "/etc/nginx/nginx.conf" if server == "nginx" else "/etc/apache2/sites-enabled/all.conf"
+    text = dict(files(server, "8.2", 80))[path].replace("server_name visit0;", f"server_name visit0;\n{line}")
+    text = text.replace("ServerName visit0\n", f"ServerName visit0\n{line}\n")
+    assert sites(tmp_path, server, [(path, text)])["visit0"].visits["/config/"].outcome == "unclear"
+
+
+@given(st.text("ab()|*+?.^$[]\\{}1,", max_size=30))
+def test_a_pattern_is_tried_in_no_time(pattern: str) -> None:
+    search(pattern, "ab" * 20 + "c")
+
+
+@pytest.mark.parametrize("pattern", ["(a+)+$", "(a|a)*$", "((a*)b)*", "(x", "a" * 501, ".*.*.*.*.*b"])
+def test_a_pattern_that_might_take_long_is_not_tried(pattern: str) -> None:
+    assert search(pattern, "aaa") is None

@@ -9,6 +9,7 @@ from fundamentum.changes.primitives import (
     ConfigureSource,
     HandOver,
     InstallPackages,
+    MakeDatabase,
     Own,
     Primitive,
     RunCommands,
@@ -61,6 +62,16 @@ CASES: list[tuple[Primitive, str, list[str], list[str], list[str]]] = [  # title
      ["systemctl reload nginx"]),
     (TakeUp("nginx", "start"), "start nginx", ["systemctl start nginx"], ["start_service nginx /run/nginx.pid HUP nginx -t"],
      ["systemctl stop nginx"]),
+    (TakeUp("mariadb", "start", reads=False), "start mariadb", ["systemctl start mariadb"],
+     ["run_service mariadb /run/mysqld/mysqld.pid"], ["systemctl stop mariadb"]),
+    (MakeDatabase("night_log", "mariadb", "utf8mb4", "/root/p", False, "nightlog"), "make the database night_log",
+     ["CREATE DATABASE IF NOT EXISTS `night_log` CHARACTER SET utf8mb4;",
+      "CREATE USER IF NOT EXISTS 'night_log'@'localhost' IDENTIFIED BY 'the password in /root/p';",
+      "GRANT ALL PRIVILEGES ON `night\\_log`.* TO 'night_log'@'localhost';"],
+     ["make_database mariadb night_log utf8mb4 /root/p made nightlog"], []),
+    (MakeDatabase("plates", "postgresql", "", "/etc/p", True, "platevault"), "make the database plates",
+     ["CREATE ROLE \"plates\" LOGIN PASSWORD 'the password in /etc/p';", 'CREATE DATABASE "plates" OWNER "plates";'],
+     ["make_database postgresql plates '' /etc/p given platevault"], []),
     (ConfigureSource("more", (("a", "1"),)), "decide: add the package source more", [], ["need_source more a 1"], []),
     (HandOver("plates"), "decide: let the web server use the pool plates", [], [], []),
     (RunCommands("plates", "let IIS allow more", ("do it",)), "let IIS allow more", ["do it"], [], []),
@@ -96,6 +107,7 @@ def test_the_order_of_operations_is_that_in_which_they_are_safe() -> None:
         Own,
         RunCommands,
         TakeUp,
+        MakeDatabase,
         HandOver,
     ]
     assert [vars(kind).get("ORDER", 0) for kind in order] == list(range(len(order)))
@@ -134,8 +146,11 @@ def test_each_has_tasks_in_a_playbook() -> None:
         ".rc != 0"
     )
     assert tasks["Test the configuration of nginx"]["changed_when"] is False
-    assert tasks["Write /etc/x"]["notify"] == ["restart php8.2-fpm"]
+    assert tasks["Write /etc/x"]["notify"] == ["restart nginx", "restart php8.2-fpm"]
     assert [(one["name"], one["listen"], one.get("changed_when")) for one in play["handlers"]] == [
+        ("Test the configuration of nginx", "restart nginx", False),
+        ("Note the way back for nginx", "restart nginx", False),
+        ("Restart nginx", "restart nginx", None),
         ("Test the configuration of php8.2-fpm", "restart php8.2-fpm", False),
         ("Note the way back for php8.2-fpm", "restart php8.2-fpm", False),
         ("Restart php8.2-fpm", "restart php8.2-fpm", None),

@@ -15,7 +15,19 @@ from fundamentum.platforms.base import Platform
 from fundamentum.webservers.base import SwitchCommand
 
 Kind = Literal[
-    "source", "remove", "switch", "install", "enable", "modules", "file", "edit", "directory", "web", "restart", "site"
+    "source",
+    "remove",
+    "switch",
+    "install",
+    "enable",
+    "modules",
+    "file",
+    "edit",
+    "directory",
+    "web",
+    "restart",
+    "database",
+    "site",
 ]
 
 
@@ -91,7 +103,7 @@ class HandOver(Primitive, frozen=True):
     """Hand a site to a pool that was made for it, which a person decides."""
 
     KIND = "site"
-    ORDER = 10
+    ORDER = 11
     pool: str
 
     @property
@@ -277,6 +289,44 @@ class RunCommands(Primitive, frozen=True):
         return list(self.lines)
 
 
+class MakeDatabase(Primitive, frozen=True):
+    """Have a database, and a user who has it."""
+
+    KIND = "database"
+    ORDER = 10
+    name: str
+    product: str
+    character_set: str
+    password_file: str
+    given: bool
+    """Whether the password is in that file already; else one is made."""
+    application: str
+
+    @property
+    def title(self) -> str:
+        return f"make the database {self.name}"
+
+    def statements(self) -> list[str]:
+        """What makes both.  Source: MariaDB's and PostgreSQL's documentation of these statements."""
+        secret = f"'the password in {self.password_file}'"
+        if self.product == "postgresql":
+            encoding = f" ENCODING '{self.character_set}' TEMPLATE template0" if self.character_set else ""
+            return [
+                f'CREATE ROLE "{self.name}" LOGIN PASSWORD {secret};',
+                f'CREATE DATABASE "{self.name}" OWNER "{self.name}"{encoding};',
+            ]
+        encoding = f" CHARACTER SET {self.character_set}" if self.character_set else ""
+        user, pattern = f"'{self.name}'@'localhost'", self.name.replace("_", "\\_")
+        return [
+            f"CREATE DATABASE IF NOT EXISTS `{self.name}`{encoding};",
+            f"CREATE USER IF NOT EXISTS {user} IDENTIFIED BY {secret};",
+            f"GRANT ALL PRIVILEGES ON `{pattern}`.* TO {user};",
+        ]
+
+    def commands(self, platform: Platform) -> list[str]:
+        return self.statements()
+
+
 class TakeUp(Primitive, frozen=True):
     """Let a service start, restart, or read its configuration again."""
 
@@ -284,6 +334,8 @@ class TakeUp(Primitive, frozen=True):
     ORDER = 9
     service: str
     verb: Literal["start", "restart", "reload"]
+    reads: bool = True
+    """Whether it reads anything that plans change."""
 
     @property
     def title(self) -> str:

@@ -22,6 +22,8 @@ class Restart(Change, frozen=True):
     FILLS = "services"
     service: str
     verb: Literal["start", "restart", "reload"] = "restart"
+    reads: bool = True
+    """Whether it reads anything that plans change; else it only has to run."""
 
     @property
     def key(self) -> str:
@@ -71,7 +73,7 @@ class Restart(Change, frozen=True):
         return replace(survey, runtimes=runtimes, servers=servers, places=places)
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
-        yield TakeUp(self.service, self.verb)
+        yield TakeUp(self.service, self.verb, self.reads)
 
     def row(self) -> dict[str, Any]:
         return {"name": self.service, "action": self.verb}

@@ -109,6 +109,13 @@ def _new_site(parser: argparse.ArgumentParser) -> None:
         "else the first that the application names)",
     )
 
+    parser.add_argument(
+        "--database-password-file",
+        metavar="PATH",
+        help="a file on the server, of root's own, with the password for the application's user of the database "
+        "(default: one is made there, and put into a file that the plan names)",
+    )
+
 
 def _reaching(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(

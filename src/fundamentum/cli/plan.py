@@ -14,6 +14,7 @@ from fundamentum.cli.servers import selectors, server
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.model.needs import Needs
+from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
 from fundamentum.untrusted.files import named
@@ -59,8 +60,16 @@ def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
     sites = [options.runtime] if site else selectors(options, survey)
     recommended = not options.required_only
     planner = entry("fundamentum.plan", "planner")
-    made = planner.plan(wanted, survey, sites, today=date.today(), recommended=recommended, added=added, site=site)
-    return made, survey
+    options_of_plan = {"recommended": recommended, "added": added, "site": site, "password_file": _password(options)}
+    return planner.plan(wanted, survey, sites, today=date.today(), **options_of_plan), survey
+
+
+def _password(options: argparse.Namespace) -> str:
+    """The file on the server with the password for a database's user; empty if none is named."""
+    path = options.database_password_file
+    if path is not None and not (path.startswith("/") and is_path(path)):
+        raise InputError("--database-password-file", "is the whole path of a file on the server")
+    return path or ""
 
 
 def _site(options: argparse.Namespace, wanted: Sequence[Needs], survey: Survey) -> object:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.derive.result import Entry
-from fundamentum.kinds.databases import PRODUCTS
+from fundamentum.kinds.databases.way import PRODUCTS
 from fundamentum.kinds.table_reader import COMMAND, PATH
 from fundamentum.model.needs_value import Level
 

@@ -15,7 +15,7 @@ from tomlkit.items import Table
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.errors import InputError
 from fundamentum.kinds.commands import CommandNeed
-from fundamentum.kinds.databases import DatabaseNeed
+from fundamentum.kinds.databases.way import DatabaseNeed
 from fundamentum.kinds.directories.need import DirectoryNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.limits.need import LimitNeed

@@ -27,7 +27,7 @@ from fundamentum.untrusted.files import read_named
 FORMAT: Final = 1
 SUFFIX: Final = ".accepted.toml"
 MAX_SIZE: Final = 1024 * 1024
-_NEED: Final = re.compile(r"php|[a-z]+:[^\s|]+(?:\|[^\s|]+)*")
+_NEED: Final = re.compile(r"php|[a-z-]+:[^\s|]+(?:\|[^\s|]+)*")
 
 
 class Entry(msgspec.Struct, forbid_unknown_fields=True):

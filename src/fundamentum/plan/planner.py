@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
+from fundamentum.changes.database import PrepareDatabase
 from fundamentum.changes.module_stream import UseStream
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.packages import Install
@@ -49,8 +50,16 @@ ROUNDS: Final = 20
 class Planner:
     """Plans for one server.  Keeps what is worked out once for all applications."""
 
-    def __init__(self, survey: Survey, today: date, *, recommended: bool = True, added: Sequence[str] = ()) -> None:
-        self.survey, self.today, self.added = survey, today, added
+    def __init__(
+        self,
+        survey: Survey,
+        today: date,
+        *,
+        recommended: bool = True,
+        added: Sequence[str] = (),
+        password_file: str = "",
+    ) -> None:
+        self.survey, self.today, self.added, self.password_file = survey, today, added, password_file
         self.offers = Offers(survey)
         self._resolver: Resolver | None = None
         self.site: WantedSite | None = None
@@ -186,6 +195,7 @@ class Planner:
 
     def _elsewhere(self, survey: Survey) -> "Planner":
         planner = Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
+        planner.password_file = self.password_file
         planner.site = self.site
         return planner
 
@@ -206,6 +216,9 @@ class Planner:
             placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
             decision = replace(decision or Decision(), apart=tuple(odds)) if added else decision
         done = self.settle(applications, placed, label, added)
+        for change in done.changes.values():
+            if isinstance(change, PrepareDatabase):
+                done.changes[change.key] = replace(change, given=self.password_file)
         if self.site:
             added = new_site.with_reasons(added, done, applications[0])
         taken = self._taken(done)
@@ -281,14 +294,15 @@ def plan(
     today: date,
     added: Sequence[str] = (),
     site: WantedSite | None = None,
+    password_file: str = "",
 ) -> Plan:
     """The changes that make these applications run on this server.
 
     ``selector`` names what serves them, one for all or one for each.  ``today`` decides what is still supported;
     ``added`` names the sources in the survey that are not configured yet; ``site`` is one to be set up, for the only
-    application.
+    application; ``password_file``, on the server, holds the password for a database's user.
     """
-    planner = Planner(survey, today, recommended=recommended, added=added)
+    planner = Planner(survey, today, recommended=recommended, added=added, password_file=password_file)
     return planner.plan(applications, selector, site)
 
 

@@ -104,6 +104,8 @@ class Platform:
     """The users, with commas, who may use a new pool's socket beside the one to whom it belongs."""
     services_enabled: ClassVar[bool] = True
     """Whether packages let their services start at boot; where not, a plan does."""
+    database_services: ClassVar[Mapping[str, str]] = {}
+    """Database server → its service, where a package leaves it ready to be used on the server itself."""
     network_database_boolean: ClassVar[str] = "httpd_can_network_connect_db"
     """The SELinux boolean that lets web servers and PHP reach databases over the network.  Source: httpd_selinux(8)."""
     writable_label: ClassVar[str] = "httpd_sys_rw_content_t"

@@ -5,10 +5,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from fundamentum.changes.primitives import MakeDatabase
 from fundamentum.model.file_mark import HOST_NAME
 from fundamentum.plan.made_plan import Plan
+from fundamentum.platforms import platform
 from fundamentum.report.ansible_text import Ours, ScriptText, question_of, task_of, words_of
-from fundamentum.report.plans.script import looks, part, proof
+from fundamentum.report.plans.script import in_shell, looks, part, proof
 
 
 class Parts:
@@ -25,6 +27,10 @@ class Parts:
             self.variables = {"plan_journal": ScriptText(part(self.plan, ['note "$@"'], act=True))}
         if looked := looks(self.plan):
             self.variables["plan_looks"] = ScriptText(part(self.plan, looked, act=False))
+        for step in plan.steps:
+            if isinstance(step.operation, MakeDatabase):
+                body = ["keep=$backups/$1-$plan", *in_shell(step.operation, platform(plan.family)), "finish"]
+                self.variables[database_variable(step.operation)] = ScriptText(part(self.plan, body, act=True))
         if plan.proofs:
             self.variables["plan_proof"] = ScriptText(part(self.plan, [*proof(self.plan), "finish"], act=True))
 
@@ -44,6 +50,11 @@ class Parts:
         if "plan_proof" in self.variables:
             task = script_task("Ask PHP itself for what was promised", "plan_proof")
             yield task | {"changed_when": False, "when": Ours("not (skip_restart | default(false) | bool)")}
+
+
+def database_variable(operation: MakeDatabase) -> str:
+    """The name of the variable with the part that makes a database."""
+    return f"plan_database_{operation.name}"
 
 
 def script_task(title: str, variable: str, *words: str) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from typing import Any, Final
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.primitives import (
     InstallPackages,
+    MakeDatabase,
     Own,
     Primitive,
     SwitchExtension,
@@ -20,7 +21,7 @@ from fundamentum.changes.service import Restart
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
-from fundamentum.report.ansible_parts import noted
+from fundamentum.report.ansible_parts import database_variable, noted, script_task
 from fundamentum.report.ansible_text import Ours, question_of, task_of, variable, words_of
 from fundamentum.report.shell_library import AT_LINES
 from fundamentum.webservers.base import SwitchCommand
@@ -38,6 +39,8 @@ exec setpriv --reuid "$(stat -c %u -- "${2%/*}")" --regid "$(stat -c %g -- "${2%
 """
 """Puts a file in the place of another with the rights of the directory's owner: no link of his leads any further."""
 
+_BY_SERVICES: Final = {"when": Ours("not (skip_restart | default(false) | bool)")}
+"""For tasks that take a service that runs."""
 _VERBS: Final = {"start": ("started", "Start"), "reload": ("reloaded", "Reload"), "restart": ("restarted", "Restart")}
 
 
@@ -72,9 +75,15 @@ def tasks_of(operation: Primitive, plan: Plan, restarting: list[Ours]) -> Iterat
             yield from _patched(operation, restarting)
         case Own():
             yield from _arranged(operation)
+        case MakeDatabase():
+            made = script_task(operation.title, database_variable(operation), Ours("{{ begun.stdout }}"))
+            yield made | {"changed_when": Ours("': making it' in made.stdout"), "register": Ours("made")} | _BY_SERVICES
         case TakeUp(service, verb):
             restart = next(restart for restart in plan.of(Restart) if restart.service == service)
-            if verb == "start":
+            if not restart.reads:
+                yield noted(f"Note the way back for {service}", "service", "stop", service) | {"changed_when": False}
+                yield task_of(f"Start {service}", "service", name=service, state=Ours("started")) | _BY_SERVICES
+            elif verb == "start":
                 yield from taken_up(restart, of)
             elif plan.why(restart):
                 yield _stale(restart, of)
@@ -241,7 +250,5 @@ def taken_up(restart: Restart, of: Platform) -> list[dict[str, Any]]:
     return [
         test | called | {"changed_when": False},
         note | called | {"changed_when": False},
-        task_of(f"{title} {service}", "service", name=service, state=Ours(state))
-        | called
-        | {"when": Ours("not (skip_restart | default(false) | bool)")},
+        task_of(f"{title} {service}", "service", name=service, state=Ours(state)) | called | _BY_SERVICES,
     ]

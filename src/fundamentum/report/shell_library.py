@@ -25,6 +25,7 @@ _PARTS: Final = (
     "files",
     "directories",
     "services",
+    "database",
     "proof",
     "ending",
 )

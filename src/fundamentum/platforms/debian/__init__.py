@@ -34,6 +34,7 @@ class Debian(Platform):
         "apache2": ("/etc/apache2/sites-available", "/etc/apache2/sites-enabled"),
         "nginx": ("/etc/nginx/sites-available", "/etc/nginx/sites-enabled"),
     }
+    database_services = {"mariadb": "mariadb", "mysql": "mysql", "postgresql": "postgresql"}
     modules_by_name = switches_by_name = True
     configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")
@@ -100,6 +101,8 @@ class Debian(Platform):
             return ["/run/nginx.pid", "nginx", "-t"]
         if service == "apache2":
             return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]
+        if service in ("mariadb", "mysql"):
+            return ["/run/mysqld/mysqld.pid", "true"]
         return super().service_check(service)
 
 

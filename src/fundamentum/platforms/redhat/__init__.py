@@ -37,6 +37,7 @@ class RedHat(Platform):
     web_additions = {"apache2": "/etc/httpd/conf.d"}
     web_sites = {"apache2": ("/etc/httpd/conf.d", ""), "nginx": ("/etc/nginx/conf.d", "")}
     socket_users = "apache,nginx"
+    database_services = {"mariadb": "mariadb", "mysql": "mysqld"}
     cron_package = "cronie"
     configuration = ("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d")
     root_signs = ("var/lib/rpm", "usr/lib/sysimage/rpm")
@@ -102,6 +103,8 @@ class RedHat(Platform):
             "php-fpm": ["/run/php-fpm/php-fpm.pid", "php-fpm", "-t"],
             "nginx": ["/run/nginx.pid", "nginx", "-t"],
             "httpd": ["/run/httpd/httpd.pid", "httpd", "-t"],
+            "mariadb": ["/run/mariadb/mariadb.pid", "true"],
+            "mysqld": ["/run/mysqld/mysqld.pid", "true"],
         }
         return known.get(service) or super().service_check(service)  # a branch in a place of its own has neither
 

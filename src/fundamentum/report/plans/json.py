@@ -120,6 +120,16 @@ class PlannedSite(msgspec.Struct):
     file: str
 
 
+class PlannedDatabase(msgspec.Struct):
+    """One database that is made, with its user."""
+
+    name: str
+    product: str
+    user: str
+    password_file: str
+    """On the server."""
+
+
 class PlannedService(msgspec.Struct):
     """One service that is restarted."""
 
@@ -237,6 +247,7 @@ class PlanDocument(msgspec.Struct):
     tasks: list[PlannedTask]
     modules: list[PlannedModules]
     sites: list[PlannedSite]
+    databases: list[PlannedDatabase]
     others: list[OtherSite]
     """What the plan changes for sites that it was not made for."""
     changes: list[ChangeRow]
@@ -285,6 +296,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         tasks=_rows(tables, "tasks", PlannedTask),
         modules=_rows(tables, "modules", PlannedModules),
         sites=_rows(tables, "sites", PlannedSite),
+        databases=_rows(tables, "databases", PlannedDatabase),
         steps=[_step(plan, step) for step in plan.steps],
         changes=[_change(plan, change) for change in plan.changes],
         others=[OtherSite(other.site, other.name, other.before, other.after) for other in plan.others],

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator
 from typing import IO, Any, Final
 
 import yaml
+from msgspec.structs import replace
 
 from fundamentum.changes.package_source import AddSource
 from fundamentum.changes.pool import AddPool
@@ -33,14 +34,20 @@ def as_playbook(plan: Plan) -> str:
     of = platform(plan.family)
     if not of.carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the {families()} only")
-    restarting = [handler(restart.service) for restart in plan.of(Restart) if restart.verb != "start"]
+    restarting = [handler(restart.service) for restart in plan.of(Restart) if restart.reads]
     decided = [step for step in plan.steps if step.operation.KIND in DECIDED]
     steps = [step for step in plan.steps if step not in decided]
     parts = Parts(plan)
     first = (task for step in decided for task in tasks_of(step.operation, plan, restarting))
     then = (task for step in steps for task in tasks_of(step.operation, plan, restarting))
     tasks = list(_once((*first, *parts.looks(), *then, *parts.proof())))
-    handlers = [task for restart in plan.of(Restart) if restart.verb != "start" for task in taken_up(restart, of)]
+    # One that has to run may run already, with what there was before.
+    reading = [
+        replace(restart, verb="restart") if restart.verb == "start" else restart
+        for restart in plan.of(Restart)
+        if restart.reads
+    ]
+    handlers = [task for restart in reading for task in taken_up(restart, of)]
     names = ", ".join(application.name for application in plan.applications)
     play: dict[str, Any] = {
         "name": f"What {names} needs",

@@ -9,6 +9,7 @@ from fundamentum.changes.primitives import (
     DECIDED,
     ConfigureSource,
     InstallPackages,
+    MakeDatabase,
     Own,
     Primitive,
     SwitchExtension,
@@ -121,7 +122,7 @@ def _looks(plan: Plan) -> Iterator[str]:
             yield shell_words(["packages_as_planned", *(" ".join(names) for names in sets)])
     mending = any(isinstance(step.operation, InstallPackages | SwitchInServer | SwitchExtension) for step in plan.steps)
     for step in plan.steps:
-        if isinstance(step.operation, TakeUp):
+        if isinstance(step.operation, TakeUp) and step.operation.reads:
             _, *command = of.service_check(step.operation.service)
             yield shell_words(["valid_now", step.operation.service, "yes" if mending else "no", *command])
 
@@ -173,9 +174,13 @@ def in_shell(operation: Primitive, of: Platform) -> list[str]:
             return _with_lines("change_file", path, operation.diff)
         case Own():
             return [shell_words(words) for words in _owned(operation)]
+        case MakeDatabase(name, product, character_set, file, given, application):
+            words = ["make_database", product, name, character_set, file, "given" if given else "made", application]
+            return [shell_words(words)]
         case TakeUp(service, verb):
             pidfile, *test = of.service_check(service)
-            calls = [shell_words([f"{verb}_service", service, pidfile, _signal(service, of), *test])]
+            words = [f"{verb}_service", service, pidfile, _signal(service, of), *test]
+            calls = [shell_words(words if operation.reads else ["run_service", service, pidfile])]
             return calls if of.services_enabled else [*calls, shell_words(["enable_service", service])]
     return []
 

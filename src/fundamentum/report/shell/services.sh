@@ -46,6 +46,24 @@ start_service() { # as above, one that does not run
     taken_up=yes
 }
 
+run_service() { # SERVICE PIDFILE: one that reads nothing of what is changed here
+    if runs "$2"; then
+        running=yes
+    elif [ -d /run/systemd/system ]; then
+        systemctl is-active --quiet "$1" && running=yes || running=no
+    else
+        service "$1" status >/dev/null 2>&1 && running=yes || running=no
+    fi
+    if [ "$running" = yes ]; then
+        say "service $1: runs"
+        return 0
+    fi
+    say "service $1: starting it"
+    [ "$act" = yes ] || return 0
+    back_by stop "$1"
+    manage start "$1"
+}
+
 enable_service() { # SERVICE: at boot, where its package leaves that to the administrator
     case $(systemctl is-enabled "$1" 2>/dev/null) in
         disabled) ;;

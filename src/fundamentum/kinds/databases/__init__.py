@@ -1,8 +1,7 @@
 """Database servers: ``[database]``."""
 
-import re
 from collections.abc import Iterator, Mapping
-from typing import Any, Final, Literal
+from typing import Annotated, Any, Final
 
 import msgspec
 from msgspec.structs import replace
@@ -11,124 +10,78 @@ from fundamentum.catalog.suppliers import suppliers
 from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.changes.policy_boolean import SwitchBoolean
+from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context, Kind, Question
-from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.databases.name import DatabaseNameNeed, database_name, judged_name
+from fundamentum.kinds.databases.way import PRODUCTS, TITLES, DatabaseNeed, Server, Way, best_way
 from fundamentum.kinds.extensions.activation import for_extension
-from fundamentum.kinds.extensions.state import ORDER, Standing, standing
-from fundamentum.kinds.table_reader import Listing, Reader, as_text
+from fundamentum.kinds.table_reader import Listing, Reader
 from fundamentum.model.findings import AGAIN, Finding, State, Verdict
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs_value import Level, Value
+from fundamentum.model.needs_value import Text
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
-from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.base import Platform, policy_texts
 from fundamentum.platforms.offers import Offers, upstream
 
-Product = Literal["mariadb", "mysql", "postgresql", "sqlite"]
-PRODUCTS: Final[tuple[Product, ...]] = ("mariadb", "mysql", "postgresql", "sqlite")
 _HERE: Final = frozenset({"localhost", "127.0.0.1", "::1", "[::1]"})
-_NAMES: Final = {"mariadb": "MariaDB", "mysql": "MySQL", "postgresql": "PostgreSQL", "sqlite": "SQLite"}
 
 
 class DatabaseTable(Listing):
     """Database servers: "mariadb >= 10.6 | postgresql >= 13"; | separates alternatives, each entry must hold."""
 
-
-class DatabaseNeed(Value, frozen=True):
-    """One database server, or any one of several, each with the versions that will do."""
-
-    alternatives: tuple[tuple[Product, VersionRange], ...]
-    level: Level
-
-    @property
-    def key(self) -> NeedId:
-        """``database:mariadb|postgresql``, as findings name it."""
-        return NeedId("database:" + "|".join(product for product, _ in self.alternatives))
-
-    @property
-    def text(self) -> str:
-        """As it is written."""
-        return as_text(self.alternatives)
+    name: Annotated[
+        Text | None,
+        msgspec.Meta(description="The application's own database there, and the user who has it."),
+    ] = None
+    character_set: Annotated[Text | None, msgspec.Meta(description='That database\'s: "utf8mb4".')] = None
 
 
-class Databases(Kind[DatabaseNeed]):
-    """Database servers, found by their packages or their greeting, each with the extension that speaks to it."""
+class Databases(Kind[DatabaseNeed | DatabaseNameNeed]):
+    """Database servers, found by their packages or their greeting, each with the extension that speaks to it.
 
-    prefixes = ("database",)
+    And the application's own database there.
+    """
+
+    prefixes = ("database", "database-name")
     order = 50
     tables = {"database": DatabaseTable}
     group = "database"
 
-    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[DatabaseNeed]:
-        for level, found in reader.alternatives("database", tables["database"], PRODUCTS):
-            yield DatabaseNeed(found, level)  # type: ignore[arg-type]
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[DatabaseNeed | DatabaseNameNeed]:
+        table = tables["database"]
+        servers = [
+            DatabaseNeed(found, level)  # type: ignore[arg-type]
+            for level, found in reader.alternatives("database", table, PRODUCTS)
+        ]
+        yield from servers
+        yield from database_name(table.name, table.character_set, servers, reader)
 
-    def questions(self, need: DatabaseNeed) -> Iterator[tuple[Question, str]]:
+    def questions(self, need: DatabaseNeed | DatabaseNameNeed) -> Iterator[tuple[Question, str]]:
+        if isinstance(need, DatabaseNameNeed):
+            return
         for product, _ in need.alternatives:
             yield from (("packages", package) for package in suppliers().products[product])
         yield from (("texts", path) for path in policy_texts(Platform.network_database_boolean))
 
-    def judge(self, need: DatabaseNeed, context: Context) -> Finding:
+    def judge(self, need: DatabaseNeed | DatabaseNameNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
-        return _judged(need, context)
+        return judged_name(need, context) if isinstance(need, DatabaseNameNeed) else _judged(need, context)
+
+    def words(self, need: NeedId) -> str:
+        return super().words(need) if need.kind == "database" else f"database {need.names[0]} of its own"
 
     def met_in_words(self, finding: Finding) -> str:
         return finding.found or " or ".join(finding.need.names)
 
 
-class _Server(msgspec.Struct, frozen=True):
-    """One database server that would do, or not."""
-
-    version: str | None
-    where: str
-    accepted: bool | None
-    """None: its version is not known."""
-
-
-def _servers(product: str, versions: VersionRange, survey: Survey) -> Iterator[_Server]:
-    chosen = any(database.chosen for database in survey.databases)
-    answering = [
-        database for database in survey.databases if database.product == product and (database.chosen or not chosen)
-    ]
-    pattern = suppliers().installed[product]
-    packages = [] if chosen and product != "sqlite" else survey.installed or ()
-    installed = [package for package in packages if re.fullmatch(pattern, package.name) and upstream(package.version)]
-    for one in answering:
-        version = one.version or next((upstream(package.version) for package in installed), None)
-        accepted = None if version is None and versions.alternatives else versions.accepts(version or "0")
-        yield _Server(version, one.address, accepted)
-    for package in installed:
-        version = upstream(package.version)
-        yield _Server(version, f"package {package.name}", versions.accepts(version))
-
-
-class _Way(msgspec.Struct):
-    """One alternative: its server, the driver that speaks to it, and how far it is from being there."""
-
-    product: str
-    versions: VersionRange
-    server: _Server | None
-    driver: str
-    standing: Standing
-    package: str | None = None
-
-    @property
-    def distance(self) -> tuple[int, int]:
-        """How much is missing: the server first, then the driver."""
-        there = self.server is not None and self.server.accepted
-        server = 0 if there else 1 if self.package else 2 if self.server and self.server.accepted is None else 3
-        return server, _rank(self.standing)
-
-
 def _judged(need: DatabaseNeed, context: Context) -> Finding:
     survey, offers = context.survey, context.offers
     base = Finding(need=need.key, level=need.level, verdict="unmet", wanted=need.text)
-    ways = [_way(product, versions, context) for product, versions in need.alternatives]
-    best = min(ways, key=lambda way: way.distance)
+    best = best_way(need, context)
     server, driver = best.server, best.standing
     there = server is not None and server.accepted
-    name = _NAMES[best.product]
+    name = TITLES[best.product]
     found = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
     if driver.state != "active":
         found += f"; its driver {best.driver}: {driver.found or driver.state}"
@@ -149,7 +102,7 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
     return replace(base, state=state, remedy="; ".join(remedies), subject=subject, package=best.package)
 
 
-def _over_network(finding: Finding, server: _Server | None, context: Context) -> Finding:
+def _over_network(finding: Finding, server: Server | None, context: Context) -> Finding:
     """The finding, unless an enforcing system keeps PHP from reaching a server on another machine."""
     host = server.where.rpartition(":")[0] if server else ""
     here = not host or server is None or server.where.startswith("/") or host in _HERE
@@ -177,51 +130,20 @@ def _boolean(name: str, survey: Survey) -> bool | None:
     return f"{name}=1" in stored.lines
 
 
-def _demands(way: _Way, context: Context) -> Iterator[Change]:
+def _demands(way: Way, context: Context) -> Iterator[Change]:
     """What is to be installed and switched on."""
     # What is there and too old is upgraded with everything else, not by a plan for one application.
     present = {package.name for package in context.survey.installed or ()}
     if way.package and way.package not in present:
         yield Install(way.package, of_php=False)
+        if service := context.offers.platform.database_services.get(way.product):
+            yield Restart(service, "start", reads=False)
     if way.standing.state != "active":
         yield from for_extension(way.standing, context)
 
 
-def _rank(standing: Standing) -> int:
-    return ORDER.index(standing.state) if standing.state else len(ORDER)
-
-
-def _way(product: str, versions: VersionRange, context: Context) -> _Way:
-    survey, offers = context.survey, context.offers
-    servers = list(_servers(product, versions, survey))
-    server = next((server for server in servers if server.accepted), servers[0] if servers else None)
-    known = suppliers().drivers[product]
-    named = {name for need in context.needs.of(ExtensionNeed) for name in need.names}
-    drivers = [name for name in known if name in named] or list(known)
-    standings = {name: standing(name, context) for name in drivers}
-    driver = min(drivers, key=lambda name: _rank(standings[name]))
-    if product == "sqlite" and server is None:
-        server = _library(versions, offers)  # it comes with the driver
-    way = _Way(product, versions, server, driver, standings[driver])
-    elsewhere = any(database.chosen for database in survey.databases)
-    if not (server and server.accepted) and not elsewhere:
-        for name in suppliers().products[product]:
-            offer = offers.package(name)
-            if offer and versions.accepts(upstream(offer.version)):
-                way.package = name
-                break
-    return way
-
-
-def _library(versions: VersionRange, offers: Offers) -> _Server:
-    offer = next((one for name in ("libsqlite3-0", "sqlite-libs") if (one := offers.package(name))), None)
-    version = upstream(offer.version) if offer else None
-    accepted = versions.accepts(version) if version else None if versions.alternatives else True
-    return _Server(version, f"package {offer.name}" if offer else "library", accepted)
-
-
-def _server_remedy(way: _Way, survey: Survey, offers: Offers) -> str:
-    name = _NAMES[way.product]
+def _server_remedy(way: Way, survey: Survey, offers: Offers) -> str:
+    name = TITLES[way.product]
     if way.package and (offer := offers.package(way.package)):
         return f"install {way.package} {upstream(offer.version)} ({offer.source})"
     if way.server and way.server.accepted is None:

@@ -1,0 +1,192 @@
+"""From a server with nothing on it to an application that answers: two commands, then visitors come."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+import pytest
+from debian_root import STORE, Root, base
+
+from tests.sites.cases import RELEASES
+
+pytestmark = pytest.mark.real
+PROGRAM = str(Path(sys.executable).with_name("fundamentum"))
+NEEDS = """\
+format = 1
+[application]
+name = "nightlog"
+[extensions]
+required = ["mbstring", "pdo_mysql"]
+[settings.required]
+memory_limit = ">= 300M"
+[uploads]
+largest = "20M"
+[directories.required]
+var = "writable"
+[web]
+document_root = "public"
+front_controller = "index.php"
+modules = ["rewrite"]
+deny = ["config", "public/private"]
+[database]
+required = ["mariadb"]
+name = "night_log"
+character_set = "utf8mb4"
+"""
+APPLICATION = """<?php
+header('Content-Type: text/plain');
+if (isset($_FILES['plate'])) { exit('plate ' . $_FILES['plate']['error'] . ' ' . $_FILES['plate']['size']); }
+if ($_SERVER['REQUEST_URI'] === '/observations') {
+    $log = new PDO('mysql:host=localhost;dbname=night_log', 'night_log', trim(file_get_contents('/srv/nightlog/config/password')));
+    $log->exec('CREATE TABLE IF NOT EXISTS seen (what VARCHAR(40))');
+    $log->exec("INSERT INTO seen VALUES ('Lyra')");
+    exit('seen ' . $log->query('SELECT COUNT(*) FROM seen')->fetchColumn());
+}
+echo json_encode([$_SERVER['REQUEST_URI'], ini_get('memory_limit'), PHP_SAPI, basename($_SERVER['SCRIPT_NAME'])]);
+"""
+FILES = {
+    "public/index.php": APPLICATION,
+    "public/plain.txt": "plain",
+    "public/.hidden": "hidden",
+    "public/private/plan.txt": "private",
+    "public/private/plan.php": "<?php echo 'private';",
+    "config/settings.txt": "private",
+}
+
+
+@contextmanager
+def empty_server(release: str, *packages: str) -> Iterator[Root]:
+    """A minimal system, with the application's files put where they will be served."""
+    with base(release).layer(STORE / f"new-site-{release}") as root:
+        if packages:
+            root.install(*packages)
+        for name, content in FILES.items():
+            root.write(f"/srv/nightlog/{name}", content)
+        subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
+        try:
+            yield root
+        finally:
+            end_all(root)
+            subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
+
+
+def end_all(root: Root) -> None:
+    """End whatever runs in the root."""
+    for sign in (signal.SIGTERM, signal.SIGKILL):
+        for process in Path("/proc").iterdir():
+            with suppress(OSError, ValueError):
+                if process.name.isdigit() and (process / "root").readlink() == root.path:
+                    os.kill(int(process.name), sign)
+        time.sleep(1.5)
+
+
+def plan(root: Root, folder: Path, *options: str, form: str = "script") -> Path:
+    (folder / "nightlog.needs.toml").write_text(NEEDS)
+    file = folder / f"plan.{form}"
+    site = ["--site", "nightlog.example", "--directory", "/srv/nightlog", *options]
+    command = [
+        PROGRAM,
+        "plan",
+        "nightlog.needs.toml",
+        "--server",
+        str(root.path),
+        *site,
+        "--format",
+        form,
+        "-o",
+        file.name,
+    ]
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    return file
+
+
+def carried_out(root: Root, script: Path, *options: str) -> str:
+    root.write("/root/plan.sh", script.read_text())
+    command = ["chroot", str(root.path), "sh", "/root/plan.sh", *options]
+    environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin"}
+    with (root.path / "root/said").open("w") as said:  # daemons keep what they are given
+        done = subprocess.run(command, stdin=subprocess.DEVNULL, stdout=said, stderr=said, env=environment, timeout=900)
+    text = (root.path / "root/said").read_text()
+    assert done.returncode == 0, text[-4000:]
+    return text
+
+
+def fetched(path: str, body: bytes = b"", site: str = "nightlog.example") -> tuple[int, str]:
+    """The status, and the text of an answer."""
+    headers = {"Host": site}
+    if body:
+        mark = uuid.uuid4().hex
+        headers["Content-Type"] = f"multipart/form-data; boundary={mark}"
+        part = f'--{mark}\r\nContent-Disposition: form-data; name="plate"; filename="p"\r\n\r\n'.encode()
+        body = part + body + f"\r\n--{mark}--\r\n".encode()
+    request = urllib.request.Request(f"http://127.0.0.1{path}", body or None, headers)
+    try:
+        with urllib.request.urlopen(request, timeout=30) as answer:
+            return answer.status, answer.read().decode()
+    except urllib.error.HTTPError as error:
+        return error.code, error.read().decode()
+    except OSError as error:
+        return 0, str(error)
+
+
+def served(root: Root, sapi: str = "fpm-fcgi") -> None:
+    """The application answers as it needs to."""
+    for path in ("/", "/no/such/page"):
+        status, text = fetched(path)
+        assert status == 200 and json.loads(text) == [path, "300M", sapi, "index.php"], text
+    assert fetched("/plain.txt") == (200, "plain")
+    for path in ("/private/plan.txt", "/private/plan.php", "/.hidden", "/config/settings.txt"):
+        status, text = fetched(path)
+        assert "private" not in text and "hidden" not in text, path
+    assert fetched("/", b"x" * (19 << 20))[1] == f"plate 0 {19 << 20}"
+    secret = root.path / "root/night_log.database-password"
+    (root.path / "srv/nightlog/config/password").write_text(secret.read_text())
+    assert fetched("/observations") == (200, "seen 1")
+    assert fetched("/observations") == (200, "seen 2")
+
+
+@pytest.mark.parametrize("server", ["nginx", "apache"])
+@pytest.mark.parametrize("release", list(RELEASES))
+def test_from_nothing_to_an_answer(release: str, server: str, tmp_path: Path) -> None:
+    with empty_server(release) as root:
+        script = plan(root, tmp_path, "--web-server", server)
+        text = carried_out(root, script, "--yes")
+        secret = root.path / "root/night_log.database-password"
+        password = secret.read_text().strip()
+        assert oct(secret.stat().st_mode)[-3:] == "600" and len(password) == 24
+        assert password not in text
+        for file in (root.path / "var/backups/fundamentum").rglob("*"):
+            assert not file.is_file() or password.encode() not in file.read_bytes(), file
+        assert "database-name:night_log" in text and "so: php" in text and "not so" not in text
+        served(root)
+        findings = checked(root, tmp_path)
+        unmet = [name for name, verdict in findings.items() if verdict != "met"]
+        assert unmet == ["database-name:night_log"] and findings["web:deny:public/private"] == "met"
+        again = carried_out(root, script, "--yes")
+        assert "to go back" not in again and "there, and its user has it" in again, again
+        back = subprocess.run(
+            ["chroot", str(root.path), "sh", "/root/plan.sh", "--undo"], capture_output=True, text=True
+        )
+        assert back.returncode == 0, back.stdout + back.stderr
+        assert "there is something in it" in back.stdout  # what was observed is kept
+        assert not list(root.path.glob("etc/*/sites-*/nightlog*")) and not list(
+            root.path.glob("etc/php/*/fpm/pool.d/night*")
+        )
+
+
+def checked(root: Root, folder: Path) -> dict[str, str]:
+    """The verdict of each need, once it is there."""
+    command = [PROGRAM, "check", "nightlog.needs.toml", "--server", str(root.path), "--directory", "/srv/nightlog"]
+    done = subprocess.run([*command, "--format", "json"], cwd=folder, capture_output=True, text=True, check=False)
+    document = json.loads(done.stdout)
+    return {finding["need"]: finding["verdict"] for finding in document["applications"][0]["findings"]}

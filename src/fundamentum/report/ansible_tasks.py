@@ -78,12 +78,12 @@ def tasks_of(operation: Primitive, plan: Plan, restarting: list[Ours]) -> Iterat
         case MakeDatabase():
             made = script_task(operation.title, database_variable(operation), Ours("{{ begun.stdout }}"))
             yield made | {"changed_when": Ours("': making it' in made.stdout"), "register": Ours("made")} | _BY_SERVICES
+        case TakeUp(service, reads=False):
+            yield noted(f"Note the way back for {service}", "service", "stop", service) | {"changed_when": False}
+            yield task_of(f"Start {service}", "service", name=service, state=Ours("started")) | _BY_SERVICES
         case TakeUp(service, verb):
             restart = next(restart for restart in plan.of(Restart) if restart.service == service)
-            if not restart.reads:
-                yield noted(f"Note the way back for {service}", "service", "stop", service) | {"changed_when": False}
-                yield task_of(f"Start {service}", "service", name=service, state=Ours("started")) | _BY_SERVICES
-            elif verb == "start":
+            if verb == "start":
                 yield from taken_up(restart, of)
             elif plan.why(restart):
                 yield _stale(restart, of)

@@ -18,6 +18,9 @@ from debian_root import STORE, Root, base
 
 from tests.sites.cases import RELEASES
 
+from .playing import play
+from .twin import sshd
+
 pytestmark = pytest.mark.real
 PROGRAM = str(Path(sys.executable).with_name("fundamentum"))
 NEEDS = """\
@@ -151,8 +154,9 @@ def served(root: Root, sapi: str = "fpm-fcgi") -> None:
     assert fetched("/", b"x" * (19 << 20))[1] == f"plate 0 {19 << 20}"
     secret = root.path / "root/night_log.database-password"
     (root.path / "srv/nightlog/config/password").write_text(secret.read_text())
-    assert fetched("/observations") == (200, "seen 1")
-    assert fetched("/observations") == (200, "seen 2")
+    seen = [fetched("/observations") for _ in range(2)]
+    numbers = [int(text.removeprefix("seen ")) for _, text in seen]
+    assert numbers[1] == numbers[0] + 1, seen
 
 
 @pytest.mark.parametrize("server", ["nginx", "apache"])
@@ -190,3 +194,68 @@ def checked(root: Root, folder: Path) -> dict[str, str]:
     done = subprocess.run([*command, "--format", "json"], cwd=folder, capture_output=True, text=True, check=False)
     document = json.loads(done.stdout)
     return {finding["need"]: finding["verdict"] for finding in document["applications"][0]["findings"]}
+
+
+OTHERS = """\
+server { listen 80 default_server; root /srv/static; }
+server { listen 80; server_name a.example; root /srv/a; location ~ \\.php$ { include fastcgi.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }
+server { listen 80; server_name b.example; root /srv/a; location ~ \\.php$ { include fastcgi.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }
+"""
+PLAIN = NEEDS[: NEEDS.index("[database]")].replace(', "pdo_mysql"', "")
+
+
+def answers(*questions: tuple[str, str]) -> list[tuple[int, str]]:
+    return [fetched(path, site=site) for site, path in questions]
+
+
+def plainly_served(sapi: str = "fpm-fcgi") -> None:
+    """As :func:`served`, without a database."""
+    for path in ("/", "/no/such/page"):
+        status, text = fetched(path)
+        assert status == 200 and json.loads(text) == [path, "300M", sapi, "index.php"], text
+    assert "private" not in fetched("/private/plan.txt")[1] + fetched("/private/plan.php")[1]
+    assert fetched("/", b"x" * (19 << 20))[1] == f"plate 0 {19 << 20}"
+
+
+def test_three_other_sites_answer_as_before(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(globals(), "NEEDS", PLAIN)
+    with empty_server("bookworm", "nginx-light", "php8.2-fpm") as root:
+        (root.path / "etc/nginx/sites-enabled/default").unlink()
+        root.write("/etc/nginx/sites-enabled/others", OTHERS)
+        root.write("/srv/static/index.html", "static")
+        root.write("/srv/a/index.php", "<?php echo PHP_SAPI, ini_get('memory_limit'), $_SERVER['HTTP_HOST'];")
+        for service in ("php8.2-fpm", "nginx"):
+            root.run("service", service, "start")
+        questions = ("x.example", "/"), ("a.example", "/index.php"), ("b.example", "/index.php"), ("b.example", "/none")
+        before = answers(*questions)
+        assert before[1] == (200, "fpm-fcgi128Ma.example")
+        text = carried_out(root, plan(root, tmp_path), "--yes")
+        assert "so: setting:memory_limit" in text
+        plainly_served()
+        assert answers(*questions) == before
+
+
+@pytest.mark.parametrize("module", [False, True])
+def test_an_apache_that_is_there(module: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Without PHP, it is handed to a process manager, and nothing else is; with PHP inside it, it stays so."""
+    monkeypatch.setitem(globals(), "NEEDS", PLAIN)
+    with empty_server("trixie", "apache2", *(["libapache2-mod-php8.4"] if module else [])) as root:
+        root.write("/var/www/html/index.html", "static")
+        root.write("/var/www/html/script.php", "<?php echo 1 + 1;")
+        root.run("service", "apache2", "start")
+        questions = ("x.example", "/"), ("x.example", "/script.php")
+        before = answers(*questions)
+        assert before == [(200, "static"), (200, "2" if module else "<?php echo 1 + 1;")]
+        carried_out(root, plan(root, tmp_path), "--yes")
+        plainly_served("apache2handler" if module else "fpm-fcgi")
+        assert answers(*questions) == before
+
+
+def test_a_playbook_leads_there_too(tmp_path: Path) -> None:
+    with empty_server("bookworm", "python3", "python3-apt") as root:
+        plan(root, tmp_path, form="playbook").rename(tmp_path / "plan.yml")
+        with sshd(root, tmp_path) as environment:
+            play(tmp_path, environment, "-e", "skip_restart=false")
+            served(root)
+            assert "changed=0" in play(tmp_path, environment, "-e", "skip_restart=false")
+            served(root)

@@ -86,6 +86,7 @@ def _about(plan: Plan) -> list[str]:
     lines += [f"  {change.key}: {reason_in_words(reason)}" for change, reason in plan.why_all(plan.changes)]
     if plan.along:
         lines.append(f"Packages that come along: {', '.join(plan.along)}")
-    lines += [f"To be decided: {plan.consequences[pool.key]}" for pool in plan.of(AddPool)]
+    decided = [plan.consequences[pool.key] for pool in plan.of(AddPool) if pool.key in plan.consequences]
+    lines += [f"To be decided: {words}" for words in decided]
     lines += [f"Not resolved: {need.application} {need.need} ({need.level}): {need.why}" for need in plan.unresolved]
     return lines

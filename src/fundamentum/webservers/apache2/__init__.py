@@ -11,7 +11,7 @@ from fundamentum.model.php import Runtime, Sapi
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.model.survey import Survey
-from fundamentum.webservers.apache2.new_site import lines
+from fundamentum.webservers.apache2.new_site import site_lines
 from fundamentum.webservers.apache2.php_handover import handed
 from fundamentum.webservers.base import Directive, NewSite, Offered, SwitchCommand, WebServerType
 
@@ -89,7 +89,7 @@ class Apache(WebServerType):
         return line.lstrip().startswith("<")
 
     def new_site(self, site: NewSite) -> list[str]:
-        return lines(site)
+        return site_lines(site)
 
     def new_limits(self) -> tuple[Limit, ...]:
         return Limit("LimitRequestBody", ""), Limit("ProxyTimeout", "60")

@@ -5,7 +5,7 @@ import re
 from fundamentum.webservers.base import HIDDEN, NewSite
 
 
-def lines(site: NewSite) -> list[str]:
+def site_lines(site: NewSite) -> list[str]:
     """The file, which hands PHP files to PHP and all that is no file to the front controller."""
     names = "|".join(re.escape(path) for path in site.denied)
     index = site.front.rpartition("/")[2] or "index.php"

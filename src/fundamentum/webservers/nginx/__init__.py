@@ -8,7 +8,7 @@ from fundamentum.catalog.quantity import quantity, span
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.surrounding_facts import Limit, WebServer
 from fundamentum.webservers.base import Directive, NewSite, WebServerType
-from fundamentum.webservers.nginx.new_site import lines
+from fundamentum.webservers.nginx.new_site import site_lines
 
 MAIN = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
 BODIES = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
@@ -59,7 +59,7 @@ class Nginx(WebServerType):
     bodies = BODIES
 
     def new_site(self, site: NewSite) -> list[str]:
-        return lines(site)
+        return site_lines(site)
 
     def new_limits(self) -> tuple[Limit, ...]:
         return tuple(DEFAULTS.values())

@@ -5,7 +5,7 @@ import re
 from fundamentum.webservers.base import HIDDEN, NewSite
 
 
-def lines(site: NewSite) -> list[str]:
+def site_lines(site: NewSite) -> list[str]:
     """The file, which hands PHP files to PHP and all that is no file to the front controller."""
     listen = ["    listen 80;", *(["    listen [::]:80;"] if site.both_protocols else [])]
     names = "|".join(re.escape(path) for path in site.denied)

@@ -6,7 +6,8 @@ from typing import Any
 import pytest
 
 from fundamentum.check.risks import risks
-from fundamentum.model.findings import Target
+from fundamentum.model.findings import Judgement, Target
+from fundamentum.model.needs import Needs
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.surrounding_facts import Exposed, Machine
@@ -33,10 +34,10 @@ CASES: list[tuple[dict[str, Any], dict[str, str], set[str]]] = [
 def test_each_risk(what: dict[str, Any], settings: dict[str, str], expected: set[str]) -> None:
     values = {name: Setting(value, Origin("/etc/php/8.2/fpm/php.ini", 7)) for name, value in settings.items()}
     runtime = Runtime(**{"branch": "8.2", "sapi": "fpm", "version": "8.2.1", "settings": values, **what})
-    found = risks(NOWHERE, Target(runtime, "named"), TODAY)
+    found = risks(NOWHERE, Judgement(Needs("nightlog"), Target(runtime, "named"), ()), TODAY)
     assert {risk.about for risk in found} == expected
     assert all(risk.why and risk.remedy for risk in found)
-    assert risks(NOWHERE, Target(runtime, "named", present=False), TODAY) == ()
+    assert risks(NOWHERE, Judgement(Needs("nightlog"), Target(runtime, "named", present=False), ()), TODAY) == ()
 
 
 def test_the_remedy_names_the_file_that_counts() -> None:
@@ -44,7 +45,7 @@ def test_the_remedy_names_the_file_that_counts() -> None:
         "8.2", "fpm", "8.2.1", settings={"display_errors": Setting("On", Origin("/etc/php/8.2/fpm/conf.d/x.ini", 2))}
     )
     assert (
-        risks(NOWHERE, Target(runtime, ""), TODAY)[0].remedy
+        risks(NOWHERE, Judgement(Needs("nightlog"), Target(runtime, ""), ()), TODAY)[0].remedy
         == "set display_errors = Off in /etc/php/8.2/fpm/conf.d/x.ini"
     )
 
@@ -63,7 +64,7 @@ def test_what_lies_in_the_document_root_of_its_own_sites_counts() -> None:
         ),
         machine=Machine(permissive=True),
     )
-    found = risks(survey, Target(runtime, ""), TODAY)
+    found = risks(survey, Judgement(Needs("nightlog"), Target(runtime, ""), ()), TODAY)
     assert [risk.about for risk in found] == [*(kind.replace("-", " ") for kind in kinds), "SELinux"]
     assert "'/srv/nightlog/a b'" in found[0].remedy
     assert found[1].found == "/srv/nightlog/a b and 2 more"

@@ -29,7 +29,7 @@ def play(folder: Path, environment: dict[str, str], *options: str, fails: bool =
         **environment,
         "ANSIBLE_NOCOWS": "1",
         "ANSIBLE_PIPELINING": "true",
-        "ANSIBLE_SSH_ARGS": "-o ControlMaster=no",
+        "ANSIBLE_SSH_ARGS": "-o ControlMaster=auto -o ControlPersist=10 -o ControlPath=/tmp/.play-%C",
         "ANSIBLE_HOME": str(folder / "ansible"),
         "LC_ALL": "C.UTF-8",
     }

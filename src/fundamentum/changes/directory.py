@@ -27,6 +27,8 @@ class ArrangeDirectory(Change, frozen=True):
     user: str
     """The user who needs it."""
     make: bool = False
+    empty_file: bool = False
+    """Whether an empty file is made, rather than a directory."""
     owner: str | None = None
     group: str | None = None
     mode: int | None = None
@@ -66,6 +68,7 @@ class ArrangeDirectory(Change, frozen=True):
             self.grants,
             self.label,
             before,
+            self.empty_file,
         )
 
     def lowered(self, place: Where) -> Iterator[Primitive]:
@@ -99,7 +102,7 @@ class ArrangeDirectory(Change, frozen=True):
         users = {"root": 0} | ({account.name: account.user} if account else {})
         return replace(
             place,
-            kind="directory" if self.make else place.kind,
+            kind=("file" if self.empty_file else "directory") if self.make else place.kind,
             user=users.get(self.owner or "", place.user),
             owner=self.owner or place.owner,
             group=account.groups[0] if self.group and account else place.group,

@@ -230,10 +230,20 @@ class Own(Primitive, frozen=True):
     label: str | None
     before: tuple[Place, ...] = ()
     """These places as they are now."""
+    empty_file: bool = False
+    """Whether an empty file is made, rather than a directory."""
+
+    @property
+    def of_file(self) -> bool:
+        """Whether it is about a file that is there, not a directory."""
+        return any((place.real or place.path, place.kind) == (self.path, "file") for place in self.before)
 
     @property
     def title(self) -> str:
-        return f"make the directory {self.path}" if self.make else f"give {self.user} {self.path}"
+        if self.owner == "root" and not self.make:
+            return f"let {self.user} read {self.path}, and not write to it"
+        what = "file" if self.empty_file else "directory"
+        return f"make the {what} {self.path}" if self.make else f"give {self.user} {self.path}"
 
     def commands(self, platform: Platform) -> list[str]:
         return [shlex.join(words) for words in self.argv()]
@@ -243,8 +253,9 @@ class Own(Primitive, frozen=True):
         found: list[list[str]] = []
         owner = f"{self.owner or ''}:{self.group}" if self.group else self.owner
         if self.make:
-            words = ["install", "-d", "-m", f"{self.mode or 0o750:04o}", "-o", self.owner or "root"]
-            found.append([*words, *(["-g", self.group] if self.group else []), self.path])
+            words = ["install", *([] if self.empty_file else ["-d"]), "-m", f"{self.mode or 0o750:04o}"]
+            words += ["-o", self.owner or "root", *(["-g", self.group] if self.group else [])]
+            found.append([*words, *(["/dev/null"] if self.empty_file else []), self.path])
         else:
             found += [["chown", owner, self.path]] if owner else []
             found += [["chmod", f"{self.mode:04o}", self.path]] if self.mode is not None else []
@@ -257,7 +268,7 @@ class Own(Primitive, frozen=True):
 
     def undone(self, platform: Platform) -> list[str]:
         if self.make:
-            return [shlex.join(["rmdir", self.path])]
+            return [shlex.join(["rm" if self.empty_file else "rmdir", self.path])]
         found = [["setfacl", "-x", f"u:{self.user}", path] for path, _ in self.grants]
         changed = {path for path, _ in self.opened} | ({self.path} if self.mode is not None else set())
         for place in self.before:

@@ -10,7 +10,8 @@ import msgspec
 from fundamentum.catalog import security_ends
 from fundamentum.catalog.quantity import switch
 from fundamentum.effective.judged_sites import sites_of
-from fundamentum.model.findings import Target
+from fundamentum.kinds import kind_of
+from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 
@@ -25,12 +26,21 @@ class Risk(msgspec.Struct, frozen=True):
     origin: str = ""
 
 
-def risks(survey: Survey, target: Target, today: date) -> tuple[Risk, ...]:
-    """The risks of the runtime that is judged and of its sites; none where it is not installed yet."""
+def risks(survey: Survey, judgement: Judgement, today: date) -> tuple[Risk, ...]:
+    """The risks of the runtime that is judged, and of its sites; none where it is not installed yet."""
+    target = judgement.target
     if not target.present:
         return ()
     of_runtime = (risk for rule in RULES for risk in rule(target.runtime, today))
-    return (*of_runtime, *_exposed(survey, target), *_unenforced(survey))
+    return (*of_runtime, *_met_riskily(judgement), *_exposed(survey, target), *_unenforced(survey))
+
+
+def _met_riskily(judgement: Judgement) -> Iterator[Risk]:
+    """Needs that are met in a way that should not stay so."""
+    for finding in judgement.all_findings:
+        why, remedy = kind_of(finding.need).risky(finding)
+        if why:
+            yield Risk(finding.need, finding.found or "", why, remedy, str(finding.origin or ""))
 
 
 def _exposed(survey: Survey, target: Target) -> Iterator[Risk]:

@@ -110,6 +110,11 @@ def _new_site(parser: argparse.ArgumentParser) -> None:
     )
 
     parser.add_argument(
+        "--after-installation",
+        action="store_true",
+        help="close what the application's installer had to write to ([installation] of a needs file)",
+    )
+    parser.add_argument(
         "--database-password-file",
         metavar="PATH",
         help="a file on the server, of root's own, with the password for the application's user of the database "

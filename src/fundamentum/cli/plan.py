@@ -6,6 +6,8 @@ import sys
 from collections.abc import Sequence
 from datetime import date
 
+from msgspec.structs import replace
+
 from fundamentum.check.judged_runtime import site_in, site_names
 from fundamentum.cli.applications import applications
 from fundamentum.cli.arguments import PLAN_FILE
@@ -51,6 +53,8 @@ def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
         if options.runtime and options.runtime[:1].isalpha():
             raise InputError("--site", "names a site, and so does --runtime: give one of them")
         wanted = [entry("fundamentum.plan", "new_site").with_web(needs) for needs in wanted]
+    if options.after_installation:
+        wanted = [replace(needs, after_installation=True) for needs in wanted]
     survey = server(options, wanted)
     added: list[str] = []
     for word in options.index:

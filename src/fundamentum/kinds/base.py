@@ -76,6 +76,10 @@ class Kind(Generic[AnyNeed]):
         """What is told of a need that is met, below the heading of its group."""
         return f"{' or '.join(finding.need.names)} {finding.found}"
 
+    def risky(self, finding: Finding) -> tuple[str, str]:
+        """Why a need that is met is met in a risky way, and what to do about that; empty texts if it is not."""
+        return "", ""
+
     def heading(self, finding: Finding) -> str:
         """What needs of its kind that are met are told under."""
         return self.group or f"{finding.need.kind}s"

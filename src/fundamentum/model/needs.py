@@ -64,6 +64,8 @@ class Needs(Value, frozen=True):
     """Why a need exists, by its key."""
     accepted: tuple[Acceptance, ...] = ()
     """Findings that are accepted on record."""
+    after_installation: bool = False
+    """Whether it is planned for the time after its installer has run."""
 
     @property
     def all(self) -> tuple[Need, ...]:

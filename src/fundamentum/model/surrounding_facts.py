@@ -144,6 +144,8 @@ class Place(Fact, frozen=True):
     grants: tuple[Grant, ...] = ()
     label: Text = ""
     """Its SELinux label."""
+    size: int = 0
+    """Of a file, in bytes."""
     free: int | None = None
     """Bytes that are free on its file system; None where that cannot be told."""
     owner: PlainName | None = None

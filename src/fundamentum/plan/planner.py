@@ -21,6 +21,7 @@ from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import remedies
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
+from fundamentum.kinds import in_words, kind_of
 from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.needs_value import Level
@@ -247,11 +248,21 @@ class Planner:
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
-            hints=(*needless(self.survey, self.offers), *(new_site.next_steps(self.site) if self.site else ())),
+            hints=tuple(self._hints(done)),
             rests_on=rests_on(before, self.survey, ordered),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )
+
+    def _hints(self, done: Settled) -> Iterator[str]:
+        """What an administrator should know beside, and what is left to him."""
+        yield from needless(self.survey, self.offers)
+        yield from new_site.next_steps(self.site) if self.site else ()
+        later: dict[str, list[str]] = {}
+        for finding in (finding for judgement in done.judgements for finding in judgement.all_findings):
+            if remedy := kind_of(finding.need).risky(finding)[1]:
+                later.setdefault(remedy, []).append(in_words(finding.need))
+        yield from (f"{', '.join(names)}: {remedy}" for remedy, names in later.items())
 
     def _taken(self, done: Settled) -> dict[str, Offer]:
         """The offers that the plan takes."""

@@ -211,7 +211,13 @@ def _arranged(change: Own) -> Iterator[dict[str, Any]]:
     options |= {"mode": Ours(f"{change.mode:04o}")} if change.mode is not None else {}
     mode = f"{change.mode:o}" if change.mode is not None else ""
     wanted = (change.path, change.owner or "", change.group or "", mode)
-    if len(options) > 3:
+    if change.empty_file and change.make:
+        made = {"dest": change.path, "content": Ours(""), "force": False, "follow": False}
+        made |= {key: options[key] for key in ("owner", "group", "mode") if key in options}
+        yield noted(f"Note the way back for {change.path}", "file", change.path) | {"changed_when": False}
+        yield task_of(f"Make {change.path}", "copy", **made)
+    elif len(options) > 3:
+        options |= {"state": Ours("file")} if change.of_file else {}
         yield noted(f"Note the way back for {change.path}", "directory", *wanted) | {"changed_when": False}
         yield task_of(f"Give {change.user} {change.path}", "file", **options)
     for path, opened in change.opened:

@@ -95,3 +95,23 @@ def _can_grant(survey: Survey) -> bool:
 
 def _letters(bits: int) -> str:
     return "".join(letter if bits & bit else "-" for letter, bit in zip("rwx", (4, 2, 1), strict=True))
+
+
+def opened(place: Place, survey: Survey, account: Account) -> ArrangeDirectory | None:
+    """The narrowest change that lets the user write to a directory or file, which is made if it is absent."""
+    if place.kind != "file":
+        return arranged(DirectoryNeed(place.path, "required", "writable"), place, survey, account)
+    if place.user == account.user:
+        return ArrangeDirectory(place.real or place.path, account.name, mode=place.mode | 0o600)
+    return ArrangeDirectory(place.real or place.path, account.name, owner=account.name, mode=place.mode | 0o600)
+
+
+def closed(place: Place, survey: Survey, account: Account) -> ArrangeDirectory | None:
+    """The change after which the user may read a directory or file, and not write to it."""
+    if place.kind != "file":
+        return arranged(DirectoryNeed(place.path, "required", "read-only"), place, survey, account)
+    change = replace(_withheld(ArrangeDirectory(place.real or place.path, account.name), place, account), grants=())
+    mode = place.mode & ~0o022
+    readable = replace_place(place, replace(change, mode=mode), account)
+    needed = mode if allowed(readable, account) & 4 else mode | (0o040 if change.group else 0o004)
+    return replace(change, mode=needed)

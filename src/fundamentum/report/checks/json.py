@@ -208,10 +208,8 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
                 ),
                 findings=[_row(finding) for finding in judgement.findings],
                 command_line=_command_line(judgement.command_line),
-                risks=[
-                    RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, judgement.target, today)
-                ],
-                risk_count=len(risks(survey, judgement.target, today)),
+                risks=[RiskRow(r.about, r.found, r.why, r.remedy, r.origin) for r in risks(survey, judgement, today)],
+                risk_count=len(risks(survey, judgement, today)),
             )
             for judgement in judgements
         ],

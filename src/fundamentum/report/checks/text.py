@@ -205,7 +205,7 @@ def _fine(console: Console, findings: Sequence[Finding]) -> None:
 
 def _risks(console: Console, judgement: Judgement, survey: Survey, today: date) -> None:
     """What is risky about the runtime, last: nothing here keeps the application from running."""
-    found = risks(survey, judgement.target, today)
+    found = risks(survey, judgement, today)
     if not found:
         return
     console.print(Text(f"\nrisky, whatever is needed ({len(found)})", style=STYLES["recommended"]))

@@ -206,7 +206,8 @@ def _owned(change: Own) -> list[list[str]]:
     """A directory's change in the words of the script's own functions."""
     out: list[list[str]] = []
     if change.make:
-        out.append(["make_directory", change.path, f"{change.mode:o}", change.owner or "root", change.group or ""])
+        made = "make_file" if change.empty_file else "make_directory"
+        out.append([made, change.path, f"{change.mode:o}", change.owner or "root", change.group or ""])
     else:
         if change.owner or change.group:
             out.append(["give", change.path, change.owner or "", change.group or ""])

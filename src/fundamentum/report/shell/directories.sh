@@ -37,7 +37,27 @@ make_directory_above() { # PATH: a directory on the way, root's own
     ) || exit 1
 }
 
+make_file() { # PATH MODE OWNER GROUP: an empty one, which nobody else can have put there
+    if [ -e "$1" ] || [ -L "$1" ]; then
+        say "file $1: there"
+        return 0
+    fi
+    say "file $1: making it empty, for $3"
+    [ "$act" = yes ] || return 0
+    [ -d "${1%/*}/" ] || make_directory_above "${1%/*}"
+    back "[ -s $(quoted "$1") ] || rm -f -- $(quoted "$1")"
+    (
+        enter "$(dirname "$1")" && set -C && umask "$(printf '%o' $((0777 & ~0$2)))" && : >"./${1##*/}" &&
+            chown -h "$3${4:+:$4}" "./${1##*/}"
+    ) || exit 1
+    altered
+}
+
 give() { # PATH OWNER GROUP: an empty word leaves that as it is
+    if [ -f "$1" ] && [ ! -L "$1" ]; then
+        give_file "$@"
+        return
+    fi
     (enter "$1") || exit 1
     owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
     if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
@@ -49,6 +69,20 @@ give() { # PATH OWNER GROUP: an empty word leaves that as it is
     ahead "$1"
     back "chown $owner:$group $(quoted "$1")"
     (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
+    altered
+}
+
+give_file() { # PATH OWNER GROUP
+    owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
+    if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
+        say "file $1: belongs to $owner:$group"
+        return 0
+    fi
+    say "file $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
+    [ "$act" = yes ] || return 0
+    ahead "$1"
+    back "chown -h $owner:$group $(quoted "$1")"
+    (enter "$(dirname "$1")" && chown -h "${2:-$owner}:${3:-$group}" "./${1##*/}") || exit 1
     altered
 }
 

@@ -85,6 +85,7 @@ def _place(host: Host, path: str, real: str, names: dict[int, str]) -> Place:
         user=about.user,
         group=about.group,
         mode=about.mode,
+        size=0 if about.is_directory else about.size,
         grants=extras.grants if extras else (),
         label=extras.label if extras else "",
         free=extras.free if extras else None,

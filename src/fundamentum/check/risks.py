@@ -9,11 +9,18 @@ import msgspec
 
 from fundamentum.catalog import security_ends
 from fundamentum.catalog.quantity import switch
+from fundamentum.effective.file_access import account_named
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds import kind_of
 from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
+from fundamentum.platforms import platform
+from fundamentum.webservers import webserver
+
+PEOPLE: Final = 1000
+"""The first number of users who are people.  Source: login.defs(5)."""
+NOBODY: Final = 65534
 
 
 class Risk(msgspec.Struct, frozen=True):
@@ -32,7 +39,31 @@ def risks(survey: Survey, judgement: Judgement, today: date) -> tuple[Risk, ...]
     if not target.present:
         return ()
     of_runtime = (risk for rule in RULES for risk in rule(target.runtime, today))
-    return (*of_runtime, *_met_riskily(judgement), *_exposed(survey, target), *_unenforced(survey))
+    return (*of_runtime, *_met_riskily(judgement), *_exposed(survey, target), *_around(survey, target))
+
+
+def _around(survey: Survey, target: Target) -> Iterator[Risk]:
+    """Enforcement, the firewall, as whom the web server works, files of sites that it does not read."""
+    yield from _unenforced(survey)
+    path, off = platform(survey.system.family).firewall_off
+    answer = survey.answers.get(f"text:{path}") if path else None
+    if answer and off in answer.lines:
+        why = "whatever waits at any port of this server can be reached from anywhere"
+        remedy = "let in what visitors and administrators use, then switch it on"
+        yield Risk("firewall", f"installed, and off ({off})", why, remedy, path)
+    for site in sites_of(survey, target):
+        account = account_named(survey, site.user) if site.user else None
+        if account and PEOPLE <= account.user < NOBODY:
+            title = webserver(site.server).title
+            why = f"what gets {title} to run something has everything that {account.name} has"
+            remedy = f"let {title} work as a user of its own, as its package has it"
+            yield Risk("web server's user", f"{title} works as {account.name}", why, remedy)
+            break
+    for site in (site for site in survey.idle_sites if site.name != "default"):  # packages bring such
+        file = site.set_up.file if site.set_up else ""
+        title = webserver(site.server).title
+        why = f"{title} does not read it: what is written there for {site.name} has no effect"
+        yield Risk("site file", file, why, "switch the site on, or take the file away", file)
 
 
 def _met_riskily(judgement: Judgement) -> Iterator[Risk]:

@@ -4,7 +4,7 @@ Every place it is set or could come from, in the order in which they count; what
 brings it, from which repository; which applications need it.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Final, Literal
 
 import msgspec
@@ -93,8 +93,13 @@ class Trace(msgspec.Struct, frozen=True):
     wanted_by: tuple[Wanted, ...]
 
 
-def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tuple[Trace, ...]:
-    """What a name means on this server; it may mean several things, or nothing."""
+def trace(
+    name: str, survey: Survey, applications: Sequence[Needs] = (), along: Callable[[str], Sequence[str]] | None = None
+) -> tuple[Trace, ...]:
+    """What a name means on this server; it may mean several things, or nothing.
+
+    ``along`` tells in sentences what comes along with a package, where that can be worked out.
+    """
     kind, _, rest = name.partition(":")
     wanted = {kind: rest} if rest and kind in ("extension", "setting", "package", "command") else {}
     offers = Offers(survey)
@@ -104,7 +109,8 @@ def trace(name: str, survey: Survey, applications: Sequence[Needs] = ()) -> tupl
     if setting := wanted.get("setting") or ("" if wanted else name):
         found += _setting(setting, survey, applications)
     if package := wanted.get("package") or ("" if wanted else name):
-        found += _package(package, survey, offers, applications)
+        packages = list(_package(package, survey, offers, applications, along))
+        found += packages or (_no_package(package, survey) if wanted else ())
     if command := wanted.get("command") or ("" if wanted else name):
         found += _command(command, survey, offers, applications)
     return tuple(found)
@@ -235,7 +241,21 @@ def _places(name: str, runtime: Runtime) -> Iterator[Place]:
         yield Place(str(setting.origin), "not known" if setting.value is None else setting.value or "empty", True)
 
 
-def _package(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:
+def _no_package(name: str, survey: Survey) -> Iterator[Trace]:
+    """That a package is not there to be had, where that is known."""
+    if survey.offers is not None and survey.asked and name in survey.asked.packages:
+        sources = ", ".join(dict.fromkeys(repository.name for repository in survey.repositories)) or "no package source"
+        release = survey.system.name or "this system"
+        yield Trace("package", name, (f"not to be had in {release}: looked in {sources}",), (), (), ())
+
+
+def _package(
+    name: str,
+    survey: Survey,
+    offers: Offers,
+    applications: Sequence[Needs],
+    along: Callable[[str], Sequence[str]] | None,
+) -> Iterator[Trace]:
     installed = [package for package in survey.installed or () if package.name == name]
     packages = [offer for offer in survey.offers or () if offer.name == name]
     if not installed and not packages:
@@ -243,6 +263,7 @@ def _package(name: str, survey: Survey, offers: Offers, applications: Sequence[N
     brings = {extension for offer in packages for extension in offers.extensions_in(offer)}
     brings |= {module.name for branch in survey.branches for module in branch.modules if module.package == name}
     about = [f"brings {', '.join(sorted(brings))}"] if brings else []
+    about += along(name) if along and packages and not installed else []
     about += ["kept at its version (held)" for package in installed if package.held]
     sources = [Source(package.name, package.version, "installed") for package in installed] + list(
         _offered(packages, offers)

@@ -36,13 +36,18 @@ def _site_of(word: str, reference: str | None, survey: Survey) -> str | None:
     return site_in(survey, inside) if inside != "/." and sites_in(survey, inside) else None
 
 
-def server(options: argparse.Namespace, applications: Sequence[Needs] = (), commands: Sequence[str] = ()) -> Survey:
+def server(
+    options: argparse.Namespace,
+    applications: Sequence[Needs] = (),
+    commands: Sequence[str] = (),
+    packages: Sequence[str] = (),
+) -> Survey:
     """The survey of the server that the options name, with what these applications ask about in particular.
 
-    ``commands`` are looked for beside, if they can be the names of any; and so is what they ask about in the directory
-    that is named, where none of them may stand yet.
+    ``commands`` and ``packages`` are looked for beside, if they can be the names of any; and so is what applications
+    ask about in the directory that is named, where none of them may stand yet.
     """
-    asked = asked_by(applications, commands, getattr(options, "directory", None))
+    asked = asked_by(applications, commands, getattr(options, "directory", None), packages)
     found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked)
     if getattr(options, "database", None):
         found = entry("fundamentum.survey", "database_greeting").with_database(found, options.database)

@@ -2,11 +2,16 @@
 
 import argparse
 import sys
+from collections.abc import Callable, Iterator, Sequence
 
+from fundamentum.catalog.quantity import size_in_words
 from fundamentum.check.trace import trace
 from fundamentum.cli.applications import application
 from fundamentum.cli.servers import server
+from fundamentum.entries import entry
 from fundamentum.errors import InputError
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
 from fundamentum.report import terminal
 from fundamentum.report.remarks import write_remarks
 from fundamentum.report.trace_text import write_traces
@@ -15,8 +20,10 @@ from fundamentum.report.trace_text import write_traces
 def run(options: argparse.Namespace) -> int:
     """Say everything about one extension, setting, package or command on a server."""
     applications = [application(word) for word in options.applications]
-    survey = server(options, applications, commands=[options.name.removeprefix("command:")])
-    found = trace(options.name, survey, applications)
+    kind, _, name = options.name.rpartition(":")
+    packages = [name] if kind == "package" else []
+    survey = server(options, applications, commands=[options.name.removeprefix("command:")], packages=packages)
+    found = trace(options.name, survey, applications, _along(survey))
     if not found:
         raise InputError(
             options.name,
@@ -25,3 +32,26 @@ def run(options: argparse.Namespace) -> int:
     write_remarks(survey)
     write_traces(terminal.console_for(sys.stdout), found, survey.server)
     return 0
+
+
+def _along(survey: Survey) -> Callable[[str], Sequence[str]] | None:
+    """What comes along with a package, in sentences; None where only the package manager itself would know."""
+    offers = Offers(survey)
+    if not offers.platform.resolved_here or survey.offers is None:
+        return None
+    dependencies = entry("fundamentum.plan", "package_dependencies")
+
+    def told(name: str) -> Iterator[str]:
+        found = dependencies.Resolver(survey, offers).along([name])
+        number = len(found.packages)
+        what = (
+            f"{number} {'package' if number == 1 else 'packages'}: {', '.join(found.packages)}" if number else "nothing"
+        )
+        yield f"would bring along {what}"
+        yield f"{size_in_words(found.fetch)} to fetch, {size_in_words(found.space)} more on the disk"
+        if found.removed:
+            yield f"would take away {', '.join(found.removed)}"
+        if found.missing:
+            yield f"cannot be installed: {', '.join(found.missing)}"
+
+    return lambda name: list(told(name))

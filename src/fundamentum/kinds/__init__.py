@@ -55,11 +55,13 @@ def reason_in_words(reason: Reason) -> str:
     return f"{reason.application}: {what}, {reason.level}" + (f" ({reason.note})" if reason.note else "")
 
 
-def asked_by(applications: Iterable[Needs], also: Iterable[str] = (), directory: str | None = None) -> Asked | None:
+def asked_by(
+    applications: Iterable[Needs], also: Iterable[str] = (), directory: str | None = None, packages: Iterable[str] = ()
+) -> Asked | None:
     """Everything that a survey has to look at for these applications; None if that is nothing.
 
     ``also`` are commands that are looked for too, if they can be the names of any; ``directory`` is where the
-    applications stand, or will.
+    applications stand, or will; ``packages`` are looked for too.
     """
     questions: dict[str, dict[str, None]] = {}
 
@@ -73,6 +75,9 @@ def asked_by(applications: Iterable[Needs], also: Iterable[str] = (), directory:
     for name in also:
         if COMMAND.fullmatch(name):
             questions.setdefault("commands", {})[name] = None
+    for package in packages:
+        if COMMAND.fullmatch(package):
+            questions.setdefault("packages", {})[package] = None
     folder = (directory or "").rstrip("/")
     if folder and PATH.fullmatch(folder) and "directories" in questions:
         there = questions["directories"]

@@ -121,6 +121,8 @@ class Account(Fact, frozen=True):
     """The first one is his own."""
     group: PlainName | None = None
     """The name of his own group."""
+    home: Text = ""
+    """His own directory."""
 
 
 class Grant(Fact, frozen=True):

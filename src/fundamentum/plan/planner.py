@@ -21,7 +21,6 @@ from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import remedies
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
-from fundamentum.kinds import in_words, kind_of
 from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.needs_value import Level
@@ -31,8 +30,8 @@ from fundamentum.plan import branch_choice, new_site, separate_pools
 from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
+from fundamentum.plan.hints import hints
 from fundamentum.plan.made_plan import Decision, Plan, Upgrade
-from fundamentum.plan.needless_sources import needless
 from fundamentum.plan.new_site import WantedSite
 from fundamentum.plan.proof import proofs
 from fundamentum.plan.rests_on import rests_on
@@ -248,21 +247,11 @@ class Planner:
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
-            hints=tuple(self._hints(done)),
+            hints=tuple(hints(self.survey, self.offers, done.judgements, self.site)),
             rests_on=rests_on(before, self.survey, ordered),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
         )
-
-    def _hints(self, done: Settled) -> Iterator[str]:
-        """What an administrator should know beside, and what is left to him."""
-        yield from needless(self.survey, self.offers)
-        yield from new_site.next_steps(self.site) if self.site else ()
-        later: dict[str, list[str]] = {}
-        for finding in (finding for judgement in done.judgements for finding in judgement.all_findings):
-            if remedy := kind_of(finding.need).risky(finding)[1]:
-                later.setdefault(remedy, []).append(in_words(finding.need))
-        yield from (f"{', '.join(names)}: {remedy}" for remedy, names in later.items())
 
     def _taken(self, done: Settled) -> dict[str, Offer]:
         """The offers that the plan takes."""

@@ -13,6 +13,8 @@ from fundamentum.kinds.web.verdicts import judged
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import NotUnderstood, Text
+from fundamentum.platforms import names as platform_names
+from fundamentum.platforms import platform
 from fundamentum.webservers import for_sites, names, webserver
 
 _MODULE: Final = re.compile(r"[a-z][a-z0-9_]{0,40}")
@@ -67,12 +69,14 @@ class Web(Kind[WebNeed]):
         for path in table.deny:
             yield WebNeed("deny", _path(path, "deny", reader, path), root)
         yield WebNeed("listing", document_root=root)
+        yield WebNeed("home", document_root=root)
 
     def questions(self, need: WebNeed) -> Iterator[tuple[Question, str]]:
         match need.aspect:
             case "served":
                 yield from (("packages", package) for name in names() for package in webserver(name).packages)
                 yield "texts", "/proc/net/if_inet6"  # whether a new site can wait for IPv6
+                yield from (("texts", path) for name in platform_names() if (path := platform(name).firewall_off[0]))
             case "document_root" if need.value:
                 yield "directories", need.value
             case "front_controller":
@@ -96,6 +100,7 @@ class Web(Kind[WebNeed]):
             "module": f"module {of} of the web server",
             "deny": f"{of} out of visitors' reach",
             "listing": "no listing of directories",
+            "home": "a directory of its own",
         }.get(aspect, aspect)
 
     def met_in_words(self, finding: Finding) -> str:

@@ -7,7 +7,7 @@ from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, NotUnderstood, Value
 from fundamentum.webservers import for_sites
 
-Aspect = Literal["served", "document_root", "front_controller", "module", "deny", "listing"]
+Aspect = Literal["served", "document_root", "front_controller", "module", "deny", "listing", "home"]
 NO_FILE: Final = "/no-such-page"
 """An address of which no application has a file."""
 

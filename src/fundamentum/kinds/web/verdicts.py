@@ -6,11 +6,13 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.changes.web_switch import SwitchOn
+from fundamentum.effective.file_access import account_named
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.web.need import LIST, NO_FILE, Aspect, WebNeed, address
 from fundamentum.model.findings import AGAIN, Finding, Switch
 from fundamentum.model.surrounding_facts import Visit
 from fundamentum.model.survey import Site
+from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
 
 _SET_UP: Final = "plan with --site NAME and --directory DIR sets one up"
@@ -37,6 +39,8 @@ def _wanted(need: WebNeed) -> str:
             return "refused"
         case "listing":
             return "off"
+        case "home":
+            return "not the home of the web server's user"
     return need.value or "the application's directory"
 
 
@@ -140,6 +144,20 @@ def _listing(need: WebNeed, base: Finding, site: Site, context: Context) -> Find
     return replace(found, verdict="met", found="off")
 
 
+def _home(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
+    """What lies in a user's home is taken for his own: keys and settings of programs that he runs."""
+    root = (site.root or "").rstrip("/")
+    directory = root.removesuffix(f"/{need.document_root}") if need.document_root else root
+    user = site.user or platform(context.survey.system.family).php_user
+    account = account_named(context.survey, user) if user else None
+    if not directory or account is None or not account.home:
+        return replace(base, found="not known", remedy="see where the home of the web server's user is")
+    if directory == account.home.rstrip("/"):
+        remedy = f"put the application into a directory below {directory}, or elsewhere"
+        return replace(base, verdict="unmet", found=f"{directory} is the home of {account.name}", remedy=remedy)
+    return replace(base, verdict="met", found=directory)
+
+
 def _untold(finding: Finding, path: str, what: str, site: Site) -> Finding:
     tell = f"see {what}: curl -sI -H 'Host: {site.name}' http://127.0.0.1{path}"
     return replace(finding, found="depends on rules that are not followed here", remedy=tell)
@@ -152,4 +170,5 @@ _ASPECTS: Final[Mapping[Aspect, Callable[[WebNeed, Finding, Site, Context], Find
     "module": _module,
     "deny": _deny,
     "listing": _listing,
+    "home": _home,
 }

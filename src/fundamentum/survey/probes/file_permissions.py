@@ -99,11 +99,13 @@ def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
     if not wanted:
         return ()
     found: dict[str, tuple[int, int]] = {}
+    homes: dict[str, str] = {}
     for line in (text_or_none(host, "/etc/passwd") or "").splitlines():
         fields = line.split(":")
         numbers = [whole(field) for field in fields[2:4]]
         if len(numbers) == 2 and fields[0] in wanted and numbers[0] is not None and numbers[1] is not None:
             found.setdefault(fields[0], (numbers[0], numbers[1]))
+            homes.setdefault(fields[0], fields[5] if len(fields) > 5 else "")
     groups: dict[str, list[int]] = {}
     titles: dict[int, str] = {}
     for line in (text_or_none(host, "/etc/group") or "").splitlines():
@@ -114,7 +116,7 @@ def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
             for member in wanted.intersection(fields[3].split(",")):
                 groups.setdefault(member, []).append(number)
     return tuple(
-        Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group))
+        Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group), homes[name])
         for name, (user, group) in sorted(found.items())
     )
 

@@ -50,7 +50,8 @@ def restarts(changes: Sequence[Change], runtimes: Iterable[Runtime], platform: P
     wanted = [(service, "restart") for service in touched]
     wanted += [pair for change in changes for pair in change.services(platform)]
     found: dict[str, Restart] = {}
+    unread = {change.service for change in changes if isinstance(change, Restart) and not change.reads}
     for service, verb in wanted:
-        restart = Restart(service, cast("Any", verb))
+        restart = Restart(service, cast("Any", verb), service not in unread)
         found[service] = restart.joined(found[service]) if service in found else restart
     return list(found.values())

@@ -62,9 +62,9 @@ def wanted(survey: Survey, needs: Needs, name: str, directory: str, server: str 
     if not has_server(survey, chosen) and not _package(chosen, offers):
         title = webserver(chosen).title
         raise FundamentumError(f"{survey.server}: {title} is neither installed nor offered here")
-    file = _files(survey, chosen, name)[0]
-    if file in survey.marks and survey.marks[file] != "absent":
-        raise FundamentumError(f"--site {name}: {file} is there already, and hands nothing to PHP: see what it is for")
+    for file in filter(None, _files(survey, chosen, name)):
+        if survey.marks.get(file, "absent") != "absent":
+            raise FundamentumError(f"--site {name}: {file} is there already, and hands nothing to PHP: see what it is")
     return WantedSite(name, folder, chosen)
 
 

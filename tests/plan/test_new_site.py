@@ -1,0 +1,179 @@
+"""A site that is set up for an application: behind which web server, on which PHP, and what its file says."""
+
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+
+from fundamentum.changes.base import Change
+from fundamentum.changes.database import PrepareDatabase
+from fundamentum.changes.file_operations import WriteFile
+from fundamentum.changes.pool import AddPool
+from fundamentum.changes.site import AddSite
+from fundamentum.errors import FundamentumError
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds import asked_by
+from fundamentum.model.survey import Survey
+from fundamentum.plan.made_plan import Plan
+from fundamentum.plan.new_site import wanted, with_web
+from fundamentum.plan.planner import plan
+from fundamentum.platforms.offers import Offers
+from fundamentum.report.plans.json import plan_document
+from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.script import as_script
+from fundamentum.survey.observe import survey
+from tests.around import MORE, NGINX, USERS, needs
+from tests.small_root import TODAY, small_root, write
+
+SERVERS = "".join(
+    f"\nPackage: {name}\nVersion: {version}\nArchitecture: amd64\nSection: httpd\n"
+    for name, version in (("nginx", "1.22.1-9"), ("apache2", "2.4.62-1"))
+)
+APPLICATION = """\
+[uploads]
+largest = "20M"
+[directories.required]
+var = "writable"
+[web]
+document_root = "public"
+front_controller = "index.php"
+modules = ["rewrite"]
+deny = ["config", "public/private.d"]
+"""
+APACHE: dict[str, str | bytes] = {
+    "etc/apache2/apache2.conf": "IncludeOptional mods-enabled/*.load\nIncludeOptional sites-enabled/*.conf\n",
+    "etc/apache2/mods-available/rewrite.load": "",
+    "etc/apache2/mods-enabled/mpm_event.load": "",
+}
+OTHER = (
+    "server { server_name a.example; root /srv/a; location ~ \\.php$ { fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }"
+)
+
+
+def server(root: Path, files: dict[str, str | bytes], tables: str = APPLICATION) -> Survey:
+    small_root(root, index=MORE + SERVERS, extra={**USERS, "etc/slit/none": "", **files})
+    asked = asked_by([with_web(needs(tables))], directory="/srv/nightlog")
+    return survey(DirectoryHost(root, "mizar"), asked)
+
+
+def made(found: Survey, tables: str = APPLICATION, name: str = "nightlog.example", named: str | None = None) -> Plan:
+    application = with_web(needs(tables))
+    site = wanted(found, application, name, "/srv/nightlog/", named, Offers(found))
+    return plan([application], found, today=TODAY, site=site)
+
+
+def only(plan: Plan, kind: type[Change]) -> Change:
+    (change,) = (change for change in plan.changes if isinstance(change, kind))
+    return change
+
+
+def content(plan: Plan) -> str:
+    return next(
+        s.operation.content for s in plan.steps if isinstance(s.operation, WriteFile) and "sites" in s.operation.path
+    )
+
+
+def test_nothing_there(tmp_path: Path) -> None:
+    found = made(server(tmp_path, {}))
+    assert found.complete and [row["install"] for row in _rows(found, "packages")] == ["nginx"]
+    site, pool = only(found, AddSite), only(found, AddPool)
+    assert isinstance(site, AddSite) and isinstance(pool, AddPool)
+    assert (site.file, site.link, site.runtime) == (
+        "/etc/nginx/sites-available/nightlog.example.conf",
+        "/etc/nginx/sites-enabled/nightlog.example.conf",
+        "8.2/fpm/nightlog",
+    )
+    text = content(found)
+    for line in (
+        "root /srv/nightlog/public;",
+        "client_max_body_size 21m;",
+        "try_files $uri $uri/ /index.php$is_args$args;",
+        'location ~ "^/(?:private\\.d)(?:/|$)" { return 404; }',
+        "fastcgi_pass unix:/run/php/php8.2-fpm-nightlog.sock;",
+        "listen [::]:80;",
+    ):
+        assert line in text, line
+    assert "\nHand" not in as_script(found) and "decide" not in as_script(found)
+    assert "nightlog.example" in as_playbook(found)
+    document = plan_document(found)
+    assert [one.root for one in document.sites] == ["/srv/nightlog/public"]
+    assert any("http://nightlog.example/" in hint for hint in document.hints)
+    assert [(service.name, service.action) for service in document.services] == [
+        ("php8.2-fpm", "restart"),
+        ("nginx", "start"),
+    ]
+
+
+def _rows(plan: Plan, table: str) -> list[dict[str, object]]:
+    return [change.row() for change in plan.changes if table == change.FILLS]
+
+
+def test_behind_an_apache_that_is_there(tmp_path: Path) -> None:
+    found = made(server(tmp_path, APACHE))
+    assert found.complete and not _rows(found, "packages")
+    assert [row["on"] for row in _rows(found, "modules")] == [["proxy_fcgi"], ["rewrite"]]
+    text = content(found)
+    assert 'SetHandler "proxy:unix:/run/php/php8.2-fpm-nightlog.sock|fcgi://localhost"' in text
+    assert "FallbackResource /index.php" in text and "Options -Indexes" in text
+
+
+def test_where_apache_has_php_inside_it_that_stays_so(tmp_path: Path) -> None:
+    inside: dict[str, str | bytes] = {
+        **APACHE,
+        "etc/apache2/mods-enabled/php8.2.load": "LoadModule php_module /usr/lib/apache2/modules/libphp8.2.so\n",
+        "usr/lib/apache2/modules/libphp8.2.so": b"\x7fELF X-Powered-By: PHP/8.2.9\0",
+        "etc/php/8.2/apache2/php.ini": "",
+    }
+    found = made(server(tmp_path, inside))
+    site = only(found, AddSite)
+    assert isinstance(site, AddSite) and site.runtime == "8.2/apache2" and "SetHandler" not in content(found)
+    assert not any(isinstance(change, AddPool) for change in found.changes)
+
+
+def test_others_keep_what_they_have(tmp_path: Path) -> None:
+    found = made(server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": OTHER}))
+    assert found.complete and found.others == () and not _rows(found, "packages")
+
+
+def test_without_a_word_about_the_web_server(tmp_path: Path) -> None:
+    found = made(server(tmp_path, {}), "")
+    assert found.complete and "try_files $uri $uri/ =404;" in content(found)
+
+
+def test_a_database_and_its_user(tmp_path: Path) -> None:
+    tables = '[database]\nrequired = ["mariadb"]\nname = "night_log"\ncharacter_set = "utf8mb4"\n'
+    found = made(server(tmp_path, {}, tables), tables)
+    assert found.complete
+    change = only(found, PrepareDatabase)
+    assert isinstance(change, PrepareDatabase) and change.password_file == "/root/night_log.database-password"
+    assert ("mariadb", "start") in [(row["name"], row["action"]) for row in _rows(found, "services")]
+    assert "make_database mariadb night_log utf8mb4 /root/night_log.database-password made nightlog" in as_script(found)
+    given = replace(change, given="/etc/secret")
+    assert "is read from /etc/secret" in given.effect and "night\\_log" in given.words(Offers(server(tmp_path, {})))
+
+
+@pytest.mark.parametrize(
+    ("files", "name", "named", "words"),
+    [
+        ({}, "night log", None, "no host name"),
+        ({}, "nightlog.example", "lynx", "none that is known here: nginx, apache"),
+        (APACHE, "nightlog.example", "nginx", "nginx is not here; Apache is"),
+        ({**APACHE, "etc/nginx/nginx.conf": NGINX}, "nightlog.example", None, "several web servers are here"),
+        ({"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/n.conf": "server { }"}, "n", None, "there already"),
+    ],
+)
+def test_what_is_not_possible_is_said(
+    files: dict[str, str | bytes], name: str, named: str | None, words: str, tmp_path: Path
+) -> None:
+    found = server(tmp_path, files)
+    with pytest.raises(FundamentumError, match=words):
+        made(found, name=name, named=named)
+
+
+def test_a_file_that_is_there_is_left_alone(tmp_path: Path) -> None:
+    write(tmp_path, {"etc/nginx/sites-available/n.conf": "server { server_name n; root /srv/n; }"})
+    (tmp_path / "etc/nginx/sites-enabled").mkdir()
+    (tmp_path / "etc/nginx/sites-enabled/n.conf").symlink_to("../sites-available/n.conf")
+    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX})
+    with pytest.raises(FundamentumError, match="there already"):
+        made(found, name="n")

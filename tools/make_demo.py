@@ -22,6 +22,7 @@ from fundamentum.kinds import asked_by
 from fundamentum.model.packages import Offer
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import load
+from fundamentum.plan.new_site import with_web
 from fundamentum.platforms.debian import control
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import written
@@ -118,6 +119,12 @@ def deneb() -> Survey:
         return survey(DirectoryHost(root.path, "deneb"), ASKED)
 
 
+def mizar() -> Survey:
+    """The server on which there is nothing yet."""
+    nightlog = with_web(load(DATA / "nightlog.needs.toml"))
+    return survey(DirectoryHost(_root("mizar").path, "mizar"), asked_by([nightlog], directory="/srv/nightlog"))
+
+
 @contextmanager
 def running(root: Root, *web_server: str) -> Iterator[None]:
     """PHP's process manager and a web server, as on a server that is in use."""
@@ -146,7 +153,7 @@ def slim(found: Survey) -> Survey:
     for offer in found.offers or ():
         by_name.setdefault(offer.name, []).append(offer)
     kept: set[str] = set()
-    asked = packages_of(ASKED.commands) | set(ASKED.packages) if ASKED else set()
+    asked = packages_of(found.asked.commands) | set(found.asked.packages) if found.asked else set()
     todo = [name for name in by_name if KEPT.match(name) or name in {*asked, "cron"}]
     while todo:
         name = todo.pop()
@@ -158,7 +165,7 @@ def slim(found: Survey) -> Survey:
 
 
 if __name__ == "__main__":
-    makers = {"altair": altair, "vega": vega, "deneb": deneb}
+    makers = {"altair": altair, "vega": vega, "deneb": deneb, "mizar": mizar}
     for name, make in makers.items():
         if len(sys.argv) > 1 and name not in sys.argv[1:]:
             continue

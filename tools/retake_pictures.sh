@@ -33,6 +33,7 @@ picture check 52 'fundamentum check nightlog.needs.toml --server vega.survey.jso
 picture check-accepted 58 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
 picture check-chain 86 'fundamentum check platevault.needs.toml --server deneb.survey.json'
 picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
+picture plan-new-site 52 'fundamentum plan nightlog.needs.toml --server mizar.survey.json --site nightlog.observatory.example --directory /srv/nightlog'
 picture derive 45 'fundamentum derive platevault'
 picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'
 picture trace 34 'fundamentum trace memory_limit nightlog.needs.toml --server vega.survey.json; echo; fundamentum trace dom nightlog.needs.toml --server vega.survey.json'

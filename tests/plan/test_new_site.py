@@ -138,6 +138,7 @@ def test_others_keep_what_they_have(tmp_path: Path) -> None:
 def test_without_a_word_about_the_web_server(tmp_path: Path) -> None:
     found = made(server(tmp_path, {}), "")
     assert found.complete and "try_files $uri $uri/ =404;" in content(found)
+    assert "client_max_body_size 8m;" in content(found), "as PHP's own post_max_size"
 
 
 def test_a_database_and_its_user(tmp_path: Path) -> None:

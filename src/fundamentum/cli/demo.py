@@ -12,7 +12,10 @@ import fundamentum.demo
 from fundamentum.check.judge import check
 from fundamentum.cli.applications import application
 from fundamentum.derive.derive import derive
+from fundamentum.plan.new_site import wanted as new_site
+from fundamentum.plan.new_site import with_web
 from fundamentum.plan.planner import plan
+from fundamentum.platforms.offers import Offers
 from fundamentum.report.checks.text import write_check
 from fundamentum.report.derive_text import write_derived
 from fundamentum.report.plans.text import write_plan
@@ -35,7 +38,11 @@ def run(options: argparse.Namespace) -> int:
             continue
         wanted = [application(str(DATA / f"{name}.needs.toml")) for name in scene.applications]
         survey = look(str(DATA / f"{scene.server}.survey.json"))
-        if scene.command.startswith("check"):
+        if scene.site:
+            only = with_web(wanted[0])
+            site = new_site(survey, only, scene.site, scene.directory, None, Offers(survey))
+            write_plan(console, plan([only], survey, today=date.today(), site=site))
+        elif scene.command.startswith("check"):
             found = [check(needs, survey) for needs in wanted]
             write_check(console, found, survey, today=date.today())
         else:

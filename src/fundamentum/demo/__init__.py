@@ -12,6 +12,10 @@ class Scene(msgspec.Struct, frozen=True):
     server: str
     verb: str
     story: str
+    site: str = ""
+    """The name of a web site that is to be set up."""
+    directory: str = ""
+    """Where the application will stand then."""
 
     @property
     def command(self) -> str:
@@ -19,7 +23,8 @@ class Scene(msgspec.Struct, frozen=True):
         if self.verb == "derive":
             return f"derive {self.applications[0]}"
         files = " ".join(f"{name}.needs.toml" for name in self.applications)
-        return f"{self.verb} {files} --server {self.server}.survey.json"
+        where = f" --site {self.site} --directory {self.directory}" if self.site else ""
+        return f"{self.verb} {files} --server {self.server}.survey.json{where}"
 
 
 SCENES: Final = (
@@ -50,5 +55,13 @@ SCENES: Final = (
         "deneb",
         "plan",
         "Later, all three applications shall share deneb, whose repositories offer two branches of PHP.",
+    ),
+    Scene(
+        ("nightlog",),
+        "mizar",
+        "plan",
+        "A friend's observatory wants the log too. Its server, mizar, is new: there is nothing on it.",
+        "nightlog.observatory.example",
+        "/srv/nightlog",
     ),
 )

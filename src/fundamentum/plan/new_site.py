@@ -8,6 +8,7 @@ from typing import Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum.catalog.quantity import quantity
 from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.changes.pool import AddPool
@@ -188,7 +189,24 @@ def with_reasons(added: Sequence[Change], done: Settled, needs: Needs) -> list[C
                 out[at] = site = site.widened(change)
                 done.reasons[site.key] |= done.reasons.pop(change.key, {})
                 del done.changes[change.key]
+            out[at] = _as_wide_as_php(site, done.world)
     return out
+
+
+def _as_wide_as_php(site: AddSite, world: Survey | None) -> AddSite:
+    """The site with a limit on bodies that is no narrower than PHP's own: a new one stands in nobody's way."""
+    runtime = next((one for one in world.runtimes if one.label == site.runtime), None) if world else None
+    setting = runtime.settings.get("post_max_size") if runtime else None
+    least = quantity(setting.value).number if setting and setting.value else 0
+    of, own = webserver(site.server), dict(site.site.limits)
+    for limit in of.new_limits():
+        directive = of.sizes.get(limit.name)
+        value = own.get(limit.name) or (of.value(limit, world) if world else "")
+        amount = directive.read(value) if directive else None
+        if directive and amount is not None and amount < least:
+            limits = tuple((own | {limit.name: directive.write(least)}).items())
+            site = replace(site, site=replace(site.site, limits=limits))
+    return site
 
 
 def next_steps(site: WantedSite) -> Iterator[str]:

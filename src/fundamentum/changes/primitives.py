@@ -211,6 +211,12 @@ class SwitchInServer(Primitive, frozen=True):
         return [shlex.join(part.back) for part in reversed(self.switching) if part.back]
 
 
+class LinkSite(SwitchInServer, frozen=True):
+    """Let a web server read the file of a site, once that is written."""
+
+    ORDER = 6
+
+
 class Own(Primitive, frozen=True):
     """Make a directory, or change to whom a directory or file belongs and who may do what there."""
 

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
 from fundamentum.changes.file_operations import Line, WriteFile
-from fundamentum.changes.primitives import Primitive, SwitchInServer
+from fundamentum.changes.primitives import LinkSite, Primitive
 from fundamentum.changes.web_limit import WidenLimit
 from fundamentum.model.findings import LinkedSite, Switch
 from fundamentum.model.origin import Origin
@@ -49,7 +49,8 @@ class AddSite(Change, frozen=True):
 
     @property
     def effect(self) -> str:
-        return f"a new site of {webserver(self.server).title}: {self.site.root}, handed to {self.runtime}"
+        limits = "".join(f", {name} {value}" for name, value in self.site.limits)
+        return f"a new site of {webserver(self.server).title}: {self.site.root}, handed to {self.runtime}{limits}"
 
     def words(self, offers: Offers) -> str:
         return f"set up {self.site.name} in {self.file}, handed to {self.runtime}"
@@ -110,7 +111,7 @@ class AddSite(Change, frozen=True):
         if self.link:
             switch = Switch(self.server, sites=(LinkedSite(self.site.name, self.file, self.link),))
             title = f"let the web server read the site {self.site.name}"
-            yield SwitchInServer(tuple(webserver(self.server).switching(switch)), title)
+            yield LinkSite(tuple(webserver(self.server).switching(switch)), title)
 
     def row(self) -> dict[str, Any]:
         site = self.site

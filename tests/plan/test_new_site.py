@@ -178,3 +178,35 @@ def test_a_file_that_is_there_is_left_alone(tmp_path: Path) -> None:
     found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX})
     with pytest.raises(FundamentumError, match="there already"):
         made(found, name="n")
+
+
+SHARED = """\
+server { server_name a.example; root /srv/a;
+location ~ \\.php$ {
+    fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+} }
+server { server_name b.example; root /srv/b;
+location ~ \\.php$ {
+    fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+} }
+"""
+ONCE = "upstream php { server unix:/run/php/php8.2-fpm.sock; }\n" + SHARED.replace(
+    "unix:/run/php/php8.2-fpm.sock", "php"
+)
+
+
+@pytest.mark.parametrize(("nginx", "moved"), [(SHARED, True), (ONCE, False)])
+def test_a_site_moves_to_its_new_pool_where_a_line_of_its_own_hands_it_on(
+    nginx: str, moved: bool, tmp_path: Path
+) -> None:
+    wide = needs('[settings.required]\nmemory_limit = ">= 2G"\n', "platevault")
+    narrow = needs('[settings.required]\nmemory_limit = ">= 200M"\n')
+    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/both": nginx}, "")
+    made = plan([narrow, wide], found, ["a.example", "b.example"], today=TODAY)
+    script = as_script(made)
+    assert ("decide: let the web server use" in script) == (not moved)
+    if moved:
+        assert made.complete
+        (edit,) = made.edits
+        assert "@@ -7 +7 @@" in edit.diff and "+    fastcgi_pass unix:/run/php/php8.2-fpm-platevault.sock;" in edit.diff
+        assert made.others == ()

@@ -54,9 +54,10 @@ class PrepareDatabase(Change, frozen=True):
         return self._operation().statements()
 
     def _operation(self) -> MakeDatabase:
-        return MakeDatabase(
-            self.name, self.product, self.character_set, self.password_file, bool(self.given), self.application
-        )
+        """Source: PostgreSQL's documentation, "Character Set Support": what others call utf8mb4 is UTF8 there."""
+        unicode = self.product == "postgresql" and self.character_set.lower().startswith("utf8")
+        encoding = "UTF8" if unicode else self.character_set
+        return MakeDatabase(self.name, self.product, encoding, self.password_file, bool(self.given), self.application)
 
     def words(self, offers: Offers) -> str:
         return " ".join(self.statements)

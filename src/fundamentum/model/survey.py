@@ -92,6 +92,8 @@ class Site(Fact, frozen=True):
     """What the running site said, if it was asked."""
     set_up: Origin | None = None
     """The beginning of its section; None where it has none of its own."""
+    handed: Spot | None = None
+    """The line that hands it to PHP, as it stands; None where that is not to be changed."""
     visits: dict[Text, Visit] = {}
     """What it makes of addresses that applications asked about: ``/config/``, for files in that directory; another
     path, which ends with no slash, for a page of which there is no file; ``/.`` for the list of a directory."""

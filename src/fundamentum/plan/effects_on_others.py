@@ -36,14 +36,18 @@ def _views(
         if not mine:
             yield runtime.label, runtime, then
         return
-    olds, news = [old for old, _ in served], [new for _, new in served]
+    olds = [old for old, _ in served]
     names = {_name(old) for old in olds}
+    later = {one.label: one for one in after.runtimes}
     for old, new in served:
-        if any(_is_meant(one, old, names) for one in mine):
+        answering = later.get(new.runtime or "", then)  # the plan may have handed it to another
+        for_it = mine if answering is then else [one for one in targets if one.runtime.label == answering.label]
+        if any(_is_meant(one, old, names) for one in for_it):
             continue
+        news = [site for site in after.sites if site.runtime == new.runtime]
         for below in parts(old):
             where = f"{_name(old)}{f' in {below}' if below else ''}"
-            yield where, for_site(runtime, old, olds, below), for_site(then, new, news, below)
+            yield where, for_site(runtime, old, olds, below), for_site(answering, new, news, below)
 
 
 def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime) -> Iterator[Effect]:

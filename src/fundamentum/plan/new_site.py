@@ -34,6 +34,9 @@ from fundamentum.webservers.base import NewSite
 
 _NAME: Final = re.compile(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
 
+_SOCKET: Final = re.compile(r"/[A-Za-z0-9_./-]+|[A-Za-z0-9.-]*:?[0-9]+|\[[0-9a-fA-F:]+\]:[0-9]+")
+"""Paths and addresses that no configuration language takes for anything else."""
+
 
 class WantedSite(msgspec.Struct, frozen=True):
     """The site that is to be set up for an application."""
@@ -152,6 +155,8 @@ def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> 
     denied = [need for need in needs.of(WebNeed) if need.aspect == "deny"]
     inside = [path.strip("/") for need in denied if (path := address(need.value, need.document_root))]
     file, link = _files(survey, site.server, site.name)
+    if not _SOCKET.fullmatch(runtime.listen or "") and runtime.sapi == "fpm":
+        raise FundamentumError(f"--site {site.name}: {runtime.label} waits at {runtime.listen}, which no site can name")
     no_protocol = survey.answers.get("text:/proc/net/if_inet6")
     new = NewSite(
         site.name,

@@ -15,6 +15,7 @@ from fundamentum.changes.pool import AddPool
 from fundamentum.changes.removal import LetGo
 from fundamentum.changes.service import Restart
 from fundamentum.changes.site import AddSite
+from fundamentum.changes.site_pool import MoveSite
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
@@ -41,7 +42,7 @@ from fundamentum.platforms.offers import Offers
 if TYPE_CHECKING:
     from fundamentum.plan.package_dependencies import Resolver
 
-LATER: Final = (AddPool, AddSite)
+LATER: Final = (AddPool, AddSite, MoveSite)
 """Changes that have their effect once what they rest on is there."""
 ROUNDS: Final = 20
 """One change can bring another need to light (an extension its directives, say), but not often in a row."""

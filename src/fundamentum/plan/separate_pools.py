@@ -1,5 +1,6 @@
 """Pools of their own, for applications on one branch whose limits do not go together."""
 
+import re
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Final
@@ -9,6 +10,7 @@ from msgspec.structs import replace
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.changes.pool import AddPool
+from fundamentum.changes.site_pool import MoveSite, moving
 from fundamentum.kinds.settings.deciding_place import value_for
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.findings import Target
@@ -18,17 +20,20 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 
+_WRITABLE: Final = re.compile(r"/[A-Za-z0-9_./-]+")
+"""Directories whose names no configuration language takes for anything else."""
 MUCH_MORE: Final = 4
 """An application that needs this many times the memory of another gets it for itself alone."""
 
 
 def split(
     applications: Sequence[Needs], targets: Sequence[Target], survey: Survey, levels: Sequence[Level]
-) -> tuple[list[Target], list[AddPool], list[str]]:
+) -> tuple[list[Target], list[AddPool | MoveSite], list[str]]:
     """The targets, with those moved to a pool of their own that cannot stay together; and why."""
     out: dict[int, Target] = {}
     pools: dict[str, AddPool] = {}
     words: list[str] = []
+    moves: list[MoveSite] = []
     members: dict[str, list[Needs]] = {}
     # The one that wants most comes last, so that it is the one to be set apart.
     order = sorted(range(len(applications)), key=lambda at: _memory(applications[at], levels))
@@ -45,12 +50,14 @@ def split(
             place = target
             if target.runtime.sapi == "fpm" and target.runtime.pool_dir and odds:
                 pool = own_pool(needs, target.runtime, survey, pools)
-                pools[pool.runtime] = pool
-                place = _in_pool(target, pool)
+                moved = _moving(target, pool, survey)
+                pools[pool.runtime] = replace(pool, handed=True) if moved else pool
+                moves += moved
+                place = _in_pool(target, pool, taken=bool(moved))
                 words.append(odds)
         members.setdefault(place.runtime.label, []).append(needs)
         out[at] = place
-    return [out[at] for at in sorted(out)], list(pools.values()), words
+    return [out[at] for at in sorted(out)], [*pools.values(), *moves], words
 
 
 def _memory(needs: Needs, levels: Sequence[Level]) -> int:
@@ -100,7 +107,7 @@ def own_pool(
     }
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
     folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
-    folder = folder or of.socket_dir
+    folder = folder if _WRITABLE.fullmatch(folder) else of.socket_dir
     label = replace(runtime, pool=name).label
     return AddPool(
         name,
@@ -112,11 +119,18 @@ def own_pool(
     )
 
 
-def _in_pool(target: Target, pool: AddPool) -> Target:
-    return Target(
-        pool.beside(target.runtime),
-        f"in a pool of its own beside {target.runtime.label}",
-        target.present,
-        target.site,
-        beside=target.runtime.label,
-    )
+def _moving(target: Target, pool: AddPool, survey: Survey) -> list[MoveSite]:
+    """What hands the application's own site to its new pool; nothing where that is a person's to do."""
+    if target.site is None or not target.runtime.listen:
+        return []
+    found = moving(survey, target.site, target.runtime.label, target.runtime.listen, pool.listen)
+    return [replace(change, runtime=pool.runtime) for change in found]
+
+
+def _in_pool(target: Target, pool: AddPool, *, taken: bool = False) -> Target:
+    """The target in that pool; ``taken``: its site is handed to it by the plan itself."""
+    reason = f"in a pool of its own beside {target.runtime.label}"
+    runtime = pool.beside(target.runtime)
+    if taken:
+        return Target(runtime, reason, target.present, target.site, own=True)
+    return Target(runtime, reason, target.present, target.site, beside=target.runtime.label)

@@ -114,6 +114,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         handoff.address,
         barriers=handoff.barriers,
         set_up=handoff.set_up,
+        handed=handoff.handed if handoff.handed and handoff.handed.text else None,
     )
 
 

@@ -66,7 +66,7 @@ class Apache(WebServerType):
         "FcgidBusyTimeout": Directive(span),
     }
     harmless = frozenset(
-        "include documentroot servername serveralias listen limitrequestbody timeout proxytimeout proxyset "
+        "include documentroot servername serveralias listen limitrequestbody timeout proxytimeout proxyset sethandler "
         "fcgidmaxrequestlen fcgidiotimeout fcgidbusytimeout <virtualhost <directory <directorymatch <location "
         "<locationmatch <files <filesmatch </virtualhost> </directory> </location>".split()
     )

@@ -14,7 +14,7 @@ from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.lines import Line, Reader, Section
 from fundamentum.webservers.apache2.virtual_hosts import Handler, Hosts, VirtualHost, programs_of
 from fundamentum.webservers.apache2.visits import Answers
-from fundamentum.webservers.handoffs import Files, Found, Handoff, unlinked
+from fundamentum.webservers.handoffs import Files, Found, Handoff, spot, unlinked
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 FCGID: Final = {"FcgidMaxRequestLen": "131072", "FcgidIOTimeout": "40", "FcgidBusyTimeout": "300"}
@@ -111,6 +111,7 @@ def _complete(
         ),
         ini_path=main.ini_path or mine.ini_path,
         set_up=mine.set_up,
+        handed=spot(hosts.host, handoff.origin, WEB_SERVER.harmless) if handoff.kind == "socket" else None,
         keeps_name=mine.keeps_name or main.keeps_name,
         visit=Answers(guards, handoff.root, hosts.modules).visit,
         spot=mine.spot,

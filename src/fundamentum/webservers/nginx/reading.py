@@ -239,6 +239,7 @@ class _Walk:
             user=scope.user,
             address=scope.address,
             barriers=scope.barriers,
+            handed=spot(self.host, one["origin"], WEB_SERVER.harmless) if kind == "socket" else None,
             set_up=scope.set_up,
             idle=bool(scope.set_up and scope.set_up.file in self.idle),
         )

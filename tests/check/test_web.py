@@ -145,6 +145,13 @@ def test_what_surrounds_a_site_is_told_as_a_risk(tmp_path: Path) -> None:
     assert {"firewall", "web server's user", "site file"} <= about
 
 
+@pytest.mark.parametrize(("line", "told"), [("", True), ("location ~ /\\. { return 404; }\n", False)])
+def test_what_a_site_refuses_is_no_risk(line: str, told: bool, tmp_path: Path) -> None:
+    extra: dict[str, str | bytes] = {"srv/nightlog/public/.env": "x", "srv/nightlog/public/.git/config": "x"}
+    found = look(around_root(tmp_path, nginx=site(line), extra=extra), needs(WEB))
+    assert any(one.kind == "not-for-visitors" for one in found.exposed) == told
+
+
 def test_a_package_is_traced_whether_or_not_it_has_to_do_with_php(tmp_path: Path) -> None:
     around_root(tmp_path)
     found = look(tmp_path, needs(""))

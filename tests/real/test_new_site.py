@@ -11,13 +11,20 @@ import urllib.request
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from datetime import date
 from pathlib import Path
 
 import pytest
 from debian_root import STORE, Root, base
 
-from tests.sites.cases import RELEASES
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.needs.file import load
+from fundamentum.plan.planner import plan as plan_for
+from fundamentum.report.plans.script import as_script
+from fundamentum.survey.observe import survey
+from tests.sites.cases import RELEASES, files_of
 
+from .laboratory import asked, running
 from .playing import play
 from .twin import sshd
 
@@ -265,3 +272,35 @@ def test_a_playbook_leads_there_too(tmp_path: Path) -> None:
             served(root)
             assert "changed=0" in play(tmp_path, environment, "-e", "skip_restart=false")
             served(root)
+
+
+@pytest.mark.parametrize("server", ["nginx", "apache-fpm"])
+def test_a_site_moves_to_the_pool_that_is_made_for_it(server: str, tmp_path: Path) -> None:
+    """Two applications that do not go together, each with a site of its own in one pool."""
+    port = 8177
+    if server == "nginx":
+        kind, files = files_of("fpm: nothing", "8.2", port)
+    else:
+        kind, files = files_of("proxy: nothing", "8.2", port)
+        handed = (
+            '<FilesMatch "\\.php$">\nSetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"\n</FilesMatch>\n'
+        )
+        name = next(path for path in files if "sites-enabled" in path)
+        files[name] = files[name].replace("DocumentRoot /srv/a\n", f"DocumentRoot /srv/a\n{handed}")
+        files[name] = files[name].replace("DocumentRoot /srv/b\n", f"DocumentRoot /srv/b\n{handed}")
+    with running("bookworm", files, kind, port) as root:
+        (tmp_path / "one.needs.toml").write_text(
+            'format = 1\n[application]\nname = "nightlog"\n[settings.required]\nmemory_limit = ">= 200M"\n'
+        )
+        (tmp_path / "two.needs.toml").write_text(
+            'format = 1\n[application]\nname = "platevault"\n[settings.required]\nmemory_limit = ">= 2G"\n'
+        )
+        host = DirectoryHost(root.path, "laboratory", live=True)
+        applications = [load(tmp_path / f"{name}.needs.toml") for name in ("one", "two")]
+        made = plan_for(applications, survey(host, None), ["a", "b"], today=date.today())
+        assert made.complete and not made.others, made.unresolved
+        (tmp_path / "plan.sh").write_text(as_script(made))
+        said = carried_out(root, tmp_path / "plan.sh", "--yes")
+        assert "not so" not in said
+        limits = [asked(port, site)["ini"]["memory_limit"] for site in ("a", "b")]
+        assert limits == ["200M", "2G"], said

@@ -74,7 +74,9 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
     beside = reading(
-        "surroundings", partial(surroundings.probe, host, asked, runtimes, (*served, *idle), packages), nothing
+        "surroundings",
+        partial(surroundings.probe, host, asked, runtimes, (*served, *idle), packages, found_sites.visits),
+        nothing,
     )
     if host.budget.spent:
         runtimes = [_unread(runtime) for runtime in runtimes]

@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Final, TypedDict
 
 from msgspec.structs import replace
@@ -12,7 +12,7 @@ from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
-from fundamentum.model.surrounding_facts import Account, Asked, Command, Exposed, Machine, Place, Scheduled
+from fundamentum.model.surrounding_facts import Account, Asked, Command, Exposed, Machine, Place, Scheduled, Visit
 from fundamentum.model.survey import Site
 from fundamentum.platforms import names, platform
 from fundamentum.survey.probes import exposed_files, file_permissions, program_paths, scheduled_tasks
@@ -39,8 +39,9 @@ def probe(
     runtimes: Sequence[Runtime],
     served: Sequence[Site],
     packages: Packages,
+    visits: Sequence[tuple[str, Callable[[str], Visit]]] = (),
 ) -> tuple[Beside, list[Remark]]:
-    """All of it.  On Windows only what needs no owner and no mode."""
+    """All of it; on Windows only what needs no owner and no mode.  ``visits``: what comes of addresses, by root."""
     wanted = asked or Asked()
     roots = sorted({site.root for site in served if site.root and site.root.startswith("/")})
     if host.windows:
@@ -66,7 +67,7 @@ def probe(
         places=file_permissions.probe(host, (path for path in paths if path.startswith("/"))),
         commands=found,
         tasks=scheduled,
-        exposed=exposed_files.probe(host, roots),
+        exposed=exposed_files.probe(host, roots, visits),
     )
     return beside, remarks
 

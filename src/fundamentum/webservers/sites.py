@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
@@ -14,6 +14,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_plain
+from fundamentum.model.surrounding_facts import Visit
 from fundamentum.model.survey import Site
 from fundamentum.webservers import names, part, webserver
 from fundamentum.webservers.handoffs import Handoff
@@ -36,6 +37,8 @@ class Sites(msgspec.Struct):
     remarks: list[Remark]
     ini_paths: dict[str, str] = {}
     """Way of running PHP inside a web server → the php.ini, or its directory, that this gives it."""
+    visits: list[tuple[str, Callable[[str], Visit]]] = []
+    """For each document root of a site: what comes of an address there."""
 
 
 def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -> Sites:
@@ -44,6 +47,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
     idle: dict[tuple[object, ...], Site] = {}
     fronts: list[Handoff] = []
     ini_paths: dict[str, str] = {}
+    answers: list[tuple[str, Callable[[str], Visit]]] = []
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -73,6 +77,8 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
                     remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
+                if handoff.visit and handoff.root and not handoff.idle:
+                    answers.append((handoff.root.rstrip("/"), handoff.visit))
                 _take(idle if handoff.idle else sites, handoff, runtime, visits)
                 if len(sites) + len(idle) >= MAX_SITES:
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
@@ -80,7 +86,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
             remarks.append(Remark("web sites", str(error)))
     for key, front in _passed_on(sites, fronts):
         sites[key] = _behind(sites[key], front)
-    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths)
+    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths, answers)
 
 
 def _take(

@@ -11,9 +11,15 @@ _RANK = ("handed-out", "script", "unclear", "missing", "refused")
 
 
 def tried(question: str) -> Iterator[tuple[str, bool]]:
-    """Paths of requests, each with whether there is such a file: those of a directory, or one that is no file."""
+    """Paths of requests, each with whether there is such a file.
+
+    A question that ends with a slash is about the files of a directory, one that begins with ``=`` about one file,
+    another one about a page of which there is no file.
+    """
     if question == LIST:
         yield "/", True
+    elif question.startswith("="):
+        yield question[1:], True
     elif question.endswith("/"):
         yield from ((f"{question}{name}", True) for name in _FILES)
     else:

@@ -2,12 +2,12 @@
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Final, Literal
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.application_paths import PUBLIC
-from fundamentum.model.surrounding_facts import Exposed
+from fundamentum.model.surrounding_facts import Exposed, Visit
 from fundamentum.webservers import names, webserver
 
 MAX_ENTRIES: Final = 120
@@ -28,19 +28,35 @@ _SHARED: Final = frozenset({"/var/www", "/usr/share"})
 Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
 
 
-def probe(host: Host, roots: Iterable[str]) -> tuple[Exposed, ...]:
+def probe(
+    host: Host, roots: Iterable[str], visits: Sequence[tuple[str, Callable[[str], Visit]]] = ()
+) -> tuple[Exposed, ...]:
     """One entry for each kind and document root, with the first place and how many more there are.
 
-    What everybody may write to is looked for in the whole application, the rest where visitors reach it.
+    What everybody may write to is looked for in the whole application, the rest where visitors reach it: by
+    ``visits``, what a site with a document root makes of an address, as far as its web server's rules are followed.
     """
     found: dict[tuple[str, Kind], Exposed] = {}
     wanted = list(dict.fromkeys(roots))
     for root in wanted:
         for kind, path in _signs(host, root, min(MAX_ENTRIES, MAX_ALL // len(wanted) + 1)):
+            if kind != "world-writable" and _refused(host, path, root, visits):
+                continue
             one = found.get((root, kind))
             others = one.others + 1 if one else 0
             found[root, kind] = Exposed(kind, one.path if one else path, root, others)
     return tuple(found.values())
+
+
+def _refused(host: Host, path: str, root: str, visits: Sequence[tuple[str, Callable[[str], Visit]]]) -> bool:
+    """Whether every site with that document root refuses what lies there, or would not find it."""
+    base = root.rstrip("/")
+    answers = [visit for at, visit in visits if at == base]
+    if not answers or not path.startswith(f"{base}/"):
+        return False
+    address, about = path.removeprefix(base), host.stat(path)
+    question = f"{address}/" if about and about.is_directory else f"={address}"
+    return all(visit(question).outcome in ("refused", "missing") for visit in answers)
 
 
 def shared() -> frozenset[str]:

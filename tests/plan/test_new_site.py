@@ -5,17 +5,19 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
-from fundamentum.changes.base import Change
+from fundamentum.changes.base import Change, Place
 from fundamentum.changes.database import PrepareDatabase
 from fundamentum.changes.file_operations import WriteFile
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.site import AddSite
+from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.errors import FundamentumError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds import asked_by
+from fundamentum.model.findings import Target
 from fundamentum.model.survey import Survey
 from fundamentum.plan.made_plan import Plan
-from fundamentum.plan.new_site import wanted, with_web
+from fundamentum.plan.new_site import changes, wanted, with_web
 from fundamentum.plan.planner import plan
 from fundamentum.platforms.offers import Offers
 from fundamentum.report.plans.json import plan_document
@@ -210,3 +212,20 @@ def test_a_site_moves_to_its_new_pool_where_a_line_of_its_own_hands_it_on(
         (edit,) = made.edits
         assert "@@ -7 +7 @@" in edit.diff and "+    fastcgi_pass unix:/run/php/php8.2-fpm-platevault.sock;" in edit.diff
         assert made.others == ()
+
+
+def test_on_the_red_hat_family_the_file_alone_counts(tmp_path: Path) -> None:
+    found = server(tmp_path, APACHE, "")
+    found = replace(found, system=replace(found.system, family="redhat"), web_servers=None, runtimes=(), branches=())
+    application = with_web(needs(""))
+    site = wanted(found, application, "nightlog.example", "/srv/nightlog", "apache", Offers(found))
+    runtime = fresh_runtime(found, "8.2", "fpm")
+    runtime = replace(runtime, listen="/run/php-fpm/www.sock", pool_dir="/etc/php-fpm.d")
+    added = list(changes(site, application, Target(runtime, ""), found, Offers(found)))
+    place = Place(found, Offers(found).platform, "nightlog")
+    operations = [operation for change in added for operation in change.lowered(place)]
+    texts = {one.path: one.content for one in operations if isinstance(one, WriteFile)}
+    assert list(texts) == ["/etc/php-fpm.d/nightlog.conf", "/etc/httpd/conf.d/nightlog.example.conf"]
+    assert "listen.acl_users = apache,nginx" in texts["/etc/php-fpm.d/nightlog.conf"]
+    assert "proxy:unix:/run/php-fpm/php8.2-fpm-nightlog.sock|" in texts["/etc/httpd/conf.d/nightlog.example.conf"]
+    assert [operation.KIND for operation in operations] == ["file", "file"]

@@ -9,15 +9,12 @@ from fundamentum.changes.primitives import (
     ConfigureSource,
     HandOver,
     InstallPackages,
-    MakeDatabase,
     Own,
     Primitive,
-    RunCommands,
     SwitchExtension,
-    SwitchInServer,
     SwitchStream,
-    TakeUp,
 )
+from fundamentum.changes.server_operations import MakeDatabase, RunCommands, SwitchInServer, TakeUp
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step, steps
 from fundamentum.model.findings import Switch

@@ -8,7 +8,7 @@ out.  Every output renders those primitives, so that a new kind of change is one
 
 from fundamentum import entries
 
-_NO_ENTRIES = frozenset({"base", "file_operations", "extension_loading", "primitives", "steps"})
+_NO_ENTRIES = frozenset({"base", "file_operations", "extension_loading", "primitives", "server_operations", "steps"})
 
 
 def names() -> tuple[str, ...]:

@@ -6,7 +6,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import MakeDatabase, Primitive
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import MakeDatabase
 from fundamentum.model.safe_text import PlainName
 from fundamentum.model.surrounding_facts import Answer
 from fundamentum.model.survey import Survey

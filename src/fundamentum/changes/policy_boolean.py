@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import Primitive, SwitchInServer
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import SwitchInServer
 from fundamentum.model.surrounding_facts import Answer
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.base import policy_texts

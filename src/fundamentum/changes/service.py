@@ -6,7 +6,8 @@ from typing import Any, Literal, Self
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import Primitive, TakeUp
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import TakeUp
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform

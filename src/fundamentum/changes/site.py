@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
 from fundamentum.changes.file_operations import Line, WriteFile
-from fundamentum.changes.primitives import LinkSite, Primitive
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import LinkSite
 from fundamentum.changes.web_limit import WidenLimit
 from fundamentum.model.findings import LinkedSite, Switch
 from fundamentum.model.origin import Origin

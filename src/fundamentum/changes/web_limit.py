@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
-from fundamentum.changes.primitives import Primitive, RunCommands
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import RunCommands
 from fundamentum.model.origin import Origin
 from fundamentum.model.safe_text import PlainName
 from fundamentum.model.surrounding_facts import Limit, Spot

@@ -6,7 +6,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.changes.base import Change, Place
-from fundamentum.changes.primitives import Primitive, SwitchInServer
+from fundamentum.changes.primitives import Primitive
+from fundamentum.changes.server_operations import SwitchInServer
 from fundamentum.model.findings import Switch
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.base import Platform

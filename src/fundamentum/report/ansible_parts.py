@@ -5,7 +5,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fundamentum.changes.primitives import MakeDatabase
+from fundamentum.changes.server_operations import MakeDatabase
 from fundamentum.model.file_mark import HOST_NAME
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform

@@ -6,17 +6,8 @@ from collections.abc import Iterator
 from typing import Any, Final
 
 from fundamentum.changes.file_operations import EditFile, WriteFile
-from fundamentum.changes.primitives import (
-    InstallPackages,
-    MakeDatabase,
-    Own,
-    Primitive,
-    SwitchExtension,
-    SwitchInServer,
-    SwitchStream,
-    TakeAway,
-    TakeUp,
-)
+from fundamentum.changes.primitives import InstallPackages, Own, Primitive, SwitchExtension, SwitchStream, TakeAway
+from fundamentum.changes.server_operations import MakeDatabase, SwitchInServer, TakeUp
 from fundamentum.changes.service import Restart
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform

@@ -9,15 +9,13 @@ from fundamentum.changes.primitives import (
     DECIDED,
     ConfigureSource,
     InstallPackages,
-    MakeDatabase,
     Own,
     Primitive,
     SwitchExtension,
-    SwitchInServer,
     SwitchStream,
     TakeAway,
-    TakeUp,
 )
+from fundamentum.changes.server_operations import MakeDatabase, SwitchInServer, TakeUp
 from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.kinds import reason_in_words

@@ -12,6 +12,7 @@ from fundamentum.check.trace import trace
 from fundamentum.errors import InputError
 from fundamentum.kinds import asked_by, in_words
 from fundamentum.model.findings import Finding
+from fundamentum.model.surrounding_facts import ServerProcess
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from tests.around import USERS, around_root, look, needs, site
@@ -60,6 +61,18 @@ def test_a_site_is_judged_by_its_configuration(nginx: str, need: str, verdict: s
 def test_another_web_server_is_wanted(tmp_path: Path) -> None:
     found = findings(tmp_path, '[web]\nserver = "apache"\nmodules = ["brotli"]\n')
     assert found["web:served"].verdict == "unmet" and found["web:module:brotli"].verdict == "unknown"
+
+
+@pytest.mark.parametrize(("modules", "verdict"), [((), "unknown"), (("dir", "rewrite"), "met"), (("dir",), "unmet")])
+def test_modules_that_a_configuration_loads(modules: tuple[str, ...], verdict: str, tmp_path: Path) -> None:
+    """Where they are not switched on by name."""
+    application = needs(WEB)
+    found = look(around_root(tmp_path), application)
+    sites = tuple(replace(one, server="apache2") for one in found.sites)
+    servers = (ServerProcess("apache2", modules=modules),)
+    judgement = check(application, replace(found, sites=sites, servers=servers, web_servers=None))
+    finding = next(finding for finding in judgement.findings if finding.need == "web:module:rewrite")
+    assert (finding.verdict, finding.demands) == (verdict, ())
 
 
 @pytest.mark.parametrize(

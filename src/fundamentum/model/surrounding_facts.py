@@ -110,6 +110,8 @@ class ServerProcess(Fact, frozen=True):
     """When it last read its configuration (seconds since 1970): at its start, or since; None: none was seen."""
     stale: tuple[FilePath, ...] = ()
     """Files of its configuration that changed after that."""
+    modules: tuple[PlainName, ...] = ()
+    """The modules that its configuration loads, without ``_module``; empty where that is not how it gets them."""
 
 
 class Account(Fact, frozen=True):

@@ -98,7 +98,10 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         idle_sites=idle,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
-        servers=web_servers(host, found_sites.files, running),
+        servers=tuple(
+            replace(one, modules=found_sites.modules.get(one.server, ()))
+            for one in web_servers(host, found_sites.files, running)
+        ),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
         read=read,

@@ -59,6 +59,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """Why every such request fails, whatever PHP is."""
     layers: tuple[Layer, ...] = ()
     """What the web server's configuration changes of PHP's, for these requests."""
+    modules: tuple[str, ...] = ()
+    """The modules that the web server's configuration loads."""
     handed: Spot | None = None
     """The line itself, as it stands, where it can be changed."""
     visit: Callable[[str], Visit] | None = None

@@ -37,6 +37,8 @@ class Sites(msgspec.Struct):
     remarks: list[Remark]
     ini_paths: dict[str, str] = {}
     """Way of running PHP inside a web server → the php.ini, or its directory, that this gives it."""
+    modules: dict[str, tuple[str, ...]] = {}
+    """Web server → the modules that its configuration loads."""
     visits: list[tuple[str, Callable[[str], Visit]]] = []
     """For each document root of a site: what comes of an address there."""
 
@@ -48,6 +50,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
     fronts: list[Handoff] = []
     ini_paths: dict[str, str] = {}
     answers: list[tuple[str, Callable[[str], Visit]]] = []
+    modules: dict[str, tuple[str, ...]] = {}
     files: dict[str, list[str]] = {}
     remarks: list[Remark] = []
     for server in names():
@@ -77,6 +80,8 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
                     remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
+                if handoff.modules:
+                    modules[server] = tuple(name for name in handoff.modules if is_plain(name))
                 if handoff.visit and handoff.root and not handoff.idle:
                     answers.append((handoff.root.rstrip("/"), handoff.visit))
                 _take(idle if handoff.idle else sites, handoff, runtime, visits)
@@ -86,7 +91,9 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
             remarks.append(Remark("web sites", str(error)))
     for key, front in _passed_on(sites, fronts):
         sites[key] = _behind(sites[key], front)
-    return Sites(tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths, answers)
+    return Sites(
+        tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths, modules, answers
+    )
 
 
 def _take(

@@ -10,7 +10,7 @@ from fundamentum.effective.file_access import account_named
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.web.need import LIST, NO_FILE, Aspect, WebNeed, address
 from fundamentum.model.findings import AGAIN, Finding, Switch
-from fundamentum.model.surrounding_facts import Visit
+from fundamentum.model.surrounding_facts import Visit, WebServer
 from fundamentum.model.survey import Site
 from fundamentum.platforms import platform
 from fundamentum.webservers import webserver
@@ -54,17 +54,20 @@ def _served(need: WebNeed, base: Finding, site: Site, context: Context) -> Findi
 
 
 def _module(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
-    servers = context.survey.web_servers
-    server = next((server for server in servers or () if server.server == site.server), None)
-    title = webserver(site.server).title
-    lacking = webserver(site.server).lacking([need.value], server)
+    survey, of = context.survey, webserver(site.server)
+    by_name = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    loading = next((one for one in survey.servers if one.server == site.server and one.modules), None)
+    known = by_name or (WebServer(site.server, loading.modules) if loading else None)
+    lacking = of.lacking([need.value], known)
     if lacking is None:
-        look = f"look whether {title} has it: which modules it loads is not read here"
+        look = f"look whether {of.title} has it: which modules it loads is not read here"
         return replace(base, found="not known", remedy=look)
     if not lacking:
-        return replace(base, verdict="met", found=f"{title} has it")
+        return replace(base, verdict="met", found=f"{of.title} has it")
+    found = replace(base, verdict="unmet", state="switched-off", found=f"{of.title} does not load it")
+    if by_name is None:
+        return replace(found, remedy=f"let its configuration load the module {need.value}")
     change = SwitchOn(Switch(site.server, lacking))
-    found = replace(base, verdict="unmet", state="switched-off", found=f"{title} does not load it")
     return replace(found, remedy=change.words(context.offers), demands=(change,))
 
 

@@ -113,6 +113,7 @@ def _complete(
         set_up=mine.set_up,
         handed=spot(hosts.host, handoff.origin, WEB_SERVER.harmless) if handoff.kind == "socket" else None,
         keeps_name=mine.keeps_name or main.keeps_name,
+        modules=tuple(sorted(name.removesuffix("_module") for name in hosts.modules)),
         visit=Answers(guards, handoff.root, hosts.modules).visit,
         spot=mine.spot,
         user=main.user,

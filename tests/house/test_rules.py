@@ -26,7 +26,7 @@ BESIDE = {  # files outside of the rooms that read or show exactly such a thing,
     "survey/probes/php_modules.py": r"windows",
     "survey/server_reference.py": r"windows",
     "survey/upload_answer.py": r"windows",
-    "cli/arguments.py": r"windows",
+    "cli/shared_arguments.py": r"windows",
     "webservers/iis.py": r"windows",
 }
 LOWEST = {"errors", "entries", "untrusted", "model", "catalog"}

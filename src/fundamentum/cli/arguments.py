@@ -4,6 +4,16 @@ import argparse
 from collections.abc import Callable
 
 from fundamentum import __version__
+from fundamentum.cli.shared_arguments import (
+    NEEDS_HELP,
+    SERVER_HELP,
+    accepted,
+    applications,
+    database,
+    new_site,
+    reaching,
+    server,
+)
 from fundamentum.report import checks, plans
 
 USAGE_ERROR = 2
@@ -19,142 +29,14 @@ class Parser(argparse.ArgumentParser):
         self.exit(USAGE_ERROR, f"{self.prog}: {shown}; see '{self.prog} --help'\n")
 
 
-SERVER_HELP = (
-    "the machine itself (left out); a directory: a root file system, or one that holds PHP for Windows; "
-    "ssh://[user@]host[:port]; a file: a survey (*.survey.json), a recording, a saved information page or the output "
-    "of php -i; or the http(s) address of an information page"
-)
-
-NEEDS_HELP = """\
-A needs file, for example nightlog.needs.toml:
-
-  format = 1
-  [application]
-  name = "nightlog"
-  [php]
-  version = ">=8.1, <8.5"            # every comparison must hold
-  preferred = "8.3"
-  [extensions]
-  required = ["mbstring", "pdo_mysql | pdo_pgsql"]   # | means any one
-  recommended = ["intl"]
-  [settings.required]
-  memory_limit = ">= 256M"           # or "on", "off", "unset", "= VALUE"
-  "session.auto_start" = "off"
-  [loaders]
-  required = ["Orrery Loader"]       # the name as PHP lists it
-  [notes]
-  "extension:intl" = "why it is needed"
-
-Limits of uploads and requests, databases, commands, directories, the machine and scheduled tasks have tables of their
-own: see docs/needs-format.md.
-"""
-
-
-def _applications(parser: argparse.ArgumentParser, number: str = "+") -> None:
-    parser.add_argument(
-        "applications",
-        metavar="APP",
-        nargs=number,
-        help="a needs file (*.needs.toml), a directory that holds one, or an application's directory",
-    )
-
-
-def _accepted(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "--accepted",
-        metavar="FILE",
-        action="append",
-        default=[],
-        help="findings that somebody has decided to live with (*.accepted.toml), for all APPs; may be given several "
-        "times; NAME.accepted.toml beside NAME.needs.toml is read without being named",
-    )
-
-
-def _database(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "--database",
-        metavar="ADDRESS",
-        help="the database server to be used, if it is not this server's own: HOST, HOST:PORT or a socket's path; it "
-        "is greeted from here, without logging in",
-    )
-
-
-def _server(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--server", metavar="REF", help=SERVER_HELP)
-    _reaching(parser)
-    parser.add_argument(
-        "--runtime",
-        metavar="SEL",
-        help="what to judge: BRANCH[/SAPI[/POOL]], such as 8.2/fpm/www, or the name of a web site on the server "
-        "(default: the runtime that serves the web)",
-    )
-    parser.add_argument(
-        "--directory",
-        metavar="DIR",
-        help="where the application stands on the server: the site whose document root is there is judged",
-    )
-
-
-def _new_site(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "--site",
-        metavar="NAME",
-        help="the web site that serves the application: one that is there, or a new one, which is set up then; a new "
-        "one takes one APP, and --directory with the whole path where the application stands, or will",
-    )
-    parser.add_argument(
-        "--web-server",
-        metavar="SERVER",
-        help="behind which web server a new site is set up, as a needs file names it (default: the one that is there, "
-        "else the first that the application names)",
-    )
-
-    parser.add_argument(
-        "--after-installation",
-        action="store_true",
-        help="close what the application's installer had to write to ([installation] of a needs file)",
-    )
-    parser.add_argument(
-        "--database-password-file",
-        metavar="PATH",
-        help="a file on the server, of root's own, with the password for the application's user of the database "
-        "(default: one is made there, and put into a file that the plan names)",
-    )
-
-
-def _reaching(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "--sudo", action="store_true", help="over ssh://, read as root: runs 'sudo -n' there, which must be allowed"
-    )
-    asking = parser.add_mutually_exclusive_group()
-    asking.add_argument(
-        "--ask",
-        "--ask-pools",
-        dest="ask",
-        action="store_const",
-        const="running",
-        default="files",
-        help="also ask each running FPM pool, and each site that it serves, what it really has: puts a small script "
-        "into a new directory below /run (or one the pool may read), has it run over FastCGI, and removes it",
-    )
-    asking.add_argument(
-        "--ask-with-file",
-        dest="ask",
-        action="store_const",
-        const="with-file",
-        help="the same with the script in each site's document root for a moment, so that files in directories count "
-        "too, and a module in a web server can be asked, over HTTP on this machine",
-    )
-
-
 def _check(command: argparse.ArgumentParser) -> None:
     command.formatter_class = argparse.RawDescriptionHelpFormatter
     command.description = "Say everything an application needs and a server lacks, with the remedy for each."
     command.epilog = NEEDS_HELP
-    _applications(command)
-    _server(command)
-    _accepted(command)
-    _database(command)
+    applications(command)
+    server(command)
+    accepted(command)
+    database(command)
     command.add_argument(
         "--format", choices=checks.names(), default="text", help="how to write the findings (default: text)"
     )
@@ -164,17 +46,17 @@ def _plan(command: argparse.ArgumentParser) -> None:
     command.description = (
         "Plan what turns the server into one that meets the needs. This program itself changes nothing."
     )
-    _applications(command, "*")
-    _server(command)
-    _accepted(command)
-    _database(command)
+    applications(command, "*")
+    server(command)
+    accepted(command)
+    database(command)
     command.add_argument(
         "--format",
         choices=plans.names(),
         help="text, JSON, a POSIX shell script to read and then run, or an Ansible playbook (default: text; json where "
         f"the file that is written ends in {PLAN_FILE})",
     )
-    _new_site(command)
+    new_site(command)
     command.add_argument(
         "--from",
         dest="plan_file",
@@ -227,7 +109,7 @@ def _survey(command: argparse.ArgumentParser) -> None:
         "Record what a server has, for a check elsewhere or later. Without -o, a summary for a person."
     )
     command.add_argument("server", metavar="REF", nargs="?", help=SERVER_HELP)
-    _reaching(command)
+    reaching(command)
     command.add_argument(
         "--for",
         dest="applications",
@@ -237,7 +119,12 @@ def _survey(command: argparse.ArgumentParser) -> None:
         help="look also at what this application asks about beside PHP: directories, commands, databases, tasks; may "
         "be given several times (check and plan do so of themselves)",
     )
-    _database(command)
+    command.add_argument(
+        "--directory",
+        metavar="DIR",
+        help="with --for: where the application stands on the server, or will once a plan has set up a site for it",
+    )
+    database(command)
     command.add_argument(
         "--recorder",
         choices=("shell", "php"),
@@ -266,7 +153,7 @@ def _trace(command: argparse.ArgumentParser) -> None:
     )
     command.add_argument("applications", metavar="APP", nargs="*", help="say also how these applications need it")
     command.add_argument("--server", metavar="REF", help=SERVER_HELP)
-    _reaching(command)
+    reaching(command)
 
 
 def _compare(command: argparse.ArgumentParser) -> None:
@@ -279,7 +166,7 @@ def _compare(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "applications", metavar="APP", nargs="*", help="a needs file, or a directory: tell only what matters to it"
     )
-    _reaching(command)
+    reaching(command)
     command.add_argument(
         "--format", choices=("text", "json"), default="text", help="how to write the differences (default: text)"
     )

@@ -19,8 +19,10 @@ from fundamentum.survey.survey_file import written
 def run(options: argparse.Namespace) -> int:
     """Record a server, show a summary of it, or print the script that records it elsewhere."""
     wanted = [application(word) for word in options.applications]
+    if options.directory:  # a web server that is not there yet may be asked for
+        wanted = [entry("fundamentum.plan", "new_site").with_web(needs) for needs in wanted]
     if options.recorder:
-        return _recorder(options, asked_by(wanted))
+        return _recorder(options, asked_by(wanted, directory=options.directory))
     survey = server(options, wanted)
     write_remarks(survey)
     if options.output is None:

@@ -1,31 +1,72 @@
 """Addresses that applications ask about, as requests that are tried on a web server's configuration."""
 
-from collections.abc import Iterable, Iterator
+import re
+from collections.abc import Callable, Iterator
+from typing import Final
+
+import msgspec
 
 from fundamentum.model.surrounding_facts import Visit
+from fundamentum.untrusted.patterns import search
 
-LIST = "/."
+LIST: Final = "/."
 """The list of the document root, if there is no index file."""
-_FILES = ("x.txt", "x.php", "x")
-_RANK = ("handed-out", "script", "unclear", "missing", "refused")
+MAX_TURNS: Final = 10
+"""Internal redirections.  Source: nginx's documentation of ``rewrite``; Apache's of ``LimitInternalRecursion``."""
+_FILES: Final = ("x.txt", "x.php", "x")
+_RANK: Final = ("handed-out", "script", "unclear", "missing", "refused")
 
 
-def tried(question: str) -> Iterator[tuple[str, bool]]:
-    """Paths of requests, each with whether there is such a file.
+class Unclear(Exception):
+    """What comes of a request is not followed here."""
 
-    A question that ends with a slash is about the files of a directory, one that begins with ``=`` about one file,
-    another one about a page of which there is no file.
+
+class Asked(msgspec.Struct, frozen=True):
+    """One request on its way."""
+
+    uri: str
+    there: bool
+    """Whether there is a file, or a directory, of that name."""
+    turns: int = 0
+
+
+def answer(question: str, of: Callable[[Asked], Visit]) -> Visit:
+    """What comes of a question, as :attr:`~fundamentum.model.survey.Site.visits` has it: of several the worst.
+
+    ``of`` tells what comes of one request, or raises :class:`Unclear`.
+    """
+    return min((_one(asked, of) for asked in tried(question)), key=lambda visit: _RANK.index(visit.outcome))
+
+
+def tried(question: str) -> Iterator[Asked]:
+    """The requests that a question comes to.
+
+    One that ends with a slash is about the files of a directory, one that begins with ``=`` about one file, another one
+    about a page of which there is no file.
     """
     if question == LIST:
-        yield "/", True
+        yield Asked("/", True)
     elif question.startswith("="):
-        yield question[1:], True
+        yield Asked(question[1:], True)
     elif question.endswith("/"):
-        yield from ((f"{question}{name}", True) for name in _FILES)
+        yield from (Asked(f"{question}{name}", True) for name in _FILES)
     else:
-        yield question, False
+        yield Asked(question, False)
 
 
-def worst(visits: Iterable[Visit]) -> Visit:
-    """What lets most be seen of several."""
-    return min(visits, key=lambda visit: _RANK.index(visit.outcome))
+def _one(asked: Asked, of: Callable[[Asked], Visit]) -> Visit:
+    """The answer to one request; a file in whose place a script answers is as good as missing."""
+    try:
+        found = of(asked)
+    except (Unclear, RecursionError):
+        return Visit("unclear")
+    instead = found.outcome == "script" and asked.there and found.script != asked.uri
+    return Visit("missing", found.script, found.origin) if instead else found
+
+
+def matched(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool":
+    """The first match, or False; raises :class:`Unclear` where that cannot be told."""
+    found = search(pattern, text, any_case=any_case)
+    if found is None:
+        raise Unclear
+    return found

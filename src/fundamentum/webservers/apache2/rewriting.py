@@ -4,14 +4,10 @@ import re
 from collections.abc import Sequence
 from typing import Final
 
-import msgspec
-
 from fundamentum.model.surrounding_facts import Visit
-from fundamentum.untrusted.patterns import search
 from fundamentum.webservers.apache2.lines import Line
+from fundamentum.webservers.visit_questions import Asked, Unclear, matched
 
-MAX_TURNS: Final = 10
-"""Internal redirections.  Source: LimitInternalRecursion."""
 _NAMED: Final = (
     "%{REQUEST_FILENAME}",
     "%{SCRIPT_FILENAME}",
@@ -21,27 +17,6 @@ _NAMED: Final = (
 _OF_VISITOR: Final = re.compile(
     r"%\{(?:HTTP_\w+|HTTP:[\w-]+|HTTPS|REQUEST_METHOD|REQUEST_SCHEME|QUERY_STRING|REMOTE_\w+|SERVER_\w+|TIME\w*|THE_REQUEST)\}"
 )
-
-
-class Unclear(Exception):
-    """What comes of the request is not followed here."""
-
-
-class Asked(msgspec.Struct, frozen=True):
-    """One request on its way."""
-
-    uri: str
-    there: bool
-    """Whether there is a file, or a directory, of that name."""
-    turns: int = 0
-
-
-def matched(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool":
-    """The first match, or False; raises where that cannot be told."""
-    found = search(pattern, text, any_case=any_case)
-    if found is None:
-        raise Unclear
-    return found
 
 
 def rewritten(lines: Sequence[Line], asked: Asked, folder: str, root: str) -> "Asked | Visit":

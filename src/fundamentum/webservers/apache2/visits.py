@@ -16,8 +16,7 @@ from fundamentum.model.surrounding_facts import Visit
 from fundamentum.webservers.apache2 import rewriting
 from fundamentum.webservers.apache2.layers import below_root, is_pattern, length_of, place_of
 from fundamentum.webservers.apache2.lines import MACRO, Line, Section
-from fundamentum.webservers.apache2.rewriting import MAX_TURNS, Asked, Unclear, matched
-from fundamentum.webservers.visit_questions import tried, worst
+from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
 
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
 REWRITING: Final = frozenset({"rewriteengine", "rewritebase", "rewritecond", "rewriterule", "rewriteoptions"})
@@ -54,15 +53,7 @@ class Answers:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
         if not self.root.startswith("/") or any(line.name in ("use", MACRO) for line in self.lines):
             return Visit("unclear")
-        return worst(self._answer(Asked(uri, there)) for uri, there in tried(question))
-
-    def _answer(self, asked: Asked) -> Visit:
-        try:
-            found = self._asked_for(asked)
-        except (Unclear, RecursionError):
-            return Visit("unclear")
-        instead = found.outcome == "script" and asked.there and found.script != asked.uri
-        return Visit("missing", found.script, found.origin) if instead else found
+        return answer(question, self._asked_for)
 
     def _asked_for(self, asked: Asked) -> Visit:
         if asked.turns > MAX_TURNS:

@@ -9,17 +9,13 @@ import re
 from collections.abc import Sequence
 from typing import Any, Final
 
-import msgspec
 from msgspec.structs import replace
 
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Visit
-from fundamentum.untrusted.patterns import search
 from fundamentum.webservers.nginx.barriers import access
-from fundamentum.webservers.visit_questions import tried, worst
+from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
 
-MAX_TURNS: Final = 10
-"""Internal redirections.  Source: nginx ends a request after ten of them."""
 _ABOUT_VISITOR: Final = re.compile(
     r"\$(?:host|scheme|https|server_\w+|request_method|remote_\w+|http_\w+|args?|arg_\w+|query_string|cookie_\w+)\b"
 )
@@ -42,19 +38,6 @@ _ELSEWHERE: Final = frozenset(
 Block = Sequence[dict[str, Any]]
 
 
-class _Unclear(Exception):
-    """What comes of the request is not followed here."""
-
-
-class _Asked(msgspec.Struct, frozen=True):
-    """One request on its way."""
-
-    uri: str
-    there: bool
-    """Whether there is a file, or a directory, of that name."""
-    turns: int = 0
-
-
 class Answers:
     """One server's block, with what surrounds it."""
 
@@ -63,19 +46,11 @@ class Answers:
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
-        return worst(self._answer(_Asked(uri, there)) for uri, there in tried(question))
+        return answer(question, self._asked_for)
 
-    def _answer(self, asked: _Asked) -> Visit:
-        try:
-            found = self._asked_for(asked)
-        except (_Unclear, RecursionError):
-            return Visit("unclear")
-        instead = found.outcome == "script" and asked.there and found.script != asked.uri
-        return Visit("missing", found.script, found.origin) if instead else found
-
-    def _asked_for(self, asked: _Asked) -> Visit:
+    def _asked_for(self, asked: Asked) -> Visit:
         if asked.turns > MAX_TURNS:
-            raise _Unclear
+            raise Unclear
         if asked.turns == 0:
             first = self._rewritten(self.block, asked)
             if isinstance(first, Visit):
@@ -84,7 +59,7 @@ class Answers:
         chain = self._found(self.block, asked.uri)
         return self._in_location(chain, asked)
 
-    def _in_location(self, chain: tuple[Block, ...], asked: _Asked) -> Visit:
+    def _in_location(self, chain: tuple[Block, ...], asked: Asked) -> Visit:
         inner = chain[-1] if chain else self.block
         if chain:
             after = self._rewritten(inner, asked)
@@ -101,7 +76,7 @@ class Answers:
             rules = access(level, rules)
         if any(name == "deny" and what == "all" for name, what, _ in rules):
             if any(name == "satisfy" for name, _, _ in rules):
-                raise _Unclear
+                raise Unclear
             return Visit(
                 "refused", origin=next(origin for name, what, origin in rules if (name, what) == ("deny", "all"))
             )
@@ -110,16 +85,16 @@ class Answers:
             for level in chain
             for statement in level
         ):
-            raise _Unclear
+            raise Unclear
         if files := _one(inner, "try_files"):
             return self._tried(files, inner, levels, asked)
         return self._content(inner, levels, asked)
 
-    def _tried(self, files: dict[str, Any], inner: Block, levels: Sequence[Block], asked: _Asked) -> Visit:
+    def _tried(self, files: dict[str, Any], inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
         *names, last = files["args"]
         own = {"$uri", "$fastcgi_script_name", "$document_uri"}
         if any("$" in name and name.rstrip("/") not in own for name in names):
-            raise _Unclear
+            raise Unclear
         here = {name.rstrip("/") if name == "$uri/" and asked.uri.endswith("/") else name for name in names} & own
         if asked.there and here:
             return self._content(inner, levels, asked)
@@ -128,19 +103,19 @@ class Answers:
         if last.startswith("@"):
             named = next((s for s in self.block if s["directive"] == "location" and s["args"] == [last]), None)
             if named is None:
-                raise _Unclear
+                raise Unclear
             return self._in_location((named["block"],), replace(asked, turns=asked.turns + 1))
         return self._redirected(last, asked, files["origin"])
 
-    def _redirected(self, to: str, asked: _Asked, origin: Origin) -> Visit:
+    def _redirected(self, to: str, asked: Asked, origin: Origin) -> Visit:
         """The answer of another address of the server; that of a script is told with the line that leads there."""
         path = re.split(r"\?|\$is_args", to)[0].replace("$uri", asked.uri)
         if not path.startswith("/") or "$" in path:
-            raise _Unclear
-        found = self._asked_for(_Asked(path, True, asked.turns + 1))
+            raise Unclear
+        found = self._asked_for(Asked(path, True, asked.turns + 1))
         return replace(found, origin=origin) if found.outcome == "script" else found
 
-    def _content(self, inner: Block, levels: Sequence[Block], asked: _Asked) -> Visit:
+    def _content(self, inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
         if passed := _one(inner, "fastcgi_pass"):
             script = _constant_script(levels) or re.sub(r"(\.php)/.*", r"\1", asked.uri)
             there = asked.there or bool(_constant_script(levels))
@@ -161,7 +136,7 @@ class Answers:
                     return self._redirected(line["args"][-1], asked, line["origin"])
         return Visit("missing")
 
-    def _rewritten(self, block: Block, asked: _Asked) -> "_Asked | Visit":
+    def _rewritten(self, block: Block, asked: Asked) -> "Asked | Visit":
         """The request after the lines of a block that rewrite addresses; or the answer, if one of them gives it."""
         for line in block:
             match line["directive"]:
@@ -184,7 +159,7 @@ class Answers:
     def _returned(line: dict[str, Any]) -> Visit:
         code = line["args"][0] if line["args"] else ""
         if not re.fullmatch(r"4\d\d", code):
-            raise _Unclear
+            raise Unclear
         return Visit("refused", origin=line["origin"])
 
     def _found(self, block: Block, uri: str) -> tuple[Block, ...]:
@@ -203,7 +178,7 @@ class Answers:
             return (place_of_prefix["block"], *deeper) if place_of_prefix else ()
         for place in places:
             sign, pattern = place["args"] if len(place["args"]) == 2 else ("", "")
-            if sign in ("~", "~*") and _matches(pattern, uri, any_case=sign == "~*"):
+            if sign in ("~", "~*") and matched(pattern, uri, any_case=sign == "~*"):
                 return (place["block"], *self._found(place["block"], uri))
         return (place_of_prefix["block"],) if place_of_prefix else ()
 
@@ -220,29 +195,22 @@ def _one(block: Block, name: str) -> dict[str, Any] | None:
     return next((line for line in reversed(block) if line["directive"] == name), None)
 
 
-def _matches(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool":
-    found = search(pattern, text, any_case=any_case)
-    if found is None:
-        raise _Unclear
-    return found
-
-
-def _replaced(line: dict[str, Any], asked: _Asked) -> _Asked | None:
+def _replaced(line: dict[str, Any], asked: Asked) -> Asked | None:
     """The request after one ``rewrite``; None where its pattern does not match."""
     pattern, to, *flags = line["args"]
-    found = _matches(pattern, asked.uri)
+    found = matched(pattern, asked.uri)
     if not isinstance(found, re.Match):
         return None
     if (flags and flags[0] in ("redirect", "permanent")) or not to.startswith("/"):
-        raise _Unclear
+        raise Unclear
     path = re.sub(r"\$(\d)", lambda at: found[int(at[1])] or "" if int(at[1]) <= len(found.groups()) else "", to)
     path = path.partition("?")[0]
     if "$" in path:
-        raise _Unclear
-    return _Asked(path, asked.there or path.endswith(".php"), asked.turns)
+        raise Unclear
+    return Asked(path, asked.there or path.endswith(".php"), asked.turns)
 
 
-def _holds(args: Sequence[str], asked: _Asked) -> bool:
+def _holds(args: Sequence[str], asked: Asked) -> bool:
     """Whether the condition of an ``if`` holds for such a visitor."""
     words = [word for word in re.sub(r"^\(|\)$", "", " ".join(args)).split(" ") if word] or [""]
     if match := re.match(r"(!?)-[fde]$", words[0]):
@@ -251,18 +219,18 @@ def _holds(args: Sequence[str], asked: _Asked) -> bool:
             "$document_root$uri",
             "$document_root$fastcgi_script_name",
         ):
-            raise _Unclear
+            raise Unclear
         return asked.there != bool(match[1])
     if (
         words[0] in ("$uri", "$request_uri", "$document_uri")
         and len(words) == 3
         and words[1].lstrip("!") in ("~", "~*")
     ):
-        found = bool(_matches(words[2], asked.uri, any_case=words[1].endswith("*")))
+        found = bool(matched(words[2], asked.uri, any_case=words[1].endswith("*")))
         return found != words[1].startswith("!")
     if _ABOUT_VISITOR.match(words[0]):
         return False
-    raise _Unclear
+    raise Unclear
 
 
 def _constant_script(levels: Sequence[Block]) -> str:

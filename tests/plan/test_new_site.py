@@ -71,7 +71,7 @@ def only(plan: Plan, kind: type[Change]) -> Change:
 
 def content(plan: Plan) -> str:
     return next(
-        s.operation.content for s in plan.steps if isinstance(s.operation, WriteFile) and "sites" in s.operation.path
+        s.operation.content for s in plan.steps if isinstance(s.operation, WriteFile) and "example" in s.operation.path
     )
 
 
@@ -135,6 +135,31 @@ def test_where_apache_has_php_inside_it_that_stays_so(tmp_path: Path) -> None:
 def test_others_keep_what_they_have(tmp_path: Path) -> None:
     found = made(server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": OTHER}))
     assert found.complete and found.others == () and not _rows(found, "packages")
+
+
+@pytest.mark.parametrize(
+    ("listen", "lines"),
+    [
+        ("80", ["listen 80;", "listen [::]:80;"]),
+        ("192.0.2.1:80", ["listen 192.0.2.1:80;"]),
+        ("[2001:db8::1]:80", ["listen [2001:db8::1]:80;"]),
+        ("8080", []),
+    ],
+)
+def test_it_waits_where_others_do(listen: str, lines: list[str], tmp_path: Path) -> None:
+    other = OTHER.replace("server_name", f"listen {listen}; server_name")
+    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": other})
+    if not lines:
+        with pytest.raises(FundamentumError, match="not at port 80"):
+            made(found)
+        return
+    assert [line.strip() for line in content(made(found)).splitlines() if "listen " in line] == lines
+
+
+def test_where_there_is_no_place_for_links(tmp_path: Path) -> None:
+    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX.replace("sites-enabled/*", "conf.d/*.conf")})
+    site = only(made(found), AddSite)
+    assert isinstance(site, AddSite) and (site.file, site.link) == ("/etc/nginx/conf.d/nightlog.example.conf", "")
 
 
 def test_without_a_word_about_the_web_server(tmp_path: Path) -> None:

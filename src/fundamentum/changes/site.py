@@ -101,7 +101,7 @@ class AddSite(Change, frozen=True):
             limits=tuple(limits.values()),
             spot=self.spot(),
             user=platform(survey.system.family).php_user,
-            address=ADDRESS,
+            address=next(iter(site.addresses), ADDRESS),
             set_up=Origin(self.file),
             visits={path: _visit(outcome, self.file) for path, outcome in self.visits},
         )

@@ -13,7 +13,7 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.service import Restart
-from fundamentum.changes.site import AddSite, has_server
+from fundamentum.changes.site import ADDRESS, AddSite, has_server
 from fundamentum.changes.web_limit import WidenLimit
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.errors import ChoiceNeeded, FundamentumError
@@ -34,6 +34,7 @@ from fundamentum.webservers.base import NewSite
 
 _NAME: Final = re.compile(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
 
+_ADDRESS: Final = re.compile(r"(?:\*|[0-9.]+|\[[0-9a-f:]+\]|localhost):80")
 _SOCKET: Final = re.compile(r"/[A-Za-z0-9_./-]+|[A-Za-z0-9.-]*:?[0-9]+|\[[0-9a-fA-F:]+\]:[0-9]+")
 """Paths and addresses that no configuration language takes for anything else."""
 
@@ -45,6 +46,7 @@ class WantedSite(msgspec.Struct, frozen=True):
     directory: str
     """Where the application stands, or will."""
     server: str
+    addresses: tuple[str, ...] = ()
 
 
 def with_web(needs: Needs) -> Needs:
@@ -69,7 +71,28 @@ def wanted(survey: Survey, needs: Needs, name: str, directory: str, server: str 
     for file in filter(None, _files(survey, chosen, name)):
         if survey.marks.get(file, "absent") != "absent":
             raise FundamentumError(f"--site {name}: {file} is there already, and hands nothing to PHP: see what it is")
-    return WantedSite(name, folder, chosen)
+    return WantedSite(name, folder, chosen, _addresses(survey, chosen))
+
+
+def _addresses(survey: Survey, server: str) -> tuple[str, ...]:
+    """Where other sites of the web server wait at port 80, if any of them does so at an address of its own.
+
+    Source: nginx's documentation, "How nginx processes a request"; Apache's, "An In-Depth Discussion of Virtual Host
+    Matching": what comes at such an address is for the sites there only.
+    """
+    found = dict.fromkeys(
+        site.address.lower().replace("_default_", "*").replace("0.0.0.0", "*").replace("[::]", "*")
+        for site in survey.sites
+        if site.server == server and not site.secure and site.address
+    )
+    at_port = [address for address in found if address.endswith(":80")]
+    if found and not at_port:
+        title, where = webserver(server).title, ", ".join(found)
+        raise FundamentumError(
+            f"{survey.server}: {title} waits at {where}, and not at port 80: set the site up by hand"
+        )
+    own = [address for address in at_port if address != ADDRESS]
+    return tuple(address for address in at_port if _ADDRESS.fullmatch(address)) if own else ()
 
 
 def _served_by(needs: Needs) -> tuple[str, ...]:
@@ -114,7 +137,10 @@ def _package(server: str, offers: Offers) -> str:
 
 def _files(survey: Survey, server: str, name: str) -> tuple[str, str]:
     """The file of a site, and the link to it; empty where it needs none."""
-    folder, links = platform(survey.system.family).web_sites[server]
+    of = platform(survey.system.family)
+    folder, links = of.web_sites[server]
+    if server in of.web_folders and any(place.path == links and place.kind == "absent" for place in survey.places):
+        folder, links = (of.web_folders[server], "") if has_server(survey, server) else (folder, links)
     return f"{folder}/{name}.conf", f"{links}/{name}.conf" if links else ""
 
 
@@ -164,6 +190,7 @@ def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> 
         f"unix:{runtime.listen}" if (runtime.listen or "").startswith("/") else runtime.listen or "",
         front,
         tuple(inside),
+        addresses=site.addresses,
         both_protocols=not (no_protocol and no_protocol.there is False),
     )
     visits = [(f"/{path}/", "refused") for path in inside]

@@ -100,6 +100,8 @@ class Platform:
     """Web server → the directory of files that its main configuration reads."""
     web_sites: ClassVar[Mapping[str, tuple[str, str]]] = {}
     """Web server → the directory for files of sites; and that of links to those which count, if only these do."""
+    web_folders: ClassVar[Mapping[str, str]] = {}
+    """Web server → the directory for files of sites, where the one for links is not there: other packages of it."""
     firewall_off: ClassVar[tuple[str, str]] = ("", "")
     """A file of the firewall's, and the line in it that tells that it is switched off."""
     socket_users: ClassVar[str] = ""

@@ -54,6 +54,9 @@ class NewSite(msgspec.Struct, frozen=True):
     """Directories below the document root of which nothing is handed out."""
     limits: tuple[tuple[str, str], ...] = ()
     """Directives that limit requests, with their values."""
+    addresses: tuple[str, ...] = ()
+    """Where it waits, ``ADDRESS:80`` each; empty: at every address.  A web server that has sites at an address of their
+    own asks only these for what comes there."""
     both_protocols: bool = True
     """Whether it waits for IPv6 too, where that has to be said."""
 

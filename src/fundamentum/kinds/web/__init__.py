@@ -76,6 +76,8 @@ class Web(Kind[WebNeed]):
             case "served":
                 yield from (("packages", package) for name in names() for package in webserver(name).packages)
                 yield "texts", "/proc/net/if_inet6"  # whether a new site can wait for IPv6
+                for folders in (platform(name).web_sites for name in platform_names()):
+                    yield from (("directories", links) for _, links in folders.values() if links)
                 yield from (("texts", path) for name in platform_names() if (path := platform(name).firewall_off[0]))
             case "document_root" if need.value:
                 yield "directories", need.value

@@ -34,6 +34,7 @@ class Debian(Platform):
         "apache2": ("/etc/apache2/sites-available", "/etc/apache2/sites-enabled"),
         "nginx": ("/etc/nginx/sites-available", "/etc/nginx/sites-enabled"),
     }
+    web_folders = {"nginx": "/etc/nginx/conf.d"}
     firewall_off = ("/etc/ufw/ufw.conf", "ENABLED=no")
     database_services = {"mariadb": "mariadb", "mysql": "mysql", "postgresql": "postgresql"}
     modules_by_name = switches_by_name = True

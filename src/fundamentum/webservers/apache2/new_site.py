@@ -15,7 +15,7 @@ def site_lines(site: NewSite) -> list[str]:
         "    </FilesMatch>",
     ]
     return [
-        "<VirtualHost *:80>",
+        f"<VirtualHost {' '.join(site.addresses) or '*:80'}>",
         f"    ServerName {site.name}",
         f"    DocumentRoot {site.root}",
         *(f"    {name} {value}" for name, value in site.limits),

@@ -7,7 +7,8 @@ from fundamentum.webservers.base import HIDDEN, NewSite
 
 def site_lines(site: NewSite) -> list[str]:
     """The file, which hands PHP files to PHP and all that is no file to the front controller."""
-    listen = ["    listen 80;", *(["    listen [::]:80;"] if site.both_protocols else [])]
+    all_addresses = ["80", *(["[::]:80"] if site.both_protocols else [])]
+    listen = [f"    listen {address.removeprefix('*:')};" for address in site.addresses or all_addresses]
     names = "|".join(re.escape(path) for path in site.denied)
     denied = [f'    location ~ "{HIDDEN}" {{ return 404; }}']
     denied += [f'    location ~ "^/(?:{names})(?:/|$)" {{ return 404; }}'] if names else []

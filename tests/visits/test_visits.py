@@ -1,16 +1,20 @@
 """What a survey tells of addresses: the cases that real servers have answered (``tests/real/test_visits.py``)."""
 
+import tempfile
 from collections.abc import Iterable
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.survey import Site
 from fundamentum.untrusted.patterns import search
+from fundamentum.webservers import webserver
+from fundamentum.webservers.base import NewSite
 from fundamentum.webservers.sites import probe
+from tests.examples import examples
 
 from .cases import CASES, PATHS, files, told
 
@@ -78,3 +82,38 @@ def test_a_pattern_is_tried_in_no_time(pattern: str) -> None:
 @pytest.mark.parametrize("pattern", ["(a+)+$", "(a|a)*$", "((a*)b)*", "(x", "a" * 501, ".*.*.*.*.*b"])
 def test_a_pattern_that_might_take_long_is_not_tried(pattern: str) -> None:
     assert search(pattern, "aaa") is None
+
+
+PARTS = st.lists(
+    st.from_regex(r"[a-z.+-][a-z0-9.+_-]{0,5}", fullmatch=True).filter(lambda name: name.strip(".")),
+    min_size=1,
+    max_size=2,
+)
+
+
+@pytest.mark.parametrize("server", ["nginx", "apache2"])
+@given(
+    denied=st.lists(PARTS.map("/".join), max_size=3, unique=True),
+    front=st.sampled_from(["", "index.php", "app/front.php"]),
+)
+@settings(max_examples=examples(20), deadline=None)
+def test_a_new_site_is_read_as_it_was_planned(server: str, denied: list[str], front: str) -> None:
+    new = NewSite("new.example", "/srv/new", "unix:/run/php/x.sock", front, tuple(denied), (), ("127.0.0.1:80",))
+    folder = "nginx/conf.d" if server == "nginx" else "apache2/sites-enabled"
+    content = "\n".join(webserver(server).new_site(new)) + "\n"
+    with tempfile.TemporaryDirectory() as root:
+        for name, text in (
+            (f"etc/{folder}/new.conf", content),
+            ("etc/nginx/nginx.conf", "events {}\nhttp { include conf.d/*.conf; }\n")
+            if server == "nginx"
+            else ("etc/apache2/apache2.conf", APACHE),
+        ):
+            path = Path(root, name)
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text)
+        paths = [f"/{path}/" for path in denied]
+        (site,) = probe(DirectoryHost(Path(root), "vega"), [], [*paths, *PATHS.values(), "=/.hidden"]).served
+    assert (site.name, site.root, site.handler) == ("new.example", "/srv/new", "unix:/run/php/x.sock")
+    assert all(site.visits[path].outcome == "refused" for path in [*paths, "=/.hidden"])
+    assert site.visits[PATHS["page"]].script == (f"/{front}" if front else "")
+    assert site.visits[PATHS["list"]].outcome in ("refused", "missing")

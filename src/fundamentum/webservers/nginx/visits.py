@@ -74,12 +74,11 @@ class Answers:
         rules: tuple[tuple[str, str, Origin], ...] = ()
         for level in levels:
             rules = access(level, rules)
-        if any(name == "deny" and what == "all" for name, what, _ in rules):
+        deciding = next((rule for rule in rules if rule[1] == "all"), None)  # the first that fits a visitor counts
+        if deciding and deciding[0] == "deny":
             if any(name == "satisfy" for name, _, _ in rules):
                 raise Unclear
-            return Visit(
-                "refused", origin=next(origin for name, what, origin in rules if (name, what) == ("deny", "all"))
-            )
+            return Visit("refused", origin=deciding[2])
         if any(
             statement["directive"] in _ELSEWHERE and statement["args"] != ["off"]
             for level in chain

@@ -30,9 +30,11 @@ exec setpriv --reuid "$(stat -c %u -- "${2%/*}")" --regid "$(stat -c %g -- "${2%
 """
 """Puts a file in the place of another with the rights of the directory's owner: no link of his leads any further."""
 
+RUNS: Final = 'if [ -d /run/systemd/system ]; then exec systemctl is-active -q "$1"; else exec service "$1" status; fi'
+"""Whether a service runs, under systemd or without."""
 _BY_SERVICES: Final = {"when": Ours("not (skip_restart | default(false) | bool)")}
 """For tasks that take a service that runs."""
-_VERBS: Final = {"start": ("started", "Start"), "reload": ("reloaded", "Reload"), "restart": ("restarted", "Restart")}
+_VERBS: Final = {"reload": ("reloaded", "Reload"), "restart": ("restarted", "Restart")}
 
 
 def tasks_of(operation: Primitive, plan: Plan, restarting: list[Ours]) -> Iterator[dict[str, Any]]:
@@ -70,8 +72,7 @@ def tasks_of(operation: Primitive, plan: Plan, restarting: list[Ours]) -> Iterat
             made = script_task(operation.title, database_variable(operation), Ours("{{ begun.stdout }}"))
             yield made | {"changed_when": Ours("': making it' in made.stdout"), "register": Ours("made")} | _BY_SERVICES
         case TakeUp(service, reads=False):
-            yield noted(f"Note the way back for {service}", "service", "stop", service) | {"changed_when": False}
-            yield task_of(f"Start {service}", "service", name=service, state=Ours("started")) | _BY_SERVICES
+            yield from _started(service)
         case TakeUp(service, verb):
             restart = next(restart for restart in plan.of(Restart) if restart.service == service)
             if verb == "start":
@@ -234,16 +235,26 @@ def _arranged(change: Own) -> Iterator[dict[str, Any]]:
             yield task_of(f"Label {change.path}", "command", argv=list(command)) | missing
 
 
+def _started(service: str) -> list[dict[str, Any]]:
+    """Start a service that does not run; only then is there a way back to write down."""
+    name = variable("runs", service)
+    asked = question_of(f"See whether {service} runs", name, words_of("sh -c {} sh {}", RUNS, service))
+    stopped = {"when": [_BY_SERVICES["when"], Ours(f"{name}.rc != 0")]}
+    note = noted(f"Note the way back for {service}", "service", "stop", service)
+    start = task_of(f"Start {service}", "service", name=service, state=Ours("started"))
+    return [asked, note | {"changed_when": False} | stopped, start | _BY_SERVICES]
+
+
 def taken_up(restart: Restart, of: Platform) -> list[dict[str, Any]]:
-    """Test the configuration, then restart or reload; both only if something changed."""
+    """Test the configuration, then start, restart or reload; the last two as a handler."""
     service = restart.service
     _, *command = of.service_check(service)
     test = task_of(f"Test the configuration of {service}", "command", argv=[Ours(word) for word in command])
+    if restart.verb == "start":
+        return [test | {"changed_when": False}, *_started(service)]
     state, title = _VERBS[restart.verb]
-    # A task of its own, or one that changes call for.
-    called = {} if restart.verb == "start" else {"listen": handler(service)}
-    back = "stop" if restart.verb == "start" else restart.verb
-    note = noted(f"Note the way back for {service}", "service", back, service)
+    called = {"listen": handler(service)}
+    note = noted(f"Note the way back for {service}", "service", restart.verb, service)
     return [
         test | called | {"changed_when": False},
         note | called | {"changed_when": False},

@@ -194,14 +194,14 @@ class _Walk:
 
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
         """A line of the server's own block behind which another can stand: a whole statement, alone on its line."""
-        for statement in block:
-            if statement["directive"] in ("listen", "server_name", "root") and (
-                found := spot(self.host, statement["origin"], WEB_SERVER.harmless)
-            ):
-                words = found.text.strip()
-                if words.startswith(statement["directive"]) and words.endswith(";"):
-                    return found
-        return None
+        spots = (self._alone(one) for one in block if one["directive"] in ("listen", "server_name", "root"))
+        return next(filter(None, spots), None)
+
+    def _alone(self, statement: dict[str, Any]) -> Spot | None:
+        """The line of a statement that stands whole and alone on it."""
+        found = spot(self.host, statement["origin"], WEB_SERVER.harmless)
+        words = found.text.strip() if found else ""
+        return found if words.startswith(statement["directive"]) and words.endswith(";") else None
 
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
         target = _VARIABLE.sub(lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
@@ -239,7 +239,7 @@ class _Walk:
             user=scope.user,
             address=scope.address,
             barriers=scope.barriers,
-            handed=spot(self.host, one["origin"], WEB_SERVER.harmless) if kind == "socket" else None,
+            handed=self._alone(one) if kind == "socket" else None,
             set_up=scope.set_up,
             idle=bool(scope.set_up and scope.set_up.file in self.idle),
         )

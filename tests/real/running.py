@@ -6,6 +6,7 @@ import signal
 import subprocess
 import time
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +52,16 @@ def stop_web_servers(root: Root) -> None:
     for file in files:
         for _ in range(50):
             time.sleep(0.1 if file.exists() else 0)
+
+
+def end_all(root: Root) -> None:
+    """End whatever runs in the root."""
+    for sign in (signal.SIGTERM, signal.SIGKILL):
+        for process in Path("/proc").iterdir():
+            with suppress(OSError, ValueError):
+                if process.name.isdigit() and (process / "root").readlink() == root.path:
+                    os.kill(int(process.name), sign)
+        time.sleep(1.5)
 
 
 def wait_for(path: Path) -> None:

@@ -18,7 +18,7 @@ from fundamentum.survey.database_greeting import at
 from fundamentum.survey.observe import survey
 
 from .carried_out import fundamentum, state_of
-from .running import stop, wait_for
+from .running import end_all, stop, wait_for
 from .surrounded import NEEDS, carried_out, surround
 
 pytestmark = pytest.mark.real
@@ -87,6 +87,7 @@ def test_a_script_brings_all_of_it(server: Root, tmp_path: Path) -> None:
         assert state_of(root) == after
         assert "making" not in again and "giving" not in again and "(now" not in again
     finally:
+        end_all(root)  # the database server that the script has started
         shutil.rmtree(root.path, ignore_errors=True)
 
 

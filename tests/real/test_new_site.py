@@ -1,16 +1,13 @@
 """From a server with nothing on it to an application that answers: two commands, then visitors come."""
 
 import json
-import os
-import signal
 import subprocess
 import sys
-import time
 import urllib.error
 import urllib.request
 import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
 
@@ -26,6 +23,7 @@ from tests.sites.cases import RELEASES, files_of
 
 from .laboratory import asked, running
 from .playing import play
+from .running import end_all
 from .twin import sshd
 
 pytestmark = pytest.mark.real
@@ -88,16 +86,6 @@ def empty_server(release: str, *packages: str) -> Iterator[Root]:
         finally:
             end_all(root)
             subprocess.run(["umount", "-l", str(root.path / "proc")], check=True)
-
-
-def end_all(root: Root) -> None:
-    """End whatever runs in the root."""
-    for sign in (signal.SIGTERM, signal.SIGKILL):
-        for process in Path("/proc").iterdir():
-            with suppress(OSError, ValueError):
-                if process.name.isdigit() and (process / "root").readlink() == root.path:
-                    os.kill(int(process.name), sign)
-        time.sleep(1.5)
 
 
 def plan(root: Root, folder: Path, *options: str, form: str = "script") -> Path:

@@ -119,7 +119,10 @@ function exported(line,   out, blanks) {
 function filtered(line, kind,   key) {
     if (kind == "plain") return line
     if (kind == "page") return line ~ /^[^\/#*]*phpinfo[ \t]*\(/ ? "phpinfo(" : "" # nothing else of a page leaves the server
-    if (kind == "passwd") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] ":::" }
+    if (kind == "passwd") { # of people, no more than their numbers
+        split(line, fields, ":")
+        return fields[1] ":x:" fields[3] ":" fields[4] "::" (fields[3] + 0 < 1000 ? fields[6] : "") ":"
+    }
     if (kind == "group") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] }
     if (kind == "timer") return line ~ /^[ \t]*(Unit|OnCalendar|OnUnit(Active|Inactive)Sec)[ \t]*=/ ? line : ""
     if (kind == "cron" || kind == "script") {

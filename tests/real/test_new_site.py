@@ -275,6 +275,8 @@ def test_a_site_moves_to_the_pool_that_is_made_for_it(server: str, tmp_path: Pat
     port = 8177
     if server == "nginx":
         kind, files = files_of("fpm: nothing", "8.2", port)
+        name = next(path for path in files if "sites-enabled" in path)
+        files[name] = files[name].replace("; ", ";\n").replace("{ ", "{\n")  # each statement on a line of its own
     else:
         kind, files = files_of("proxy: nothing", "8.2", port)
         handed = (

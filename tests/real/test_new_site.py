@@ -1,6 +1,7 @@
 """From a server with nothing on it to an application that answers: two commands, then visitors come."""
 
 import json
+import os
 import subprocess
 import sys
 import urllib.error

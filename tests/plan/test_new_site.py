@@ -162,6 +162,18 @@ def test_where_there_is_no_place_for_links(tmp_path: Path) -> None:
     assert isinstance(site, AddSite) and (site.file, site.link) == ("/etc/nginx/conf.d/nightlog.example.conf", "")
 
 
+def test_a_branch_can_be_named(tmp_path: Path) -> None:
+    found = server(tmp_path, {})
+    application = with_web(needs(""))
+    site = wanted(found, application, "n.example", "/srv/n", None, Offers(found))
+    for selector in ("8.2", "8.2/fpm"):
+        assert (
+            plan([application], found, selector, today=TODAY, site=site).applications[0].runtime == "8.2/fpm/nightlog"
+        )
+    with pytest.raises(FundamentumError, match="no PHP is here or offered"):
+        plan([application], found, "8", today=TODAY, site=site)
+
+
 def test_without_a_word_about_the_web_server(tmp_path: Path) -> None:
     found = made(server(tmp_path, {}), "")
     assert found.complete and "try_files $uri $uri/ =404;" in content(found)

@@ -77,7 +77,7 @@ class Planner:
         if site:
             found = new_site.fitting(site, self.survey, self.offers)
             if selector := next(filter(None, selectors), None):
-                found = [one for one in found if selector in (one.branch, one.target.runtime.label)]
+                found = [one for one in found if f"{one.target.runtime.label}/".startswith(f"{selector}/")]
             if not found:
                 raise FundamentumError(f"{self.survey.server}: no PHP is here or offered that could serve {site.name}")
         else:

@@ -117,6 +117,12 @@ def test_behind_an_apache_that_is_there(tmp_path: Path) -> None:
     text = content(found)
     assert 'SetHandler "proxy:unix:/run/php/php8.2-fpm-nightlog.sock|fcgi://localhost"' in text
     assert "FallbackResource /index.php" in text and "Options -Indexes" in text
+    assert text.count("<VirtualHost *:80>") == 2, "where there was no section, the main server stays the first"
+
+
+def test_a_section_for_the_main_server_only_where_there_is_no_other(tmp_path: Path) -> None:
+    static = {"etc/apache2/sites-enabled/a.conf": "<VirtualHost *:80>\nServerName a\n</VirtualHost>\n"}
+    assert content(made(server(tmp_path, {**APACHE, **static}))).count("<VirtualHost *:80>") == 1
 
 
 def test_where_apache_has_php_inside_it_that_stays_so(tmp_path: Path) -> None:
@@ -154,6 +160,13 @@ def test_it_waits_where_others_do(listen: str, lines: list[str], tmp_path: Path)
             made(found)
         return
     assert [line.strip() for line in content(made(found)).splitlines() if "listen " in line] == lines
+
+
+@pytest.mark.parametrize(("other", "name"), [("a", "nightlog.example.conf"), ("z", "zz-nightlog.example.conf")])
+def test_the_first_site_stays_the_first(other: str, name: str, tmp_path: Path) -> None:
+    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, f"etc/nginx/sites-enabled/{other}": OTHER})
+    site = only(made(found), AddSite)
+    assert isinstance(site, AddSite) and site.link == f"/etc/nginx/sites-enabled/{name}"
 
 
 def test_where_there_is_no_place_for_links(tmp_path: Path) -> None:

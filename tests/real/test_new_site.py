@@ -207,7 +207,7 @@ def checked(root: Root, folder: Path) -> dict[str, str]:
 
 
 OTHERS = """\
-server { listen 80 default_server; root /srv/static; }
+server { listen 80; root /srv/static; }
 server { listen 80; server_name a.example; root /srv/a; location ~ \\.php$ { include fastcgi.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }
 server { listen 80; server_name b.example; root /srv/a; location ~ \\.php$ { include fastcgi.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }
 """
@@ -230,7 +230,7 @@ def test_three_other_sites_answer_as_before(tmp_path: Path, monkeypatch: pytest.
     monkeypatch.setitem(globals(), "NEEDS", PLAIN)
     with empty_server("bookworm", "nginx-light", "php8.2-fpm") as root:
         (root.path / "etc/nginx/sites-enabled/default").unlink()
-        root.write("/etc/nginx/sites-enabled/others", OTHERS)
+        root.write("/etc/nginx/sites-enabled/others", OTHERS)  # the first of which answers for every other name
         root.write("/srv/static/index.html", "static")
         root.write("/srv/a/index.php", "<?php echo PHP_SAPI, ini_get('memory_limit'), $_SERVER['HTTP_HOST'];")
         for service in ("php8.2-fpm", "nginx"):
@@ -244,13 +244,19 @@ def test_three_other_sites_answer_as_before(tmp_path: Path, monkeypatch: pytest.
         assert answers(*questions) == before
 
 
-@pytest.mark.parametrize("module", [False, True])
-def test_an_apache_that_is_there(module: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Without PHP, it is handed to a process manager, and nothing else is; with PHP inside it, it stays so."""
+@pytest.mark.parametrize(("module", "main"), [(False, True), (True, False)])
+def test_an_apache_that_is_there(module: bool, main: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Without PHP, it is handed to a process manager, and nothing else is; with PHP inside it, it stays so.
+
+    ``main``: what it answers is set up for its main server, without any section for a site.
+    """
     monkeypatch.setitem(globals(), "NEEDS", PLAIN)
     with empty_server("trixie", "apache2", *(["libapache2-mod-php8.4"] if module else [])) as root:
         root.write("/var/www/html/index.html", "static")
         root.write("/var/www/html/script.php", "<?php echo 1 + 1;")
+        if main:
+            (root.path / "etc/apache2/sites-enabled/000-default.conf").unlink()
+            root.write("/etc/apache2/conf-enabled/main.conf", "DocumentRoot /var/www/html\n")
         root.run("service", "apache2", "start")
         questions = ("x.example", "/"), ("x.example", "/script.php")
         before = answers(*questions)

@@ -141,7 +141,21 @@ def _files(survey: Survey, server: str, name: str) -> tuple[str, str]:
     folder, links = of.web_sites[server]
     if server in of.web_folders and any(place.path == links and place.kind == "absent" for place in survey.places):
         folder, links = (of.web_folders[server], "") if has_server(survey, server) else (folder, links)
-    return f"{folder}/{name}.conf", f"{links}/{name}.conf" if links else ""
+    file = _file_name(survey, server, name, links or folder, all_sites=bool(links))
+    return f"{folder}/{file}", f"{links}/{file}" if links else ""
+
+
+def _file_name(survey: Survey, server: str, name: str, folder: str, *, all_sites: bool) -> str:
+    """A name that comes behind the first site's: what nobody answers for by name, that one goes on answering.
+
+    Source: nginx's documentation of ``listen`` (``default_server``); Apache's, "An In-Depth Discussion of Virtual Host
+    Matching".  ``all_sites``: every file in the folder is a site's, else it cannot be told which of them are.
+    """
+    there = [posixpath.basename(path) for path in survey.read.get(server, ()) if posixpath.dirname(path) == folder]
+    file = f"{name}.conf"
+    others = [other for other in there if other != file]
+    first = bool(others) and (file < min(others) if all_sites else file < max(others))
+    return f"zz-{file}" if first else file
 
 
 def fitting(site: WantedSite, survey: Survey, offers: Offers) -> list[Candidate]:
@@ -191,11 +205,19 @@ def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> 
         front,
         tuple(inside),
         addresses=site.addresses,
+        only_one=has_server(survey, site.server) and not _others(survey, site.server),
         both_protocols=not (no_protocol and no_protocol.there is False),
     )
     visits = [(f"/{path}/", "refused") for path in inside]
     visits += [(NO_FILE, f"/{front}" if front else "missing"), (LIST, "refused")]
     return AddSite(site.server, new, runtime.label, file, link, tuple(visits))
+
+
+def _others(survey: Survey, server: str) -> bool:
+    """Whether other sites of the web server are known to be set up in sections of their own."""
+    _, links = platform(survey.system.family).web_sites[server]
+    linked = any(posixpath.dirname(path) == links for path in survey.read.get(server, ()) if links)
+    return linked or any(site.set_up for site in survey.sites if site.server == server)
 
 
 def target_of(added: Sequence[Change], target: Target, site: WantedSite) -> Target:

@@ -57,6 +57,8 @@ class NewSite(msgspec.Struct, frozen=True):
     addresses: tuple[str, ...] = ()
     """Where it waits, ``ADDRESS:80`` each; empty: at every address.  A web server that has sites at an address of their
     own asks only these for what comes there."""
+    only_one: bool = False
+    """Whether no other site is set up, so that what the web server answers without any has to be kept."""
     both_protocols: bool = True
     """Whether it waits for IPv6 too, where that has to be said."""
 

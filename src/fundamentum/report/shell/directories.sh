@@ -54,35 +54,23 @@ make_file() { # PATH MODE OWNER GROUP: an empty one, which nobody else can have 
 }
 
 give() { # PATH OWNER GROUP: an empty word leaves that as it is
-    if [ -f "$1" ] && [ ! -L "$1" ]; then
-        give_file "$@"
-        return
-    fi
-    (enter "$1") || exit 1
+    what=directory
+    [ ! -f "$1" ] || [ -L "$1" ] || what=file
+    [ "$what" = file ] || (enter "$1") || exit 1
     owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
     if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
-        say "directory $1: belongs to $owner:$group"
+        say "$what $1: belongs to $owner:$group"
         return 0
     fi
-    say "directory $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
-    [ "$act" = yes ] || return 0
-    ahead "$1"
-    back "chown $owner:$group $(quoted "$1")"
-    (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
-    altered
-}
-
-give_file() { # PATH OWNER GROUP
-    owner=$(stat -c '%U' -- "$1") group=$(stat -c '%G' -- "$1")
-    if [ "${2:-$owner}:${3:-$group}" = "$owner:$group" ]; then
-        say "file $1: belongs to $owner:$group"
-        return 0
-    fi
-    say "file $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
+    say "$what $1: giving it to ${2:-$owner}:${3:-$group} (now $owner:$group)"
     [ "$act" = yes ] || return 0
     ahead "$1"
     back "chown -h $owner:$group $(quoted "$1")"
-    (enter "$(dirname "$1")" && chown -h "${2:-$owner}:${3:-$group}" "./${1##*/}") || exit 1
+    if [ "$what" = file ]; then # no link that somebody puts in its place leads further
+        (enter "$(dirname "$1")" && chown -h "${2:-$owner}:${3:-$group}" "./${1##*/}") || exit 1
+    else
+        (enter "$1" && chown "${2:-$owner}:${3:-$group}" .) || exit 1
+    fi
     altered
 }
 

@@ -14,8 +14,12 @@ def site_lines(site: NewSite) -> list[str]:
         f'        SetHandler "proxy:{site.handler}|fcgi://localhost"',
         "    </FilesMatch>",
     ]
+    section = f"<VirtualHost {' '.join(site.addresses) or '*:80'}>"
+    # The first one answers for every name that is not another's; without any, that was the main server.
+    main = [section, "    # What the main server answers, it goes on answering.", "</VirtualHost>"]
     return [
-        f"<VirtualHost {' '.join(site.addresses) or '*:80'}>",
+        *(main if site.only_one else []),
+        section,
         f"    ServerName {site.name}",
         f"    DocumentRoot {site.root}",
         *(f"    {name} {value}" for name, value in site.limits),

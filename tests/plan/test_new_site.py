@@ -146,7 +146,8 @@ def test_others_keep_what_they_have(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("listen", "lines"),
     [
-        ("80", ["listen 80;", "listen [::]:80;"]),
+        ("80", ["listen 80;"]),
+        ("80; listen [::]:80", ["listen 80;", "listen [::]:80;"]),
         ("192.0.2.1:80", ["listen 192.0.2.1:80;"]),
         ("[2001:db8::1]:80", ["listen [2001:db8::1]:80;"]),
         ("8080", []),

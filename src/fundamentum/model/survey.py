@@ -85,6 +85,8 @@ class Site(Fact, frozen=True):
     """Why every request of it fails, with the place."""
     address: Text = ""
     """Where it waits for requests, as its web server's configuration names it: ``*:80``."""
+    both_protocols: bool = False
+    """Whether it waits for IPv6 beside IPv4, where that is said apart."""
     barriers: tuple[Barrier, ...] = ()
     fronts: tuple["Site", ...] = ()
     """Sites of web servers on this machine that stand in front of it and pass its requests on."""

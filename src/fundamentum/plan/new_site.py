@@ -197,7 +197,6 @@ def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> 
     file, link = _files(survey, site.server, site.name)
     if not _SOCKET.fullmatch(runtime.listen or "") and runtime.sapi == "fpm":
         raise FundamentumError(f"--site {site.name}: {runtime.label} waits at {runtime.listen}, which no site can name")
-    no_protocol = survey.answers.get("text:/proc/net/if_inet6")
     new = NewSite(
         site.name,
         posixpath.join(site.directory, below).rstrip("/"),
@@ -206,11 +205,23 @@ def _added(site: WantedSite, needs: Needs, runtime: Runtime, survey: Survey) -> 
         tuple(inside),
         addresses=site.addresses,
         only_one=has_server(survey, site.server) and not _others(survey, site.server),
-        both_protocols=not (no_protocol and no_protocol.there is False),
+        both_protocols=_both_protocols(survey, site.server),
     )
     visits = [(f"/{path}/", "refused") for path in inside]
     visits += [(NO_FILE, f"/{front}" if front else "missing"), (LIST, "refused")]
     return AddSite(site.server, new, runtime.label, file, link, tuple(visits))
+
+
+def _both_protocols(survey: Survey, server: str) -> bool:
+    """Whether it waits for IPv6 too: not where others do not, whose visitors would come to it then."""
+    answer = survey.answers.get("text:/proc/net/if_inet6")
+    if answer and answer.there is False:
+        return False
+    others = [site for site in survey.sites if site.server == server]
+    if others or not has_server(survey, server):
+        return not others or any(site.both_protocols for site in others)
+    _, links = platform(survey.system.family).web_sites[server]
+    return f"{links}/default" in survey.read.get(server, ())  # as the package has it, it waits for both
 
 
 def _others(survey: Survey, server: str) -> bool:

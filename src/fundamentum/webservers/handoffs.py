@@ -46,6 +46,8 @@ class Handoff(msgspec.Struct, frozen=True):
     user: str | None = None
     address: str = ""
     """Where the web server waits for such requests."""
+    both_protocols: bool = False
+    """Whether it waits for IPv6 beside IPv4, where that is said apart."""
     set_up: Origin | None = None
     """The beginning of the section that is the site."""
     keeps_name: bool = True

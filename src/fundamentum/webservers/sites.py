@@ -125,6 +125,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         handoff.layers,
         handoff.failing,
         handoff.address,
+        both_protocols=handoff.both_protocols,
         barriers=handoff.barriers,
         set_up=handoff.set_up,
         handed=handoff.handed if handoff.handed and handoff.handed.text else None,

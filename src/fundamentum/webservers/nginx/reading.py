@@ -49,6 +49,7 @@ class _Scope(msgspec.Struct, frozen=True):
     barriers: tuple[Barrier, ...] = ()
     address: str = "*:80"
     """Where the server waits."""
+    both_protocols: bool = False
     host_sent: str = "$proxy_host"
     """The name of the site that another web server is asked for."""
     sent: tuple[tuple[str, str, Origin], ...] = ()
@@ -111,6 +112,10 @@ class _Walk:
                         inside=True,
                         set_up=statement["origin"],
                         address=_address(block),
+                        both_protocols=any(
+                            one["directive"] == "listen" and one["args"][:1] and one["args"][0].startswith("[::]")
+                            for one in block
+                        ),
                         spot=self._spot(block),
                     )
                     yield from self._server(block, tree, replace(inner, secure=_secure(block)))
@@ -238,6 +243,7 @@ class _Walk:
             spot=scope.spot,
             user=scope.user,
             address=scope.address,
+            both_protocols=scope.both_protocols,
             barriers=scope.barriers,
             handed=self._alone(one) if kind == "socket" else None,
             set_up=scope.set_up,

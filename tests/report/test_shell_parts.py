@@ -27,3 +27,18 @@ def test_every_function_that_is_called_is_there(family: str, words: str) -> None
         name for name in called - there if re.search(rf"(?m)(^\s*|[;&|({{!] *|then |do |else ){name}( |$|;)", code)
     }
     assert not missing
+
+
+def test_a_quoted_sign_of_a_comment_hides_no_call() -> None:
+    body = [
+        "write_file /etc/x \\",
+        "    '    # what the server answers' \\",
+        "    'y'",
+        "make_directory /srv/x 750 a a  # it's his",
+    ]
+    names = {
+        line.partition("(")[0]
+        for line in functions_for("debian", body)
+        if line.endswith(("() {", "}")) or "() {" in line
+    }
+    assert {"write_file", "make_directory"} <= names

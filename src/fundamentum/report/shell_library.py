@@ -93,7 +93,8 @@ def _parts(text: str) -> Iterable[Part]:
 
 def _calls(lines: Iterable[str]) -> set[str]:
     """The words of lines that stand where a command can."""
-    code = re.sub(r"'[^']*'", "", "\n".join(re.sub(r"(?:^|\s)#.*", "", line) for line in lines))
+    # Whichever begins first: what is quoted may hold the sign of a comment, and a comment an apostrophe.
+    code = re.sub(r"'[^']*'|(?:^|(?<=\s))#.*$", "", "\n".join(lines), flags=re.M)
     return set(re.findall(r"\btrap ([a-z_]+) ", code)) | set(
         re.findall(r"(?:^|[;&|({!`)]|\b(?:then|do|else|if|while)\s)\s*(?=([a-z_]+)(?![=\w]))", code, re.M)
     )

@@ -1,5 +1,6 @@
 """What an application wants of the web server, and what its installer writes: read, judged, told as a risk."""
 
+import shlex
 from pathlib import Path
 
 import pytest
@@ -56,6 +57,12 @@ def test_a_site_is_judged_by_its_configuration(nginx: str, need: str, verdict: s
     found = findings(tmp_path, WEB, nginx=nginx)[need]
     assert (found.verdict, words in (found.found or "")) == (verdict, True), found
     assert bool(found.remedy) == (verdict != "met") and in_words(need)
+
+
+def test_a_name_from_the_server_is_quoted_in_commands(tmp_path: Path) -> None:
+    evil = site("if ($x) { return 403; }\n").replace("nightlog.observatory.example", '"a\'; reboot #"')
+    found = findings(tmp_path, WEB, nginx=evil)["web:front_controller"]
+    assert "reboot" in (found.remedy or "") and shlex.split(found.remedy or "")[-2] == "Host: a'; reboot #"
 
 
 def test_another_web_server_is_wanted(tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """Whether a site is served as the application has to be: each thing that is wanted of the web server, judged."""
 
+import shlex
 from collections.abc import Callable, Mapping
 from typing import Final
 
@@ -162,7 +163,8 @@ def _home(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding
 
 
 def _untold(finding: Finding, path: str, what: str, site: Site) -> Finding:
-    tell = f"see {what}: curl -sI -H 'Host: {site.name}' http://127.0.0.1{path}"
+    words = ["curl", "-sI", "-H", f"Host: {site.name}", f"http://127.0.0.1{path}"]
+    tell = f"see {what}: {shlex.join(words)}"
     return replace(finding, found="depends on rules that are not followed here", remedy=tell)
 
 

@@ -1,7 +1,6 @@
 """Hand a site that is there to another pool of PHP's process manager."""
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec.structs import replace
 
@@ -69,9 +68,6 @@ class MoveSite(Change, frozen=True):
         start = self.spot.text.index(self.before)
         stretch = (start, start + len(self.before), self.after)
         yield EditFile(self.spot.file, (Hunk(self.spot.line, self.spot.text, (stretch,), (), self.spot.unended),))
-
-    def row(self) -> dict[str, Any]:
-        return {}
 
 
 def moving(survey: Survey, name: str, runtime: str, listen: str, to: str) -> tuple[MoveSite, ...]:

@@ -10,10 +10,10 @@ from fundamentum.effective.file_access import account_of, allowed, barred
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import placed
 from fundamentum.kinds.directories.rights import closed, opened
-from fundamentum.kinds.table_reader import PATH, Reader, Table
+from fundamentum.kinds.table_reader import Reader, Table, below
 from fundamentum.model.findings import AGAIN, Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs_value import Level, Text, Value
+from fundamentum.model.needs_value import Level, NotUnderstood, Text, Value
 from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.platforms import platform
 
@@ -59,9 +59,10 @@ class Installation(Kind[InstallationNeed]):
         done = tuple([table.done] if table.done else table.make)
         for name, paths in (("writable", table.writable), ("make", table.make), ("done", [table.done or "x"])):
             for path in paths:
-                if path.startswith("/") or not PATH.fullmatch(path.rstrip("/")) or ".." in path.split("/"):
-                    what = f"'{path}' is no path below the application's directory"
-                    raise reader.error(["installation", name], what, path)
+                try:
+                    below(path)
+                except NotUnderstood as error:
+                    raise reader.error(["installation", name], str(error), path) from error
         for make, paths in ((False, table.writable), (True, table.make)):
             yield from (InstallationNeed(path.rstrip("/"), make, done) for path in paths)
 

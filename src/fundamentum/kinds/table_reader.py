@@ -132,6 +132,13 @@ def as_text(alternatives: Alternatives) -> str:
     return " | ".join(f"{name} {versions}" if versions.alternatives else name for name, versions in alternatives)
 
 
+def below(path: str) -> str:
+    """A path below the application's directory, without slashes around it."""
+    if path.startswith("/") or not PATH.fullmatch(path.rstrip("/") or ".") or ".." in path.split("/"):
+        raise NotUnderstood(f"'{path}' is no path below the application's directory; write for example \"public\"")
+    return "" if path.rstrip("/") == "." else path.rstrip("/")
+
+
 def size(text: str) -> int:
     """``200M`` in bytes, units as PHP has them."""
     if not _SIZE.fullmatch(text.strip()):

@@ -7,8 +7,8 @@ from typing import Annotated, Any, Final
 import msgspec
 
 from fundamentum.kinds.base import Context, Kind, Question
-from fundamentum.kinds.table_reader import Reader, Table
-from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed, below
+from fundamentum.kinds.table_reader import Reader, Table, below
+from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed
 from fundamentum.kinds.web.verdicts import judged
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId

@@ -2,9 +2,8 @@
 
 from typing import Final, Literal
 
-from fundamentum.kinds.table_reader import PATH
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs_value import Level, NotUnderstood, Value
+from fundamentum.model.needs_value import Level, Value
 from fundamentum.webservers import for_sites
 
 Aspect = Literal["served", "document_root", "front_controller", "module", "deny", "listing", "home"]
@@ -43,13 +42,6 @@ class WebNeed(Value, frozen=True):
         """The web servers that will do, as a survey names them."""
         known = for_sites()
         return tuple(known[name.strip()] for name in self.value.split("|") if self.value) or tuple(known.values())
-
-
-def below(path: str) -> str:
-    """A path below the application's directory, without slashes around it."""
-    if path.startswith("/") or not PATH.fullmatch(path.rstrip("/") or ".") or ".." in path.split("/"):
-        raise NotUnderstood(f"'{path}' is no path below the application's directory; write for example \"public\"")
-    return "" if path.rstrip("/") == "." else path.rstrip("/")
 
 
 def address(path: str, document_root: str) -> str | None:

@@ -12,11 +12,11 @@ from datetime import date
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
+from fundamentum.model.constraints import version_range
 from fundamentum.model.needs import Needs, PhpNeed
 from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
-from fundamentum.model.versions import version_range
 from fundamentum.plan.planner import plan
 
 BRANCHES = ("7.4", "8.0", "8.1", "8.2", "8.3", "8.4")

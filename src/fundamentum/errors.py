@@ -1,16 +1,28 @@
 """The errors of the core.  Each message is one line that says what is wrong, where, and what to do."""
 
+from collections.abc import Sequence
+
 
 class FundamentumError(Exception):
     """The base of all errors that a user can cause; the command line turns it into exit code 2."""
 
 
 class InputError(FundamentumError):
-    """A file the user gave cannot be used.  Names the file and, where there is one, the line."""
+    """A file the user gave cannot be used.  Names the file and, where there are such, the line and the column."""
 
-    def __init__(self, where: str, what: str, line: int | None = None) -> None:
-        self.where, self.what, self.line = where, what, line
-        super().__init__(f"{where}:{line}: {what}" if line else f"{where}: {what}")
+    def __init__(self, where: str, what: str, line: int | None = None, column: int | None = None) -> None:
+        self.where, self.what, self.line, self.column = where, what, line, column
+        place = ":".join(str(part) for part in (where, line, column if line else None) if part is not None)
+        super().__init__(f"{place}: {what}")
+
+
+class InputErrors(InputError):
+    """Several things are wrong with one file; the message has a line for each."""
+
+    def __init__(self, errors: Sequence[InputError]) -> None:
+        first = errors[0]
+        super().__init__(first.where, first.what, first.line, first.column)
+        self.args = ("\n".join(dict.fromkeys(map(str, errors))),)
 
 
 class ChoiceNeeded(FundamentumError):

@@ -106,9 +106,9 @@ def test_a_directory_with_a_needs_file_is_an_application(folder: Path) -> None:
 
 BAD = [
     (("check", "missing.needs.toml", "--server", "root"), "missing.needs.toml: cannot be read: No such file"),
-    (("check", "broken.needs.toml", "--server", "root"), "broken.needs.toml:1: not TOML"),
+    (("check", "broken.needs.toml", "--server", "root"), "broken.needs.toml:1:1: not TOML"),
     (("check", "latin.needs.toml", "--server", "root"), "latin.needs.toml:1: not UTF-8"),
-    (("check", "unknown.needs.toml", "--server", "root"), "unknown.needs.toml:4: unknown key 'colour'"),
+    (("check", "unknown.needs.toml", "--server", "root"), "unknown.needs.toml:4:1: unknown key 'colour'"),
     (("check", "root", "--server", "root"), "root: holds no PHP source and no manifest"),
     (("check", ".", "--server", "root"), ".: holds several needs files"),
     (("check", "nightlog.needs.toml", "--server", "empty"), "empty: is no root file system"),

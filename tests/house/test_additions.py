@@ -329,7 +329,7 @@ def test_a_kind_a_change_and_formats_from_one_file_each_go_all_the_way(
 
 
 def test_what_is_wrong_in_its_table_is_named_with_its_line() -> None:
-    with pytest.raises(InputError, match=r"f:9: garden: 'west' is no direction"):
+    with pytest.raises(InputError, match=r"f:9:1: garden: 'west' is no direction"):
         needs(settings='[dials.required]\ngarden = "west"\n')
 
 

@@ -12,7 +12,7 @@ from jsonschema import Draft202012Validator
 from fundamentum.errors import InputError
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
-from fundamentum.model.versions import version_range
+from fundamentum.model.constraints import version_range
 from fundamentum.needs.file import load, parse
 
 HEAD = 'format = 1\n[application]\nname = "nightlog"\n'
@@ -26,15 +26,15 @@ ERRORS = [  # text, line, words of the message, whether the schema sees it too
     ("format = 1\n", 1, "'application' is missing", True),
     (HEAD + "colour = 1\n", 4, "unknown key 'colour' in [application]", True),
     (HEAD + "[frob]\n", 4, "unknown key 'frob'", True),
-    (HEAD + '[php]\nverson = ">=8.1"\n', 5, "known: version, preferred", True),
+    (HEAD + '[php]\nverson = ">=8.1"\n', 5, "did you mean 'version'?", True),
     (HEAD + "[php]\nversion = 8\n", 5, "must be text in quotes", True),
     (HEAD + '[php]\nversion = ">=8.1, <8.0"\n', 5, "no PHP version can satisfy", False),
-    (HEAD + '[php]\nversion = ">=8.1 <8.5"\n', 5, "is no version comparison", False),
+    (HEAD + '[php]\nversion = ">=8.1 .. <8.5"\n', 5, "is no version comparison", False),
     (HEAD + '[php]\nversion = ">=8.1"\npreferred = "7.4"\n', 6, "contradicts", False),
     (HEAD + '[extensions]\nrequired = "gd"\n', 5, "must be a list", True),
     (HEAD + '[extensions]\nrequired = ["gd",\n  "g/d"]\n', 6, "no extension name", False),
     (HEAD + '[extensions]\nrequired = ["gd"]\nrecommended = [\n "gd"]\n', 7, "listed twice", False),
-    (HEAD + "[settings.required]\nmemory_limit = 256\n", 5, "must be text in quotes", True),
+    (HEAD + "[settings.required]\nmemory_limit = [256]\n", 5, "must be text in quotes", True),
     (HEAD + '[settings.required]\nmemory_limit = ">= 200MB"\n', 5, "no number PHP understands", False),
     (HEAD + '[settings.required]\nmemory_limit = ">= 20M, <= 10M"\n', 5, "can never hold", False),
     (
@@ -53,7 +53,7 @@ ERRORS = [  # text, line, words of the message, whether the schema sees it too
 def test_errors_name_file_and_line(text: str, line: int, words: str, in_schema: bool | None) -> None:
     with pytest.raises(InputError) as caught:
         parse(text, "night.needs.toml")
-    assert str(caught.value).startswith(f"night.needs.toml:{line}: ")
+    assert str(caught.value).startswith(f"night.needs.toml:{line}:")
     assert words in str(caught.value)
     assert "\n" not in str(caught.value)
     if in_schema is not None:

@@ -5,6 +5,7 @@ Only what cannot be read from a server is kept here.  The values were harvested 
 """
 
 import itertools
+import re
 import tomllib
 from collections.abc import Mapping
 from datetime import date
@@ -227,6 +228,27 @@ def is_unlimited(name: str, value: str) -> bool:
 def has_unlimited(name: str) -> bool:
     """Whether the directive knows a value that means no limit."""
     return name in _table("directives")["unlimited"]
+
+
+def is_switch(name: str) -> bool:
+    """Whether PHP shows this directive as *On* or *Off*."""
+    return name in _kinds_of_values()["switches"]
+
+
+def is_sized(name: str) -> bool:
+    """Whether this directive is a number of bytes that is written with K, M or G by default."""
+    defaults = (_load(branch).directives.get(name) for branch in HARVESTED)
+    return any(one is not None and re.fullmatch(r"\d+[KMG]", one.default) for one in defaults)
+
+
+def time_zones() -> frozenset[str]:
+    """The names of time zones that PHP knows, older ones too."""
+    return _kinds_of_values()["zones"]
+
+
+@cache
+def _kinds_of_values() -> dict[str, frozenset[str]]:
+    return msgspec.json.decode((_HERE / "data/values.json").read_bytes(), type=dict[str, frozenset[str]])
 
 
 def follows(name: str, value: str) -> str | None:

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from fundamentum.cli.arguments import USAGE_ERROR, parser
 from fundamentum.cli.messages import one_line
 from fundamentum.entries import entry
-from fundamentum.errors import FundamentumError
+from fundamentum.errors import FundamentumError, InputErrors
 from fundamentum.report.broken_pipe import nobody_reads
 
 INTERRUPTED = 130
@@ -34,6 +34,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         code = _run(options)
         sys.stdout.flush()
         return code
+    except InputErrors as error:
+        return max(_ended(line, USAGE_ERROR) for line in str(error).split("\n"))
     except FundamentumError as error:
         return _ended(str(error), USAGE_ERROR)
     except KeyboardInterrupt:

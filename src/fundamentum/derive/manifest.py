@@ -9,8 +9,8 @@ from typing import Any, Final
 import msgspec
 
 from fundamentum.catalog import canonical
-from fundamentum.derive.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.derive.walk import BUNDLED
+from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.untrusted.files import read_below
 from fundamentum.untrusted.xml import MAX_ELEMENTS

@@ -5,7 +5,6 @@ from collections.abc import Callable, Sequence
 from typing import Final
 
 from fundamentum.catalog import branch_key
-from fundamentum.derive.constraints import EVERYTHING, as_range, common, intervals
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest, lowest_stated
@@ -15,6 +14,7 @@ from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import versioned_words
+from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
 from fundamentum.model.needs_value import NotUnderstood
 
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))

@@ -62,7 +62,7 @@ class Installation(Kind[InstallationNeed]):
                 try:
                     below(path)
                 except NotUnderstood as error:
-                    raise reader.error(["installation", name], str(error), path) from error
+                    reader.refuse(["installation", name], error, path)
         for make, paths in ((False, table.writable), (True, table.make)):
             yield from (InstallationNeed(path.rstrip("/"), make, done) for path in paths)
 

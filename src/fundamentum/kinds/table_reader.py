@@ -1,16 +1,18 @@
 """Reading the tables of a needs file: what several kinds of needs are written with."""
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Annotated, Final, TypeVar
 
 import msgspec
 
+from fundamentum import entries
 from fundamentum.catalog.quantity import quantity
 from fundamentum.errors import InputError
+from fundamentum.model.constraints import version_range
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood, Text
-from fundamentum.model.versions import VersionRange, version_range
+from fundamentum.model.versions import VersionRange
 
 COMMAND: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")
 PATH: Final = re.compile(r"/?[A-Za-z0-9_.@+-]+(?:/[A-Za-z0-9_.@+-]+)*")
@@ -49,7 +51,7 @@ class NamesTable(Listing):
 
 
 class Reader:
-    """Reads tables; every error names the line.
+    """Reads tables; every error names the line, and all of them are told together.
 
     ``error`` makes the error for one place of the file, from its path, what is wrong, and the value if it is one of a
     list.
@@ -57,6 +59,12 @@ class Reader:
 
     def __init__(self, error: Callable[[Sequence[str], str, str | None], InputError]) -> None:
         self._error = error
+        self.errors: list[InputError] = []
+        """What is wrong, in the order in which it was found."""
+
+    def refuse(self, path: Sequence[str], what: object, value: str | None = None) -> None:
+        """Note that one place of the file is wrong; what else stands in it is read all the same."""
+        self.errors.append(self._error(path, str(what), value))
 
     def error(self, path: Sequence[str], what: str, value: str | None = None) -> InputError:
         """The error for one place of the file."""
@@ -77,10 +85,11 @@ class Reader:
             try:
                 found = versioned(entry, known)
             except NotUnderstood as error:
-                raise self.error([name, level], str(error), entry) from error
+                self.refuse([name, level], error, entry)
+                continue
             names = tuple(named for named, _ in found)
             if names in seen:
-                raise self.error([name, level], f"'{entry}' is listed twice", entry)
+                self.refuse([name, level], f"'{entry}' is listed twice", entry)
             seen.add(names)
             yield level, found
 
@@ -92,12 +101,12 @@ class Reader:
             for key, text in entries.items():
                 place = [name, level, key]
                 if key in seen:
-                    raise self.error(place, f"'{key}' stands in [{name}.{seen[key]}] already")
+                    self.refuse(place, f"'{key}' stands in [{name}.{seen[key]}] already")
                 seen[key] = level
                 try:
                     yield made(key, text, level)
                 except NotUnderstood as error:
-                    raise self.error(place, f"{key}: {error}" if key not in str(error) else str(error)) from error
+                    self.refuse(place, f"{key}: {error}" if key not in str(error) else error)
 
     def number(self, read: Callable[[str], int], place: list[str], text: str) -> int:
         """A number in words; the error names its place."""
@@ -116,8 +125,10 @@ def versioned(text: str, known: tuple[str, ...] = ()) -> Alternatives:
     for part in text.split("|"):
         match = _NAMED.fullmatch(part.strip())
         if not match or not COMMAND.fullmatch(match[1]) or (known and match[1] not in known):
+            name = re.match(r"[\w.-]*", part.strip())
+            hint = did_you_mean(name[0] if name else "", known) if known else ""
             example = f"; known: {', '.join(known)}" if known else '; write for example "git >= 2.30"'
-            raise NotUnderstood(f"'{part.strip()}' is not understood{example}")
+            raise NotUnderstood(f"'{part.strip()}' is not understood{hint or example}")
         versions = version_range(match[2]) if match[2] else VersionRange()
         if versions.contradictory():
             raise NotUnderstood(f"no version of {match[1]} can satisfy '{versions}'")
@@ -125,6 +136,12 @@ def versioned(text: str, known: tuple[str, ...] = ()) -> Alternatives:
             raise NotUnderstood(f"'{match[1]}' is listed twice")
         found.append((match[1], versions))
     return tuple(found)
+
+
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """``; did you mean 'mariadb'?``, or nothing."""
+    found: str = entries.entry("fundamentum.catalog", "near").did_you_mean(word, known)
+    return found
 
 
 def as_text(alternatives: Alternatives) -> str:

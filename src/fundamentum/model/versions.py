@@ -4,13 +4,11 @@ import re
 from typing import Final, Literal
 
 from fundamentum.catalog import branch_key
-from fundamentum.model.needs_value import NotUnderstood, Value
+from fundamentum.model.needs_value import Value
 
 Operator = Literal[">=", ">", "<=", "<", "=", "!="]
 
 COMPARISON: Final = re.compile(r"(>=|<=|!=|>|<|=)\s*(.+)")
-_VERSION: Final = re.compile(r"\d+(\.\d+){0,3}")
-
 
 Comparison = tuple[Operator, tuple[int, ...]]
 
@@ -25,7 +23,7 @@ class VersionRange(Value, frozen=True):
 
     def accepts(self, version: str) -> bool:
         """Whether a full version such as ``8.2.30`` is accepted."""
-        found = _numbers(version)
+        found = numbers(version)
         return not self.alternatives or any(
             all(holds(operator, found[: len(wanted)], wanted) for operator, wanted in comparisons)
             for comparisons in self.alternatives
@@ -68,7 +66,8 @@ def _before(version: tuple[int, ...]) -> tuple[int, ...]:
     return tuple(out)
 
 
-def _numbers(version: str) -> tuple[int, ...]:
+def numbers(version: str) -> tuple[int, ...]:
+    """The numbers at the beginning of a version: ``8.2.30-1`` is 8, 2, 30."""
     match = re.match(r"\d+(?:\.\d+)*", version)
     return tuple(int(part) for part in match.group().split(".")) if match else ()
 
@@ -79,15 +78,3 @@ def holds(operator: str, found: tuple[int, ...], wanted: tuple[int, ...]) -> boo
     return {">=": one >= two, ">": one > two, "<=": one <= two, "<": one < two, "=": one == two, "!=": one != two}[
         operator
     ]
-
-
-def version_range(text: str) -> VersionRange:
-    """``>=8.1, <8.5`` as a range; ``|`` separates alternatives: ``>=7.4, <8 | >=8.2``."""
-    return VersionRange(tuple(tuple(map(_comparison, part.split(","))) for part in text.split("|")))
-
-
-def _comparison(text: str) -> Comparison:
-    match = COMPARISON.fullmatch(text.strip())
-    if not match or not _VERSION.fullmatch(match[2].strip()):
-        raise NotUnderstood(f"'{text.strip()}' is no version comparison; write for example \">=8.1, <8.5\"")
-    return match[1], _numbers(match[2].strip())  # type: ignore[return-value]

@@ -1,4 +1,4 @@
-"""Needs files: ``*.needs.toml``, read strictly.  Every error names the file and the line."""
+"""Needs files: ``*.needs.toml``, read strictly.  Every error names file, line and column."""
 
 import re
 import tomllib
@@ -8,17 +8,31 @@ from typing import Any, Final
 
 import msgspec
 
-from fundamentum.errors import InputError
+from fundamentum.entries import entry
+from fundamentum.errors import InputError, InputErrors
 from fundamentum.kinds import kinds
-from fundamentum.kinds.table_reader import Reader
-from fundamentum.model.needs import Needs
-from fundamentum.needs.tables import known_keys, needs_file
-from fundamentum.needs.toml_lines import line_of
+from fundamentum.kinds.table_reader import Reader, did_you_mean
+from fundamentum.model.needs import Need, Needs
+from fundamentum.needs.tables import needs_file
+from fundamentum.needs.toml_lines import spot_of
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1
 SUFFIX: Final = ".needs.toml"
 MAX_SIZE: Final = 1024 * 1024
+MAX_ERRORS: Final = 100
+"""Mistakes of one file that are told."""
+_STAND_INS: Final[Mapping[str, Any]] = {"format": FORMAT, "application": {"name": "x"}, "name": "x"}
+"""What is taken for something that is missing, to go on reading."""
+_WORDS: Final = {
+    "str": "text in quotes",
+    "int": "a whole number",
+    "array": "a list",
+    "object": "a table",
+    "str | null": "text in quotes",
+    "int | null": "a whole number",
+}
+_STEP: Final = re.compile(r"\.([A-Za-z_]+)|\[(\d+|\.\.\.)\]")
 _WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?", re.S)
 
 
@@ -33,13 +47,11 @@ def load(path: Path) -> Needs:
 
 
 def parse(text: str, where: str) -> Needs:
-    """The needs in the text of a file called ``where``."""
+    """The needs in the text of a file called ``where``.  All that is wrong with it is told together."""
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        match = re.search(r" \(at line (\d+), column \d+\)", str(error))
-        what = re.sub(r" \(at (?:line.*|end of document)\)", "", str(error))
-        raise InputError(where, f"not TOML: {what}", int(match[1]) if match else text.count("\n") + 1) from error
+        raise _no_toml(text, where, str(error)) from error
     except (RecursionError, ValueError) as error:  # a number of thousands of digits is the latter
         raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
     try:
@@ -48,78 +60,129 @@ def parse(text: str, where: str) -> Needs:
         raise InputError(where, "nested too deeply") from error
 
 
+def _no_toml(text: str, where: str, message: str) -> InputError:
+    lines = text.splitlines()
+    match = re.search(r" \(at line (\d+), column (\d+)\)", message)
+    line, column = (int(match[1]), int(match[2])) if match else (text.count("\n") + 1, None)
+    what = re.sub(r" \(at (?:line.*|end of document)\)", "", message)
+    shown = lines[line - 1] if line <= len(lines) else ""
+    return InputError(where, f"not TOML: {what}{_spelling().of_syntax(shown)}", line, column)
+
+
+def _spelling() -> Any:
+    """What may have been meant; loaded only where something is wrong."""
+    return entry("fundamentum.needs", "spelling")
+
+
 class _Reader:
     def __init__(self, text: str, where: str) -> None:
         self.text, self.where = text, where
+        self.typed: dict[tuple[str, ...], str] = {}
+        """What stands in the file for a key that was taken for another one."""
 
     def error(self, path: Sequence[str], what: str, value: str | None = None) -> InputError:
-        return InputError(self.where, what, line_of(self.text, path, value) or 1)
+        path = [self.typed.get(tuple(path[: at + 1]), step) for at, step in enumerate(path)]
+        line, column = spot_of(self.text, path, value) or (1, 1)
+        return InputError(self.where, what, line, column)
 
-    def needs(self, document: Mapping[str, Any]) -> Needs:
-        try:
-            file = msgspec.convert(_on_one_line(document), needs_file())
-        except msgspec.ValidationError as error:
-            raise self.translated(str(error), document) from error
-        if file.format != FORMAT:
-            raise self.error(["format"], f"format {file.format}; this program reads format {FORMAT}")
+    def needs(self, document: dict[str, Any]) -> Needs:
         reader = Reader(self.error)
+        file = self.converted(_on_one_line(document), reader)
+        if file.format != FORMAT:
+            reader.refuse(["format"], f"format {file.format}; this program reads format {FORMAT}")
         tables = {name: getattr(file, name) for kind in kinds() for name in kind.tables}
-        read = tuple(need for kind in kinds() for need in kind.read(tables, reader))
-        found = Needs(file.application.name, file.application.version, read)
+        read: list[Need] = []
+        for kind in kinds():
+            try:
+                read += kind.read(tables, reader)
+            except InputError as error:
+                reader.errors.append(error)
+        found = Needs(file.application.name, file.application.version, tuple(read))
         # A person who takes a derived need out may leave its note behind.
         notes = {key: note for key, note in file.notes.items() if key not in file.derived or found.holds(key)}
-        return msgspec.structs.replace(found, notes=self.notes(notes, found))
-
-    def translated(self, message: str, document: Mapping[str, Any]) -> InputError:
-        """The library's message as ours, with the line."""
-        match = _WHERE.fullmatch(message)
-        what, steps = (match["what"], match["path"] or "") if match else (message, "")
-        path = re.findall(r"\.([A-Za-z_]+)|\[(?:\.\.\.|\d+)\]", steps)
-        path = [step for step in path if step]
-        if unknown := re.fullmatch(r"Object contains unknown field `(.*)`", what):
-            return self.error([*path, unknown[1]], f"unknown key '{unknown[1]}'{self._in(path)}{self._allowed(path)}")
-        if missing := re.fullmatch(r"Object missing required field `(.*)`", what):
-            return self.error(path, f"'{missing[1]}' is missing{self._in(path)}")
-        if kind := re.fullmatch(r"Expected `(.*)`, got `(.*)`", what):
-            words = {
-                "str": "text in quotes",
-                "int": "a whole number",
-                "array": "a list",
-                "object": "a table",
-                "str | null": "text in quotes",
-                "int | null": "a whole number",
-            }
-            wanted = words.get(kind[1], kind[1])
-            return self.error(
-                path,
-                f"'{'.'.join(path)}' must be {wanted}"
-                if "[" not in steps
-                else f"every entry of '{'.'.join(path)}' must be {wanted}",
-            )
-        if "matching regex" in what and path[-1:] == ["name"]:
-            return self.error(path, f"'{'.'.join(path)}' may hold letters, digits, '.', '_' and '-' only")
-        if "matching regex" in what:
-            return self.error(path, f"'{'.'.join(path)}' has to stand on one line, without control characters")
-        return self.error(path, f"'{'.'.join(path)}': {what}")
-
-    def _in(self, path: Sequence[str]) -> str:
-        return f" in [{'.'.join(path)}]" if path else ""
-
-    def _allowed(self, path: Sequence[str]) -> str:
-        keys = known_keys(tuple(path))
-        return f"; known: {', '.join(keys)}" if keys else ""
-
-    def notes(self, notes: Mapping[str, str], found: Needs) -> dict[str, str]:
-        for key in notes:
+        for key in notes if not reader.errors else ():  # the need of a note may be what was wrong
             if not found.holds(key):
-                raise self.error(
-                    ["notes", key],
-                    f'the note \'{key}\' belongs to no need; name it like "extension:intl" or "setting:memory_limit"',
-                )
-        return dict(notes)
+                hint = did_you_mean(key, (str(need.key) for need in found.all))
+                example = hint or '; name it like "extension:intl" or "setting:memory_limit"'
+                reader.refuse(["notes", key], f"the note '{key}' belongs to no need{example}")
+        if reader.errors:
+            raise InputErrors(sorted(reader.errors, key=lambda error: (error.line or 0, error.column or 0)))
+        return msgspec.structs.replace(found, notes=notes)
+
+    def converted(self, document: dict[str, Any], reader: Reader) -> Any:
+        """The document as its tables; what does not fit them is refused, and left out to find what else does not."""
+        for _ in range(MAX_ERRORS):
+            try:
+                return msgspec.convert(document, needs_file())
+            except msgspec.ValidationError as error:
+                match = _WHERE.fullmatch(str(error))
+                what, steps = (match["what"], match["path"] or "") if match else (str(error), "")
+                if not self.left_out(document, what, steps, reader):
+                    break
+        raise InputErrors(reader.errors)
+
+    def left_out(self, document: dict[str, Any], what: str, steps: str, reader: Reader) -> bool:
+        """Refuse what the library objects to, and take it out of the document; False where that cannot be done."""
+        path = [name or (int(number) if number.isdigit() else -1) for name, number in _STEP.findall(steps)]
+        names = [step for step in path if isinstance(step, str)]
+        if missing := re.fullmatch(r"Object missing required field `(.*)`", what):
+            reader.refuse(names, f"'{missing[1]}' is missing{_in(names)}")
+            _at(document, path)[missing[1]] = _STAND_INS.get(missing[1])
+            return missing[1] in _STAND_INS
+        if unknown := re.fullmatch(r"Object contains unknown field `(.*)`", what):
+            hint, meant = (ask(tuple(names), unknown[1]) for ask in (_spelling().of_key, _spelling().key_meant))
+            reader.refuse([*names, unknown[1]], f"unknown key '{unknown[1]}'{_in(names)}{hint}")
+            holder = _at(document, path)
+            content = holder.pop(unknown[1])
+            if meant and meant not in holder:  # what is wrong in it is told too
+                holder[meant] = content
+                self.typed[*names, meant] = unknown[1]
+            return True
+        *above, last = path or [-1]
+        holder = _at(document, above)
+        if last == -1 and isinstance(holder, dict):  # one of the values of a table: the library does not say which
+            wrong = [key for key, value in holder.items() if not isinstance(value, str) or not value.isprintable()]
+        else:
+            wrong = [last]
+        for key in wrong:
+            self.mistyped([*names, key] if last == -1 and isinstance(key, str) else names, what, holder[key], reader)
+        for key in wrong:
+            holder.pop(key)
+            if key in _STAND_INS:
+                holder[key] = _STAND_INS[key]
+        return bool(wrong)
+
+    def mistyped(self, path: list[str], what: str, value: Any, reader: Reader) -> None:
+        """Refuse a value that is no text, no list, or not what it has to be."""
+        name, listed = ".".join(path), isinstance(value, str) and len(path) > 1
+        if kind := re.fullmatch(r"Expected `(.*)`, got `(.*)`", what):
+            wanted = _WORDS.get(kind[1], kind[1])
+            near = f': did you mean "{value}"?' if kind[1].startswith("str") and isinstance(value, int | float) else ""
+            near = f': did you mean ["{value}"]?' if kind[1] == "array" and isinstance(value, str) else near
+            reader.refuse(path, f"'{name}' must be {wanted}{near}")
+        elif "matching regex" in what and path[-1:] == ["name"]:
+            near = re.sub(r"[^A-Za-z0-9._-]+", "-", str(value)).strip("-._").lower()
+            hint = f'; did you mean "{near[:64]}"?' if near else ""
+            reader.refuse(path, f"'{name}' may hold letters, digits, '.', '_' and '-' only{hint}")
+        elif "matching regex" in what:
+            reader.refuse(
+                path, f"'{name}' has to stand on one line, without control characters", value if listed else None
+            )
+        else:
+            reader.refuse(path, f"'{name}': {what}")
 
 
-def _on_one_line(document: Mapping[str, Any]) -> Mapping[str, Any]:
+def _in(path: Sequence[str]) -> str:
+    return f" in [{'.'.join(path)}]" if path else ""
+
+
+def _at(document: Any, path: Sequence[str | int]) -> Any:
+    for step in path:
+        document = document[step]
+    return document
+
+
+def _on_one_line(document: dict[str, Any]) -> dict[str, Any]:
     """The document with notes that were written on several lines brought onto one."""
     notes = document.get("notes")
     if not isinstance(notes, dict):

@@ -1,4 +1,4 @@
-"""The line on which a key of a TOML document stands, for error messages.
+"""The line and the column at which a key of a TOML document stands, for error messages.
 
 The standard library's reader tells lines for syntax errors only.  The document is known to be valid here, so
 looking for table headers and keys at the beginning of lines is enough.
@@ -15,23 +15,27 @@ _KEY: Final = re.compile(
 _PART: Final = re.compile(r"""\"([^\"]*)\"|'([^']*)'|([A-Za-z0-9_-]+)""")
 
 
-def line_of(text: str, path: Sequence[str], value: str | None = None) -> int | None:
-    """The line where ``path`` is set; with ``value``, the line from there on that holds that string."""
+Spot = tuple[int, int]
+"""Line and column, from 1 on."""
+
+
+def spot_of(text: str, path: Sequence[str], value: str | None = None) -> Spot | None:
+    """Where ``path`` is set; with ``value``, where that string stands from there on."""
     table: tuple[str, ...] = ()
-    best: int | None = None
+    best: Spot | None = None
     lines = text.splitlines()
     for number, line in enumerate(lines, 1):
         if header := _HEADER.fullmatch(line):
             table = _parts(header[1])
             if table == tuple(path):
-                best = best or number
+                best = best or (number, header.start(1) + 1)
             continue
         if key := _KEY.match(line):
             here = (*table, *_parts(key[1]))
             if here == tuple(path):
-                return _within(lines, number, value)
+                return _within(lines, (number, key.start(1) + 1), value)
             if here == tuple(path)[: len(here)]:  # an inline table, or a table made of dotted keys
-                best = best or number
+                best = best or (number, key.start(1) + 1)
     return best
 
 
@@ -39,10 +43,9 @@ def _parts(dotted: str) -> tuple[str, ...]:
     return tuple(a or b or c for a, b, c in _PART.findall(dotted))
 
 
-def _within(lines: list[str], start: int, value: str | None) -> int:
-    if value is None:
-        return start
-    for number in range(start, len(lines) + 1):
-        if f'"{value}"' in lines[number - 1] or f"'{value}'" in lines[number - 1]:
-            return number
+def _within(lines: list[str], start: Spot, value: str | None) -> Spot:
+    for number in range(start[0], len(lines) + 1) if value is not None else ():
+        at = max(lines[number - 1].find(f'"{value}"'), lines[number - 1].find(f"'{value}'"))
+        if at >= 0:
+            return number, at + 2
     return start

@@ -37,12 +37,12 @@ def database_name(
     """The need of a database, if the table has one; it is on the first server that is required."""
     if character_set is not None and (name is None or not _CHARACTER_SET.fullmatch(character_set)):
         what = "is for the database that 'name' names" if name is None else f"'{character_set}' is no character set"
-        raise reader.error(["database", "character_set"], what)
+        reader.refuse(["database", "character_set"], what)
     if name is None:
         return
     if not _NAME.fullmatch(name):
         example = 'write small letters, digits and _, for example "nightlog"'
-        raise reader.error(["database", "name"], f"'{name}' is no name of a database; {example}")
+        reader.refuse(["database", "name"], f"'{name}' is no name of a database; {example}")
     if not servers:
         raise reader.error(["database", "name"], 'on which server? write required = ["mariadb >= 10.6"] or another')
     yield DatabaseNameNeed(name, servers[0], character_set or "")

@@ -16,6 +16,7 @@ from fundamentum.kinds.php.reachability import unserved, way_in
 from fundamentum.kinds.php.unseen_php import for_stray, stray_site
 from fundamentum.kinds.settings.deciding_place import line_of_site
 from fundamentum.kinds.table_reader import Reader, Table
+from fundamentum.model.constraints import version_range
 from fundamentum.model.findings import Finding, State, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import PhpNeed
@@ -23,7 +24,7 @@ from fundamentum.model.needs_value import NotUnderstood, Text
 from fundamentum.model.origin import Origin
 from fundamentum.model.promises import Promise
 from fundamentum.model.survey import Site, Survey
-from fundamentum.model.versions import VersionRange, version_range
+from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import names, webserver
 

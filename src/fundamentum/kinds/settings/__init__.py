@@ -7,12 +7,13 @@ from typing import Annotated, Any, Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum.catalog import TAKING
 from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.settings.demand import DirectiveDemand
 from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
 from fundamentum.kinds.table_reader import Reader, Table
-from fundamentum.model.conditions import condition, contradict
+from fundamentum.model.conditions import FORMS, condition, contradict
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood
@@ -23,7 +24,7 @@ _DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 
 
 class SettingsTable(Table):
-    """Directives of php.ini and what they must be: ">= 256M", "on", "off", "unset", "= VALUE"."""
+    """Directives of php.ini and what they must be: ">= 256M", "on", "set", "lacks exec", "zone", "= VALUE"."""
 
     required: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
     recommended: Annotated[dict[str, Any], msgspec.Meta(description="Directive name to condition.")] = {}
@@ -41,9 +42,11 @@ class Settings(Kind[SettingNeed]):
         for level in LEVELS:
             for path, value in _flattened(getattr(tables["settings"], level), ()):
                 need = _need(path, value, level, reader)
+                if need is None:
+                    continue
                 other = found.setdefault(need.name, need)
                 if other is not need and contradict(need.name, other.condition, need.condition):
-                    raise reader.error(
+                    reader.refuse(
                         ["settings", level, *path],
                         f"{need.name}: '{need.condition.text}' contradicts '{other.condition.text}' "
                         f"in [settings.{other.level}]",
@@ -55,7 +58,14 @@ class Settings(Kind[SettingNeed]):
         lacking = finding.verdict == "unmet"
         service = context.target.runtime.service if finding.state == "awaiting-restart" else None
         demand = DirectiveDemand(context.target, need.name, (need.condition,), lacking)
+        if need.condition.kind == "zone":  # where an application names a zone itself, that one will do
+            zone = condition(need.name, f"= {context.survey.machine.zone or 'UTC'}")
+            demand = replace(demand, conditions=(zone,), weak=True)
         demands = (Restart(service),) if service else finding.demands
+        if lacking and need.name in TAKING and need.condition.kind != "has":
+            # What it keeps away is kept from every site of this PHP, and that is for a person to decide.
+            everybody = "; it counts for everything that runs with these files, so it is for you to decide"
+            return replace(finding, remedy=f"{finding.remedy}{everybody}", demands=demands)
         return replace(finding, demands=(*demands, demand))
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
@@ -69,18 +79,22 @@ def value_promised(finding: Finding, name: str, context: Context) -> Iterator[Pr
         yield Promise(finding.need, "setting", name, setting.value)
 
 
-def _need(path: tuple[str, ...], value: Any, level: Level, reader: Reader) -> SettingNeed:
+def _need(path: tuple[str, ...], value: Any, level: Level, reader: Reader) -> SettingNeed | None:
     name = ".".join(path)
     place = ["settings", level, *path]
     if not _DIRECTIVE.fullmatch(name):
-        raise reader.error(place, f"'{name}' is no directive name")
+        reader.refuse(place, f"'{name}' is no directive name")
+        return None
+    if isinstance(value, bool | int):
+        value = str(value) if type(value) is int else "on" if value else "off"
     if not isinstance(value, str):
-        what = f'\'{name}\' must be text in quotes, such as ">= 256M", "on", "off", "unset" or "= VALUE"'
-        raise reader.error(place, what)
+        reader.refuse(place, f"'{name}' must be text in quotes, such as {FORMS}")
+        return None
     try:
         return SettingNeed(name, condition(name, value), level)
     except NotUnderstood as error:
-        raise reader.error(place, f"{name}: {error}") from error
+        reader.refuse(place, f"{name}: {error}")
+        return None
 
 
 def _flattened(table: Mapping[str, Any], before: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any]]:

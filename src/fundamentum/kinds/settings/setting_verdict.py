@@ -95,6 +95,8 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
     if need.name in facts(runtime.branch).forced.get(runtime.sapi, {}):
         return f"the {runtime.sapi} runtime always has {value or 'nothing'} here, whatever the files say"
     proposal = need.condition.proposal(need.name, value)
+    if not need.condition.holds(need.name, proposal):
+        proposal = f"{'a value of your choice' if need.condition.kind == 'set' else need.condition.text}"
     base = target.base.settings.get(need.name) if target.base else None
     if base and base.origin != setting.origin:  # a layer of the site's own decides
         return f"set {need.name} = {proposal} at {setting.origin}, which decides for this site alone"
@@ -118,7 +120,7 @@ def shown(name: str, setting: Setting, condition: Condition) -> str:
     if condition.kind == "switch":
         return f"{value or 'off'}" if value not in ("0", "1") else {"0": "off", "1": "on"}[value]
     if value == "":
-        return "not set"
+        return "an empty list" if condition.kind in ("has", "lacks") else "not set"
     if is_unlimited(name, value):
         return f"{value} (no limit)"
     if other := follows(name, value):
@@ -142,7 +144,7 @@ def _absent(need: SettingNeed, context: Context) -> Finding:
     runtime = context.target.runtime
     branch = runtime.branch
     base = Finding(need=need.key, level=need.level, verdict="unmet", wanted=need.condition.text)
-    harmless = need.condition.kind == "unset" or (need.condition.kind == "switch" and not need.condition.on)
+    harmless = need.condition.kind != "zone" and any(need.condition.holds(need.name, value) for value in ("", "0"))
     if gone := directive_gone(need.name, branch):
         remark = f"{need.name} no longer exists since PHP {gone}"
         if harmless:

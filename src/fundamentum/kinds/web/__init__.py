@@ -55,7 +55,7 @@ class Web(Kind[WebNeed]):
         for server in (table.server or "").split("|") if table.server is not None else ():
             if server.strip() not in for_sites():
                 known = f"known: {', '.join(for_sites())}"
-                raise reader.error(["web", "server"], f"'{server.strip()}' is no web server; {known}")
+                reader.refuse(["web", "server"], f"'{server.strip()}' is no web server; {known}")
         root = _path(table.document_root, "document_root", reader) if table.document_root is not None else ""
         yield WebNeed("served", table.server or "")
         if table.document_root is not None:
@@ -64,7 +64,7 @@ class Web(Kind[WebNeed]):
             yield WebNeed("front_controller", _path(table.front_controller, "front_controller", reader), root)
         for module in table.modules:
             if not _MODULE.fullmatch(module):
-                raise reader.error(["web", "modules"], f"'{module}' is no name of a module", module)
+                reader.refuse(["web", "modules"], f"'{module}' is no name of a module", module)
             yield WebNeed("module", module)
         for path in table.deny:
             yield WebNeed("deny", _path(path, "deny", reader, path), root)
@@ -113,7 +113,8 @@ def _path(text: str, key: str, reader: Reader, value: str | None = None) -> str:
     try:
         return below(text)
     except NotUnderstood as error:
-        raise reader.error(["web", key], str(error), value) from error
+        reader.refuse(["web", key], error, value)
+        return ""
 
 
 KIND = Web()

@@ -82,6 +82,21 @@ cut_off() { # SERVICE: whether an earlier run was cut off while it restarted it,
     return 1
 }
 
+workers() { # PIDFILE: the processes that the one named there has started
+    ! runs "$1" || cat "/proc/$(cat "$1")/task/$(cat "$1")/children" 2>/dev/null || :
+}
+
+old_ones_end() { # "PID...": wait, five seconds at most, until workers with the old configuration take no more requests
+    tries=25
+    for worker in $1; do
+        while [ "$tries" -gt 0 ] && kill -0 "$worker" 2>/dev/null &&
+            ! grep -q 'shutting down' "/proc/$worker/cmdline" 2>/dev/null; do
+            sleep 0.2
+            tries=$((tries - 1))
+        done
+    done
+}
+
 take_up() {
     service=$1 pidfile=$2 signal=$3
     shift 3
@@ -97,6 +112,7 @@ take_up() {
         return 0
     fi
     "$@"
+    before=$(workers "$pidfile")
     if [ -d /run/systemd/system ] || cut_off "$service" || service "$service" status >/dev/null 2>&1; then
         back_by "$verb" "$service"
         : >"$keep/taking-up-$service"
@@ -109,6 +125,7 @@ take_up() {
         say "service $service: not running here; it will start with the new configuration"
         return 0
     fi
+    [ "$verb" = restart ] || old_ones_end "$before"
     : >"$keep/read-by-$service"
     taken_up=yes
     say "service $service: ${verb}ed"

@@ -1,4 +1,7 @@
-"""Version constraints as ``composer.json`` writes them, as ranges of PHP versions.
+"""Version constraints as a needs file and as ``composer.json`` write them, as ranges of versions.
+
+A needs file compares versions as far as they are written out (``<=8.4`` holds for 8.4.7) and knows ``8.1+``; what
+only a manifest writes means in a needs file what it means there.
 
 The grammar: ``||`` or ``|`` between alternatives, blank or comma for *and*, comparisons, ``1.2.*``, ``1.2 - 1.4``,
 ``~1.2`` (up to the next of the last part but one), ``^1.2`` (up to the next first part that is not zero), stability
@@ -10,7 +13,7 @@ from collections.abc import Iterable, Sequence
 from typing import Final, NamedTuple
 
 from fundamentum.model.needs_value import NotUnderstood
-from fundamentum.model.versions import Comparison, VersionRange
+from fundamentum.model.versions import Comparison, VersionRange, numbers
 
 Version = tuple[int, int, int, int]
 
@@ -21,6 +24,10 @@ _NUMBERS: Final = r"v?(\d+|[xX*])(?:\.(\d+|[xX*]))?(?:\.(\d+|[xX*]))?(?:\.(\d+|[
 _SUFFIX: Final = r"(?:[-_.]?(?:stable|beta|b|RC|alpha|a|patch|pl|p|dev)(?:[.-]?\d+)*)*(?:[.-]?dev)?(?:\+[\w.-]+)?"
 _ONE: Final = re.compile(rf"(\^|~|>=|<=|==|=|!=|<>|>|<)?\s*{_NUMBERS}{_SUFFIX}", re.I)
 _HYPHEN: Final = re.compile(rf"{_NUMBERS}{_SUFFIX}\s+-\s+{_NUMBERS}{_SUFFIX}", re.I)
+_COMPARED: Final = re.compile(r"(>=|<=|!=|==|>|<|=)\s*(\d+(?:\.\d+){0,3})")
+_SEVERAL: Final = re.compile(rf"{_COMPARED.pattern}(?:(?:\s*,\s*|\s+){_COMPARED.pattern})*")
+_AND_LATER: Final = re.compile(r"(\d+(?:\.\d+){0,3})\s*\+")
+_BARE: Final = re.compile(r"v?\d+(?:\.\d+){0,3}")
 _FLAG: Final = re.compile(r"@(?:stable|RC|beta|alpha|dev)\b|#[0-9a-f]+", re.I)
 
 
@@ -47,6 +54,34 @@ EVERYTHING: Final = Interval(ZERO, False, ENDLESS, False)
 def constraint(text: str) -> VersionRange:
     """The PHP versions that a constraint accepts."""
     return as_range(intervals(text))
+
+
+def version_range(text: str) -> VersionRange:
+    """``>=8.1, <8.5`` as a range; ``|`` separates alternatives: ``>=7.4, <8 | >=8.2``; ``^8.1`` and ``8.1+`` too."""
+    if len(text) > MAX_LENGTH:
+        raise NotUnderstood("the version constraint is longer than any sensible one")
+    alternatives: list[tuple[Comparison, ...]] = []
+    for part in map(str.strip, re.split(r"\|\|?", text)):
+        if later := _AND_LATER.fullmatch(part):
+            alternatives.append(((">=", numbers(later[1])),))
+        elif _SEVERAL.fullmatch(part):
+            found = ((operator.replace("==", "="), numbers(version)) for operator, version in _COMPARED.findall(part))
+            alternatives.append(tuple(found))
+        elif _BARE.fullmatch(part):
+            raise NotUnderstood(f'\'{part}\' may mean two things: did you mean ">={part}", or "={part}" and no other?')
+        else:
+            alternatives += _as_in_a_manifest(part)
+    return VersionRange(tuple(alternatives))
+
+
+def _as_in_a_manifest(text: str) -> tuple[tuple[Comparison, ...], ...]:
+    """One alternative that no needs file would write: ``^8.1``, ``~8.1``, ``8.*``, ``8.1 - 8.3``."""
+    try:
+        if not re.search(r"\d", text):
+            raise NotUnderstood("it names no version")
+        return constraint(text).alternatives
+    except NotUnderstood as error:
+        raise NotUnderstood(f"'{text}' is no version comparison; write for example \">=8.1, <8.5\"") from error
 
 
 def intervals(text: str) -> tuple[Interval, ...]:

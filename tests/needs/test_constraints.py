@@ -4,9 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fundamentum.derive.constraints import as_range, common, constraint, intervals
+from fundamentum.model.constraints import as_range, common, constraint, intervals, version_range
 from fundamentum.model.needs_value import NotUnderstood
-from fundamentum.model.versions import version_range
 
 CASES = [  # as a manifest writes it, as a needs file does
     ("^7.4 || ^8.0", ">=7.4, <9"),

@@ -1,0 +1,21 @@
+"""The known word that is most like one that is not known, for error messages: loaded only where there is one."""
+
+import difflib
+from collections.abc import Iterable
+from typing import Final
+
+_NEAR: Final = 0.72
+"""How much alike two words have to be, from 0 to 1."""
+
+
+def near(word: str, known: Iterable[str]) -> str:
+    """The one of the known words that is most like it; empty if none is."""
+    by_lower = {name.lower(): name for name in known}
+    found = difflib.get_close_matches(word.lower(), by_lower, 1, _NEAR)
+    return by_lower[found[0]] if found else ""
+
+
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """``; did you mean 'version'?``, or nothing."""
+    found = near(word, known)
+    return f"; did you mean '{found}'?" if found else ""

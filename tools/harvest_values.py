@@ -1,4 +1,5 @@
-"""Harvest which directives PHP shows as On or Off, and which time zones it knows: ``catalog/data/values.json``.
+"""Harvest what is known of PHP's own words into ``catalog/data/values.json``: which directives it shows as On or Off,
+which time zones it knows, and which functions every PHP has.
 
     sudo python tools/harvest_values.py ROOT...
 
@@ -13,6 +14,10 @@ import sys
 from pathlib import Path
 
 OUTPUT = Path(__file__).parents[1] / "src/fundamentum/catalog/data/values.json"
+FUNCTIONS = (
+    "foreach (explode(' ', 'core standard spl date pcre reflection hash random json') as $name)"
+    " echo implode(PHP_EOL, get_extension_funcs($name) ?: []), PHP_EOL; echo PHP_VERSION;"
+)
 ZONES = "echo implode(PHP_EOL, DateTimeZone::listIdentifiers(DateTimeZone::ALL_WITH_BC));"
 _SWITCH = re.compile(r"^([a-z_][a-z0-9_.]+) => (?:On|Off) => (?:On|Off)$", re.M)
 
@@ -26,11 +31,20 @@ def main(roots: list[str]) -> None:
     """All roots into one file."""
     switches: set[str] = set()
     zones: set[str] = set()
+    functions: dict[str, set[str]] = {}
     for root in roots:
         switches.update(_SWITCH.findall(of_php(root, "-i")))
         zones.update(of_php(root, "-r", ZONES).split())
-    OUTPUT.write_text(json.dumps({"switches": sorted(switches), "zones": sorted(zones)}, indent=0) + "\n")
-    print(f"{len(switches)} switches, {len(zones)} time zones")
+        # Not those of a root alone: functions that are switched off are not listed.
+        *names, version = of_php(root, "-d", "disable_functions=", "-r", FUNCTIONS).split()
+        for name in names:
+            functions.setdefault(name, set()).add(".".join(version.split(".")[:2]))
+    by_branches: dict[str, list[str]] = {}
+    for name, branches in sorted(functions.items()):
+        by_branches.setdefault(" ".join(sorted(branches)), []).append(name)
+    found = {"switches": sorted(switches), "zones": sorted(zones), "functions": by_branches}
+    OUTPUT.write_text(json.dumps(found, indent=None) + "\n")
+    print(f"{len(switches)} switches, {len(zones)} time zones, {len(functions)} functions")
 
 
 if __name__ == "__main__":

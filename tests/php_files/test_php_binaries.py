@@ -19,7 +19,7 @@ from fundamentum.php_files.php_binaries import (
 )
 
 OURS = Build("20220829", False, False, "x86-64", "Linux", "")
-GD = Binary(OURS, False, 64, "gd", (), False)
+GD = Binary(OURS, False, 64, "gd")
 MISFITS = [  # the file's build, words
     ({}, None),
     ({"system": "Windows"}, "is a Windows library"),

@@ -25,7 +25,7 @@ class Handler(BaseHTTPRequestHandler):
     def do_GET(self) -> None:
         said = ANSWERS.pop(0) if len(ANSWERS) > 1 else ANSWERS[0]
         assert self.headers["Host"] == "nightlog" and self.path.startswith("/fundamentum-")
-        body = b"ANSWER" + json.dumps([["gd"], said]).encode()
+        body = b"ANSWER" + json.dumps([["gd"], said, {}]).encode()
         self.send_response(200)
         self.end_headers()
         self.wfile.write(body)

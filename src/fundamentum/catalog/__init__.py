@@ -232,7 +232,7 @@ def has_unlimited(name: str) -> bool:
 
 def is_switch(name: str) -> bool:
     """Whether PHP shows this directive as *On* or *Off*."""
-    return name in _kinds_of_values()["switches"]
+    return name in _values().switches
 
 
 def is_sized(name: str) -> bool:
@@ -243,12 +243,26 @@ def is_sized(name: str) -> bool:
 
 def time_zones() -> frozenset[str]:
     """The names of time zones that PHP knows, older ones too."""
-    return _kinds_of_values()["zones"]
+    return _values().zones
 
 
 @cache
-def _kinds_of_values() -> dict[str, frozenset[str]]:
-    return msgspec.json.decode((_HERE / "data/values.json").read_bytes(), type=dict[str, frozenset[str]])
+def own_functions() -> Mapping[str, tuple[str, ...]]:
+    """The functions that need no extension, each with the harvested branches that have it."""
+    found = _values().functions.items()
+    return {name: tuple(branches.split()) for branches, names in found for name in names}
+
+
+class _Values(msgspec.Struct, frozen=True):
+    switches: frozenset[str]
+    zones: frozenset[str]
+    functions: dict[str, tuple[str, ...]]
+    """By the branches that have them."""
+
+
+@cache
+def _values() -> _Values:
+    return msgspec.json.decode((_HERE / "data/values.json").read_bytes(), type=_Values)
 
 
 def follows(name: str, value: str) -> str | None:

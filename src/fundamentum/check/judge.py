@@ -30,11 +30,21 @@ def check(needs: Needs, survey: Survey, selector: str | None = None, offers: Off
 
 def judge(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Judgement:
     """The judgement for the site that counts; and for the command line, if programs are run there at set times."""
-    found = _for_web(needs, survey, target, offers)
-    if not needs.of(TaskNeed) or target.runtime.sapi == "cli" or platform(survey.system.family).shows_a_visit:
+    if target.runtime.sapi == "cli":  # named: what is said of no way of running in particular is held against it too
+        here = (need for need in needs.all if kind_of(need.key).concerns(need, kind_of(need.key).on_command_line))
+        return _for_web(replace(needs, needs=tuple(here)), survey, target, offers)
+    found = _for_web(_of_way(needs, command_line=False), survey, target, offers)
+    there = _of_way(needs, command_line=True)
+    run_there = needs.of(TaskNeed) or any(not kind_of(need.key).concerns(need, False) for need in there.needs)
+    if not run_there or platform(survey.system.family).shows_a_visit:
         return found
-    there = replace(needs, needs=tuple(need for need in needs.all if kind_of(need.key).on_command_line))
     return replace(found, command_line=_judged(there, survey, command_line(survey, target), offers, None))
+
+
+def _of_way(needs: Needs, *, command_line: bool) -> Needs:
+    """The needs that hold for the command line, or for pages."""
+    kept = tuple(need for need in needs.all if kind_of(need.key).concerns(need, command_line))
+    return replace(needs, needs=kept)
 
 
 def _for_web(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Judgement:

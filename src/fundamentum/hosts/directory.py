@@ -171,10 +171,12 @@ class DirectoryHost:
     def machine(self) -> Machine:
         if not self.live:
             return Machine()
-        memory = re.search(r"^MemTotal:\s+(\d+) kB", text_or_none(self, "/proc/meminfo") or "", re.M)
+        sizes = dict(re.findall(r"^(MemTotal|SwapTotal):\s+(\d+) kB", text_or_none(self, "/proc/meminfo") or "", re.M))
+        memory, swap = (int(sizes[name]) * 1024 if name in sizes else None for name in ("MemTotal", "SwapTotal"))
         enforce = text_or_none(self, "/sys/fs/selinux/enforce")
         return Machine(
-            memory=int(memory[1]) * 1024 if memory else None,
+            memory=memory,
+            swap=swap,
             processors=_processors(),
             enforcing=None if enforce is None else enforce.strip() == "1",
             permissive=enforce is not None and enforce.strip() == "0",

@@ -11,6 +11,7 @@ import msgspec
 from lxml import etree, html
 
 from fundamentum.catalog import canonical
+from fundamentum.catalog.libraries import of_page
 from fundamentum.errors import InputError
 from fundamentum.model.installation import branch_in
 from fundamentum.model.origin import Origin, Overridden
@@ -64,6 +65,7 @@ class _Page(msgspec.Struct):
     modules: list[str] = msgspec.field(default_factory=list)
     directives: dict[str, tuple[str, str]] = msgspec.field(default_factory=dict)
     engine: str = ""
+    told: dict[str, str] = msgspec.field(default_factory=dict)
 
 
 def is_page(data: bytes) -> bool:
@@ -99,6 +101,7 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
         ini_file=ini_file if ini_file.startswith("/") else None,
         settings={name: _setting(name, *values) for name, values in sorted(page.directives.items())},
         extensions=tuple({canonical(name): Loaded(canonical(name), name, Origin(ORIGIN)) for name in names}.values()),
+        told=page.told,
     )
     return Survey(
         format=FORMAT,
@@ -144,6 +147,8 @@ def _take(page: _Page, module: str | None, cells: list[str], in_directives: bool
             page.directives.setdefault(name, (_value(cells[1]), _value(cells[2])))
     elif len(cells) == 2 and module is None:
         page.facts.setdefault(cells[0].strip(), _value(cells[1]))
+    elif len(cells) == 2 and module is not None:
+        page.told |= of_page(module, cells[0].strip(), cells[1].strip()[:120])
 
 
 def _html(data: bytes) -> _Page:

@@ -202,9 +202,10 @@ class Recording:
         found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
         number = {key: count for key, value in found.items() if (count := whole(value)) is not None}
         enforce = number.get("enforce")
-        memory = number.get("memory")
+        memory, swap = number.get("memory"), number.get("swap")
         return Machine(
             memory=memory * 1024 if memory else None,
+            swap=None if swap is None else swap * 1024,
             processors=number.get("processors"),
             enforcing=None if enforce is None else enforce == 1,
             permissive=enforce == 0,

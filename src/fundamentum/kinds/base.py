@@ -14,14 +14,29 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms.offers import Offers
 
 AnyNeed = TypeVar("AnyNeed")
-Question = Literal["commands", "directories", "packages", "sockets", "tasks", "texts", "variables", "visits"]
+Question = Literal[
+    "commands",
+    "directories",
+    "greetings",
+    "locales",
+    "modules",
+    "options",
+    "packages",
+    "sockets",
+    "tasks",
+    "texts",
+    "variables",
+    "visits",
+]
 """What can be asked of a server in general, answered by a survey and a recorder alike:
 
 ``commands``: where a program is, and which package brings it; ``directories``: modes, owners and space of a path,
-absolute or below the directory in which the application stands; ``packages``: what the indexes have of it; ``sockets``:
-whether something waits at a path or ``HOST:PORT``; ``tasks``: how often a program is run at set times; ``texts``: the
-lines of a small file of the system; ``variables``: an environment variable of PHP's process manager; ``visits``:
-what a web server makes of an address.
+absolute or below the directory in which the application stands; ``greetings``: what a service says before anybody logs
+in; ``locales``: which ones are ``installed``; ``modules``: the version of an extension, and what its file was built
+with; ``options``: the values that a database server's files give it; ``packages``: what the indexes have of it;
+``sockets``: whether something waits at a path or ``HOST:PORT``; ``tasks``: how often a program is run at set times;
+``texts``: the lines of a small file of the system; ``variables``: an environment variable of PHP's process manager;
+``visits``: what a web server makes of an address.
 """
 
 
@@ -59,6 +74,10 @@ class Kind(Generic[AnyNeed]):
     def questions(self, need: AnyNeed) -> Iterator[tuple[Question, str]]:
         """What has to be looked at on the server for a need."""
         yield from ()
+
+    def concerns(self, need: AnyNeed, command_line: bool) -> bool:
+        """Whether a need holds for the command line, or else for pages."""
+        return self.on_command_line or not command_line
 
     def judge(self, need: AnyNeed, context: Context) -> Finding:
         """What comes out for a need, with the demands that would meet it."""

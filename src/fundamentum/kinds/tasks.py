@@ -8,13 +8,14 @@ from typing import Any, Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.cron import interval
 from fundamentum.changes.base import Change
 from fundamentum.changes.packages import Install
 from fundamentum.changes.task import ScheduleTask
 from fundamentum.effective.file_access import user_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import placed
-from fundamentum.kinds.table_reader import PATH, Named, Reader, seconds
+from fundamentum.kinds.table_reader import PATH, Named, Reader, did_you_mean, seconds
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, NotUnderstood, Value
@@ -23,12 +24,14 @@ from fundamentum.platforms import platform
 
 CRON: Final = ("cron", "cronie")
 """Packages that run programs at set times."""
+_NAMED_TIMES: Final = {"hourly": 3600, "daily": 86400, "nightly": 86400, "weekly": 7 * 86400, "monthly": 31 * 86400}
 _FILE_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
 """What cron ignores a file for, if its name has it."""
 
 
 class TasksTable(Named):
-    """Programs to be run at set times: a path below the application's directory, and "every 15m"."""
+    """Programs to be run at set times: a path below the application's directory, and "every 15m", "daily", or the five
+    fields that cron has."""
 
 
 class TaskNeed(Value, frozen=True):
@@ -40,6 +43,8 @@ class TaskNeed(Value, frozen=True):
     """Seconds between two runs, at most."""
     text: str
     level: Level
+    times: str = ""
+    """The five fields for cron, where it is written so."""
 
     @property
     def key(self) -> NeedId:
@@ -50,13 +55,23 @@ def task(command: str, text: str, level: Level) -> TaskNeed:
     """One entry of a table of tasks: the program, and how often it has to run."""
     if not PATH.fullmatch(command) or ".." in command.split("/"):
         raise NotUnderstood(f"'{command}' is no path of a program; letters, digits and . _ @ + - / are possible")
-    match = re.fullmatch(r"every\s+(.+)", text.strip())
+    words = text.strip()
+    match = re.fullmatch(r"every\s+(.+)", words)
+    if len(words.split()) == 5:
+        times = " ".join(words.split())
+        every = interval(times.split())
+        if every is None:
+            raise NotUnderstood(f"'{words}' are no five fields of cron; write for example \"*/10 * * * *\"")
+        return TaskNeed(command, every, times, level, times)
+    if words.lower() in _NAMED_TIMES:
+        return TaskNeed(command, _NAMED_TIMES[words.lower()], words.lower(), level)
     if not match:
-        raise NotUnderstood(f"'{text}' is not understood; write for example \"every 15m\"")
-    every = seconds(match[1])
+        hint = did_you_mean(words, _NAMED_TIMES) or '; write for example "every 15m", "daily" or "*/10 * * * *"'
+        raise NotUnderstood(f"'{text}' is not understood{hint}")
+    every = seconds(re.sub(r"\s*(minute|hour|day|min|second)s?$", lambda unit: unit[1][0], match[1]))
     if every < 60:
         raise NotUnderstood("no scheduler here runs anything more often than every minute")
-    return TaskNeed(command, every, text.strip(), level)
+    return TaskNeed(command, every, words, level)
 
 
 class Tasks(Kind[TaskNeed]):
@@ -80,6 +95,10 @@ class Tasks(Kind[TaskNeed]):
 def _judged(need: TaskNeed, context: Context) -> Finding:
     survey, target = context.survey, context.target
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
+    place = placed(need.command, survey, target)
+    if place and place.kind == "absent":
+        remedy = "see whether the application is there as a whole, or has it elsewhere now"
+        return replace(base, verdict="unmet", found=f"{place.path} is not there", remedy=remedy)
     if survey.asked is None or need.command not in survey.asked.tasks:
         return replace(base, found="not known", remedy=f"the survey did not look for it: {AGAIN}")
     found = [one for one in survey.tasks if one.command == need.command]
@@ -146,12 +165,16 @@ def cron_line(need: TaskNeed, survey: Survey, target: Target) -> str | None:
     if not PATH.fullmatch(path):
         return None  # cron has its own meaning for some characters
     program = platform(survey.system.family).program(target.runtime.branch)
-    return f"{crontab(need.every)} {user} {program} {path}"
+    return f"{need.times or crontab(need.every)} {user} {program} {path}"
 
 
 def crontab(every: int) -> str:
     """The five fields of a line that comes at least that often: the largest even division that is no longer."""
     minutes = every // 60
+    if minutes >= 31 * 1440:
+        return "20 3 1 * *"
+    if minutes >= 7 * 1440:
+        return "20 3 * * 0"
     if minutes >= 1440:
         return "20 3 * * *"
     if minutes >= 60:

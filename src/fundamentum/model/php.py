@@ -30,6 +30,12 @@ class Module(Fact, frozen=True):
     """The installed package that owns the file, if one does."""
     switch: FilePath | None = None
     """The ini file under ``mods-available`` that loads it."""
+    version: Text = ""
+    """Its own version, as the file has it; empty where the file was not examined for it."""
+    linked: tuple[Text, ...] = ()
+    """The libraries that it is linked with, where it was examined for them: ``libicuuc.so.72``."""
+    features: tuple[Text, ...] | None = None
+    """What it was built with, of what is known that it may be; None: it was not examined for that."""
     misfit: Text | None = None
     """Why this file cannot be loaded by this branch, from the file itself; continues "the file …"."""
     requires: tuple[Text, ...] = ()
@@ -52,6 +58,8 @@ class Branch(Fact, frozen=True):
     processor: Text = ""
     system: Text = "Linux"
     compiler: Text = ""
+    linked: tuple[Text, ...] = ()
+    """The libraries that its program is linked with, where it was examined for them."""
 
 
 class Setting(Fact, frozen=True):
@@ -100,6 +108,8 @@ class Answer(Fact, frozen=True):
 
     extensions: tuple[Text, ...]
     settings: dict[Text, Text] = {}
+    told: dict[Text, Text] = {}
+    """As :attr:`Runtime.told`."""
 
 
 class Runtime(Fact, frozen=True):
@@ -154,6 +164,8 @@ class Runtime(Fact, frozen=True):
     """What the process manager itself limits (``request_terminate_timeout``), by directive."""
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
+    told: dict[Text, Text] = {}
+    """What this PHP said of versions and of what it was built with, by need: ``library:icu`` to ``72.1``."""
     sections: tuple[Section, ...] = ()
     """The ``[PATH=…]`` and ``[HOST=…]`` sections of its ini files, in the order in which they are read."""
     ini_lines: dict[int, Line] = {}

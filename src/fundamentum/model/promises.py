@@ -4,9 +4,9 @@ from typing import Literal
 
 from fundamentum.model.needs_value import Value
 
-Asks = Literal["version", "extension", "setting", "run", "write", "read"]
-"""PHP's branch; whether an extension is loaded; a directive's value as ``ini_get`` has it; whether PHP's user may run a
-program, write to a directory, or read it."""
+Asks = Literal["version", "extension", "function", "setting", "run", "write", "read"]
+"""PHP's branch; whether an extension is loaded, or a function there; a directive's value as ``ini_get`` has it;
+whether PHP's user may run a program, write to a directory, or read it."""
 
 
 class Promise(Value, frozen=True):

@@ -14,6 +14,10 @@ class Asked(Fact, frozen=True):
     """Names of programs."""
     directories: tuple[Text, ...] = ()
     """Paths, absolute or below the directory in which the application stands."""
+    locales: tuple[Text, ...] = ()
+    """``installed``, where it is wanted which locales the system has."""
+    modules: tuple[Text, ...] = ()
+    """Extensions whose files are examined for their version, and for what they were built with."""
     packages: tuple[Text, ...] = ()
     """What the package indexes have of these names."""
     sockets: tuple[Text, ...] = ()
@@ -198,6 +202,8 @@ class Machine(Fact, frozen=True):
     """The machine as such.  None: it cannot be told from here."""
 
     memory: int | None = None
+    """Bytes."""
+    swap: int | None = None
     """Bytes."""
     processors: int | None = None
     zone: Text = ""

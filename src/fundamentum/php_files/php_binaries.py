@@ -26,6 +26,7 @@ _FIRST: Final = re.compile(rb"(?i)\b(?:must|has to|should|needs to) (?:be|appear
 _CONFIGURE: Final = re.compile(rb"'?\./configure'?((?: +'[^'\0\n]{1,400}'){1,400})")
 _OPTION: Final = re.compile(r"'--([a-z0-9-]+)(?:=([^']*))?'")
 _EXTENSION_DIR: Final = re.compile(rb"/[^\0\n]{1,200}?/(?:no-debug|debug)-(?:non-)?zts-\d{8}(?=\0)")
+_LIBRARY: Final = re.compile(rb"\0(lib[A-Za-z0-9_.+-]{1,60}\.so(?:\.[0-9]{1,4}){0,4})(?=\0)")
 MODULE_ENTRY: Final = {64: (168, 32), 32: (92, 20)}
 """Size of ``zend_module_entry``, and where in it the pointer to the name stands, by bits."""
 
@@ -39,6 +40,8 @@ class Binary(msgspec.Struct, frozen=True):
     bits: int
     name: str | None
     """The name PHP lists it under, where the file shows it."""
+    version: str = ""
+    """Its own version."""
     requires: tuple[str, ...] = ()
     """The extensions without which it refuses to start, as its ``zend_module_dep`` table says."""
     first: bool = False
@@ -79,11 +82,16 @@ def examine(data: bytes) -> Binary:
     zend = "zend_extension_entry" in image.symbols
     identity = next((match for kind, match in found if kind == zend), found[0][1])
     modules = [] if zend else list(_modules(image))
-    name, requires = next(iter(modules), (None, ()))
+    name, version, requires = next(iter(modules), (None, "", ()))
     if zend:
         name = image.text(image.pointer(image.symbols["zend_extension_entry"]))
     first = zend and _FIRST.search(data) is not None
-    return Binary(_build(identity, image), zend, image.bits, name, requires, first)
+    return Binary(_build(identity, image), zend, image.bits, name, version, requires, first)
+
+
+def linked(data: "bytes | mmap.mmap") -> tuple[str, ...]:
+    """The names of shared libraries in a file."""
+    return tuple(dict.fromkeys(match[1].decode() for match in itertools.islice(_LIBRARY.finditer(data), 500)))
 
 
 def fits(data: "bytes | mmap.mmap", php: Build) -> bool:
@@ -106,9 +114,9 @@ def _build(identity: re.Match[bytes], image: Image | None) -> Build:
     )
 
 
-def _modules(image: Image) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """Every ``zend_module_entry``, its name and what it requires: its size, an API number, and two flags in front of
-    three pointers (ini entries, dependencies, name)."""
+def _modules(image: Image) -> Iterator[tuple[str, str, tuple[str, ...]]]:
+    """Every ``zend_module_entry``, its name, version and what it requires: its size, an API number, and two flags in
+    front of pointers (ini entries, dependencies, name, and seven more, of which the last is the version)."""
     size, name_at = MODULE_ENTRY[image.bits]
     sign = size.to_bytes(2, "little")
     step = image.bits // 8
@@ -121,7 +129,8 @@ def _modules(image: Image) -> Iterator[tuple[str, tuple[str, ...]]]:
             if (start + at) % step == 0 and 20_100_000 < api < 21_000_000 and debug < 2 and zts < 2:
                 name = image.text(image.pointer(start + at + name_at))
                 if name:
-                    yield name, tuple(_required(image, image.pointer(start + at + name_at - step)))
+                    version = image.text(image.pointer(start + at + name_at + 7 * step))
+                    yield name, version or "", tuple(_required(image, image.pointer(start + at + name_at - step)))
             at = content.find(sign, at + 1)
 
 
@@ -153,7 +162,7 @@ def program(data: bytes) -> Program:
     identity = next((match for match in _BUILD.finditer(data) if not match[1]), None)
     configured = _CONFIGURE.search(data)
     directory = _EXTENSION_DIR.search(data)
-    inside = tuple(dict.fromkeys(n for n, _ in _modules(image) if n != "cli_server")) if image else ()
+    inside = tuple(dict.fromkeys(n for n, _, _ in _modules(image) if n != "cli_server")) if image else ()
     return Program(
         version_of(data),
         _build(identity, image) if identity else None,

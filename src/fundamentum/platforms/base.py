@@ -67,6 +67,8 @@ class Platform:
     """Whether a plan can be written as a script and as a playbook."""
     resolved_here: ClassVar[bool] = False
     """Whether what comes along with packages is worked out from the indexes; the package manager decides otherwise."""
+    makes_locales: ClassVar[bool] = False
+    """Whether the locales of a list are made; where not, packages bring them."""
     rights: ClassVar[bool] = True
     """Whether rights of files are judged."""
     refresh: ClassVar[str] = "its package manager's refresh"
@@ -190,12 +192,24 @@ class Platform:
         """The ini file by which an extension is switched on by name, where that is done so."""
         return None
 
+    def locale_packages(self, name: str) -> tuple[str, ...]:
+        """The packages that a locale takes; none where nothing is known of that."""
+        return ()
+
+    def locale_commands(self, name: str) -> tuple[list[str], list[str], list[str]]:
+        """Commands: whether a locale is there, what makes it, what takes it back; asked where it is made by a list."""
+        raise NotImplementedError
+
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
         """The command that switches an extension on by name; asked only where :attr:`switches_by_name` holds."""
         raise NotImplementedError
 
     def switch_off(self, branch: str, sapi: str, switch: str) -> list[str]:
         """The command that takes :meth:`switch_on` back."""
+        raise NotImplementedError
+
+    def is_switched_off(self, branch: str, sapi: str, switch: str) -> list[str]:
+        """The command that ends with 0 if an extension is not switched on by name."""
         raise NotImplementedError
 
     def program(self, branch: str) -> str:

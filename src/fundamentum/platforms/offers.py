@@ -112,6 +112,12 @@ def newest(offers: Iterable[Offer], order: Callable[[str, str], int]) -> Offer |
 
 
 def upstream(version: str) -> str:
-    """The version without a distribution's own additions: ``1:10.11.6-0+deb12u1`` is 10.11.6."""
+    """The version without a distribution's own additions: ``1:10.11.6-0+deb12u1`` is 10.11.6.
+
+    ``2.12.7+dfsg+really2.9.14`` is 2.9.14: Debian went back to an older one under a higher number.
+    """
+    really = re.search(r"[+.]really(\d+(?:\.\d+)*)", version)
+    if really:
+        return really[1]
     match = re.match(r"\d+(?:\.\d+)*", version.partition(":")[2] or version)
     return match.group() if match else ""

@@ -1,7 +1,7 @@
 """Look at a server: ask every probe, and put what they saw together."""
 
 import itertools
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TypeVar
 
@@ -22,6 +22,7 @@ from fundamentum.model.safe_text import is_path, is_plain, scrubbed
 from fundamentum.model.surrounding_facts import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
+from fundamentum.php_files import php_binaries
 from fundamentum.platforms import part, platform
 from fundamentum.survey import file_marks, surroundings
 from fundamentum.survey.installations import installations
@@ -60,7 +61,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
     running = _running(host, asked.variables if asked else ())
-    programs, places = _php(host, about, packages, remarks, running)
+    programs, places = _php(host, about, packages, remarks, running, asked.modules if asked else ())
     runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes, asked.visits if asked else ())
     if found_sites.ini_paths:  # the same ones, which read other files
@@ -161,12 +162,12 @@ def _reading(
 
 
 def _php(
-    host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running
+    host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running, asked: Sequence[str]
 ) -> tuple[list[Installation], dict[tuple[str, str], Place]]:
     """Every PHP here, and where it stands."""
     programs: list[Installation] = _reading(remarks, "PHP", partial(installations, host, about), [])
     programs = with_masters(host, programs, running.processes)
-    look = partial(_places, host, programs, packages.owners)
+    look = partial(_places, host, programs, packages.owners, asked)
     places: dict[tuple[str, str], Place] = _reading(remarks, "extension files", look, {})
     if running.hidden:
         why = "servers run of which only root sees when they started: whether a restart is due is unknown"
@@ -216,15 +217,16 @@ def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[R
 
 
 def _places(
-    host: Host, programs: list[Installation], owners: dict[str, str]
+    host: Host, programs: list[Installation], owners: dict[str, str], asked: Sequence[str]
 ) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
     found: dict[tuple[str, str], Place] = {}
     remarks: list[Remark] = []
     for program in programs:
         if (program.branch, program.home) not in found:
-            shelf = php_modules.shelf(host, program, facts(program.branch), owners)
+            shelf = php_modules.shelf(host, program, facts(program.branch), owners, asked)
             branch, more = php_modules.available(host, program.home, shelf)
-            found[program.branch, program.home] = Place(branch, shelf)
+            beneath = php_binaries.linked(host.view(program.program) or b"") if asked else ()
+            found[program.branch, program.home] = Place(replace(branch, linked=beneath), shelf)
             remarks += more
     return found, remarks
 

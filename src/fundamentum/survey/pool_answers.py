@@ -18,6 +18,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.libraries import told_by_php
 from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.php import Answer, Runtime
@@ -36,11 +37,12 @@ MAX_RECORDS: Final = 20_000
 PATIENCE: Final = 20.0
 """Seconds for all pools of a server together."""
 PLACES: Final = ("/run", "/dev/shm", "/tmp")
-SCRIPT: Final = """<?php
+SCRIPT: Final = f"""<?php
 header('Content-Type: application/json');
 echo "\\n", 'ANSWER', json_encode([
     array_values(array_unique(array_merge(get_loaded_extensions(), get_loaded_extensions(true)))),
     array_map('strval', ini_get_all(null, false)),
+    {told_by_php()},
 ], JSON_INVALID_UTF8_SUBSTITUTE | JSON_PARTIAL_OUTPUT_ON_ERROR);
 """
 _BEGIN, _END, _PARAMS, _STDIN, _STDOUT = 1, 3, 4, 5, 6
@@ -59,7 +61,8 @@ def ask_pools(survey: Survey, root: Path) -> Survey:
             try:
                 if time.monotonic() > ends:
                     raise NoAnswer(f"all pools together take longer than {PATIENCE:.0f} seconds: not asked")
-                runtime = replace(runtime, answer=_ask(runtime, root))
+                answer = _ask(runtime, root)
+                runtime = replace(runtime, answer=answer, told={**runtime.told, **answer.told})
             except (NoAnswer, HostError, OSError) as error:
                 why = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
                 remark = Remark("asking pools", f"{runtime.label} did not answer at {runtime.listen}: {why}")
@@ -81,17 +84,24 @@ def parsed(output: bytes) -> Answer:
     """The answer in what the script wrote."""
     _, mark, text = output.partition(b"ANSWER")
     try:
-        extensions, settings = json.loads(text) if mark else (None, None)
+        extensions, settings, told = json.loads(text) if mark else (None, None, None)
     except (ValueError, TypeError, RecursionError):
-        extensions, settings = None, None
-    if not isinstance(extensions, list) or not isinstance(settings, dict):
+        extensions, settings, told = None, None, None
+    if not isinstance(extensions, list) or not isinstance(settings, dict) or not isinstance(told, dict | list):
         said = output.partition(b"\r\n\r\n")[2].strip().decode("utf-8", "replace")
         raise NoAnswer(f"it ran no script of ours ({said[:80] or 'no output'})")
     values = ((str(name), value) for name, value in list(settings.items())[:MAX_NAMES] if isinstance(value, str))
     return Answer(
         tuple(name for name in extensions[:MAX_NAMES] if isinstance(name, str)),
         {name: without_secrets(name, value) for name, value in values if is_directive(name)},
+        said_of_itself(told) if isinstance(told, dict) else {},
     )
+
+
+def said_of_itself(told: dict[str, object]) -> dict[str, str]:
+    """What PHP said of versions and of what it was built with, as far as it can be that."""
+    some = list(told.items())[:MAX_NAMES]
+    return {key[:120]: value[:120] for key, value in some if isinstance(value, str)}
 
 
 @contextmanager

@@ -47,6 +47,7 @@ class Answered(msgspec.Struct):
     settings: dict[str, str]
     functions: dict[str, bool]
     places: dict[str, Literal["absent", "writable", "read-only", "file"]]
+    told: dict[str, str] = {}
 
 
 def survey_upload(data: bytes, where: str) -> Survey:
@@ -110,6 +111,7 @@ def _runtime(said: Answered, branch: str) -> Runtime:
         ini_file=said.ini_file or None,
         settings=dict(sorted(settings.items())),
         extensions=tuple({canonical(name): Loaded(canonical(name), name, ORIGIN) for name in said.extensions}.values()),
+        told={key[:120]: value[:120] for key, value in list(said.told.items())[:MAX_NAMES]},
     )
 
 

@@ -12,6 +12,7 @@ from fundamentum.catalog.quantity import switch
 from fundamentum.changes.packages import Install
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.kinds.base import Context, Kind
+from fundamentum.kinds.php.build import BuildNeed, judged_build
 from fundamentum.kinds.php.reachability import unserved, way_in
 from fundamentum.kinds.php.unseen_php import for_stray, stray_site
 from fundamentum.kinds.settings.deciding_place import line_of_site
@@ -39,9 +40,11 @@ class PhpTable(Table):
         msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5"; | separates alternatives.'),
     ] = None
     preferred: Annotated[Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3".')] = None
+    bits: Annotated[int | None, msgspec.Meta(description="The size of its numbers: 64 or 32.")] = None
+    thread_safe: Annotated[bool | None, msgspec.Meta(description="Whether it has to be a thread-safe build.")] = None
 
 
-class Php(Kind[PhpNeed]):
+class Php(Kind[PhpNeed | BuildNeed]):
     """PHP itself, and the way of a request to it."""
 
     prefixes = ("php",)
@@ -50,7 +53,7 @@ class Php(Kind[PhpNeed]):
     group = "PHP"
     on_command_line = True
 
-    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[PhpNeed]:
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[PhpNeed | BuildNeed]:
         table = tables["php"]
         try:
             accepted = version_range(table.version) if table.version else VersionRange()
@@ -65,9 +68,17 @@ class Php(Kind[PhpNeed]):
             if not accepted.accepts_branch(table.preferred):
                 raise reader.error(place, f"preferred {table.preferred} contradicts version '{accepted}'")
         yield PhpNeed(accepted, table.preferred)
+        if table.bits is not None:
+            if table.bits not in (32, 64):
+                reader.refuse(["php", "bits"], f"no PHP has {table.bits} bits; write 64 or 32")
+            yield BuildNeed("bits", table.bits)
+        if table.thread_safe is not None:
+            yield BuildNeed("thread_safe", int(table.thread_safe))
 
-    def judge(self, need: PhpNeed, context: Context) -> Finding:
+    def judge(self, need: PhpNeed | BuildNeed, context: Context) -> Finding:
         """The version, then whatever keeps requests from being answered by it: the first thing that does."""
+        if isinstance(need, BuildNeed):
+            return judged_build(need, context)
         survey, target, site = context.survey, context.target, context.site
         finding = _answered(way_in(_version(need, context), survey, target, site), survey, target, site)
         for name in names():
@@ -79,10 +90,11 @@ class Php(Kind[PhpNeed]):
         return replace(finding, demands=(*map(Install, packages), *switches, *finding.demands))
 
     def words(self, need: NeedId) -> str:
-        return "PHP"
+        return {"php:bits": "64-bit PHP", "php:thread_safe": "build of PHP"}.get(need, "PHP")
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
-        yield Promise(finding.need, "version", "", context.target.runtime.branch)
+        if finding.need == "php":
+            yield Promise(finding.need, "version", "", context.target.runtime.branch)
 
     def met_in_words(self, finding: Finding) -> str:
         return finding.found or ""

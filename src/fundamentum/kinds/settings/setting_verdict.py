@@ -119,8 +119,11 @@ def shown(name: str, setting: Setting, condition: Condition) -> str:
         return "not known"
     if condition.kind == "switch":
         return f"{value or 'off'}" if value not in ("0", "1") else {"0": "off", "1": "on"}[value]
+    if condition.kind in ("has", "lacks"):
+        there = condition.holds(name, value) is (condition.kind == "has")
+        return f"{'with' if there else 'without'} {condition.word}"
     if value == "":
-        return "an empty list" if condition.kind in ("has", "lacks") else "not set"
+        return "not set"
     if is_unlimited(name, value):
         return f"{value} (no limit)"
     if other := follows(name, value):

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from fundamentum.hosts.base import Host
+from fundamentum.model.locale_names import spelled_alike
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.platforms.base import Platform
@@ -37,7 +38,7 @@ class Debian(Platform):
     web_folders = {"nginx": "/etc/nginx/conf.d"}
     firewall_off = ("/etc/ufw/ufw.conf", "ENABLED=no")
     database_services = {"mariadb": "mariadb", "mysql": "mysql", "postgresql": "postgresql"}
-    modules_by_name = switches_by_name = True
+    modules_by_name = switches_by_name = makes_locales = True
     configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")
     recorded = Recorded(
@@ -58,8 +59,25 @@ class Debian(Platform):
     def switch_file(self, branch: str, extension: str) -> str | None:
         return f"/etc/php/{branch}/mods-available/{extension}.ini"
 
+    def locale_packages(self, name: str) -> tuple[str, ...]:
+        return ("locales",)
+
+    def locale_commands(self, name: str) -> tuple[list[str], list[str], list[str]]:
+        """Source: locale-gen(8), locale.gen(5)."""
+        language, _, characters = name.partition(".")
+        line = f"{name} {characters or 'ISO-8859-1'}" if characters.upper() != "UTF8" else f"{language}.UTF-8 UTF-8"
+        there = spelled_alike(name).partition(".")
+        known = ["sh", "-c", 'locale -a | grep -qix -- "$1"', "sh", f"{language}.{there[2]}" if there[2] else language]
+        make = ["sh", "-c", 'printf "%s\\n" "$1" >>/etc/locale.gen && locale-gen', "sh", line]
+        back = ["sh", "-c", 'sed -i "/^$1\\$/d" /etc/locale.gen && locale-gen', "sh", line]
+        return known, make, back
+
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpenmod", "-v", branch, "-s", sapi, switch]
+
+    def is_switched_off(self, branch: str, sapi: str, switch: str) -> list[str]:
+        question = '! phpquery -q -v "$1" -s "$2" -m "$3"'
+        return ["sh", "-c", question, "sh", branch, sapi, switch]
 
     def switch_off(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpdismod", "-v", branch, "-s", sapi, switch]

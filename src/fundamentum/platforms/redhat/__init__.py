@@ -58,6 +58,10 @@ class RedHat(Platform):
     )
     read_by_php = ("/etc/php.d", "/etc/php.ini", "/etc/php-fpm.d", "/usr/lib64/php")
 
+    def locale_packages(self, name: str) -> tuple[str, ...]:
+        """Source: glibc's packages, one for each language."""
+        return (f"glibc-langpack-{name.partition('_')[0].partition('.')[0]}",)
+
     def branch_of_offer(self, offer: Offer) -> str | None:
         return package_names.branch_of(offer)
 

@@ -64,6 +64,8 @@ PHP
         $found = PHP_MAJOR_VERSION . '.' . PHP_MINOR_VERSION;
     } elseif ($asks === 'extension') {
         $found = in_array($name, $loaded) || in_array("zend $name", $loaded) ? 'loaded' : 'not loaded';
+    } elseif ($asks === 'function') {
+        $found = function_exists($name) ? 'there' : 'not there';
     } else {
         $found = ini_get($name);
     }

@@ -7,12 +7,12 @@ is_older_than_its_files() { # SERVICE PIDFILE FOLDER...: whether something it re
     [ -n "$(find "$@" -cnewer "$since" -print 2>/dev/null | head -n 1)" ]
 }
 
-switch_part() { # NAME QUERY COMMAND BACK: a part of a web server, unless QUERY tells that it is so already
+switch_part() { # NAME QUERY COMMAND BACK: a part of what is there, unless QUERY tells that it is so already
     if sh -c "$2" >/dev/null 2>&1; then
-        say "web server: $1 is as wanted"
+        say "$1 is as wanted"
         return 0
     fi
-    say "web server: $3"
+    say "$3"
     [ "$act" = yes ] || return 0
     ahead '*'
     back "$4"

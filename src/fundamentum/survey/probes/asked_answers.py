@@ -8,6 +8,7 @@ from fundamentum.hosts.base import Host, HostError, Question
 from fundamentum.hosts.processes import Process
 from fundamentum.model.safe_text import safe
 from fundamentum.model.surrounding_facts import Answer, Asked
+from fundamentum.survey.probes import locales
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_TEXT: Final = 64 * 1024
@@ -19,11 +20,13 @@ SOCKET: Final = re.compile(r"/[A-Za-z0-9_.@+/-]+|(?:[A-Za-z0-9.-]+:)?[0-9]{1,5}"
 
 
 def probe(host: Host, asked: Asked, processes: Sequence[Process]) -> dict[str, Answer]:
-    """An answer for each question, by ``text:PATH``, ``socket:PLACE`` and ``variable:NAME``."""
-    if host.windows or not (asked.texts or asked.sockets or asked.variables):
+    """An answer for each question, by ``text:PATH``, ``socket:PLACE``, ``variable:NAME``; and ``locales:installed``."""
+    if host.windows or not (asked.texts or asked.sockets or asked.variables or asked.locales):
         return {}
     known = [dict(process.variables) for process in processes if process.variables is not None]
     found = {f"variable:{name}": _variable(name, known) for name in asked.variables}
+    if asked.locales:
+        found["locales:installed"] = locales.probe(host)
     if not host.whole:
         return found | _recorded(host, asked)
     found |= {f"text:{path}": _text(host, path) for path in asked.texts}

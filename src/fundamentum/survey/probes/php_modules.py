@@ -8,6 +8,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog import Facts, canonical, required_by
+from fundamentum.catalog.libraries import tables
 from fundamentum.hosts.base import Host, HostError, listed, text_of
 from fundamentum.hosts.windows_directory import windows_path
 from fundamentum.model.installation import Build, Installation
@@ -32,6 +33,8 @@ class Shelf(msgspec.Struct, frozen=True):
     facts: Facts
     owners: Mapping[str, str]
     switches: Mapping[str, str]
+    asked: frozenset[str] = frozenset()
+    """The extensions whose files are examined, also where a glance would tell what they are."""
 
     def stem(self, path: str) -> str:
         """The extension's name as its file has it."""
@@ -39,10 +42,13 @@ class Shelf(msgspec.Struct, frozen=True):
         return match[1].lower() if match else posixpath.basename(path)
 
 
-def shelf(host: Host, installation: Installation, facts: Facts, owners: Mapping[str, str]) -> Shelf:
-    """The place of an installed PHP's extension files."""
+def shelf(
+    host: Host, installation: Installation, facts: Facts, owners: Mapping[str, str], asked: Iterable[str] = ()
+) -> Shelf:
+    """The place of an installed PHP's extension files; ``asked``: those that are examined whatever they look like."""
     switches = _switches(host, installation.switches) if installation.switches else {}
-    return Shelf(installation.branch, installation.extension_dir, installation.build, facts, owners, switches)
+    wanted = frozenset(asked)
+    return Shelf(installation.branch, installation.extension_dir, installation.build, facts, owners, switches, wanted)
 
 
 def available(host: Host, home: str, place: Shelf) -> tuple[Branch, list[Remark]]:
@@ -79,12 +85,14 @@ def describe(host: Host, path: str, place: Shelf) -> Module:
     package = place.owners.get(path)
     switch = place.switches.get(stem) or place.switches.get(path)
     try:
-        if known and package and php_binaries.fits(host.view(path) or b"", place.build):
+        glance = known and canonical(known.shown) not in place.asked
+        if known and glance and package and php_binaries.fits(host.view(path) or b"", place.build):
             return Module(canonical(known.shown), known.shown, path, known.zend, package, switch)
-        identity = php_binaries.examine(host.read(path, php_binaries.MAX_BINARY) or b"")
+        data = host.read(path, php_binaries.MAX_BINARY) or b""
+        identity = php_binaries.examine(data)
     except (HostError, php_binaries.NotAnExtension) as error:
         shown = known.shown if known else stem
-        return Module(canonical(shown), shown, path, known.zend if known else False, package, switch, str(error))
+        return Module(canonical(shown), shown, path, known.zend if known else False, package, switch, misfit=str(error))
     shown = identity.name or (known.shown if known else stem)
     return Module(
         canonical(shown),
@@ -93,10 +101,19 @@ def describe(host: Host, path: str, place: Shelf) -> Module:
         identity.zend,
         package,
         switch,
+        identity.version,
+        php_binaries.linked(data),
+        features_in(canonical(shown), data),
         php_binaries.misfit(identity, place.build),
         tuple(sorted(canonical(name) for name in identity.requires)),
         identity.first,
     )
+
+
+def features_in(extension: str, data: bytes) -> tuple[str, ...] | None:
+    """What an extension's file was built with, of what the catalogue knows a sign of; None: of none of it."""
+    known = {name: feature.signs for name, feature in tables().features.get(extension, {}).items() if feature.signs}
+    return tuple(name for name, signs in known.items() if any(sign.encode() in data for sign in signs)) or None
 
 
 def _switches(host: Host, folder: str) -> dict[str, str]:

@@ -71,13 +71,14 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
     known = set.intersection(*(set(facts(branch).extensions) for branch in HARVESTED))
     return {
         "FILTER": _filter(),
-        "KNOWN": " ".join(sorted(known)),
+        "KNOWN": " ".join(sorted(known - set(wanted.modules))),
         "ASKED": "yes" if asked else "",
         "DIRECTORIES": _words(wanted.directories, PATH),
         "COMMANDS": _words(wanted.commands, COMMAND),
         "TASKS": _words(wanted.tasks, PATH),
         "PACKAGES": _words(sorted(packages), COMMAND),
         "TEXTS": _words(wanted.texts, TEXT),
+        "LOCALES": "yes" if wanted.locales else "",
         "SOCKETS": _words(wanted.sockets, SOCKET),
         "VARIABLES": "|".join((*processes.VARIABLES, *(name for name in wanted.variables if VARIABLE.fullmatch(name)))),
     }

@@ -72,6 +72,7 @@ tasks='%TASKS%'
 packages='%PACKAGES%'
 texts='%TEXTS%'
 sockets='%SOCKETS%'
+locales='%LOCALES%'
 
 # Files that configure the directory they lie in.
 directory_files='%DIRECTORY_FILES%'
@@ -217,6 +218,8 @@ awk 'FILENAME == ARGV[1] { seen[$0] = 1; next } $0 != "" && !seen[$0]++ { print 
     done
 } 2>/dev/null >"$stage/answer-asked"
 
+if [ -n "$locales" ] && command -v locale >/dev/null 2>&1; then locale -a 2>/dev/null | head -n 2000 >"$stage/answer-locales"; fi
+
 # --- Directories that cannot be listed.
 
 awk '$1 ~ /^4/ { for (i = 0; i < 6; i++) sub(/^[^ ]+ /, ""); print }' "$stage/stats" | while IFS= read -r path; do
@@ -236,7 +239,7 @@ if [ -n "$asked" ]; then
     done >"$stage/space"
 fi
 {
-    awk '$1 == "MemTotal:" { print "memory " $2 }' /proc/meminfo
+    awk '$1 == "MemTotal:" { print "memory " $2 } $1 == "SwapTotal:" { print "swap " $2 }' /proc/meminfo
     printf 'processors %s\n' "$(nproc || getconf _NPROCESSORS_ONLN)"
     [ -r /sys/fs/selinux/enforce ] && printf 'enforce %s\n' "$(cat /sys/fs/selinux/enforce)"
 } >"$stage/machine" 2>/dev/null

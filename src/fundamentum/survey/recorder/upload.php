@@ -77,4 +77,5 @@ echo json_encode(array(
     'settings' => (object) quiet_settings(),
     'functions' => $functions,
     'places' => (object) $places,
+    'told' => (object) %TOLD%,
 ), defined('JSON_INVALID_UTF8_SUBSTITUTE') ? JSON_INVALID_UTF8_SUBSTITUTE | JSON_PARTIAL_OUTPUT_ON_ERROR : JSON_PARTIAL_OUTPUT_ON_ERROR);

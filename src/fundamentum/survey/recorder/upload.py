@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
 
+from fundamentum.catalog.libraries import told_by_php
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey.recorder import PATH
 
@@ -21,6 +22,7 @@ def upload(asked: Asked | None, now: float) -> tuple[str, str]:
         "MADE": datetime.fromtimestamp(now, UTC).strftime("%Y-%m-%d %H:%M UTC"),
         "UNTIL": str(int(now) + LIFE),
         "DIGEST": hashlib.sha256(key.encode()).hexdigest(),
+        "TOLD": told_by_php(),
         "DIRECTORIES": ", ".join(f"'{path}'" for path in directories),
     }
     text = Path(__file__).with_name("upload.php").read_text("utf-8")

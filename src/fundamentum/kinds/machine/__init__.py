@@ -1,8 +1,7 @@
 """The machine: ``[host.required]`` and ``[host.recommended]``."""
 
-import re
 from collections.abc import Iterator, Mapping
-from typing import Any, Final, Literal
+from typing import Any, Final
 
 from msgspec.structs import replace
 
@@ -10,59 +9,23 @@ from fundamentum.catalog.quantity import size_in_words
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import DirectoryNeed, placed
+from fundamentum.kinds.machine.locales import judged_locales
+from fundamentum.kinds.machine.mail import BRINGING, SENDMAIL, judged_mail
+from fundamentum.kinds.machine.need import ARCHITECTURES, HostNeed, host
 from fundamentum.kinds.settings.demand import DirectiveDemand
-from fundamentum.kinds.table_reader import COMMAND, Named, Reader, size
+from fundamentum.kinds.table_reader import Named, Reader
 from fundamentum.model.conditions import condition
 from fundamentum.model.findings import AGAIN, Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs_value import Level, NotUnderstood, Value
+from fundamentum.platforms import names, platform
 
-Fact = Literal["memory", "disk", "processors", "architecture", "time_zone", "https"]
-FACTS: Final[tuple[Fact, ...]] = ("memory", "disk", "processors", "architecture", "time_zone", "https")
-ARCHITECTURES: Final = {"x86_64": "amd64", "aarch64": "arm64", "i686": "i386", "i586": "i386", "armv7l": "armhf"}
-"""Names that some package managers have for what others call otherwise."""
+_SWAP: Final = "add swap: fallocate -l SIZE /swapfile, chmod 600 /swapfile, mkswap and swapon, and a line in /etc/fstab"
 _WORDS: Final = {"host:time_zone": "time zone", "host:https": "HTTPS", "host:disk": "free disk"}
 
 
 class HostTable(Named):
-    """The machine: memory, disk, processors (">= 2"), architecture, time_zone ("set"), https ("on")."""
-
-
-class HostNeed(Value, frozen=True):
-    """One thing about the machine."""
-
-    fact: Fact
-    level: Level
-    text: str
-    amount: int = 0
-    """The least number: bytes, or processors."""
-    names: tuple[str, ...] = ()
-    """The architectures that will do."""
-
-    @property
-    def key(self) -> NeedId:
-        return NeedId(f"host:{self.fact}")
-
-
-def host(name: str, text: str, level: Level) -> HostNeed:
-    """One entry of a table about the machine."""
-    body = text.strip()
-    if name in ("memory", "disk", "processors"):
-        match = re.fullmatch(r">=\s*(.+)", body)
-        if not match or (name == "processors" and not match[1].isdigit()):
-            example = "2" if name == "processors" else "2G"
-            raise NotUnderstood(f"'{body}' is not understood; write for example \">= {example}\"")
-        return HostNeed(name, level, body, size(match[1]))  # type: ignore[arg-type]
-    if name == "architecture":
-        names = tuple(ARCHITECTURES.get(part.strip(), part.strip()) for part in body.split("|"))
-        if not all(COMMAND.fullmatch(name) for name in names):
-            raise NotUnderstood(f"'{body}' is no architecture; write for example \"amd64 | arm64\"")
-        return HostNeed("architecture", level, " | ".join(names), names=names)
-    if name in ("time_zone", "https"):
-        if body != "set" and not (name == "https" and body == "on"):
-            raise NotUnderstood(f"'{body}' is not understood; write \"{'on' if name == 'https' else 'set'}\"")
-        return HostNeed(name, level, body)  # type: ignore[arg-type]
-    raise NotUnderstood(f"nothing is known of '{name}'; known: {', '.join(FACTS)}")
+    """The machine: memory, swap, disk, processors (">= 2"), architecture, time_zone and mail ("set"), https ("on"),
+    locales ("de_DE.UTF-8")."""
 
 
 class Machine(Kind[HostNeed]):
@@ -77,6 +40,17 @@ class Machine(Kind[HostNeed]):
         yield from reader.named("host", tables["host"], host)
 
     def questions(self, need: HostNeed) -> Iterator[tuple[Question, str]]:
+        if need.fact == "locales":
+            yield "locales", "installed"
+            of = [platform(family) for family in names()]
+            yield from (
+                ("packages", package) for one in of for name in need.names for package in one.locale_packages(name)
+            )
+            return
+        if need.fact == "mail":
+            yield "commands", SENDMAIL
+            yield from (("packages", package) for package in BRINGING)
+            return
         yield "directories", "/"  # how much space there is
 
     def judge(self, need: HostNeed, context: Context) -> Finding:
@@ -94,14 +68,18 @@ def _judged(need: HostNeed, context: Context) -> Finding:
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text, found="not known")
     machine = survey.machine
     match need.fact:
-        case "memory" | "processors":
-            have = machine.memory if need.fact == "memory" else machine.processors
+        case "locales":
+            return judged_locales(need, base, context)
+        case "mail":
+            return judged_mail(base, context)
+        case "memory" | "processors" | "swap":
+            have = {"memory": machine.memory, "swap": machine.swap, "processors": machine.processors}[need.fact]
             if have is None:
                 return replace(base, remedy="a file system does not tell: survey the running server")
             # A little of the memory is kept by the kernel and the firmware: 2G are sold, 1.9G are seen.
             enough = have >= need.amount * (0.9 if need.fact == "memory" else 1)
-            found = size_in_words(have) if need.fact == "memory" else str(have)
-            remedy = f"give the machine more {need.fact}"
+            found = str(have) if need.fact == "processors" else size_in_words(have)
+            remedy = _SWAP if need.fact == "swap" else f"give the machine more {need.fact}"
             return replace(base, verdict="met" if enough else "unmet", found=found, remedy=None if enough else remedy)
         case "disk":
             return _disk(need, base, context)

@@ -37,7 +37,7 @@ def test_a_limit_for_all_sites_keeps_the_others_of_its_file() -> None:
 
 def test_a_second_task_gets_a_file_of_its_own_where_another_plan_made_the_first(tmp_path: Path) -> None:
     tables = '[tasks.required]\n"bin/one.php" = "every 15m"\n"bin/two.php" = "every 15m"\n'
-    root = around_root(tmp_path)
+    root = around_root(tmp_path, extra={f"srv/nightlog/bin/{name}.php": "<?php\n" for name in ("one", "two")})
     both = plan([needs(tables)], look(root, needs(tables)), today=TODAY).of(ScheduleTask)
     assert len(both) == 2 and {change.file for change in both} == {"/etc/cron.d/nightlog"}
     (tmp_path / "etc/cron.d").mkdir(parents=True, exist_ok=True)

@@ -15,6 +15,8 @@ class Suppliers(msgspec.Struct, frozen=True):
     products: dict[str, tuple[str, ...]]
     installed: dict[str, str]
     drivers: dict[str, tuple[str, ...]]
+    places: dict[str, tuple[str, ...]]
+    """Where each product waits: paths of sockets, and ``HOST:PORT``."""
 
     def of_command(self, name: str) -> tuple[str, ...]:
         """Packages that may bring a command: one of its own name, and those of the table."""

@@ -5,16 +5,28 @@ from typing import Any, Literal, Self
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.services import services
+from fundamentum.catalog.suppliers import suppliers
 from fundamentum.changes.base import Change, Place
 from fundamentum.changes.primitives import Primitive
 from fundamentum.changes.server_operations import TakeUp
 from fundamentum.model.php import Runtime
+from fundamentum.model.surrounding_facts import Answer
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers
 
 _STRENGTH = {"reload": 0, "restart": 1, "start": 2}
+
+
+def _places(service: str, of: Platform) -> Iterator[str]:
+    """Where a database server, or another service that applications speak to, waits once it runs."""
+    for product, name in of.database_services.items():
+        yield from suppliers().places[product] if name == service else ()
+    for known in services().values():
+        if service in known.services:
+            yield from (*known.sockets, *(f"127.0.0.1:{port}" for port in known.ports))
 
 
 class Restart(Change, frozen=True):
@@ -67,11 +79,13 @@ class Restart(Change, frozen=True):
             for server in survey.servers
         )
         waited_at = {runtime.listen for runtime in runtimes if runtime.service == self.service}
+        waiting = _places(self.service, of) if now else ()
+        answers = {**survey.answers, **{f"socket:{place}": Answer(True) for place in waiting}}
         places = tuple(
             replace(place, kind="file") if place.kind == "absent" and place.path in waited_at else place
             for place in survey.places
         )
-        return replace(survey, runtimes=runtimes, servers=servers, places=places)
+        return replace(survey, runtimes=runtimes, servers=servers, places=places, answers=answers)
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         yield TakeUp(self.service, self.verb, self.reads)

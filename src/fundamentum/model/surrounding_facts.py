@@ -16,6 +16,10 @@ class Asked(Fact, frozen=True):
     """Paths, absolute or below the directory in which the application stands."""
     locales: tuple[Text, ...] = ()
     """``installed``, where it is wanted which locales the system has."""
+    greetings: tuple[Text, ...] = ()
+    """Services that are asked what they say before anybody logs in."""
+    options: tuple[Text, ...] = ()
+    """Database servers whose option files are wanted."""
     modules: tuple[Text, ...] = ()
     """Extensions whose files are examined for their version, and for what they were built with."""
     packages: tuple[Text, ...] = ()
@@ -223,3 +227,30 @@ class Exposed(Fact, frozen=True):
     """The document root."""
     others: int = 0
     """How many more of the kind there are."""
+
+
+class OptionValue(Fact, frozen=True):
+    """The value that the files of a database server give one of its variables."""
+
+    value: Text
+    origin: Origin
+
+
+class DatabaseOptions(Fact, frozen=True):
+    """What the option files of one database server say."""
+
+    product: Literal["mariadb", "mysql", "postgresql"]
+    version: Text
+    """``10.11``, ``15``."""
+    values: dict[Text, OptionValue] = {}
+    """By variable, as the server itself names it, with underscores."""
+    folder: FilePath | None = None
+    """The directory whose files it reads last of those that it reads whole; None: there is none."""
+    late: tuple[Text, ...] = ()
+    """Variables that are set behind that directory, so that no file in it decides them."""
+    files: tuple[Text, ...] = ()
+    """All files that were read, in that order, and that directory."""
+    unread: tuple[Text, ...] = ()
+    """Those that are there and could not be read."""
+    stale: tuple[Text, ...] = ()
+    """Those that changed since the running server was started."""

@@ -20,6 +20,7 @@ from fundamentum.model.surrounding_facts import (
     Barrier,
     Command,
     Database,
+    DatabaseOptions,
     Exposed,
     Limit,
     Machine,
@@ -152,6 +153,8 @@ class Survey(Fact, frozen=True):
     commands: tuple[Command, ...] = ()
     databases: tuple[Database, ...] = ()
     """Database servers that answered."""
+    options: tuple[DatabaseOptions, ...] = ()
+    """What is set for the database servers that are installed, where that was asked for."""
     tasks: tuple[Scheduled, ...] = ()
     answers: dict[Text, Answer] = {}
     """What was found out about texts, sockets and variables, by question: ``text:/proc/swaps``."""

@@ -40,6 +40,13 @@ def policy_texts(boolean: str) -> tuple[str, str]:
     return f"/sys/fs/selinux/booleans/{boolean}", "/var/lib/selinux/targeted/active/booleans.local"
 
 
+MARIADB_TEST: Final = (
+    "for server in mariadbd /usr/libexec/mariadbd; do "
+    "! command -v $server >/dev/null || $server --help --verbose >/dev/null || exit 1; done"
+)
+"""Ends with an error where MariaDB is there and its option files hold what it does not know."""
+
+
 class Platform:
     """One kind of system.  An entry sets what differs."""
 
@@ -112,6 +119,10 @@ class Platform:
     """Whether packages let their services start at boot; where not, a plan does."""
     database_services: ClassVar[Mapping[str, str]] = {}
     """Database server → its service, where a package leaves it ready to be used on the server itself."""
+    other_services: ClassVar[frozenset[str]] = frozenset()
+    """What services are called here that applications speak to, beside databases."""
+    database_additions: ClassVar[Mapping[str, str]] = {}
+    """Database server → the directory of files that a fresh installation of it reads last; ``{version}`` is that."""
     network_database_boolean: ClassVar[str] = "httpd_can_network_connect_db"
     """The SELinux boolean that lets web servers and PHP reach databases over the network.  Source: httpd_selinux(8)."""
     writable_label: ClassVar[str] = "httpd_sys_rw_content_t"
@@ -239,6 +250,10 @@ class Platform:
     def service(self, verb: str, service: str) -> list[str]:
         """The command that starts, restarts or reloads a service, or lets it start with the system (``enable``)."""
         return ["systemctl", verb, service]
+
+    def knows_service(self, name: str) -> bool:
+        """Whether a service is called so here, of the names that it has on different systems."""
+        return name in self.other_services
 
     def service_check(self, service: str) -> list[str]:
         """The file that holds a service's process number, and the command with which it tests its configuration."""

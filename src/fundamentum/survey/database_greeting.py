@@ -7,6 +7,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.suppliers import suppliers
 from fundamentum.errors import InputError
 from fundamentum.model.surrounding_facts import Database
 from fundamentum.model.survey import Survey
@@ -17,8 +18,8 @@ TIMEOUT: Final = 3
 MAX_GREETING: Final = 4096
 _HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]{0,252}|\[[0-9A-Fa-f:.]{2,45}(?:%[A-Za-z0-9_.-]{1,20})?\]")
 SOCKETS: Final = {
-    "mysql": ("/run/mysqld/mysqld.sock", "/var/run/mysqld/mysqld.sock", "/var/lib/mysql/mysql.sock", "/tmp/mysql.sock"),
-    "postgresql": ("/run/postgresql/.s.PGSQL.5432", "/var/run/postgresql/.s.PGSQL.5432", "/tmp/.s.PGSQL.5432"),
+    product: tuple(place for place in suppliers().places[product] if place.startswith("/"))
+    for product in ("mysql", "postgresql")
 }
 PORTS: Final = {"mysql": 3306, "postgresql": 5432}
 _TLS_QUESTION: Final = b"\x00\x00\x00\x08\x04\xd2\x16\x2f"

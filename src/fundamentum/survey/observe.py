@@ -27,7 +27,7 @@ from fundamentum.platforms import part, platform
 from fundamentum.survey import file_marks, surroundings
 from fundamentum.survey.installations import installations
 from fundamentum.survey.line_texts import LineTexts
-from fundamentum.survey.probes import asked_answers, distribution, fpm_pools, php_config, php_modules
+from fundamentum.survey.probes import asked_answers, database_options, distribution, fpm_pools, php_config, php_modules
 from fundamentum.survey.probes.fpm_pools import Pool
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
@@ -60,7 +60,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     reading = partial(_reading, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
-    running = _running(host, asked.variables if asked else ())
+    running = _running(host, asked or Asked())
     programs, places = _php(host, about, packages, remarks, running, asked.modules if asked else ())
     runtimes = _all_runtimes(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes, asked.visits if asked else ())
@@ -83,6 +83,8 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         runtimes = [_unread(runtime) for runtime in runtimes]
         why = f"reading stopped after {host.budget.spent}: what was not read by then, and every setting, is unknown"
         remarks.append(Remark("this server", why))
+    options = database_options.probe(host, asked.options if asked else (), packages.installed, running.processes)
+    read |= {of.product: of.files for of in options}
     found = Survey(
         format=FORMAT,
         server=distribution.hostname(host),
@@ -107,6 +109,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         asked=asked,
         read=read,
         marks=file_marks.marks(host, itertools.chain(*(runtime.files for runtime in runtimes), *read.values())),
+        options=options,
         answers=asked_answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
@@ -121,11 +124,13 @@ def _read(found: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str,
     return {name: tuple(dict.fromkeys(paths)) for name, paths in read.items()}
 
 
-def _running(host: Host, variables: Iterable[str]) -> Running:
-    """The processes of PHP's managers and of the web servers, as far as they can be seen."""
+def _running(host: Host, asked: Asked) -> Running:
+    """The processes of PHP's managers, of the web servers, and of what is asked about, as far as they can be seen."""
     servers = [webserver(name) for name in names()]
     beginnings = (text for server in servers for text in (server.process, server.worker))
-    return host.running([processes.MANAGER, *filter(None, beginnings)], (*processes.VARIABLES, *variables))
+    databases = [database_options.PROCESSES[one] for one in asked.options if one in database_options.PROCESSES]
+    wanted = [processes.MANAGER, *filter(None, beginnings), *databases]
+    return host.running(wanted, (*processes.VARIABLES, *asked.variables))
 
 
 def _completed(

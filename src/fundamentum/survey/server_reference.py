@@ -55,6 +55,9 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
     if asked and asked.packages and (reference is None or str(path.resolve()) == "/"):
         found = replace(found, databases=entry("fundamentum.survey", "database_greeting").here())
+    if asked and asked.greetings and (reference is None or str(path.resolve()) == "/"):
+        greetings = entry("fundamentum.survey", "service_greeting").here(asked.greetings)
+        found = replace(found, answers={**found.answers, **greetings})
     if ask != "files":
         found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)
         found = entry("fundamentum.survey", "site_answers").ask_sites(found, path, with_file=ask == "with-file")

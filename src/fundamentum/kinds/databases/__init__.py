@@ -13,18 +13,28 @@ from fundamentum.changes.policy_boolean import SwitchBoolean
 from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.databases.name import DatabaseNameNeed, database_name, judged_name
+from fundamentum.kinds.databases.variables import SERVERS, VariableNeed, judged_variable, read_variables
 from fundamentum.kinds.databases.way import PRODUCTS, TITLES, DatabaseNeed, Server, Way, best_way
 from fundamentum.kinds.extensions.activation import for_extension
-from fundamentum.kinds.table_reader import Listing, Reader
+from fundamentum.kinds.table_reader import Listing, Reader, Table
 from fundamentum.model.findings import AGAIN, Finding, State, Verdict
 from fundamentum.model.need_id import NeedId
+from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Text
 from fundamentum.model.origin import Origin
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.base import Platform, policy_texts
 from fundamentum.platforms.offers import Offers, upstream
 
+AnyDatabaseNeed = DatabaseNeed | DatabaseNameNeed | VariableNeed
 _HERE: Final = frozenset({"localhost", "127.0.0.1", "::1", "[::1]"})
+
+
+class VariablesTable(Table):
+    """Variables of the database server and what they must be: ">= 16M", "on", "has WORD", "= VALUE"."""
+
+    required: Annotated[dict[str, Any], msgspec.Meta(description="Variable to condition.")] = {}
+    recommended: Annotated[dict[str, Any], msgspec.Meta(description="Variable to condition.")] = {}
 
 
 class DatabaseTable(Listing):
@@ -35,20 +45,23 @@ class DatabaseTable(Listing):
         msgspec.Meta(description="The application's own database there, and the user who has it."),
     ] = None
     character_set: Annotated[Text | None, msgspec.Meta(description='That database\'s: "utf8mb4".')] = None
+    settings: Annotated[VariablesTable, msgspec.Meta(description="Variables of the server.")] = msgspec.field(
+        default_factory=VariablesTable
+    )
 
 
-class Databases(Kind[DatabaseNeed | DatabaseNameNeed]):
+class Databases(Kind[AnyDatabaseNeed]):
     """Database servers, found by their packages or their greeting, each with the extension that speaks to it.
 
-    And the application's own database there.
+    And the application's own database there, and the variables of the server.
     """
 
-    prefixes = ("database", "database-name")
+    prefixes = ("database", "database-name", "database-setting")
     order = 50
     tables = {"database": DatabaseTable}
     group = "database"
 
-    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[DatabaseNeed | DatabaseNameNeed]:
+    def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[AnyDatabaseNeed]:
         table = tables["database"]
         servers = [
             DatabaseNeed(found, level)  # type: ignore[arg-type]
@@ -56,22 +69,34 @@ class Databases(Kind[DatabaseNeed | DatabaseNameNeed]):
         ]
         yield from servers
         yield from database_name(table.name, table.character_set, servers, reader)
+        variables = {level: getattr(table.settings, level) for level in LEVELS}
+        yield from read_variables(variables, reader)
 
-    def questions(self, need: DatabaseNeed | DatabaseNameNeed) -> Iterator[tuple[Question, str]]:
+    def questions(self, need: AnyDatabaseNeed) -> Iterator[tuple[Question, str]]:
         if isinstance(need, DatabaseNameNeed):
+            return
+        if isinstance(need, VariableNeed):
+            yield from (("options", product) for product in SERVERS)
             return
         for product, _ in need.alternatives:
             yield from (("packages", package) for package in suppliers().products[product])
+            yield from (("sockets", place) for place in suppliers().places[product])
         yield from (("texts", path) for path in policy_texts(Platform.network_database_boolean))
 
-    def judge(self, need: DatabaseNeed | DatabaseNameNeed, context: Context) -> Finding:
+    def judge(self, need: AnyDatabaseNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
+        if isinstance(need, VariableNeed):
+            return judged_variable(need, context)
         return judged_name(need, context) if isinstance(need, DatabaseNameNeed) else _judged(need, context)
 
     def words(self, need: NeedId) -> str:
+        if need.kind == "database-setting":
+            return f"database setting {need.names[0]}"
         return super().words(need) if need.kind == "database" else f"database {need.names[0]} of its own"
 
     def met_in_words(self, finding: Finding) -> str:
+        if finding.need.kind == "database-setting":
+            return f"{finding.need.names[0]} {finding.found}"
         return finding.found or " or ".join(finding.need.names)
 
 
@@ -86,10 +111,13 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
     if driver.state != "active":
         found += f"; its driver {best.driver}: {driver.found or driver.state}"
     base = replace(base, found=found, origin=Origin(server.where) if server and server.where else None)
-    if there and driver.state == "active":
+    starting = _starting(best, context) if there and best.runs is False else None
+    if starting:
+        base = replace(base, found=f"{base.found}, which does not run")
+    elif there and driver.state == "active":
         return _over_network(replace(base, verdict="met", subject=best.driver), server, context)
-    base = replace(base, demands=tuple(_demands(best, context)))
-    remedies: list[str] = []
+    base = replace(base, demands=(*_demands(best, context), *([starting] if starting else [])))
+    remedies = [f"start it: {starting.words(offers)}"] if starting else []
     if not there:
         remedies.append(_server_remedy(best, survey, offers))
     if driver.state != "active":
@@ -98,8 +126,15 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
     if server and server.accepted is None and not best.package:
         verdict: Verdict = "unknown" if driver.state == "active" else "unmet"
         return replace(base, verdict=verdict, remedy="; ".join(remedies), subject=subject, state=None)
+    if starting and driver.state == "active":
+        return replace(base, state="switched-off", remedy="; ".join(remedies))
     state: State | None = "installable" if best.package else driver.state if there else "unobtainable"
     return replace(base, state=state, remedy="; ".join(remedies), subject=subject, package=best.package)
+
+
+def _starting(way: Way, context: Context) -> Restart | None:
+    service = context.offers.platform.database_services.get(way.product)
+    return Restart(service, "start", reads=False) if service else None
 
 
 def _over_network(finding: Finding, server: Server | None, context: Context) -> Finding:

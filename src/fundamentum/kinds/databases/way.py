@@ -75,13 +75,17 @@ class Way(msgspec.Struct):
     driver: str
     standing: Standing
     package: str | None = None
+    runs: bool | None = None
+    """Whether its server is seen to wait for somebody; None: that cannot be seen."""
 
     @property
     def distance(self) -> tuple[int, int]:
         """How much is missing: the server first, then the driver."""
         there = self.server is not None and self.server.accepted
-        server = 0 if there else 1 if self.package else 2 if self.server and self.server.accepted is None else 3
-        return server, _rank(self.standing)
+        if there:
+            return int(self.runs is False), _rank(self.standing)
+        unknown = self.server is not None and self.server.accepted is None
+        return 1 if self.package else 2 if unknown else 3, _rank(self.standing)
 
 
 def _rank(standing: Standing) -> int:
@@ -106,7 +110,7 @@ def way_of(product: str, versions: VersionRange, context: Context) -> Way:
     driver = min(drivers, key=lambda name: _rank(standings[name]))
     if product == "sqlite" and server is None:
         server = _library(versions, offers)  # it comes with the driver
-    way = Way(product, versions, server, driver, standings[driver])
+    way = Way(product, versions, server, driver, standings[driver], runs=_runs(product, survey))
     elsewhere = any(database.chosen for database in survey.databases)
     if not (server and server.accepted) and not elsewhere:
         for name in suppliers().products[product]:
@@ -115,6 +119,17 @@ def way_of(product: str, versions: VersionRange, context: Context) -> Way:
                 way.package = name
                 break
     return way
+
+
+def _runs(product: str, survey: Survey) -> bool | None:
+    """Whether a server of that product, or one that waits in the same places, is there to be reached."""
+    if product == "sqlite" or any(database.chosen or database.product == product for database in survey.databases):
+        return True
+    places = suppliers().places[product]
+    answers = [answer.there for place in places if (answer := survey.answers.get(f"socket:{place}")) is not None]
+    if any(answers):
+        return True
+    return None if None in answers or not answers else False
 
 
 def _library(versions: VersionRange, offers: Offers) -> Server:

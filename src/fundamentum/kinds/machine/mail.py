@@ -6,7 +6,6 @@ from msgspec.structs import replace
 
 from fundamentum.kinds.base import Context
 from fundamentum.model.findings import AGAIN, Finding
-from fundamentum.model.origin import Origin
 
 SENDMAIL = "sendmail"
 BRINGING = ("postfix", "exim4-daemon-light", "msmtp-mta", "nullmailer", "dma", "sendmail")
@@ -36,6 +35,6 @@ def judged_mail(base: Finding, context: Context) -> Finding:
     offered = [name for name in BRINGING if context.offers.package(name)]
     which = f"install one of {', '.join(offered)}" if offered else "install a program that sends mail"
     elsewhere = f", or set sendmail_path to {known.path}" if known.path else ""
-    found, origin = f"{program or 'nothing'} is not there", setting.origin if not setting.origin.built_in else None
+    found, origin = f"{program or 'nothing'} is not there", None if setting.origin.built_in else setting.origin
     remedy = f"decide: {which}, and set it up{elsewhere}"
-    return replace(base, verdict="unmet", found=found, origin=origin or Origin(program or "php.ini"), remedy=remedy)
+    return replace(base, verdict="unmet", found=found, origin=origin, remedy=remedy)

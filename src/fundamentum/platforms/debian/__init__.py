@@ -8,7 +8,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.locale_names import spelled_alike
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.recorded_paths import Recorded
-from fundamentum.platforms.base import Platform
+from fundamentum.platforms.base import MARIADB_TEST, Platform
 from fundamentum.platforms.debian import control, package_names
 
 STATUS = "/var/lib/dpkg/status"
@@ -38,6 +38,12 @@ class Debian(Platform):
     web_folders = {"nginx": "/etc/nginx/conf.d"}
     firewall_off = ("/etc/ufw/ufw.conf", "ENABLED=no")
     database_services = {"mariadb": "mariadb", "mysql": "mysql", "postgresql": "postgresql"}
+    other_services = frozenset({"redis-server", "valkey-server", "memcached", "postfix", "exim4", "rabbitmq-server"})
+    database_additions = {
+        "mariadb": "/etc/mysql/mariadb.conf.d",
+        "mysql": "/etc/mysql/mysql.conf.d",
+        "postgresql": "/etc/postgresql/{version}/main/conf.d",
+    }
     modules_by_name = switches_by_name = makes_locales = True
     configuration = ("/etc/php",)
     root_signs = ("var/lib/dpkg/status", "etc/php")
@@ -121,8 +127,10 @@ class Debian(Platform):
             return ["/run/nginx.pid", "nginx", "-t"]
         if service == "apache2":
             return ["/run/apache2/apache2.pid", "apache2ctl", "configtest"]
-        if service in ("mariadb", "mysql"):
-            return ["/run/mysqld/mysqld.pid", "true"]
+        if service == "mariadb":
+            return ["/run/mysqld/mysqld.pid", "sh", "-c", MARIADB_TEST]
+        if service == "mysql":
+            return ["/run/mysqld/mysqld.pid", "mysqld", "--validate-config"]
         return super().service_check(service)
 
 

@@ -8,7 +8,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Sapi
 from fundamentum.model.recorded_paths import Recorded
-from fundamentum.platforms.base import PhpPlace, Platform
+from fundamentum.platforms.base import MARIADB_TEST, PhpPlace, Platform
 from fundamentum.platforms.redhat import package_names
 from fundamentum.platforms.redhat.rpm_version import rpm_order
 
@@ -38,6 +38,8 @@ class RedHat(Platform):
     web_sites = {"apache2": ("/etc/httpd/conf.d", ""), "nginx": ("/etc/nginx/conf.d", "")}
     socket_users = "apache,nginx"
     database_services = {"mariadb": "mariadb", "mysql": "mysqld"}
+    other_services = frozenset({"redis", "valkey", "memcached", "postfix", "sendmail", "rabbitmq-server"})
+    database_additions = {"mariadb": "/etc/my.cnf.d", "mysql": "/etc/my.cnf.d"}
     cron_package = "cronie"
     configuration = ("/etc/php.ini", "/etc/php.d", "/etc/php-fpm.d")
     root_signs = ("var/lib/rpm", "usr/lib/sysimage/rpm")
@@ -107,8 +109,8 @@ class RedHat(Platform):
             "php-fpm": ["/run/php-fpm/php-fpm.pid", "php-fpm", "-t"],
             "nginx": ["/run/nginx.pid", "nginx", "-t"],
             "httpd": ["/run/httpd/httpd.pid", "httpd", "-t"],
-            "mariadb": ["/run/mariadb/mariadb.pid", "true"],
-            "mysqld": ["/run/mysqld/mysqld.pid", "true"],
+            "mariadb": ["/run/mariadb/mariadb.pid", "sh", "-c", MARIADB_TEST],
+            "mysqld": ["/run/mysqld/mysqld.pid", "mysqld", "--validate-config"],
         }
         return known.get(service) or super().service_check(service)  # a branch in a place of its own has neither
 

@@ -78,6 +78,7 @@ def _marks_of(asked: Asked | None) -> dict[str, str]:
         "TASKS": _words(wanted.tasks, PATH),
         "PACKAGES": _words(sorted(packages), COMMAND),
         "TEXTS": _words(wanted.texts, TEXT),
+        "OPTIONS": "yes" if wanted.options else "",
         "LOCALES": "yes" if wanted.locales else "",
         "SOCKETS": _words(wanted.sockets, SOCKET),
         "VARIABLES": "|".join((*processes.VARIABLES, *(name for name in wanted.variables if VARIABLE.fullmatch(name)))),

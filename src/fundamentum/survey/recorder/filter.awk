@@ -44,6 +44,8 @@ function kind_of(path,   stem, kind) {
     if (path ~ /\.service$/ || path ~ /\/systemd\/system\/[^\/]*\.d\/[^\/]*\.conf$/) return "unit"
     if (path ~ /^\/etc\/(sysconfig|default)\//) return "environment"
     if (path ~ /\.timer$/) return "timer"
+    if (path ~ /^\/etc\/(my|mysql\/).*\.cnf/) return "options"
+    if (path ~ /\/(postgresql|pgsql)\/.*\.conf$/) return "postgresql"
     if (path == "/etc/passwd" || path == "/etc/group") return substr(path, 6)
     if (path == "/etc/timezone" || path == "/etc/selinux/config") return "plain"
     if (path == "/etc/crontab" || path ~ /^\/etc\/cron\.d\// || path ~ /^\/var\/spool\/cron\//) return "cron"
@@ -62,7 +64,7 @@ function take(path, kind,   line, out, left, text, state) {
     if (sub(/^later:/, "", kind)) { printf "%d\t%s\n", number, path > (stage "/" kind); check(path); return }
     out = stage "/content/" number
     left = sizes[path] + 0
-    state = 0; quoted = 0
+    state = 0; quoted = 0; in_group = 0
     begin_entries()
     printf "" > out
     while ((state = (getline line < path)) > 0) {
@@ -125,6 +127,12 @@ function filtered(line, kind,   key) {
     }
     if (kind == "group") { split(line, fields, ":"); return fields[1] ":x:" fields[3] ":" fields[4] }
     if (kind == "timer") return line ~ /^[ \t]*(Unit|OnCalendar|OnUnit(Active|Inactive)Sec)[ \t]*=/ ? line : ""
+    if (kind == "options") { # of the server's own groups alone, and no password
+        if (line ~ /^[ \t]*\[/) { in_group = line ~ /^[ \t]*\[[ \t]*(mysqld|server|mariadb|mariadbd|client-server|galera)(-[0-9.]+)?[ \t]*\]/; return line }
+        if (line ~ /^[ \t]*!include/) return line
+        return in_group && line !~ /^[ \t]*[#;]/ && !secret(line) ? line : ""
+    }
+    if (kind == "postgresql") return line !~ /^[ \t]*#/ && !secret(line) ? line : ""
     if (kind == "cron" || kind == "script") {
         if (line ~ /^[ \t]*#/ || !(out_task = task_in(line))) return ""
         if (kind == "script") return out_task

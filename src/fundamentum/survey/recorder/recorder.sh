@@ -73,6 +73,7 @@ packages='%PACKAGES%'
 texts='%TEXTS%'
 sockets='%SOCKETS%'
 locales='%LOCALES%'
+options='%OPTIONS%'
 
 # Files that configure the directory they lie in.
 directory_files='%DIRECTORY_FILES%'
@@ -175,6 +176,12 @@ done | sort -u >"$stage/ways"
             esac
         done
     [ -z "$tasks" ] || existing below '*.timer' /etc/systemd/system
+    if [ -n "$options" ]; then
+        here /etc/my.cnf /etc/mysql /etc/postgresql /etc/postgresql/* /var/lib/pgsql /var/lib/pgsql/data
+        existing below '*.cnf' /etc/mysql /etc/my.cnf.d
+        existing below '*.conf' /etc/postgresql
+        here /var/lib/pgsql/data/*.conf /var/lib/postgresql/*/*/postgresql.auto.conf
+    fi
     existing below '*.so' %EXTENSIONS%
 %PATHS%
 } 2>/dev/null | sort -u | head -n 100000 >"$stage/paths"

@@ -1,5 +1,6 @@
 """Run the commands of the README's session on the shipped example, and put in what they print."""
 
+import os
 import re
 import shlex
 import subprocess
@@ -21,7 +22,12 @@ def _output(command: str) -> str:
     program, *arguments = shlex.split(command)
     data = Path(fundamentum.demo.__file__).parent / "data"
     done = subprocess.run(
-        [Path(sys.executable).with_name(program), *arguments], cwd=data, capture_output=True, text=True, check=False
+        [Path(sys.executable).with_name(program), *arguments],
+        cwd=data,
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**os.environ, "COLUMNS": "110"},
     )
     return done.stdout.rstrip("\n")
 

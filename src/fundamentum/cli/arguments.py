@@ -40,6 +40,9 @@ def _check(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "--format", choices=checks.names(), default="text", help="how to write the findings (default: text)"
     )
+    more = command.add_mutually_exclusive_group()
+    more.add_argument("--quiet", action="store_true", help="as text, one line for each application, and no remarks")
+    more.add_argument("--verbose", action="store_true", help="as text, also where each need is met that is met")
 
 
 def _plan(command: argparse.ArgumentParser) -> None:
@@ -197,6 +200,8 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
     )
     debug = "after a failure of the program itself, print where it failed"
     top.add_argument("--debug", action="store_true", help=debug)
+    color = {"choices": ("auto", "always", "never"), "help": "whether to write colours (default: to a terminal)"}
+    top.add_argument("--color", default="auto", **color)  # type: ignore[arg-type]
     top.add_argument("--version", action="version", version=f"fundamentum {__version__}")
     # Named, the program need not be found out by writing the usage.
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True, prog=top.prog)
@@ -205,4 +210,5 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
         if only in (None, name):
             fill(command)
             command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)
+            command.add_argument("--color", default=argparse.SUPPRESS, **color)  # type: ignore[arg-type]
     return top

@@ -20,7 +20,8 @@ def run(options: argparse.Namespace) -> int:
     named, offers = selectors(options, survey), Offers(survey)
     judgements = [check(needs, survey, one, offers) for needs, one in zip(wanted, named, strict=True)]
     form = entry("fundamentum.report.checks", options.format)
-    form.write(sys.stdout, judgements, survey, today=date.today(), following=_following(options))
+    detail = "quiet" if options.quiet else "verbose" if options.verbose else "usual"
+    form.write(sys.stdout, judgements, survey, today=date.today(), following=_following(options), detail=detail)
     return 0 if all(judgement.satisfied for judgement in judgements) else 1
 
 

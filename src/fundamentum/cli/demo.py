@@ -29,7 +29,8 @@ def run(options: argparse.Namespace) -> int:
     """Check one application on a server that is ready and on one that is not, plan, derive, and plan for all."""
     console = console_for(sys.stdout)
     for scene in fundamentum.demo.SCENES:
-        console.print(Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-"))
+        rule = Rule(Text(f"$ fundamentum {scene.command}", style="bold"), align="left", characters="-")
+        console.print(rule, width=min(console.width, 110))
         console.print(Text(scene.story, style="dim"))
         console.print()
         if scene.verb == "derive":

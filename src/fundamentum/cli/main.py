@@ -31,6 +31,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         command = next((word for word in words if not word.startswith("-")), "")
         options = parser(command).parse_args(words)
+        if options.color != "auto":
+            os.environ["NO_COLOR" if options.color == "never" else "FUNDAMENTUM_COLOR"] = "1"
         code = _run(options)
         sys.stdout.flush()
         return code

@@ -9,8 +9,8 @@ from fundamentum.kinds import in_words
 from fundamentum.report.broken_pipe import nobody_reads
 from fundamentum.report.escape import clean
 
-PIPE_WIDTH: Final = 110
-"""Columns where there is no terminal to ask: a file that is read later looks the same on every machine."""
+PIPE_WIDTH: Final = 2000
+"""Columns where there is no terminal: so many that no path and no command is broken.  ``COLUMNS`` tells otherwise."""
 
 
 class _Trimmed:
@@ -36,15 +36,16 @@ class _Patient(Console):
 
 
 def console_for(stream: IO[str]) -> Console:
-    """A console that writes colour to a terminal only, and never where ``NO_COLOR`` is set."""
+    """A console that writes colour to a terminal only, and never where ``NO_COLOR`` is set; or where it is told to."""
     terminal = stream.isatty()
-    width = None if terminal else PIPE_WIDTH
+    told = os.environ.get("COLUMNS", "")
+    width = None if terminal else int(told) if told.isdecimal() and 20 <= int(told) <= PIPE_WIDTH else PIPE_WIDTH
     return _Patient(
         file=stream if terminal else cast(IO[str], _Trimmed(stream)),
         highlight=False,
         markup=False,
         emoji=False,
-        force_terminal=terminal,
+        force_terminal=terminal or bool(os.environ.get("FUNDAMENTUM_COLOR")),
         width=width,
         no_color=bool(os.environ.get("NO_COLOR")),
     )

@@ -20,7 +20,13 @@ FORMAT = 1
 
 
 def write(
-    stream: IO[str], judgements: Sequence[Judgement], survey: Survey, *, today: date, following: str = ""
+    stream: IO[str],
+    judgements: Sequence[Judgement],
+    survey: Survey,
+    *,
+    today: date,
+    following: str = "",
+    detail: str = "usual",
 ) -> None:
     """The document, to the stream."""
     write_out(as_json(check_document(judgements, survey, today=today)), stream)

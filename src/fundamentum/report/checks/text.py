@@ -1,9 +1,10 @@
 """Findings for a person at a terminal: what is wrong first, then what is fine in short, then what to do."""
 
 import shlex
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import IO
+from typing import IO, Final, Literal
 
 from rich.console import Console
 from rich.padding import Padding
@@ -22,17 +23,37 @@ from fundamentum.report.remarks import write_remarks
 from fundamentum.report.styles import STYLES
 from fundamentum.report.terminal import console_for, name_of
 
+Detail = Literal["quiet", "usual", "verbose"]
+LACKING: Final = {"unmet": "not met", "unknown": "cannot tell"}
+"""What is told under a heading of its own, by its verdict."""
+
 
 def write(
-    stream: IO[str], judgements: Sequence[Judgement], survey: Survey, *, today: date, following: str = ""
+    stream: IO[str],
+    judgements: Sequence[Judgement],
+    survey: Survey,
+    *,
+    today: date,
+    following: str = "",
+    detail: Detail = "usual",
 ) -> None:
-    """The remarks on standard error, and everything else to the stream."""
+    """The remarks on standard error, and everything else to the stream; ``quiet``: a line for each application."""
+    if detail == "quiet":
+        for judgement in judgements:
+            stream.write(clean(f"{judgement.needs.name} on {survey.server}: {summary(judgement)[0]}") + "\n")
+        return
     write_remarks(survey, judgements)
-    write_check(console_for(stream), judgements, survey, today=today, following=following)
+    write_check(console_for(stream), judgements, survey, today=today, following=following, detail=detail)
 
 
 def write_check(
-    console: Console, judgements: Sequence[Judgement], survey: Survey, *, today: date, following: str = ""
+    console: Console,
+    judgements: Sequence[Judgement],
+    survey: Survey,
+    *,
+    today: date,
+    following: str = "",
+    detail: Detail = "usual",
 ) -> None:
     """What is wrong first, then what is fine in short; last one command for all packages, and what to type next.
 
@@ -42,32 +63,20 @@ def write_check(
         if number:
             console.print()
         _heading(console, judgement, survey)
-        wide = max(
-            (len(name_of(finding.need)) for finding in judgement.findings if finding.verdict in ("unmet", "unknown")),
-            default=0,
-        )
-        room = (
-            24 if any(finding.chain and finding.verdict != "met" for finding in judgement.findings) else 40
-        )  # a chain's lines are long
+        lacking = [finding for finding in judgement.findings if finding.verdict in LACKING]
+        wide = max((len(name_of(finding.need)) for finding in lacking), default=0)
+        room = 24 if any(finding.chain for finding in lacking) else 40  # a chain's lines are long
         for level, style in (("required", "unmet"), ("recommended", "recommended")):
-            wrong = [
-                finding
-                for finding in judgement.findings
-                if finding.level == level and finding.verdict in ("unmet", "unknown")
-            ]
-            if wrong:
-                console.print(Text(f"\n{level}, not met", style=STYLES[style]))
-                console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
+            for verdict, title in LACKING.items():
+                wrong = [one for one in lacking if (one.level, one.verdict) == (level, verdict)]
+                if wrong:
+                    console.print(Text(f"\n{level}, {title}", style=STYLES[style]))
+                    console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
         _command_line(console, judgement.command_line)
         _accepted(console, [finding for finding in judgement.findings if finding.verdict == "accepted"])
-        _fine(console, [finding for finding in judgement.findings if finding.verdict == "met"])
+        _fine(console, [finding for finding in judgement.findings if finding.verdict == "met"], detail)
         _risks(console, judgement, survey, today)
-    lacking = [
-        finding
-        for judgement in judgements
-        for finding in judgement.all_findings
-        if finding.verdict in ("unmet", "unknown")
-    ]
+    lacking = [one for judgement in judgements for one in judgement.all_findings if one.verdict in LACKING]
     changes = {change for finding in lacking for change in finding.changes}
     packages = {change.package for change in changes if isinstance(change, Install) and not change.again}
     if packages:
@@ -93,33 +102,31 @@ def _heading(console: Console, judgement: Judgement, survey: Survey) -> None:
     part = f"; the worst of its sites is {judgement.target.part}" if judgement.target.part else ""
     words = f"judged: {runtime.label} ({version}), {judgement.target.reason}{part}"
     console.print(Text(clean(words), style=STYLES["dim"]))
-    required = sum(
-        finding.level == "required" and finding.verdict in ("unmet", "unknown") for finding in judgement.all_findings
-    )
-    optional = sum(
-        finding.level == "recommended" and finding.verdict in ("unmet", "unknown") for finding in judgement.all_findings
-    )
-    if required:
-        more = f", and {optional} recommended" if optional else ""
-        console.print(
-            Text(
-                f"does not run here: {required} required {'need is' if required == 1 else 'needs are'} not met{more}",
-                style=STYLES["unmet"],
-            )
-        )
-    elif optional:
-        console.print(
-            Text(
-                f"runs here; {optional} recommended {'need is' if optional == 1 else 'needs are'} not met",
-                style=STYLES["recommended"],
-            )
-        )
-    else:
-        accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
-        rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
-        many = len(judgement.all_findings)
-        words = f"all {many}" if not accepted else f"{many - accepted}"
-        console.print(Text(f"runs here: {words} needs are met{rest}", style=STYLES["met"]))
+    words, style = summary(judgement)
+    console.print(Text(words, style=STYLES[style]))
+
+
+def summary(judgement: Judgement) -> tuple[str, str]:
+    """Whether an application runs, in a line, and the style of that line."""
+    counts = Counter((finding.level, finding.verdict) for finding in judgement.all_findings)
+    unmet, unknown = counts["required", "unmet"], counts["required", "unknown"]
+    optional = counts["recommended", "unmet"] + counts["recommended", "unknown"]
+    more = f", and {optional} recommended" if optional else ""
+    if unmet:
+        untold = f", {unknown} cannot be told" if unknown else ""
+        return f"does not run here: {_many(unmet, 'required')} not met{untold}{more}", "unmet"
+    if unknown:
+        return f"cannot tell whether it runs here: {_many(unknown, 'required')} not known to be met{more}", "unmet"
+    if optional:
+        return f"runs here; {_many(optional, 'recommended')} not met", "recommended"
+    accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
+    rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
+    many = len(judgement.all_findings)
+    return f"runs here: {f'all {many}' if not accepted else f'{many - accepted}'} needs are met{rest}", "met"
+
+
+def _many(number: int, level: str) -> str:
+    return f"{number} {level} {'need is' if number == 1 else 'needs are'}"
 
 
 def _problems(findings: Iterable[Finding], wide: int) -> Table:
@@ -130,8 +137,6 @@ def _problems(findings: Iterable[Finding], wide: int) -> Table:
         what = Text()
         if finding.state:
             what.append(f"{finding.state}: ", style=STYLES["name"])
-        if finding.verdict == "unknown":
-            what.append("unknown: ", style=STYLES["name"])
         wants_value = finding.need.kind not in ("extension", "loader")
         what.append(clean(f"wanted {finding.wanted}, found {finding.found}" if wants_value else finding.found or ""))
         if finding.origin and not finding.chain:
@@ -155,7 +160,7 @@ def _command_line(console: Console, judgement: Judgement | None) -> None:
     """What the PHP lacks that runs the application's programs at set times."""
     if judgement is None:
         return
-    wrong = [finding for finding in judgement.findings if finding.verdict in ("unmet", "unknown")]
+    wrong = [finding for finding in judgement.findings if finding.verdict in LACKING]
     runtime, style = judgement.target.runtime, STYLES["unmet"] if wrong else STYLES["met"]
     words = f"scheduled programs run on the command line ({runtime.label}): "
     words += f"{len(wrong)} of {len(judgement.findings)} needs not met" if wrong else "all that they need is there"
@@ -182,10 +187,14 @@ def _accepted(console: Console, findings: Sequence[Finding]) -> None:
     console.print(Padding(table, (0, 0, 0, 2)))
 
 
-def _fine(console: Console, findings: Sequence[Finding]) -> None:
+def _fine(console: Console, findings: Sequence[Finding], detail: Detail) -> None:
     if not findings:
         return
     console.print(Text(f"\nmet ({len(findings)})", style=STYLES["met"]))
+    if detail == "verbose":
+        wide = max(len(name_of(finding.need)) for finding in findings)
+        console.print(Padding(_problems(findings, min(wide, 40)), (0, 0, 0, 2)))
+        return
     groups: dict[str, list[str]] = {}
     for finding in findings:
         kind = kind_of(finding.need)

@@ -102,7 +102,7 @@ SETTINGS = [  # condition, php.ini, verdict, found
     ('memory_limit = ">= 256M"', "memory_limit = -1\n", "met", "-1 (no limit)"),
     ('upload_max_filesize = ">= 16M"', "upload_max_filesize = 200\n", "unmet", "200 bytes"),
     ('upload_max_filesize = ">= 16M"', "upload_max_filesize = 200MB\n", "unmet", "200MB (PHP reads 200 bytes)"),
-    ('upload_max_filesize = ">= 1G"', "upload_max_filesize = 1.5G\n", "met", "1.5G (PHP reads 1G)"),
+    ('memory_limit = ">= 1G"', "memory_limit = 1.5G\n", "met", "1.5G (PHP reads 1G)"),
     (
         'max_input_time = ">= 60"',
         "max_input_time = -1\nmax_execution_time = 30\n",
@@ -212,11 +212,11 @@ def test_what_a_package_brings_stands_in_the_index(name: str, provides: str, dep
 @pytest.mark.parametrize("unread", ["php.ini", "conf.d/00-first.ini"])
 def test_what_an_unreadable_file_may_set_or_load_is_unknown(tmp_path: Path, unread: str) -> None:
     root = small_root(
-        tmp_path, fpm_ini="memory_limit = 300M\n", extra={"etc/php/8.2/fpm/conf.d/50-a.ini": "post_max_size = 50M\n"}
+        tmp_path, fpm_ini="memory_limit = 300M\n", extra={"etc/php/8.2/fpm/conf.d/50-a.ini": "max_input_vars = 5000\n"}
     )
     (root / f"etc/php/8.2/fpm/{unread}").unlink()
     os.mkfifo(root / f"etc/php/8.2/fpm/{unread}")  # cannot be read as a file, not even by root
-    settings = '[settings.required]\nmemory_limit = ">= 1M"\npost_max_size = ">= 1M"\n'
+    settings = '[settings.required]\nmemory_limit = ">= 1M"\nmax_input_vars = ">= 10"\n'
     judged = {
         str(finding.need): finding for finding in check(needs("ctype", "gd", settings=settings), look(root)).findings
     }
@@ -226,7 +226,7 @@ def test_what_an_unreadable_file_may_set_or_load_is_unknown(tmp_path: Path, unre
         "extension:ctype": "met",
         "extension:gd": "unknown",
         "setting:memory_limit": "unknown",
-        "setting:post_max_size": "met",
+        "setting:max_input_vars": "met",
     }
     assert unread in (judged["setting:memory_limit"].remedy or "")
 

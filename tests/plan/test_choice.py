@@ -149,7 +149,7 @@ def test_one_branch_for_all_where_one_serves_all(tmp_path: Path) -> None:
         ('memory_limit = ">= 64M"', 'memory_limit = ">= 1G"', True),
         ('memory_limit = "<= 128M"', 'memory_limit = ">= 256M"', True),
         ('"session.auto_start" = "on"', '"session.auto_start" = "off"', True),
-        ('post_max_size = ">= 8M"', 'post_max_size = ">= 800M"', False),
+        ('max_file_uploads = ">= 8"', 'max_file_uploads = ">= 800"', False),
     ],
 )
 def test_limits_that_do_not_go_together_get_pools_of_their_own(tmp_path: Path, one: str, two: str, apart: bool) -> None:

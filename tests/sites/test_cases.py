@@ -141,7 +141,7 @@ def test_a_trace_shows_what_each_site_meets(tmp_path: Path) -> None:
     assert "8.2/fpm/www for b" not in shown
 
 
-WANTED = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\npost_max_size = ">= 20M"\n')
+WANTED = needs(settings='[settings.required]\nmemory_limit = ">= 500M"\nmax_input_vars = ">= 2000"\n')
 CHANGED = {  # what is planned in a case, and for which other sites
     "fpm: user file": "/srv/a/.user.ini: -memory_limit = 300M +memory_limit = 500M",
     "fpm: path": "/etc/php/8.2/fpm/conf.d/99-x.ini: -memory_limit = 400M +memory_limit = 500M",
@@ -159,12 +159,12 @@ def test_a_plan_changes_the_line_that_decides_for_the_site(tmp_path: Path, name:
     assert f"{edit.path}: {' '.join(lines)}" == CHANGED[name]
     assert not [one for one in made.unresolved if one.need == "setting:memory_limit"]
     others = {(one.site, one.name, one.after) for one in made.others}
-    assert others <= {("b", "post_max_size", "20M"), ("b", "memory_limit", "at times 500M")}
+    assert others <= {("b", "max_input_vars", "2000"), ("b", "memory_limit", "at times 500M")}
 
 
 def test_a_plan_owns_up_to_what_it_cannot_change(tmp_path: Path) -> None:
     made = plan([WANTED], server(tmp_path, "fpm: sent by map"), "a", today=TODAY)
-    assert [one.name for one in made.of(SetDirective)] == ["post_max_size"]
+    assert [one.name for one in made.of(SetDirective)] == ["max_input_vars"]
     why = "set memory_limit = 500M at /etc/nginx/sites-enabled/site:9, which decides for this site alone"
     assert [(str(one.need), why in one.why) for one in made.unresolved] == [("setting:memory_limit", True)]
     assert not made.complete

@@ -21,6 +21,8 @@ class Service(msgspec.Struct, frozen=True):
     sockets: tuple[str, ...] = ()
     drivers: tuple[str, ...] = ()
     """The extensions of PHP that speak to it, of which any one will do."""
+    decided: bool = False
+    """Whether a person decides which one it is, and sets it up."""
     asks: str = ""
     """What is sent to it; empty: it speaks first."""
     answers: str = ""

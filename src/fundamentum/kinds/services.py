@@ -142,6 +142,9 @@ def _absent(
     base: Finding, name: str, versions: VersionRange, demands: list[Change], advice: list[str], context: Context
 ) -> Finding:
     service, offers, asked = services()[name], context.offers, context.survey.asked
+    offered = [package for package in service.packages if offers.package(package)]
+    if service.decided and offered:
+        return replace(base, state="installable", remedy=f"decide: install one of {', '.join(offered)}, and set it up")
     for package in service.packages:
         offer = offers.package(package)
         if offer and versions.accepts(upstream(offer.version)):

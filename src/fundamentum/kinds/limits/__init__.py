@@ -10,12 +10,15 @@ from typing import Annotated, Any, Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum.catalog import is_unlimited
+from fundamentum.catalog.quantity import quantity
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.limits.limit_chain import links, narrowest, where
 from fundamentum.kinds.limits.limit_demands import demands_of
-from fundamentum.kinds.limits.need import LimitNeed
-from fundamentum.kinds.settings import value_promised
+from fundamentum.kinds.limits.need import Limit, LimitNeed
+from fundamentum.kinds.settings.promised import value_promised
+from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.kinds.table_reader import LevelName, Reader, Table, seconds, size
 from fundamentum.model.findings import Finding, Link, Target
 from fundamentum.model.need_id import NeedId
@@ -91,6 +94,43 @@ class Limits(Kind[LimitNeed]):
 
     def met_in_words(self, finding: Finding) -> str:
         return f"{self.words(finding.need)} {finding.found}"
+
+
+_CHAINS: Final[Mapping[str, Limit]] = {
+    "upload_max_filesize": "uploads:largest",
+    "post_max_size": "requests:body",
+    "max_file_uploads": "uploads:files",
+    "memory_limit": "requests:memory",
+    "max_execution_time": "requests:longest",
+    "max_input_vars": "forms:fields",
+}
+"""Directives of which the least that will do is asked of a whole chain."""
+
+
+def limit_of(need: SettingNeed) -> LimitNeed | None:
+    """The chain that a directive has to be wide enough in; None where nothing is asked of it but its value."""
+    least = [wanted for operator, wanted in need.condition.comparisons if operator in (">=", ">")]
+    if need.name not in _CHAINS or not least or any(is_unlimited(need.name, wanted) for wanted in least):
+        return None
+    amount = max(quantity(wanted).number for wanted in least)
+    return LimitNeed(_CHAINS[need.name], amount, need.condition.text, need.level) if amount > 0 else None
+
+
+def with_chain(finding: Finding, need: SettingNeed, context: Context) -> Finding:
+    """The finding for a directive with everything else in the way of what it lets through: the worse of both counts."""
+    limit = limit_of(need)
+    if limit is None or context.target.runtime.sapi == "cli":
+        return finding
+    whole = _judged(limit, context)
+    if len(whole.chain) < 2:
+        return finding
+    demands = (*finding.demands, *whole.demands)
+    if whole.verdict == "met":
+        return replace(finding, chain=whole.chain, demands=demands)
+    remark = "; ".join(dict.fromkeys(filter(None, (finding.remark, whole.remark)))) or None
+    found = whole.found if finding.verdict == "met" else finding.found
+    of_own = {"need": need.key, "wanted": need.condition.text, "overridden": finding.overridden, "found": found}
+    return replace(whole, **of_own, remark=remark, demands=demands)
 
 
 def _judged(need: LimitNeed, context: Context) -> Finding:

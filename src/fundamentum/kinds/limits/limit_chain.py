@@ -26,6 +26,8 @@ from fundamentum.webservers.limits import allowed
 DIRECTIVES: Final[dict[Limit, frozenset[str]]] = {
     "uploads:largest": frozenset({"file_uploads", "post_max_size", "upload_max_filesize", "memory_limit"}),
     "uploads:files": frozenset({"max_file_uploads"}),
+    "requests:body": frozenset({"post_max_size", "memory_limit"}),
+    "requests:memory": frozenset({"memory_limit"}),
     "requests:longest": frozenset({"max_execution_time", "max_input_time"}),
     "forms:fields": frozenset({"max_input_vars", "max_multipart_body_parts"}),
 }
@@ -67,6 +69,14 @@ def links(need: LimitNeed, context: Context) -> Iterator[Link]:
             yield from _space(sites, need.amount, survey, target)
         case "uploads:files":
             yield from of_php("max_file_uploads", f">= {need.amount}", least=need.amount)
+        case "requests:body":
+            yield from allowed(sites, "sizes", need.amount, need.amount, survey)
+            yield from of_php("post_max_size", f">= {need.amount}", f">= {spelled(need.amount)}", need.amount)
+            yield from of_php("memory_limit", f">= {need.amount}", f">= {spelled(need.amount)}", need.amount)
+            yield from _space(sites, need.amount, survey, target)
+        case "requests:memory":
+            yield from of_php("memory_limit", f">= {spelled(need.amount)}", least=need.amount)
+            yield from _machine(need.amount, survey)
         case "requests:longest":
             yield from allowed(sites, "times", need.amount, need.amount, survey)
             yield from _manager(need.amount, target)
@@ -167,6 +177,18 @@ def _manager(least: int, target: Target) -> Iterator[Link]:
         remedy=remedy if stale or enough is False else "",
         state="awaiting-restart" if stale else None,
         to=f"{least}s",
+    )
+
+
+def _machine(least: int, survey: Survey) -> Iterator[Link]:
+    """The memory of the machine, where it is known: no limit of PHP's makes it more."""
+    have = survey.machine.memory
+    if have is None:
+        return
+    enough = have >= least
+    remedy = "give the machine more memory"
+    yield Link(
+        "machine", "memory", str(have), size_in_words(have), have, least, Origin("/proc/meminfo"), enough, remedy
     )
 
 

@@ -5,7 +5,10 @@ from typing import Literal
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 
-Limit = Literal["uploads:largest", "uploads:files", "requests:longest", "forms:fields"]
+Limit = Literal[
+    "uploads:largest", "uploads:files", "requests:longest", "requests:body", "requests:memory", "forms:fields"
+]
+"""What is written in tables of their own; ``requests:body`` and ``requests:memory`` as directives only."""
 
 
 class LimitNeed(Value, frozen=True):

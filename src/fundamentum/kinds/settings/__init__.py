@@ -7,10 +7,12 @@ from typing import Annotated, Any, Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum import entries
 from fundamentum.catalog import TAKING
 from fundamentum.changes.service import Restart
-from fundamentum.kinds.base import Context, Kind
+from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.settings.demand import DirectiveDemand
+from fundamentum.kinds.settings.promised import value_promised
 from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
 from fundamentum.kinds.table_reader import Reader, Table
 from fundamentum.model.conditions import FORMS, condition, contradict
@@ -18,7 +20,6 @@ from fundamentum.model.findings import Finding
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.model.promises import Promise
-from fundamentum.untrusted.secrets import WITHHELD, names_a_secret
 
 _DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 
@@ -66,17 +67,19 @@ class Settings(Kind[SettingNeed]):
             # What it keeps away is kept from every site of this PHP, and that is for a person to decide.
             everybody = "; it counts for everything that runs with these files, so it is for you to decide"
             return replace(finding, remedy=f"{finding.remedy}{everybody}", demands=demands)
-        return replace(finding, demands=(*demands, demand))
+        finding = replace(finding, demands=(*demands, demand))
+        whole: Finding = entries.entry("fundamentum.kinds", "limits").with_chain(finding, need, context)
+        return whole
+
+    def questions(self, need: SettingNeed) -> Iterator[tuple[Question, str]]:
+        """What the chain of limits that a directive belongs to asks."""
+        if limit := entries.entry("fundamentum.kinds", "limits").limit_of(need):
+            yield from entries.entry("fundamentum.kinds", "limits").KIND.questions(limit)
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
-        yield from value_promised(finding, finding.need.names[0], context)
-
-
-def value_promised(finding: Finding, name: str, context: Context) -> Iterator[Promise]:
-    """That a directive has its value; none where PHP has no such directive, or the value may be a secret."""
-    setting = context.target.runtime.settings.get(name)
-    if setting and setting.value is not None and not names_a_secret(name) and WITHHELD not in setting.value:
-        yield Promise(finding.need, "setting", name, setting.value)
+        names = [link.name for link in finding.chain if link.condition] or [finding.need.names[0]]
+        for name in names:
+            yield from value_promised(finding, name, context)
 
 
 def _need(path: tuple[str, ...], value: Any, level: Level, reader: Reader) -> SettingNeed | None:

@@ -46,8 +46,8 @@ class Feature(msgspec.Struct, frozen=True):
 class Tables(msgspec.Struct, frozen=True):
     """The catalogue's file."""
 
-    own_versions: frozenset[str]
-    """Parts of PHP whose version is not PHP's."""
+    own_versions: dict[str, dict[str, str]]
+    """Parts of PHP whose version is not PHP's, each with its version by branch."""
     libraries: dict[str, Library]
     features: dict[str, dict[str, Feature]]
 

@@ -59,8 +59,8 @@ class DisableExtension(Change, frozen=True):
     def lowered(self, place: Place) -> Iterator[Primitive]:
         of, what = place.platform, (self.branch, self.sapi, self.switch)
         off, on = tuple(of.switch_off(*what)), tuple(of.switch_on(*what))
-        part = SwitchCommand(self.extension, tuple(of.is_switched_off(*what)), off, False, on)
-        yield SwitchInServer((part,), f"switch off the extension {self.extension}")
+        name, asked = f"{self.extension} for {self.branch}/{self.sapi}", tuple(of.is_switched_on(*what))
+        yield SwitchInServer((SwitchCommand(name, asked, off, False, on),), f"switch off the extension {name}")
 
     def row(self) -> dict[str, Any]:
         return {"extension": self.extension, "runtime": f"{self.branch}/{self.sapi}"}

@@ -1,7 +1,8 @@
 """The command line: every command with its arguments."""
 
 import argparse
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Iterator
 
 from fundamentum import __version__
 from fundamentum.cli.shared_arguments import (
@@ -14,6 +15,7 @@ from fundamentum.cli.shared_arguments import (
     reaching,
     server,
 )
+from fundamentum.entries import entry
 from fundamentum.report import checks, plans
 
 USAGE_ERROR = 2
@@ -25,8 +27,28 @@ class Parser(argparse.ArgumentParser):
     """Errors in one line, without the usage text above it."""
 
     def error(self, message: str) -> "None":  # type: ignore[override]
-        shown = "".join(c if c.isprintable() else "?" for c in message)
+        shown = "".join(c if c.isprintable() else "?" for c in message) + self._meant(message)
         self.exit(USAGE_ERROR, f"{self.prog}: {shown}; see '{self.prog} --help'\n")
+
+    def _meant(self, message: str) -> str:
+        """What may have been meant by an option, a command or a choice that there is not."""
+        choice = re.search(r"invalid choice: '(.*?)' \(choose from (.*)\)", message)
+        unknown = re.match(r"unrecognized arguments: .*?(--?[\w-]+)", message)
+        if choice:
+            word, known = choice[1], re.findall(r"[\w-]+", choice[2])
+        elif unknown:
+            word, known = unknown[1], [option for one in self._all() for option in one._option_string_actions]
+        else:
+            return ""
+        found: str = entry("fundamentum.catalog", "near").did_you_mean(word, known)
+        return found
+
+    def _all(self) -> "Iterator[argparse.ArgumentParser]":
+        """This parser, and those of its commands."""
+        yield self
+        for action in self._actions:
+            if isinstance(action, argparse._SubParsersAction):
+                yield from action.choices.values()
 
 
 def _check(command: argparse.ArgumentParser) -> None:
@@ -175,6 +197,18 @@ def _compare(command: argparse.ArgumentParser) -> None:
     )
 
 
+def _needs(command: argparse.ArgumentParser) -> None:
+    command.description = "Check a needs file and say what each of its entries means; no server is needed."
+    command.epilog = NEEDS_HELP
+    command.formatter_class = argparse.RawDescriptionHelpFormatter
+    command.add_argument("applications", metavar="APP", nargs="+", help="a needs file, or an application's directory")
+
+
+def _help(command: argparse.ArgumentParser) -> None:
+    command.description = "Explain a command, or what all of them have in common."
+    command.add_argument("topic", metavar="TOPIC", nargs="?", help="a command, or a topic; left out: what there is")
+
+
 def _demo(command: argparse.ArgumentParser) -> None:
     command.description = "A small observatory with two servers: one ready, one full of gaps. Needs no server of yours."
 
@@ -186,6 +220,8 @@ COMMANDS: dict[str, tuple[str, Callable[[argparse.ArgumentParser], None]]] = {
     "survey": ("record what a server has", _survey),
     "trace": ("say everything about one extension, setting, package or command", _trace),
     "compare": ("say what differs between two servers, or between then and now", _compare),
+    "needs": ("check and explain a needs file, without a server", _needs),
+    "help": ("explain a command, or what all of them have in common", _help),
     "demo": ("show all of this on made-up servers", _demo),
 }
 

@@ -219,8 +219,8 @@ class Platform:
         """The command that takes :meth:`switch_on` back."""
         raise NotImplementedError
 
-    def is_switched_off(self, branch: str, sapi: str, switch: str) -> list[str]:
-        """The command that ends with 0 if an extension is not switched on by name."""
+    def is_switched_on(self, branch: str, sapi: str, switch: str) -> list[str]:
+        """The command that ends with 0 if an extension is switched on by name."""
         raise NotImplementedError
 
     def program(self, branch: str) -> str:

@@ -1,10 +1,12 @@
 """Files that a user names on the command line."""
 
+import itertools
 import os
 import stat
 from pathlib import Path
 from typing import Final
 
+from fundamentum import entries
 from fundamentum.errors import InputError
 
 
@@ -17,6 +19,10 @@ PLAINLY: Final = os.O_RDONLY | _flags("O_NONBLOCK", "O_CLOEXEC", "O_BINARY")
 """Not blocking, so that a named pipe in the way cannot hold us."""
 UNFOLLOWED: Final = PLAINLY | _flags("O_NOFOLLOW")
 """The same for a file that has to stand there itself, rather than a link."""
+
+
+MAX_BESIDE: Final = 5000
+"""Names of a directory among which a misspelt one is looked for."""
 
 
 def named(word: str, what: str = "a file") -> Path:
@@ -46,6 +52,8 @@ def read_named(path: Path, most: int, what: str, where: str | None = None) -> by
             if stat.S_ISBLK(mode) or (stat.S_ISCHR(mode) and not stream.isatty()):
                 raise InputError(shown, f"is a device, not {what}")
             data = stream.read(most + 1)
+    except FileNotFoundError as error:
+        raise InputError(shown, f"cannot be read: {error.strerror}{_beside(path)}") from error
     except OSError as error:
         raise InputError(shown, f"cannot be read: {error.strerror or error}") from error
     except ValueError as error:
@@ -53,6 +61,17 @@ def read_named(path: Path, most: int, what: str, where: str | None = None) -> by
     if len(data) > most:
         raise InputError(shown, f"larger than {most} bytes: not {what}")
     return data
+
+
+def _beside(path: Path) -> str:
+    """A file of almost that name in the same directory, which may have been meant."""
+    try:
+        with os.scandir(path.parent) as names:
+            known = [one.name for one in itertools.islice(names, MAX_BESIDE)]
+    except OSError:
+        return ""
+    found: str = entries.entry("fundamentum.catalog", "near").did_you_mean(path.name, known)
+    return found
 
 
 def read_below(root: Path, path: str, most: int) -> bytes:

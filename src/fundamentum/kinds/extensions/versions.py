@@ -51,20 +51,16 @@ def version_of(name: str, context: Context) -> str | None:
     told = runtime.told.get(f"extension:{name}") or (module.version if module else "")
     if told:
         return upstream(told.removeprefix("mysqlnd "))
-    of_php = inside(name, runtime.branch, runtime.sapi) and name not in tables().own_versions
-    return (runtime.version if of_php else None) or _of_package(name, module, context)
+    if name in tables().own_versions:
+        return tables().own_versions[name].get(runtime.branch)
+    of_php = runtime.version if inside(name, runtime.branch, runtime.sapi) else None
+    return of_php or _of_package(name, module, context)
 
 
 def _of_package(name: str, module: Module | None, context: Context) -> str | None:
     package = (module.package if module else None) or _supplier(name, context)
     found = next((one.version for one in context.survey.installed or () if one.name == package), None)
-    version = upstream(found) if found else None
-    return None if version is None or _is_of_php(name, version) else version
-
-
-def _is_of_php(name: str, version: str) -> bool:
-    """Whether a package's version is PHP's, and that of a part of it that has one of its own."""
-    return name in tables().own_versions and version.count(".") == 2 and version.split(".", maxsplit=1)[0] in ("7", "8")
+    return upstream(found) or None if found else None
 
 
 def _supplier(name: str, context: Context) -> str | None:
@@ -77,5 +73,6 @@ def _offered(name: str, context: Context) -> str | None:
     """The version that a package on offer would bring; None: not known."""
     runtime = context.target.runtime
     offer = context.offers.supplier(name, runtime.branch, runtime.home)
-    version = upstream(offer.version) if offer else None
-    return None if version is None or _is_of_php(name, version) else version
+    if name in tables().own_versions:
+        return tables().own_versions[name].get(runtime.branch)
+    return upstream(offer.version) or None if offer else None

@@ -81,9 +81,8 @@ class Debian(Platform):
     def switch_on(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpenmod", "-v", branch, "-s", sapi, switch]
 
-    def is_switched_off(self, branch: str, sapi: str, switch: str) -> list[str]:
-        question = '! phpquery -q -v "$1" -s "$2" -m "$3"'
-        return ["sh", "-c", question, "sh", branch, sapi, switch]
+    def is_switched_on(self, branch: str, sapi: str, switch: str) -> list[str]:
+        return ["phpquery", "-q", "-v", branch, "-s", sapi, "-m", switch]
 
     def switch_off(self, branch: str, sapi: str, switch: str) -> list[str]:
         return ["phpdismod", "-v", branch, "-s", sapi, switch]

@@ -3,9 +3,10 @@
 import argparse
 import itertools
 import os
+import re
 from datetime import date
 from pathlib import Path
-from typing import Final
+from typing import Final, cast
 
 from msgspec.structs import replace
 
@@ -15,9 +16,11 @@ from fundamentum.errors import InputError
 from fundamentum.model.needs import Needs
 from fundamentum.needs.accepted import SUFFIX as ACCEPTED
 from fundamentum.needs.accepted import load_accepted, unmatched
-from fundamentum.needs.file import SUFFIX, load, parse
-from fundamentum.untrusted.files import named
+from fundamentum.needs.file import MAX_SIZE, SUFFIX, decoded, load, parse
+from fundamentum.untrusted.files import named, read_named
 
+TEXTS: Final = frozenset(("", ".txt", ".text", ".md", ".markdown", ".rst", ".html", ".htm", ".log"))
+"""How names of files end that may be texts of requirements; one without an ending may be a needs file as well."""
 MAX_NAMES: Final = 20_000
 """Names of an application's directory among which its needs file is looked for."""
 
@@ -33,6 +36,8 @@ def applications(options: argparse.Namespace) -> list[Needs]:
     found = []
     for word in options.applications:
         needs, beside = application(word), _beside(word)
+        if needs.from_text and (where := entry("fundamentum.cli", "texts").here(options)):
+            needs = entry("fundamentum.cli", "texts").with_directory(needs, where)
         accepted = (*(load_accepted(beside, today=date.today()) if beside else ()), *common)
         found.append(replace(needs, accepted=accepted) if accepted else needs)
     write_remarks(
@@ -66,7 +71,12 @@ def _needs_files(folder: Path) -> list[Path]:
 
 
 def application(word: str) -> Needs:
-    """A needs file, the one needs file in a directory, or what an application's directory tells of itself."""
+    """A needs file, the one needs file in a directory, or what an application's directory tells of itself.
+
+    Or a text, pasted (``-``) or saved: an installer's complaints, a page of requirements.
+    """
+    if word == "-":
+        return cast(Needs, entry("fundamentum.cli", "texts").of_standard_input())
     path = named(word, "a needs file or an application's directory")
     if path.is_dir():
         found = _needs_files(path)
@@ -78,4 +88,9 @@ def application(word: str) -> Needs:
             write_remarks(result.remarks)
             return parse(result.text, f"{result.name} (derived)")
         path = found[0]
-    return load(path)
+    if path.suffix.lower() not in TEXTS:
+        return load(path)
+    data = read_named(path, MAX_SIZE, "a needs file, or a text of requirements")
+    if re.search(rb"^\s*format\s*=", data, re.M) and re.search(rb"^\s*\[application\]", data, re.M):
+        return parse(decoded(data, path), str(path))
+    return cast(Needs, entry("fundamentum.cli", "texts").of_text(data, word))

@@ -115,7 +115,11 @@ def _derive(command: argparse.ArgumentParser) -> None:
         "Find out what a PHP application needs, from its manifest, source and settings files, which are "
         "only read. Without -o, a summary for a person."
     )
-    command.add_argument("directory", metavar="DIR", help="the application's directory")
+    command.add_argument(
+        "directory",
+        metavar="DIR",
+        help="the application's directory; or a text of requirements: a file, or - for one that is pasted",
+    )
     command.add_argument(
         "-o",
         "--output",

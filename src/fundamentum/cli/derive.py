@@ -5,6 +5,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from fundamentum.cli.applications import TEXTS
 from fundamentum.cli.derivation import derived
 from fundamentum.cli.messages import one_line, write_remarks
 from fundamentum.cli.output import write_whole
@@ -17,7 +18,10 @@ from fundamentum.untrusted.files import named, read_named
 
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
-    answer = derived(named(options.directory, "an application's directory"), fresh=options.fresh)
+    path = named(options.directory, "an application's directory, or a text of requirements")
+    if options.directory == "-" or (path.is_file() and path.suffix.lower() in TEXTS):
+        return _of_text(options)
+    answer = derived(path, fresh=options.fresh)
     write_remarks(answer.remarks)
     if options.explain is not None:
         whole = answer.derived()
@@ -31,6 +35,24 @@ def run(options: argparse.Namespace) -> int:
         write_out(answer.text)
     else:
         write_whole(options.output, _over(options.output, answer).encode("utf-8"))
+    return 0
+
+
+def _of_text(options: argparse.Namespace) -> int:
+    """A text of requirements as a needs file, or what was understood of each of its sentences."""
+    texts = entry("fundamentum.cli", "texts")
+    if options.directory == "-":
+        data, where = sys.stdin.buffer.read(), "pasted.txt"
+    else:
+        data, where = read_named(Path(options.directory), texts.MAX_SIZE, "a text of requirements"), options.directory
+    found = entry("fundamentum.prose", "requirements").requirements(data, where)
+    write_remarks(texts.not_understood(found, where))
+    if options.output is None:
+        entry("fundamentum.report", "prose_text").write_understood(_console(), found)
+    elif options.output == "-":
+        write_out(found.text)
+    else:
+        write_whole(options.output, found.text.encode("utf-8"))
     return 0
 
 

@@ -3,22 +3,28 @@
 import argparse
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from typing import Final
 
 from fundamentum.catalog.quantity import size_in_words
+from fundamentum.catalog.words import said
+from fundamentum.check import install_line
 from fundamentum.check.trace import trace
 from fundamentum.cli.applications import application
 from fundamentum.cli.servers import server
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.model.survey import Survey
+from fundamentum.platforms import names, platform
 from fundamentum.platforms.offers import Offers
 from fundamentum.report import terminal
 from fundamentum.report.remarks import write_remarks
-from fundamentum.report.trace_text import write_traces
+from fundamentum.report.trace_text import write_line, write_traces
 
 
 def run(options: argparse.Namespace) -> int:
     """Say everything about one extension, setting, package or command on a server."""
+    if words := _install_line(options):
+        return _translated(words, options)
     applications = [application(word) for word in options.applications]
     kind, _, name = options.name.rpartition(":")
     packages = [name] if kind == "package" else []
@@ -32,6 +38,38 @@ def run(options: argparse.Namespace) -> int:
     write_remarks(survey)
     write_traces(terminal.console_for(sys.stdout), found, survey.server)
     return 0
+
+
+_TOOLS: Final = frozenset(
+    tool for name in names() for tool in [platform(name).install(("x",))[0], *platform(name).other_installers]
+)
+
+
+def _install_line(options: argparse.Namespace) -> list[str]:
+    """The words of a guide's install line, where that is what is asked about."""
+    words = [*options.name.split(), *options.applications]
+    begin = next((at for at, word in enumerate(words[:3]) if word in _TOOLS), None)
+    return words[begin:] if begin is not None and len(words) > begin + 1 else []
+
+
+def _translated(words: list[str], options: argparse.Namespace) -> int:
+    """What each package of the line is called here today, and the line to use instead."""
+    wanted = install_line.words_of(words)
+    former = [name for word in wanted for name in said("packages").get(word.lower(), "").split()]
+    survey = server(options, [], commands=[], packages=[*wanted, *former])
+    offers = Offers(survey)
+    found = install_line.translated(wanted, survey, offers, _brought(survey, offers))
+    write_remarks(survey)
+    write_line(terminal.console_for(sys.stdout), found, survey, offers)
+    return 0
+
+
+def _brought(survey: Survey, offers: Offers) -> Callable[[str], Sequence[str]]:
+    """The packages that one brings along, where that is worked out here."""
+    if not offers.platform.resolved_here or survey.offers is None:
+        return lambda name: ()
+    resolver = entry("fundamentum.plan", "package_dependencies").Resolver(survey, offers)
+    return lambda name: tuple(resolver.along([name]).packages)
 
 
 def _along(survey: Survey) -> Callable[[str], Sequence[str]] | None:

@@ -64,6 +64,8 @@ class Needs(Value, frozen=True):
     """Why a need exists, by its key."""
     accepted: tuple[Acceptance, ...] = ()
     """Findings that are accepted on record."""
+    from_text: bool = False
+    """Whether it was read out of a text, which tells what somebody has complained of so far."""
     after_installation: bool = False
     """Whether it is planned for the time after its installer has run."""
 

@@ -38,12 +38,15 @@ _WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)
 
 def load(path: Path) -> Needs:
     """Read a needs file."""
-    data = read_named(path, MAX_SIZE, "a needs file")
+    return parse(decoded(read_named(path, MAX_SIZE, "a needs file"), path), str(path))
+
+
+def decoded(data: bytes, path: Path) -> str:
+    """The text of a file; an error that names the line where it is none."""
     try:
-        text = data.decode("utf-8")
+        return data.decode("utf-8")
     except UnicodeDecodeError as error:
         raise InputError(str(path), "not UTF-8", data.count(b"\n", 0, error.start) + 1) from error
-    return parse(text, str(path))
 
 
 def parse(text: str, where: str) -> Needs:

@@ -1,12 +1,16 @@
 """One extension, setting or package in full, for a person."""
 
+import shlex
 from collections.abc import Sequence
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from fundamentum.check.install_line import InstallLine
 from fundamentum.check.trace import InRuntime, Source, Trace, Wanted
+from fundamentum.model.survey import Survey
+from fundamentum.platforms.offers import Offers
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 
@@ -32,6 +36,26 @@ def write_traces(console: Console, traces: Sequence[Trace], server: str) -> None
             console.print(Text("\nneeded by", style="bold"))
             for wish in trace.wanted_by:
                 console.print(_wanted(wish), soft_wrap=True)
+
+
+def write_line(console: Console, found: InstallLine, survey: Survey, offers: Offers) -> None:
+    """The packages of a guide's line, each with what it is here; and the line to use instead."""
+    title = Text.assemble(("an install line", "bold"), clean(f" on {survey.server}, for PHP {found.branch}"))
+    console.print(title)
+    table = Table.grid(padding=(0, 2))
+    for _ in range(2):
+        table.add_column()
+    table.add_column(overflow="fold", ratio=1)
+    for part in found.parts:
+        style = STYLES["met"] if part.state in ("installed", "installable", "inside") else STYLES["recommended"]
+        table.add_row(clean(f"  {part.word}"), Text(part.state.replace("-", " "), style=style), Text(clean(part.why)))
+    console.print(table)
+    if found.packages:
+        console.print(Text("\nthe line for this server", style=STYLES["dim"]))
+        command = shlex.join(offers.platform.install(found.packages))
+        console.print(Text(f"  {clean(command)}", style=STYLES["remedy"]), soft_wrap=True)
+    else:
+        console.print(Text("\nnothing of it is left to install here", style=STYLES["met"]))
 
 
 def _runtime(console: Console, in_runtime: InRuntime) -> None:

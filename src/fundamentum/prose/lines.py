@@ -1,0 +1,138 @@
+"""A text as lines, each a sentence, an entry of a list or a row of a table, with the heading above it."""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from typing import Final
+
+import msgspec
+from lxml import etree, html
+
+MAX_LINES: Final = 5000
+MAX_LENGTH: Final = 600
+MAX_WRAPPED: Final = 100
+"""Columns of a text that somebody has wrapped."""
+MAX_TAGS: Final = 100_000
+_BLOCKS: Final = frozenset("p li td th tr div dt dd h1 h2 h3 h4 h5 h6 br pre section article ul ol table body".split())
+_HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 dt th caption legend summary".split())
+_UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
+_MARKUP: Final = re.compile(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
+_BULLET: Final = re.compile(r"^\s*(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+")
+_SENTENCE: Final = re.compile(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
+_UNDERLINE: Final = re.compile(r"\s*([=\-~^\"#*+])\1{2,}\s*")
+
+
+class Line(msgspec.Struct, frozen=True):
+    """One sentence of a text."""
+
+    text: str
+    number: int
+    """The line of the file, from 1 on."""
+    heading: str = ""
+    """The nearest heading above it."""
+    listed: bool = False
+    """Whether it is an entry of a list or a row of a table."""
+
+
+def lines_of(data: bytes) -> list[Line]:
+    """The lines of a text, in order."""
+    text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
+    found = (
+        _of_page(text) if re.search(r"<(?:html|body|p|li|table|div|h[1-6])\b", text[:20_000], re.I) else _of_text(text)
+    )
+    return [line for line in found if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]
+
+
+def _of_text(text: str) -> Iterator[Line]:
+    """Plain text, Markdown or reStructuredText: wrapped lines of a paragraph or an entry are joined."""
+    raw = text.expandtabs(4).splitlines()[: MAX_LINES * 2]
+    heading, open_at, parts, listed = "", 0, list[str](), False
+
+    goes_on = _going_on(raw)
+
+    def closed() -> Iterator[Line]:
+        yield from _sentences(" ".join(parts), open_at, heading, listed)
+        parts.clear()
+
+    for number, line in enumerate(raw, 1):
+        following = raw[number] if number < len(raw) else ""
+        titled = re.match(r"\s*#{1,6}\s+(.*?)\s*#*$", line)
+        underlined = (
+            bool(line.strip()) and _UNDERLINE.fullmatch(following) is not None and not _UNDERLINE.fullmatch(line)
+        )
+        colon = line.rstrip().endswith(":") and len(line) < 90 and not _BULLET.match(line)
+        if not line.strip() or _UNDERLINE.fullmatch(line):
+            yield from closed()
+        elif titled or underlined or colon:
+            yield from closed()
+            heading = _plain(titled[1] if titled else line).rstrip(":")
+            yield Line(heading[:MAX_LENGTH], number, heading)
+        elif _BULLET.match(line) or not parts or not goes_on(raw[number - 2], line, listed):
+            yield from closed()
+            open_at, listed = number, _BULLET.match(line) is not None or "|" in line
+            parts.append(_plain(line))
+        else:
+            parts.append(_plain(line))
+    yield from closed()
+
+
+def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
+    """Whether a line goes on with the one before.
+
+    Paragraphs are wrapped at some width; what somebody pasted, a complaint on each line, is not.
+    """
+    width = max(map(len, raw), default=0)
+
+    def goes_on(before: str, line: str, listed: bool) -> bool:
+        if listed and line.startswith(" "):
+            return True
+        first = line.split(maxsplit=1)[0]
+        named = "_" in first or "(" in first or "/" in first or (first[:1].isupper() and before.rstrip()[-1:] in ".!?:")
+        return width <= MAX_WRAPPED and len(before) >= 0.6 * width and not named
+
+    return goes_on
+
+
+def _plain(line: str) -> str:
+    line = _BULLET.sub("", line)
+    return re.sub(r"\s+", " ", _MARKUP.sub("", line).replace("|", " ")).strip()
+
+
+def _sentences(text: str, number: int, heading: str, listed: bool) -> Iterator[Line]:
+    for part in _SENTENCE.split(text):
+        if part.strip():
+            yield Line(part.strip()[:MAX_LENGTH], number, heading, listed)
+
+
+def _of_page(text: str) -> Iterator[Line]:
+    if text.count("<") > MAX_TAGS:
+        return
+    try:
+        tree = html.document_fromstring(
+            text.encode(), parser=html.HTMLParser(encoding="utf-8", huge_tree=False, no_network=True)
+        )
+    except (etree.ParserError, etree.XMLSyntaxError, ValueError):
+        return
+    heading, parts, number, listed = "", list[str](), 1, False
+    for event, node in etree.iterwalk(tree, events=("start", "end")):
+        tag = node.tag if isinstance(node.tag, str) else ""
+        if event == "start" and (tag in _UNSEEN or not tag):
+            node.clear(keep_tail=True)
+            continue
+        row = tag in ("td", "th") and _in_row(node)
+        if tag in _BLOCKS and not row:
+            words = re.sub(r"\s+", " ", " ".join(parts)).strip()
+            parts.clear()
+            title = words.rstrip(":") if event == "end" and tag in _HEADINGS and words else ""
+            heading = title or heading
+            yield from _sentences(words, number, heading, listed)
+            number, listed = (node.sourceline or number), tag in ("li", "tr")
+        if event == "start" and node.text:
+            parts.append(node.text)
+        if event == "end" and node.tail:
+            parts.append(node.tail)
+
+
+def _in_row(node: etree._Element) -> bool:
+    """Whether a cell is part of a row that is told as one line."""
+    above = node.getparent()
+    return above is not None and above.tag == "tr"

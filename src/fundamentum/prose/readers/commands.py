@@ -1,0 +1,47 @@
+"""Programs: *the command unzip was not found*, *Composer and Git must be installed*, *ffmpeg 4.2 or later*."""
+
+import re
+from collections.abc import Iterator
+from functools import cache
+from typing import Final
+
+from fundamentum.catalog.suppliers import suppliers
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+
+_ALSO: Final = frozenset("git unzip composer ffmpeg tar gzip curl wget rsync zip bzip2 npm make".split())
+_EVERYDAY: Final = frozenset("find compare host top dot convert import make zip curl latex java node ps".split())
+"""Programs that are words of everyday's language, or names of something else, too."""
+_NOT_MEANT: Final = frozenset({"mysql", "mariadb", "redis-server"})
+"""Names of servers, of which other readers tell."""
+_CONTEXT: Final = re.compile(
+    r"\b(?:commands?|programs?|binar(?:y|ies)|executables?|tools?|utilit(?:y|ies)|command[- ]line|PATH|"
+    r"/usr/(?:local/)?bin)\b"
+)
+_INSTALLED: Final = re.compile(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """The programs that a line names where it is about programs, or a name that is nothing else."""
+    level = level_of(line)
+    under = re.search(r"\b(?:tools|programs|binaries|commands)\b", line.heading, re.I)
+    about = _CONTEXT.search(line.text) is not None or under is not None
+    if re.search(r"\bextensions?\b", line.text, re.I) and not about:
+        return
+    for match in _names().finditer(line.text):
+        name, rest = match[1].lower(), line.text[match.end() :]
+        named = about or f"({match[1]})" in line.text
+        if (name in _EVERYDAY and not named) or not (named or _INSTALLED.search(line.text)):
+            continue
+        if name in _NOT_MEANT or re.match(r"\s*(?:PHP )?(?:extension|module)", rest, re.I):
+            continue
+        entry = f"{name} >= {match[2]}" if match[2] and "." in match[2] else name
+        yield Statement(("commands", level), entry, level=level)
+
+
+@cache
+def _names() -> re.Pattern[str]:
+    names = sorted({*suppliers().commands, *_ALSO}, key=len, reverse=True)
+    either = "|".join(map(re.escape, names))
+    version = rf"(?:\s*(?:>=|≥|version|v)?\s*{VERSION}({LATER})?)?"
+    return re.compile(rf"(?<![\w.$-])(?:/usr/(?:local/)?bin/)?({either})(?![\w(]|[-.]\w)[\"'`]?{version}", re.I)

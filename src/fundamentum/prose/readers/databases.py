@@ -1,0 +1,55 @@
+"""Database servers: *MySQL 8.0+ or MariaDB 10.6+*; and their variables: *max_allowed_packet of at least 16M*."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.catalog.databases import names_of
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+
+_PRODUCT: Final = re.compile(
+    rf"(?<![\w-])(MariaDB|MySQL|Postgre(?:SQL|s)|SQLite)(?:\s?3(?![.\d]))?(?![\w-])(?:\s+(?:database|server|version|db))*"
+    rf"[\s:(]*(?:>=|≥|at least|minimum|min\.?|version|v)?\s*(?:{VERSION})?({LATER})?",
+    re.I,
+)
+_NAMES: Final = {
+    "mariadb": "mariadb",
+    "mysql": "mysql",
+    "postgresql": "postgresql",
+    "postgres": "postgresql",
+    "sqlite": "sqlite",
+}
+_SIZE: Final = re.compile(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """The servers of a line as alternatives of one entry, and the variables it names with a value."""
+    level = level_of(line)
+    found: dict[str, str] = {}
+    for match in _PRODUCT.finditer(line.text):
+        if re.match(r"\s*(?:PHP )?(?:extension|module|driver|support)", line.text[match.end() :], re.I):
+            continue
+        if re.search(r"(?:php[-_ ]|pdo[-_ ]|extension\s)$", line.text[: match.start()], re.I):
+            continue
+        product = _NAMES[match[1].lower()]
+        found.setdefault(product, f"{product} >= {match[2]}" if match[2] and match[2] != "3" else product)
+    if found:
+        yield Statement(("database", level), " | ".join(found.values()), level=level)
+    yield from _variables(line)
+
+
+def _variables(line: Line) -> Iterator[Statement]:
+    level = level_of(line)
+    known = names_of("mariadb") | names_of("postgresql")
+    for match in re.finditer(r"(?<![\w.$-])([a-z]+(?:[_-][a-z0-9]+)+)(?![\w(])", line.text):
+        name = match[1].replace("-", "_")
+        if name not in known:
+            continue
+        rest = line.text[match.end() :]
+        if size := _SIZE.search(rest):
+            yield Statement(("database", "settings", level), f">= {size[1]}{(size[2] or '').upper()}", name, level)
+        elif re.search(r"\b(?:on|enabled|=\s*1)\b", rest, re.I):
+            yield Statement(("database", "settings", level), "on", name, level)
+        elif value := re.search(r"(?:=|:|\bto\b|\bbe\b)\s*[\"'`]?([a-z][a-z0-9_]+)", rest):
+            yield Statement(("database", "settings", level), f"= {value[1]}", name, level)

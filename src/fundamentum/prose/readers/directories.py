@@ -1,0 +1,38 @@
+"""Directories and files: *the directory var/cache is not writable*, *make /srv/plates writable*."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import Statement, level_of
+
+_PATH: Final = re.compile(
+    r"(?<![\w:/.])(?:\./)?((?:/|[A-Za-z0-9_.-]+/)(?:[A-Za-z0-9_.@+-]+/?)*|[A-Za-z0-9_-]+(?=/?[\"'`]? "
+    r"(?:directory|folder)))"
+)
+_NO_NAMES: Final = frozenset(
+    "the this that these those following each every any all a an your its our upload one no same".split()
+)
+"""Words that stand in front of *directory* and name none."""
+_WRITABLE: Final = re.compile(
+    r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\bpermission denied\b|\bread-only\b",
+    re.I,
+)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """Each path of a line that is about writing to it; files are for the time of the installation."""
+    if not _WRITABLE.search(line.text):
+        return
+    level = level_of(line)
+    for match in _PATH.finditer(line.text):
+        path = match[1].rstrip("/").removeprefix("./")
+        if path.lower() in _NO_NAMES:
+            continue
+        if not path or re.fullmatch(r"\d[\d./]*|https?:?", path) or path.startswith("//") or ".." in path:
+            continue
+        if re.search(r"\.[a-z]{2,5}$", path) and not path.startswith("/"):
+            yield Statement(("installation", "writable"), path)
+        else:
+            yield Statement(("directories", level), "writable", path, level)

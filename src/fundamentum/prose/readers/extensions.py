@@ -1,0 +1,126 @@
+"""Extensions: *the mbstring extension is missing*, *ext-intl*, *GD or Imagick*, *undefined function mb_substr()*."""
+
+import re
+from collections.abc import Iterator
+from functools import cache
+from typing import Final
+
+from fundamentum.catalog import HARVESTED, canonical, catalogued
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
+from fundamentum.catalog.words import said
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+
+_CONTEXT: Final = re.compile(
+    r"\b(?:extensions?|modules?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b", re.I
+)
+_PLAIN_WORDS: Final = frozenset(
+    "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
+    "sync".split()
+)
+"""Extensions that are words of everyday's language too."""
+_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
+"""What stands in front of a name as package managers and manifests have it."""
+_ABSENT: Final = re.compile(
+    r"\b(?:must not be|should not be|may not be|not compatible|incompatible|conflicts?|disable|deactivate|"
+    r"remove|uninstall|"
+    r"turn off|must be disabled|switched off)\b",
+    re.I,
+)
+_UNDEFINED: Final = re.compile(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
+_CLASS: Final = re.compile(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
+_NO_DRIVER: Final = re.compile(r"could not find driver", re.I)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """The extensions that a line names, each or any one of several; and those it wants gone."""
+    text, level = line.text, level_of(line)
+    for shape, kind in ((_UNDEFINED, "function"), (_CLASS, "class")):
+        for match in shape.finditer(text):
+            bringing = [one.extension for one in providers(kind, match[1])]  # type: ignore[arg-type]
+            if bringing and bringing[0] not in EVERYWHERE:
+                yield Statement(("extensions", level), " | ".join(dict.fromkeys(bringing)), level=level)
+    if _NO_DRIVER.search(text):
+        yield Statement(("extensions", level), "pdo_mysql | pdo_pgsql | pdo_sqlite", level=level)
+    found = list(_named(line))
+    if not found:
+        return
+    if _ABSENT.search(text):
+        yield from (Statement(("extensions", "absent"), name) for _, _, name in found)
+        return
+    for group in _grouped(found, text):
+        yield Statement(("extensions", level), group, level=level)
+
+
+def _named(line: Line) -> Iterator[tuple[int, int, str]]:
+    """Where which extensions are named in a line: begin, end, name."""
+    about = _CONTEXT.search(line.text) is not None
+    in_list = bool(re.search(r"extension|module", line.heading, re.I))
+    taken = 0
+    for match in _words().finditer(line.text):
+        word = match[0].lower()
+        bare = re.sub(rf"^{_MARK}", "", word)
+        name, marked = said("extensions").get(word) or canonical(bare), bare != word
+        alone = in_list and (line.listed or len(line.text) < 60)
+        if (
+            match.start() < taken
+            or not (about or marked or alone)
+            or not _is_meant(name, match[0], line, marked or alone)
+        ):
+            continue
+        taken = match.end()
+        yield match.start(), match.end(), name
+
+
+def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
+    """Whether a word that is everyday's too stands for the extension here."""
+    if certain or name not in _PLAIN_WORDS or word.isupper():
+        return True
+    behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
+    shown = re.escape(word)
+    beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
+    listed = re.search(r"\bextensions?\b[^.]*[:,]", line.text, re.I)
+    return bool(re.search(beside, line.text, re.I) or listed)
+
+
+@cache
+def _words() -> re.Pattern[str]:
+    names = set(known_extensions()).union(*(catalogued(branch) for branch in HARVESTED)) | set(said("extensions"))
+    names |= {"zend opcache", "mysql"}
+    names -= {
+        "libxml",
+        "standard",
+        "core",
+        "spl",
+        "reflection",
+        "cgi_fcgi",
+        "ssl",
+        "icu",
+        "postgresql",
+        "postgres",
+        "sqlite",
+    }
+    shapes = sorted((re.escape(name).replace("_", "[_ -]?") for name in names), key=len, reverse=True)
+    return re.compile(rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(]|-\w|\.(?!so\b|dll\b)\w)", re.I)
+
+
+def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
+    """Names that are joined by *or* or a slash as alternatives of one entry; each with the version behind it."""
+    any_of = re.search(r"\b(?:at least one|one|any|either) of\b", text, re.I)
+    groups: list[list[str]] = []
+    end = -1
+    for start, stop, name in found:
+        between = text[end:start] if end >= 0 else ""
+        joined = re.fullmatch(
+            r"[\"'`)\s]*(?:extension|module|library)?\s*(?:,?\s*\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(\s]*", between, re.I
+        )
+        version = re.match(rf"[\"'`)\s]*(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:])
+        least = re.match(r"[\"'`)\s]*(?:>=|≥|version|v|at least)", text[stop:])
+        entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else name
+        if groups and (joined or (any_of and len(groups) == 1)):
+            groups[-1].append(entry)
+        else:
+            groups.append([entry])
+        end = stop
+    for group in groups:
+        yield " | ".join(dict.fromkeys(group))

@@ -1,0 +1,28 @@
+"""Functions that may be switched off: *exec() is disabled*, *the function proc_open must be available*."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.catalog import own_functions
+from fundamentum.catalog.symbols import providers
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import Statement, level_of
+
+_CALLED: Final = re.compile(r"(?<![\w>:$\\])([a-z_][a-z0-9_]{2,60})\(\)")
+_NAMED: Final = re.compile(
+    r"\bfunctions?\s+[\"'`]?([a-z_][a-z0-9_]{2,60})\b|\b([a-z]+_[a-z0-9_]+|exec|system|passthru|popen|symlink|mail)[\"'`]?\s+function\b",
+    re.I,
+)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """Each function that a line asks for.  One that is undefined is the reader of extensions' business."""
+    if re.search(r"undefined function", line.text, re.I) or re.search(r"\bdisable_functions\b", line.text):
+        return
+    level = level_of(line)
+    names = [match[1] for match in _CALLED.finditer(line.text)]
+    names += [match[1] or match[2] for match in _NAMED.finditer(line.text)]
+    for name in dict.fromkeys(name.lower() for name in names):
+        if name in own_functions() or providers("function", name):
+            yield Statement(("functions", level), name, level=level)

@@ -1,0 +1,73 @@
+"""Which PHP: *PHP 8.1 or later*, *must be at least 8.1*, *your PHP is 7.4, but 8.1 is required*, *64-bit*."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import LATER, VERSION, Statement
+
+
+def _shape(text: str) -> re.Pattern[str]:
+    return re.compile(text, re.I)
+
+
+_PHP: Final = r"\bPHP\b(?:[ -]?version)?"
+_LEAST: Final = (
+    r"(?:(?:>=|≥|=>|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|has to be|"
+    r"need(?:s|ed)?|"
+    r"requires?|is|:)\s*)*"
+)
+_ASKS: Final = (
+    r"(?:requires?d?|needs?|needed|at least|minimum|must be|should be|has to be|>=|≥|(?:greater|"
+    r"higher) than or equal to)"
+)
+_BETWEEN: Final = r"(?:\s*,\s*|\s+(?:or|and)\s+|\s*/\s*)"
+_RANGE: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-|–|—|to|through|up to)\s*(?:PHP )?{VERSION}")
+_PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&|\s)\s*(<=?)\s*{VERSION}")
+_LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s*(?:or|and) (?:later|higher|newer))")
+_AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
+_NEAR: Final = _shape(rf"{_PHP}[^;]{{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
+_PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
+_SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
+_NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
+_OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
+_FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """The condition on its version, and on its build."""
+    text = line.text
+    if re.search(r"\b64[- ]?bit\b", text, re.I) and re.search(r"\bPHP\b|system|platform|build|server", text, re.I):
+        yield Statement(("php",), 64, "bits")
+    if re.search(r"\b(?:non|not)[- ]thread[- ]safe\b|\bNTS\b", text, re.I):
+        yield Statement(("php",), False, "thread_safe")
+    if re.search(r"\bPHP\b", text, re.I) and (condition := _condition(text)):
+        yield Statement(("php",), condition, "version")
+
+
+def _condition(text: str) -> str | None:
+    if match := _NOT.search(text):
+        return f"<{match[1]}"
+    if match := _PAIR.search(text):
+        return f">={match[1]}, {match[2]}{match[3]}"
+    if (match := _RANGE.search(text)) and _plausible(match[1]) and _plausible(match[2]):
+        return f">={match[1]}, <={match[2]}"
+    if (match := _LIST.search(text)) and not _FOUND.search(text):
+        versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda one: tuple(map(int, one.split("."))))
+        if len(versions) > 1:
+            return f">={versions[0]}, <={versions[-1]}"
+    for shape in (_OLDER, _SENT, _NEAR, _AFTER):
+        matches = [one[1] for one in shape.finditer(text) if _plausible(one[1])]
+        if matches:
+            return f">={matches[-1]}"
+    match = _PLAIN.search(text)
+    if match and _plausible(match[1]) and (match[2] or not _FOUND.search(text)):
+        return f">={match[1]}"
+    return None
+
+
+def _plausible(version: str) -> bool:
+    """Whether it can be a version of PHP, which a number in a sentence about PHP need not be."""
+    major = int(version.split(".", maxsplit=1)[0])
+    return (major in (5, 7, 8, 9) and "." in version) or (major in (7, 8, 9) and "." not in version)

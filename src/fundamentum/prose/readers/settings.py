@@ -1,0 +1,131 @@
+"""Directives of php.ini: *memory_limit must be at least 256M*, *set max_execution_time to 300*, *file_uploads = On*."""
+
+import re
+from collections.abc import Iterator
+from functools import cache
+from typing import Final
+
+from fundamentum.catalog import HARVESTED, directive_gone, facts, is_sized, is_switch
+from fundamentum.catalog.words import said
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import Statement, level_of
+
+_NUMBER: Final = re.compile(
+    r"(?<![\w.])(-?\d+(?:\.\d+)?)\s*(bytes?|[KMG](?:i?B|bytes?|egabytes?|igabytes?)?|seconds?|secs?|s|minutes?|min)?(?![\w.]*\w)",
+    re.I,
+)
+_PRESENT: Final = re.compile(
+    r"\b(?:current(?:ly)?(?: (?:value|set|setting)?)?(?: (?:is|to))?|(?:is|are) (?:set to|only|currently)|found|"
+    r"detected|have|"
+    r"your (?:value|setting|limit) is|actual(?:ly)?|now|instead of|was|is)\b[\s:=]*(?=-?\d)",
+    re.I,
+)
+_LEAST: Final = re.compile(
+    r"(?:>=|≥|=>|at least|minimum(?: of| value)?(?: is)?|min\.?|should be(?: set to)?|must be(?: set to)?|has "
+    r"to be|needs? to be|"
+    r"requires?d?|recommended(?: value)?(?: is)?|increase(?: it| this)?(?: to)?|raise(?: it)?(?: to)?|set(?: it|"
+    r" this)? to|to|or more|or higher|=|:)"
+    r"[\s:]*(?:at least |a minimum of )?(?=-?\d)",
+    re.I,
+)
+_ON: Final = re.compile(
+    r"\b(?:must be |should be |has to be |needs to be |to be |be |set to |turn(?:ed)? |=\s*|:\s*)?(?:on|"
+    r"enabled?|activated|true|yes)\b",
+    re.I,
+)
+_OFF: Final = re.compile(
+    r"\b(?:must not be|should not be|be off|disabled?|turn(?:ed)? off|off|deactivated|false|=\s*0|set to 0)\b", re.I
+)
+_SET: Final = re.compile(
+    r"\b(?:must be set|should be set|not set|is not set|has to be set|be defined|not configured|is empty)\b", re.I
+)
+_UNSET: Final = re.compile(
+    r"\b(?:must be empty|should be empty|be unset|must not be set|should not be set|no value|in effect)\b", re.I
+)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """Each directive that a line names with what it must be."""
+    level = level_of(line)
+    found = list(_named(line.text))
+    shared: str | None = None
+    statements: list[Statement] = []
+    for at in reversed(range(len(found))):
+        _, end, name = found[at]
+        until = found[at + 1][0] if at + 1 < len(found) else len(line.text)
+        between = line.text[end:until]
+        condition = _condition(name, between) or (
+            _condition(name, line.text[: found[at][0]]) if len(found) == 1 else None
+        )
+        if condition is None and re.fullmatch(r"[\"'`\s]*(?:,|and|&|/|or)\s*[\"'`]*", between, re.I):
+            condition = shared  # as of the one behind it
+        shared = condition
+        if condition:
+            statements.insert(0, Statement(("settings", level), condition, name, level))
+    yield from statements
+
+
+def _named(text: str) -> Iterator[tuple[int, int, str]]:
+    taken = 0
+    for match in _words().finditer(text):
+        if match.start() >= taken:
+            taken = match.end()
+            yield match.start(), match.end(), said("directives").get(match[0].lower(), match[0].lower())
+
+
+@cache
+def _words() -> re.Pattern[str]:
+    known = {name for branch in HARVESTED for name in facts(branch).directives if "_" in name or "." in name}
+    known |= {"register_globals", "safe_mode", "magic_quotes_gpc", "magic_quotes_runtime", "precision"}
+    shapes = sorted((re.escape(name) for name in (*known, *said("directives"))), key=len, reverse=True)
+    return re.compile(rf"(?<![\w.$-])(?:{'|'.join(shapes)})(?![\w-]|\.\w)", re.I)
+
+
+def _condition(name: str, text: str) -> str | None:
+    switch = is_switch(name) or directive_gone(name, HARVESTED[-1]) is not None
+    if name == "date.timezone":
+        return "zone"
+    if name in ("disable_functions", "disable_classes"):
+        word = re.search(r"\b([a-z_]+)\(\)|(?:contain|include|list|without|lacks?)s?\b.*?\b([a-z]+_?[a-z]+)\b", text)
+        return f"lacks {word[1] or word[2]}" if word else "unset" if _UNSET.search(text) else None
+    if number := _number(name, text):
+        return number if not switch else {"0": "off", "1": "on"}.get(number.removeprefix(">= "))
+    if _UNSET.search(text):
+        return "unset"
+    if (
+        switch
+        and _OFF.search(text)
+        and not re.search(r"is (?:off|disabled)\b.*\b(?:must|should|need|enable)|is disabled[.!]?$", text, re.I)
+    ):
+        return "off"
+    if switch and (_ON.search(text) or re.search(r"is (?:off|disabled)", text, re.I)):
+        return "on"
+    return "set" if _SET.search(text) and not switch else None
+
+
+def _number(name: str, text: str) -> str | None:
+    """The number that is asked for, rather than the one that is there."""
+    numbers = list(_NUMBER.finditer(text))
+    present = {match.end() for match in _PRESENT.finditer(text)}
+    wanted = [match for match in numbers if match.start() not in present or _preceded(text, match.start())]
+    asked = [match for match in wanted if _preceded(text, match.start())] or wanted
+    if not asked:
+        return None
+    best = asked[-1] if len(asked) > 1 and _preceded(text, asked[-1].start()) else asked[0]
+    value, unit = best[1], (best[2] or "").lower()
+    if unit.startswith("min"):
+        value = str(int(float(value) * 60))
+    letter = unit[:1].upper() if unit[:1] in ("k", "m", "g") and not unit.startswith("min") else ""
+    if "." in value:
+        value, letter = str(int(float(value) * 1024)), {"G": "M", "M": "K"}.get(letter, letter)
+    if is_sized(name) and not letter and 0 < int(value) < 2048:
+        letter = "M"
+    return f">= {value}{letter}"
+
+
+def _preceded(text: str, at: int) -> bool:
+    return any(match.end() == at for match in _LEAST.finditer(text)) and not any(
+        match.end() == at and not re.search(r"should|must|need", match[0], re.I)
+        for match in _PRESENT.finditer(text)
+        if re.search(r"current|found|detect|actual|only|now|was|instead", match[0], re.I)
+    )

@@ -1,0 +1,37 @@
+"""Scheduled programs: *cron job: */5 * * * * php bin/collect.php*, *run bin/a.php every 15 minutes*."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import Statement, level_of
+
+_SCRIPT: Final = r"((?:[A-Za-z0-9_-]+/)*[A-Za-z0-9_-]+\.php|bin/[A-Za-z0-9_-]+)"
+_CRON: Final = re.compile(
+    rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:\w+\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
+)
+_EVERY: Final = re.compile(
+    r"\bevery\s+(\d+)?\s*(minute|hour|day|week|month)s?\b|\b(hourly|daily|nightly|weekly|monthly)\b", re.I
+)
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """A script with the times at which it has to run."""
+    level = level_of(line)
+    if match := _CRON.search(line.text):
+        yield Statement(("tasks", level), " ".join(match[1].split()), _below(match[2]), level)
+        return
+    script, every = re.search(rf"(?<![\w/.]){_SCRIPT}", line.text), _EVERY.search(line.text)
+    if script and every:
+        named = every[3].lower() if every[3] else ""
+        unit = {"minute": "m", "hour": "h", "day": "d"}.get((every[2] or "").lower(), "")
+        times = named or (
+            f"every {every[1] or 1}{unit}" if unit else {"week": "weekly", "month": "monthly"}[every[2].lower()]
+        )
+        yield Statement(("tasks", level), times, _below(script[1]), level)
+
+
+def _below(path: str) -> str:
+    """A script as its application has it: what stands in front of its own directory is the server's."""
+    return "/".join(path.split("/")[-2:])

@@ -1,0 +1,34 @@
+"""The web server: which one, its modules, the document root: *Apache with mod_rewrite*, *point it to public/*."""
+
+import re
+from collections.abc import Iterator
+
+from fundamentum.catalog.words import said
+from fundamentum.prose.lines import Line
+from fundamentum.prose.statement import Statement
+
+
+def read(line: Line) -> Iterator[Statement]:
+    """Modules by their names with ``mod_``; servers where the line is about one; a document root that is named."""
+    text = line.text
+    for match in re.finditer(r"\bmod_([a-z0-9_]+)\b", text, re.I):
+        yield Statement(("web", "modules"), match[1].lower())
+    if (
+        re.search(r"\b(?:URL[- ]rewriting|pretty URLs?|rewrite (?:module|engine|rules?))\b", text, re.I)
+        and "mod_" not in text
+    ):
+        yield Statement(("web", "modules"), "rewrite")
+    named = [
+        known for word, known in said("web_servers").items() if re.search(rf"(?<![\w/-]){word}(?![\w-])", text, re.I)
+    ]
+    about = re.search(r"\bweb ?servers?\b", f"{text} {line.heading}", re.I)
+    if named and about:
+        yield Statement(("web",), " | ".join(dict.fromkeys(named)), "server")
+    root = re.search(
+        r"\b(?:document ?root|web ?root)\b.{0,60}?[\"'`/ ]([a-z][a-z0-9_-]*)/?[\"'`]?(?: directory| "
+        r"folder)?(?:[ .,]|$)",
+        text,
+        re.I,
+    )
+    if root and root[1].lower() in ("public", "public_html", "web", "www", "htdocs", "html", "pub", "webroot"):
+        yield Statement(("web",), root[1], "document_root")

@@ -1,0 +1,74 @@
+"""What a reader has understood in a line."""
+
+import re
+from typing import Final
+
+import msgspec
+
+from fundamentum.model.needs_value import Level
+from fundamentum.prose.lines import Line
+
+
+class Statement(msgspec.Struct, frozen=True):
+    """One entry of a needs file."""
+
+    table: tuple[str, ...]
+    """Where it goes: ``extensions``; with ``{level}`` for the level."""
+    value: str | int
+    """The entry of a list, or what a key is set to."""
+    key: str = ""
+    """The key, where the table is one of names."""
+    level: Level = "required"
+
+
+_HARD: Final = re.compile(
+    r"\b(?:errors?|fail(?:ed|ure|s)?|missing|requires?d?|must|mandatory|cannot|can ?not|can't|critical|fatal|"
+    r"unable|needs?|needed|"
+    r"not (?:be )?(?:installed|found|loaded|enabled|available|writable|supported|present|defined|active|exist))\b"
+    r"|undefined|❌|✗|✘",
+    re.I,
+)
+_SOFT: Final = re.compile(
+    r"\b(?:recommend(?:ed|s|ation)?|optional(?:ly)?|suggest(?:ed|s)?|advis(?:ed?|able)|should|ideally|preferabl[ye]|"
+    r"nice to have|improves?|warning|notice|if (?:you|available|possible)|can be used)\b",
+    re.I,
+)
+_NOT_REQUIRED: Final = re.compile(r"\bnot (?:strictly |absolutely )?(?:required|mandatory|needed|necessary)\b", re.I)
+
+
+def level_of(line: Line) -> Level:
+    """How strongly a line, or else its heading, asks for something."""
+    for text in (line.text, line.heading):
+        if _NOT_REQUIRED.search(text):
+            return "recommended"
+        soft, hard = _SOFT.search(text), _HARD.search(text)
+        if soft and (not hard or text == line.heading):
+            return "recommended"
+        if hard:
+            return "required"
+    return "required"
+
+
+AT_LEAST: Final = (
+    r"(?:>=|=>|≥|at least|minimum(?: of)?(?: version)?|min\.?|from|since|is|version|v\.?|older than|newer than|"
+    r"lower than|"
+    r"below|greater than or equal to|or|:|=|\s)*"
+)
+"""What may stand between a name and the least version of it."""
+VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"
+LATER: Final = (
+    r"(?:\s*(?:\+|\(?(?:or|and|&) (?:later|higher|newer|above|greater|better|up(?:wards)?|more recent)\)?|-?ish))"
+)
+
+
+def version_condition(text: str) -> str | None:
+    """``>= 8.1`` of *8.1 or later*, ``>=8.1, <8.4`` of *8.1 to 8.3*; None where no version is told."""
+    if between := re.match(rf"\s*{AT_LEAST}\s*{VERSION}\s*(?:-|–|—|to|through|up to)\s*(?:PHP )?{VERSION}", text, re.I):
+        return f">={between[1]}, <={between[2]}"
+    if below := re.match(
+        rf"\s*(?:<|less than|lower than|below|up to|not (?:higher|newer) than)\s*{VERSION}", text, re.I
+    ):
+        return f"<{below[1]}" if re.match(r"\s*(?:<|less|lower|below)", text, re.I) else f"<={below[1]}"
+    if exact := re.match(rf"\s*{AT_LEAST}\s*{VERSION}", text, re.I):
+        return f">={exact[1]}"
+    return None

@@ -1,7 +1,7 @@
 """The install line of a guide, often of an older release, as it would be written for this server today."""
 
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Final, Literal
 
 import msgspec
@@ -17,7 +17,9 @@ State = Literal["installed", "installable", "inside", "gone", "another-branch", 
 _PHP: Final = re.compile(
     r"(?P<module>lib(?P<server>[a-z]+2?)-mod-)?php(?P<branch>\d+(?:\.\d+)?)?[uw]?(?:-(?P<rest>[\w.+-]+))?"
 )
-_TOOL_WORDS: Final = frozenset("sudo install in add reinstall -y -q --yes --no-install-recommends --assume-yes".split())
+_TOOL_WORDS: Final = frozenset(
+    "sudo install in add update upgrade pecl reinstall -y -q --yes --no-install-recommends --assume-yes".split()
+)
 _SUFFIXES: Final = {
     "mysql": ("mysqli", "pdo_mysql"),
     "mysqlnd": ("mysqli", "pdo_mysql"),
@@ -51,8 +53,8 @@ class InstallLine(msgspec.Struct, frozen=True):
     """What it installs, each once; empty if nothing is left to install."""
 
 
-def words_of(line: Sequence[str]) -> list[str]:
-    """The packages in the words of a command line, versions and architectures left out."""
+def words_of(line: Sequence[str], tools: Collection[str]) -> list[str]:
+    """The packages in the words of a command line, versions and architectures left out; ``tools`` install them."""
     text = " ".join(line).replace("\\", " ")
     found: list[str] = []
     for word in re.split(r"[\s,;&|]+", text)[:500]:
@@ -65,7 +67,6 @@ def words_of(line: Sequence[str]) -> list[str]:
         ):
             continue
         found.append(plain)
-    tools = ("apt-get", "apt", "aptitude", "yum", "dnf", "pecl", "update", "upgrade")
     return list(dict.fromkeys(word for word in found if word not in tools))
 
 

@@ -54,7 +54,7 @@ def _install_line(options: argparse.Namespace) -> list[str]:
 
 def _translated(words: list[str], options: argparse.Namespace) -> int:
     """What each package of the line is called here today, and the line to use instead."""
-    wanted = install_line.words_of(words)
+    wanted = install_line.words_of(words, _TOOLS)
     former = [name for word in wanted for name in said("packages").get(word.lower(), "").split()]
     survey = server(options, [], commands=[], packages=[*wanted, *former])
     offers = Offers(survey)

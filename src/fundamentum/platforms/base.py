@@ -119,6 +119,8 @@ class Platform:
     """Whether packages let their services start at boot; where not, a plan does."""
     database_services: ClassVar[Mapping[str, str]] = {}
     """Database server → its service, where a package leaves it ready to be used on the server itself."""
+    release_id: ClassVar[str] = ""
+    """The distribution whose releases a system of this family is compared with, as ``os-release`` names it."""
     other_installers: ClassVar[tuple[str, ...]] = ()
     """Commands beside its own with which guides install packages of this family."""
     other_services: ClassVar[frozenset[str]] = frozenset()

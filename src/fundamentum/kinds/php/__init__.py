@@ -13,6 +13,7 @@ from fundamentum.changes.packages import Install
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.php.build import BuildNeed, judged_build
+from fundamentum.kinds.php.elsewhere import elsewhere
 from fundamentum.kinds.php.reachability import unserved, way_in
 from fundamentum.kinds.php.unseen_php import for_stray, stray_site
 from fundamentum.kinds.settings.deciding_place import line_of_site
@@ -130,11 +131,7 @@ def _version(need: PhpNeed, context: Context) -> Finding:
     if stray := stray_site(survey, target):
         return for_stray(base, survey, target, stray, offers)
     others = [branch for branch in other_branches(survey, need.versions, offers) if branch != runtime.branch]
-    instead = (
-        f"the application accepts PHP {', '.join(others)}, which this server has or offers"
-        if others
-        else "no PHP that the application accepts is installed or offered here"
-    )
+    instead = f"the application accepts PHP {', '.join(others)}, which this server has or offers" if others else ""
     accepted = (
         need.versions.accepts(runtime.version) if runtime.version else need.versions.accepts_branch(runtime.branch)
     )
@@ -142,6 +139,7 @@ def _version(need: PhpNeed, context: Context) -> Finding:
     if not accepted:
         state: State = "other-branch" if others else "unobtainable"
         package = offer.name if offer and target.wanted else None
+        instead = instead or elsewhere(need.versions, context)
         return replace(base, verdict="unmet", state=state, remedy=instead, subject=runtime.sapi, package=package)
     if not target.present:
         return replace(

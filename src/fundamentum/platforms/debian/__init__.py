@@ -38,6 +38,7 @@ class Debian(Platform):
     web_folders = {"nginx": "/etc/nginx/conf.d"}
     firewall_off = ("/etc/ufw/ufw.conf", "ENABLED=no")
     database_services = {"mariadb": "mariadb", "mysql": "mysql", "postgresql": "postgresql"}
+    release_id = "debian"
     other_installers = ("apt", "aptitude")
     other_services = frozenset({"redis-server", "valkey-server", "memcached", "postfix", "exim4", "rabbitmq-server"})
     database_additions = {

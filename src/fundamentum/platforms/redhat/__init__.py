@@ -38,6 +38,7 @@ class RedHat(Platform):
     web_sites = {"apache2": ("/etc/httpd/conf.d", ""), "nginx": ("/etc/nginx/conf.d", "")}
     socket_users = "apache,nginx"
     database_services = {"mariadb": "mariadb", "mysql": "mysqld"}
+    release_id = "rhel"
     other_installers = ("yum", "microdnf")
     other_services = frozenset({"redis", "valkey", "memcached", "postfix", "sendmail", "rabbitmq-server"})
     database_additions = {"mariadb": "/etc/my.cnf.d", "mysql": "/etc/my.cnf.d"}

@@ -5,13 +5,15 @@ from collections.abc import Iterable
 from typing import Final
 
 _NEAR: Final = 0.72
-"""How much alike two words have to be, from 0 to 1."""
+_NEAR_OF_FEW: Final = 0.65
+"""How much alike two words have to be, from 0 to 1; less where one letter is a third of them."""
 
 
 def near(word: str, known: Iterable[str]) -> str:
     """The one of the known words that is most like it; empty if none is."""
     by_lower = {name.lower(): name for name in known}
-    found = difflib.get_close_matches(word.lower(), by_lower, 1, _NEAR)
+    least = _NEAR if len(word) > 4 else _NEAR_OF_FEW
+    found = difflib.get_close_matches(word.lower(), by_lower, 1, least)
     return by_lower[found[0]] if found else ""
 
 

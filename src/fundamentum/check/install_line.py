@@ -75,10 +75,19 @@ def translated(
 ) -> InstallLine:
     """Each package as this server has it today.  ``along`` tells which others one would bring."""
     branch = _branch(survey, offers)
-    parts = [_part(word, branch, survey, offers, along) for word in wanted]
+    parts = [_of_guide(_part(word, branch, survey, offers, along), branch) for word in wanted]
     installed = {one.name for one in survey.installed or ()}
     today = [name for part in parts for name in part.today if name not in installed]
     return InstallLine(branch, tuple(parts), tuple(dict.fromkeys(today)))
+
+
+def _of_guide(part: Part, branch: str) -> Part:
+    """With a word on the branch that a guide was written for, where that is another one."""
+    match = _PHP.fullmatch(part.word)
+    theirs = match["branch"] if match else None
+    if not theirs or "." not in theirs or theirs == branch:
+        return part
+    return msgspec.structs.replace(part, why=f"{part.why}; the guide is for PHP {theirs}, here is {branch}")
 
 
 def _branch(survey: Survey, offers: Offers) -> str:
@@ -170,6 +179,10 @@ def _web_server_here(survey: Survey) -> str | None:
 
 def _other(word: str, survey: Survey, offers: Offers) -> Part:
     """A package that is none of PHP's."""
+    there = _web_server_here(survey)
+    mine = next((name for name in names() if word in webserver(name).packages), None)
+    if mine and there and mine != there:
+        return Part(word, "second-web-server", (), f"would be a second web server beside {there}, which is here")
     if offers.package(word) or any(one.name == word for one in survey.installed or ()):
         return _to_have(word, (word,), survey, offers)
     former = said("packages").get(word.lower(), "")

@@ -27,7 +27,7 @@ def spot_of(text: str, path: Sequence[str], value: str | None = None) -> Spot | 
     for number, line in enumerate(lines, 1):
         if header := _HEADER.fullmatch(line):
             table = _parts(header[1])
-            if table == tuple(path):
+            if table[: len(path)] == tuple(path):
                 best = best or (number, header.start(1) + 1)
             continue
         if key := _KEY.match(line):

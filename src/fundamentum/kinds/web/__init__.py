@@ -7,7 +7,7 @@ from typing import Annotated, Any, Final
 import msgspec
 
 from fundamentum.kinds.base import Context, Kind, Question
-from fundamentum.kinds.table_reader import Reader, Table, below
+from fundamentum.kinds.table_reader import Reader, Table, below, did_you_mean
 from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed
 from fundamentum.kinds.web.verdicts import judged
 from fundamentum.model.findings import Finding
@@ -54,8 +54,8 @@ class Web(Kind[WebNeed]):
             return
         for server in (table.server or "").split("|") if table.server is not None else ():
             if server.strip() not in for_sites():
-                known = f"known: {', '.join(for_sites())}"
-                reader.refuse(["web", "server"], f"'{server.strip()}' is no web server; {known}")
+                hint = did_you_mean(server.strip(), for_sites()) or f"; known: {', '.join(for_sites())}"
+                reader.refuse(["web", "server"], f"'{server.strip()}' is no web server{hint}")
         root = _path(table.document_root, "document_root", reader) if table.document_root is not None else ""
         yield WebNeed("served", table.server or "")
         if table.document_root is not None:

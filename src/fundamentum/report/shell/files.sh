@@ -24,7 +24,8 @@ put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden nam
         # In somebody else's directory with his rights alone: no link that he puts there meanwhile leads any further.
         # shellcheck disable=SC2016  # for the other shell
         setpriv --reuid "${of% *}" --regid "${of#* }" --clear-groups -- sh -c '
-            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -a -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
+            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") &&
+                if [ -e "$1" ]; then cp -a -- "$1" "$new"; else chmod 644 "$new"; fi && cat >"$new" && mv -f -- "$new" "$1"
         ' sh "$2" <"$1"
     fi
     altered

@@ -5,7 +5,7 @@ brings it, from which repository; which applications need it.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Final, Literal
+from typing import Final
 
 import msgspec
 
@@ -39,7 +39,6 @@ from fundamentum.model.php import Module, Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 
-Kind = Literal["extension", "setting", "package", "command"]
 ACCESS: Final = {1: "scripts", 2: "each directory's own file", 4: "the system's files and pools"}
 
 
@@ -84,7 +83,8 @@ class Wanted(msgspec.Struct, frozen=True):
 class Trace(msgspec.Struct, frozen=True):
     """Everything about one extension, setting or package."""
 
-    kind: Kind
+    kind: str
+    """``extension``, ``setting``, ``package``, ``command``, or the beginning of another need's name."""
     name: str
     facts: tuple[str, ...]
     """What is so wherever PHP runs."""

@@ -13,7 +13,10 @@ from fundamentum.cli.applications import application
 from fundamentum.cli.servers import server
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
+from fundamentum.kinds import kind_of
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.survey import Survey
+from fundamentum.needs.file import parse
 from fundamentum.platforms import names, platform
 from fundamentum.platforms.offers import Offers
 from fundamentum.report import terminal
@@ -26,6 +29,13 @@ def run(options: argparse.Namespace) -> int:
     if words := _install_line(options):
         return _translated(words, options)
     applications = [application(word) for word in options.applications]
+    if lines := kind_of(options.name).written(NeedId(options.name)) if ":" in options.name else "":
+        single = parse(f'format = 1\n[application]\nname = "traced"\n{lines}\n', options.name)
+        survey = server(options, [single, *applications])
+        write_remarks(survey)
+        traced = entry("fundamentum.check", "need_trace").trace_need(single, survey, applications)
+        write_traces(terminal.console_for(sys.stdout), [traced], survey.server)
+        return 0
     kind, _, name = options.name.rpartition(":")
     packages = [name] if kind == "package" else []
     survey = server(options, applications, commands=[options.name.removeprefix("command:")], packages=packages)

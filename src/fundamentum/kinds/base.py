@@ -87,6 +87,10 @@ class Kind(Generic[AnyNeed]):
         """What can be asked of the server itself about a need that is met, with the server as it is then."""
         yield from ()
 
+    def written(self, need: NeedId) -> str:
+        """Lines of a needs file that ask for it, in whatever version or size; empty where that is not to be told."""
+        return ""
+
     def words(self, need: NeedId) -> str:
         """A need for a person."""
         return f"{need.kind} {' or '.join(need.names)}".strip()

@@ -78,6 +78,10 @@ class Features(Kind[FeatureNeed]):
         _, extension, feature = need.split(":")
         return f"{extension} with {feature}"
 
+    def written(self, need: NeedId) -> str:
+        _, extension, feature = (*need.split(":"), "", "")[:3]
+        return f'[features.required]\n{extension} = ["{feature}"]'
+
     def met_in_words(self, finding: Finding) -> str:
         return self.words(finding.need)
 

@@ -60,6 +60,9 @@ class Functions(Kind[FunctionNeed]):
         found = [_judged(name, need, context) for name in need.names]
         return min(found, key=lambda one: (order.index(one.verdict), ORDER.index(one.state) if one.state else 9))
 
+    def written(self, need: NeedId) -> str:
+        return f'[functions]\nrequired = ["{" | ".join(need.names)}"]'
+
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
         yield Promise(finding.need, "function", finding.subject or finding.need.names[0], "there")
 

@@ -66,6 +66,9 @@ class Libraries(Kind[LibraryNeed]):
         found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         return min(found, key=lambda one: (order.index(one.verdict), not one.demands))
 
+    def written(self, need: NeedId) -> str:
+        return f'[libraries]\nrequired = ["{" | ".join(need.names)}"]'
+
     def met_in_words(self, finding: Finding) -> str:
         return finding.found or ""
 

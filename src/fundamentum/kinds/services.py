@@ -68,6 +68,9 @@ class Services(Kind[ServiceNeed]):
         order = {"met": 0, "unknown": 2}
         return min(found, key=lambda one: order.get(one.verdict, 1 if one.demands else 3))
 
+    def written(self, need: NeedId) -> str:
+        return f'[services]\nrequired = ["{" | ".join(need.names)}"]'
+
     def met_in_words(self, finding: Finding) -> str:
         return finding.found or ""
 

@@ -94,6 +94,11 @@ class Databases(Kind[AnyDatabaseNeed]):
             return f"database setting {need.names[0]}"
         return super().words(need) if need.kind == "database" else f"database {need.names[0]} of its own"
 
+    def written(self, need: NeedId) -> str:
+        if need.kind == "database-setting":
+            return f'[database.settings.required]\n{need.names[0]} = "set"'
+        return f'[database]\nrequired = ["{" | ".join(need.names)}"]' if need.kind == "database" else ""
+
     def met_in_words(self, finding: Finding) -> str:
         if finding.need.kind == "database-setting":
             return f"{finding.need.names[0]} {finding.found}"

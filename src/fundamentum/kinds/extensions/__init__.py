@@ -106,6 +106,9 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
         words = [f"{name} {need.versions_of(name)}".removesuffix(" any") for name in need.names]
         return replace(found, wanted=" or ".join(words)) if words != [*need.names] or len(words) > 1 else found
 
+    def written(self, need: NeedId) -> str:
+        return f'[extensions]\nabsent = ["{need.names[0]}"]' if need.kind == "absent" else ""
+
     def words(self, need: NeedId) -> str:
         return f"no extension {need.names[0]}" if need.kind == "absent" else super().words(need)
 

@@ -56,6 +56,12 @@ class Machine(Kind[HostNeed]):
     def judge(self, need: HostNeed, context: Context) -> Finding:
         return _judged(need, context)
 
+    def written(self, need: NeedId) -> str:
+        """Of those facts that are a number, at least one byte of it."""
+        fact = need.names[0] if need.names else ""
+        example = {"memory": "1K", "swap": "1K", "disk": "1K", "processors": "1", "https": "on"}.get(fact, "set")
+        return f'[host.required]\n{fact} = "{example}"'
+
     def words(self, need: NeedId) -> str:
         return _WORDS.get(need, " or ".join(need.names))
 

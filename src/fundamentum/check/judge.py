@@ -1,6 +1,7 @@
 """The check itself: for each need, find where it stands."""
 
 from collections import Counter
+from typing import Final
 
 from msgspec.structs import replace
 
@@ -84,7 +85,7 @@ def _badness(judgement: Judgement) -> tuple[int, ...]:
 def _judged(needs: Needs, survey: Survey, target: Target, offers: Offers, site: Site | None) -> Judgement:
     """One finding for each need, in the order of their kinds, PHP itself first."""
     context = Context(needs, survey, target, offers, site)
-    findings = [kind_of(need.key).judge(need, context) for need in needs.all]
+    findings = [_as_far_as_told(kind_of(need.key).judge(need, context), offers) for need in needs.all]
     if (stray := stray_site(survey, target)) and findings[0].verdict == "unknown":
         untold = f"which PHP serves {stray.name} cannot be told"
         findings[1:] = [
@@ -93,6 +94,18 @@ def _judged(needs: Needs, survey: Survey, target: Target, offers: Offers, site: 
         ]
     noted = (replace(finding, note=needs.note(finding.need)) for finding in findings)
     return Judgement(needs, target, tuple(_on_record(one, needs.acceptance(one.need)) for one in noted))
+
+
+_ELSEWHERE: Final = "PHP itself does not tell: survey the server, or record it (survey --recorder)"
+
+
+def _as_far_as_told(finding: Finding, offers: Offers) -> Finding:
+    """The finding; where PHP's own words are all there is, unknown of what these are not about."""
+    beyond = kind_of(finding.need).beyond_php
+    if offers.platform.unseen is None or not beyond or finding.verdict == "met" or finding.origin is not None:
+        return finding
+    untold = replace(finding, verdict="unknown", state=None, found="not known", package=None)
+    return replace(untold, remedy=_ELSEWHERE, demands=())
 
 
 def _on_record(finding: Finding, accepted: Acceptance | None) -> Finding:

@@ -7,6 +7,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import known_branches
+from fundamentum.catalog.releases import releases
 from fundamentum.effective.file_access import inside
 from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.errors import ChoiceNeeded, FundamentumError
@@ -164,6 +165,8 @@ def _fresh(survey: Survey, needs: Needs, offers: Offers) -> Target:
     sapi: Sapi = "fpm"
     offered = offers.branches(sapi)
     fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
+    if not offered and offers.platform.packaged and not (survey.offers and offers.complete):
+        return _without_indexes(survey, needs, offers)
     if not offered:
         present = ", ".join(runtime.label for runtime in survey.runtimes) or "no PHP at all"
         raise FundamentumError(
@@ -175,6 +178,17 @@ def _fresh(survey: Survey, needs: Needs, offers: Offers) -> Target:
     branch = next((b for b in fitting if b in installed), None) or preferred or (fitting[0] if fitting else offered[0])
     reason = f"no PHP here serves the web; judged as a fresh installation of it would be{_not_for_web(survey)}"
     return Target(fresh_runtime(survey, branch, sapi), reason, present=False)
+
+
+def _without_indexes(survey: Survey, needs: Needs, offers: Offers) -> Target:
+    """No package index tells what could be installed: the PHP that the release itself carries is judged."""
+    system = survey.system
+    own = next((one for one in releases() if (one.id, one.version) == (system.id, system.release)), None)
+    accepted = [branch for branch in known_branches() if needs.php.accepts_branch(branch)]
+    branch = [*(own.branches[-1:] if own else ()), *accepted[-1:], known_branches()[-1]][0]
+    reason = f"no package index here offers any PHP: {offers.platform.refresh} comes first; judged as a fresh one of "
+    reason += f"this release would be{_not_for_web(survey)}"
+    return Target(fresh_runtime(survey, branch, "fpm"), reason, present=False)
 
 
 def command_line(survey: Survey, target: Target) -> Target:

@@ -64,6 +64,8 @@ class Kind(Generic[AnyNeed]):
     """The tables of a needs file in which it is written."""
     group: ClassVar[str] = ""
     """What needs of this kind that are met are told under; empty: their beginning, as a plural."""
+    beyond_php: ClassVar[bool] = False
+    """Whether it is about what PHP itself does not tell: an information page says nothing of it."""
     on_command_line: ClassVar[bool] = False
     """Whether it holds for the PHP too that runs the application's programs at set times."""
 

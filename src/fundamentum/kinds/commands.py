@@ -47,6 +47,7 @@ class Commands(Kind[CommandNeed]):
     """Programs: there, new enough, and to be run by the user as whom PHP works."""
 
     prefixes = ("command",)
+    beyond_php = True
     order = 60
     tables = {"commands": CommandsTable}
 
@@ -92,12 +93,13 @@ def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context)
     if fact.path is None:
         return _absent(base, fact, versions, offer)
     installed = next((package for package in survey.installed or () if package.name == fact.package), None)
-    version = upstream(installed.version) if installed else None
+    version = upstream(installed.version) if installed else fact.version or None
     base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=Origin(fact.path))
     if bar := _bar(fact.path, survey, target):
         return replace(base, verdict="unmet", found=f"{fact.path}, which may not be run", remedy=bar)
     if versions.alternatives and version is None:
-        return replace(base, remedy=f"{fact.path} came with no package: see what {name} --version says")
+        remedy = f"{fact.path} came with no package: ask it, {name} --version (--ask does, as nobody)"
+        return replace(base, remedy=remedy)
     if version is None or versions.accepts(version):
         return judge_command(replace(base, verdict="met", subject=name), fact.path, target)
     if offer and versions.accepts(upstream(offer.version)):

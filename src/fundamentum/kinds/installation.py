@@ -50,6 +50,7 @@ class Installation(Kind[InstallationNeed]):
     """Directories and files that are open for the time of the installation only."""
 
     prefixes = ("installation",)
+    beyond_php = True
     order = 75
     tables = {"installation": InstallationTable}
     group = "installation"

@@ -47,6 +47,7 @@ class Services(Kind[ServiceNeed]):
     """Services: there, running, new enough, each with the extension of PHP that speaks to it."""
 
     prefixes = ("service",)
+    beyond_php = True
     order = 55
     tables = {"services": ServicesTable}
 

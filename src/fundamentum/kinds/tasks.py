@@ -78,6 +78,7 @@ class Tasks(Kind[TaskNeed]):
     """Programs that cron, or a timer, runs often enough."""
 
     prefixes = ("task",)
+    beyond_php = True
     order = 90
     tables = {"tasks": TasksTable}
 

@@ -172,6 +172,8 @@ class Runtime(Fact, frozen=True):
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
+    commented: dict[DirectiveName, int] = {}
+    """Directives that nothing sets, and of which the php.ini has a line that is commented out: its number."""
     files: tuple[Text, ...] = ()
     """What decides its configuration: files, and directories in which others may appear."""
     unread: tuple[Text, ...] = ()

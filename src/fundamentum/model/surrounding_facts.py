@@ -143,6 +143,16 @@ class Grant(Fact, frozen=True):
     bits: int
 
 
+class Entry(Fact, frozen=True):
+    """What lies in a directory and belongs to somebody else than the directory does."""
+
+    name: Text
+    user: int
+    group: int
+    mode: int
+    directory: bool = False
+
+
 class Place(Fact, frozen=True):
     """One directory or file."""
 
@@ -162,6 +172,8 @@ class Place(Fact, frozen=True):
     """Bytes that are free on its file system; None where that cannot be told."""
     owner: PlainName | None = None
     """The name of the user it belongs to."""
+    others: tuple[Entry, ...] = ()
+    """Of what lies in it, some of what belongs to somebody else than itself does."""
     said: Literal["", "writable", "read-only"] = ""
     """What PHP itself said of it, which counts before its rights."""
     loose: Text = ""
@@ -179,6 +191,8 @@ class Command(Fact, frozen=True):
     """The installed package that it came with."""
     offered: tuple[PackageName, ...] = ()
     """Packages of the indexes that bring it, the likeliest first."""
+    version: Text = ""
+    """What it said of itself, where it was asked."""
 
 
 class Database(Fact, frozen=True):

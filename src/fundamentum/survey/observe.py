@@ -279,6 +279,10 @@ def _runtime(
     overrides = pool.overrides if pool else []
     service = installation.service if installation.service and is_plain(installation.service) else None
     known = place.shelf.facts
+    settings = php_config.settings(
+        known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
+    )
+    unset = {name for name, setting in settings.items() if setting.origin.built_in}
     return Runtime(
         branch=installation.branch,
         sapi=installation.sapi,
@@ -307,9 +311,8 @@ def _runtime(
         service=service,
         started=started,
         stale=changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
-        settings=php_config.settings(
-            known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
-        ),
+        settings=settings,
+        commented={name: number for name, number in configuration.commented.items() if name in unset},
         manager=pool.manager if pool else {},
         extensions=extensions,
         sections=tuple(configuration.sections),

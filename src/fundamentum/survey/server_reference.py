@@ -58,6 +58,8 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
     if asked and asked.greetings and (reference is None or str(path.resolve()) == "/"):
         greetings = entry("fundamentum.survey", "service_greeting").here(asked.greetings)
         found = replace(found, answers={**found.answers, **greetings})
+    if ask != "files" and (reference is None or str(path.resolve()) == "/"):
+        found = entry("fundamentum.survey", "command_versions").with_versions(found)
     if ask != "files":
         found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)
         found = entry("fundamentum.survey", "site_answers").ask_sites(found, path, with_file=ask == "with-file")

@@ -57,6 +57,7 @@ class Databases(Kind[AnyDatabaseNeed]):
     """
 
     prefixes = ("database", "database-name", "database-setting")
+    beyond_php = True
     order = 50
     tables = {"database": DatabaseTable}
     group = "database"

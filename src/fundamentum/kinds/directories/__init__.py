@@ -1,5 +1,6 @@
 """Directories: ``[directories.required]`` and ``[directories.recommended]``."""
 
+import shlex
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -30,6 +31,7 @@ class Directories(Kind[DirectoryNeed]):
     """Directories: there, writable or not, out of visitors' reach."""
 
     prefixes = ("directory",)
+    beyond_php = True
     order = 70
     tables = {"directories": DirectoriesTable}
     group = "directories"
@@ -92,6 +94,11 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
     if change:
         remedies += [change.command_line]
+    barred = _barred_inside(need, place, account) if account and not change else []
+    if barred and account:
+        words.append(f"but not {', '.join(barred[:3])}{' and others' if len(barred) > 3 else ''} in it")
+        paths = " ".join(shlex.quote(f"{place.real or place.path}/{name}") for name in barred)
+        remedies.append(f"chown -R {account.name} {paths}")
     demands = (change,) if change and target.present else ()
     found = replace(found, found=", ".join(words), demands=demands)
     everyone = not remedies and place.kind == "directory" and place.mode & 2 and not place.mode & 0o1000
@@ -150,6 +157,17 @@ def _described(place: Place) -> str:
     label = f", {place.label.split(':')[2]}" if place.label.count(":") >= 2 else ""
     lists = ", with an access list" if place.grants else ""
     return f"{place.owner or place.user}:{place.group} {place.mode:04o}{lists}{label}"
+
+
+def _barred_inside(need: DirectoryNeed, place: Place, account: Account) -> list[str]:
+    """What lies in a directory that has to be writable, belongs to somebody else, and is not writable."""
+    if need.access != "writable":
+        return []
+    entries = (
+        (one.name, Place(one.name, "directory" if one.directory else "file", "", one.user, one.group, one.mode))
+        for one in place.others
+    )
+    return [name for name, entry in entries if not allowed(entry, account) & 2]
 
 
 def _lacks_write(need: DirectoryNeed, place: Place, survey: Survey, account: Account) -> bool:

@@ -12,6 +12,7 @@ from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.php import Loaded
+from fundamentum.model.safe_text import is_path
 
 
 class AbsentNeed(Value, frozen=True):
@@ -54,7 +55,10 @@ def _switched_off(finding: Finding, loaded: Loaded, context: Context) -> Finding
     change = DisableExtension(loaded.name, switch, runtime.branch, runtime.sapi)
     inside = posixpath.dirname(loaded.origin.set_in) == runtime.scan_dir
     by_name = of.switches_by_name and runtime.packaged and inside and bool(switch)
-    words = change.words(context.offers) if by_name else f"take the line {loaded.origin} out"
+    words = (
+        f"take the line {loaded.origin} out" if is_path(loaded.origin.file) else f"take out what loads {loaded.name}"
+    )
+    words = change.words(context.offers) if by_name else words
     reading = {one.label for one in context.survey.runtimes if change.concerns(one)}
     mine = {context.site.name, context.target.site} if context.site else {context.target.site}
     others = sorted({site.name for site in context.survey.sites if site.runtime in reading} - mine)

@@ -32,6 +32,7 @@ class Machine(Kind[HostNeed]):
     """Memory, space, processors, architecture, time zone, and whether visitors come over HTTPS."""
 
     prefixes = ("host",)
+    beyond_php = True
     order = 80
     tables = {"host": HostTable}
     group = "machine"

@@ -149,9 +149,16 @@ def _version(need: PhpNeed, context: Context) -> Finding:
             found="not installed",
             subject=runtime.sapi,
             package=offer.name if offer else None,
-            remedy=f"install {offer.name} ({offer.source})" if offer else "install PHP",
+            remedy=f"install {offer.name} ({offer.source})" if offer else _unseen(offers),
         )
     return base
+
+
+def _unseen(offers: Offers) -> str:
+    """What comes before PHP can be installed, where no index tells of one."""
+    if offers.complete:
+        return "install PHP"
+    return f"run {offers.platform.refresh} on the server first, and survey it again: no package index offers PHP here"
 
 
 def other_branches(survey: Survey, versions: VersionRange, offers: Offers) -> list[str]:

@@ -55,7 +55,11 @@ def judged(need: SettingNeed, context: Context) -> Finding:
     value = value_that_counts(need.name, setting.value, target)
     oddity = quantity(setting.value).oddity if need.condition.kind == "compare" and _numeric(need.condition) else None
     if not need.condition.holds(need.name, value):
-        return replace(finding, verdict="unmet", remedy=_remedy(need, value, setting, target), remark=oddity)
+        remarks = [oddity] if oddity else []
+        if setting.origin.built_in and (line := runtime.commented.get(need.name)):
+            remarks.append(f"its line is commented out: {runtime.ini_file}:{line}")
+        remedy = _remedy(need, value, setting, target)
+        return replace(finding, verdict="unmet", remedy=remedy, remark="; ".join(remarks) or None)
     if setting.origin.set_in in runtime.stale:
         return replace(
             finding,

@@ -44,6 +44,7 @@ class Web(Kind[WebNeed]):
     """The web server, its modules, the document root, the front controller, what is never handed out."""
 
     prefixes = ("web",)
+    beyond_php = True
     order = 5
     tables = {"web": WebTable}
     group = "web server"

@@ -8,11 +8,14 @@ from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, HostError, text_or_none
 from fundamentum.model.safe_text import is_plain
-from fundamentum.model.surrounding_facts import Account, Place
+from fundamentum.model.surrounding_facts import Account, Entry, Place
 from fundamentum.untrusted.numbers import whole
 
 MAX_PLACES: Final = 2000
 MAX_DEPTH: Final = 40
+MAX_ENTRIES: Final = 5000
+MAX_OTHERS: Final = 20
+"""Entries of a directory that are looked at, and those of other users that are noted."""
 
 
 def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
@@ -27,8 +30,21 @@ def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
             if above not in found and len(found) < MAX_PLACES:
                 found[above] = _place(host, above, above, names)
         if path not in found or real != path:
-            found[path] = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
+            place = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
+            found[path] = replace(place, others=_others(host, real, place.user)) if place.kind == "directory" else place
     return tuple(found[path] for path in sorted(found))
+
+
+def _others(host: Host, folder: str, user: int) -> tuple[Entry, ...]:
+    """Some of what lies in a directory and belongs to another user."""
+    if folder == "/":
+        return ()
+    try:
+        entries = host.entries(folder)[:MAX_ENTRIES]
+    except HostError:
+        return ()
+    others = [(name, about) for name, about in entries if about and about.user != user][:MAX_OTHERS]
+    return tuple(Entry(name, about.user, about.group, about.mode, about.is_directory) for name, about in others)
 
 
 def _loose(host: Host, path: str) -> str:

@@ -25,6 +25,8 @@ MAX_INI: Final = 1024 * 1024
 """Bytes of one ini file: the longest that is shipped has 70,000."""
 MAX_FILES: Final = 2000
 """Files of a scan directory."""
+MAX_COMMENTED: Final = 500
+_COMMENTED: Final = re.compile(r"\s*;\s*([a-z_][a-z0-9_.]*)\s*=")
 MAX_LINES: Final = 60_000
 """Lines that one runtime reads."""
 MAX_NAME: Final = 200
@@ -58,6 +60,7 @@ class Configuration(msgspec.Struct):
     sections: list[Section] = msgspec.field(default_factory=list)
     ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
     ini_length: int = 0
+    commented: dict[str, int] = msgspec.field(default_factory=dict)
     packaged: bool = True
     """Whether what packages switch on is read."""
 
@@ -108,6 +111,8 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
                 found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
             continue
         found.files.append(path)
+        if path == ini_file:
+            found.commented = _commented(text)
         if path == ini_file and not scanned:
             found.ini_lines, found.ini_length = _editable(text)
         parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
@@ -140,6 +145,15 @@ def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, pa
         found.sections[-1] = msgspec.structs.replace(last, values=(*last.values, one))
     elif len(found.sections) < MAX_SECTIONS:
         found.sections.append(Section(kind, wanted, (one,)))
+
+
+def _commented(text: str) -> dict[str, int]:
+    """The directives of which a line is commented out, each with the number of the first such line."""
+    found: dict[str, int] = {}
+    for number, line in enumerate(text.split("\n"), 1):
+        if (match := _COMMENTED.match(line)) and is_directive(match[1]) and len(found) < MAX_COMMENTED:
+            found.setdefault(match[1], number)
+    return found
 
 
 def _editable(text: str) -> tuple[dict[int, str], int]:

@@ -85,7 +85,10 @@ def _of_blocks(found: PostgresqlVariable | None) -> str | None:
     if found is None:
         return None
     match = re.fullmatch(r"(\d+)kB", found.unit)
-    return f"{int(found.value) * int(match[1])}kB" if match and found.value.isdigit() else found.value
+    if not match or not found.value.isdigit():
+        return found.value
+    size = int(found.value) * int(match[1])
+    return f"{size // 1024}MB" if size % 1024 == 0 and size else f"{size}kB"
 
 
 def takes_restart(product: str, version: str, name: str) -> bool:

@@ -12,6 +12,7 @@ from fundamentum.kinds.base import Context
 from fundamentum.model.findings import Judgement
 from fundamentum.model.promises import Promise, Proof
 from fundamentum.model.survey import Site, Survey
+from fundamentum.platforms import platform
 from fundamentum.platforms.offers import Offers
 
 SENT = {"request": "PHP_VALUE", "request-admin": "PHP_ADMIN_VALUE"}
@@ -39,7 +40,8 @@ def _proof(judgement: Judgement, world: Survey, promises: tuple[Promise, ...]) -
     proof = Proof(judgement.needs.name, runtime.label, user=user_of(world, target) or "", promises=promises)
     if runtime.sapi == "cli":
         application = f"{judgement.needs.name}, on the command line"
-        return replace(proof, application=application, program=runtime.program or "", user="")
+        program = runtime.program or platform(world.system.family).program(runtime.branch)  # or where it will be
+        return replace(proof, application=application, program=program, user="")
     site = next(iter(sites_of(world, target)), None)
     listen = _address(runtime.listen or "") if runtime.sapi == "fpm" and not runtime.chroot else ""
     if site is None:

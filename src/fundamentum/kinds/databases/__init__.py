@@ -134,6 +134,8 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
         return replace(base, verdict=verdict, remedy="; ".join(remedies), subject=subject, state=None)
     if starting and driver.state == "active":
         return replace(base, state="switched-off", remedy="; ".join(remedies))
+    if server is None and not best.package and not _looked(best.product, survey):
+        return replace(base, verdict="unknown", remedy="; ".join(remedies), subject=subject, state=None)
     state: State | None = "installable" if best.package else driver.state if there else "unobtainable"
     return replace(base, state=state, remedy="; ".join(remedies), subject=subject, package=best.package)
 
@@ -197,9 +199,14 @@ def _server_remedy(way: Way, survey: Survey, offers: Offers) -> str:
     versions = [upstream(offer.version) for offer in packages if offer]
     if versions:
         return f"the repositories here have {name} {versions[0]} only: add one that has {way.versions}"
-    if survey.asked is None or not set(suppliers().products[way.product]) <= set(survey.asked.packages):
+    if not _looked(way.product, survey):
         return f"what the repositories have of {name} was not looked at: {AGAIN}"
     return f"no repository here has {name}: add one that does, or use a server elsewhere (--database HOST)"
+
+
+def _looked(product: str, survey: Survey) -> bool:
+    """Whether the survey was made with this product in mind."""
+    return survey.asked is not None and set(suppliers().products[product]) <= set(survey.asked.packages)
 
 
 KIND = Databases()

@@ -94,6 +94,8 @@ def judged_variable(need: VariableNeed, context: Context) -> Finding:
     """The value that the files of the chosen server give, or its built-in one, against what is wanted."""
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text, found="not known")
     product = _product(context)
+    if product == "sqlite":
+        return replace(base, verdict="met", found=f"{TITLES[product]} has no server, and no variables")
     if product is None:
         remedy = "which server is it for? write [database] required, or install one"
         return replace(base, remedy=remedy)
@@ -118,8 +120,7 @@ def _product(context: Context) -> str | None:
     servers = context.needs.of(DatabaseNeed)
     chosen = next((need for need in servers if need.level == "required"), servers[0] if servers else None)
     if chosen:
-        product = best_way(chosen, context).product
-        return product if product in SERVERS else None
+        return best_way(chosen, context).product
     return next((options.product for options in context.survey.options), None)
 
 

@@ -7,7 +7,7 @@ from typing import Final
 import msgspec
 from lxml import etree, html
 
-MAX_LINES: Final = 5000
+MAX_LINES: Final = 2000
 MAX_LENGTH: Final = 600
 MAX_WRAPPED: Final = 100
 """Columns of a text that somebody has wrapped."""

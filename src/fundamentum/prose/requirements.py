@@ -8,6 +8,7 @@ import msgspec
 import tomlkit
 
 from fundamentum.errors import InputError
+from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
 from fundamentum.prose.lines import Line, lines_of
@@ -15,6 +16,13 @@ from fundamentum.prose.readers import understood
 from fundamentum.prose.statement import Statement
 
 MAX_NOTE: Final = 200
+_GOES_ON: Final = re.compile(
+    r"(?:at least|minimum|we (?:require|need|recommend)|it (?:must|should|has to)|required|recommended|please "
+    r"(?:set|raise|"
+    r"increase)|should be|must be)\b",
+    re.I,
+)
+"""How a sentence begins whose subject stands in the one before."""
 
 
 class Understood(msgspec.Struct, frozen=True):
@@ -33,8 +41,15 @@ def requirements(data: bytes, where: str) -> Understood:
     """What a text asks for; an :class:`InputError` if that is nothing that is understood."""
     sentences: list[tuple[Line, tuple[Statement, ...]]] = []
     rest: list[Line] = []
+    before: Line | None = None
     for line in lines_of(data):
         found = tuple(dict.fromkeys(understood(line)))
+        if not found and before and _GOES_ON.match(line.text) and line.number - before.number < 3:
+            both = msgspec.structs.replace(before, text=f"{before.text.rstrip('. ')}: {line.text}")
+            found = tuple(dict.fromkeys(understood(both)))
+            if found:
+                line, rest = both, [one for one in rest if one is not before]
+        before = line
         if found:
             sentences.append((line, found))
         elif line.text != line.heading:
@@ -50,6 +65,7 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
     """A needs file.  What would make it contradict itself, or cannot be read, is left out: the first word counts."""
     document: dict[str, Any] = {"format": FORMAT, "application": {"name": name}}
     notes: dict[str, str] = {}
+    keys: set[NeedId] = set()
     for line, found in sentences:
         for statement in found:
             trial = _added(document, statement)
@@ -59,13 +75,11 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
                 needs = parse(tomlkit.dumps(trial), where)
             except InputError:
                 continue
-            old = {need.key for need in parse(tomlkit.dumps(document), where).needs}
             for need in needs.needs:
-                if need.key not in old:
+                if need.key not in keys:
                     notes[str(need.key)] = line.text[:MAX_NOTE]
-            document = trial
-    kept = {need.key for need in parse(tomlkit.dumps(document), where).needs}
-    document["notes"] = {key: note for key, note in notes.items() if key in kept}
+            document, keys = trial, {need.key for need in needs.needs}
+    document["notes"] = {key: note for key, note in notes.items() if key in keys}
     return tomlkit.dumps(document)
 
 

@@ -9,7 +9,9 @@ from fundamentum.catalog.suppliers import suppliers
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
-_ALSO: Final = frozenset("git unzip composer ffmpeg tar gzip curl wget rsync zip bzip2 npm make".split())
+_ALSO: Final = frozenset(
+    "git unzip composer ffmpeg wkhtmltopdf tar gzip curl imagemagick wget rsync zip bzip2 npm make".split()
+)
 _EVERYDAY: Final = frozenset("find compare host top dot convert import make zip curl latex java node ps".split())
 """Programs that are words of everyday's language, or names of something else, too."""
 _NOT_MEANT: Final = frozenset({"mysql", "mariadb", "redis-server"})
@@ -31,10 +33,13 @@ def read(line: Line) -> Iterator[Statement]:
     for match in _names().finditer(line.text):
         name, rest = match[1].lower(), line.text[match.end() :]
         named = about or f"({match[1]})" in line.text
-        if (name in _EVERYDAY and not named) or not (named or _INSTALLED.search(line.text)):
+        told = match[2] is not None and name not in _EVERYDAY
+        if (name in _EVERYDAY and not named) or not (named or told or _INSTALLED.search(line.text)):
             continue
         if name in _NOT_MEANT or re.match(r"\s*(?:PHP )?(?:extension|module)", rest, re.I):
             continue
+        if name == "imagemagick":
+            name = "magick | convert"
         entry = f"{name} >= {match[2]}" if match[2] and "." in match[2] else name
         yield Statement(("commands", level), entry, level=level)
 

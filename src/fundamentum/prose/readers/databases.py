@@ -37,6 +37,14 @@ def read(line: Line) -> Iterator[Statement]:
     if found:
         yield Statement(("database", level), " | ".join(found.values()), level=level)
     yield from _variables(line)
+    yield from _character_set(line)
+
+
+def _character_set(line: Line) -> Iterator[Statement]:
+    about = re.search(r"\b(?:database|mysql|mariadb|tables?|collation)\b", line.text, re.I)
+    if about and re.search(r"\butf8mb4\b", line.text) and "character_set" not in line.text:
+        level = level_of(line)
+        yield Statement(("database", "settings", level), "= utf8mb4", "character_set_server", level)
 
 
 def _variables(line: Line) -> Iterator[Statement]:

@@ -16,7 +16,8 @@ _NO_NAMES: Final = frozenset(
 )
 """Words that stand in front of *directory* and name none."""
 _WRITABLE: Final = re.compile(
-    r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\bpermission denied\b|\bread-only\b",
+    r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\b(?:could|can) ?not be "
+    r"written\b|\bpermission denied\b|\bread-only\b",
     re.I,
 )
 
@@ -26,6 +27,8 @@ def read(line: Line) -> Iterator[Statement]:
     if not _WRITABLE.search(line.text):
         return
     level = level_of(line)
+    if bare := re.search(r"\b(?:file)\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s", line.text):
+        yield from [Statement(("installation", "writable"), bare[1])] if "." in bare[1] else []
     for match in _PATH.finditer(line.text):
         path = match[1].rstrip("/").removeprefix("./")
         if path.lower() in _NO_NAMES:

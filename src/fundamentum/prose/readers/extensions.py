@@ -19,6 +19,17 @@ _PLAIN_WORDS: Final = frozenset(
     "sync".split()
 )
 """Extensions that are words of everyday's language too."""
+_UNMISTAKABLE: Final = frozenset(
+    "bcmath ctype exif fileinfo gmp imagick intl mbstring mysqli opcache pcntl pdo_mysql pdo_pgsql pdo_sqlite "
+    "simplexml "
+    "sodium sqlite3 tokenizer xmlreader xmlwriter".split()
+)
+"""Extensions that are nothing else, and need no word beside them."""
+_STATUS: Final = re.compile(
+    r"\b(?:missing|installed|enabled?|loaded|required?s?|needed|recommended|available|not found|fail(?:ed)?)\b", re.I
+)
+_ROW: Final = re.compile(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
+"""The rest of a line that an installer writes for each of its checks."""
 _MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
 """What stands in front of a name as package managers and manifests have it."""
 _ABSENT: Final = re.compile(
@@ -55,6 +66,7 @@ def read(line: Line) -> Iterator[Statement]:
 def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
     about = _CONTEXT.search(line.text) is not None
+    status = _STATUS.search(line.text) is not None
     in_list = bool(re.search(r"extension|module", line.heading, re.I))
     taken = 0
     for match in _words().finditer(line.text):
@@ -62,6 +74,8 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         bare = re.sub(rf"^{_MARK}", "", word)
         name, marked = said("extensions").get(word) or canonical(bare), bare != word
         alone = in_list and (line.listed or len(line.text) < 60)
+        alone = alone or (_ROW.match(line.text, match.end()) is not None and line.text[: match.start()].strip() == "")
+        alone = alone or (status and name in _UNMISTAKABLE and name == canonical(bare))
         if (
             match.start() < taken
             or not (about or marked or alone)
@@ -79,7 +93,7 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
-    listed = re.search(r"\bextensions?\b[^.]*[:,]", line.text, re.I)
+    listed = re.search(r"\b(?:extensions?|modules?)\b[^.]*[:,]", line.text, re.I)
     return bool(re.search(beside, line.text, re.I) or listed)
 
 
@@ -99,6 +113,9 @@ def _words() -> re.Pattern[str]:
         "postgresql",
         "postgres",
         "sqlite",
+        "libcurl",
+        "libsodium",
+        "libxml2",
     }
     shapes = sorted((re.escape(name).replace("_", "[_ -]?") for name in names), key=len, reverse=True)
     return re.compile(rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(]|-\w|\.(?!so\b|dll\b)\w)", re.I)

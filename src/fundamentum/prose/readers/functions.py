@@ -23,6 +23,9 @@ def read(line: Line) -> Iterator[Statement]:
     level = level_of(line)
     names = [match[1] for match in _CALLED.finditer(line.text)]
     names += [match[1] or match[2] for match in _NAMED.finditer(line.text)]
+    if listed := re.search(r"\bfunctions?\b:?\s+", line.text):
+        words = re.split(r",\s*|\s+and\s+|\s+or\s+", line.text[listed.end() :])[:30]
+        names += [match[1] for word in words if (match := re.match(r"[\"'`]?([a-z_][a-z0-9_]+)\b", word.strip()))]
     for name in dict.fromkeys(name.lower() for name in names):
         if name in own_functions() or providers("function", name):
             yield Statement(("functions", level), name, level=level)

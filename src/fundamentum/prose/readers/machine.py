@@ -7,7 +7,7 @@ from typing import Final
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
-_AMOUNT: Final = r"(\d+(?:\.\d+)?)\s*([KMGT])i?B?"
+_AMOUNT: Final = r"(?<!\d)(\d{1,6}(?:\.\d{1,3})?)\s*([KMGT])i?B?"
 _OF: Final = r"\s*(?:of )?(?:free |available )?"
 _LEAST: Final = r"[\s:(]*(?:at least|>=|≥|minimum(?: of)?|of)?\s*"
 
@@ -34,7 +34,7 @@ def read(line: Line) -> Iterator[Statement]:
         if match := shape.search(text):
             number, unit = (match[1], match[2]) if match[1] else (match[3], match[4])
             yield Statement(("host", level), f">= {_whole(float(number), unit.upper())}", name, level)
-    if match := re.search(r"\b(\d+)\s*(?:CPU|processor|core)s?\b", text, re.I):
+    if match := re.search(r"\b(\d{1,4})\s*(?:CPU|processor|core)s?\b", text, re.I):
         yield Statement(("host", level), f">= {match[1]}", "processors", level)
     if re.search(r"\b(?:HTTPS|SSL certificate|TLS certificate)\b", text) and "URL" not in text:
         yield Statement(("host", level), "on", "https", level)

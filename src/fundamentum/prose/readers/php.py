@@ -16,7 +16,7 @@ _PHP: Final = r"\bPHP\b(?:[ -]?version)?"
 _LEAST: Final = (
     r"(?:(?:>=|≥|=>|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|has to be|"
     r"need(?:s|ed)?|"
-    r"requires?|is|:)\s*)*"
+    r"requires?|is|:|\^|~)\s*)*"
 )
 _ASKS: Final = (
     r"(?:requires?d?|needs?|needed|at least|minimum|must be|should be|has to be|>=|≥|(?:greater|"

@@ -11,7 +11,7 @@ from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _NUMBER: Final = re.compile(
-    r"(?<![\w.])(-?\d+(?:\.\d+)?)\s*(bytes?|[KMG](?:i?B|bytes?|egabytes?|igabytes?)?|seconds?|secs?|s|minutes?|min)?(?![\w.]*\w)",
+    r"(?<![\w.])(?<!\w-)(-?\d{1,12}(?:\.\d{1,3})?)\s*(bytes?|[KMG](?:i?B|bytes?|egabytes?|igabytes?)?|seconds?|secs?|s|minutes?|min)?(?![\w.]*\w)",
     re.I,
 )
 _PRESENT: Final = re.compile(
@@ -100,12 +100,27 @@ def _condition(name: str, text: str) -> str | None:
         return "off"
     if switch and (_ON.search(text) or re.search(r"is (?:off|disabled)", text, re.I)):
         return "on"
+    if not switch and (word := _WORD.match(text)) and not _defaults_to_a_number(name):
+        return f"= {word[1]}"
     return "set" if _SET.search(text) and not switch else None
+
+
+_WORD: Final = re.compile(
+    r"[\"'`\s]*(?:=|:|(?:should|must|has to|needs to) be(?: set to)?|set to|"
+    r"to)\s*[\"'`]?([A-Za-z][\w./-]*)[\"'`]?\s*[.,;]?\s*$"
+)
+
+
+def _defaults_to_a_number(name: str) -> bool:
+    defaults = (facts(branch).directives.get(name) for branch in HARVESTED)
+    return any(one is not None and one.default[:1].isdigit() for one in defaults)
 
 
 def _number(name: str, text: str) -> str | None:
     """The number that is asked for, rather than the one that is there."""
     numbers = list(_NUMBER.finditer(text))
+    if compared := re.search(r"-?\d+\s*[KMG]?B?\s*<\s*(?=\d)", text, re.I):  # 8M < 64M: the larger is asked for
+        numbers = [match for match in numbers if match.start() >= compared.end()][:1]
     present = {match.end() for match in _PRESENT.finditer(text)}
     wanted = [match for match in numbers if match.start() not in present or _preceded(text, match.start())]
     asked = [match for match in wanted if _preceded(text, match.start())] or wanted

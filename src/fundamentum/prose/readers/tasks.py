@@ -22,7 +22,7 @@ def read(line: Line) -> Iterator[Statement]:
     if match := _CRON.search(line.text):
         yield Statement(("tasks", level), " ".join(match[1].split()), _below(match[2]), level)
         return
-    script, every = re.search(rf"(?<![\w/.]){_SCRIPT}", line.text), _EVERY.search(line.text)
+    script, every = re.search(rf"(?<![\w.]){_SCRIPT}", line.text), _EVERY.search(line.text)
     if script and every:
         named = every[3].lower() if every[3] else ""
         unit = {"minute": "m", "hour": "h", "day": "d"}.get((every[2] or "").lower(), "")

@@ -9,6 +9,7 @@ from lxml import etree, html
 
 MAX_LINES: Final = 2000
 MAX_LENGTH: Final = 600
+MIN_WRAPPED: Final = 50
 MAX_WRAPPED: Final = 100
 """Columns of a text that somebody has wrapped."""
 MAX_TAGS: Final = 100_000
@@ -81,13 +82,17 @@ def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
     Paragraphs are wrapped at some width; what somebody pasted, a complaint on each line, is not.
     """
     width = max(map(len, raw), default=0)
+    beginning = [line.lstrip()[:1] for line in raw if line.strip()]
+    sentences = sum(letter.isupper() for letter in beginning) > 0.6 * len(beginning)
 
     def goes_on(before: str, line: str, listed: bool) -> bool:
         if listed and line.startswith(" "):
             return True
         first = line.split(maxsplit=1)[0]
-        named = "_" in first or "(" in first or "/" in first or (first[:1].isupper() and before.rstrip()[-1:] in ".!?:")
-        return width <= MAX_WRAPPED and len(before) >= 0.6 * width and not named
+        anew = first[:1].isupper() and (sentences or before.rstrip()[-1:] in ".!?:")
+        named = "_" in first or "(" in first or "/" in first
+        full = len(before) + 1 + len(first) >= 0.85 * width
+        return MIN_WRAPPED <= width <= MAX_WRAPPED and full and not anew and not named
 
     return goes_on
 

@@ -110,6 +110,15 @@ def test_a_library_is_the_one_that_the_extension_is_linked_with(tmp_path: Path) 
         assert check(wanted, known, "nightlog.observatory.example").findings[-1].verdict == verdict
 
 
+def test_an_extension_and_the_database_that_it_speaks_to_are_chosen_together(tmp_path: Path) -> None:
+    both = '[extensions]\nrequired = ["pdo_mysql | pdo_pgsql"]\n'
+    for server, named in (("mariadb", "pdo_mysql"), ("postgresql", "pdo_pgsql")):
+        wanted = needs(f'{both}[database]\nrequired = ["{server}"]')
+        findings = check(wanted, survey(DirectoryHost(around_root(tmp_path), "mizar"), asked_by([wanted])))
+        finding = next(one for one in findings.findings if one.need.kind == "extension")
+        assert (finding.subject, finding.verdict) == (named, "met" if named == "pdo_mysql" else "unmet")
+
+
 OPTIONS = [  # as an option file has it, the variable and its value
     ("max-allowed-packet", "64M", ("max_allowed_packet", "64M")),
     ("loose_sql-mode", "'ANSI'", ("sql_mode", "ANSI")),

@@ -14,6 +14,7 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds import asked_by
 from fundamentum.needs.file import parse
 from fundamentum.survey.observe import survey
+from fundamentum.survey.service_greeting import here
 from tests.sites.cases import RELEASES
 
 from .test_new_site import carried_out, empty_server, fetched, plan
@@ -96,6 +97,8 @@ def test_everything_that_a_page_can_state(release: str, tmp_path: Path, monkeypa
         _agrees(root, text, told, version)
         _database(root, product)
         assert root.run("redis-cli", "ping").strip() == "PONG"
+        version = root.run("redis-cli", "info", "server").split("redis_version:")[1].split()[0]
+        assert here(["redis"])["greeting:redis"].lines[0] == version
         assert "*/10 * * * *" in (root.path / "etc/cron.d/nightlog").read_text()
         again = carried_out(root, root.path / "root/plan.sh", "--yes")
         assert "restarted" not in again and "nothing changed" in again, again

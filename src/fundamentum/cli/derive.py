@@ -42,7 +42,7 @@ def _of_text(options: argparse.Namespace) -> int:
     """A text of requirements as a needs file, or what was understood of each of its sentences."""
     texts = entry("fundamentum.cli", "texts")
     if options.directory == "-":
-        data, where = sys.stdin.buffer.read(), "pasted.txt"
+        data, where = texts.pasted(), texts.PASTED
     else:
         data, where = read_named(Path(options.directory), texts.MAX_SIZE, "a text of requirements"), options.directory
     found = entry("fundamentum.prose", "requirements").requirements(data, where)

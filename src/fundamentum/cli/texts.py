@@ -19,12 +19,21 @@ MAX_SHOWN: Final = 20
 """Sentences that are not understood and are told."""
 
 
-def of_standard_input() -> Needs:
-    """What was pasted."""
+PASTED: Final = "pasted.txt"
+"""What a text is called that comes from standard input."""
+
+
+def pasted() -> bytes:
+    """What standard input has."""
     data = sys.stdin.buffer.read(MAX_SIZE + 1)
     if len(data) > MAX_SIZE:
         raise InputError("-", f"larger than {MAX_SIZE} bytes: no text of requirements")
-    return of_text(data, "pasted.txt")
+    return data
+
+
+def of_standard_input() -> Needs:
+    """The needs that a pasted text names."""
+    return of_text(pasted(), PASTED)
 
 
 def of_text(data: bytes, where: str) -> Needs:

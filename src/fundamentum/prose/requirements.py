@@ -76,7 +76,8 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
             except InputError:
                 continue
             for need in needs.needs:
-                if need.key not in keys:
+                named = need.key != "php" or (statement.table, statement.key) == (("php",), "version")
+                if named and (need.key not in keys or (need.key == "php" and "php" not in notes)):
                     notes[str(need.key)] = line.text[:MAX_NOTE]
             document, keys = trial, {need.key for need in needs.needs}
     document["notes"] = {key: note for key, note in notes.items() if key in keys}

@@ -23,8 +23,9 @@ def write_needs(console: Console, applications: Sequence[Needs]) -> None:
         if number:
             console.print()
         console.print(Text(clean(f"{needs.name} {needs.version or ''}".strip()), style="bold"))
+        shown = [need for need in needs.needs if need != PhpNeed()]
         for level in LEVELS:
-            mine = [need for need in needs.needs if need.level == level]
+            mine = [need for need in shown if need.level == level]
             if mine:
                 console.print(Text(f"\n{level} ({len(mine)})", style=STYLES["dim"]))
                 console.print(Padding(_table(mine, needs), (0, 0, 0, 2)))
@@ -32,7 +33,7 @@ def write_needs(console: Console, applications: Sequence[Needs]) -> None:
             console.print(Text(f"\nmay be misspelt ({len(remarks)})", style=STYLES["recommended"]))
             for remark in remarks:
                 console.print(Text(f"  {clean(remark)}"), soft_wrap=True)
-        console.print(Text(f"\nunderstood: {len(needs.needs)} needs", style=STYLES["met"]))
+        console.print(Text(f"\nunderstood: {len(shown)} needs", style=STYLES["met"]))
 
 
 def _table(wanted: Sequence[Need], needs: Needs) -> Table:

@@ -204,6 +204,12 @@ def _server_remedy(way: Way, survey: Survey, offers: Offers) -> str:
     return f"no repository here has {name}: add one that does, or use a server elsewhere (--database HOST)"
 
 
+def chosen_drivers(context: Context) -> frozenset[str]:
+    """The extensions that speak to the servers that are chosen, each one that will do."""
+    chosen = {best_way(need, context).product for need in context.needs.of(DatabaseNeed) if need.level == "required"}
+    return frozenset(driver for product in chosen for driver in suppliers().drivers[product])
+
+
 def _looked(product: str, survey: Survey) -> bool:
     """Whether the survey was made with this product in mind."""
     return survey.asked is not None and set(suppliers().products[product]) <= set(survey.asked.packages)

@@ -7,6 +7,8 @@ from typing import Annotated, Any, Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum import entries
+from fundamentum.catalog.suppliers import suppliers
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.extensions.absent import AbsentNeed, judged_absent
 from fundamentum.kinds.extensions.activation import for_extension
@@ -100,7 +102,8 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
         """The finding for the best of the alternatives: of equally good ones the first."""
         if isinstance(need, AbsentNeed):
             return judged_absent(need, context)
-        standings = [of_version(standing(name, context), need.versions_of(name), context) for name in need.names]
+        names = _of_chosen_database(need, context)
+        standings = [of_version(standing(name, context), need.versions_of(name), context) for name in names]
         best = min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER))
         found = finding_of(best, need.key, need.level, context)
         words = [f"{name} {need.versions_of(name)}".removesuffix(" any") for name in need.names]
@@ -124,6 +127,15 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
         version = (finding.found or "").removeprefix("loaded ")
         numbered = f" {version}" if version[:1].isdigit() else ""
         return " or ".join(names) + (f" ({finding.subject})" if len(names) > 1 and finding.subject else "") + numbered
+
+
+def _of_chosen_database(need: ExtensionNeed, context: Context) -> tuple[str, ...]:
+    """The alternatives; where they are drivers, those of the database server that is chosen: one is no good alone."""
+    drivers = {driver for drivers in suppliers().drivers.values() for driver in drivers}
+    if len(need.names) < 2 or not drivers.issuperset(need.names):
+        return need.names
+    chosen: frozenset[str] = entries.entry("fundamentum.kinds", "databases").chosen_drivers(context)
+    return tuple(name for name in need.names if name in chosen) or need.names
 
 
 def _need(entry: str, level: Level, way: Way) -> ExtensionNeed:

@@ -27,6 +27,8 @@ def rests_on(judgements: Iterable[Judgement], survey: Survey, steps: Iterable[St
             files = [one.files for one in survey.runtimes if one.label in (runtime, judged.target.beside)]
             for site in sites_of(survey, judged.target) if files else ():
                 files += [survey.read.get(name, ()) for one in site.way for name in (one.server, one.name)]
+            if any(finding.need.kind == "database-setting" for finding in judged.findings):
+                files += [options.files for options in survey.options]
             found |= dict.fromkeys(itertools.chain(*files))
     marks = {path: mark for path, mark in survey.marks.items() if is_path(path) and is_mark(mark)}
     decisive = [HOST_NAME, *sorted(found)] if marks.keys() & found.keys() else []

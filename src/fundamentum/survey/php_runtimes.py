@@ -1,0 +1,188 @@
+"""Every PHP on a server as the ways in which it is run, each with the configuration that counts for it."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial
+from typing import TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.catalog import facts
+from fundamentum.hosts.base import Host, HostError
+from fundamentum.hosts.processes import Process, Running
+from fundamentum.model.installation import Installation
+from fundamentum.model.packages import Packages
+from fundamentum.model.php import Branch, Runtime
+from fundamentum.model.remark import Remark, RemarkKind
+from fundamentum.model.safe_text import is_path, is_plain
+from fundamentum.model.system import System
+from fundamentum.php_files import php_binaries
+from fundamentum.survey import file_marks
+from fundamentum.survey.installations import installations
+from fundamentum.survey.probes import fpm_pools, php_config, php_modules
+from fundamentum.survey.probes.fpm_pools import Pool
+from fundamentum.survey.probes.php_config import Configuration
+from fundamentum.survey.probes.php_modules import Shelf
+from fundamentum.survey.probes.process_managers import with_masters
+from fundamentum.survey.probes.start_options import Start, as_started, start_of
+from fundamentum.survey.running_services import changed_since, environment_of, last_read
+
+T = TypeVar("T")
+
+
+class Place(msgspec.Struct):
+    """One branch in one place: what is known of it, and where its extension files come from."""
+
+    branch: Branch
+    shelf: Shelf
+
+
+def reading(
+    remarks: list[Remark],
+    what: RemarkKind,
+    probe: Callable[[], tuple[T, list[Remark]]],
+    nothing: T,
+    subject: str = "",
+) -> T:
+    """What one part tells; nothing, and a remark, where it cannot be read."""
+    try:
+        found, said = probe()
+    except HostError as error:
+        found, said = nothing, [Remark(what, f"{error}: unknown", subject)]
+    remarks.extend(said)
+    return found
+
+
+def every_php(
+    host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running, asked: Sequence[str]
+) -> tuple[list[Installation], dict[tuple[str, str], Place]]:
+    """Every PHP here, and where it stands."""
+    programs: list[Installation] = reading(remarks, "PHP", partial(installations, host, about), [])
+    programs = with_masters(host, programs, running.processes)
+    look = partial(_places, host, programs, packages.owners, asked)
+    places: dict[tuple[str, str], Place] = reading(remarks, "extension files", look, {})
+    if running.hidden:
+        why = "servers run of which only root sees when they started: whether a restart is due is unknown"
+        remarks.append(Remark("running services", why))
+    return programs, places
+
+
+def runtimes_of(
+    host: Host,
+    about: System,
+    programs: Iterable[Installation],
+    places: Mapping[tuple[str, str], Place],
+    remarks: list[Remark],
+    running: Running,
+    ini_paths: Mapping[str, str],
+) -> list[Runtime]:
+    """Every way PHP is run.  ``ini_paths``: the php.ini, or its directory, that a way of running is given."""
+    runtimes: list[Runtime] = []
+    for program in programs:
+        if place := places.get((program.branch, program.home)):
+            more = partial(_runtimes, host, about, program, place, running.processes, ini_paths.get(program.sapi))
+            runtimes += reading(remarks, "PHP", more, [], program.program)
+    return runtimes
+
+
+def _places(
+    host: Host, programs: list[Installation], owners: dict[str, str], asked: Sequence[str]
+) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
+    found: dict[tuple[str, str], Place] = {}
+    remarks: list[Remark] = []
+    for program in programs:
+        if (program.branch, program.home) not in found:
+            shelf = php_modules.shelf(host, program, facts(program.branch), owners, asked)
+            branch, more = php_modules.available(host, program.home, shelf)
+            beneath = php_binaries.linked(host.view(program.program) or b"") if asked else ()
+            found[program.branch, program.home] = Place(replace(branch, linked=beneath), shelf)
+            remarks += more
+    return found, remarks
+
+
+def _runtimes(
+    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...], ini: str | None
+) -> tuple[list[Runtime], list[Remark]]:
+    """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
+    start = start_of(host, one, environment_of(one, running))
+    start.ini = ini or start.ini
+    one = as_started(host, one, start)
+    configuration = php_config.probe(host, one, place.shelf.facts)
+    _take_start(configuration, start)
+    started = last_read(host, about, one, running)
+    if not one.fpm_config:
+        return [_runtime(host, one, place, configuration, None, started)], []
+    pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
+    configuration.files += files
+    configuration.remarks += remarks
+    return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+
+
+def _take_start(configuration: Configuration, start: Start) -> None:
+    """What the way in which PHP is started adds: lines stronger than all files; or nothing is known of any line."""
+    configuration.files += start.files
+    configuration.lines += [
+        php_config.Line(define.name, define.value, define.origin, "start") for define in start.defines
+    ]
+    if start.unsure:
+        configuration.lines.append(php_config.Line(php_config.UNREAD, None, start.unsure))
+        why = f"{start.unsure}: PHP is started so that it reads other files than usual: its settings are unknown"
+        configuration.remarks.append(Remark("configuration", why))
+
+
+def _runtime(
+    host: Host,
+    installation: Installation,
+    place: Place,
+    configuration: Configuration,
+    pool: Pool | None,
+    started: float | None,
+) -> Runtime:
+    extensions = php_modules.loaded(host, installation, place.branch, place.shelf, configuration)
+    active = {extension.name for extension in extensions if extension.fault is None}
+    overrides = pool.overrides if pool else []
+    service = installation.service if installation.service and is_plain(installation.service) else None
+    known = place.shelf.facts
+    settings = php_config.settings(
+        known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
+    )
+    unset = {name for name, setting in settings.items() if setting.origin.built_in}
+    return Runtime(
+        branch=installation.branch,
+        sapi=installation.sapi,
+        version=installation.version,
+        pool=pool.name if pool else None,
+        home=installation.home,
+        master=installation.master,
+        packaged=configuration.packaged,
+        serves=installation.serves,
+        plain=installation.sapi == "cli"
+        and host.resolve("/usr/bin/php") == (host.resolve(installation.program) or installation.program),
+        listen=pool.listen if pool else None,
+        listen_owner=pool.owner if pool else None,
+        listen_group=pool.group if pool else None,
+        listen_mode=pool.mode if pool else 0o660,
+        listen_open=pool.open if pool else False,
+        program=installation.program,
+        also=installation.also,
+        ini_file=configuration.ini_file,
+        scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
+        pool_file=pool.file if pool else None,
+        pool_dir=pool.folder if pool and is_path(pool.folder) else None,
+        pool_pattern=pool.pattern if pool else "*.conf",
+        chroot=(pool.chroot if pool else None) or "",
+        user=pool.user if pool else None,
+        service=service,
+        started=started,
+        stale=changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
+        settings=settings,
+        commented={name: number for name, number in configuration.commented.items() if name in unset},
+        manager=pool.manager if pool else {},
+        extensions=extensions,
+        sections=tuple(configuration.sections),
+        ini_lines=configuration.ini_lines,
+        ini_length=configuration.ini_length,
+        files=file_marks.deciding(installation.program, configuration, pool.folder if pool else None),
+        unread=tuple(dict.fromkeys(configuration.unread)),
+        remarks=tuple(dict.fromkeys(configuration.remarks)),
+    )

@@ -23,11 +23,13 @@ BESIDE = {  # files outside of the rooms that read or show exactly such a thing,
     "hosts/information_page.py": r"page|apache (?:2\.0 |2 )?(?:handler|environment)|windows",
     "php_files/php_binaries.py": r"windows",
     "php_files/executables.py": r"windows|dpkg|rpm",
+    "platforms/windows/layout.py": r"apache|httpd",
     "survey/probes/php_modules.py": r"windows",
     "survey/server_reference.py": r"windows",
     "survey/upload_answer.py": r"windows",
     "cli/shared_arguments.py": r"windows",
-    "webservers/iis.py": r"windows",
+    "webservers/iis/__init__.py": r"windows",
+    "webservers/iis/barriers.py": r"windows",
 }
 LOWEST = {"errors", "entries", "untrusted", "model", "catalog"}
 BELOW = LOWEST | {"hosts", "php_files"}

@@ -65,7 +65,7 @@ def ini_line(path: str, label: str, place: Place, text: str, name: str, commente
     ``name`` is the directive whose line it takes the place of, ``commented`` a comment that it takes the place of.
     """
     runtime = next((runtime for runtime in place.survey.runtimes if runtime.label == label), None)
-    main = (runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini") if runtime else ""
+    main = runtime.main_ini if runtime else ""
     if runtime is None or runtime.scan_dir or main != path:
         head = f"; Limits for {place.label}, as planned by fundamentum." if name else "; As planned by fundamentum."
         return WriteFile(path, head, (Line(text, 9 if name else 8, name),))

@@ -142,6 +142,8 @@ class Runtime(Fact, frozen=True):
     also: tuple[Text, ...] = ()
     """Other files that are the same program."""
     ini_file: Text | None = None
+    new_ini: Text = ""
+    """Where a php.ini would be read, if there is none yet; empty: where this PHP stands."""
     scan_dir: FilePath | None = None
     packaged: bool = True
     """Whether it reads the directory in which packages switch extensions on."""
@@ -184,6 +186,11 @@ class Runtime(Fact, frozen=True):
     def editable(self) -> bool:
         """Whether it is known how to add to its configuration without losing any of it."""
         return bool(self.scan_dir or self.ini_length or (self.ini_file is None and self.home))
+
+    @property
+    def main_ini(self) -> str:
+        """The php.ini, or where it would be read if it were made."""
+        return self.ini_file or self.new_ini or f"{self.home.rstrip('/')}/php.ini"
 
     @property
     def upload_folders(self) -> list[str]:

@@ -1,6 +1,6 @@
 """Every PHP on a server as the ways in which it is run, each with the configuration that counts for it."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TypeVar
 
@@ -109,6 +109,8 @@ def _runtimes(
     one = as_started(host, one, start)
     configuration = php_config.probe(host, one, place.shelf.facts)
     _take_start(configuration, start)
+    if host.windows:
+        configuration.remarks += _not_read(host, one, configuration)
     started = last_read(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
@@ -116,6 +118,15 @@ def _runtimes(
     configuration.files += files
     configuration.remarks += remarks
     return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+
+
+def _not_read(host: Host, one: Installation, configuration: Configuration) -> Iterator[Remark]:
+    """Files that somebody may take for this PHP's own php.ini, and that it does not read."""
+    for folder in dict.fromkeys((one.ini_folder, one.home)):
+        path = f"{folder.rstrip('/')}/php.ini"
+        if path != configuration.ini_file and host.stat(path):
+            counts = configuration.ini_file or "no file"
+            yield Remark("configuration", f"{path} is not read by this PHP: {counts} is")
 
 
 def _take_start(configuration: Configuration, start: Start) -> None:
@@ -143,6 +154,8 @@ def _runtime(
     overrides = pool.overrides if pool else []
     service = installation.service if installation.service and is_plain(installation.service) else None
     known = place.shelf.facts
+    apart = installation.home and installation.ini_folder != installation.home
+    elsewhere = f"{installation.ini_folder.rstrip('/')}/php.ini" if apart else ""
     settings = php_config.settings(
         known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
     )
@@ -166,6 +179,7 @@ def _runtime(
         program=installation.program,
         also=installation.also,
         ini_file=configuration.ini_file,
+        new_ini=elsewhere,
         scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         pool_file=pool.file if pool else None,
         pool_dir=pool.folder if pool and is_path(pool.folder) else None,

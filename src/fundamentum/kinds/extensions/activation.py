@@ -67,4 +67,4 @@ def _line_file(module: Module, runtime: Runtime) -> str | None:
         return None
     if runtime.scan_dir:
         return f"{runtime.scan_dir}/{'10' if module.zend else '30'}-{stem}.ini"
-    return runtime.ini_file or (f"{runtime.home.rstrip('/')}/php.ini" if runtime.home else None)
+    return runtime.main_ini if runtime.ini_file or runtime.home else None

@@ -67,7 +67,7 @@ def for_setting(
     if runtime.scan_dir:
         file = _addition(runtime.scan_dir, "*.ini", label, (present.origin.set_in, *together))
     else:
-        file = runtime.ini_file or f"{runtime.home.rstrip('/')}/php.ini"
+        file = runtime.main_ini
     return SetDirective(name, present.value, value, file, runtime.label) if file else None
 
 

@@ -12,6 +12,14 @@ class Windows(Platform):
     rights = False
     no_packages = "package database: Windows has none that PHP comes from"
 
+    def service(self, verb: str, service: str) -> list[str]:
+        """In PowerShell's words; of IIS the worker processes alone, as far as that will do."""
+        if service == "W3SVC":
+            return ["iisreset"] if verb != "enable" else ["Set-Service", "W3SVC", "-StartupType", "Automatic"]
+        if verb == "enable":
+            return ["Set-Service", service, "-StartupType", "Automatic"]
+        return [f"{'Start' if verb == 'start' else 'Restart'}-Service", service]
+
     def is_certain(self, host: Host) -> bool:
         return host.windows
 

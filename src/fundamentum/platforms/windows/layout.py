@@ -4,9 +4,9 @@ import posixpath
 import re
 from typing import Final
 
-from fundamentum.hosts.base import Host, HostError
+from fundamentum.hosts.base import Host, HostError, listed
 from fundamentum.hosts.windows_directory import CORE, php_folders
-from fundamentum.model.installation import Installation, branch_in
+from fundamentum.model.installation import INI_NAMES, Installation, branch_in
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
 from fundamentum.model.system import System
@@ -17,6 +17,7 @@ _PROGRAMS: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
     ("cgi", re.compile(r"php-cgi\.exe", re.I)),
     ("apache2", re.compile(r"php\d?apache2_4\.dll", re.I)),
 )
+WINDOWS: Final = "/Windows"
 SAMPLES: Final = ("php.ini-production", "php.ini-development")
 
 
@@ -52,6 +53,7 @@ def _one(host: Host, folder: str, names: list[str], remarks: list[Remark]) -> li
         if name is None:
             continue
         path = posixpath.join(folder, name)
+        ini_folder = (_web_server_programs(host, folder) or folder) if sapi == "apache2" else folder
         own = _read(host, path)
         build = library.build
         if own.build and own.build.processor != build.processor:
@@ -63,16 +65,37 @@ def _one(host: Host, folder: str, names: list[str], remarks: list[Remark]) -> li
                 sapi,
                 path,
                 library.version,
-                folder,
+                ini_folder,
                 (),
                 posixpath.join(folder, "ext"),
                 build,
                 home=folder,
+                ini_files=_ini_files(ini_folder, sapi),
                 service={"apache2": "Apache2.4", "cgi": "W3SVC"}.get(sapi),
                 inside=_with_sapi(library.inside, sapi),
             )
         )
     return found
+
+
+def _ini_files(folder: str, sapi: Sapi) -> tuple[str, ...]:
+    """Where the php.ini is looked for.  Source: php.net, "The configuration file": the directory of the program that
+    runs PHP, which for a module is the web server's, and then Windows' own; everywhere for the name with the way of
+    running first."""
+    names = (INI_NAMES[sapi], "php.ini")
+    return tuple(posixpath.join(place, name) for name in names for place in (folder, WINDOWS))
+
+
+def _web_server_programs(host: Host, folder: str) -> str | None:
+    """The directory of the web server's own program beside PHP, as bundles have it; None if it is not clear which."""
+    above = posixpath.dirname(folder)
+    found = {
+        posixpath.join(place, name, "bin")
+        for place in {above, posixpath.dirname(above)}
+        for name in listed(host, place)
+        if re.match(r"(?i)apache", name) and host.stat(posixpath.join(place, name, "bin", "httpd.exe"))
+    }
+    return found.pop() if len(found) == 1 else None
 
 
 def _read(host: Host, path: str) -> Program:

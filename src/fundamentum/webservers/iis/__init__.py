@@ -18,6 +18,7 @@ from fundamentum.model.survey import Site
 from fundamentum.untrusted.xml import BadXml, parsed
 from fundamentum.webservers.base import Directive, WebServerType
 from fundamentum.webservers.handoffs import Files, Found, Handoff
+from fundamentum.webservers.iis import barriers
 
 MAIN: Final = "/[Ww]indows/[Ss]ystem32/inetsrv/config/applicationHost.config"
 _MAX_XML: Final = 16 * 1024 * 1024
@@ -116,6 +117,7 @@ def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
                 program,
                 limits=(_body(servers), *_times(host, servers, program)),
                 layers=tuple(_variables(host, servers, program)),
+                barriers=tuple(barriers.barriers(host, tree, path, site, servers, winner[1])),
                 secure=any(one.get("protocol") == "https" for one in site.iter("binding")),
             )
 

@@ -174,7 +174,8 @@ DEEP = b"ANSWER" + b"[" * 30_000
 POOLS: dict[str, Talk] = {
     "deep JSON": say(record(6, DEEP) + record(3, b"")),
     "JSON of another shape": say(
-        record(6, b'ANSWER[[1, null, ["x"]], {"a": 5, "b\\u001b": "x", "ok": "1"}]') + record(3, b"")
+        record(6, b'ANSWER[[1, null, ["x"]], {"a": 5, "b\\u001b": "x", "ok": "1"}, {"icu": 7, "gd": null, "x": "1"}]')
+        + record(3, b"")
     ),
     "numbers without an end": say(record(6, b"ANSWER" + b"9" * 20_000) + record(3, b"")),
     "no end of output": forever(b"", record(6, b"x" * 1000)),
@@ -199,6 +200,7 @@ def test_pools(case: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> No
     (runtime,) = asked.runtimes
     if case == "JSON of another shape":
         assert runtime.answer and runtime.answer.settings == {"ok": "1"} and runtime.answer.extensions == ()
+        assert runtime.told == {"x": "1"}
     else:
         assert runtime.answer is None and "did not answer" in runtime.remarks[-1].why
     assert not [one for one in (root / "run").iterdir() if one.name.startswith("fundamentum")]

@@ -131,3 +131,29 @@ def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path:
     again = rederived(edited, "f", derived)
     assert again.changes == ()
     assert [one.text for one in around(parse(again.text, "f"))][:4] == ["90M", "postgresql", "convert", "git >=2.30"]
+
+
+PLATFORM = """{"name": "observatory/nightlog", "require": {"php": ">=8.1", "php-64bit": "*", "ext-redis": "^5.3 || ^6.0",
+ "ext-json": "^8.0", "lib-icu": ">=60", "lib-curl": ">=7.61 <9"}, "conflict": {"ext-xdebug": "*", "ext-uopz": "<7"}}"""
+LOCK = '{"packages": [{"name": "observatory/plates", "require": {"lib-icu": ">=65", "ext-redis": ">=5.3.4"}}]}'
+
+
+def test_what_a_manifest_states_of_the_platform(tmp_path: Path) -> None:
+    derived = told(tmp_path, {"composer.json": PLATFORM, "composer.lock": LOCK, "a.php": ""})
+    text = written(derived)
+    for line in (
+        "bits = 64",
+        '"redis >=5.3.4, <7"',
+        'absent = ["xdebug"]',
+        'required = ["icu >=65", "libcurl >=7.61, <9"]',
+    ):
+        assert line in text
+    assert '"json' not in text and "uopz" not in text
+    again = rederived(text, "nightlog.needs.toml", derived)
+    assert (again.changes, again.kept) == ((), ())
+    edited = text.replace('"icu >=65"', '"icu >=70"').replace('absent = ["xdebug"]', "absent = []")
+    kept = rederived(edited, "nightlog.needs.toml", derived).kept
+    assert kept == (
+        "absent:xdebug: removed, though derived as required",
+        "library:icu: required >=70, though derived as required >=65",
+    )

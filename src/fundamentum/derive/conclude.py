@@ -13,6 +13,7 @@ from fundamentum.derive.facts import Wish
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.manifest import Manifest
+from fundamentum.derive.platform_packages import with_demands
 from fundamentum.derive.reading import ENOUGH, Reading
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
@@ -45,7 +46,7 @@ def conclude(
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     everything = [
         *([php] if php else []),
-        *found,
+        *with_demands(found, manifest.demands),
         *_loaders(whole),
         *surroundings(found, _wishes(tree, whole)),
     ]

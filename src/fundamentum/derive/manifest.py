@@ -9,6 +9,7 @@ from typing import Any, Final
 import msgspec
 
 from fundamentum.catalog import canonical
+from fundamentum.derive.platform_packages import Demand, demands
 from fundamentum.derive.walk import BUNDLED
 from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.model.needs_value import Level, NotUnderstood
@@ -56,6 +57,8 @@ class Manifest(msgspec.Struct, frozen=True):
     accepted: tuple[Interval, ...] = (EVERYTHING,)
     """What it accepts, and every installed library with it."""
     statements: tuple[Stated, ...] = ()
+    demands: tuple[Demand, ...] = ()
+    """What is stated of the platform beyond extensions by name."""
     provided: tuple[tuple[str, str], ...] = ()
     """Extension, and the package that replaces or provides it."""
     development: frozenset[str] = frozenset()
@@ -89,6 +92,7 @@ class _Reader:
         self._texts: dict[str, bytes] = {}
         self._places = 0
         self.statements: list[Stated] = []
+        self.demands: list[Demand] = []
         self.provided: dict[str, str] = {}
         self.accepted: tuple[Interval, ...] = (EVERYTHING,)
         self.php = self.php_where = self.name = self.version = ""
@@ -123,7 +127,7 @@ class _Reader:
                 break
         statements = [one for one in self.statements if one.extension not in self.provided]
         return Manifest(
-            self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements),
+            self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
             tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
         )  # fmt: skip
 
@@ -155,6 +159,11 @@ class _Reader:
                 self.php, self.php_where = text, self._place(path, f'"{name}"')
                 self._accept(text, self.php_where)
         self._platform(requires, "the application", path, where)
+        for table in (requires, _table(document.get("conflict"))):
+            for name, text in table.items():
+                one = {name: text}
+                place = self._place(path, f'"{name}"') if "-" in name else where
+                self.demands += demands(*((one, {}) if table is requires else ({}, one)), "the application", place)
         for name, why in _table(document.get("suggest")).items():
             if extension := _extension(name):
                 self.statements.append(
@@ -168,7 +177,9 @@ class _Reader:
                 continue
             name = str(package.get("name") or "")[:MAX_TEXT]
             requires = _table(package.get("require"))
-            self._platform(requires, name, path, self._place(path, f'"{name}"'))
+            place = self._place(path, f'"{name}"')
+            self._platform(requires, name, path, place)
+            self.demands += demands(requires, _table(package.get("conflict")), name, place)
             if php := requires.get("php"):
                 self._accept(php, f"{path} ({name})")
             for suggested, why in _table(package.get("suggest")).items():

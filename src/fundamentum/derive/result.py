@@ -23,12 +23,24 @@ class Place(msgspec.Struct, frozen=True, array_like=True):
 class Entry(msgspec.Struct, frozen=True, array_like=True):
     """One need, with the reason for it and for its level."""
 
-    kind: Literal["php", "extension", "loader", "setting", "uploads", "database", "command", "directory"]
+    kind: Literal[
+        "php",
+        "build",
+        "extension",
+        "absent",
+        "library",
+        "loader",
+        "setting",
+        "uploads",
+        "database",
+        "command",
+        "directory",
+    ]
     names: tuple[str, ...]
     """Several: any one of them is enough."""
     level: Level
     value: str
-    """For PHP the version range, for a setting the condition, as a needs file writes them."""
+    """For PHP, an extension, a library the version range, for a setting the condition, as a needs file writes them."""
     rule: str
     """Why it has this level, in words."""
     places: tuple[Place, ...]
@@ -39,7 +51,8 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     @property
     def key(self) -> str:
         """``extension:gd|imagick``, as needs files and findings name it."""
-        return "php" if self.kind == "php" else f"{self.kind}:{'|'.join(self.names)}"
+        kind = "php" if self.kind == "build" else self.kind
+        return "php" if self.kind == "php" else f"{kind}:{'|'.join(self.names)}"
 
 
 class Derived(msgspec.Struct, frozen=True, array_like=True):

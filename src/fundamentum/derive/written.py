@@ -18,8 +18,11 @@ from fundamentum.kinds.commands import CommandNeed
 from fundamentum.kinds.databases.way import DatabaseNeed
 from fundamentum.kinds.directories.need import DirectoryNeed
 from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.extensions.absent import AbsentNeed
+from fundamentum.kinds.libraries import LibraryNeed
 from fundamentum.kinds.limits.need import LimitNeed
 from fundamentum.kinds.loaders import LoaderNeed
+from fundamentum.kinds.php.build import BuildNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
@@ -83,12 +86,14 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
     return Rederived(_finished(document, theirs), tuple(changes), tuple(kept))
 
 
-_SAID: Final = frozenset({"php", "extension", "loader", "setting", "uploads", "database", "command", "directory"})
+_SAID: Final = frozenset("php build extension absent library loader setting uploads database command directory".split())
 """The kinds of needs that a needs file holds."""
 
 
 _TABLES: Final = {
     "extension": "extensions",
+    "absent": "extensions",
+    "library": "libraries",
     "loader": "loaders",
     "setting": "settings",
     "uploads": "uploads",
@@ -112,7 +117,14 @@ def _said(entry: Entry) -> str:
 
 
 def _said_by(needs: Needs) -> dict[str, str]:
-    found: dict[str, str] = {str(one.key): one.level for one in needs.of(ExtensionNeed)}
+    found: dict[str, str] = {
+        str(one.key): f"{one.level} {one.versions[0] if len(one.versions) == 1 else ''}".removesuffix("any").strip()
+        for one in needs.of(ExtensionNeed)
+    }
+    found |= {str(one.key): one.level for one in needs.of(AbsentNeed)}
+    found |= {str(one.key): f"{one.level} {one.text.partition(' ')[2]}".strip() for one in needs.of(LibraryNeed)}
+    words = {64: "64", 32: "32", 1: "true", 0: "false"}
+    found |= {str(one.key): f"{one.level} {words[one.wanted]}" for one in needs.of(BuildNeed)}
     found |= {one.key: one.level for one in needs.of(LoaderNeed)}
     settings = {str(one.key): f"{one.level} {one.condition.text}" for one in needs.of(SettingNeed)}
     found |= {one.key: f"{one.level} {one.text}" for one in needs.of(LimitNeed) if one.key == "uploads:largest"}
@@ -146,6 +158,12 @@ def _fill(document: tomlkit.TOMLDocument, entries: Iterable[Entry]) -> None:
 def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
     """Put one need into the document in place of what is there under its key; None: take it out."""
     kind, _, names = key.partition(":")
+    if kind == "php" and names:
+        php = _table(document, "php")
+        php.pop(names, None)
+        if entry is not None:
+            php[names] = tomlkit.item(int(entry.value) if entry.value.isdigit() else entry.value == "true")
+        return
     if kind == "php":
         php = _table(document, "php")
         php.pop("version", None)
@@ -167,15 +185,17 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         if entry is not None:
             _table(table, entry.level)[names] = entry.value
         return
-    for listed in (table[level] for level in LEVEL_TABLES if level in table):
+    levels = ("absent",) if kind == "absent" else LEVEL_TABLES
+    for listed in (table[level] for level in levels if level in table):
         for at in range(len(listed) - 1, -1, -1):
             if "|".join(_plain(part) for part in str(listed[at]).split("|")) == names.lower():
                 del listed[at]
     if entry is not None:
-        if entry.level not in table:
-            table.add(entry.level, tomlkit.array())
-        listed = table[entry.level]
-        listed.append(" | ".join(names.split("|")))
+        level = "absent" if kind == "absent" else entry.level
+        if level not in table:
+            table.add(level, tomlkit.array())
+        listed = table[level]
+        listed.append(f"{' | '.join(names.split('|'))} {entry.value}".strip())
         listed.multiline(len(listed) > 5)
 
 

@@ -17,7 +17,7 @@ TITLES: Final = (
     ("required", "unmet", "required"),
     ("recommended", "recommended", "recommended"),
 )
-LISTED: Final = ("extension", "loader", "setting", "uploads", "database")
+LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database")
 ALSO: Final = (("command", "runs these commands"), ("directory", "writes to these directories"))
 
 
@@ -90,8 +90,9 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    names = " or ".join(entry.names) if entry.kind not in ("uploads", "database") else in_words(entry.key)
-    value = "" if entry.kind == "directory" else entry.value
+    words = ("uploads", "database", "absent", "build")
+    names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
+    value = "" if entry.kind in ("directory", "build") else entry.value
     return clean(f"{names} {value}".strip())
 
 

@@ -158,7 +158,8 @@ def _absent(
             words = [f"install {package} {upstream(offer.version)} ({offer.source})", *advice]
             return replace(base, state="installable", remedy="; ".join(words), package=package, demands=tuple(changes))
     if asked is None or not set(service.packages) <= set(asked.packages):
-        return replace(base, verdict="unknown", remedy=f"the survey did not look for it: {AGAIN}")
+        found = (base.found or "").replace(f"no {service.title}", "not known", 1)
+        return replace(base, verdict="unknown", found=found, remedy=f"the survey did not look for it: {AGAIN}")
     remedy = f"no repository here has {service.title} {versions}".removesuffix(" any")
     return replace(base, state="unobtainable", remedy=f"{remedy}: add one that does, or use a server elsewhere")
 

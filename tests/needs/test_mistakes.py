@@ -53,3 +53,9 @@ UNDERSTOOD = [  # as somebody writes it, the needs that come of it
 @pytest.mark.parametrize(("text", "names"), UNDERSTOOD)
 def test_other_names_of_extensions_are_understood(text: str, names: set[str]) -> None:
     assert {need.key.names[0] for need in parse(HEAD + text + "\n", "f").needs if need.key.kind == "extension"} == names
+
+
+def test_a_note_that_is_too_long_is_named() -> None:
+    text = f'{HEAD}[extensions]\nrequired = ["gd", "intl"]\n[notes]\n"extension:gd" = "{"x" * 401}"\n"extension:intl" = "y"\n'
+    with pytest.raises(InputError, match=r"'notes\.extension:gd' is longer than 400 characters"):
+        parse(text, "x.needs.toml")

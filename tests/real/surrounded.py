@@ -54,6 +54,7 @@ def surround(root: Root) -> None:
     """A site behind nginx, and directories that belong to everybody but the user who needs them."""
     root.write("/etc/nginx/sites-available/default", NGINX)
     root.write("/srv/platevault/public/index.php", "<?php")
+    root.write("/srv/platevault/bin/fetch.php", "<?php")
     root.run("useradd", "-m", "ida")
     setup = """
     mkdir -p /srv/platevault/owned /srv/platevault/lent /srv/platevault/listed /srv/platevault/config /srv/platevault/hidden

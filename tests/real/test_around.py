@@ -75,7 +75,7 @@ def test_a_script_brings_all_of_it(server: Root, tmp_path: Path) -> None:
     root = Root(server.path).copy(STORE / "test-around-script")
     try:
         code, script = fundamentum("plan", str(needs), "--server", str(root.path), "--format", "script")
-        assert code == 0
+        assert code == 0, fundamentum("plan", str(needs), "--server", str(root.path))[1]
         root.write("/root/plan.sh", script)
         before = state_of(root)
         root.run("sh", "/root/plan.sh")

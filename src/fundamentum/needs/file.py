@@ -32,6 +32,7 @@ _WORDS: Final = {
     "str | null": "text in quotes",
     "int | null": "a whole number",
 }
+_LENGTH: Final = re.compile(r"of length <= (\d+)")
 _STEP: Final = re.compile(r"\.([A-Za-z_]+)|\[(\d+|\.\.\.)\]")
 _WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?", re.S)
 
@@ -144,7 +145,9 @@ class _Reader:
         *above, last = path or [-1]
         holder = _at(document, above)
         if last == -1 and isinstance(holder, dict):  # one of the values of a table: the library does not say which
-            wrong = [key for key, value in holder.items() if not isinstance(value, str) or not value.isprintable()]
+            wrong = [key for key, value in holder.items() if not _fits(value, what)]
+            if not wrong:
+                reader.refuse(names, f"a value in [{'.'.join(names)}]: {what}")
         else:
             wrong = [last]
         for key in wrong:
@@ -167,12 +170,20 @@ class _Reader:
             near = re.sub(r"[^A-Za-z0-9._-]+", "-", str(value)).strip("-._").lower()
             hint = f'; did you mean "{near[:64]}"?' if near else ""
             reader.refuse(path, f"'{name}' may hold letters, digits, '.', '_' and '-' only{hint}")
+        elif most := _LENGTH.search(what):
+            reader.refuse(path, f"'{name}' is longer than {most[1]} characters", value if listed else None)
         elif "matching regex" in what:
             reader.refuse(
                 path, f"'{name}' has to stand on one line, without control characters", value if listed else None
             )
         else:
             reader.refuse(path, f"'{name}': {what}")
+
+
+def _fits(value: Any, what: str) -> bool:
+    """Whether it is not this value of a table that the library's message is about."""
+    most = _LENGTH.search(what)
+    return isinstance(value, str) and (len(value) <= int(most[1]) if most else value.isprintable())
 
 
 def _in(path: Sequence[str]) -> str:

@@ -170,9 +170,11 @@ def _absent(need: SettingNeed, context: Context) -> Finding:
             found="not known",
             remedy=f"no directive {need.name} of PHP {branch} is known here, and no file sets it: check the spelling",
         )
+    where = standing(owner, context)
+    if where.state is None:  # a file that could not be read may load it
+        return replace(base, verdict="unknown", found=where.found, remedy=where.remedy, subject=owner)
     if harmless:
         return replace(base, verdict="met", found="not in effect", remark=f"the extension {owner} is not loaded")
-    where = standing(owner, context)
     default = facts(branch).default(need.name, runtime.sapi) or ""
     enough = need.condition.holds(need.name, default)
     then = "" if enough else f", then set {need.name} = {need.condition.proposal(need.name, default)}"
@@ -183,5 +185,5 @@ def _absent(need: SettingNeed, context: Context) -> Finding:
         remedy=f"{where.remedy}{then}",
         subject=owner,
         package=where.package,
-        demands=tuple(for_extension(where, context)) if where.state else (),
+        demands=tuple(for_extension(where, context)),
     )

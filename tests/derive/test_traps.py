@@ -130,11 +130,11 @@ WISHES = [  # PHP, what it wishes
     ("set_time_limit(0);", None),
     ("ini_set('memory_limit', -1);", None),
     ("if (f(ini_get('memory_limit')) < 64 * 1024 * 1024) {}", "setting memory_limit >= 64M"),
-    ("exec('/usr/bin/convert -x ' . $f);", "command convert "),
-    ("proc_open(sprintf('unzip %s', $f), $d, $p);", "command unzip "),
+    ("exec('/usr/bin/convert -x ' . $f);", "function exec |command convert "),
+    ("proc_open(sprintf('unzip %s', $f), $d, $p);", "function proc_open |command unzip "),
     ("$db->exec('convert');", None),
-    ("exec('ls -l');", None),
-    ("exec($command);", None),
+    ("exec('ls -l');", "function exec "),
+    ("exec($command);", "function exec "),
     ("is_writable(__DIR__ . '/cache');", "directory ./cache "),
     ("mkdir(dirname(__FILE__) . '/tmp/x/');", "directory ./tmp/x "),
     ("mkdir('/etc/x');", None),
@@ -144,4 +144,4 @@ WISHES = [  # PHP, what it wishes
 @pytest.mark.parametrize(("code", "wish"), WISHES)
 def test_what_the_source_says_of_its_surroundings(code: str, wish: str | None) -> None:
     found = [f"{one.kind} {one.name} {one.value}" for one in read_source(f"<?php {code}".encode()).wishes]
-    assert found == ([wish] if wish else [])
+    assert found == (wish.split("|") if wish else [])

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from pathlib import Path, PurePosixPath
+from typing import Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.evidence import Whole, extensions_seen
@@ -23,6 +24,12 @@ from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
 from fundamentum.untrusted.budget import Budget, Spent
+
+_WHY: Final = {
+    "command": "the application runs it",
+    "directory": "the application writes there",
+    "function": "the application calls it, and some hosts switch it off",
+}
 
 
 def conclude(
@@ -119,9 +126,7 @@ def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
             continue
         wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        rule = {"command": "the application runs it", "directory": "the application writes there"}.get(
-            kind, _why_set(wishes[0][1])
-        )
+        rule = _WHY.get(kind) or _why_set(wishes[0][1])
         yield Entry(kind, (name,), "recommended", value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
 
 

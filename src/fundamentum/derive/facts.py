@@ -54,9 +54,9 @@ class Syntax(Fact, frozen=True):
 
 
 class Wish(Fact, frozen=True):
-    """Something about the surroundings: a setting, a command, a directory."""
+    """Something about the surroundings: a setting, a command, a directory, a function that hosts switch off."""
 
-    kind: Literal["setting", "command", "directory"]
+    kind: Literal["setting", "command", "directory", "function"]
     name: str
     value: str
     """For a setting the condition, as a needs file writes it; empty: only mentioned."""

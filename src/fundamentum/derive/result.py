@@ -24,18 +24,9 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     """One need, with the reason for it and for its level."""
 
     kind: Literal[
-        "php",
-        "build",
-        "extension",
-        "absent",
-        "library",
-        "loader",
-        "setting",
-        "uploads",
-        "database",
-        "command",
-        "directory",
-    ]
+        "php", "build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
+        "function", "command", "directory",
+    ]  # fmt: skip
     names: tuple[str, ...]
     """Several: any one of them is enough."""
     level: Level

@@ -5,7 +5,9 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.services import services
 from fundamentum.catalog.suppliers import suppliers
+from fundamentum.catalog.symbols import own_extensions
 from fundamentum.derive.result import Entry
 from fundamentum.kinds.databases.way import PRODUCTS
 from fundamentum.kinds.table_reader import COMMAND, PATH
@@ -17,7 +19,9 @@ LEVEL: Final[Level] = "recommended"
 
 def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
     """The wishes, those that a needs file can hold, and the databases whose drivers are needed."""
+    found = tuple(found)
     yield from _databases(found)
+    yield from _services(found)
     commands: set[str] = set()
     for entry in wishes:
         name = entry.names[0]
@@ -52,3 +56,15 @@ def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
             seen.add(products)
             rule = f"its driver is needed: {' or '.join(entry.names)}"
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
+
+
+def _services(found: Iterable[Entry]) -> Iterator[Entry]:
+    """The same for other servers, of extensions that are good for nothing but speaking to them."""
+    for entry in found:
+        if entry.kind != "extension" or entry.level != "required" or not own_extensions().isdisjoint(entry.names):
+            continue
+        known = tuple(name for name, one in services().items() if not set(entry.names).isdisjoint(one.drivers))
+        spoken = {driver for name in known for driver in services()[name].drivers}
+        if known and spoken.issuperset(entry.names):
+            rule = f"its extension is needed: {' or '.join(entry.names)}"
+            yield Entry("service", known, LEVEL, "", rule, entry.places, entry.files)

@@ -47,6 +47,7 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         if directive is not None and (found := _compared(source, call, directive)):
             yield Wish("setting", directive, found, line, f"ini_get('{directive}') is compared")
     elif name in COMMANDS and arguments:
+        yield Wish("function", name, "", line, f"{name}()")
         command = _command(_beginning(source, arguments[0]))
         if command:
             yield Wish("command", command, "", line, f"{name}()")

@@ -19,10 +19,12 @@ from fundamentum.kinds.databases.way import DatabaseNeed
 from fundamentum.kinds.directories.need import DirectoryNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.extensions.absent import AbsentNeed
+from fundamentum.kinds.functions import FunctionNeed
 from fundamentum.kinds.libraries import LibraryNeed
 from fundamentum.kinds.limits.need import LimitNeed
 from fundamentum.kinds.loaders import LoaderNeed
 from fundamentum.kinds.php.build import BuildNeed
+from fundamentum.kinds.services import ServiceNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
@@ -86,7 +88,9 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
     return Rederived(_finished(document, theirs), tuple(changes), tuple(kept))
 
 
-_SAID: Final = frozenset("php build extension absent library loader setting uploads database command directory".split())
+_SAID: Final = frozenset(
+    "php build extension absent library loader setting uploads database service function command directory".split()
+)
 """The kinds of needs that a needs file holds."""
 
 
@@ -98,6 +102,8 @@ _TABLES: Final = {
     "setting": "settings",
     "uploads": "uploads",
     "database": "database",
+    "service": "services",
+    "function": "functions",
     "command": "commands",
     "directory": "directories",
 }
@@ -131,6 +137,8 @@ def _said_by(needs: Needs) -> dict[str, str]:
     found |= {one.key: f"{one.level} {one.access}" for one in needs.of(DirectoryNeed)}
     found |= {one.key: one.level for one in needs.of(DatabaseNeed)}
     found |= {one.key: one.level for one in needs.of(CommandNeed)}
+    found |= {str(one.key): one.level for one in needs.of(ServiceNeed)}
+    found |= {str(one.key): one.level for one in needs.of(FunctionNeed)}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
 

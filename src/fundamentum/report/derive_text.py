@@ -17,8 +17,12 @@ TITLES: Final = (
     ("required", "unmet", "required"),
     ("recommended", "recommended", "recommended"),
 )
-LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database")
-ALSO: Final = (("command", "runs these commands"), ("directory", "writes to these directories"))
+LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service")
+ALSO: Final = (
+    ("command", "runs these commands"),
+    ("directory", "writes to these directories"),
+    ("function", "calls these, which some hosts switch off"),
+)
 
 
 def write_derived(console: Console, derived: Derived) -> None:
@@ -90,7 +94,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "absent", "build")
+    words = ("uploads", "database", "service", "absent", "build")
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
     value = "" if entry.kind in ("directory", "build") else entry.value
     return clean(f"{names} {value}".strip())

@@ -4,7 +4,7 @@
 
 Each ROOT is a root file system with mariadb-server and postgresql.  Each server is started inside it with a new, empty
 data directory and without any option file, asked by its own client, and ended by its process id.  What is a path, a
-host's name or a number that follows from the machine is left out.
+host's name or a number that follows from the machine is left out, and so is a switch for the faults of one application.
 """
 
 import json
@@ -18,7 +18,7 @@ from pathlib import Path
 OUTPUT = Path(__file__).parents[1] / "src/fundamentum/catalog/data/databases.json"
 OF_THE_MACHINE = re.compile(
     r"hostname|report_host|.*_dir|datadir|socket|port|pid_file|version.*|uuid|.*thread_pool_size"
-    "|open_files_limit|table_open_cache|table_definition_cache|innodb_open_files|back_log|thread_cache_size"
+    "|.*_workaround|open_files_limit|table_open_cache|table_definition_cache|innodb_open_files|back_log|thread_cache_size"
 )
 QUERY = "COPY (SELECT name, coalesce(boot_val, ''), coalesce(unit, ''), vartype, context FROM pg_settings) TO STDOUT"
 

@@ -12,7 +12,7 @@ from fundamentum.errors import InputError
 from fundamentum.model.surrounding_facts import Database
 from fundamentum.model.survey import Survey
 from fundamentum.untrusted.numbers import whole
-from fundamentum.untrusted.peers import within
+from fundamentum.untrusted.peers import linked
 
 TIMEOUT: Final = 3
 MAX_GREETING: Final = 4096
@@ -67,14 +67,7 @@ def at(address: str) -> Database:
 
 def _asked(kind: str, place: str | tuple[str, int]) -> Database | None:
     try:
-        if isinstance(place, str):
-            link = socket.socket(socket.AF_UNIX)
-            link.settimeout(TIMEOUT)
-            link.connect(place)
-        else:
-            link = socket.create_connection(place, TIMEOUT)
-        with link, within(link, TIMEOUT):
-            link.settimeout(TIMEOUT)
+        with linked(place, TIMEOUT) as link:
             words = place if isinstance(place, str) else f"{place[0]}:{place[1]}"
             return _mysql(link, words) if kind == "mysql" else _postgresql(link, words)
     except (OSError, ValueError):

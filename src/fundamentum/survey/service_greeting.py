@@ -1,7 +1,6 @@
 """Services of this machine asked for nothing: what they say of themselves to anybody who has not logged in."""
 
 import re
-import socket
 import stat
 from collections.abc import Sequence
 from pathlib import Path
@@ -10,7 +9,7 @@ from typing import Final
 from fundamentum.catalog.services import Service, services
 from fundamentum.model.safe_text import safe
 from fundamentum.model.surrounding_facts import Answer
-from fundamentum.untrusted.peers import within
+from fundamentum.untrusted.peers import linked
 
 TIMEOUT: Final = 3
 MAX_SAID: Final = 16 * 1024
@@ -43,14 +42,7 @@ def _is_socket(path: str) -> bool:
 def _said(place: str | tuple[str, int], service: Service) -> str:
     """The beginning of what a service answers, until it has said what is looked for."""
     try:
-        if isinstance(place, str):
-            link = socket.socket(socket.AF_UNIX)
-            link.settimeout(TIMEOUT)
-            link.connect(place)
-        else:
-            link = socket.create_connection(place, TIMEOUT)
-        with link, within(link, TIMEOUT):
-            link.settimeout(TIMEOUT)
+        with linked(place, TIMEOUT) as link:
             link.sendall(service.asks.encode("latin-1"))
             data = b""
             while len(data) < MAX_SAID and not re.search(service.answers, data.decode("latin-1")):

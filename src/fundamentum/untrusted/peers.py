@@ -21,6 +21,20 @@ def within(connection: socket.socket, seconds: float) -> Iterator[None]:
         timer.cancel()
 
 
+@contextmanager
+def linked(place: str | tuple[str, int], seconds: float) -> Iterator[socket.socket]:
+    """A connection to a socket of this machine by its path, or to a host and port, for so long altogether."""
+    if isinstance(place, str):
+        connection = socket.socket(socket.AF_UNIX)
+        connection.settimeout(seconds)
+        connection.connect(place)
+    else:
+        connection = socket.create_connection(place, seconds)
+    with connection, within(connection, seconds):
+        connection.settimeout(seconds)
+        yield connection
+
+
 def _shut(connection: socket.socket) -> None:
     with suppress(OSError):
         socket.socket.shutdown(connection, socket.SHUT_RDWR)  # beneath TLS too, whose own farewell waits for the peer

@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Final, Literal
 
 import msgspec
@@ -80,17 +80,9 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
         folder in installation.scan_dirs for folder in installation.packaged_dirs
     )
     paths = [ini_file] if ini_file else []
-    for folder in scanned:
-        try:
-            names = [name for name in host.names(folder) if name.endswith(".ini")]
-            if len(names) > MAX_FILES:
-                raise HostError(f"{folder}: more than {MAX_FILES:,} files: not read")
-            paths += [posixpath.join(folder, name) for name in names]
-        except HostError as error:
-            found.unread.append(folder)
-            found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
-    values: dict[str, str] = {}
+    paths += _scanned(host, scanned, found)
     paths += found.unread  # a directory stands for all its files, and cannot be read as a file either
+    values: dict[str, str] = {}
 
     def variable(name: str) -> str | None:
         # PHP looks among the values read so far before it looks into the environment, which cannot be seen here.
@@ -120,17 +112,36 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
             found.remarks.append(
                 Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
             )
-        special: re.Match[str] | None = None
-        for entry in parsed.entries:
-            # Once such a section has begun, those of other names go on with it, up to the end of the file.
-            special = _SECTION.fullmatch(entry.section or "") or special
-            if match := special if entry.section else None:
-                _in_section(found, match, entry, path)  # it holds for some directories or host names only
-            elif entry.key is None and len(entry.name) < MAX_NAME:
-                found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
-                if entry.value is not None:
-                    values[entry.name] = entry.value
+        _take(parsed.entries, path, found, values)
     return found
+
+
+def _scanned(host: Host, folders: Iterable[str], found: Configuration) -> Iterator[str]:
+    """The files of the scan directories, in the order in which PHP reads them."""
+    for folder in folders:
+        try:
+            names = [name for name in host.names(folder) if name.endswith(".ini")]
+            if len(names) > MAX_FILES:
+                raise HostError(f"{folder}: more than {MAX_FILES:,} files: not read")
+        except HostError as error:
+            found.unread.append(folder)
+            found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
+            continue
+        yield from (posixpath.join(folder, name) for name in names)
+
+
+def _take(entries: Iterable[ini.Entry], path: str, found: Configuration, values: dict[str, str]) -> None:
+    """The lines of one file, in their order; ``values`` is what has been set so far."""
+    special: re.Match[str] | None = None
+    for entry in entries:
+        # Once such a section has begun, those of other names go on with it, up to the end of the file.
+        special = _SECTION.fullmatch(entry.section or "") or special
+        if match := special if entry.section else None:
+            _in_section(found, match, entry, path)  # it holds for some directories or host names only
+        elif entry.key is None and len(entry.name) < MAX_NAME:
+            found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
+            if entry.value is not None:
+                values[entry.name] = entry.value
 
 
 def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, path: str) -> None:

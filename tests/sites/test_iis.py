@@ -70,6 +70,12 @@ def test_a_whole_way_has_no_barrier(tmp_path: Path) -> None:
     assert (site.barriers, site.runtime) == ((), "8.3/cgi@/PHP")
 
 
+@pytest.mark.parametrize(("home", "runtime"), [("%SystemDrive%\\PHP\\", "8.3/cgi@/PHP"), ("%PHP_HOME%\\", None)])
+def test_variables_in_paths(tmp_path: Path, home: str, runtime: str | None) -> None:
+    (site,) = drive(tmp_path, CONFIG.replace("C:\\PHP\\", home), SYSTEM).sites
+    assert (site.barriers, site.runtime) == ((), runtime)
+
+
 def test_the_compiler_runtime_is_missed_only_where_the_system_can_be_seen(tmp_path: Path) -> None:
     (site,) = drive(tmp_path, CONFIG, {"Windows/System32/kernel32.dll": ""}).sites
     assert ["vcruntime140.dll" in one.why for one in site.barriers] == [True]

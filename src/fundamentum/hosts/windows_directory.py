@@ -43,11 +43,23 @@ def folders(host: Host) -> Iterator[tuple[str, list[str]]]:
             todo += [(path, depth + 1) for path in paths if (about := host.stat(path)) and about.is_directory]
 
 
+_VARIABLES: Final = {
+    "systemdrive": "C:",
+    "systemroot": r"C:\Windows",
+    "windir": r"C:\Windows",
+    "programfiles": r"C:\Program Files",
+    "programfiles(x86)": r"C:\Program Files (x86)",
+    "programdata": r"C:\ProgramData",
+}
+
+
 def windows_path(host: Host, path: str, home: str) -> str:
     """A Windows path as a place in the tree that is looked at: a whole drive, or a directory of it.
 
-    A relative path starts at the directory of the program (``LoadLibrary`` looks there).
+    A relative path starts at the directory of the program (``LoadLibrary`` looks there).  Of variables those are put
+    in that every machine has, with the values that it has them with as it is installed; others stay as they are.
     """
+    path = re.sub(r"%([^%]+)%", lambda match: _VARIABLES.get(match[1].lower(), match[0]), path)
     parts = [part for part in re.sub(r"^[A-Za-z]:", "", path.replace("\\", "/")).split("/") if part not in ("", ".")]
     if not re.match(r"[A-Za-z]:|[\\/]", path):
         return posixpath.normpath(posixpath.join(home, *parts))

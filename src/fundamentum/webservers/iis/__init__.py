@@ -1,7 +1,6 @@
 """IIS: which program each site's handlers give PHP files to, from ``applicationHost.config`` and ``web.config``."""
 
 import posixpath
-import re
 from collections.abc import Iterator
 from typing import Any, Final
 
@@ -90,7 +89,7 @@ def _sites(host: Host, tree: Any, path: str, files: Files) -> Iterator[Handoff]:
     for site in tree.iterfind("system.applicationHost/sites/site"):
         name = site.get("name", "default")
         root = next((one.get("physicalPath") for one in site.iter("virtualDirectory") if one.get("path") == "/"), "")
-        root = windows_path(host, re.sub(r"(?i)%system(drive|root)%", _expanded, root), "/") if root else None
+        root = windows_path(host, root, "/") if root else None
         own = [
             handler
             for location in _locations(tree, name)
@@ -160,10 +159,6 @@ def _times(host: Host, servers: list[tuple[str, Any]], program: str) -> Iterator
     for name, value in (("activityTimeout", "30"), ("requestTimeout", "90")):
         found = next(((path, one) for path, one in applications if one.get(name)), None)
         yield Limit(name, found[1].get(name), Origin(found[0], found[1].sourceline)) if found else Limit(name, value)
-
-
-def _expanded(match: re.Match[str]) -> str:
-    return r"C:\Windows" if match[1].lower() == "root" else "C:"
 
 
 def _host_of(binding: Any) -> str:

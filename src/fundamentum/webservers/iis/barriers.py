@@ -23,6 +23,8 @@ def barriers(host: Host, tree: Any, path: str, site: Any, servers: Servers, hand
     program = handler.get("scriptProcessor", "").partition("|")[0].strip('"')
     place = windows_path(host, program, "/")
     yield from _feature(tree, path)
+    if "%" in place:
+        return  # a variable of that machine, whose value cannot be read
     if host.stat(place) is None:
         why = f"the handler {handler.get('name', '')} names {program}, which is not there"
         yield Barrier(

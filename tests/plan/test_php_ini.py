@@ -48,7 +48,7 @@ def test_a_line_takes_the_place_of_its_comment_or_of_itself_or_comes_last(
 
 def test_a_php_ini_that_is_not_there_is_written_whole_and_others_are_files_of_their_own() -> None:
     changes = [change for change, _ in CHANGES]
-    (step,) = steps(changes, place(runtime()))
+    (step,) = steps(changes, place(runtime(extension_dir_line='extension_dir = "ext"')))
     assert step.operation.content.splitlines() == [  # type: ignore[attr-defined]
         "; Written as planned by fundamentum.", 'extension_dir = "ext"', "extension=intl", "extension=gd", "extension=zip",
         "memory_limit = 1G", "post_max_size =",

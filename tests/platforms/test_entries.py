@@ -82,10 +82,10 @@ def test_users_sockets_and_words() -> None:
         "/etc/httpd/conf.d",
         None,
     ]
-    assert [(one.modules_by_name, one.switches_by_name, one.rights) for one in (debian, redhat, windows)] == [
-        (True, True, True),
-        (False, False, True),
+    assert [(one.modules_by_name, one.switches_by_name, one.rights_by_name) for one in (debian, redhat, windows)] == [
+        (True, True, False),
         (False, False, False),
+        (False, False, True),
     ]
     assert [one.cron_package for one in (debian, redhat)] == ["cron", "cronie"]
     assert [one.extension_dir("20220829") for one in (debian, redhat)] == [

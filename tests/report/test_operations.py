@@ -71,7 +71,7 @@ CASES: list[tuple[Primitive, str, list[str], list[str], list[str]]] = [  # title
      ["make_database postgresql plates '' /etc/p given platevault"], []),
     (ConfigureSource("more", (("a", "1"),)), "decide: add the package source more", [], ["need_source more a 1"], []),
     (HandOver("plates"), "decide: let the web server use the pool plates", [], [], []),
-    (RunCommands("plates", "let IIS allow more", ("do it",)), "let IIS allow more", ["do it"], [], []),
+    (RunCommands("plates", "let IIS allow more", (("do", "it"),)), "let IIS allow more", ["do it"], [], []),
 ]  # fmt: skip
 
 

@@ -50,7 +50,7 @@ def drive(folder: Path, config: str, files: dict[str, str | bytes]) -> Survey:
             'enable32BitAppOnWin64="false"',
             'enable32BitAppOnWin64="true"',
             "the pool DefaultAppPool runs in 32 bits",
-            '/apppool.name:"DefaultAppPool" /enable32BitAppOnWin64:false',
+            '/apppool.name:DefaultAppPool /enable32BitAppOnWin64:false',
         ),
         ('<add value="index.php" />', '<add value="index.htm" />', "is no default document", "/+files.[value='index.php']"),
         ('scriptProcessor="C:\\PHP\\', 'scriptProcessor="C:\\gone\\', "names C:\\gone\\php-cgi.exe, which is not there", "put PHP there"),

@@ -12,6 +12,7 @@ from fundamentum.model.php import Branch
 from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
+from fundamentum.model.windows_words import windows_line
 from fundamentum.webservers import names, packages, webserver
 
 PROCESSES = [  # command line, which main process it is
@@ -120,12 +121,12 @@ def test_apache_switches_and_what_is_then_served() -> None:
 def test_the_commands_of_iis() -> None:
     of = webserver("iis")
     assert (
-        of.command("plates", "maxAllowedContentLength", "2", "")
-        == r'%windir%\system32\inetsrv\appcmd.exe set config "plates" /section:system.webServer/security/requestFiltering /requestLimits.maxAllowedContentLength:2'
+        windows_line(of.command("plates", "maxAllowedContentLength", "2", ""))
+        == r"%windir%\system32\inetsrv\appcmd.exe set config plates /section:system.webServer/security/requestFiltering /requestLimits.maxAllowedContentLength:2"
     )
     assert (
-        of.command("plates", "requestTimeout", "9", "/php/php-cgi.exe")
-        == r"""%windir%\system32\inetsrv\appcmd.exe set config /section:system.webServer/fastCgi "/[fullPath='php\php-cgi.exe'].requestTimeout:9" /commit:apphost"""
+        windows_line(of.command("plates", "requestTimeout", "9", "/php/php-cgi.exe"))
+        == r"""%windir%\system32\inetsrv\appcmd.exe set config /section:system.webServer/fastCgi "/[fullPath='C:\php\php-cgi.exe'].requestTimeout:9" /commit:apphost"""
     )
     branch = Branch("8.3", "", "")
     assert of.unsuited(branch) is None

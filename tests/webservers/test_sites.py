@@ -15,8 +15,8 @@ from fundamentum.model.needs import Needs
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
-from fundamentum.webservers import iis
 from fundamentum.webservers.apache2 import reading as apache
+from fundamentum.webservers.iis import reading as iis
 from fundamentum.webservers.nginx import reading as nginx
 from tests.small_root import small_root, write
 
@@ -179,7 +179,7 @@ def test_what_apache_allows_a_site(tmp_path: Path, text: str, limits: dict[str, 
 IIS = """<configuration><system.applicationHost><sites><site name="nightlog"><bindings><binding protocol="{}"
  bindingInformation="*:80:nightlog.example"/></bindings><application path="/"><virtualDirectory path="/"
  physicalPath="C:\\inetpub\\nightlog"/></application></site></sites></system.applicationHost><system.webServer>
-<fastCgi><application fullPath="C:\\PHP\\php-cgi.exe" activityTimeout="120"/></fastCgi><handlers><add name="PHP" path="*.php"
+<fastCgi><application fullPath="C:\\PHP\\php-cgi.exe" activityTimeout="120"/></fastCgi><handlers><add name="PHP" path="*.php" modules="FastCgiModule"
  scriptProcessor="C:\\php\\php-cgi.exe"/></handlers></system.webServer>{}</configuration>"""
 OWN = """<location path="nightlog"><system.webServer><security><requestFiltering><requestLimits
  maxAllowedContentLength="{}"/></requestFiltering></security></system.webServer></location>"""
@@ -201,15 +201,18 @@ def test_what_iis_allows_a_site(tmp_path: Path, more: str, body: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "value", "unknown"),
+    ("name", "value", "followed"),
     [
-        ("PHPRC", "C:\\other", True),
-        ("PHPRC", "C:\\PHP\\", False),
-        ("PHP_INI_SCAN_DIR", "C:\\x", True),
-        ("TEMP", "C:\\x", False),
+        ("PHPRC", "C:\\other", {"PHPRC": "/other"}),
+        ("PHPRC", "C:\\PHP\\", {"PHPRC": "/php"}),
+        ("PHP_INI_SCAN_DIR", "C:\\x;", {"PHP_INI_SCAN_DIR": "/x;"}),
+        ("PHPRC", "%HOME%", None),
+        ("TEMP", "C:\\x", {}),
     ],
 )
-def test_what_iis_sets_in_the_environment_of_php(tmp_path: Path, name: str, value: str, unknown: bool) -> None:
+def test_what_iis_sets_in_the_environment_of_php(
+    tmp_path: Path, name: str, value: str, followed: dict[str, str] | None
+) -> None:
     variable = f'<environmentVariables><environmentVariable name="{name}" value="{value}"/></environmentVariables>'
     text = IIS.format("http", "").replace(
         'activityTimeout="120"/></fastCgi>', f'activityTimeout="120">{variable}</application></fastCgi>'
@@ -219,4 +222,5 @@ def test_what_iis_sets_in_the_environment_of_php(tmp_path: Path, name: str, valu
         {"Windows/System32/inetsrv/config/applicationHost.config": text, "php/php-cgi.exe": "MZ"},
     )
     (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
-    assert [bool(layer.unread) for layer in found.layers] == [True] * unknown
+    assert [bool(layer.unread) for layer in found.layers] == [True] * (followed is None)
+    assert found.variables == (followed or {})

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.setting_line import ini_text
 from fundamentum.changes.base import NewValue, Place
-from fundamentum.changes.extension_line import ini_line
+from fundamentum.changes.extension_line import ini_line, with_sample
 from fundamentum.changes.file_operations import Line, WriteFile
 from fundamentum.changes.primitives import Primitive
 from fundamentum.model.origin import Origin, Overridden
@@ -51,9 +51,11 @@ class SetDirective(NewValue, frozen=True):
     def _set(self, runtime: Runtime) -> Runtime:
         mine = runtime.label == self.runtime
         same_folder = f"{runtime.scan_dir}/" == self.file[: self.file.rfind("/") + 1]
-        same = mine if self.pool else same_folder or (not runtime.scan_dir and mine)
+        same_file = not runtime.scan_dir and (mine or (runtime.home != "" and runtime.main_ini == self.file))
+        same = mine if self.pool else same_folder or same_file
         if not same or self.name not in runtime.settings:
             return runtime
+        runtime = with_sample(runtime) if runtime.main_ini == self.file and not self.pool else runtime
         before = runtime.settings[self.name]
         if not self.pool and before.set_by != "ini":
             return runtime  # what is stronger than ini files stays as it is: this pool's own value, or another's

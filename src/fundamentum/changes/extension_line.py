@@ -9,7 +9,8 @@ from fundamentum.changes.base import Change, Place
 from fundamentum.changes.extension_loading import loading
 from fundamentum.changes.file_operations import EditFile, Hunk, Line, WriteFile
 from fundamentum.changes.primitives import Primitive
-from fundamentum.model.php import Runtime
+from fundamentum.model.origin import Origin
+from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 
@@ -42,7 +43,8 @@ class LoadByLine(Change, frozen=True):
         like = next((runtime for runtime in survey.runtimes if runtime.label == self.runtime), None)
         same = {runtime.label for runtime in survey.runtimes if like and self._read_by(runtime, like)}
         changed = tuple(
-            loading(runtime, self.extension) if runtime.label in same else runtime for runtime in survey.runtimes
+            loading(with_sample(runtime), self.extension) if runtime.label in same else runtime
+            for runtime in survey.runtimes
         )
         return replace(survey, runtimes=changed)
 
@@ -50,7 +52,7 @@ class LoadByLine(Change, frozen=True):
         """Whether this runtime reads the file that another one does."""
         folder = self.file.rpartition("/")[0]
         same_home = (runtime.branch, runtime.home) == (like.branch, like.home)
-        return same_home and (runtime.scan_dir == folder if runtime.scan_dir else runtime.ini_file in (self.file, None))
+        return same_home and (runtime.scan_dir == folder if runtime.scan_dir else runtime.main_ini == self.file)
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         yield ini_line(self.file, self.runtime, place, self.line, "", ";" + self.line.lower())
@@ -62,25 +64,70 @@ class LoadByLine(Change, frozen=True):
 def ini_line(path: str, label: str, place: Place, text: str, name: str, commented: str = "") -> Primitive:
     """A line of PHP's configuration as an operation: of a drop-in file, of a php.ini that is there, or of a new one.
 
-    ``name`` is the directive whose line it takes the place of, ``commented`` a comment that it takes the place of.
+    ``name`` is the directive whose line it takes the place of; of a line that loads an extension, ``commented`` is a
+    comment that it takes the place of.
     """
     runtime = next((runtime for runtime in place.survey.runtimes if runtime.label == label), None)
     main = runtime.main_ini if runtime else ""
     if runtime is None or runtime.scan_dir or main != path:
         head = f"; Limits for {place.label}, as planned by fundamentum." if name else "; As planned by fundamentum."
         return WriteFile(path, head, (Line(text, 9 if name else 8, name),))
-    if runtime.ini_file is None:
-        folder = Line('extension_dir = "ext"', 0, "extension_dir")
-        return WriteFile(path, "; Written as planned by fundamentum.", (folder, Line(text, 9 if name else 8, name)))
-    end = "\r" if any(line.endswith("\r") for line in runtime.ini_lines.values()) else ""
-    setting = runtime.settings.get(name)
-    number = setting.origin.line if setting and setting.origin.file == path else None
-    if commented:
-        number = next((at for at, line in runtime.ini_lines.items() if _without_blanks(line) == commented), None)
-    old = runtime.ini_lines.get(number) if number else None
-    if number is None or old is None:
-        return EditFile(path, (Hunk(runtime.ini_length, None, added=(text + end,)),))
-    return EditFile(path, (Hunk(number, old, ((0, len(old), text + end),)),))
+    folder = runtime.extension_dir_line if commented or runtime.ini_file is None else ""
+    if runtime.ini_file is None and runtime.sample is None:
+        first = [Line(folder, 0, "extension_dir")] if folder else []
+        line = Line(text, 9 if name else 8, name)
+        return WriteFile(path, "; Written as planned by fundamentum.", (*first, line))
+    ini = _Ini(runtime)
+    hunks = [ini.loading(text, commented) if commented else ini.setting(text, name)]
+    hunks += [ini.setting(folder, "extension_dir")] if folder and name != "extension_dir" else []
+    return EditFile(path, tuple(hunks), copied_from=ini.sample.path if ini.sample else "")
+
+
+class _Ini:
+    """A php.ini as it stands: the one that is read, or the sample that is copied where none is."""
+
+    def __init__(self, runtime: Runtime) -> None:
+        self.runtime = runtime
+        self.sample = runtime.sample if runtime.ini_file is None else None
+        self.lines = self.sample.lines if self.sample else runtime.ini_lines
+        self.length = self.sample.length if self.sample else runtime.ini_length
+        self.end = "\r" if any(line.endswith("\r") for line in self.lines.values()) else ""
+
+    def setting(self, text: str, name: str) -> Hunk:
+        """A line that sets a directive, in the place of the one that does now, or of the same one commented out."""
+        setting = self.runtime.settings.get(name)
+        number = setting.origin.line if setting and setting.origin.file == self.runtime.ini_file else None
+        if number not in self.lines:
+            setters = (at for at, line in self.lines.items() if line.partition("=")[0].strip() == name)
+            number = max(setters, default=None)
+        wanted = f";{''.join(text.split())}"
+        number = number or next((at for at, line in self.lines.items() if "".join(line.split()) == wanted), None)
+        return self._at(number, text)
+
+    def loading(self, text: str, commented: str) -> Hunk:
+        """A line that loads an extension, in the place of its own comment."""
+        number = next((at for at, line in self.lines.items() if _without_blanks(line) == commented), None)
+        return self._at(number, text)
+
+    def _at(self, number: int | None, text: str) -> Hunk:
+        old = self.lines.get(number) if number else None
+        if number is None or old is None:
+            return Hunk(self.length, None, added=(text + self.end,))
+        return Hunk(number, old, ((0, len(old), text + self.end),))
+
+
+def with_sample(runtime: Runtime) -> Runtime:
+    """The runtime once its sample has been copied to where its php.ini is looked for, and counts."""
+    sample = runtime.sample
+    if runtime.ini_file or sample is None:
+        return runtime
+    path = runtime.main_ini
+    settings = dict(runtime.settings)
+    for name, value in sample.values.items():
+        if name in settings and settings[name].origin.built_in:
+            settings[name] = Setting(value, Origin(path), set_by="ini")
+    lines = {"ini_lines": sample.lines, "ini_length": sample.length}
+    return replace(runtime, ini_file=path, sample=None, settings=settings, **lines)
 
 
 def _without_blanks(line: str) -> str:

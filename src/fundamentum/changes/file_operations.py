@@ -90,29 +90,51 @@ class EditFile(Primitive, frozen=True):
     hunks: tuple[Hunk, ...]
     in_document_root: bool = False
     """Whether it stands among an application's own files, in a directory that may be somebody else's than root's."""
+    copied_from: str = ""
+    """The file that is copied there first, and has those lines; empty: the file is there."""
 
     @property
     def title(self) -> str:
+        if self.copied_from:
+            return f"copy {self.copied_from} to {self.path}, and change it"
         return f"change {self.path}"
 
     def merged(self, other: Self) -> Self:
         inside = self.in_document_root or other.in_document_root
         return replace(self, hunks=(*self.hunks, *other.hunks), in_document_root=inside)
 
+    def _merged_hunks(self) -> list[Hunk]:
+        """The hunks from the top of the file on, those of one line as one."""
+        lines: dict[tuple[int, bool], Hunk] = {}
+        for hunk in dict.fromkeys(self.hunks):
+            place = (hunk.line, hunk.old is None)
+            lines[place] = _together(lines[place], hunk) if place in lines else hunk
+        return [hunk for _, hunk in sorted(lines.items())]
+
+    def lines(self) -> list[tuple[int, str | None, tuple[str, ...]]]:
+        """The number of each line that changes, the line as it is, and those that stand there afterwards; None for the
+        line as it is: behind it come new ones."""
+        return [
+            (hunk.line, hunk.old, hunk.added if hunk.old is None else (hunk.new, *hunk.added))
+            for hunk in self._merged_hunks()
+        ]
+
     @property
     def diff(self) -> str:
         """The change as a unified diff."""
-        lines: dict[tuple[int, bool], Hunk] = {}
-        for hunk in self.hunks:
-            place = (hunk.line, hunk.old is None)
-            lines[place] = _together(lines[place], hunk) if place in lines else hunk
-        out, shift = [f"--- {self.path}", f"+++ {self.path}"], 0
-        for _, hunk in sorted(lines.items()):
+        out, shift = [f"--- {self.copied_from or self.path}", f"+++ {self.path}"], 0
+        for hunk in self._merged_hunks():
             out += _written(hunk, shift)
             shift += len(hunk.added)
         return "\n".join(out) + "\n"
 
+    def commands(self, platform: Platform) -> list[str]:
+        """What comes before the diff."""
+        return [platform.command_line(platform.copying(self.copied_from, self.path))] if self.copied_from else []
+
     def undone(self, platform: Platform) -> list[str]:
+        if self.copied_from:
+            return [platform.command_line(platform.removing(self.path))]
         return [f"printf '%s\\n' {shlex.join(self.diff.splitlines())} | patch -R {shlex.quote(self.path)}"]
 
 

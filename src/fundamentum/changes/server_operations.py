@@ -54,17 +54,24 @@ class RunCommands(Primitive, frozen=True):
     ORDER = 8
     subject: str
     what: str
-    lines: tuple[str, ...]
+    lines: tuple[tuple[str, ...], ...]
+    """Each in words."""
+    back: tuple[tuple[str, ...], ...] = ()
+    """Those that take them back, in their order."""
 
     @property
     def title(self) -> str:
         return self.what
 
     def merged(self, other: Self) -> Self:
-        return replace(self, lines=(*self.lines, *other.lines))
+        lines = tuple(dict.fromkeys((*self.lines, *other.lines)))
+        return replace(self, lines=lines, back=tuple(dict.fromkeys((*self.back, *other.back))))
 
     def commands(self, platform: Platform) -> list[str]:
-        return list(self.lines)
+        return [platform.command_line(words) for words in self.lines]
+
+    def undone(self, platform: Platform) -> list[str]:
+        return [platform.command_line(words) for words in reversed(self.back)]
 
 
 class MakeDatabase(Primitive, frozen=True):

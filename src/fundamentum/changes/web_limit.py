@@ -58,13 +58,13 @@ class WidenLimit(NewValue, frozen=True):
         return self.spot.file if self.spot else ""
 
     @property
-    def command(self) -> str:
-        """The command, where the web server is changed by these."""
+    def command(self) -> tuple[str, ...]:
+        """The command, in words, where the web server is changed by these."""
         return webserver(self.server).command(self.site, self.name, self.after, self.program)
 
     def words(self, offers: Offers) -> str:
         if self.spot is None:
-            return self.command
+            return offers.platform.command_line(self.command)
         line = webserver(self.server).statement(self.name, self.after)
         verb, where = ("add", "behind") if self.adds else ("write", "at")
         return f"{verb} {line} {where} {self.spot.file}:{self.spot.line}"
@@ -74,7 +74,8 @@ class WidenLimit(NewValue, frozen=True):
             yield platform.web_service(self.server), "reload"
 
     def applied(self, survey: Survey, offers: Offers) -> Survey:
-        return replace(survey, sites=each_site(survey.sites, self._widened))
+        idle = each_site(survey.idle_sites, self._widened) if self.spot is None else survey.idle_sites
+        return replace(survey, sites=each_site(survey.sites, self._widened), idle_sites=idle)
 
     def _widened(self, site: Site) -> Site:
         if self.spot is None:
@@ -99,7 +100,9 @@ class WidenLimit(NewValue, frozen=True):
     def lowered(self, place: Place) -> Iterator[Primitive]:
         if self.spot is None:
             title = f"let {webserver(self.server).title} allow more for {self.site}"
-            yield RunCommands(self.site, title, (self.command,))
+            of = webserver(self.server)
+            back = (of.command(self.site, self.name, self.before, self.program),) if self.before else ()
+            yield RunCommands(self.site, title, (self.command,), back)
             return
         old = self.spot.text
         statement = webserver(self.server).statement(self.name, self.after)

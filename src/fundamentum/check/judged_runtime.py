@@ -31,7 +31,14 @@ def choose(survey: Survey, needs: Needs, selector: str | None, offers: Offers) -
         )
     idle = list(dict.fromkeys(site.name for site in survey.idle_sites if site.runtime))
     if not names and len(idle) == 1 and (only := _of_site(survey, idle[0], needs, offers)):
-        return replace(only, reason=f"{idle[0]} is the only site that is set up here, and not read by its web server")
+        read = any(site.set_up for site in survey.idle_sites if site.name == idle[0])
+        why = "not read by its web server" if read else "not handed to PHP yet"
+        return replace(only, reason=f"{idle[0]} is the only site that is set up here, and {why}")
+    if not names and len(idle) > 1:
+        listed = ", ".join(idle[:20])
+        raise ChoiceNeeded(
+            f"{survey.server}: no site is handed to PHP yet; choose one that could be with --runtime: {listed}"
+        )
     if names and all(site.runtime is None for site in survey.sites):
         return _stray(survey, needs, survey.sites[0], offers)
     serving = [runtime for runtime in survey.runtimes if runtime.serves]

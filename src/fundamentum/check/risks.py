@@ -59,8 +59,10 @@ def _around(survey: Survey, target: Target) -> Iterator[Risk]:
             remedy = f"let {title} work as a user of its own, as its package has it"
             yield Risk("web server's user", f"{title} works as {account.name}", why, remedy)
             break
-    for site in (site for site in survey.idle_sites if site.name != "default"):  # packages bring such
+    for site in survey.idle_sites:
         file = site.set_up.file if site.set_up else ""
+        if not file or site.name == "default":  # packages bring such
+            continue
         title = webserver(site.server).title
         why = f"{title} does not read it: what is written there for {site.name} has no effect"
         yield Risk("site file", file, why, "switch the site on, or take the file away", file)

@@ -11,7 +11,7 @@ import msgspec
 
 from fundamentum.errors import HostError
 from fundamentum.hosts.processes import VARIABLES, Running
-from fundamentum.model.surrounding_facts import Grant, Machine
+from fundamentum.model.surrounding_facts import Access, Grant, Machine
 from fundamentum.untrusted.budget import Budget
 
 __all__ = [
@@ -68,6 +68,8 @@ class Extras(msgspec.Struct, frozen=True):
     free: int | None = None
     closed: bool = False
     """Whether it is a directory that the one who looks may not look into."""
+    access: tuple[Access, ...] | None = None
+    """Who may do what, where rights are those of names."""
 
 
 class Visit(msgspec.Struct, frozen=True):

@@ -78,7 +78,7 @@ class Installation(Kind[InstallationNeed]):
         base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=CLOSED if closing else OPEN)
         place = placed(need.path, survey, target)
         account = account_of(survey, target)
-        if not platform(survey.system.family).rights or place is None or place.kind == "unreadable" or not account:
+        if platform(survey.system.family).rights_by_name or place is None or place.kind == "unreadable" or not account:
             return replace(base, found="not known", remedy=f"see who may write to {need.path}, or {AGAIN}")
         writable = place.kind != "absent" and _writes(place, account, context)
         base = replace(base, verdict="met", found=OPEN if writable else CLOSED)

@@ -59,6 +59,12 @@ class Installation(msgspec.Struct, frozen=True):
     """Where its php.ini is looked for, in order; None: where such a PHP usually does."""
     packaged_dirs: tuple[str, ...] | None = None
     """The scan directories that packages switch extensions on in; None: those that are read."""
+    variables: dict[str, str] = {}
+    """Those that decide which files it reads, of the environment that every program has here."""
+    built_in_dir: str = ""
+    """The value of ``extension_dir`` unless that is set, where that is not :attr:`extension_dir`."""
+    sample: str = ""
+    """A php.ini that PHP brings and does not read, to be copied."""
     serves: bool = False
     """Whether it serves web pages as far as its own files tell."""
 

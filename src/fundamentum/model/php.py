@@ -112,6 +112,19 @@ class Answer(Fact, frozen=True):
     """As :attr:`Runtime.told`."""
 
 
+class Sample(Fact, frozen=True):
+    """A php.ini that PHP brings and does not read, to be copied where there is none."""
+
+    LINES: ClassVar = frozenset({"lines"})
+
+    path: Text
+    lines: dict[int, Line] = {}
+    """As :attr:`Runtime.ini_lines`."""
+    length: int = 0
+    values: dict[DirectiveName, Text] = {}
+    """What it sets."""
+
+
 class Runtime(Fact, frozen=True):
     """One way PHP runs on this server, with the configuration that counts for it."""
 
@@ -152,10 +165,12 @@ class Runtime(Fact, frozen=True):
     """The directory whose files are included where the pool's own file is."""
     pool_pattern: Text = "*.conf"
     """What the name of a file there has to match so that it is included."""
+    temporary: Text = "/tmp"
+    """Where temporary files go unless a directive says otherwise; empty: that is not known."""
     chroot: Text = ""
     """The directory into which the pool is shut: paths are other ones for it."""
     user: PlainName | None = None
-    service: PlainName | None = None
+    service: Text | None = None
     started: float | None = None
     """When the running process last read its configuration (seconds since 1970): at its start, or since; None where
     none runs, or that cannot be seen."""
@@ -174,6 +189,10 @@ class Runtime(Fact, frozen=True):
     """Lines of the php.ini that set something or could, by number, where no directory of additions is beside it."""
     ini_length: int = 0
     """How many lines the php.ini has, where its lines are given."""
+    sample: Sample | None = None
+    """The php.ini to be copied, where it has none."""
+    extension_dir_line: Text = ""
+    """The line without which extension files are looked for where none are; empty where they are found."""
     commented: dict[DirectiveName, int] = {}
     """Directives that nothing sets, and of which the php.ini has a line that is commented out: its number."""
     files: tuple[Text, ...] = ()
@@ -199,7 +218,7 @@ class Runtime(Fact, frozen=True):
             setting = self.settings.get(name)
             if setting and setting.value:
                 return [setting.value.rstrip("/") or "/"]
-        return ["/tmp"] if self.sapi != "cli" else []
+        return [self.temporary] if self.sapi != "cli" and self.temporary else []
 
     @property
     def label(self) -> str:

@@ -85,6 +85,10 @@ class Barrier(Fact, frozen=True):
     """Whether those lines belong to the main configuration instead."""
     stops: bool = True
     """False: the application is reached, but not by the address of the site alone."""
+    commands: tuple[tuple[Text, ...], ...] = ()
+    """Commands of the web server's own that let them pass, each in words."""
+    back: tuple[tuple[Text, ...], ...] = ()
+    """Those that take these back."""
 
 
 class Visit(Fact, frozen=True):
@@ -153,6 +157,18 @@ class Entry(Fact, frozen=True):
     directory: bool = False
 
 
+class Access(Fact, frozen=True, array_like=True):
+    """One entry of an access list in which rights are given to names."""
+
+    name: Text
+    """As the system writes it: ``IIS AppPool\\plates``."""
+    sid: Text
+    """The same as a security identifier, which is the same in every language."""
+    bits: int
+    """4 to read, 2 to write, 1 to run or pass through."""
+    denied: bool = False
+
+
 class Place(Fact, frozen=True):
     """One directory or file."""
 
@@ -164,6 +180,8 @@ class Place(Fact, frozen=True):
     group: int = 0
     mode: int = 0
     grants: tuple[Grant, ...] = ()
+    access: tuple[Access, ...] | None = None
+    """Where rights are those of names: its access list; None: it is not known."""
     label: Text = ""
     """Its SELinux label."""
     size: int = 0

@@ -97,6 +97,12 @@ class Site(Fact, frozen=True):
     """The beginning of its section; None where it has none of its own."""
     handed: Spot | None = None
     """The line that hands it to PHP, as it stands; None where that is not to be changed."""
+    identity: Text = ""
+    """As whom the programs work that the web server starts for it, where that is not a user of the system by number."""
+    visitor: Text = ""
+    """As whom a program works for visitors who did not log in, if it is told to work as these; empty: as itself."""
+    service_pool: Text = ""
+    """The group of such programs, which can begin anew without the web server."""
     visits: dict[Text, Visit] = {}
     """What it makes of addresses that applications asked about: ``/config/``, for files in that directory; another
     path, which ends with no slash, for a page of which there is no file; ``/.`` for the list of a directory."""

@@ -90,8 +90,8 @@ def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> lis
     serving = sorted(survey.runtimes, key=lambda one: not one.serves)
     for runtime in serving:
         if runtime.sapi != "cli" and (not ways or runtime.sapi in ways):
-            reason = _present(survey, runtime)
-            found.setdefault((runtime.branch, runtime.home), _candidate(Target(runtime, reason), survey, offers))
+            target = _present(survey, runtime)
+            found.setdefault((runtime.branch, runtime.home), _candidate(target, survey, offers))
     for one in module_streams.candidates(survey):
         offers_then = Offers(one.survey)
         found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, offers_then, one.switch))
@@ -103,11 +103,16 @@ def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> lis
     return sorted(found.values(), key=lambda one: (branch_key(one.branch), one.name))
 
 
-def _present(survey: Survey, runtime: Runtime) -> str:
+def _present(survey: Survey, runtime: Runtime) -> Target:
+    """A runtime that is there, for the sites it serves, or for the only one here, which could be handed to it."""
     sites = list(dict.fromkeys(site.name for site in survey.sites if site.runtime == runtime.label))
     if sites:
-        return f"it serves {', '.join(sites[:3])}{f' and {len(sites) - 3} more' if len(sites) > 3 else ''}"
-    return "it serves the web here" if runtime.serves else "it is installed here"
+        more = f" and {len(sites) - 3} more" if len(sites) > 3 else ""
+        return Target(runtime, f"it serves {', '.join(sites[:3])}{more}")
+    could = {site.name for site in survey.idle_sites if site.runtime == runtime.label}
+    if len(could) == 1 and not survey.sites:
+        return Target(runtime, f"it is installed here, and {(name := could.pop())} can be handed to it", site=name)
+    return Target(runtime, "it serves the web here" if runtime.serves else "it is installed here")
 
 
 def _candidate(target: Target, survey: Survey, offers: Offers, switch: str | None = None) -> Candidate:

@@ -65,9 +65,10 @@ def packaging(name: str, offer: Offer) -> Platform:
     return next((other for other in others if other.branch_of_offer(offer)), own)
 
 
-def families() -> str:
-    """The platforms for which a plan can be carried out, in words: ``Debian family and RHEL family``."""
-    return " and ".join(platform(name).title for name in names() if platform(name).carried_out)
+def families(*, scripted: bool = False) -> str:
+    """The platforms for which a playbook can be written, in words: ``Debian family and RHEL family``; or a script."""
+    of = [platform(name) for name in names()]
+    return " and ".join(one.title for one in of if (one.script_language if scripted else one.carried_out))
 
 
 def part(name: str, what: str) -> ModuleType:

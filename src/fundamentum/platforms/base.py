@@ -1,15 +1,16 @@
 """What one kind of system tells; as it stands here, of a system about which nothing is known."""
 
 import re
+import shlex
 from collections.abc import Mapping, Sequence
-from typing import Any, ClassVar, Final
+from typing import Any, ClassVar, Final, Literal
 
 import msgspec
 
 from fundamentum.catalog import security_ends
 from fundamentum.hosts.base import Host
 from fundamentum.model.packages import Offer, Relation
-from fundamentum.model.php import Sapi
+from fundamentum.model.php import Branch, Sapi
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.remark import Remark
 
@@ -70,14 +71,16 @@ class Platform:
     """Whether the system's own PHP comes in one branch at a time."""
     packaged: ClassVar[bool] = False
     """Whether a package database is read, so that what can be installed is known or can be."""
-    carried_out: ClassVar[bool] = False
-    """Whether a plan can be written as a script and as a playbook."""
+    script_language: ClassVar[Literal["", "sh", "powershell"]] = ""
+    """The language of a plan's script; empty: none can be written."""
     resolved_here: ClassVar[bool] = False
     """Whether what comes along with packages is worked out from the indexes; the package manager decides otherwise."""
     makes_locales: ClassVar[bool] = False
     """Whether the locales of a list are made; where not, packages bring them."""
-    rights: ClassVar[bool] = True
-    """Whether rights of files are judged."""
+    system_folder: ClassVar[str] = ""
+    """The directory of the system itself, which only a whole drive has; empty where every tree has it."""
+    rights_by_name: ClassVar[bool] = False
+    """Whether rights are those of names in access lists, not of owner, group and others."""
     refresh: ClassVar[str] = "its package manager's refresh"
     """The command that refreshes the package indexes."""
     indexes: ClassVar[str] = "indexes"
@@ -135,6 +138,11 @@ class Platform:
         "httpd_tmp_t".split()
     )
     """SELinux types that a web server's processes may write to, and the usual one.  Source: httpd_selinux(8)."""
+
+    @property
+    def carried_out(self) -> bool:
+        """Whether a plan can be written as a shell script and as a playbook."""
+        return self.script_language == "sh"
 
     def is_certain(self, host: Host) -> bool:
         """Whether the way in which the server is read already tells that it is such a system."""
@@ -250,6 +258,42 @@ class Platform:
     def ansible_install(self, packages: Sequence[str]) -> tuple[str, dict[str, Any]]:
         """Ansible's module for packages, and its options beside their names."""
         return "package", {}
+
+    def command_line(self, words: Sequence[str]) -> str:
+        """A command as a person types it."""
+        return shlex.join(words)
+
+    def copying(self, path: str, to: str) -> list[str]:
+        """The command that copies a file."""
+        return ["cp", path, to]
+
+    def removing(self, path: str) -> list[str]:
+        """The command that takes a file away."""
+        return ["rm", path]
+
+    def extension_from(self, name: str, php: Branch, version: str) -> str:
+        """Where an extension's file comes from that no package brings; empty where that is not known."""
+        return ""
+
+    def php_from(self, branch: str, thread_safe: bool, processor: str) -> str:
+        """Where a PHP comes from that no package brings; empty where that is not known."""
+        return ""
+
+    def making_directory(self, path: str) -> list[str]:
+        """The command that makes a directory."""
+        return ["mkdir", path]
+
+    def grant(self, path: str, who: str, letters: str) -> list[str]:
+        """The command that lets a name do that in a directory and below; asked where :attr:`rights_by_name` holds."""
+        raise NotImplementedError
+
+    def revoke(self, path: str, who: str) -> list[str]:
+        """The command that takes :meth:`grant` back."""
+        raise NotImplementedError
+
+    def asking_rights(self, path: str) -> list[str]:
+        """The command that shows who may do what there."""
+        return ["ls", "-ld", path]
 
     def service(self, verb: str, service: str) -> list[str]:
         """The command that starts, restarts or reloads a service, or lets it start with the system (``enable``)."""

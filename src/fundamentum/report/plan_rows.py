@@ -143,6 +143,8 @@ class FileChange(msgspec.Struct):
 
     file: str
     diff: str
+    copied_from: str | None = None
+    """The file that is copied there first; null: the file is there."""
 
 
 class ComesAlong(msgspec.Struct):

@@ -28,6 +28,7 @@ from fundamentum.survey.running_services import changed_since, web_servers
 from fundamentum.survey.surroundings import Beside
 from fundamentum.survey.user_files import not_looked_into, with_user_files
 from fundamentum.webservers import names, set_up, sites, webserver
+from fundamentum.webservers.sites import StartedBy
 
 MAX_REMARKS = 2000
 
@@ -45,8 +46,8 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     programs, places = every_php(host, about, packages, remarks, running, asked.modules if asked else ())
     runtimes = runtimes_of(host, about, programs, places, remarks, running, {})
     found_sites = sites.probe(host, runtimes, asked.visits if asked else ())
-    if found_sites.ini_paths:  # the same ones, which read other files
-        runtimes = runtimes_of(host, about, programs, places, [], running, found_sites.ini_paths)
+    if any(started != StartedBy() for started in found_sites.starts.values()):  # the same, which read other files
+        runtimes = runtimes_of(host, about, programs, places, [], running, found_sites.starts)
     remarks += [*found_sites.remarks, *not_looked_into(host, found_sites.served)]
     runtimes, served, idle = _completed(host, runtimes, found_sites)
     read = _read(found_sites, (*served, *idle))
@@ -126,6 +127,7 @@ def _completed(
         return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
 
     served, idle = tuple(map(completed, found.served)), tuple(map(completed, found.idle))
+    runtimes = [_with_service_pool(runtime, (*served, *idle)) for runtime in runtimes]
     if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
     return runtimes, served, idle
@@ -164,6 +166,15 @@ def _unsuited(
         if runtime and branch and (why := webserver(site.server).unsuited(branch)):
             build = "the thread-safe build" if branch.thread_safe else "the build"
             yield Remark("web sites", f"{site.name} runs {build} {runtime.label} {why}")
+
+
+def _with_service_pool(runtime: Runtime, all_sites: Iterable[Site]) -> Runtime:
+    """A program that one group of a web server's starts begins anew with that group."""
+    pools = {(site.server, site.service_pool) for site in all_sites if site.runtime == runtime.label}
+    if len(pools) != 1:
+        return runtime
+    ((server, pool),) = pools
+    return replace(runtime, service=webserver(server).service_of(pool) or runtime.service) if pool else runtime
 
 
 def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], served: tuple[Site, ...]) -> Runtime:

@@ -1,5 +1,6 @@
 """Every PHP on a server as the ways in which it is run, each with the configuration that counts for it."""
 
+import posixpath
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TypeVar
@@ -26,6 +27,7 @@ from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.probes.process_managers import with_masters
 from fundamentum.survey.probes.start_options import Start, as_started, start_of
 from fundamentum.survey.running_services import changed_since, environment_of, last_read
+from fundamentum.webservers.sites import StartedBy
 
 T = TypeVar("T")
 
@@ -74,13 +76,14 @@ def runtimes_of(
     places: Mapping[tuple[str, str], Place],
     remarks: list[Remark],
     running: Running,
-    ini_paths: Mapping[str, str],
+    starts: Mapping[str, StartedBy],
 ) -> list[Runtime]:
-    """Every way PHP is run.  ``ini_paths``: the php.ini, or its directory, that a way of running is given."""
+    """Every way PHP is run.  ``starts``: what web servers give a way of running, or a program."""
     runtimes: list[Runtime] = []
     for program in programs:
         if place := places.get((program.branch, program.home)):
-            more = partial(_runtimes, host, about, program, place, running.processes, ini_paths.get(program.sapi))
+            given = starts.get(program.program) or starts.get(program.sapi) or StartedBy()
+            more = partial(_runtimes, host, about, program, place, running.processes, given)
             runtimes += reading(remarks, "PHP", more, [], program.program)
     return runtimes
 
@@ -101,16 +104,18 @@ def _places(
 
 
 def _runtimes(
-    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...], ini: str | None
+    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...], given: StartedBy
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
     start = start_of(host, one, environment_of(one, running))
-    start.ini = ini or start.ini
+    start.ini = given.ini_path or start.ini
+    start.variables |= given.variables
+    usual = one.ini_files or ()
     one = as_started(host, one, start)
     configuration = php_config.probe(host, one, place.shelf.facts)
     _take_start(configuration, start)
     if host.windows:
-        configuration.remarks += _not_read(host, one, configuration)
+        configuration.remarks += _not_read(host, one, usual, configuration)
     started = last_read(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
@@ -120,9 +125,10 @@ def _runtimes(
     return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
 
 
-def _not_read(host: Host, one: Installation, configuration: Configuration) -> Iterator[Remark]:
+def _not_read(host: Host, one: Installation, usual: Sequence[str], configuration: Configuration) -> Iterator[Remark]:
     """Files that somebody may take for this PHP's own php.ini, and that it does not read."""
-    for folder in dict.fromkeys((one.ini_folder, one.home)):
+    looked_for = (posixpath.dirname(path) for path in usual)
+    for folder in dict.fromkeys((one.ini_folder, one.home, *looked_for)):
         path = f"{folder.rstrip('/')}/php.ini"
         if path != configuration.ini_file and host.stat(path):
             counts = configuration.ini_file or "no file"
@@ -152,12 +158,17 @@ def _runtime(
     extensions = php_modules.loaded(host, installation, place.branch, place.shelf, configuration)
     active = {extension.name for extension in extensions if extension.fault is None}
     overrides = pool.overrides if pool else []
-    service = installation.service if installation.service and is_plain(installation.service) else None
+    service = installation.service if is_plain(installation.service) else None
     known = place.shelf.facts
     apart = installation.home and installation.ini_folder != installation.home
     elsewhere = f"{installation.ini_folder.rstrip('/')}/php.ini" if apart else ""
     settings = php_config.settings(
-        known, installation.sapi, active, installation.extension_dir, configuration.lines, overrides
+        known,
+        installation.sapi,
+        active,
+        installation.built_in_dir or installation.extension_dir,
+        configuration.lines,
+        overrides,
     )
     unset = {name for name, setting in settings.items() if setting.origin.built_in}
     return Runtime(
@@ -184,6 +195,7 @@ def _runtime(
         pool_file=pool.file if pool else None,
         pool_dir=pool.folder if pool and is_path(pool.folder) else None,
         pool_pattern=pool.pattern if pool else "*.conf",
+        temporary="" if host.windows else "/tmp",
         chroot=(pool.chroot if pool else None) or "",
         user=pool.user if pool else None,
         service=service,
@@ -196,6 +208,8 @@ def _runtime(
         sections=tuple(configuration.sections),
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
+        sample=configuration.sample,
+        extension_dir_line=php_modules.directory_line(host, installation, place.shelf, configuration),
         files=file_marks.deciding(installation.program, configuration, pool.folder if pool else None),
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),

@@ -41,12 +41,13 @@ def probe(
     packages: Packages,
     visits: Sequence[tuple[str, Callable[[str], Visit]]] = (),
 ) -> tuple[Beside, list[Remark]]:
-    """All of it; on Windows only what needs no owner and no mode.  ``visits``: what comes of addresses, by root."""
+    """All of it; where rights are those of names, directories alone.  ``visits``: what comes of addresses, by root."""
     wanted = asked or Asked()
     roots = sorted({site.root for site in served if site.root and site.root.startswith("/")})
     if host.windows:
-        empty = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
-        return empty, []
+        asked_for = [path for one in wanted.directories for path in candidates(one, served)]
+        places = file_permissions.probe_named(host, (path for path in asked_for if path.startswith("/")))
+        return Beside(machine=Machine(), accounts=(), places=places, commands=(), tasks=(), exposed=()), []
     found = program_paths.probe(host, wanted.commands, packages)
     paths = [path for path in (one.path for one in found) if path]
     paths += [path for one in wanted.directories for path in candidates(one, served)]

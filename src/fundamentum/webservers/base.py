@@ -173,9 +173,13 @@ class WebServerType:
             return f"add {line} behind {site.spot.file}:{site.spot.line}"
         return f"write {line} where {site.name} is set up ({site.origin})"
 
-    def command(self, site: str, name: str, to: str, program: str) -> str:
-        """The command that gives a limit of a site, or of the program it is handed to, another value."""
+    def command(self, site: str, name: str, to: str, program: str) -> tuple[str, ...]:
+        """The command, in words, that gives a limit of a site, or of the program it is handed to, another value."""
         raise NotImplementedError
+
+    def service_of(self, pool: str) -> str:
+        """What is restarted of it for the programs of one group (:attr:`Site.service_pool`); empty: all of it."""
+        return ""
 
     def unsuited(self, branch: Branch) -> str | None:
         """Why a PHP is not meant for being run by it, as the end of a sentence; None if it is."""

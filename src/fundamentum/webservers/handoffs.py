@@ -54,6 +54,12 @@ class Handoff(msgspec.Struct, frozen=True):
     """Whether another web server is asked for the site by the name that the visitor used."""
     ini_path: str = ""
     """The php.ini, or its directory, that the web server gives a PHP inside it; empty: it leaves that to PHP."""
+    variables: Mapping[str, str] = {}
+    """Environment variables that decide which files PHP reads, where the web server starts PHP with such."""
+    identity: str = ""
+    visitor: str = ""
+    pool: str = ""
+    """As :attr:`~fundamentum.model.survey.Site.identity`, ``visitor`` and ``service_pool`` have it."""
     idle: bool = False
     """Whether it stands in a file that the web server does not read."""
     barriers: tuple[Barrier, ...] = ()

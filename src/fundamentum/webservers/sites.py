@@ -26,6 +26,14 @@ MAX_WRAPPER: Final = 64 * 1024
 _OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
 
 
+class StartedBy(msgspec.Struct, frozen=True):
+    """What a web server gives a PHP that it runs, as far as it decides which files that reads."""
+
+    ini_path: str = ""
+    """The php.ini, or its directory."""
+    variables: Mapping[str, str] = {}
+
+
 class Sites(msgspec.Struct):
     """What all web servers hand to PHP."""
 
@@ -35,8 +43,8 @@ class Sites(msgspec.Struct):
     files: dict[str, list[str]]
     """Web server → its configuration files."""
     remarks: list[Remark]
-    ini_paths: dict[str, str] = {}
-    """Way of running PHP inside a web server → the php.ini, or its directory, that this gives it."""
+    starts: dict[str, "StartedBy"] = {}
+    """Way of running PHP inside a web server, or program that this starts → what it gives it."""
     modules: dict[str, tuple[str, ...]] = {}
     """Web server → the modules that its configuration loads."""
     visits: list[tuple[str, Callable[[str], Visit]]] = []
@@ -48,7 +56,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
     sites: dict[tuple[object, ...], Site] = {}
     idle: dict[tuple[object, ...], Site] = {}
     fronts: list[Handoff] = []
-    ini_paths: dict[str, str] = {}
+    starts: dict[str, StartedBy] = {}
     answers: list[tuple[str, Callable[[str], Visit]]] = []
     modules: dict[str, tuple[str, ...]] = {}
     files: dict[str, list[str]] = {}
@@ -75,8 +83,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                     why = "a script of its own starts PHP, which may set anything"
                     wrapped = Layer("start", (), Origin(handoff.target), why)
                     handoff = msgspec.structs.replace(handoff, layers=(*handoff.layers, wrapped))
-                if handoff.ini_path and runtime and handoff.kind == "module":
-                    ini_paths.setdefault(runtime.sapi, handoff.ini_path)
+                handoff = _started(handoff, runtime, starts) if runtime else handoff
                 if runtime is None and not handoff.idle:
                     why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
                     remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
@@ -92,8 +99,20 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
     for key, front in _passed_on(sites, fronts):
         sites[key] = _behind(sites[key], front)
     return Sites(
-        tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), ini_paths, modules, answers
+        tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), starts, modules, answers
     )
+
+
+def _started(handoff: Handoff, runtime: Runtime, starts: dict[str, StartedBy]) -> Handoff:
+    """Notes what the web server gives this PHP; two that it gives different things read different files."""
+    key = {"module": runtime.sapi, "program": runtime.program or ""}.get(handoff.kind)
+    given = StartedBy(handoff.ini_path, dict(handoff.variables))
+    if not key or (key not in starts and given == StartedBy() and handoff.kind == "module"):
+        return handoff
+    if starts.setdefault(key, given) == given or handoff.kind == "module":
+        return handoff
+    why = "it is started in two ways, which read different files"
+    return msgspec.structs.replace(handoff, layers=(*handoff.layers, Layer("start", (), handoff.origin, why)))
 
 
 def _take(
@@ -127,6 +146,9 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         handoff.address,
         both_protocols=handoff.both_protocols,
         barriers=handoff.barriers,
+        identity=handoff.identity,
+        visitor=handoff.visitor,
+        service_pool=handoff.pool,
         set_up=handoff.set_up,
         handed=handoff.handed if handoff.handed and handoff.handed.text else None,
     )

@@ -11,6 +11,7 @@ from fundamentum.effective.confinement import judge_directory
 from fundamentum.effective.file_access import account_of, allowed, inside, user_of
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context, Kind, Question
+from fundamentum.kinds.directories.named_rights import judged_by_name
 from fundamentum.kinds.directories.need import DirectoryNeed, directory, placed
 from fundamentum.kinds.directories.rights import arranged
 from fundamentum.kinds.table_reader import Named, Reader
@@ -63,14 +64,14 @@ def _origin(need: DirectoryNeed, place: Place) -> Origin | None:
 def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     """The finding for one directory."""
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted=need.text)
-    if not platform(survey.system.family).rights:
-        return replace(base, found="not known", remedy="permissions of this system are not judged here: look yourself")
     place = placed(need.path, survey, target)
     if place is None:
         return replace(base, found="not known", remedy=_unplaced(need, survey, target))
     found = replace(base, origin=_origin(need, place))
     if place.kind == "unreadable":
         return replace(found, found="cannot be seen", remedy="survey again as a user who may look there")
+    if platform(survey.system.family).rights_by_name and not place.said:
+        return judged_by_name(need, place, survey, target, found)
     if place.said:
         return _as_said(found, need, place, survey)
     account = account_of(survey, target)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.changes.base import Change
+from fundamentum.changes.extension_directory import SetExtensionDirectory
 from fundamentum.changes.extension_line import LoadByLine
 from fundamentum.changes.extension_switch import EnableExtension
 from fundamentum.changes.packages import Install
@@ -40,6 +41,9 @@ def _for_misfit(where: Standing, context: Context) -> Iterator[Change]:
     if where.fault and kind == "too-early":
         for name in where.fault.requires:
             yield from for_extension(standing(name, context), context)
+    elif kind == "absent" and (line := context.target.runtime.extension_dir_line) and _module(where.name, context):
+        runtime = context.target.runtime
+        yield SetExtensionDirectory(line, runtime.main_ini, runtime.label)
     elif where.package and kind in ("absent", "unfit"):
         installed = any(package.name == where.package for package in context.survey.installed or ())
         yield Install(where.package, again=installed)

@@ -57,7 +57,7 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
     modules = [module for module in (branch.modules if branch else ()) if module.name == name]
     offer = offers.supplier(name, runtime.branch, runtime.home)
     if loaded and loaded[0].fault:
-        return _misfit(name, loaded[0], loaded[0].fault, offer.name if offer else None, branch)
+        return _misfit(name, loaded[0], offer.name if offer else None, branch, target, offers.platform)
     if runtime.unread:
         found = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
         return Standing(name, None, found, "survey again as a user who may read it", known=False)
@@ -68,7 +68,7 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
             name,
             "misfit",
             f"{modules[0].path} {modules[0].misfit}",
-            _right_build(branch, offer.name if offer else None),
+            _right_build(name, branch, offer.name if offer else None, target, offers.platform),
             package=offer.name if offer else None,
         )
     if offer:
@@ -127,7 +127,10 @@ def _switched_off(name: str, module: Module, target: Target, of: Platform) -> St
     )
 
 
-def _misfit(name: str, loaded: Loaded, fault: Fault, package: str | None, branch: Branch | None) -> Standing:
+def _misfit(
+    name: str, loaded: Loaded, package: str | None, branch: Branch | None, target: Target, of: Platform
+) -> Standing:
+    fault = loaded.fault or Fault("unfit", "")
     match fault.kind:
         case "too-early":
             remedy = f"switch on {' and '.join(fault.requires)}, so that it is loaded first"
@@ -137,19 +140,27 @@ def _misfit(name: str, loaded: Loaded, fault: Fault, package: str | None, branch
             remedy = f"correct the line {loaded.origin}"
         case "absent" if package:
             remedy = f"install {package}"
+        case "absent" if target.runtime.extension_dir_line and _has(name, branch):
+            remedy = f"set {target.runtime.extension_dir_line} in {target.runtime.main_ini}"
         case "absent":
             remedy = f"remove the line {loaded.origin}, or put the right file in place"
         case _:
-            remedy = _right_build(branch, package)
+            remedy = _right_build(name, branch, package, target, of)
     return Standing(name, "misfit", fault.words, remedy, loaded.origin, package, fault=fault)
 
 
-def _right_build(branch: Branch | None, package: str | None) -> str:
+def _has(name: str, branch: Branch | None) -> bool:
+    """Whether a fitting file of an extension lies where this PHP has them."""
+    return any(module.name == name and module.misfit is None for module in (branch.modules if branch else ()))
+
+
+def _right_build(name: str, branch: Branch | None, package: str | None, target: Target, of: Platform) -> str:
     if package:
         return f"let {package} put the right file in place: install it, or install it again"
     if branch is None:
         return "put the right file in place"
-    return f"put the build for {wanted_build(branch)} into {branch.extension_dir}"
+    archive = of.extension_from(name, branch, target.runtime.version or f"{branch.branch}.*")
+    return archive or f"put the build for {wanted_build(branch)} into {branch.extension_dir}"
 
 
 def wanted_build(branch: Branch) -> str:
@@ -193,7 +204,11 @@ def _not_here(name: str, survey: Survey, target: Target, offers: Offers, loader:
             f"offered for PHP {', '.join(others)}: run the application on that branch, or another repository",
         )
     if not offers.complete and not of.packaged:
-        remedy = f"put the build for {_of_branch(survey, target)} in place; no package database here tells more"
+        php = survey.branch_of(target.runtime)
+        remedy = of.extension_from(name, php, target.runtime.version or f"{branch}.*") if php and not loader else ""
+        remedy = (
+            remedy or f"put the build for {_of_branch(survey, target)} in place; no package database here tells more"
+        )
         return Standing(name, None, "no file of it here", remedy)
     if not offers.complete:
         what = "only read in part" if offers.known else "not known"

@@ -21,6 +21,10 @@ def elsewhere(versions: VersionRange, context: Context) -> str:
         return "no PHP that the application accepts is known here: ask its maker for a newer release of it"
     mended = [branch for branch in some if (ends := security_ends(branch)) and ends > day]
     sought = " or ".join(mended or some[-1:])
+    of, runtime = context.offers.platform, context.target.runtime
+    php = survey.branch_of(runtime)
+    if archive := of.php_from((mended or some)[-1], runtime.sapi == "apache2", php.processor if php else ""):
+        return archive
     parts = ["no PHP that the application accepts is installed or offered here"]
     known = {release.id for release in releases()}
     own = survey.system.id if survey.system.id in known else context.offers.platform.release_id

@@ -16,6 +16,7 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.directory import ArrangeDirectory
 from fundamentum.changes.pool_option import SetPoolOption
 from fundamentum.changes.service import Restart
+from fundamentum.changes.web_command import CommandServer
 from fundamentum.changes.web_lines import AddLines
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.effective.file_access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
@@ -77,6 +78,8 @@ def unserved(finding: Finding, survey: Survey, target: Target) -> Finding:
     at = f" ({runtime.listen})" if runtime.listen else ""
     words = f"{finding.found}, but no web server hands anything to {runtime.label}"
     remedy = f"set up a site that a web server hands to it{at}"
+    if could := next((site for site in survey.idle_sites if site.runtime == runtime.label and site.barriers), None):
+        remedy = f"{could.barriers[0].remedy} (--runtime '{could.name}' plans all that {could.name} takes)"
     if target.named:
         if finding.switch or finding.remark:
             return finding  # what keeps a web server from it is said already
@@ -144,8 +147,14 @@ def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Bro
     """Whether the web server's own configuration lets requests pass."""
     for barrier in site.barriers:
         if barrier.stops:
-            changes = tuple(_answering(barrier, survey, target)) if barrier.lines else ()
+            commanded = CommandServer(site.server, _address(site), barrier) if barrier.commands else None
+            changes = (commanded,) if commanded else tuple(_answering(barrier, survey, target)) if barrier.lines else ()
             yield Broken(f"{site.name}: {barrier.why}", barrier.remedy, barrier.origin, changes)
+
+
+def _address(site: Site) -> str:
+    """A site, or a part of it, as it is named to a person."""
+    return f"{site.name}{site.part or ''}"
 
 
 def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:

@@ -27,7 +27,8 @@ class Debian(Platform):
         "apache2": "libapache2-mod-php{branch}",
         "cgi": "php{branch}-cgi",
     }
-    packaged = carried_out = resolved_here = True
+    packaged = resolved_here = True
+    script_language = "sh"
     refresh = "apt-get update"
     indexes = "Packages files"
     web_additions = {"apache2": "/etc/apache2/conf-enabled"}

@@ -28,7 +28,8 @@ class RedHat(Platform):
     marks = ("/etc/redhat-release", "/etc/dnf", "/etc/yum.repos.d")
     php_user = pool_user = "apache"
     sapi_packages = {"cli": "php-cli", "fpm": "php-fpm", "apache2": "php", "cgi": "php-cli"}
-    one_branch = packaged = carried_out = True
+    one_branch = packaged = True
+    script_language = "sh"
     services_enabled = False
     refresh = "dnf makecache"
     indexes = "repodata directories"

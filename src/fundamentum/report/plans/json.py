@@ -5,7 +5,6 @@ from typing import IO, Any, TypeVar
 import msgspec
 
 from fundamentum.changes.base import Change
-from fundamentum.changes.file_operations import EditFile
 from fundamentum.changes.primitives import DECIDED
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
@@ -122,7 +121,7 @@ def plan_document(plan: Plan) -> PlanDocument:
         changes=[_change(plan, change) for change in plan.changes],
         others=[OtherSite(other.site, other.name, other.before, other.after) for other in plan.others],
         unresolved=[UnresolvedNeed(need.need, need.why, need.application, need.level) for need in plan.unresolved],
-        edits=[FileChange(edit.path, edit.diff) for edit in plan.edits],
+        edits=[FileChange(edit.path, edit.diff, edit.copied_from or None) for edit in plan.edits],
         compared=[_compared(row) for row in decision.rows],
         conflict=list(decision.conflict),
         apart=list(decision.apart),
@@ -151,7 +150,7 @@ def _step(plan: Plan, step: Step) -> StepRow:
         reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
     if operation.KIND == "restart" and len(plan.steps) > len(plan.of(Restart)):
         reasons.append(f"{operation.thing}: so that it runs with the changes above")
-    commands = [] if isinstance(operation, EditFile) else operation.commands(platform(plan.family))
+    commands = operation.commands(platform(plan.family))
     return StepRow(operation.title, commands, reasons, operation.KIND, operation.thing)
 
 

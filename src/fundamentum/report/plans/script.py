@@ -25,6 +25,7 @@ from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import families, platform
 from fundamentum.platforms.base import Platform
 from fundamentum.report.escape import clean, shell_lines, shell_word, shell_words
+from fundamentum.report.powershell_script import as_powershell
 from fundamentum.report.shell_library import functions_for, introduction
 from fundamentum.report.written_text import write_out
 from fundamentum.webservers import names as webserver_names
@@ -48,8 +49,10 @@ def as_script(plan: Plan) -> str:
     Every word that comes from a server or an application is quoted.
     """
     of = platform(plan.family)
+    if of.script_language == "powershell":
+        return as_powershell(plan)
     if not of.carried_out and not plan.empty:
-        raise FundamentumError(f"{plan.server}: a script can be written for the {families()} only")
+        raise FundamentumError(f"{plan.server}: a script can be written for the {families(scripted=True)} only")
     names = ", ".join(application.name for application in plan.applications)
     runtimes = ", ".join(dict.fromkeys(application.runtime for application in plan.applications))
     body = ["# Before anything else: is the server as it was when this was planned?", *_unchanged(plan), ""]

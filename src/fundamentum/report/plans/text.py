@@ -114,12 +114,12 @@ def _why_row(row: Row) -> str:
 def _step(console: Console, plan: Plan, step: Step, full: bool) -> None:
     """One step: what is done, then a row for each change in it."""
     operation = step.operation
+    if not isinstance(operation, WriteFile):
+        for command in operation.commands(platform(plan.family)):
+            _command(console, command)
     if isinstance(operation, EditFile):
         shown = "\n".join(clean(line) for line in operation.diff.splitlines())
         console.print(Padding(Syntax(shown, "diff", theme="ansi_dark", background_color="default"), (0, 0, 0, 3)))
-    elif not isinstance(operation, WriteFile):
-        for command in operation.commands(platform(plan.family)):
-            _command(console, command)
     packages = isinstance(operation, InstallPackages)
     told = [change for change in step.changes if packages or change.effect or plan.why(change)]
     decided = operation.KIND in DECIDED

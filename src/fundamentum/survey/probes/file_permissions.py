@@ -2,7 +2,7 @@
 
 import posixpath
 from collections.abc import Iterable
-from typing import Final
+from typing import Final, Literal
 
 from msgspec.structs import replace
 
@@ -33,6 +33,22 @@ def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
             place = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
             found[path] = replace(place, others=_others(host, real, place.user)) if place.kind == "directory" else place
     return tuple(found[path] for path in sorted(found))
+
+
+def probe_named(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
+    """These, where rights are those of names."""
+    found = []
+    for path in sorted(set(paths))[:MAX_PLACES]:
+        real = host.resolve(path) or path
+        about = host.stat(real)
+        led = real if real.lower() != path.lower() else ""
+        if about is None:
+            found.append(Place(path, "absent", led))
+            continue
+        kind: Literal["directory", "file"] = "directory" if about.is_directory else "file"
+        size = 0 if about.is_directory else about.size
+        found.append(Place(path, kind, led, size=size, access=host.extras(real).access))
+    return tuple(found)
 
 
 def _others(host: Host, folder: str, user: int) -> tuple[Entry, ...]:

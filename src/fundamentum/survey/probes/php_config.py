@@ -13,7 +13,7 @@ from fundamentum.hosts.base import Host, HostError, text_of
 from fundamentum.model.installation import INI_NAMES, Installation
 from fundamentum.model.layers import Assignment, Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
-from fundamentum.model.php import Setting
+from fundamentum.model.php import Sample, Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive
 from fundamentum.php_files import ini
@@ -60,6 +60,7 @@ class Configuration(msgspec.Struct):
     sections: list[Section] = msgspec.field(default_factory=list)
     ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
     ini_length: int = 0
+    sample: Sample | None = None
     commented: dict[str, int] = msgspec.field(default_factory=dict)
     packaged: bool = True
     """Whether what packages switch on is read."""
@@ -113,7 +114,21 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
                 Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
             )
         _take(parsed.entries, path, found, values)
+    if found.ini_file is None and installation.sample:
+        found.sample = _sample(host, installation.sample, facts)
     return found
+
+
+def _sample(host: Host, path: str, facts: Facts) -> Sample | None:
+    """A php.ini that PHP brings, as it would count if it were copied."""
+    try:
+        text = text_of(host, path, MAX_INI) or ""
+    except HostError:
+        return None
+    entries = ini.parse(text, facts.constants, lambda _: None).entries
+    values = {entry.name: entry.value for entry in entries if entry.key is None and entry.value is not None}
+    lines, length = _editable(text)
+    return Sample(path, lines, length, {name: value for name, value in values.items() if is_directive(name)})
 
 
 def _scanned(host: Host, folders: Iterable[str], found: Configuration) -> Iterator[str]:

@@ -16,6 +16,7 @@ from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Branch, Fault, Loaded, Module, too_early
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_plain
+from fundamentum.model.windows_words import shown_path
 from fundamentum.php_files import php_binaries
 from fundamentum.php_files.ini import parse
 from fundamentum.survey.probes.php_config import Configuration
@@ -148,15 +149,12 @@ def loaded(
     result = [Loaded(canonical(shown), shown, BUILT_IN) for shown in compiled_in]
     present = {one.name for one in result}
     by_path = {module.path: module for module in branch.modules}
-    directory = next(
-        (line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value),
-        place.directory,
-    )
+    directory = _directory(one, place, configuration)
     zend: list[Module] = []
     requires: dict[str, tuple[str, ...]] = {}
     for kind in ("zend_extension", "extension"):
         for line in configuration.loads(kind):
-            path = _path(host, line.value or "", directory, place)
+            path = _path(host, line.value or "", directory, one, place)
             module = by_path.get(path) or _elsewhere(host, path, place)
             fault = _fault(host, module, path, kind, present, zend, place)
             result.append(Loaded(module.name, module.shown, line.origin, path, fault))
@@ -167,25 +165,47 @@ def loaded(
     return tuple(_started(one, set(requires.get(one.name, ())) - present) for one in result)
 
 
+def _directory(one: Installation, place: Shelf, configuration: Configuration) -> str:
+    """The value of ``extension_dir``."""
+    set_there = (line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value)
+    return next(set_there, one.built_in_dir or place.directory)
+
+
+def directory_line(host: Host, one: Installation, place: Shelf, configuration: Configuration) -> str:
+    """The line without which extension files are not found; empty where they are, or no line tells where they lie.
+
+    Relative to the program, where that lies beside the files: source: ``LoadLibrary`` in Microsoft's documentation.
+    """
+    if not host.windows:
+        return ""
+    folder = windows_path(host, _directory(one, place, configuration), one.ini_folder)
+    if (host.resolve(folder) or folder).lower() == place.directory.lower():
+        return ""
+    beside = posixpath.dirname(place.directory) == posixpath.dirname(one.program) and one.sapi != "apache2"
+    return f'extension_dir = "{posixpath.basename(place.directory) if beside else shown_path(place.directory)}"'
+
+
 def _started(one: Loaded, missing: set[str]) -> Loaded:
     """What a module says it requires may come after it, but has to come.  Source: ``zend_startup_module_ex``."""
     return msgspec.structs.replace(one, fault=too_early(missing)) if missing and one.fault is None else one
 
 
-def _path(host: Host, value: str, directory: str, place: Shelf) -> str:
+def _path(host: Host, value: str, directory: str, one: Installation, place: Shelf) -> str:
     """The file a line means.  A bare name is completed, on Windows with ``php_`` in front."""
     if place.build.system == "Windows":
-        return _on_windows(host, value, directory, place)
+        program = one.ini_folder if one.sapi == "apache2" else posixpath.dirname(one.program)
+        return _on_windows(host, value, directory, program)
     if "/" in value:
         return value
     plain = posixpath.join(directory, value)
     return plain if value.endswith(".so") or host.stat(plain) else f"{plain}.so"
 
 
-def _on_windows(host: Host, value: str, directory: str, place: Shelf) -> str:
+def _on_windows(host: Host, value: str, directory: str, program: str) -> str:
+    """``program``: the directory of the program, where relative paths begin."""
     whole = value if re.search(r"[\\/]", value) else f"{directory}/{value}"
     folder, _, name = whole.replace("\\", "/").rpartition("/")
-    folder = windows_path(host, folder, posixpath.dirname(place.directory))
+    folder = windows_path(host, folder, program)
     if not name.lower().endswith(".dll"):
         name = f"php_{name}.dll"
     actual = next((one for one in listed(host, folder) if one.lower() == name.lower()), name)

@@ -109,8 +109,9 @@ def start_of(host: Host, installation: Installation, environment: Mapping[str, s
 def as_started(host: Host, installation: Installation, start: Start) -> Installation:
     """Where this PHP reads its configuration when it is started so.  Source: ``php_init_config`` in php_ini.c."""
     names = (INI_NAMES[installation.sapi], "php.ini")
-    usual = [posixpath.join(installation.ini_folder, name) for name in names]
-    around = start.variables.get("PHPRC", "")
+    usual = list(installation.ini_files or (posixpath.join(installation.ini_folder, name) for name in names))
+    variables = {**installation.variables, **start.variables}
+    around = variables.get("PHPRC", "")
     named = start.ini or around
     about = host.stat(named) if named else None
     if start.ini is not None:
@@ -120,13 +121,14 @@ def as_started(host: Host, installation: Installation, start: Start) -> Installa
     elif not around or about is None:
         paths = usual
     elif about.is_directory:
-        paths = [posixpath.join(folder, name) for name in names for folder in (around, installation.ini_folder)]
+        of_name = {name: [path for path in usual if posixpath.basename(path) == name] for name in names}
+        paths = [path for name in names for path in (posixpath.join(around, name), *of_name[name])]
     else:
         paths = [around, *usual]
     scanned: tuple[str, ...] = () if start.ignores else installation.scan_dirs
-    text = start.variables.get("PHP_INI_SCAN_DIR")
+    text = variables.get("PHP_INI_SCAN_DIR")
     if text is not None and not start.ignores:
-        parts = text.split(":") if text else []
+        parts = text.split(";" if host.windows else ":") if text else []
         scanned = tuple(folder for part in parts for folder in ([part] if part else installation.scan_dirs))
     config = start.fpm_config or installation.fpm_config
     return replace(

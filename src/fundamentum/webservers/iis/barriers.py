@@ -1,99 +1,176 @@
 """What in the configuration of IIS keeps requests from reaching PHP: the first broken link of the way comes first.
 
-Source: Microsoft's reference of IIS configuration (globalModules, fastCgi, handlers, applicationPools,
-defaultDocument), and "Configure PHP on IIS".
+Source: Microsoft's reference of IIS configuration (globalModules, modules, fastCgi, handlers, applicationPools,
+requestFiltering, defaultDocument), and php.net, "Installation with IIS".
 """
 
+import posixpath
 from collections.abc import Iterator, Sequence
 from typing import Any, Final
 
-from fundamentum.hosts.base import Host, listed
-from fundamentum.hosts.windows_directory import windows_path
+import msgspec
+
+from fundamentum.hosts.base import Host, HostError, listed
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.model.windows_words import windows_line
+from fundamentum.php_files import windows_files
+from fundamentum.webservers.iis import commands
+from fundamentum.webservers.iis.commands import Words
+from fundamentum.webservers.iis.fastcgi import Processor, application
+from fundamentum.webservers.iis.levels import Element, Level, option
+from fundamentum.webservers.iis.levels import listed as listed_elements
+from fundamentum.webservers.iis.sites import Pool, system_files
 
-APPCMD: Final = r"%windir%\system32\inetsrv\appcmd.exe"
 SYSTEM: Final = "/Windows/System32"
-Servers = Sequence[tuple[str, Any]]
-"""The elements ``system.webServer`` that count for a site, the nearest first, each with its file."""
+_HEAD: Final = 64 * 1024 * 1024
+"""Bytes of a library that is looked into."""
+_RUNTIME: Final = "vcruntime140.dll"
+"""Linked with every build of PHP 7.0 and later."""
 
 
-def barriers(host: Host, tree: Any, path: str, site: Any, servers: Servers, handler: Any) -> Iterator[Barrier]:
+class Way(msgspec.Struct, frozen=True):
+    """How requests for one address reach PHP."""
+
+    site: str
+    """The site as a command names it: with the address below it."""
+    levels: Sequence[Level]
+    main: Any
+    path: str
+    """The file of the whole server."""
+    pool: Pool | None
+    handler: Element
+    handed: Processor
+    starts: bool = True
+    """Whether the site starts with the server."""
+
+
+def barriers(host: Host, way: Way) -> Iterator[Barrier]:
     """From the feature that has to be there to the document that a bare address means."""
-    program = handler.get("scriptProcessor", "").partition("|")[0].strip('"')
-    place = windows_path(host, program, "/")
-    yield from _feature(tree, path)
-    if "%" in place:
+    yield from _feature(way)
+    yield from _stopped(way)
+    if "%" in way.handed.program:
         return  # a variable of that machine, whose value cannot be read
-    if host.stat(place) is None:
-        why = f"the handler {handler.get('name', '')} names {program}, which is not there"
-        yield Barrier(
-            why, f"put PHP there, or let the handler name the php-cgi.exe that is meant ({path})", Origin(path)
-        )
+    if host.stat(way.handed.program) is None:
+        why = f"the handler {way.handler.get('name')} names {way.handed.text}, which is not there"
+        remedy = f"put PHP there, or let the handler name the php-cgi.exe that is meant ({way.handler.origin})"
+        yield Barrier(why, remedy, way.handler.origin)
         return
-    yield from _application(host, servers, place, program, path)
-    yield from _bits(tree, path, site, handler)
-    yield from _compiler_runtime(host)
-    yield from _default_document(servers, path)
+    yield from _application(host, way)
+    yield from _bits(way)
+    yield from _compiler_runtime(host, way.handed.program)
+    yield from _policy(way)
+    yield from _default_document(way)
 
 
-def _feature(tree: Any, path: str) -> Iterator[Barrier]:
-    """The part of IIS that speaks FastCGI, where the file lists what is installed at all."""
-    installed = tree.find("system.webServer/globalModules")
-    if installed is None or any(one.get("name") == "FastCgiModule" for one in installed.iterfind("add")):
+def by_command(why: str, words: Words, back: Words, origin: Origin | None, *, stops: bool = True) -> Barrier:
+    """A barrier that a command answers."""
+    return Barrier(why, windows_line(words), origin, stops=stops, commands=(words,), back=(back,))
+
+
+def _feature(way: Way) -> Iterator[Barrier]:
+    """The part of IIS that speaks FastCGI: installed, where the file lists what is, and among the site's modules."""
+    installed = way.main.find("system.webServer/globalModules")
+    if installed is None:
         return
-    remedy = (
-        "Install-WindowsFeature Web-CGI (on a server), or Enable-WindowsOptionalFeature -Online -FeatureName IIS-CGI"
-    )
-    yield Barrier("IIS has no CGI feature: nothing runs FastCGI programs", remedy, Origin(path, installed.sourceline))
+    if not any(one.get("name") == commands.MODULE for one in installed.iterfind("add")):
+        origin = Origin(way.path, installed.sourceline)
+        words, back = commands.feature(), commands.feature(back=True)
+        yield by_command("IIS has no CGI feature: nothing runs FastCGI programs", words, back, origin)
+        return
+    modules = listed_elements(way.levels, "modules", "name")
+    if modules and not any(one.get("name") == commands.MODULE for one in modules):
+        why = f"{commands.MODULE} is taken off the modules of {way.site}"
+        yield Barrier(why, f"let {way.site} have the module {commands.MODULE} again", modules[0].origin)
 
 
-def _application(host: Host, servers: Servers, place: str, program: str, path: str) -> Iterator[Barrier]:
-    known = (
-        windows_path(host, one.get("fullPath", ""), "/").lower()
-        for _, server in servers
-        for one in (server.iterfind("fastCgi/application") if server is not None else ())
-    )
-    if place.lower() not in known:
-        section = "/section:system.webServer/fastCgi"
-        remedy = f"{APPCMD} set config {section} \"/+[fullPath='{program}']\" /commit:apphost"
-        yield Barrier(f"no FastCGI application is set up for {program}", remedy, Origin(path))
+def _stopped(way: Way) -> Iterator[Barrier]:
+    """A site or a pool that somebody stopped does not start with the server either."""
+    if not way.starts:
+        site = way.site.partition("/")[0]
+        words = commands.start_site(site)
+        yield Barrier(f"the site {site} is stopped, and does not start with IIS", windows_line(words), Origin(way.path))
+    if way.pool and not way.pool.starts:
+        words = commands.start_pool(way.pool.name)
+        why = f"the pool {way.pool.name} is stopped, and does not start with IIS"
+        yield Barrier(why, windows_line(words), way.pool.origin)
 
 
-def _bits(tree: Any, path: str, site: Any, handler: Any) -> Iterator[Barrier]:
+def _application(host: Host, way: Way) -> Iterator[Barrier]:
+    if application(host, way.levels, way.handed) is None:
+        text, arguments = way.handed.text, way.handed.arguments
+        words, back = (commands.add_application(text, arguments, back=back) for back in (False, True))
+        shown = f"{text} {arguments}".strip()
+        yield by_command(f"no FastCGI application is set up for {shown}", words, back, Origin(way.path))
+
+
+def _bits(way: Way) -> Iterator[Barrier]:
     """A handler that is for pools of the other size alone does not count in this one."""
-    wanted = handler.get("preCondition", "").lower()
-    pool = next((one.get("applicationPool") for one in site.iterfind("application") if one.get("path") == "/"), None)
-    pools = {one.get("name"): one for one in tree.iterfind("system.applicationHost/applicationPools/add")}
-    known = pools.get(pool or "DefaultAppPool")
-    if known is None or "bitness" not in wanted:
+    wanted = way.handler.get("preCondition").lower()
+    pool = way.pool
+    if pool and "bitness" in wanted and ("bitness64" in wanted) is pool.small:
+        size = "32" if pool.small else "64"
+        why = f"the pool {pool.name} runs in {size} bits, and the handler counts in the other kind only"
+        words, back = (commands.pool_bits(pool.name, small) for small in (not pool.small, pool.small))
+        yield by_command(why, words, back, pool.origin)
+
+
+def _compiler_runtime(host: Host, program: str) -> Iterator[Barrier]:
+    """The library that PHP is linked with: there, and not older than the linker.
+
+    Source: ``php_win32_crt_compatible`` in win32/winutil.c, which stops PHP otherwise.
+    """
+    folder = posixpath.dirname(program)
+    core = next((name for name in listed(host, folder) if name.lower() in ("php8.dll", "php7.dll", "php5.dll")), None)
+    core = core or next((name for name in listed(host, folder) if name.lower().endswith("ts.dll")), None)
+    small = windows_files.processor(_read(host, program)) == "x86"
+    system, names = system_files(host, small)
+    if "kernel32.dll" not in names:
+        return  # only a part of the drive is seen
+    own = next((name for name in listed(host, folder) if name.lower() == _RUNTIME), None)
+    found = posixpath.join(folder, own) if own else posixpath.join(system, names.get(_RUNTIME, ""))
+    bits = "x86" if small else "x64"
+    remedy = f"install the Visual C++ redistributable for Visual Studio 2015-2022, {bits}"
+    if own is None and _RUNTIME not in names:
+        why = f"the runtime of the compiler ({_RUNTIME}) is not installed: php-cgi.exe does not start"
+        yield Barrier(why, remedy, Origin(system))
         return
-    small = (known.get("enable32BitAppOnWin64") or "false").lower() == "true"
-    if ("bitness64" in wanted) is small:
-        size = "32" if small else "64"
-        why = f"the pool {known.get('name')} runs in {size} bits, and the handler counts in the other kind only"
-        setting = f'/apppool.name:"{known.get("name")}" /enable32BitAppOnWin64:{str(not small).lower()}'
-        yield Barrier(why, f"{APPCMD} set apppool {setting}", Origin(path, known.sourceline))
+    needed = windows_files.linker(_read(host, posixpath.join(folder, core))) if core else (0, 0)
+    version = windows_files.file_version(_read(host, found))
+    if version != (0, 0) and version < needed:
+        have, want = (".".join(map(str, numbers)) for numbers in (version, needed))
+        why = f"the runtime of the compiler ({found}) is {have}, and this PHP was linked with {want}: it does not start"
+        yield Barrier(why, f"{remedy}, {want} or later", Origin(found))
 
 
-def _compiler_runtime(host: Host) -> Iterator[Barrier]:
-    """The library that every build of PHP 7 and later is linked with, where the system's directory can be seen."""
-    names = {name.lower() for name in listed(host, SYSTEM)}
-    if not names or "kernel32.dll" not in names or "vcruntime140.dll" in names:
-        return
-    why = "the runtime of the compiler (vcruntime140.dll) is not installed: php-cgi.exe does not start"
-    yield Barrier(why, "install the Visual C++ redistributable for Visual Studio 2015-2022, x64", Origin(SYSTEM))
+def _read(host: Host, path: str) -> bytes:
+    try:
+        return host.read(path, _HEAD) or b""
+    except HostError:
+        return b""
 
 
-def _default_document(servers: Servers, path: str) -> Iterator[Barrier]:
+def _policy(way: Way) -> Iterator[Barrier]:
+    """What the site allows its handlers, and whether it takes requests for PHP files at all."""
+    if policy := option(way.levels, "handlers", "accessPolicy"):
+        allowed = {word.strip().lower() for word in policy[0].split(",")}
+        if not allowed & {"script", "execute"}:
+            words, back = (
+                commands.of_handlers(way.site, f"accessPolicy:{text}")
+                for text in (f"{policy[0].replace(' ', '')},Script", policy[0].replace(" ", ""))
+            )
+            why = f"{way.site} allows its handlers to read files only (accessPolicy {policy[0]})"
+            yield by_command(why, words, back, policy[1])
+    for one in listed_elements(way.levels, "security/requestFiltering/fileExtensions", "fileExtension"):
+        if one.get("fileExtension").lower() == ".php" and one.get("allowed").lower() == "false":
+            why = "requests for files that end in .php are refused (requestFiltering)"
+            yield Barrier(why, f"take the line at {one.origin} out", one.origin)
+
+
+def _default_document(way: Way) -> Iterator[Barrier]:
     """Whether a bare address means ``index.php``, where anything is said of that."""
-    files = [
-        one.get("value", "").lower()
-        for _, server in servers
-        for one in (server.iterfind("defaultDocument/files/add") if server is not None else ())
-    ]
+    files = [one.get("value").lower() for one in listed_elements(way.levels, "defaultDocument/files", "value")]
     if files and "index.php" not in files:
-        section = "/section:system.webServer/defaultDocument"
-        remedy = f"{APPCMD} set config {section} \"/+files.[value='index.php']\""
         why = "the address of the site alone is not answered by index.php, which is no default document"
-        yield Barrier(why, remedy, Origin(path), stops=False)
+        words, back = (commands.default_document(way.site, "index.php", back=back) for back in (False, True))
+        yield by_command(why, words, back, Origin(way.path), stops=False)

@@ -17,14 +17,10 @@ from tests.small_root import TODAY, needs, write
 
 from .built import build_windows, missing
 from .conftest import REAL
+from .windows_commands import carry_out
+from .windows_trees import php
 
 pytestmark = pytest.mark.real
-CORE = """
-ENTRY(core, "Core"); ENTRY(standard, "standard"); ENTRY(ctype, "ctype");
-__declspec(dllexport) const char *powered = "X-Powered-By: PHP/%s";
-__declspec(dllexport) const char *where = "C:\\\\php\\\\ext";
-"""
-MAIN = "int main(void) { return 0; }"
 IIS = r"""<?xml version="1.0" encoding="UTF-8"?>
 <configuration>
   <system.applicationHost><sites>
@@ -66,20 +62,6 @@ memory_limit = 256M
 """
 
 
-def php(folder: Path, version: str, api: str, thread_safe: bool = False) -> None:
-    ts = {"api": api, "thread_safe": thread_safe}
-    build_windows(folder / f"php8{'ts' if thread_safe else ''}.dll", CORE % version, **ts)  # type: ignore[arg-type]
-    for name in ("php.exe", "php-cgi.exe"):
-        build_windows(folder / name, MAIN, **ts)  # type: ignore[arg-type]
-    for name in ("gd", "intl"):
-        body = f'ENTRY({name}, "{name}"); __declspec(dllexport) void *get_module(void) {{ return &{name}; }}'
-        build_windows(folder / f"ext/php_{name}.dll", body, **ts)  # type: ignore[arg-type]
-    zend = '__declspec(dllexport) struct { const char *n; } zend_extension_entry = { "Zend OPcache" }; const char *id = "API4%s,%s,VS16";'
-    body = zend % (api, "TS" if thread_safe else "NTS") + " __declspec(dllexport) const char **keep = &id;"
-    build_windows(folder / "ext/php_opcache.dll", body, **ts)  # type: ignore[arg-type]
-    write(folder, {"php.ini-production": "", "ext/libhelper.dll": "MZ no extension"})
-
-
 @pytest.fixture(scope="module")
 def drive(tmp_path_factory: pytest.TempPathFactory) -> Path:
     if missing():
@@ -90,7 +72,6 @@ def drive(tmp_path_factory: pytest.TempPathFactory) -> Path:
     build_windows(root / "PHP/ext/php_threads.dll", body, thread_safe=True)
     php(root / "Tools/php84", "8.4.3", "20240924")
     php(root / "bundle/php", "8.2.20", "20220829", thread_safe=True)
-    build_windows(root / "bundle/php/php8apache2_4.dll", CORE % "8.2.20", "20220829", True)
     files: dict[str, str | bytes] = {
         "Windows/System32/inetsrv/config/applicationHost.config": IIS,
         "inetpub/plates/web.config": WEB,
@@ -136,7 +117,7 @@ def test_extension_lines_on_off_and_pointing_nowhere(drive: Path) -> None:
     assert finding(found, "gd", "8.2/apache2@/bundle/php").state == "active"
     absent = finding(found, "mbstring", "8.3/cgi@/PHP")
     assert absent.verdict == "unmet"
-    assert "PHP 8.3, not thread-safe, VS16, x86-64" in (absent.remedy or "")
+    assert "php-8.3.12-nts-Win32-vs16-x64.zip" in (absent.remedy or "")
 
 
 def test_sites_of_iis_and_of_a_bundle(drive: Path) -> None:
@@ -173,8 +154,10 @@ def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) ->
     assert check(wanted, look(str(tree)), "8.3/cgi@/PHP").satisfied
     assert plan([wanted], look(str(tree)), "8.3/cgi@/PHP", today=TODAY).empty
     fresh = plan([wanted], look(str(tree)), "8.4/cgi@/Tools/php84", today=TODAY)
-    assert [one.path for one in fresh.files] == ["/Tools/php84/php.ini"]
-    (tree / "Tools/php84/php.ini").write_text(fresh.files[0].content)
+    assert [(one.path, one.copied_from) for one in fresh.edits] == [
+        ("/Tools/php84/php.ini", "/Tools/php84/php.ini-production")
+    ]
+    carry_out(fresh, tree)
     assert check(wanted, look(str(tree)), "8.4/cgi@/Tools/php84").satisfied
     lacking = plan([needs("mbstring")], look(str(tree)), "8.3/cgi@/PHP", today=TODAY).unresolved
-    assert "put the build for PHP 8.3, not thread-safe, VS16, x86-64" in lacking[0].why
+    assert "take ext\\php_mbstring.dll from PHP's own archive" in lacking[0].why

@@ -5,10 +5,12 @@ from pathlib import Path
 import pytest
 
 from fundamentum.check.judge import check
+from fundamentum.kinds import asked_by
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from fundamentum.report.plans.script import as_script
 from fundamentum.report.powershell_script import as_powershell
+from fundamentum.survey.recorder.powershell import script
 from fundamentum.survey.server_reference import look
 from tests.powershell import mistakes
 from tests.small_root import TODAY, needs
@@ -16,6 +18,7 @@ from tests.small_root import TODAY, needs
 from .built import missing
 from .conftest import REAL
 from .windows_commands import carry_out, take_back
+from .windows_recorder import Recorder
 from .windows_trees import CONFIG_FILE, TREES
 
 pytestmark = pytest.mark.real
@@ -100,3 +103,44 @@ def test_every_site_of_two_branches_has_its_own_answer(tmp_path: Path) -> None:
     }
     assert {site.service_pool for site in found.sites} == {"DefaultAppPool"}
     assert any("plates.local leads to this machine" in remark.why for remark in found.remarks)
+
+
+ASKED = asked_by([needs(settings='[directories.required]\n"var" = "writable"\n')])
+OTHERWISE = {"server", "taken", "reader", "marks", "places", "read"}  # who looked, when, and from where
+
+
+@pytest.mark.parametrize("name", TREES)
+def test_a_recording_tells_what_the_tree_does(name: str, tmp_path: Path) -> None:
+    root = TREES[name](tmp_path / "drive")
+    for site in (root / "inetpub").glob("*"):
+        (site / "var").mkdir()
+    archive = tmp_path / "deneb.recording.tar.gz"
+    archive.write_bytes(Recorder(root, ASKED).run())
+    recorded, read = look(str(archive), asked=ASKED), look(str(root), asked=ASKED)
+    for field in (field for field in Survey.__struct_fields__ if field not in OTHERWISE):
+        assert getattr(recorded, field) == getattr(read, field), field
+    assert (recorded.server, recorded.taken, recorded.reader) == ("DENEB", 1764000000, "root")
+    assert len(archive.read_bytes()) < sum(one.stat().st_size for one in root.rglob("*") if one.is_file())
+
+
+def test_rights_are_known_from_a_recording_alone(tmp_path: Path) -> None:
+    root = TREES["two_branches"](tmp_path / "drive")
+    (root / "inetpub/nightlog/var").mkdir()
+    wanted = needs(settings='[directories.required]\n"var" = "writable"\n')
+    archive = tmp_path / "deneb.recording.tar.gz"
+    archive.write_bytes(Recorder(root, ASKED).run())
+    told = {}
+    for reference in (archive, root):
+        judged = check(wanted, look(str(reference), asked=ASKED), "nightlog")
+        told[reference] = next(one for one in judged.findings if one.need == "directory:var")
+    assert (told[archive].verdict, told[archive].found) == ("met", "IIS AppPool\\DefaultAppPool may write")
+    assert told[root].verdict == "unknown"
+    assert told[root].remedy == (
+        "icacls C:\\inetpub\\nightlog\\var on the server tells whether IIS AppPool\\DefaultAppPool may write there; if "
+        'not: icacls C:\\inetpub\\nightlog\\var /grant "IIS AppPool\\DefaultAppPool:(OI)(CI)M"'
+    )
+
+
+def test_the_recorder_is_powershell() -> None:
+    assert mistakes(script(ASKED)) == []
+    assert mistakes(script(ASKED).replace("function Add-RecorderStat(", "function Add-RecorderStat(((")) != []

@@ -156,11 +156,12 @@ def _survey(command: argparse.ArgumentParser) -> None:
     database(command)
     command.add_argument(
         "--recorder",
-        choices=("shell", "php"),
+        choices=("shell", "powershell", "php"),
         nargs="?",
         const="shell",
         help="instead print a shell script that records a server where nothing may be installed: run it there "
-        "(sh recorder.sh), and give the archive it writes as REF; php: a file to be uploaded where there is no shell, "
+        "(sh recorder.sh), and give the archive it writes as REF; powershell: one for PowerShell; php: a "
+        "file to be uploaded where there is no shell, "
         "and opened in a browser with the key that is printed",
     )
     command.add_argument(

@@ -37,6 +37,9 @@ def _recorder(options: argparse.Namespace, asked: Asked | None) -> int:
     if options.recorder == "shell":
         _write(options.output or "-", entry("fundamentum.survey", "recorder").script(asked).encode())
         return 0
+    if options.recorder == "powershell":
+        _write(options.output or "-", entry("fundamentum.survey.recorder", "powershell").script(asked).encode())
+        return 0
     content, key = entry("fundamentum.survey.recorder", "upload").upload(asked, time.time())
     _write(options.output or "-", content.encode())
     name = "FILE.php" if options.output in (None, "-") else Path(options.output).name

@@ -16,19 +16,19 @@ from typing import BinaryIO, Final, Literal
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
 from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
-from fundamentum.model.surrounding_facts import Grant, Machine
+from fundamentum.model.surrounding_facts import Access, Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import BadPacking, pieces
 from fundamentum.untrusted.numbers import whole
 
-MAX_ARCHIVE: Final = 128 * 1024 * 1024
-"""Bytes, packed and unpacked: a full server's recording has a tenth of that."""
+MAX_ARCHIVE: Final = 256 * 1024 * 1024
+"""Bytes, packed and unpacked: the programs of several PHPs for Windows have the half of that."""
 MAX_MEMBERS: Final = 20_000
 MAX_PATHS: Final = 200_000
 """Files and directories that a recording may speak of."""
 _MEMBER: Final = re.compile(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
-    r"grants|labels|space|machine|visit|"
+    r"grants|labels|space|machine|visit|system|access|"
     r"answer-[a-z-]{1,40})"
 )
 MAX_PATH: Final = 4096
@@ -39,8 +39,6 @@ _GRANT: Final = re.compile(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3
 class Recording:
     """What the recorder saw.  Behaves as the server itself would have when it was recorded."""
 
-    live = True
-    windows = False
     whole = False
 
     def __init__(self, members: Mapping[str, bytes]) -> None:
@@ -48,6 +46,8 @@ class Recording:
         self.passed_over: list[str] = []
         self.budget = Budget()
         self._members = members
+        self.windows = members.get("system", b"").strip() == b"windows"
+        self.live = not self.windows  # of such a machine nothing is recorded of what runs
         self.visit = _visit(_text(members.get("visit", b"")))
         self._odd: set[str] = set()
         """Directories with a name that is no UTF-8 text."""
@@ -70,6 +70,9 @@ class Recording:
             if (length := whole(size)) is not None:
                 self._content[path] = (number, length)
         self._modules = self._glances()
+        self._spelled = {path.lower(): path for path in self._stats} if self.windows else {}
+        """Paths by their lower case, where that does not matter."""
+        self._access = _access(members.get("access", b""))
 
     def _take_stats(self) -> None:
         for raw in self._members.get("stats", b"").split(b"\n"):
@@ -128,7 +131,7 @@ class Recording:
                     path = posixpath.normpath(posixpath.join(end, *parts[length:]))
                     break
             else:
-                return path
+                return self._spelled.get(path.lower(), path)
         raise HostError(f"{path}: too many levels of symbolic links")
 
     def resolve(self, path: str) -> str | None:
@@ -196,7 +199,8 @@ class Recording:
     def extras(self, path: str) -> Extras:
         real = self._real(path)
         closed = real in self._unreadable and real in self._stats and self._stats[real].is_directory
-        return Extras(self._grants.get(real, ()), self._labels.get(real, ""), self._space.get(real), closed)
+        access = self._access.get(real.lower())
+        return Extras(self._grants.get(real, ()), self._labels.get(real, ""), self._space.get(real), closed, access)
 
     def machine(self) -> Machine:
         found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
@@ -248,6 +252,17 @@ class Recording:
 
     def answer(self, question: Question) -> bytes | None:
         return self._members.get(f"answer-{question.name}")
+
+
+def _access(data: bytes) -> dict[str, tuple[Access, ...]]:
+    """Access lists by path in lower case; on each line ``allow`` or ``deny``, bits, identifier, name and path."""
+    found: dict[str, tuple[Access, ...]] = {}
+    for line in _lines(data):
+        kind, bits, sid, name, path = [*line.split("\t", 4), *[""] * 5][:5]
+        number = whole(bits)
+        if kind in ("allow", "deny") and number is not None and number < 8 and path:
+            found[path.lower()] = (*found.get(path.lower(), ()), Access(name, sid, number, kind == "deny"))
+    return found
 
 
 def _visit(text: str) -> Visit:

@@ -96,6 +96,13 @@ function Add-PlanUndo([string] $Line) {
     Move-Item -Force -LiteralPath $fresh -Destination $file
 }
 
+# What comes next turned out to be so already: the line that was added last takes nothing back.
+function Remove-PlanUndo {
+    $file = Join-Path $State.Journal 'undo.ps1'
+    $text = [IO.File]::ReadAllText($file, [Text.Encoding]::UTF8)
+    [IO.File]::WriteAllText($file, $text.Substring($text.IndexOf("`n") + 1), [Text.Encoding]::UTF8)
+}
+
 function Get-PlanQuoted([string] $Text) {
     return "'" + $Text.Replace("'", "''") + "'"
 }
@@ -213,6 +220,7 @@ function Invoke-PlanCommand([object[]] $Words, [object[]] $Back) {
     $options = @($real | Select-Object -Skip 1)
     & $program @options
     if (@(0, 183, 3010) -notcontains $LASTEXITCODE) { throw ($program + ' ended with ' + $LASTEXITCODE) }
+    if (($LASTEXITCODE -eq 183) -and ($Back.Count -gt 0)) { Remove-PlanUndo }
     Add-PlanLeftFacts
     if ($LASTEXITCODE -eq 3010) { Write-PlanLine '  Windows has to be restarted for this' }
 }

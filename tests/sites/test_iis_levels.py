@@ -16,6 +16,7 @@ from fundamentum.php_files import windows_files
 from fundamentum.platforms import platform
 from fundamentum.platforms.windows import registry
 from fundamentum.report.powershell_script import word
+from tests.hives import empty_hive
 from tests.powershell import mistakes
 from tests.small_root import write
 
@@ -178,6 +179,19 @@ def test_any_registration_file_is_read_or_left(tmp_path_factory: pytest.TempPath
     data = text.encode("utf-8", "replace") if isinstance(text, str) else text
     write(folder, {"a.reg": REG.encode() + data})
     assert registry.read(WindowsHost(folder, "any"), []).values[0].text.startswith("C:\\conf")
+
+
+@given(st.lists(st.tuples(st.integers(0, 8191), st.integers(0, 255)), max_size=40))
+def test_any_hive_is_read_or_said_to_be_damaged(
+    tmp_path_factory: pytest.TempPathFactory, changed: list[tuple[int, int]]
+) -> None:
+    data = bytearray(empty_hive())
+    for at, number in changed:
+        data[at] = number
+    folder = tmp_path_factory.mktemp("any")
+    write(folder, {f"Windows/System32/config/{name}": bytes(data) for name in ("SOFTWARE", "SYSTEM")})
+    found = registry.read(WindowsHost(folder, "any"), [])
+    assert all("hive" in why or "is damaged" in why or "no end" in why for why in found.unread)
 
 
 def image(machine: int, linker: tuple[int, int]) -> bytes:

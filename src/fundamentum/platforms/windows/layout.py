@@ -35,9 +35,6 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     folders = php_folders(host)
     noted = registry.read(host, [folder for folder, _ in folders])
     remarks += [Remark("configuration", f"{why}: what the registry says of PHP is unknown") for why in noted.unread]
-    if folders and not noted.values and host.stat(registry.HIVE):
-        how = r"reg export HKLM\SOFTWARE\PHP C:\php.reg tells, on the server, if that key is there"
-        remarks.append(Remark("configuration", f"whether the registry names a php.ini is not read here: {how}"))
     for value in noted.per_directory():
         why = f"{value.origin}: the registry sets {value.name} for scripts in a directory, which is not followed"
         remarks.append(Remark("configuration", why))

@@ -5,7 +5,7 @@ file"); ``GetIniPathFromRegistry`` and ``UpdateIniFromRegistry`` in PHP's win32/
 """
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
 import msgspec
@@ -14,12 +14,18 @@ from fundamentum.hosts.base import Host, HostError, listed
 from fundamentum.hosts.processes import VARIABLES
 from fundamentum.hosts.windows_directory import windows_path
 from fundamentum.model.origin import Origin
+from fundamentum.platforms.windows.hive import BadHive, Hive
 
 MAX_FILE: Final = 8 * 1024 * 1024
 MAX_FILES: Final = 20
 MAX_VALUES: Final = 5000
-HIVE: Final = "/Windows/System32/config/SOFTWARE"
-"""The part of the registry that has PHP's keys, on the drive of Windows itself."""
+_CONFIG: Final = "/Windows/System32/config"
+_HIVES: Final = (
+    (f"{_CONFIG}/SOFTWARE", "software", ("PHP",)),
+    (f"{_CONFIG}/SOFTWARE", "software", ("WOW6432Node", "PHP")),
+    (f"{_CONFIG}/SYSTEM", "", ("ControlSet001", "Control", "Session Manager", "Environment")),
+)
+"""Where the registry lies on the drive of Windows itself: the file, the key that it is, and those that are asked."""
 _MACHINE: Final = ("hkey_local_machine\\", "hklm\\")
 _KEYS: Final = ("software\\php", "software\\wow6432node\\php")
 _ENVIRONMENT: Final = r"system\currentcontrolset\control\session manager\environment"
@@ -65,8 +71,14 @@ class Registry(msgspec.Struct):
 
 
 def read(host: Host, folders: Iterable[str]) -> Registry:
-    """What is exported into ``*.reg`` files at the top of the tree, or in one of these directories."""
+    """What is exported into ``*.reg`` files at the top of the tree or in one of these directories; what its own files
+    say, where the tree has those."""
     found = Registry()
+    for path, key, asked in _HIVES:
+        try:
+            found.values += _of_hive(host, path, key, asked)
+        except (HostError, BadHive) as error:
+            found.unread = (*found.unread, f"{path} {error}" if isinstance(error, BadHive) else str(error))
     paths = [
         f"{folder.rstrip('/')}/{name}"
         for folder in dict.fromkeys(("/", *folders))
@@ -81,6 +93,16 @@ def read(host: Host, folders: Iterable[str]) -> Registry:
             continue
         found.values += _values(path, _text(data))[: MAX_VALUES - len(found.values)]
     return found
+
+
+def _of_hive(host: Host, path: str, key: str, asked: Sequence[str]) -> list[Value]:
+    data = host.view(path) if host.stat(path) else None
+    if data is None:
+        return []
+    texts = Hive(data).texts(asked)
+    beginning = f"{key or 'system'}\\"
+    whole = [(f"{beginning}{at}".replace("controlset001", "currentcontrolset"), name, text) for at, name, text in texts]
+    return [Value(*value, Origin(path)) for value in whole[:MAX_VALUES]]
 
 
 def _text(data: bytes) -> str:

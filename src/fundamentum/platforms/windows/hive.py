@@ -38,11 +38,12 @@ class Hive:
 
     def texts(self, path: Sequence[str]) -> Iterator[tuple[str, str, str]]:
         """Key (in lower case, below the root), name and text of each value of a key and of those below it."""
-        at: int | None = self.root
+        at = self.root
         for part in path:
-            at = next((key for key in self._below(at) if self._name(key).lower() == part.lower()), None)
-            if at is None:
+            same = [key for key in self._below(at) if self._name(key).lower() == part.lower()]
+            if not same:
                 return
+            at = same[0]
         todo = [("\\".join(path).lower(), at)]
         for name, key in itertools.islice(todo, MAX_BELOW):
             yield from ((name, value, text) for value, text in self._values(key))
@@ -68,9 +69,7 @@ class Hive:
         raw = self.data[at + 0x4C : at + 0x4C + self._number(at + 0x48, "<H")]
         return raw.decode("latin-1" if self._number(at + 2, "<H") & _SHORT_NAME else "utf-16-le", "replace")
 
-    def _below(self, key: int | None) -> Iterator[int]:
-        if key is None:
-            return
+    def _below(self, key: int) -> Iterator[int]:
         at = self._cell(key, b"nk")
         if self._number(at + 0x14):
             yield from itertools.islice(self._listed(self._number(at + 0x1C), 0), MAX_LISTED)
@@ -98,7 +97,7 @@ class Hive:
         for number in range(count):
             value = self._cell(self._number(values + 4 * number), b"vk")
             length, kind = self._number(value + 4), self._number(value + 12)
-            if kind not in (1, 2) or length & _INLINE and length & ~_INLINE > 4:
+            if kind not in (1, 2) or (length & _INLINE and length & ~_INLINE > 4):
                 continue
             start = value + 8 if length & _INLINE else self._cell(self._number(value + 8), b"")
             raw = self.data[start : start + min(length & ~_INLINE, MAX_TEXT)]

@@ -8,9 +8,11 @@ from contextlib import suppress
 from pathlib import Path, PurePosixPath
 from typing import Final
 
+import msgspec
+
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.evidence import Whole, extensions_seen
-from fundamentum.derive.facts import Wish
+from fundamentum.derive.facts import FileFacts, Wish
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.manifest import Manifest
@@ -19,6 +21,7 @@ from fundamentum.derive.reading import ENOUGH, Reading
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
 from fundamentum.derive.settings_files import wishes_of_files
+from fundamentum.derive.statements import Statements, statements
 from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
@@ -44,10 +47,12 @@ def conclude(
         growing = Whole(swept, reading.facts, manifest)
         seen = extensions_seen(swept, reading.facts, manifest)
         reading.settle(seen, functools.partial(_settled, growing))
+    stated = statements(tree.root, sweep.files, budget)
+    _take_checks(reading, swept, stated)
     whole = Whole(swept, reading.facts, manifest)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(reading, whole, manifest)
+    php, lowest, differing = php_of(reading, whole, manifest, stated)
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
@@ -67,6 +72,15 @@ def conclude(
         _clean_name(name), manifest.version, tuple(everything), tuple(left_out), len(sweep.files),
         sum(file.size for file in sweep.files), len(reading.facts), (*remarks, *differing),
     )  # fmt: skip
+
+
+def _take_checks(reading: Reading, swept: Sequence[Swept], stated: Statements) -> None:
+    """Lists of extensions that the program holds against what is loaded, as checks of the files they stand in."""
+    known = {one.file.path for one in swept}
+    for path, checks in stated.checks.items():
+        if path in known:
+            facts = reading.facts.get(path, FileFacts())
+            reading.facts[path] = msgspec.structs.replace(facts, checks=(*facts.checks, *checks))
 
 
 def _settled(whole: Whole, extension: str, left: Sequence[Swept]) -> bool:

@@ -10,6 +10,7 @@ from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest, lowest_stated
 from fundamentum.derive.reading import Constructs, Reading
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements import Statements
 from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.tree import SourceFile
@@ -24,15 +25,21 @@ MAX_SYMBOL_FILES: Final = 24
 """Files that are parsed for the symbols of one branch."""
 
 
-def php_of(reading: Reading, whole: Whole, manifest: Manifest) -> tuple[Entry | None, str, list[str]]:
+def php_of(reading: Reading, whole: Whole, manifest: Manifest, said: Statements) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ."""
     remarks: list[str] = []
     stated = lowest_stated(manifest)
+    if not stated and (least_said := said.lower()):
+        stated = _branch(least_said.version)
     bounds = _Bounds(reading, whole, stated)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
-    return _entry(manifest, bound, lower, upper, remarks), stated or bound, remarks
+    if not upper and not (least and branch_key(least) >= (7, 0)):
+        upper = [(one.path, Syntax("", "7.0", one.what, one.line)) for one in said.removed]
+    if not manifest.php and (said.lower() or said.upper()):
+        return _as_said(said, bound, lower, upper, remarks), stated or bound, remarks
+    return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
 
 
 def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
@@ -111,12 +118,41 @@ class _Bounds:
         ]
 
 
+def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str]) -> Entry:
+    """What the program itself states, with what its source uses where it states nothing."""
+    least, first_not = said.lower(), said.upper()
+    stated = [one for one in (least, first_not) if one]
+    places = [Place(one.path, one.line, one.what, "the program states it") for one in stated]
+    low = least.version if least else bound
+    if least and lower:
+        path, one = lower[0]
+        remarks.append(
+            f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
+            f"which needs {bound}"
+        )
+    text = f">={low}" if low else ""
+    gone = upper[0][1].gone if upper else ""
+    beyond = [first_not.version] if first_not else []
+    beyond += [gone] if gone and (not low or branch_key(gone) > branch_key(_branch(low))) else []
+    if beyond:
+        text += f", <{min(beyond, key=lambda version: branch_key(_branch(version)))}"
+    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
+    uses = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
+    everything = (*places, *uses, *against)
+    return Entry("php", (), "required", text.removeprefix(", "), "the program itself states it", everything)
+
+
+def _branch(version: str) -> str:
+    return ".".join([*version.split("."), "0"][:2])
+
+
 def _entry(
     manifest: Manifest,
     bound: str,
     lower: Sequence[tuple[str, Syntax]],
     upper: Sequence[tuple[str, Syntax]],
     remarks: list[str],
+    said: Statements,
 ) -> Entry | None:
     accepted = manifest.accepted
     places = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
@@ -132,6 +168,12 @@ def _entry(
             remarks.append(
                 f"{against[0]} uses {against[0].what}, which is gone with PHP {upper[0][1].gone}, "
                 "though the manifest accepts it"
+            )
+        least = said.lower()
+        if least and tuple(map(int, least.version.split(".")))[:2] > accepted[0].low[:2]:
+            remarks.append(
+                f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, but {least.path}:{least.line} "
+                f"says that it needs {least.version}"
             )
         return Entry(
             "php", (), "required", str(as_range(accepted)), "the manifest states it", (written, *places, *against)

@@ -1,0 +1,170 @@
+"""Questions that several readers ask of a parsed PHP file: what a string holds, what a branch of the code comes to."""
+
+import re
+from collections.abc import Iterator
+from functools import cache
+from typing import Final, Literal
+
+import tree_sitter
+import tree_sitter_php
+from tree_sitter import Node
+
+Outcome = Literal["stops", "reports", "warns", ""]
+"""What a branch comes to: the program ends; it reports an error; it recommends something; neither."""
+FUNCTIONS: Final = frozenset(
+    {"function_definition", "method_declaration", "anonymous_function", "anonymous_function_creation_expression"}
+    | {"arrow_function", "class_declaration", "anonymous_class"}
+)
+_COLLECTORS: Final = re.compile(
+    r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
+    r"deactivate|bail|lacking",
+    re.I,
+)
+_WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
+_ASKS: Final = r"requir|need|at least|minimum|upgrade"
+_NEEDS: Final = re.compile(
+    rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
+    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
+    re.I | re.S,
+)
+_ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
+_ENDING_CALLS: Final = frozenset({"exit", "die", "abort", "wp_die", "deactivate_plugins"})
+
+
+@cache
+def parser() -> tree_sitter.Parser:
+    """The parser for PHP."""
+    return tree_sitter.Parser(tree_sitter.Language(tree_sitter_php.language_php()))
+
+
+def text(node: Node | None) -> str:
+    """The source of a node."""
+    return node.text.decode("utf-8", "replace") if node is not None and node.text else ""
+
+
+def line(node: Node) -> int:
+    """The line that a node begins on, from one."""
+    return node.start_point[0] + 1
+
+
+def walked(root: Node) -> Iterator[Node]:
+    """A node and all below it, from the top down."""
+    todo = [root]
+    while todo:
+        node = todo.pop()
+        yield node
+        todo += reversed(node.named_children)
+
+
+def inside(root: Node) -> Iterator[Node]:
+    """The same, but what stands in functions and classes of their own."""
+    todo = [root]
+    while todo:
+        node = todo.pop()
+        yield node
+        todo += reversed([child for child in node.named_children if child.type not in FUNCTIONS])
+
+
+def string(node: Node | None) -> str | None:
+    """What a plain string or number holds; None for anything else."""
+    if node is None:
+        return None
+    if node.type in ("string", "encapsed_string"):
+        plain = ("string_content", "string_value", "escape_sequence")
+        if any(child.type not in plain for child in node.named_children):
+            return None
+        return text(node)[1:-1]
+    return text(node).replace("_", "") if node.type in ("integer", "float") else None
+
+
+def unwrapped(node: Node | None) -> Node | None:
+    """An expression without the parentheses around it."""
+    while node is not None and node.type in ("parenthesized_expression", "argument") and node.named_child_count == 1:
+        node = node.named_children[0]
+    return node
+
+
+def called(node: Node | None) -> str:
+    """The name of the function or method that a call calls, in lower case; empty for anything else."""
+    if node is None:
+        return ""
+    if node.type == "function_call_expression":
+        return text(node.child_by_field_name("function")).lstrip("\\").lower()
+    if node.type in ("member_call_expression", "scoped_call_expression", "nullsafe_member_call_expression"):
+        return text(node.child_by_field_name("name")).lower()
+    return ""
+
+
+def arguments(node: Node) -> list[Node]:
+    """The arguments of a call."""
+    given = node.child_by_field_name("arguments")
+    found = [unwrapped(one) for one in given.named_children] if given is not None else []
+    return [one for one in found if one is not None and one.type != "comment"]
+
+
+def function_around(node: Node) -> str:
+    """The name of the function or method that a place stands in; empty for the file itself."""
+    at = node.parent
+    while at is not None:
+        if at.type in ("function_definition", "method_declaration"):
+            return text(at.child_by_field_name("name"))
+        at = at.parent
+    return ""
+
+
+def outcome(branch: Node | None) -> Outcome:
+    """What a branch of the code comes to."""
+    if branch is None:
+        return ""
+    found: Outcome = ""
+    for node in inside(branch):
+        if node.type in _ENDS or called(node) in _ENDING_CALLS:
+            return "stops"
+        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
+            return "stops"
+        found = _stronger(found, _reported(node))
+    return found
+
+
+def _reported(node: Node) -> Outcome:
+    """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
+    if node.type in ("assignment_expression", "augmented_assignment_expression"):
+        target = text(node.child_by_field_name("left"))
+        if _WARNING.search(target):
+            return "warns"
+        return "reports" if _COLLECTORS.search(target) else ""
+    if name := called(node):
+        if _WARNING.search(name):
+            return "warns"
+        if _COLLECTORS.search(name):
+            return "reports"
+    if node.type in ("string", "encapsed_string") and _NEEDS.search(text(node)):
+        return "warns" if _WARNING.search(text(node)) else "reports"
+    return ""
+
+
+def _stronger(one: Outcome, other: Outcome) -> Outcome:
+    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
+    return max(one, other, key=order.index)
+
+
+def branches(condition: Node) -> tuple[Node | None, Node | None]:
+    """What is done where a condition holds, and where it does not: of an ``if``, of ``or die``, of ``? :``."""
+    at: Node = condition
+    while at.parent is not None and at.parent.type == "parenthesized_expression":
+        at = at.parent
+    above = at.parent
+    if above is None:
+        return None, None
+    if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
+        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
+    if above.type == "conditional_expression":
+        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
+    if above.type == "binary_expression" and above.child_by_field_name("left") == at:
+        operator = text(above.child_by_field_name("operator")).lower()
+        if above.parent is not None and above.parent.type == "expression_statement":
+            if operator in ("or", "||"):
+                return None, above.child_by_field_name("right")
+            if operator in ("and", "&&"):
+                return above.child_by_field_name("right"), None
+    return None, None

@@ -1,0 +1,167 @@
+"""What the program itself says it needs, before any use in its source: versions of PHP, lists of extensions."""
+
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Final
+
+import msgspec
+
+from fundamentum.derive import extension_lists, removed_functions, version_gates
+from fundamentum.derive.facts import Check
+from fundamentum.derive.nodes import Outcome, parser
+from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.version_gates import Gate, Name, Operator
+from fundamentum.untrusted.budget import Budget, Spent
+from fundamentum.untrusted.files import read_below
+
+MAX_PARSED: Final = 400
+"""Files that are parsed for statements: a large application has a few dozen that speak of versions."""
+_SPEAKING: Final = re.compile(
+    b"|".join(one.SPEAKING.pattern for one in (version_gates, extension_lists, removed_functions)), re.I
+)
+_STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
+_OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
+
+
+class Bound(msgspec.Struct, frozen=True):
+    """One bound of PHP's version that the program states."""
+
+    operator: Operator
+    version: str
+    path: str
+    line: int
+    what: str
+    outcome: Outcome
+
+
+class Statements(msgspec.Struct):
+    """All that a program states."""
+
+    bounds: list[Bound] = msgspec.field(default_factory=list)
+    checks: dict[str, list[Check]] = msgspec.field(default_factory=dict)
+    """File → extensions that it lists."""
+    removed: list[Bound] = msgspec.field(default_factory=list)
+    """Calls of functions that are gone from PHP, and exist nowhere else."""
+
+    def lower(self) -> Bound | None:
+        """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
+        return self._most(">=", ">")
+
+    def upper(self) -> Bound | None:
+        """The first version it does not run on."""
+        found = [bound for bound in self.bounds if bound.operator in ("<", "<=") and bound.outcome == "stops"]
+        return min(found, key=_numbers, default=None)
+
+    def _most(self, *operators: str) -> Bound | None:
+        found = [bound for bound in self.bounds if bound.operator in operators]
+        strongest = [bound for bound in found if bound.outcome == "stops"] or found
+        return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
+
+
+def _numbers(bound: Bound) -> tuple[int, ...]:
+    return tuple(int(part) for part in bound.version.split("."))
+
+
+def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statements:
+    """What the application's own files state.  ``files``: those that count."""
+    found = Statements()
+    own = [file for file in files if file.part == "own" and not _OUT_OF_THE_WAY.search(file.path)]
+    open_gates: list[tuple[SourceFile, Gate]] = []
+    parsed = 0
+    try:
+        for file in sorted(own, key=lambda one: (one.path.count("/"), one.path)):
+            budget.tick()
+            data = _content(root, file)
+            if parsed >= MAX_PARSED or not _SPEAKING.search(data):
+                continue
+            parsed += 1
+            _of_file(file, data, found, open_gates)
+        _resolved(root, own, found, open_gates)
+    except (Spent, RecursionError):
+        pass  # what was found by then is told; the budget is spent for the rest too
+    return found
+
+
+def _of_file(file: SourceFile, data: bytes, found: Statements, open_gates: list[tuple[SourceFile, Gate]]) -> None:
+    tree = parser().parse(data)
+    for gate in version_gates.gates(tree.root_node):
+        if isinstance(gate.version, Name):
+            open_gates.append((file, gate))
+        else:
+            _take(found, file, gate, gate.version)
+    for one in extension_lists.listed(tree.root_node):
+        outcome = "listed-required" if one.required else "listed-recommended"
+        check = Check(one.extension, outcome, one.line, f"a list that has {one.extension}")  # type: ignore[arg-type]
+        found.checks.setdefault(file.path, []).append(check)
+    for line, name in removed_functions.calls(tree.root_node, data):
+        found.removed.append(Bound("<", "7.0", file.path, line, f"{name}()", "stops"))
+
+
+def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:
+    text = _dotted(version) if gate.as_id or (version.isdigit() and len(version) > 2) else version
+    number = tuple(int(part) for part in text.split(".")) if text else ()
+    if gate.outcome not in _STRENGTH or not number or not (5, 0) <= (*number, 0)[:2] < (10, 0):
+        return
+    operator, text = _whole(gate.operator, text)
+    if operator:
+        found.bounds.append(Bound(operator, text, file.path, gate.line, gate.what, gate.outcome))
+
+
+def _whole(operator: Operator, version: str) -> tuple[Operator | None, str]:
+    """``> 8.0`` and ``<= 8.3`` in the terms of the first version that is accepted, or is not."""
+    if operator in (">=", "<"):
+        return operator, version
+    if operator == ">" and version.count(".") == 2:
+        *head, last = version.split(".")
+        return ">=", ".".join((*head, str(int(last) + 1)))
+    return (">=", version) if operator == ">" else (None, version)
+
+
+def _dotted(number: str) -> str:
+    """``8.1.0`` of ``80100``."""
+    if not number.isdigit() or not 4 < len(number) < 7:
+        return ""
+    value = int(number)
+    return f"{value // 10000}.{value // 100 % 100}.{value % 100}".removesuffix(".0")
+
+
+def _resolved(root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]]) -> None:
+    """Gates of which the version is kept under a name: in the same file, else in any other."""
+    values: dict[Name, dict[str, str]] = {}
+    names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
+    patterns = {name: _definition(name) for name in names}
+    for file in own if names else ():
+        data = _content(root, file)
+        for name, pattern in patterns.items():
+            if name.name.encode() in data and (match := pattern.search(data)):
+                values.setdefault(name, {})[file.path] = match[1].decode().replace("_", "")
+    for file, gate in left:
+        known = values.get(gate.version, {}) if isinstance(gate.version, Name) else {}
+        local = gate.version.kind == "variable" if isinstance(gate.version, Name) else False
+        version = known.get(file.path) or ("" if local and len(set(known.values())) > 1 else next(_first(known), ""))
+        if version:
+            _take(found, file, gate, version)
+
+
+def _first(known: dict[str, str]) -> Iterator[str]:
+    yield from (known[path] for path in sorted(known, key=lambda path: (path.count("/"), path)))
+
+
+def _definition(name: Name) -> re.Pattern[bytes]:
+    """Where something of that name is given a version."""
+    word = re.escape(name.name.encode())
+    value = rb"['\"]?([0-9][0-9._]{0,10})"
+    shapes = {
+        "constant": rb"(?:define\s*\(\s*['\"]%s['\"]\s*,|const\s+(?:[\w|?]+\s+)?%s\s*=)\s*" % (word, word),
+        "variable": rb"\$%s\s*=\s*" % word,
+        "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
+    }
+    return re.compile(shapes[name.kind] + value + rb"(?=['\"\s;,)\]])")
+
+
+def _content(root: str, file: SourceFile) -> bytes:
+    try:
+        return read_below(Path(root), file.path, file.size + 1)
+    except OSError:
+        return b""

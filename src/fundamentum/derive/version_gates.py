@@ -1,0 +1,222 @@
+"""Places where a program itself holds PHP's version against one, and stops or reports an error.
+
+``if (version_compare(PHP_VERSION, '8.1.0', '<')) exit(...)`` says that it needs PHP 8.1.
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Final, Literal
+
+import msgspec
+from tree_sitter import Node
+
+from fundamentum.derive.nodes import (
+    Outcome,
+    arguments,
+    branches,
+    called,
+    function_around,
+    line,
+    outcome,
+    string,
+    text,
+    unwrapped,
+    walked,
+)
+
+SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION", re.I)
+Operator = Literal["<", "<=", ">", ">=", "==", "!="]
+_OPERATORS: Final[dict[str, Operator]] = {
+    "<": "<", "lt": "<", "<=": "<=", "le": "<=", ">": ">", "gt": ">", ">=": ">=", "ge": ">=",
+    "==": "==", "eq": "==", "=": "==", "===": "==", "!=": "!=", "ne": "!=", "<>": "!=", "!==": "!=",
+}  # fmt: skip
+_OPPOSITE: Final[dict[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "=="}
+_TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
+_OF_CHECKS: Final = re.compile(
+    r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
+    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|upgrade|activat|main|run|test",
+    re.I,
+)
+_VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
+
+
+class Name(msgspec.Struct, frozen=True):
+    """What holds a version elsewhere: ``MIN_PHP``, ``self::PHP``, ``$required``, ``$config['php']``."""
+
+    kind: Literal["constant", "variable", "key"]
+    name: str
+
+
+class Gate(msgspec.Struct, frozen=True):
+    """One statement of a program about PHP's version: it runs where the version is so."""
+
+    operator: Operator
+    version: str | Name
+    """``8.1.0``; or what holds it."""
+    line: int
+    what: str
+    outcome: Outcome
+    """What comes of it where the version is otherwise."""
+    as_id: bool = False
+    """Whether the version is a number as ``PHP_VERSION_ID`` has it: ``80100``."""
+
+
+def gates(root: Node) -> Iterator[Gate]:
+    """The statements in one file."""
+    for node in walked(root):
+        held = _compared(node)
+        if held is None:
+            continue
+        operator, version, as_id, at = held
+        for holds, result in _consequences(at):
+            if result:
+                stated = _OPPOSITE[operator] if holds else operator
+                yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
+                break
+
+
+def _compared(node: Node) -> tuple[Operator, str | Name, bool, Node] | None:
+    """PHP's version on the left of an operator, what stands on the right, and the expression that is true or not."""
+    if called(node) == "version_compare":
+        return _by_function(node)
+    if node.type != "binary_expression":
+        return None
+    operator = _OPERATORS.get(text(node.child_by_field_name("operator")))
+    left, right = unwrapped(node.child_by_field_name("left")), unwrapped(node.child_by_field_name("right"))
+    if operator is None or left is None or right is None:
+        return None
+    if _is_version(right):
+        left, right, operator = right, left, _TURNED[operator]
+    if not _is_version(left):
+        return None
+    as_id = "PHP_VERSION_ID" in text(left)
+    version = _version(right)
+    return (operator, version, as_id, node) if version is not None else None
+
+
+def _by_function(node: Node) -> tuple[Operator, str | Name, bool, Node] | None:
+    given = arguments(node)
+    if len(given) not in (2, 3):
+        return None
+    left, right = given[0], given[1]
+    turned = _is_version(right)
+    if not turned and not _is_version(left):
+        return None
+    version = _version(left if turned else right)
+    if version is None:
+        return None
+    if len(given) == 3:
+        operator = _OPERATORS.get(string(given[2]) or "")
+        at = node
+    else:
+        operator, at = _of_number(node)
+    if operator is None:
+        return None
+    return (_TURNED[operator] if turned else operator), version, False, at
+
+
+def _of_number(node: Node) -> tuple[Operator | None, Node]:
+    """``version_compare(...) < 0``: the operator, and the expression around."""
+    above = node.parent
+    while above is not None and above.type == "parenthesized_expression":
+        above = above.parent
+    if above is None or above.type != "binary_expression":
+        return None, node
+    operator = _OPERATORS.get(text(above.child_by_field_name("operator")))
+    number = text(unwrapped(above.child_by_field_name("right"))).replace(" ", "")
+    meaning: dict[tuple[str, str], Operator] = {
+        ("==", "-1"): "<", ("<", "0"): "<", ("<=", "-1"): "<", ("!=", "-1"): ">=", (">", "-1"): ">=", (">=", "0"): ">=",
+        (">", "0"): ">", ("==", "1"): ">", (">=", "1"): ">", ("<=", "0"): "<=", ("<", "1"): "<=", ("!=", "1"): "<=",
+    }  # fmt: skip
+    return meaning.get((operator or "", number)), above
+
+
+def _is_version(node: Node) -> bool:
+    """Whether an expression is PHP's version, or the beginning of it."""
+    if node.type == "cast_expression":
+        return any(_is_version(child) for child in node.named_children)
+    if called(node) in ("phpversion", "php_version"):
+        return not arguments(node)
+    if called(node) in ("substr", "floatval", "strtok"):
+        given = arguments(node)
+        return bool(given) and _is_version(given[0])
+    return text(node).lstrip("\\") in ("PHP_VERSION", "PHP_VERSION_ID", "PHP_MAJOR_VERSION")
+
+
+def _version(node: Node) -> str | Name | None:
+    plain = string(node)
+    if plain is not None:
+        return plain if _VERSION.fullmatch(plain) or (plain.isdigit() and len(plain) < 7) else _leading(plain)
+    if node.type in ("name", "qualified_name"):
+        return Name("constant", text(node).rpartition("\\")[2])
+    if node.type == "class_constant_access_expression":
+        return Name("constant", text(node).rpartition("::")[2])
+    if node.type == "variable_name":
+        return Name("variable", text(node).lstrip("$"))
+    if node.type in ("member_access_expression", "scoped_property_access_expression"):
+        return Name("variable", re.split(r"->|::\$?", text(node))[-1])
+    if node.type == "subscript_expression" and (key := string(node.named_children[-1])):
+        return Name("key", key)
+    return None
+
+
+def _leading(plain: str) -> str | None:
+    """The version at the beginning of a text such as ``5.6.0-dev``."""
+    match = re.match(r"(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)[^\d.]", plain)
+    return match[1] if match else None
+
+
+def _consequences(condition: Node) -> Iterator[tuple[bool, Outcome]]:
+    """For an expression: what comes of it where it holds, and where it does not, as far as that depends on it alone."""
+    holds, at = True, condition
+    while (above := at.parent) is not None:
+        if above.type == "unary_op_expression" and text(above).startswith("!"):
+            holds = not holds
+        elif above.type == "binary_expression":
+            operator = text(above.child_by_field_name("operator")).lower()
+            # Of "a or b" each alone leads into the branch; of "a and b" neither does.
+            if operator not in (("||", "or") if holds else ("&&", "and")) or _is_statement(above):
+                break
+        elif above.type != "parenthesized_expression":
+            break
+        at = above
+    then, otherwise = branches(at)
+    yield holds, outcome(then)
+    yield not holds, outcome(otherwise)
+    yield from _elsewhere(at, holds)
+
+
+def _is_statement(node: Node) -> bool:
+    """Whether it stands for itself: ``... or die('...')``."""
+    return node.parent is not None and node.parent.type == "expression_statement"
+
+
+def _elsewhere(at: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """A result that is kept or returned, and of which something comes elsewhere."""
+    above = at.parent
+    if above is None:
+        return
+    if above.type == "return_statement" and _OF_CHECKS.search(function_around(above)):
+        yield not holds, "reports"
+    elif above.type == "assignment_expression":
+        yield from _of_variable(above, holds)
+    elif above.type in ("array_element_initializer", "argument") and _OF_CHECKS.search(
+        f"{function_around(above)} {text(above)[:40]}"
+    ):
+        yield not holds, "reports"
+
+
+def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a result that was put into a variable, further down in the same block."""
+    kept = assignment.child_by_field_name("left")
+    block: Node | None = assignment
+    while block is not None and block.type not in ("program", "compound_statement"):
+        block = block.parent
+    for node in walked(block) if block is not None and kept is not None else ():
+        if kept is None or node.start_byte < assignment.end_byte or (node.type, text(node)) != (kept.type, text(kept)):
+            continue
+        above = node.parent
+        inverted = above is not None and above.type == "unary_op_expression"
+        then, otherwise = branches(above if inverted and above is not None else node)
+        yield holds is not inverted, outcome(then)
+        yield holds is inverted, outcome(otherwise)

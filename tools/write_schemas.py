@@ -10,6 +10,7 @@ from fundamentum.model.survey import Survey
 from fundamentum.needs.accepted import AcceptedFile
 from fundamentum.needs.tables import needs_file
 from fundamentum.report.checks.json import CheckDocument
+from fundamentum.report.derive_documents import DeriveDocument, ReleasesDocument
 from fundamentum.report.difference_formats import CompareDocument
 from fundamentum.report.plans.json import PlanDocument
 
@@ -21,6 +22,8 @@ DOCUMENTS: dict[str, type[msgspec.Struct]] = {
     "plan": PlanDocument,
     "survey": Survey,
     "compare": CompareDocument,
+    "derive": DeriveDocument,
+    "releases": ReleasesDocument,
 }
 
 

@@ -50,7 +50,7 @@ def _beside(word: str) -> Path | None:
     """The file of accepted findings beside a needs file."""
     path = Path(word)
     if path.is_dir():
-        found = _needs_files(path)
+        found = needs_files(path)
         if len(found) != 1:
             return None
         path = found[0]
@@ -60,7 +60,7 @@ def _beside(word: str) -> Path | None:
     return beside if beside.is_file() else None
 
 
-def _needs_files(folder: Path) -> list[Path]:
+def needs_files(folder: Path) -> list[Path]:
     """The needs files in a directory, which may be somebody else's: among the first names, and no links out of it."""
     try:
         with os.scandir(folder) as entries:
@@ -79,7 +79,7 @@ def application(word: str) -> Needs:
         return cast(Needs, entry("fundamentum.cli", "texts").of_standard_input())
     path = named(word, "a needs file or an application's directory")
     if path.is_dir():
-        found = _needs_files(path)
+        found = needs_files(path)
         if len(found) > 1:
             names = ", ".join(one.name for one in found)
             raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
@@ -88,6 +88,10 @@ def application(word: str) -> Needs:
             write_remarks(result.remarks)
             return parse(result.text, f"{result.name} (derived)")
         path = found[0]
+    if path.is_file() and entry("fundamentum.derive", "archive").is_archive(path):
+        result = entry("fundamentum.cli", "derivation").derived(path)
+        write_remarks(result.remarks)
+        return parse(result.text, f"{result.name} (derived)")
     if path.suffix.lower() not in TEXTS:
         return load(path)
     data = read_named(path, MAX_SIZE, "a needs file, or a text of requirements")

@@ -55,7 +55,7 @@ def _check(command: argparse.ArgumentParser) -> None:
     command.formatter_class = argparse.RawDescriptionHelpFormatter
     command.description = "Say everything an application needs and a server lacks, with the remedy for each."
     command.epilog = NEEDS_HELP
-    applications(command)
+    applications(command, "*")
     server(command)
     accepted(command)
     database(command)
@@ -118,8 +118,15 @@ def _derive(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "directory",
         metavar="DIR",
-        help="the application's directory; or a text of requirements: a file, or - for one that is pasted",
+        help="the application's directory or archive; or a text of requirements: a file, or - for one that is pasted",
     )
+    command.add_argument(
+        "newer",
+        metavar="NEW",
+        nargs="?",
+        help="another release of it: what that needs otherwise is told (exit 1 if it does)",
+    )
+    command.add_argument("--format", choices=("text", "json"), default="text", help="text (the default) or json")
     command.add_argument(
         "-o",
         "--output",

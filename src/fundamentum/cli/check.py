@@ -15,6 +15,9 @@ from fundamentum.untrusted.secrets import without_credentials
 
 def run(options: argparse.Namespace) -> int:
     """Judge every application; 1 if one of them lacks something required."""
+    if not options.applications:
+        found: int = entry("fundamentum.cli", "served").check(options)
+        return found
     wanted = applications(options)
     survey = server(options, wanted)
     named, offers = selectors(options, survey), Offers(survey)

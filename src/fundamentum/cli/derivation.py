@@ -1,6 +1,9 @@
 """What an application's directory tells of its needs: as it was kept, or derived anew."""
 
 from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
 
 from fundamentum.cli.progress import Progress
 from fundamentum.derive import kept
@@ -16,8 +19,10 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
     ``fresh``: read the directory even if nothing in it has changed.
     """
 
+    if directory.is_file() and archive().is_archive(directory):
+        return _of_archive(directory)
     if not directory.is_dir():
-        raise InputError(str(directory), "is no directory; name the directory of an application")
+        raise InputError(str(directory), "is no directory and no archive; name an application's directory")
     known = not fresh and kept.any_of(str(directory))
     if known and (found := kept.recall(str(directory))) is not None:
         return found
@@ -32,3 +37,20 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
         found = kept.answer(result, entry("fundamentum.derive", "written").written(result))
     kept.remember(listing, found)
     return found
+
+
+def archive() -> Any:
+    """What takes archives apart: slow to import, and seldom needed."""
+    return entry("fundamentum.derive", "archive")
+
+
+def _of_archive(path: Path) -> Answer:
+    """What an archive tells, which is read anew each time."""
+    with archive().opened(path) as found:
+        progress = Progress()
+        try:
+            result = entry("fundamentum.derive", "derive").derive_listed(Listing(str(found.root)), progress)
+        finally:
+            progress.end()
+        result = replace(result, remarks=(*found.remarks, *result.remarks))
+        return kept.answer(result, entry("fundamentum.derive", "written").written(result))

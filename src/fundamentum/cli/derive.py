@@ -19,10 +19,15 @@ from fundamentum.untrusted.files import named, read_named
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
     path = named(options.directory, "an application's directory, or a text of requirements")
-    if options.directory == "-" or (path.is_file() and path.suffix.lower() in TEXTS):
+    if options.newer is None and (options.directory == "-" or (path.is_file() and path.suffix.lower() in TEXTS)):
         return _of_text(options)
     answer = derived(path, fresh=options.fresh)
     write_remarks(answer.remarks)
+    if options.newer is not None:
+        return _releases(options, answer)
+    if options.format == "json":
+        document = entry("fundamentum.report", "derive_documents").derive_document(answer.derived())
+        return _written(options, entry("fundamentum.report", "escape").as_json(document))
     if options.explain is not None:
         whole = answer.derived()
         found = _text().explained(whole, options.explain)
@@ -35,6 +40,35 @@ def run(options: argparse.Namespace) -> int:
         write_out(answer.text)
     else:
         write_whole(options.output, _over(options.output, answer).encode("utf-8"))
+    return 0
+
+
+def _releases(options: argparse.Namespace, old: Answer) -> int:
+    """What a newer release needs otherwise; 1 if it does."""
+    if options.explain is not None:
+        raise InputError("--explain", "is about one application: name one")
+    new = derived(named(options.newer, "the directory of another release"), fresh=options.fresh)
+    write_remarks(new.remarks)
+    changes = entry("fundamentum.derive", "release_differences").differences(old.derived(), new.derived())
+    titles = [
+        f"{one.name} {one.derived().version}".strip() if one.derived().version else word
+        for one, word in ((old, options.directory), (new, options.newer))
+    ]
+    if options.format == "json":
+        document = entry("fundamentum.report", "derive_documents").releases_document(*titles, changes)
+        _written(options, entry("fundamentum.report", "escape").as_json(document))
+    elif options.output is not None:
+        raise InputError("-o", "writes what one release needs, or with --format json what differs")
+    else:
+        entry("fundamentum.report", "derive_differences").write_differences(_console(), *titles, changes)
+    return 1 if changes else 0
+
+
+def _written(options: argparse.Namespace, text: str) -> int:
+    if options.output in (None, "-"):
+        write_out(text)
+    else:
+        write_whole(options.output, text.encode("utf-8"))
     return 0
 
 

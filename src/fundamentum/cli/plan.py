@@ -45,7 +45,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
     if not options.applications:
-        raise InputError("plan", "needs an APP, or --from and a plan that is made already")
+        return _of_served(options)
     wanted = applications(options)
     if options.web_server and not options.site:
         raise InputError("--web-server", "is for a new site: give its name with --site")
@@ -66,6 +66,23 @@ def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
     planner = entry("fundamentum.plan", "planner")
     options_of_plan = {"recommended": recommended, "added": added, "site": site, "password_file": _password(options)}
     return planner.plan(wanted, survey, sites, today=date.today(), **options_of_plan), survey
+
+
+def _of_served(options: argparse.Namespace) -> tuple[Plan, Survey]:
+    """For all that the server serves, each application for its own site."""
+    if options.site or options.web_server:
+        raise InputError("--site", "is for one application: name that APP")
+    server_found = entry("fundamentum.cli", "served").on_server(options)
+    if not server_found.applications:
+        why = "; ".join(f"{one.site}: {one.why}" for one in server_found.others)
+        raise InputError("plan", f"no site here serves an application ({why or 'none is handed to PHP'}): name an APP")
+    wanted = [one.needs for one in server_found.applications]
+    sites = [one.served.site for one in server_found.applications]
+    planner = entry("fundamentum.plan", "planner")
+    found: Plan = planner.plan(
+        wanted, server_found.survey, sites, today=date.today(), recommended=not options.required_only
+    )
+    return found, server_found.survey
 
 
 def _password(options: argparse.Namespace) -> str:

@@ -39,7 +39,8 @@ def applications(parser: argparse.ArgumentParser, number: str = "+") -> None:
         "applications",
         metavar="APP",
         nargs=number,
-        help="a needs file (*.needs.toml), a directory that holds one, or an application's directory",
+        help="a needs file (*.needs.toml), a directory that holds one, or an application's directory or archive; none: "
+        "those that the server serves, where that is read as files",
     )
 
 

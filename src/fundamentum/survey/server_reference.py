@@ -66,6 +66,11 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
     return found
 
 
+def host_of(reference: str | None) -> DirectoryHost:
+    """A server that is read as files: this machine, or the root directory that is meant."""
+    return this_machine() if reference is None else _directory(Path(reference), reference)
+
+
 def _root_signs() -> list[str]:
     """Paths of which a root file system has one."""
     return ["etc/os-release", "usr/lib/os-release", *(sign for name in names() for sign in platform(name).root_signs)]

@@ -1,0 +1,119 @@
+"""No application named: those that the server serves, each judged for its own site."""
+
+import argparse
+import sys
+from datetime import date
+from pathlib import Path
+from typing import Final
+
+import msgspec
+from msgspec.structs import replace
+
+from fundamentum.cli.applications import needs_files
+from fundamentum.cli.derivation import derived
+from fundamentum.cli.messages import write_remarks
+from fundamentum.entries import entry
+from fundamentum.errors import InputError
+from fundamentum.kinds import asked_by
+from fundamentum.model.needs import Needs
+from fundamentum.model.survey import Survey
+from fundamentum.needs.file import load, parse
+from fundamentum.survey.served_applications import Served, served
+from fundamentum.survey.server_reference import host_of, look
+from fundamentum.untrusted.secrets import without_credentials
+
+MAX_SITES: Final = 200
+_ONLY_FILES = "tells nothing of the applications: name an APP, or give the server itself or its root directory"
+
+
+class Found(msgspec.Struct, frozen=True):
+    """An application that a site serves."""
+
+    served: Served
+    needs: Needs
+
+
+class Server(msgspec.Struct, frozen=True):
+    """What a server serves."""
+
+    survey: Survey
+    applications: tuple[Found, ...]
+    others: tuple[Served, ...]
+    """Sites of which that cannot be told, each with why."""
+
+
+def on_server(options: argparse.Namespace) -> Server:
+    """The applications of a server that can be read as files."""
+    reference = options.server
+    if reference is not None and ("://" in reference or not Path(reference).is_dir()):
+        raise InputError("://".join(reference.split("://")[:1]) if "://" in reference else reference, _ONLY_FILES)
+    for name in ("runtime", "directory"):
+        if getattr(options, name):
+            raise InputError(f"--{name}", "says where an application stands: name that APP")
+    first = look(reference, sudo=options.sudo, ask=options.ask)
+    found: list[Found] = []
+    others: list[Served] = []
+    for one in served(first, host_of(reference))[:MAX_SITES]:
+        try:
+            needs = _needs(one) if one.directory is not None else None
+        except InputError as error:
+            one = replace(one, why=str(error).removeprefix(f"{one.directory}: "))
+            needs = None
+        if needs is None:
+            others.append(one)
+        else:
+            found.append(Found(one, needs))
+    asked = asked_by([one.needs for one in found])
+    survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if found else first
+    return Server(survey, tuple(found), tuple(others))
+
+
+def _needs(one: Served) -> Needs:
+    """What its directory tells; a needs file in it may add to that, and takes nothing away: it is somebody else's."""
+    assert one.directory is not None
+    answer = derived(one.directory)
+    write_remarks(f"{one.site}: {remark}" for remark in answer.remarks)
+    needs = parse(answer.text, f"{answer.name} (derived)")
+    for path in needs_files(one.directory)[:1]:
+        try:
+            more = load(path)
+        except InputError as error:
+            write_remarks([f"{one.site}: {error}: not counted"])
+            continue
+        levels = {need.key: need.level for need in needs.needs if hasattr(need, "level")}
+        added = [need for need in more.needs if need.key not in {one.key for one in needs.needs}]
+        raised = {need.key: need for need in more.needs if levels.get(need.key) == "recommended" and _required(need)}
+        kept = [raised.get(need.key, need) for need in needs.needs]
+        needs = replace(needs, needs=(*kept, *added))
+    return needs
+
+
+def _required(need: object) -> bool:
+    return getattr(need, "level", "") == "required"
+
+
+def check(options: argparse.Namespace) -> int:
+    """A line for each site, then what is missing; 1 if one lacks something, or nothing is served."""
+    server = on_server(options)
+    judge = entry("fundamentum.check", "judge").check
+    offers = entry("fundamentum.platforms", "offers").Offers(server.survey)
+    judged = [judge(one.needs, server.survey, one.served.site, offers) for one in server.applications]
+    detail = "quiet" if options.quiet else "verbose" if options.verbose else "usual"
+    form = entry("fundamentum.report.checks", options.format)
+    text = options.format == "text"
+    if text:
+        rows = [(one.served, one.needs, judgement) for one, judgement in zip(server.applications, judged, strict=True)]
+        entry("fundamentum.report", "served_text").write_served(sys.stdout, server.survey, rows, server.others, offers)
+    shown = [one for one in judged if not one.satisfied] if text else judged
+    if shown and not (text and options.quiet):
+        if text:
+            sys.stdout.write("\n")
+        form.write(sys.stdout, shown, server.survey, today=date.today(), following=_following(options), detail=detail)
+    elif not text:
+        form.write(sys.stdout, shown, server.survey, today=date.today(), following="", detail=detail)
+    return 0 if judged and all(one.satisfied for one in judged) else 1
+
+
+def _following(options: argparse.Namespace) -> str:
+    command = f"fundamentum plan{f' --server {options.server}' if options.server else ''}"
+    return "" if without_credentials(command) != command else command

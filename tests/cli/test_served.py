@@ -1,0 +1,98 @@
+"""No application named: what a server serves is found, and judged site by site; by the installed program."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.small_root import small_root, write
+
+from .program import run
+
+SITE = """server {{
+  listen 80; server_name {name}.observatory.example; root {root}; index index.php;
+  location ~ \\.php$ {{ fastcgi_pass unix:/run/php/php8.2-fpm.sock; }}
+}}
+"""
+PROXY = "server {\n listen 80; server_name orrery.observatory.example;\n location / { proxy_pass http://127.0.0.1:9000; }\n}\n"
+SITES = {
+    "nightlog": "/srv/nightlog/public",
+    "platevault": "/srv/platevault",
+    "dome": "/srv/dome",
+    "gone": "/srv/gone",
+    "pages": "/srv/pages",
+}
+FILES: dict[str, str | bytes] = {
+    "srv/nightlog/composer.json": '{"name": "observatory/nightlog", "version": "2.1", "require": {"php": ">=8.1", "ext-nosuch": "*"}}',
+    "srv/nightlog/public/index.php": "<?php echo json_encode(1);",
+    "srv/nightlog/extra.needs.toml": 'format = 1\n[application]\nname = "x"\n[extensions]\nrequired = ["mbstring"]\n',
+    "srv/platevault/index.php": "<?php if (PHP_VERSION_ID < 70400) exit('old'); echo ctype_alpha('a');",
+    "srv/pages/index.html": "<p>pages",
+}
+
+
+@pytest.fixture
+def root(tmp_path: Path) -> Path:
+    found = small_root(tmp_path)
+    conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY
+    write(
+        found,
+        {
+            **FILES,
+            "etc/nginx/nginx.conf": "http {\n include /etc/nginx/sites-enabled/*;\n}\n",
+            "etc/nginx/sites-enabled/all": conf,
+        },
+    )
+    (found / "srv/dome").mkdir()
+    return found
+
+
+def test_every_site_has_its_line_and_those_that_lack_something_their_details(root: Path) -> None:
+    done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"))
+    assert done.returncode == 1
+    lines = [" ".join(line.split()) for line in done.stdout.splitlines()]
+    told = {
+        line.split(".")[0]: line.partition(".observatory.example ")[2]
+        for line in lines
+        if ".observatory.example " in line[:40]
+    }
+    assert told == {
+        "nightlog": "nightlog 2.1 in /srv/nightlog does not run here: 2 required needs are not met",
+        "platevault": "platevault in /srv/platevault runs here",
+        "dome": "/srv/dome /srv/dome is empty",
+        "gone": "/srv/gone /srv/gone is not there",
+        "pages": "/srv/pages holds no PHP source and no manifest; name the directory of a PHP application",
+    }  # fmt: skip
+    assert any(line.startswith("extension nosuch") for line in lines)
+    assert any(line.startswith("extension mbstring") for line in lines), "the needs file beside it adds"
+    assert f"fundamentum plan --server {root}" in lines[-1]
+
+
+def test_as_json_all_are_judged(root: Path) -> None:
+    done = run(Path("/"), "check", "--server", str(root), "--format", "json")
+    document = json.loads(done.stdout)
+    assert {one["name"]: one["satisfied"] for one in document["applications"]} == {
+        "nightlog": False,
+        "platevault": True,
+    }
+
+
+def test_a_plan_for_all_that_is_served(root: Path) -> None:
+    done = run(Path("/"), "plan", "--server", str(root))
+    assert "afterwards: 2 of 2 needs of platevault are met" in done.stdout
+
+
+def test_a_survey_has_no_applications(root: Path, tmp_path: Path) -> None:
+    run(Path("/"), "survey", str(root), "-o", str(tmp_path / "a.survey.json"))
+    for command in ("check", "plan"):
+        done = run(tmp_path, command, "--server", "a.survey.json")
+        assert (done.returncode, "name an APP, or give the server itself" in done.stderr) == (2, True)
+
+
+def test_nothing_served_says_what_there_is(tmp_path: Path) -> None:
+    root = small_root(tmp_path, extra={"etc/nginx/nginx.conf": "events {}\n"})
+    done = run(Path("/"), "check", "--server", str(root))
+    assert done.returncode == 1
+    assert "no site here is handed to PHP" in done.stdout
+    assert "8.2/fpm/www" in done.stdout
+    assert "fundamentum plan APP --site NAME --directory DIR" in done.stdout

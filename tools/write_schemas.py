@@ -12,6 +12,7 @@ from fundamentum.needs.tables import needs_file
 from fundamentum.report.checks.json import CheckDocument
 from fundamentum.report.derive_documents import DeriveDocument, ReleasesDocument
 from fundamentum.report.difference_formats import CompareDocument
+from fundamentum.report.newest_text import NewestDocument
 from fundamentum.report.plans.json import PlanDocument
 
 TARGET = Path(__file__).parents[1] / "src/fundamentum/schemas"
@@ -24,6 +25,7 @@ DOCUMENTS: dict[str, type[msgspec.Struct]] = {
     "compare": CompareDocument,
     "derive": DeriveDocument,
     "releases": ReleasesDocument,
+    "newest": NewestDocument,
 }
 
 

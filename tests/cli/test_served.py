@@ -58,7 +58,7 @@ def test_every_site_has_its_line_and_those_that_lack_something_their_details(roo
     }
     assert told == {
         "nightlog": "nightlog 2.1 in /srv/nightlog does not run here: 2 required needs are not met",
-        "platevault": "platevault in /srv/platevault runs here",
+        "platevault": "platevault in /srv/platevault runs here: all 2 needs are met",
         "dome": "/srv/dome /srv/dome is empty",
         "gone": "/srv/gone /srv/gone is not there",
         "pages": "/srv/pages holds no PHP source and no manifest; name the directory of a PHP application",

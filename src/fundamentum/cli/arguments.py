@@ -56,6 +56,11 @@ def _check(command: argparse.ArgumentParser) -> None:
     command.description = "Say everything an application needs and a server lacks, with the remedy for each."
     command.epilog = NEEDS_HELP
     applications(command, "*")
+    command.add_argument(
+        "--newest",
+        action="store_true",
+        help="the APPs are releases of one application: say which is the newest that this server can run",
+    )
     server(command)
     accepted(command)
     database(command)

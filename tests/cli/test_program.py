@@ -131,7 +131,8 @@ BAD = [
         "PHP 9.9 (fpm) is neither installed nor offered",
     ),
     (("plan", "nightlog.needs.toml", "--server", "root", "-o", "no/such/folder/plan.sh"), "cannot be written"),
-    (("check",), "the following arguments are required"),
+    (("check", "--newest"), "is about several releases of one application"),
+    (("check", "--runtime", "8.2"), "says where an application stands: name that APP"),
     (("frobnicate",), "invalid choice"),
 ]
 

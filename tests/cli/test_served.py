@@ -48,7 +48,7 @@ def root(tmp_path: Path) -> Path:
 
 
 def test_every_site_has_its_line_and_those_that_lack_something_their_details(root: Path) -> None:
-    done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"))
+    done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"), COLUMNS="200")
     assert done.returncode == 1
     lines = [" ".join(line.split()) for line in done.stdout.splitlines()]
     told = {

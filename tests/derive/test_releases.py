@@ -23,7 +23,7 @@ SCHEMAS = Path(__file__).parents[2] / "src/fundamentum/schemas"
 
 
 def run(*words: str) -> "subprocess.CompletedProcess[str]":
-    return program(Path("/"), *words)
+    return program(Path("/"), *words, COLUMNS="200")
 
 
 @pytest.fixture

@@ -51,7 +51,7 @@ KNOWS = {  # who may know whom
     "kinds": JUDGED | {"changes"},
     "needs": LOWEST | {"kinds"},
     "prose": LOWEST | {"needs", "kinds"},
-    "derive": LOWEST | {"needs", "kinds"},
+    "derive": LOWEST | {"needs", "kinds", "prose"},
     "check": JUDGED | {"changes", "kinds"},
     "plan": JUDGED | {"changes", "kinds", "check"},
     "report": JUDGED | {"prose", "changes", "kinds", "needs", "check", "plan", "derive"},

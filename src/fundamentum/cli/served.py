@@ -16,9 +16,10 @@ from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.kinds import asked_by
 from fundamentum.model.needs import Needs
+from fundamentum.model.served import Served
 from fundamentum.model.survey import Survey
 from fundamentum.needs.file import load, parse
-from fundamentum.survey.served_applications import Served, served
+from fundamentum.survey.served_applications import served
 from fundamentum.survey.server_reference import host_of, look
 from fundamentum.untrusted.secrets import without_credentials
 

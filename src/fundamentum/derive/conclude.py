@@ -11,6 +11,8 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog.quantity import quantity
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.documents import documents, with_documents
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import FileFacts, Wish
 from fundamentum.derive.levels import entries
@@ -56,6 +58,8 @@ def conclude(
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
+    php, found, otherwise = with_documents(php, found, documents(tree.root, tree.base), EVERYWHERE)
+    differing += otherwise
     everything = [
         *([php] if php else []),
         *with_demands(found, manifest.demands),

@@ -33,6 +33,8 @@ _OTHERS: Final = re.compile(
     r"[\w.-]*\.htaccess[\w.-]*|htaccess[\w.-]*)$",
     re.I,
 )
+_DOCUMENT: Final = re.compile(r"readme|install|requirement|prerequisit|setup\.|getting", re.I)
+"""How documents are called that may tell what an application requires."""
 _LICENCE: Final = re.compile(r"(?:licen[cs]e|copying)(?:[._-].*)?", re.I)
 
 SOURCE: Final = 1
@@ -137,6 +139,8 @@ class Listing:
                         _, dot, suffix = name.rpartition(".")
                         if name[0] in "lLcC" and _LICENCE.fullmatch(name):
                             licence = True
+                        elif depth < 2 and _DOCUMENT.match(name):
+                            others.append(entry)
                         elif suffix in _PLAIN:
                             continue
                         elif _OTHERS.match(name):

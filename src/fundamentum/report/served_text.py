@@ -8,13 +8,13 @@ from rich.text import Text
 
 from fundamentum.model.findings import Judgement
 from fundamentum.model.needs import Needs
+from fundamentum.model.served import Served
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 from fundamentum.report.checks.text import summary
 from fundamentum.report.escape import clean
 from fundamentum.report.styles import STYLES
 from fundamentum.report.terminal import console_for
-from fundamentum.survey.served_applications import Served
 
 
 def write_served(

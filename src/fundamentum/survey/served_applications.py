@@ -2,13 +2,11 @@
 
 import posixpath
 from collections.abc import Iterable, Iterator
-from pathlib import Path
 from typing import Final
-
-import msgspec
 
 from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.model.served import Served
 from fundamentum.model.survey import Site, Survey
 
 MANIFESTS: Final = frozenset({"composer.json", "composer.lock"})
@@ -20,20 +18,6 @@ _SHARED: Final = frozenset(
     {"/", "/srv", "/var/www", "/home", "/usr/share", "/opt", "/var/lib", "/inetpub", "/usr/local"}
 )
 """Directories in which those of several applications stand."""
-
-
-class Served(msgspec.Struct, frozen=True):
-    """One site, and what it serves."""
-
-    site: str
-    """Its name; with a part of it, that behind a blank, as ``--runtime`` takes it."""
-    root: str
-    """Its document root."""
-    folder: str = ""
-    """The application's directory on the server; empty where there is none, and ``why`` tells that."""
-    directory: Path | None = None
-    """The same where this program reads it."""
-    why: str = ""
 
 
 def served(survey: Survey, host: DirectoryHost) -> list[Served]:

@@ -4,6 +4,7 @@ import itertools
 from collections.abc import Iterable, Iterator
 from functools import partial
 
+import msgspec
 from msgspec.structs import replace
 
 from fundamentum import __version__
@@ -43,22 +44,15 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
     about = packages.system
     running = _running(host, asked or Asked())
-    programs, places = every_php(host, about, packages, remarks, running, asked.modules if asked else ())
-    runtimes = runtimes_of(host, about, programs, places, remarks, running, {})
-    found_sites = sites.probe(host, runtimes, asked.visits if asked else ())
-    if any(started != StartedBy() for started in found_sites.starts.values()):  # the same, which read other files
-        runtimes = runtimes_of(host, about, programs, places, [], running, found_sites.starts)
-    remarks += [*found_sites.remarks, *not_looked_into(host, found_sites.served)]
-    runtimes, served, idle = _completed(host, runtimes, found_sites)
-    read = _read(found_sites, (*served, *idle))
-    remarks += _unsuited(served, runtimes, places)
+    seen = _php_and_sites(host, about, packages, remarks, running, asked or Asked())
+    runtimes, read = seen.runtimes, _read(seen.found, (*seen.served, *seen.idle))
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
     beside = reading(
         "surroundings",
-        partial(surroundings.probe, host, asked, runtimes, (*served, *idle), packages, found_sites.visits),
+        partial(surroundings.probe, host, asked, runtimes, (*seen.served, *seen.idle), packages, seen.found.visits),
         nothing,
     )
     if host.budget.spent:
@@ -74,18 +68,18 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         taken=visit.taken,
         program=__version__,
         reader="unknown" if visit.as_root is None else "root" if visit.as_root else "user",
-        branches=tuple(place.branch for place in places.values()),
+        branches=tuple(place.branch for place in seen.places.values()),
         runtimes=tuple(runtimes),
         installed=packages.installed,
         offers=packages.offers,
         repositories=tuple(packages.repositories),
-        sites=served,
-        idle_sites=idle,
+        sites=seen.served,
+        idle_sites=seen.idle,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
         servers=tuple(
-            replace(one, modules=found_sites.modules.get(one.server, ()))
-            for one in web_servers(host, found_sites.files, running)
+            replace(server, modules=seen.found.modules.get(server.server, ()))
+            for server in web_servers(host, seen.found.files, running)
         ),
         remarks=tuple(dict.fromkeys(remarks))[:MAX_REMARKS],
         asked=asked,
@@ -96,6 +90,32 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         **beside,
     )
     return scrubbed(found)
+
+
+class _Seen(msgspec.Struct):
+    """The PHPs of a server, and what serves them."""
+
+    runtimes: list[Runtime]
+    places: dict[tuple[str, str], Place]
+    found: sites.Sites
+    """As the web servers' files have it."""
+    served: tuple[Site, ...]
+    idle: tuple[Site, ...]
+
+
+def _php_and_sites(
+    host: Host, about: System, packages: Packages, remarks: list[Remark], running: Running, asked: Asked
+) -> _Seen:
+    """Every PHP and every site.  The way in which a web server starts PHP decides which files that reads."""
+    programs, places = every_php(host, about, packages, remarks, running, asked.modules)
+    runtimes = runtimes_of(host, about, programs, places, remarks, running, {})
+    found = sites.probe(host, runtimes, asked.visits)
+    if any(started != StartedBy() for started in found.starts.values()):  # the same, which read other files
+        runtimes = runtimes_of(host, about, programs, places, [], running, found.starts)
+    remarks += [*found.remarks, *not_looked_into(host, found.served)]
+    runtimes, served, idle = _completed(host, runtimes, found)
+    remarks += _unsuited(served, runtimes, places)
+    return _Seen(runtimes, places, found, served, idle)
 
 
 def _read(found: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str, ...]]:

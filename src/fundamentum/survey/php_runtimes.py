@@ -171,46 +171,62 @@ def _runtime(
         overrides,
     )
     unset = {name for name, setting in settings.items() if setting.origin.built_in}
-    return Runtime(
+    runtime = Runtime(
         branch=installation.branch,
         sapi=installation.sapi,
         version=installation.version,
-        pool=pool.name if pool else None,
         home=installation.home,
         master=installation.master,
-        packaged=configuration.packaged,
         serves=installation.serves,
         plain=installation.sapi == "cli"
         and host.resolve("/usr/bin/php") == (host.resolve(installation.program) or installation.program),
-        listen=pool.listen if pool else None,
-        listen_owner=pool.owner if pool else None,
-        listen_group=pool.group if pool else None,
-        listen_mode=pool.mode if pool else 0o660,
-        listen_open=pool.open if pool else False,
         program=installation.program,
         also=installation.also,
-        ini_file=configuration.ini_file,
         new_ini=elsewhere,
-        scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
-        pool_file=pool.file if pool else None,
-        pool_dir=pool.folder if pool and is_path(pool.folder) else None,
-        pool_pattern=pool.pattern if pool else "*.conf",
         temporary="" if host.windows else "/tmp",
-        chroot=(pool.chroot if pool else None) or "",
-        user=pool.user if pool else None,
         service=service,
         started=started,
         stale=changed_since(host, started, [*configuration.files, *(e.path for e in extensions if e.path)]),
         settings=settings,
         commented={name: number for name, number in configuration.commented.items() if name in unset},
-        manager=pool.manager if pool else {},
         extensions=extensions,
+        extension_dir_line=php_modules.directory_line(host, installation, place.shelf, configuration),
+        files=file_marks.deciding(installation.program, configuration, pool.folder if pool else None),
+    )
+    runtime = _with_lines(runtime, configuration)
+    return _with_pool(runtime, pool) if pool else runtime
+
+
+def _with_lines(runtime: Runtime, configuration: Configuration) -> Runtime:
+    """The runtime with its configuration's files and their lines."""
+    return replace(
+        runtime,
+        packaged=configuration.packaged,
+        ini_file=configuration.ini_file,
+        scan_dir=configuration.scan_dir if is_path(configuration.scan_dir) else None,
         sections=tuple(configuration.sections),
         ini_lines=configuration.ini_lines,
         ini_length=configuration.ini_length,
         sample=configuration.sample,
-        extension_dir_line=php_modules.directory_line(host, installation, place.shelf, configuration),
-        files=file_marks.deciding(installation.program, configuration, pool.folder if pool else None),
         unread=tuple(dict.fromkeys(configuration.unread)),
         remarks=tuple(dict.fromkeys(configuration.remarks)),
+    )
+
+
+def _with_pool(runtime: Runtime, pool: Pool) -> Runtime:
+    """The runtime as one pool of its process manager."""
+    return replace(
+        runtime,
+        pool=pool.name,
+        listen=pool.listen,
+        listen_owner=pool.owner,
+        listen_group=pool.group,
+        listen_mode=pool.mode,
+        listen_open=pool.open,
+        pool_file=pool.file,
+        pool_dir=pool.folder if is_path(pool.folder) else None,
+        pool_pattern=pool.pattern,
+        chroot=pool.chroot or "",
+        user=pool.user,
+        manager=pool.manager,
     )

@@ -54,7 +54,7 @@ def conclude(
     whole = Whole(swept, reading.facts, manifest)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(reading, whole, manifest, stated)
+    php, lowest, differing = php_of(reading, whole, manifest, stated, tree.base)
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)

@@ -10,7 +10,7 @@ from tree_sitter import Node
 from fundamentum.derive.nodes import arguments, branches, called, inside, line, outcome, string, text, unwrapped, walked
 from fundamentum.derive.quoted import extension_called
 
-SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded|array_diff", re.I)
+SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded", re.I)
 _RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandatory|must|needed|necessary|essential|critical", re.I)
 

@@ -16,7 +16,7 @@ _NAMES: Final = (
     r"result|set_charset)|eregi?(?:_replace)?|spliti?|sql_regcase|mssql_(?:p?connect|query|fetch_\w+)|"
     r"set_magic_quotes_runtime|magic_quotes_runtime|call_user_method(?:_array)?)"
 )
-SPEAKING: Final = re.compile((rb"\b" + _NAMES.encode() + rb"\s*\("), re.I)
+SPEAKING: Final = re.compile((rb"(?<![\w>:$'.])" + _NAMES.encode() + rb"\s*\("), re.I)
 _NAME: Final = re.compile(_NAMES, re.I)
 _ASKED: Final = re.compile(
     rb"(?:function_exists|is_callable|extension_loaded)\s*\(\s*['\"](?:mysql|mssql|ereg|split|\w*magic)", re.I

@@ -21,12 +21,22 @@ from fundamentum.model.needs_value import NotUnderstood
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""
 
+FRONT: Final = 2
+"""Directories below an application's own in which a gate is one for the whole program."""
 MAX_SYMBOL_FILES: Final = 24
 """Files that are parsed for the symbols of one branch."""
 
 
-def php_of(reading: Reading, whole: Whole, manifest: Manifest, said: Statements) -> tuple[Entry | None, str, list[str]]:
-    """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ."""
+Places = list[tuple[str, Syntax]]
+
+
+def php_of(
+    reading: Reading, whole: Whole, manifest: Manifest, said: Statements, base: str
+) -> tuple[Entry | None, str, list[str]]:
+    """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
+
+    ``base``: the application's own directory below the one that is looked at.
+    """
     remarks: list[str] = []
     stated = lowest_stated(manifest)
     if not stated and (least_said := said.lower()):
@@ -35,11 +45,20 @@ def php_of(reading: Reading, whole: Whole, manifest: Manifest, said: Statements)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
-    if not upper and not (least and branch_key(least) >= (7, 0)):
-        upper = [(one.path, Syntax("", "7.0", one.what, one.line)) for one in said.removed]
+    if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
+        upper = removed
     if not manifest.php and (said.lower() or said.upper()):
-        return _as_said(said, bound, lower, upper, remarks), stated or bound, remarks
+        return _as_said(said, bound, lower, upper, remarks, base), stated or bound, remarks
     return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
+
+
+def _removed(said: Statements, whole: Whole) -> Places:
+    """Calls of what is gone with 7.0, unless the application has another way for databases, or it is one of several."""
+    uses = whole.uses_by_extension()
+    if any(uses.get(name) for name in ("mysqli", "pdo", "pdo_mysql", "pgsql", "sqlite3")):
+        return []
+    plain = (one for one in said.removed if not whole.driver(one.path, "", "mysqli"))
+    return [(one.path, Syntax("", "7.0", one.what, one.line)) for one in plain]
 
 
 def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
@@ -51,9 +70,6 @@ def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
         if one.file.part in ("own", "optional") and one.file.path.rpartition("/")[2] not in aside
     ]  # fmt: skip
     return own or [one for one in swept if one.file.part == "bundled"]
-
-
-Places = list[tuple[str, Syntax]]
 
 
 class _Bounds:
@@ -118,7 +134,7 @@ class _Bounds:
         ]
 
 
-def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str]) -> Entry:
+def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str], base: str) -> Entry:
     """What the program itself states, with what its source uses where it states nothing."""
     least, first_not = said.lower(), said.upper()
     stated = [one for one in (least, first_not) if one]
@@ -126,6 +142,8 @@ def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks
     low = least.version if least else bound
     if least and lower:
         path, one = lower[0]
+        # A gate at the front stands for the whole program; one further in only for what is behind it.
+        low = low if least.outcome == "stops" and least.path.count("/") <= FRONT + base.count("/") else bound
         remarks.append(
             f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
             f"which needs {bound}"

@@ -7,10 +7,22 @@ from typing import Final
 import msgspec
 from tree_sitter import Node
 
-from fundamentum.derive.nodes import arguments, branches, called, inside, line, outcome, string, text, unwrapped, walked
+from fundamentum.derive.nodes import (
+    arguments,
+    around,
+    branches,
+    called,
+    inside,
+    line,
+    outcome,
+    string,
+    text,
+    unwrapped,
+    walked,
+)
 from fundamentum.derive.quoted import extension_called
 
-SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded", re.I)
+SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded")
 _RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandatory|must|needed|necessary|essential|critical", re.I)
 
@@ -23,9 +35,9 @@ class Listed(msgspec.Struct, frozen=True):
     line: int
 
 
-def listed(root: Node) -> Iterator[Listed]:
+def listed(root: Node, data: bytes) -> Iterator[Listed]:
     """The extensions that one file lists so."""
-    for node in walked(root):
+    for node in around(root, data, SPEAKING, ("function_call_expression", "foreach_statement")):
         name = called(node)
         if name == "array_diff" and "get_loaded_extensions" in text(node):
             given = arguments(node)

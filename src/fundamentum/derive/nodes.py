@@ -1,7 +1,7 @@
 """Questions that several readers ask of a parsed PHP file: what a string holds, what a branch of the code comes to."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from functools import cache
 from typing import Final, Literal
 
@@ -54,6 +54,21 @@ def walked(root: Node) -> Iterator[Node]:
         node = todo.pop()
         yield node
         todo += reversed(node.named_children)
+
+
+def around(root: Node, data: bytes, word: re.Pattern[bytes], kinds: Collection[str]) -> Iterator[Node]:
+    """The nodes of some kinds around each place where a word stands, the innermost first, each once.
+
+    Only these are looked at: going through the whole tree costs many times what parsing does.
+    """
+    seen: set[int] = set()
+    for match in word.finditer(data):
+        at = root.descendant_for_byte_range(match.start(), match.end())
+        while at is not None:
+            if at.type in kinds and at.id not in seen:
+                seen.add(at.id)
+                yield at
+            at = at.parent
 
 
 def inside(root: Node) -> Iterator[Node]:

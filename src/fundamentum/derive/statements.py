@@ -17,9 +17,7 @@ from fundamentum.untrusted.files import read_below
 
 MAX_PARSED: Final = 400
 """Files that are parsed for statements: a large application has a few dozen that speak of versions."""
-_SPEAKING: Final = re.compile(
-    b"|".join(one.SPEAKING.pattern for one in (version_gates, extension_lists, removed_functions)), re.I
-)
+_WORDS: Final = (b"PHP_VERSION", b"phpversion", b"PHP_MAJOR_VERSION", b"get_loaded_extensions", b"extension_loaded")
 _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
 
@@ -73,7 +71,7 @@ def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statem
         for file in sorted(own, key=lambda one: (one.path.count("/"), one.path)):
             budget.tick()
             data = _content(root, file)
-            if parsed >= MAX_PARSED or not _SPEAKING.search(data):
+            if parsed >= MAX_PARSED or not _speaks(data):
                 continue
             parsed += 1
             _of_file(file, data, found, open_gates)
@@ -85,12 +83,12 @@ def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statem
 
 def _of_file(file: SourceFile, data: bytes, found: Statements, open_gates: list[tuple[SourceFile, Gate]]) -> None:
     tree = parser().parse(data)
-    for gate in version_gates.gates(tree.root_node):
+    for gate in version_gates.gates(tree.root_node, data):
         if isinstance(gate.version, Name):
             open_gates.append((file, gate))
         else:
             _take(found, file, gate, gate.version)
-    for one in extension_lists.listed(tree.root_node):
+    for one in extension_lists.listed(tree.root_node, data):
         outcome = "listed-required" if one.required else "listed-recommended"
         check = Check(one.extension, outcome, one.line, f"a list that has {one.extension}")  # type: ignore[arg-type]
         found.checks.setdefault(file.path, []).append(check)
@@ -158,6 +156,11 @@ def _definition(name: Name) -> re.Pattern[bytes]:
         "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
     }
     return re.compile(shapes[name.kind] + value + rb"(?=['\"\s;,)\]])")
+
+
+def _speaks(data: bytes) -> bool:
+    """Whether a file may state anything."""
+    return any(word in data for word in _WORDS) or removed_functions.speaks(data)
 
 
 def _content(root: str, file: SourceFile) -> bytes:

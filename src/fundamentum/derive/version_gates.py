@@ -13,6 +13,7 @@ from tree_sitter import Node
 from fundamentum.derive.nodes import (
     Outcome,
     arguments,
+    around,
     branches,
     called,
     function_around,
@@ -24,7 +25,7 @@ from fundamentum.derive.nodes import (
     walked,
 )
 
-SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION", re.I)
+SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 Operator = Literal["<", "<=", ">", ">=", "==", "!="]
 _OPERATORS: Final[dict[str, Operator]] = {
     "<": "<", "lt": "<", "<=": "<=", "le": "<=", ">": ">", "gt": ">", ">=": ">=", "ge": ">=",
@@ -61,9 +62,9 @@ class Gate(msgspec.Struct, frozen=True):
     """Whether the version is a number as ``PHP_VERSION_ID`` has it: ``80100``."""
 
 
-def gates(root: Node) -> Iterator[Gate]:
+def gates(root: Node, data: bytes) -> Iterator[Gate]:
     """The statements in one file."""
-    for node in walked(root):
+    for node in around(root, data, SPEAKING, ("function_call_expression", "binary_expression")):
         held = _compared(node)
         if held is None:
             continue

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from fundamentum.derive.derive import derive
+from fundamentum.errors import InputError
 from tests.small_root import write
 
 TREES: list[dict[str, Any]] = tomllib.loads(Path(__file__).with_name("traits.toml").read_text("utf-8"))["tree"]
@@ -23,3 +24,29 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     told = (php, sorted(levels["required"]), sorted(levels["recommended"]))
     assert told == (tree.get("php", ""), tree.get("required", []), tree.get("recommended", []))
     assert all(entry.places for entry in found.entries if entry.kind in ("php", "extension"))
+
+
+LIBRARIES = '{"name": "observatory/nightlog", "require": {"php": ">=8.1", "ext-gd": "*", "observatory/sky": "^1"}}'
+
+
+@pytest.mark.parametrize(
+    ("files", "said"),
+    [
+        ({"composer.json": LIBRARIES}, True),
+        ({"composer.json": LIBRARIES, "composer.lock": '{"packages": []}'}, False),
+        ({"composer.json": LIBRARIES, "vendor/observatory/sky/a.php": "<?php"}, False),
+        ({"composer.json": LIBRARIES.replace(', "observatory/sky": "^1"', "")}, False),
+    ],
+)
+def test_libraries_that_are_not_there_are_told(files: dict[str, str | bytes], said: bool, tmp_path: Path) -> None:
+    write(tmp_path, {"index.php": "<?php echo 1;", **files})
+    remarks = [remark for remark in derive(tmp_path).remarks if "requires one library" in remark]
+    assert len(remarks) == said
+
+
+def test_of_several_applications_one_has_to_be_named(tmp_path: Path) -> None:
+    for name in ("nightlog", "dome"):
+        write(tmp_path, {f"{name}/composer.json": "{}", f"{name}/public/index.php": "<?php echo 1;"})
+    with pytest.raises(InputError, match="holds several applications: dome, nightlog; name one of them"):
+        derive(tmp_path)
+    assert derive(tmp_path / "dome").name == "dome"

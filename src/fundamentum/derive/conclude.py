@@ -18,6 +18,7 @@ from fundamentum.derive.facts import FileFacts, Wish
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.manifest import Manifest
+from fundamentum.derive.missing_parts import without_libraries
 from fundamentum.derive.platform_packages import with_demands
 from fundamentum.derive.reading import ENOUGH, Reading
 from fundamentum.derive.result import Derived, Entry, Place
@@ -41,7 +42,7 @@ def conclude(
     tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Sweep, progress: Progress, budget: Budget
 ) -> Derived:
     """The needs, with the evidence for each, as far as the budget goes."""
-    remarks = [*tree.remarks, *manifest.remarks]
+    remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     swept = sweep.finished(progress, remarks, budget)
     reading = Reading(sweep.workers, swept, progress, budget)
     with suppress(Spent):

@@ -8,6 +8,7 @@ from pathlib import Path
 from fundamentum.derive.libraries import names_of_libraries
 from fundamentum.derive.listing import Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
+from fundamentum.derive.missing_parts import several
 from fundamentum.derive.result import Derived
 from fundamentum.derive.sweep import Progress, Sweep
 from fundamentum.derive.syntax import Rules, rules_after
@@ -37,6 +38,8 @@ def derive_listed(listing: Listing, progress: Progress = silent) -> Derived:
     """The needs of an application whose files are listed."""
     budget = Budget(seconds=PATIENCE)
     tree = tree_of(listing)
+    if applications := several(tree):
+        raise InputError(tree.root, f"holds several applications: {', '.join(applications[:8])}; name one of them")
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
     files = [
         file

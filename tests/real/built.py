@@ -6,6 +6,9 @@ from pathlib import Path
 
 from debian_root import Root
 
+from fundamentum.php_files.php_binaries import MODULE_ENTRY
+
+MINGW = {64: "x86_64-w64-mingw32-gcc", 32: "i686-w64-mingw32-gcc"}
 MODULE = """\
 #include "php.h"
 #ifdef DEBUGGING
@@ -41,7 +44,7 @@ struct entry {
     unsigned short size; unsigned int api; unsigned char debug, zts; void *ini, *deps; const char *name;
     void *more[12]; int number[6]; const char *build;
 };
-#define ENTRY(v, n) struct entry v = { 168, %(api)s, 0, %(zts)d, 0, 0, n, {0}, {0}, "API%(api)s,%(ts)s,%(compiler)s" }
+#define ENTRY(v, n) struct entry v = { %(size)d, %(api)s, 0, %(zts)d, 0, 0, n, {0}, {0}, "API%(api)s,%(ts)s,%(compiler)s" }
 %(body)s
 """
 
@@ -62,17 +65,24 @@ def build(source: str, target: Path, include: Path, *options: str) -> Path:
 
 
 def build_windows(
-    target: Path, body: str, api: str = "20230831", thread_safe: bool = False, compiler: str = "VS16"
+    target: Path, body: str, api: str = "20230831", thread_safe: bool = False, compiler: str = "VS16", bits: int = 64
 ) -> Path:
-    """One DLL (or, with a ``main``, a program) for 64-bit Windows."""
-    words = {"api": api, "zts": thread_safe, "ts": "TS" if thread_safe else "NTS", "compiler": compiler, "body": body}
+    """One DLL (or, with a ``main``, a program) for Windows."""
+    words = {
+        "size": MODULE_ENTRY[bits][0],
+        "api": api,
+        "zts": thread_safe,
+        "ts": "TS" if thread_safe else "NTS",
+        "compiler": compiler,
+        "body": body,
+    }
     kind = [] if "main(" in body else ["-shared"]
     target.parent.mkdir(parents=True, exist_ok=True)
-    command = ["x86_64-w64-mingw32-gcc", *kind, "-s", "-O1", "-x", "c", "-", "-o", str(target)]
+    command = [MINGW[bits], *kind, "-s", "-O1", "-x", "c", "-", "-o", str(target)]
     subprocess.run(command, input=WINDOWS % words, text=True, check=True, capture_output=True)
     return target
 
 
 def missing() -> str | None:
     """The first compiler that is not here."""
-    return next((name for name in ("gcc", "x86_64-w64-mingw32-gcc") if not shutil.which(name)), None)
+    return next((name for name in ("gcc", *MINGW.values()) if not shutil.which(name)), None)

@@ -87,10 +87,10 @@ def config(
 
 
 @cache
-def _built(version: str, api: str, thread_safe: bool) -> Path:
+def _built(version: str, api: str, thread_safe: bool, bits: int = 64) -> Path:
     """One PHP, built once."""
     folder = Path(mkdtemp(prefix="php-for-windows-"))
-    ts = {"api": api, "thread_safe": thread_safe}
+    ts = {"api": api, "thread_safe": thread_safe, "bits": bits}
     build_windows(folder / f"php8{'ts' if thread_safe else ''}.dll", CORE % version, **ts)  # type: ignore[arg-type]
     for name in ("php.exe", "php-cgi.exe"):
         build_windows(folder / name, MAIN, **ts)  # type: ignore[arg-type]
@@ -106,9 +106,11 @@ def _built(version: str, api: str, thread_safe: bool) -> Path:
     return folder
 
 
-def php(folder: Path, version: str = "8.3.12", api: str = "20230831", thread_safe: bool = False) -> None:
+def php(
+    folder: Path, version: str = "8.3.12", api: str = "20230831", thread_safe: bool = False, bits: int = 64
+) -> None:
     """A PHP as its archive has it."""
-    shutil.copytree(_built(version, api, thread_safe), folder, dirs_exist_ok=True)
+    shutil.copytree(_built(version, api, thread_safe, bits), folder, dirs_exist_ok=True)
 
 
 def machine(root: Path, files: dict[str, str | bytes]) -> Path:
@@ -168,8 +170,8 @@ def thread_safe(root: Path) -> Path:
 
 
 def small_handler(root: Path) -> Path:
-    """A handler for 32 bits on a pool that has 64."""
-    php(root / "PHP")
+    """A PHP with 32 bits, with a handler for such, on a pool that has 64."""
+    php(root / "PHP", bits=32)
     handlers = handler("C:\\PHP\\php-cgi.exe", more='preCondition="bitness32"')
     ini = "extension=gd\r\n;extension=intl\r\n"
     files: dict[str, str | bytes] = {CONFIG_FILE: config(handlers=handlers, pool="plates"), "PHP/php.ini": ini}

@@ -255,6 +255,7 @@ def test_rights_of_names(access: tuple[Access, ...], who: str, bits: int) -> Non
         ("mbstring", Branch("8.3", "", "/PHP/ext", processor="x86-64", compiler="VS16"), "php-8.3.4-nts-Win32-vs16-x64.zip"),
         ("gd", Branch("8.4", "", "/PHP/ext", processor="x86", thread_safe=True), "php-8.3.4-Win32-vs17-x86.zip"),
         ("redis", Branch("8.3", "", "/PHP/ext", processor="x86-64"), "php_redis-VERSION-8.3-nts-vs16-x64.zip"),
+        ("dom", Branch("8.3", "", "/PHP/ext"), "take another build: PHP's own, php-8.3.4-nts-Win32-vs16-x64.zip, has dom inside"),
         ("apcu", Branch("7.4", "", "/PHP/ext", thread_safe=True), "php_apcu-VERSION-7.4-ts-vc15-x64.zip"),
     ],
 )  # fmt: skip

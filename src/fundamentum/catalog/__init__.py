@@ -179,12 +179,15 @@ def catalogued(branch: str) -> set[str]:
     return compiled_in | extension_files(branch).keys()
 
 
-def inside(name: str, branch: str, sapi: str) -> bool:
-    """Whether the extension is compiled into that PHP, so that no package is needed."""
+def inside(name: str, branch: str, sapi: str, *, packaged: bool = True) -> bool:
+    """Whether the extension is compiled into that PHP, so that no package is needed.
+
+    ``packaged``: as the harvested distribution builds it; of another build only what no build is without is known.
+    """
     since = _table("branches")["always_inside"].get(name)
     if since is not None:
         return branch_key(branch) >= branch_key(since)
-    return name in _compiled_in(branch, sapi)
+    return packaged and name in _compiled_in(branch, sapi)
 
 
 @cache

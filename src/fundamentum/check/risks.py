@@ -161,7 +161,7 @@ def _unsupported(runtime: Runtime, today: date) -> Iterator[Risk]:
 
 
 def _set(name: str, value: str, runtime: Runtime) -> str:
-    place = runtime.settings[name].origin.set_in or runtime.ini_file or "php.ini"
+    place = runtime.settings[name].origin.set_in or runtime.ini_place
     return f"set {name} = {value} in {place}"
 
 

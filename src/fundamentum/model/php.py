@@ -212,6 +212,11 @@ class Runtime(Fact, frozen=True):
         return self.ini_file or self.new_ini or f"{self.home.rstrip('/')}/php.ini"
 
     @property
+    def ini_place(self) -> str:
+        """The php.ini for a person: where it is, or would be read if it were made, as far as that is known."""
+        return self.main_ini if self.home else self.ini_file or "php.ini"
+
+    @property
     def upload_folders(self) -> list[str]:
         """Where PHP puts what is sent in.  Source: main/php_open_temporary_file.c."""
         for name in ("upload_tmp_dir", "sys_temp_dir"):

@@ -51,7 +51,7 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
     if working := next((extension for extension in loaded if extension.fault is None), None):
         twice = next((f"{extension.origin}: {extension.fault.words}" for extension in loaded if extension.fault), None)
         return _working(name, working, target, twice)
-    if loader is None and inside(name, runtime.branch, runtime.sapi):
+    if loader is None and inside(name, runtime.branch, runtime.sapi, packaged=not runtime.home):
         return Standing(name, "active", "part of PHP itself", origin=BUILT_IN)
     branch = survey.branch_of(runtime)
     modules = [module for module in (branch.modules if branch else ()) if module.name == name]

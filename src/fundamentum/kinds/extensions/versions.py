@@ -53,7 +53,7 @@ def version_of(name: str, context: Context) -> str | None:
         return upstream(told.removeprefix("mysqlnd "))
     if name in tables().own_versions:
         return tables().own_versions[name].get(runtime.branch)
-    of_php = runtime.version if inside(name, runtime.branch, runtime.sapi) else None
+    of_php = runtime.version if inside(name, runtime.branch, runtime.sapi, packaged=not runtime.home) else None
     return of_php or _of_package(name, module, context)
 
 

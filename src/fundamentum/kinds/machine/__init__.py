@@ -129,7 +129,7 @@ def _zone(base: Finding, context: Context) -> Finding:
     if setting.value and not setting.origin.built_in:
         return replace(base, verdict="met", found=setting.value, origin=setting.origin)
     zone = survey.machine.zone or "UTC"
-    place = target.runtime.ini_file or "php.ini"
+    place = target.runtime.ini_place
     words = f"nothing sets it{f', the machine has {survey.machine.zone}' if survey.machine.zone else ''}"
     remedy = f"set date.timezone = {zone} in {place}"
     # Where an application names a zone itself, that one will do.

@@ -104,7 +104,7 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
     base = target.base.settings.get(need.name) if target.base else None
     if base and base.origin != setting.origin:  # a layer of the site's own decides
         return f"set {need.name} = {proposal} at {setting.origin}, which decides for this site alone"
-    place = setting.origin.set_in or runtime.ini_file or "php.ini"
+    place = setting.origin.set_in or runtime.ini_place
     return f"set {need.name} = {proposal} in {place}"
 
 

@@ -19,6 +19,13 @@ SHIPPED: Final = frozenset(
 """Extensions whose files are in PHP's own archives."""
 
 
+COMPILED_IN: Final = frozenset(
+    "bcmath calendar ctype date dom filter hash iconv json libxml mysqlnd pcre pdo phar random readline reflection "
+    "session simplexml spl standard tokenizer xml xmlreader xmlwriter zlib".split()
+)
+"""Extensions that PHP's own builds for Windows have inside."""
+
+
 def compiler_of(branch: str) -> str:
     """The compiler with which a branch is built."""
     return next((name for first, name in _COMPILERS if branch_key(branch) >= branch_key(first)), "vc11")
@@ -42,6 +49,9 @@ def extension_archive(name: str, php: Branch) -> str:
 def extension_from(name: str, php: Branch, version: str) -> str:
     """Where the file of an extension comes from, and where it goes."""
     file, folder = f"php_{name}.dll", php.extension_dir
+    if name in COMPILED_IN:
+        archive = php_archive(version, php.branch, php.thread_safe, php.processor, php.compiler)
+        return f"take another build: PHP's own, {archive}, has {name} inside"
     if name in SHIPPED:
         archive = php_archive(version, php.branch, php.thread_safe, php.processor, php.compiler)
         return f"take ext\\{file} from PHP's own archive, {archive}, and put it into {folder}"

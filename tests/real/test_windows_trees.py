@@ -12,7 +12,7 @@ from fundamentum.report.plans.script import as_script
 from fundamentum.report.powershell_script import as_powershell
 from fundamentum.survey.recorder.powershell import script
 from fundamentum.survey.server_reference import look
-from tests.powershell import mistakes
+from tests.powershell import mistakes, spelled_twice
 from tests.small_root import TODAY, needs
 
 from .built import missing
@@ -81,7 +81,7 @@ def test_a_machine_before_and_after(name: str, tmp_path: Path) -> None:
     made = plan([WANTED], seen(root), site, today=TODAY)
     assert [left in unresolved.why for unresolved in made.unresolved] == ([True] if left else [])
     assert as_script(made) == as_powershell(made)
-    assert mistakes(as_powershell(made)) == []
+    assert (mistakes(as_powershell(made)), spelled_twice(as_powershell(made))) == ([], [])
     carry_out(made, root)
     after = check(WANTED, seen(root), site)
     still = [finding for finding in after.findings if finding.verdict != "met"]
@@ -142,5 +142,6 @@ def test_rights_are_known_from_a_recording_alone(tmp_path: Path) -> None:
 
 
 def test_the_recorder_is_powershell() -> None:
-    assert mistakes(script(ASKED)) == []
+    assert (mistakes(script(ASKED)), spelled_twice(script(ASKED))) == ([], [])
+    assert spelled_twice("param($Root)\nforeach ($root in 1, 2) { }\n") == ["root"]
     assert mistakes(script(ASKED).replace("function Add-RecorderStat(", "function Add-RecorderStat(((")) != []

@@ -428,11 +428,11 @@ foreach ($step in ($Steps -split "`r?`n")) {
         Add-RecorderFolder $kind $place $patterns
     }
 }
-foreach ($asked in (Get-RecorderWords $Asked)) {
-    if ($asked.StartsWith('/')) { Add-RecorderAccess $asked; continue }
-    foreach ($root in $served) {
-        Add-RecorderAccess ($root + '/' + $asked)
-        Add-RecorderAccess ($root.Substring(0, $root.LastIndexOf('/')) + '/' + $asked)
+foreach ($wanted in (Get-RecorderWords $Asked)) {
+    if ($wanted.StartsWith('/')) { Add-RecorderAccess $wanted; continue }
+    foreach ($folder in $served) {
+        Add-RecorderAccess ($folder + '/' + $wanted)
+        Add-RecorderAccess ($folder.Substring(0, $folder.LastIndexOf('/')) + '/' + $wanted)
     }
 }
 Add-RecorderRegistry

@@ -211,8 +211,8 @@ function Invoke-PlanCommand([object[]] $Words, [object[]] $Back) {
     Write-PlanLine ('  ' + ($real -join ' '))
     if (-not $Yes) { return }
     if ($Back.Count -gt 0) {
-        $undo = @($Back | ForEach-Object { Get-PlanQuoted (Get-PlanWord $_) })
-        Add-PlanUndo ('& ' + ($undo -join ' '))
+        $takingBack = @($Back | ForEach-Object { Get-PlanQuoted (Get-PlanWord $_) })
+        Add-PlanUndo ('& ' + ($takingBack -join ' '))
     } else {
         Start-PlanJournal
     }

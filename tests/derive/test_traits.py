@@ -7,7 +7,9 @@ from typing import Any
 import pytest
 
 from fundamentum.derive.derive import derive
+from fundamentum.derive.written import as_needs
 from fundamentum.errors import InputError
+from fundamentum.kinds.extensions import ExtensionNeed
 from tests.small_root import write
 
 TREES: list[dict[str, Any]] = tomllib.loads(Path(__file__).with_name("traits.toml").read_text("utf-8"))["tree"]
@@ -18,10 +20,15 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     write(tmp_path, tree["files"])
     found = derive(tmp_path)
     php = next((entry.value for entry in found.entries if entry.kind == "php"), "")
-    levels: dict[str, list[str]] = {"required": [], "recommended": []}
+    levels: dict[str, list[str]] = {"required": [], "recommended": [], "command_line": []}
     for entry in found.of_kind("extension"):
-        levels[entry.level] += entry.names
+        levels[entry.way or entry.level] += entry.names
     told = (php, sorted(levels["required"]), sorted(levels["recommended"]))
+    assert levels["command_line"] == tree.get("command_line", [])
+    assert "planted" not in repr(found)
+    assert {
+        name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names
+    } == set(levels["command_line"])
     assert told == (tree.get("php", ""), tree.get("required", []), tree.get("recommended", []))
     assert all(entry.places for entry in found.entries if entry.kind in ("php", "extension"))
 

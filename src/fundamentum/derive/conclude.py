@@ -12,7 +12,9 @@ import msgspec
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.command_line import for_the_command_line
 from fundamentum.derive.documents import documents, with_documents
+from fundamentum.derive.environment_samples import chosen_drivers
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import FileFacts, Wish
 from fundamentum.derive.levels import entries
@@ -59,6 +61,9 @@ def conclude(
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
     found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
+    found = for_the_command_line(tree.root, found, whole)
+    named = frozenset(name for entry in found for name in entry.names)
+    found += chosen_drivers(tree.root, tree.base, named)
     php, found, otherwise = with_documents(php, found, documents(tree.root, tree.base), EVERYWHERE)
     differing += otherwise
     everything = [

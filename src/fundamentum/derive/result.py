@@ -38,6 +38,8 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     """The most telling first."""
     files: int = 0
     """In how many files of the application its words stand."""
+    way: Literal["", "command_line"] = ""
+    """For which way of running PHP it is needed; empty: for each."""
 
     @property
     def key(self) -> str:

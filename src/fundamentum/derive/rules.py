@@ -135,6 +135,8 @@ class Case:
         """A use that always runs; unless more files use it only behind a check."""
         if not self.plain:
             return None
+        if all(one.use.kind == "constant" for one in self.plain):
+            return self.verdict("recommended", "only constants of it stand in the source")
         files = {one.file.path for one in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else f'{len(files)} files'}"
         protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files

@@ -119,12 +119,13 @@ def _said(entry: Entry) -> str:
     """A need in one word: its level, or for a setting level and condition, for PHP the range."""
     if entry.kind == "php":
         return entry.value
-    return f"{entry.level} {entry.value}".strip()
+    return f"{entry.level} {entry.value}".strip() + (f" ({entry.way})" if entry.way else "")
 
 
 def _said_by(needs: Needs) -> dict[str, str]:
     found: dict[str, str] = {
         str(one.key): f"{one.level} {one.versions[0] if len(one.versions) == 1 else ''}".removesuffix("any").strip()
+        + (f" ({one.way})" if one.way == "command_line" else "")
         for one in needs.of(ExtensionNeed)
     }
     found |= {str(one.key): one.level for one in needs.of(AbsentNeed)}
@@ -194,12 +195,14 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
             _table(table, entry.level)[names] = entry.value
         return
     levels = ("absent",) if kind == "absent" else LEVEL_TABLES
-    for listed in (table[level] for level in levels if level in table):
+    tables = [table, *([table["command_line"]] if "command_line" in table else [])]
+    for listed in (one[level] for one in tables for level in levels if level in one):
         for at in range(len(listed) - 1, -1, -1):
             if "|".join(_plain(part) for part in str(listed[at]).split("|")) == names.lower():
                 del listed[at]
     if entry is not None:
         level = "absent" if kind == "absent" else entry.level
+        table = _table(table, entry.way) if entry.way else table
         if level not in table:
             table.add(level, tomlkit.array())
         listed = table[level]

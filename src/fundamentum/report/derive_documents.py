@@ -31,6 +31,8 @@ class DerivedNeed(msgspec.Struct):
     places: list[EvidencePlace]
     files: int
     """In how many files of the application its words stand."""
+    way: str
+    """``command_line``: only scripts on the command line use it; empty: it is needed for each way of running PHP."""
 
 
 class DeriveDocument(msgspec.Struct):
@@ -90,7 +92,7 @@ def releases_document(old: str, new: str, changes: list[Changed]) -> ReleasesDoc
 
 def _need(entry: Entry) -> DerivedNeed:
     places = [EvidencePlace(one.path, one.line or None, one.what, one.how) for one in entry.places]
-    return DerivedNeed(entry.key, entry.level, entry.value, entry.rule, places, entry.files)
+    return DerivedNeed(entry.key, entry.level, entry.value, entry.rule, places, entry.files, entry.way)
 
 
 def _or_none(entry: Entry | None) -> DerivedNeed | None:

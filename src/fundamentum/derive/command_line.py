@@ -1,0 +1,57 @@
+"""Which extensions only the application's command-line scripts use: pages do without them."""
+
+import re
+from collections.abc import Callable
+from pathlib import Path, PurePosixPath
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.derive.evidence import Whole
+from fundamentum.derive.result import Entry
+from fundamentum.untrusted.files import read_below
+
+_HEAD: Final = 8192
+_GATE: Final = re.compile(
+    rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))\s*!==?\s*['\"](?:cli|phpdbg)['\"]|"
+    rb"['\"]cli['\"]\s*!==?\s*(?:PHP_SAPI|php_sapi_name)|substr\s*\(\s*(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+)
+"""How scripts refuse to be run by a web server."""
+_FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
+
+
+def for_the_command_line(root: str, entries: list[Entry], whole: Whole) -> list[Entry]:
+    """The extensions, those marked of which every use stands in a script for the command line."""
+    known: dict[str, bool] = {}
+
+    def is_script(path: str) -> bool:
+        if path not in known:
+            known[path] = _is_script(root, path)
+        return known[path]
+
+    return [_marked(entry, whole, is_script) if entry.kind == "extension" else entry for entry in entries]
+
+
+def _marked(entry: Entry, whole: Whole, is_script: Callable[[str], bool]) -> Entry:
+    if any(whole.stated(name) for name in entry.names):
+        return entry  # a manifest speaks for the whole application
+    paths = {
+        use.file.path
+        for name in entry.names
+        for use in whole.uses(name)
+        if use.file.part in ("own", "optional") and not use.use.weak
+    }
+    only = bool(paths) and all(map(is_script, paths))
+    rule = f"{entry.rule}, by command-line scripts alone"
+    return replace(entry, way="command_line", rule=rule) if only else entry
+
+
+def _is_script(root: str, path: str) -> bool:
+    """Whether a file is run by its name, refuses web servers, or stands where such files do."""
+    if _FOLDERS.intersection(PurePosixPath(path).parts[:-1][:2]):
+        return True
+    try:
+        head = read_below(Path(root), path, _HEAD)
+    except OSError:
+        return False
+    return (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]) or _GATE.search(head) is not None

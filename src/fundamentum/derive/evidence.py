@@ -140,6 +140,7 @@ class Whole:
             for path, use in self.uses_by_extension().get(extension, ())
             if not use.guard
             and not use.weak
+            and use.kind != "constant"
             and self.files[path].part == "own"
             and not self._named_guard(use, extension)
             and not self.driver(path, use.scope, extension)

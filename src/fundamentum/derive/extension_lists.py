@@ -8,6 +8,7 @@ import msgspec
 from tree_sitter import Node
 
 from fundamentum.derive.nodes import (
+    Patience,
     arguments,
     around,
     branches,
@@ -76,6 +77,7 @@ def _outermost(source: Node, loop: Node) -> Node:
     """What is gone through, where it is itself one of the lists that a loop around goes through."""
     above = loop.parent
     while above is not None:
+        Patience.tick()
         if above.type == "foreach_statement":
             parts = [child for child in above.named_children if child.type != "comment"]
             if any(text(one) == text(source) for one in walked(parts[1])):

@@ -1,9 +1,10 @@
 """Questions that several readers ask of a parsed PHP file: what a string holds, what a branch of the code comes to."""
 
 import re
+import time
 from collections.abc import Collection, Iterator
 from functools import cache
-from typing import Final, Literal
+from typing import ClassVar, Final, Literal
 
 import tree_sitter
 import tree_sitter_php
@@ -31,6 +32,31 @@ _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement
 _ENDING_CALLS: Final = frozenset({"exit", "die", "abort", "wp_die", "deactivate_plugins"})
 
 
+class TooLong(Exception):
+    """A file takes longer than code as people write it does."""
+
+
+class Patience:
+    """How long the questions below may take, together, for one file.
+
+    What stands around a node is looked for from the top of the tree: in code that is nested without end that takes
+    without end too.
+    """
+
+    ends: ClassVar = float("inf")
+
+    @classmethod
+    def begin(cls, seconds: float) -> None:
+        """So much time from now on."""
+        cls.ends = time.monotonic() + seconds
+
+    @classmethod
+    def tick(cls) -> None:
+        """Is there time left?"""
+        if time.monotonic() > cls.ends:
+            raise TooLong
+
+
 @cache
 def parser() -> tree_sitter.Parser:
     """The parser for PHP."""
@@ -51,6 +77,7 @@ def walked(root: Node) -> Iterator[Node]:
     """A node and all below it, from the top down."""
     todo = [root]
     while todo:
+        Patience.tick()
         node = todo.pop()
         yield node
         todo += reversed(node.named_children)
@@ -65,6 +92,7 @@ def around(root: Node, data: bytes, word: re.Pattern[bytes], kinds: Collection[s
     for match in word.finditer(data):
         at = root.descendant_for_byte_range(match.start(), match.end())
         while at is not None:
+            Patience.tick()
             if at.type in kinds and at.id not in seen:
                 seen.add(at.id)
                 yield at
@@ -75,6 +103,7 @@ def inside(root: Node) -> Iterator[Node]:
     """The same, but what stands in functions and classes of their own."""
     todo = [root]
     while todo:
+        Patience.tick()
         node = todo.pop()
         yield node
         todo += reversed([child for child in node.named_children if child.type not in FUNCTIONS])
@@ -95,6 +124,7 @@ def string(node: Node | None) -> str | None:
 def unwrapped(node: Node | None) -> Node | None:
     """An expression without the parentheses around it."""
     while node is not None and node.type in ("parenthesized_expression", "argument") and node.named_child_count == 1:
+        Patience.tick()
         node = node.named_children[0]
     return node
 
@@ -121,6 +151,7 @@ def function_around(node: Node) -> str:
     """The name of the function or method that a place stands in; empty for the file itself."""
     at = node.parent
     while at is not None:
+        Patience.tick()
         if at.type in ("function_definition", "method_declaration"):
             return text(at.child_by_field_name("name"))
         at = at.parent
@@ -167,6 +198,7 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
     """What is done where a condition holds, and where it does not: of an ``if``, of ``or die``, of ``? :``."""
     at: Node = condition
     while at.parent is not None and at.parent.type == "parenthesized_expression":
+        Patience.tick()
         at = at.parent
     above = at.parent
     if above is None:

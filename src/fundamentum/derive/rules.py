@@ -136,6 +136,8 @@ class Case:
         if not self.plain:
             return None
         if all(one.use.kind == "constant" for one in self.plain):
+            if any(one.use.kind != "constant" for one in self.strong):
+                return None  # what else is used of it decides
             return self.verdict("recommended", "only constants of it stand in the source")
         files = {one.file.path for one in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else f'{len(files)} files'}"

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
@@ -9,7 +10,7 @@ import msgspec
 
 from fundamentum.derive import extension_lists, removed_functions, version_gates
 from fundamentum.derive.facts import Check
-from fundamentum.derive.nodes import Outcome, parser
+from fundamentum.derive.nodes import Outcome, Patience, TooLong, parser
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.version_gates import Gate, Name, Operator
 from fundamentum.untrusted.budget import Budget, Spent
@@ -17,6 +18,8 @@ from fundamentum.untrusted.files import read_below
 
 MAX_PARSED: Final = 400
 """Files that are parsed for statements: a large application has a few dozen that speak of versions."""
+MAX_TIME: Final = 0.5
+"""Seconds for one of them."""
 _WORDS: Final = (b"PHP_VERSION", b"phpversion", b"PHP_MAJOR_VERSION", b"get_loaded_extensions", b"extension_loaded")
 _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
@@ -74,7 +77,9 @@ def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statem
             if parsed >= MAX_PARSED or not _speaks(data):
                 continue
             parsed += 1
-            _of_file(file, data, found, open_gates)
+            Patience.begin(MAX_TIME)
+            with suppress(TooLong, RecursionError):
+                _of_file(file, data, found, open_gates)
         _resolved(root, own, found, open_gates)
     except (Spent, RecursionError):
         pass  # what was found by then is told; the budget is spent for the rest too

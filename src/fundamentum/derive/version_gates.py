@@ -12,6 +12,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.nodes import (
     Outcome,
+    Patience,
     arguments,
     around,
     branches,
@@ -120,6 +121,7 @@ def _of_number(node: Node) -> tuple[Operator | None, Node]:
     """``version_compare(...) < 0``: the operator, and the expression around."""
     above = node.parent
     while above is not None and above.type == "parenthesized_expression":
+        Patience.tick()
         above = above.parent
     if above is None or above.type != "binary_expression":
         return None, node
@@ -171,6 +173,7 @@ def _consequences(condition: Node) -> Iterator[tuple[bool, Outcome]]:
     """For an expression: what comes of it where it holds, and where it does not, as far as that depends on it alone."""
     holds, at = True, condition
     while (above := at.parent) is not None:
+        Patience.tick()
         if above.type == "unary_op_expression" and text(above).startswith("!"):
             holds = not holds
         elif above.type == "binary_expression":
@@ -212,6 +215,7 @@ def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]
     kept = assignment.child_by_field_name("left")
     block: Node | None = assignment
     while block is not None and block.type not in ("program", "compound_statement"):
+        Patience.tick()
         block = block.parent
     for node in walked(block) if block is not None and kept is not None else ():
         if kept is None or node.start_byte < assignment.end_byte or (node.type, text(node)) != (kept.type, text(kept)):

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 from fundamentum.model.layers import Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
 from fundamentum.model.remark import Remark
-from fundamentum.model.safe_text import BranchName, DirectiveName, FilePath, Line, PlainName, Text
+from fundamentum.model.safe_text import BranchName, DirectiveName, FilePath, Line, PlainName, ServiceName, Text
 from fundamentum.model.survey_fact import Fact
 
 Sapi = Literal["cli", "fpm", "apache2", "cgi", "other"]
@@ -170,7 +170,7 @@ class Runtime(Fact, frozen=True):
     chroot: Text = ""
     """The directory into which the pool is shut: paths are other ones for it."""
     user: PlainName | None = None
-    service: Text | None = None
+    service: ServiceName | None = None
     started: float | None = None
     """When the running process last read its configuration (seconds since 1970): at its start, or since; None where
     none runs, or that cannot be seen."""

@@ -29,6 +29,9 @@ PATH: Final = r"(?:/[A-Za-z0-9_+@ (-][A-Za-z0-9_.+@ ()-]*)*/\.?[A-Za-z0-9_+@ (-]
 VERSION: Final = r"[A-Za-z0-9][A-Za-z0-9.+~:^_-]*"
 PlainName = Annotated[str, msgspec.Meta(pattern=f"^{PLAIN}{END}", max_length=200)]
 """The name of a user, a pool, a service."""
+SERVICE: Final = r"[A-Za-z0-9_][A-Za-z0-9_.+@-]*(?: [A-Za-z0-9_][A-Za-z0-9_.+@-]*)*"
+ServiceName = Annotated[str, msgspec.Meta(pattern=f"^{SERVICE}{END}", max_length=200)]
+"""What is started and restarted: the name of a service, which may be of several words."""
 PackageName = Annotated[str, msgspec.Meta(pattern=rf"^[A-Za-z0-9][A-Za-z0-9+._-]*{END}", max_length=200)]
 Version = Annotated[str, msgspec.Meta(pattern=f"^{VERSION}{END}", max_length=200)]
 """The version of a package, of any package manager."""
@@ -64,6 +67,11 @@ def safe_line(text: str) -> str:
 def is_plain(text: str | None) -> bool:
     """Whether the text can be the name of a user, a pool or a service."""
     return text is not None and len(text) <= 200 and re.fullmatch(PLAIN, text) is not None
+
+
+def is_service(text: str | None) -> bool:
+    """Whether the text can be the name of what is started and restarted."""
+    return text is not None and len(text) <= 200 and re.fullmatch(SERVICE, text) is not None
 
 
 def is_path(text: str | None) -> bool:

@@ -15,7 +15,7 @@ from fundamentum.hosts.processes import Running
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.remark import Remark
-from fundamentum.model.safe_text import scrubbed
+from fundamentum.model.safe_text import is_service, scrubbed
 from fundamentum.model.surrounding_facts import Asked, Machine
 from fundamentum.model.survey import FORMAT, Site, Survey
 from fundamentum.model.system import System
@@ -194,7 +194,8 @@ def _with_service_pool(runtime: Runtime, all_sites: Iterable[Site]) -> Runtime:
     if len(pools) != 1:
         return runtime
     ((server, pool),) = pools
-    return replace(runtime, service=webserver(server).service_of(pool) or runtime.service) if pool else runtime
+    service = webserver(server).service_of(pool) if pool else ""
+    return replace(runtime, service=service) if is_service(service) else runtime
 
 
 def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], served: tuple[Site, ...]) -> Runtime:

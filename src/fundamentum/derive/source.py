@@ -7,14 +7,12 @@ cost follows what is found, not the size of the tree of syntax.
 import re
 import time
 from collections.abc import Iterator
-from functools import cache
 from typing import ClassVar, Final
 
-import tree_sitter
-import tree_sitter_php
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
+from fundamentum.derive.nodes import parser
 
 CHECKS: Final = {
     "extension_loaded": "extension",
@@ -27,11 +25,6 @@ CHECKS: Final = {
 }
 _STRINGS: Final = frozenset({"string", "encapsed_string"})
 _IMPORT_KINDS: Final = {"function": "function", "const": "constant"}
-
-
-@cache
-def _parser() -> tree_sitter.Parser:
-    return tree_sitter.Parser(tree_sitter.Language(tree_sitter_php.language_php()))
 
 
 class Names:
@@ -85,7 +78,7 @@ class Source:
             raise RecursionError("larger, or nested more deeply, than code is")
         Source.ends = time.monotonic() + PATIENCE
         self.data = data
-        self.root = _parser().parse(data).root_node
+        self.root = parser().parse(data).root_node
         self.names = Names()
         self._read_top(self.root, 0, len(data))
 

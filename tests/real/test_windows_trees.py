@@ -50,6 +50,12 @@ FIRST = {  # the site that is judged; the first complaint of the check; its reme
         "add extension=intl to /bundle/apache/bin/php.ini",
         "",
     ),
+    "few_requests": (
+        None,
+        "PHP ends after 500 requests, and IIS gives it 10000",
+        ".environmentVariables.[name='PHP_FCGI_MAX_REQUESTS',value='10000']",
+        "",
+    ),
     "sample_only": (
         None,
         "/Programs/php83/ext/php_gd.dll is there, but not loaded",

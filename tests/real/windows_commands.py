@@ -79,7 +79,18 @@ def _found(config: etree._Element, site: str, section: str) -> etree._Element:
     return holder
 
 
+VARIABLE = re.compile(r"/([+-])\[(.*?)\]\.environmentVariables\.\[(.*)\]")
+
+
 def _in_section(holder: etree._Element, word: str) -> None:
+    if match := VARIABLE.fullmatch(word):
+        (key, value), pairs = (
+            re.findall(r"(\w+)='([^']*)'", match[2])[0],
+            dict(re.findall(r"(\w+)='([^']*)'", match[3])),
+        )
+        inside = _found(next(one for one in holder if one.get(key) == value), "", "environmentVariables")
+        _entry(inside, match[1] == "+", pairs, "environmentVariable")
+        return
     if match := ELEMENT.fullmatch(word):
         pairs = dict(re.findall(r"(\w+)='([^']*)'", match[3]))
         if match[2]:

@@ -131,7 +131,9 @@ class Recorder:
         def write(node: etree._Element) -> None:
             if not isinstance(node.tag, str) or node.tag not in elements:
                 return
-            if node.tag == "environmentVariable" and node.get("name") not in ("PHPRC", "PHP_INI_SCAN_DIR"):
+            if node.tag == "environmentVariable" and node.get("name") not in (
+                "PHPRC", "PHP_INI_SCAN_DIR", "PHP_FCGI_MAX_REQUESTS",
+            ):  # fmt: skip
                 return
             out.append("\n" * (node.sourceline - 1 - "".join(out).count("\n")))
             pairs = {

@@ -205,7 +205,18 @@ def sample_only(root: Path) -> Path:
     return machine(root, {CONFIG_FILE: config(programs=(program,)), "inetpub/nightlog/index.php": ""})
 
 
+def few_requests(root: Path) -> Path:
+    """IIS gives PHP more requests than PHP answers before it ends."""
+    php(root / "PHP")
+    written = config().replace(
+        '<application fullPath="C:\\PHP\\php-cgi.exe" />',
+        '<application fullPath="C:\\PHP\\php-cgi.exe" instanceMaxRequests="10000" />',
+    )
+    ini = "extension=gd\r\nextension=intl\r\n"
+    return machine(root, {CONFIG_FILE: written, "PHP/php.ini": ini, "inetpub/nightlog/index.php": ""})
+
+
 TREES: dict[str, Callable[[Path], Path]] = {
     tree.__name__: tree
-    for tree in (two_branches, unregistered, no_feature, thread_safe, small_handler, bundle, sample_only)
+    for tree in (two_branches, unregistered, no_feature, thread_safe, small_handler, bundle, sample_only, few_requests)
 }

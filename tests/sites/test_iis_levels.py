@@ -70,6 +70,7 @@ def test_the_handler_that_counts(
 @pytest.mark.parametrize(
     ("before", "after", "why"),
     [
+        ('php-cgi.exe" />', 'php-cgi.exe" instanceMaxRequests="501" />', "PHP ends after 500 requests, and IIS gives it 501"),
         ("<handlers>", '<handlers accessPolicy="Read">', "allows its handlers to read files only"),
         ('id="1"', 'id="1" serverAutoStart="false"', "the site plates is stopped"),
         ('enable32BitAppOnWin64="false"', 'autoStart="false"', "the pool DefaultAppPool is stopped"),

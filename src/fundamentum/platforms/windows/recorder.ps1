@@ -68,6 +68,7 @@ $Asked = @'
 $Secret = 'passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license'
 $SecretValue = '://[^/\s:@]*:[^@\s/]+@|(auth|password|passwd|passwort|pwd|secret|token|api_?key)\s*='
 $Variables = @('PHPRC', 'PHP_INI_SCAN_DIR')
+$Kept = @('PHPRC', 'PHP_INI_SCAN_DIR', 'PHP_FCGI_MAX_REQUESTS')
 $Latin = [Text.Encoding]::GetEncoding(28591)
 $Utf8 = New-Object Text.UTF8Encoding($false)
 $MaxBytes = 200MB
@@ -173,10 +174,10 @@ function Get-RecorderText([string] $Kind, [byte[]] $Data) {
     foreach ($line in [regex]::Split($Latin.GetString($Data), '(?<=\n)')) {
         $body = $line.TrimEnd("`r", "`n")
         $end = $line.Substring($body.Length)
-        if ($Kind -eq 'ini') { $kept = Get-RecorderIni $body $known }
-        elseif ($Kind -eq 'hosts') { $kept = Get-RecorderHosts $body }
-        else { $kept = Get-RecorderServerLine $body }
-        [void] $out.Append($kept).Append($end)
+        if ($Kind -eq 'ini') { $left = Get-RecorderIni $body $known }
+        elseif ($Kind -eq 'hosts') { $left = Get-RecorderHosts $body }
+        else { $left = Get-RecorderServerLine $body }
+        [void] $out.Append($left).Append($end)
     }
     return , $Latin.GetBytes($out.ToString())
 }
@@ -200,9 +201,9 @@ function Get-RecorderXml([byte[]] $Data) {
         }
         $name = $reader.Name
         if ($kind -eq [Xml.XmlNodeType]::Element) {
-            $kept = $elements -ccontains $name
-            if (($name -eq 'environmentVariable') -and ($Variables -notcontains $reader.GetAttribute('name'))) { $kept = $false }
-            if (-not $kept) {
+            $keeps = $elements -ccontains $name
+            if (($name -eq 'environmentVariable') -and ($Kept -notcontains $reader.GetAttribute('name'))) { $keeps = $false }
+            if (-not $keeps) {
                 $reader.Skip()
                 continue
             }

@@ -15,6 +15,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.model.windows_words import windows_line
 from fundamentum.php_files import windows_files
+from fundamentum.untrusted.numbers import whole
 from fundamentum.webservers.iis import commands
 from fundamentum.webservers.iis.commands import Words
 from fundamentum.webservers.iis.fastcgi import Processor, application
@@ -23,6 +24,7 @@ from fundamentum.webservers.iis.levels import listed as listed_elements
 from fundamentum.webservers.iis.sites import Pool, system_files
 
 SYSTEM: Final = "/Windows/System32"
+_ENDS: Final = "PHP_FCGI_MAX_REQUESTS"
 _HEAD: Final = 64 * 1024 * 1024
 """Bytes of a library that is looked into."""
 _RUNTIME: Final = "vcruntime140.dll"
@@ -57,6 +59,7 @@ def barriers(host: Host, way: Way) -> Iterator[Barrier]:
         yield Barrier(why, remedy, way.handler.origin)
         return
     yield from _application(host, way)
+    yield from _requests(host, way)
     yield from _bits(way)
     yield from _compiler_runtime(host, way.handed.program)
     yield from _policy(way)
@@ -102,6 +105,26 @@ def _application(host: Host, way: Way) -> Iterator[Barrier]:
         words, back = (commands.add_application(text, arguments, back=back) for back in (False, True))
         shown = f"{text} {arguments}".strip()
         yield by_command(f"no FastCGI application is set up for {shown}", words, back, Origin(way.path))
+
+
+def _requests(host: Host, way: Way) -> Iterator[Barrier]:
+    """PHP ends by itself after so many requests; IIS must not give it more before it starts another.
+
+    Source: php.net, "Installation with IIS" (``instanceMaxRequests``); ``PHP_FCGI_MAX_REQUESTS`` is 500 unless set.
+    """
+    meant = application(host, way.levels, way.handed)
+    if meant is None:
+        return
+    level, element = meant
+    given = {one.get("name"): one.get("value") for one in element.iterfind("environmentVariables/environmentVariable")}
+    most, before = whole(element.get("instanceMaxRequests") or "200"), given.get(_ENDS)
+    ends = whole(before) if before is not None else 500
+    if most is None or not ends or most <= ends:
+        return
+    program, arguments = way.handed.text, way.handed.arguments
+    words, back = commands.set_variable(program, arguments, _ENDS, str(most), before)
+    why = f"PHP ends after {ends} requests, and IIS gives it {most} before it starts another: some requests fail"
+    yield by_command(why, words, back, Origin(level.file, element.sourceline))
 
 
 def _bits(way: Way) -> Iterator[Barrier]:

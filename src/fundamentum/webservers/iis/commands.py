@@ -30,6 +30,19 @@ def of_application(program: str, option: str, arguments: str = "") -> Words:
     return (APPCMD, "set", "config", f"{_SERVER}/fastCgi", f"/{which}.{option}", "/commit:apphost")
 
 
+def set_variable(program: str, arguments: str, name: str, value: str, before: str | None) -> tuple[Words, Words]:
+    """Give a FastCGI application a variable of its environment, and the command that takes that back."""
+    with_arguments = f",arguments='{arguments}'" if arguments else ""
+    which = f"[fullPath='{_windows(program)}'{with_arguments}].environmentVariables."
+    head = (APPCMD, "set", "config", f"{_SERVER}/fastCgi")
+    if before is not None:
+        changed = (f"/{which}[name='{name}'].value:{text}" for text in (value, before))
+        forth, back = ((*head, word, "/commit:apphost") for word in changed)
+        return forth, back
+    added, removed = f"/+{which}[name='{name}',value='{value}']", f"/-{which}[name='{name}']"
+    return (*head, added, "/commit:apphost"), (*head, removed, "/commit:apphost")
+
+
 def add_application(program: str, arguments: str = "", *, back: bool = False) -> Words:
     """Let IIS start a program for FastCGI; ``back`` takes it off again."""
     with_arguments = f",arguments='{arguments}'" if arguments else ""

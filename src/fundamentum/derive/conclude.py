@@ -16,6 +16,7 @@ from fundamentum.derive.command_line import for_the_command_line
 from fundamentum.derive.documents import documents, with_documents
 from fundamentum.derive.environment_samples import chosen_drivers
 from fundamentum.derive.evidence import Whole, extensions_seen
+from fundamentum.derive.factories import guarded_classes
 from fundamentum.derive.facts import FileFacts, Wish
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
@@ -46,15 +47,16 @@ def conclude(
     """The needs, with the evidence for each, as far as the budget goes."""
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     swept = sweep.finished(progress, remarks, budget)
+    guarded = guarded_classes(tree.root, sweep.files)
     reading = Reading(sweep.workers, swept, progress, budget)
     with suppress(Spent):
         reading.first()
-        growing = Whole(swept, reading.facts, manifest)
+        growing = Whole(swept, reading.facts, manifest, guarded)
         seen = extensions_seen(swept, reading.facts, manifest)
         reading.settle(seen, functools.partial(_settled, growing))
     stated = statements(tree.root, sweep.files, budget)
     _take_checks(reading, swept, stated)
-    whole = Whole(swept, reading.facts, manifest)
+    whole = Whole(swept, reading.facts, manifest, guarded)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(reading, whole, manifest, stated, tree.base)

@@ -6,6 +6,7 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
+from types import MappingProxyType
 from typing import Final
 
 import msgspec
@@ -41,8 +42,16 @@ class Seen(msgspec.Struct, frozen=True):
 class Whole:
     """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
 
-    def __init__(self, swept: Sequence[Swept], facts: Mapping[str, FileFacts], manifest: Manifest) -> None:
+    def __init__(
+        self,
+        swept: Sequence[Swept],
+        facts: Mapping[str, FileFacts],
+        manifest: Manifest,
+        guarded: Mapping[str, frozenset[str]] = MappingProxyType({}),
+    ) -> None:
+        """``guarded``: classes that are made only behind a check, with its extensions."""
         self.swept = swept
+        self.guarded = guarded
         self.files = {one.file.path: one.file for one in swept}
         self.facts = facts
         self.manifest = manifest
@@ -153,7 +162,9 @@ class Whole:
         return protected - {one.file.path for one in own if one.plain}
 
     def _named_guard(self, use: Use, extension: str) -> Guard:
-        return "checked" if any(extension in self.named_checks.get(name, ()) for name in use.names) else ""
+        made = extension in self.guarded.get(use.scope.rpartition("\\")[2], ())
+        named = any(extension in self.named_checks.get(name, ()) for name in use.names)
+        return "checked" if made or named else ""
 
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
         """Every check for the extension in the files that were parsed."""

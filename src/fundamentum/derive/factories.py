@@ -1,0 +1,120 @@
+"""Classes that are made only where an extension was found: what they use of it stands behind that check.
+
+``if (extension_loaded('imagick')) { return new PictureA(); } return new PictureB();``
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.catalog.symbols import providers
+from fundamentum.derive.nodes import (
+    Patience,
+    TooLong,
+    arguments,
+    around,
+    branches,
+    called,
+    parser,
+    string,
+    text,
+    walked,
+)
+from fundamentum.derive.quoted import extension_called
+from fundamentum.derive.source import CHECKS
+from fundamentum.derive.tree import SourceFile
+from fundamentum.untrusted.files import read_below
+
+MAX_TIME: Final = 0.5
+"""Seconds for one file."""
+_ASKS: Final = re.compile(rb"extension_loaded|class_exists|function_exists")
+_WORDS: Final = (b"extension_loaded", b"class_exists", b"function_exists")
+_LEAVING: Final = frozenset({"return_statement", "throw_expression", "continue_statement", "exit_statement"})
+
+
+def guarded_classes(root: str, files: Sequence[SourceFile]) -> Mapping[str, frozenset[str]]:
+    """Class, in lower case → the extensions behind checks for which alone it is made."""
+    own = [file for file in files if file.part in ("own", "optional")]
+    guarded: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    for file in own:
+        data = _content(root, file)
+        if any(word in data for word in _WORDS):
+            Patience.begin(MAX_TIME)
+            with suppress(TooLong, RecursionError):
+                for name, extension in _of_file(data):
+                    guarded[name][extension] += 1
+    if not guarded:
+        return {}
+    made: dict[str, int] = defaultdict(int)
+    names = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in sorted(guarded))
+    anywhere = re.compile(rb"(?:\bnew\s+\\?(?:\w+\\)*|(?<![\w\\])(?:\w+\\)*(?=\w+\s*::))(" + names + rb")\b", re.I)
+    for file in own:
+        for match in anywhere.finditer(_content(root, file)):
+            made[match[1].decode("latin-1").lower()] += 1
+    return {
+        name: frozenset(extension for extension, number in counted.items() if number >= made[name])
+        for name, counted in guarded.items()
+    }
+
+
+def _content(root: str, file: SourceFile) -> bytes:
+    try:
+        return read_below(Path(root), file.path, file.size + 1)
+    except OSError:
+        return b""
+
+
+def _of_file(data: bytes) -> Iterator[tuple[str, str]]:
+    """Each class that is made behind a check, as often as it is, with the extension."""
+    root = parser().parse(data).root_node
+    for node in around(root, data, _ASKS, ("function_call_expression",)):
+        extensions = _asked(node)
+        for branch in _where_it_holds(node) if extensions else ():
+            for below in walked(branch):
+                name = _class_made(below)
+                yield from ((name, extension) for extension in extensions if name)
+
+
+def _asked(node: Node) -> frozenset[str]:
+    kind, given = CHECKS.get(called(node)), arguments(node)
+    name = string(given[0]) if given else None
+    if kind is None or not name:
+        return frozenset()
+    if kind == "extension":
+        return frozenset(filter(None, (extension_called(name.encode()),)))
+    return frozenset(symbol.extension for symbol in providers(kind, name.replace("\\\\", "\\").lstrip("\\")))  # type: ignore[arg-type]
+
+
+def _where_it_holds(check: Node) -> Iterator[Node]:
+    """The code that runs only where a check holds: its branch; or what follows where the other one leaves."""
+    above = check.parent
+    inverted = above is not None and above.type == "unary_op_expression" and text(above).startswith("!")
+    at = above if inverted and above is not None else check
+    then, otherwise = branches(at)
+    holds, fails = (otherwise, then) if inverted else (then, otherwise)
+    if holds is not None:
+        yield holds
+    statement = at
+    while statement.parent is not None and statement.type != "if_statement":
+        Patience.tick()
+        statement = statement.parent
+    if holds is None and fails is not None and any(node.type in _LEAVING for node in walked(fails)):
+        after = statement.next_named_sibling
+        while after is not None:
+            Patience.tick()
+            yield after
+            after = after.next_named_sibling
+
+
+def _class_made(node: Node) -> str:
+    if node.type == "object_creation_expression" and node.named_children:
+        first = node.named_children[0]
+        return text(first).rpartition("\\")[2].lower() if first.type in ("name", "qualified_name") else ""
+    if node.type == "scoped_call_expression":
+        return text(node.child_by_field_name("scope")).rpartition("\\")[2].lower()
+    return ""

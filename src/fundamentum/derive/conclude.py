@@ -47,7 +47,7 @@ def conclude(
     """The needs, with the evidence for each, as far as the budget goes."""
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     swept = sweep.finished(progress, remarks, budget)
-    guarded = guarded_classes(tree.root, sweep.files)
+    guarded = guarded_classes(tree.root, sweep.files, budget)
     reading = Reading(sweep.workers, swept, progress, budget)
     with suppress(Spent):
         reading.first()

@@ -7,6 +7,7 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
+from functools import lru_cache
 from pathlib import Path
 from typing import Final
 
@@ -28,22 +29,35 @@ from fundamentum.derive.nodes import (
 from fundamentum.derive.quoted import extension_called
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.tree import SourceFile
+from fundamentum.untrusted.budget import Budget, Spent
 from fundamentum.untrusted.files import read_below
 
 MAX_TIME: Final = 0.5
 """Seconds for one file."""
 _ASKS: Final = re.compile(rb"extension_loaded|class_exists|function_exists")
+NEAR: Final = 600
+"""Bytes behind a check in which something has to be made."""
+_ASKED: Final = re.compile(rb"\b(extension_loaded|class_exists|function_exists)\s*\(\s*['\"]\\{0,2}([\w\\]+)['\"]")
+_MAKES: Final = re.compile(rb"\bnew\s+\\?[A-Za-z]|\w::\w+\s*\(")
 _WORDS: Final = (b"extension_loaded", b"class_exists", b"function_exists")
 _LEAVING: Final = frozenset({"return_statement", "throw_expression", "continue_statement", "exit_statement"})
 
 
-def guarded_classes(root: str, files: Sequence[SourceFile]) -> Mapping[str, frozenset[str]]:
-    """Class, in lower case → the extensions behind checks for which alone it is made."""
+def guarded_classes(root: str, files: Sequence[SourceFile], budget: Budget) -> Mapping[str, frozenset[str]]:
+    """Class, in lower case → the extensions behind checks for which alone it is made; none once the budget is spent."""
+    try:
+        return _guarded(root, files, budget)
+    except Spent:
+        return {}
+
+
+def _guarded(root: str, files: Sequence[SourceFile], budget: Budget) -> Mapping[str, frozenset[str]]:
     own = [file for file in files if file.part in ("own", "optional")]
     guarded: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for file in own:
+        budget.tick()
         data = _content(root, file)
-        if any(word in data for word in _WORDS):
+        if any(word in data for word in _WORDS) and _worth_parsing(data):
             Patience.begin(MAX_TIME)
             with suppress(TooLong, RecursionError):
                 for name, extension in _of_file(data):
@@ -51,15 +65,27 @@ def guarded_classes(root: str, files: Sequence[SourceFile]) -> Mapping[str, froz
     if not guarded:
         return {}
     made: dict[str, int] = defaultdict(int)
-    names = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in sorted(guarded))
-    anywhere = re.compile(rb"(?:\bnew\s+\\?(?:\w+\\)*|(?<![\w\\])(?:\w+\\)*(?=\w+\s*::))(" + names + rb")\b", re.I)
+    written = sorted(name.encode("utf-8", "replace") for name in guarded)
+    names = b"|".join(map(re.escape, written))
+    anywhere = re.compile(rb"(?:\bnew\s+\\?(?:\w+\\)*|(?<![\w\\])(?:\w+\\)*(?=\w+\s*::))(" + names + rb")\b")
     for file in own:
-        for match in anywhere.finditer(_content(root, file)):
-            made[match[1].decode("latin-1").lower()] += 1
+        budget.tick()
+        data = _content(root, file)
+        for match in anywhere.finditer(data) if any(name in data for name in written) else ():
+            made[match[1].decode("utf-8", "replace")] += 1
     return {
-        name: frozenset(extension for extension, number in counted.items() if number >= made[name])
+        name.lower(): frozenset(extension for extension, number in counted.items() if number >= made[name])
         for name, counted in guarded.items()
     }
+
+
+def _worth_parsing(data: bytes) -> bool:
+    """Whether something is made soon behind a question about an extension: parsing takes a hundred times longer."""
+    for match in _ASKED.finditer(data):
+        kind, name = CHECKS[match[1].decode().lower()], match[2].decode("latin-1")
+        if _extensions(kind, name) and _MAKES.search(data, match.end(), match.end() + NEAR):
+            return True
+    return False
 
 
 def _content(root: str, file: SourceFile) -> bytes:
@@ -83,8 +109,12 @@ def _of_file(data: bytes) -> Iterator[tuple[str, str]]:
 def _asked(node: Node) -> frozenset[str]:
     kind, given = CHECKS.get(called(node)), arguments(node)
     name = string(given[0]) if given else None
-    if kind is None or not name:
-        return frozenset()
+    return _extensions(kind, name) if kind and name else frozenset()
+
+
+@lru_cache(4096)
+def _extensions(kind: str, name: str) -> frozenset[str]:
+    """The extensions that a check of a kind asks for by a name."""
     if kind == "extension":
         return frozenset(filter(None, (extension_called(name.encode()),)))
     return frozenset(symbol.extension for symbol in providers(kind, name.replace("\\\\", "\\").lstrip("\\")))  # type: ignore[arg-type]
@@ -114,7 +144,7 @@ def _where_it_holds(check: Node) -> Iterator[Node]:
 def _class_made(node: Node) -> str:
     if node.type == "object_creation_expression" and node.named_children:
         first = node.named_children[0]
-        return text(first).rpartition("\\")[2].lower() if first.type in ("name", "qualified_name") else ""
+        return text(first).rpartition("\\")[2] if first.type in ("name", "qualified_name") else ""
     if node.type == "scoped_call_expression":
-        return text(node.child_by_field_name("scope")).rpartition("\\")[2].lower()
+        return text(node.child_by_field_name("scope")).rpartition("\\")[2]
     return ""

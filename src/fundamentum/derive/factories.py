@@ -8,7 +8,6 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import lru_cache
-from pathlib import Path
 from typing import Final
 
 from tree_sitter import Node
@@ -28,9 +27,8 @@ from fundamentum.derive.nodes import (
 )
 from fundamentum.derive.quoted import extension_called
 from fundamentum.derive.source import CHECKS
-from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.tree import SourceFile, content_of
 from fundamentum.untrusted.budget import Budget, Spent
-from fundamentum.untrusted.files import read_below
 
 MAX_TIME: Final = 0.5
 """Seconds for one file."""
@@ -56,7 +54,7 @@ def _guarded(root: str, files: Sequence[SourceFile], budget: Budget) -> Mapping[
     guarded: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for file in own:
         budget.tick()
-        data = _content(root, file)
+        data = content_of(root, file)
         if any(word in data for word in _WORDS) and _worth_parsing(data):
             Patience.begin(MAX_TIME)
             with suppress(TooLong, RecursionError):
@@ -70,7 +68,7 @@ def _guarded(root: str, files: Sequence[SourceFile], budget: Budget) -> Mapping[
     anywhere = re.compile(rb"(?:\bnew\s+\\?(?:\w+\\)*|(?<![\w\\])(?:\w+\\)*(?=\w+\s*::))(" + names + rb")\b")
     for file in own:
         budget.tick()
-        data = _content(root, file)
+        data = content_of(root, file)
         for match in anywhere.finditer(data) if any(name in data for name in written) else ():
             made[match[1].decode("utf-8", "replace")] += 1
     return {
@@ -86,13 +84,6 @@ def _worth_parsing(data: bytes) -> bool:
         if _extensions(kind, name) and _MAKES.search(data, match.end(), match.end() + NEAR):
             return True
     return False
-
-
-def _content(root: str, file: SourceFile) -> bytes:
-    try:
-        return read_below(Path(root), file.path, file.size + 1)
-    except OSError:
-        return b""
 
 
 def _of_file(data: bytes) -> Iterator[tuple[str, str]]:

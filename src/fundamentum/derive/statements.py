@@ -3,7 +3,6 @@
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from pathlib import Path
 from typing import Final
 
 import msgspec
@@ -11,10 +10,9 @@ import msgspec
 from fundamentum.derive import extension_lists, removed_functions, version_gates
 from fundamentum.derive.facts import Check
 from fundamentum.derive.nodes import Outcome, Patience, TooLong, parser
-from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.tree import SourceFile, content_of
 from fundamentum.derive.version_gates import Gate, Name, Operator
 from fundamentum.untrusted.budget import Budget, Spent
-from fundamentum.untrusted.files import read_below
 
 MAX_PARSED: Final = 400
 """Files that are parsed for statements: a large application has a few dozen that speak of versions."""
@@ -73,7 +71,7 @@ def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statem
     try:
         for file in sorted(own, key=lambda one: (one.path.count("/"), one.path)):
             budget.tick()
-            data = _content(root, file)
+            data = content_of(root, file)
             if parsed >= MAX_PARSED or not _speaks(data):
                 continue
             parsed += 1
@@ -135,7 +133,7 @@ def _resolved(root: str, own: Sequence[SourceFile], found: Statements, left: lis
     names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
     patterns = {name: _definition(name) for name in names}
     for file in own if names else ():
-        data = _content(root, file)
+        data = content_of(root, file)
         for name, pattern in patterns.items():
             if name.name.encode() in data and (match := pattern.search(data)):
                 values.setdefault(name, {})[file.path] = match[1].decode().replace("_", "")
@@ -166,10 +164,3 @@ def _definition(name: Name) -> re.Pattern[bytes]:
 def _speaks(data: bytes) -> bool:
     """Whether a file may state anything."""
     return any(word in data for word in _WORDS) or removed_functions.speaks(data)
-
-
-def _content(root: str, file: SourceFile) -> bytes:
-    try:
-        return read_below(Path(root), file.path, file.size + 1)
-    except OSError:
-        return b""

@@ -4,9 +4,6 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive.facts import FileFacts
-from fundamentum.derive.sweep import LARGE
-
 from .trees import levels, told
 
 USE = "function f() { imagesx($i); }"
@@ -101,20 +98,16 @@ def test_every_entry_has_a_rule_and_a_place_and_what_is_left_out_says_why(tmp_pa
 
 def test_mentions_alone_are_no_need(tmp_path: Path) -> None:
     assert levels(told(tmp_path, {"a.php": "function f(\\GMP $x) { return $x instanceof \\Imagick; }"})) == {}
-    assert FileFacts().uses == ()
 
 
 @pytest.mark.parametrize(("asking", "plain", "level"), [(3, 9, REQUIRED), (9, 3, RECOMMENDED), (4, 4, RECOMMENDED)])
-def test_files_that_are_not_parsed_count_like_those_that_are(
-    tmp_path: Path, asking: int, plain: int, level: str
-) -> None:
+def test_uses_with_and_without_a_check_are_weighed(tmp_path: Path, asking: int, plain: int, level: str) -> None:
     files = {f"ask{n}.php": f"if (function_exists('imagesx')) {{ imagesx($i); }} // {'.' * n}" for n in range(asking)}
     files |= {f"use{n}.php": f"imagesx($i); // {'.' * n}" for n in range(plain)}
-    derived = told(tmp_path, files)
-    assert levels(derived) == {"gd": level}
-    assert derived.parsed < asking + plain
+    assert levels(told(tmp_path, files)) == {"gd": level}
 
 
-def test_a_large_file_is_read_for_what_it_runs_where_few_others_run_anything(tmp_path: Path) -> None:
-    found = told(tmp_path, {"large.php": "exec('convert a.png b.png'); //" + "x" * LARGE, "a.php": "exec('git log');"})
-    assert [entry.names for entry in found.of_kind("command")] == [("convert",), ("git",)]
+def test_files_that_cannot_change_the_answer_are_not_parsed(tmp_path: Path) -> None:
+    derived = told(tmp_path, {f"use{n}.php": f"imagesx($i); // {'.' * n}" for n in range(9)})
+    assert levels(derived) == {"gd": REQUIRED}
+    assert derived.parsed < 4

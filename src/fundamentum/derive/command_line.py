@@ -1,7 +1,6 @@
 """Which extensions only the application's command-line scripts use: pages do without them."""
 
 import re
-from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 from typing import Final
 
@@ -20,19 +19,35 @@ _GATE: Final = re.compile(
 _FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
 
 
-def for_the_command_line(root: str, entries: list[Entry], whole: Whole) -> list[Entry]:
+class Scripts:
+    """Whether a file is run by its name, refuses web servers, or stands where such files do."""
+
+    def __init__(self, root: str) -> None:
+        self.root = root
+        self._known: dict[str, bool] = {}
+
+    def __call__(self, path: str) -> bool:
+        """Is it such a script?"""
+        if path not in self._known:
+            self._known[path] = self._is_script(path)
+        return self._known[path]
+
+    def _is_script(self, path: str) -> bool:
+        if _FOLDERS.intersection(PurePosixPath(path).parts[:-1][:2]):
+            return True
+        try:
+            head = read_below(Path(self.root), path, _HEAD)
+        except OSError:
+            return False
+        return (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]) or _GATE.search(head) is not None
+
+
+def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole) -> list[Entry]:
     """The extensions, those marked of which every use stands in a script for the command line."""
-    known: dict[str, bool] = {}
-
-    def is_script(path: str) -> bool:
-        if path not in known:
-            known[path] = _is_script(root, path)
-        return known[path]
-
     return [_marked(entry, whole, is_script) if entry.kind == "extension" else entry for entry in entries]
 
 
-def _marked(entry: Entry, whole: Whole, is_script: Callable[[str], bool]) -> Entry:
+def _marked(entry: Entry, whole: Whole, is_script: Scripts) -> Entry:
     if any(whole.stated(name) for name in entry.names):
         return entry  # a manifest speaks for the whole application
     paths = {
@@ -44,14 +59,3 @@ def _marked(entry: Entry, whole: Whole, is_script: Callable[[str], bool]) -> Ent
     only = bool(paths) and all(map(is_script, paths))
     rule = f"{entry.rule}, by command-line scripts alone"
     return replace(entry, way="command_line", rule=rule) if only else entry
-
-
-def _is_script(root: str, path: str) -> bool:
-    """Whether a file is run by its name, refuses web servers, or stands where such files do."""
-    if _FOLDERS.intersection(PurePosixPath(path).parts[:-1][:2]):
-        return True
-    try:
-        head = read_below(Path(root), path, _HEAD)
-    except OSError:
-        return False
-    return (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]) or _GATE.search(head) is not None

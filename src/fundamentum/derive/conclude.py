@@ -8,26 +8,25 @@ from contextlib import suppress
 from pathlib import Path, PurePosixPath
 from typing import Final
 
-import msgspec
-
 from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.symbols import EVERYWHERE
-from fundamentum.derive.command_line import for_the_command_line
+from fundamentum.derive.callers import reached_behind_checks
+from fundamentum.derive.command_line import Scripts, for_the_command_line
 from fundamentum.derive.documents import documents, with_documents
 from fundamentum.derive.environment_samples import chosen_drivers
 from fundamentum.derive.evidence import Whole, extensions_seen
-from fundamentum.derive.factories import guarded_classes
-from fundamentum.derive.facts import FileFacts, Wish
+from fundamentum.derive.facts import Wish
+from fundamentum.derive.families import DATABASES
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.manifest import Manifest
 from fundamentum.derive.missing_parts import without_libraries
 from fundamentum.derive.platform_packages import with_demands
-from fundamentum.derive.reading import ENOUGH, Reading
+from fundamentum.derive.reading import Reading
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
 from fundamentum.derive.settings_files import wishes_of_files
-from fundamentum.derive.statements import Statements, statements
+from fundamentum.derive.statements import statements
 from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
@@ -42,37 +41,43 @@ _WHY: Final = {
 
 
 def conclude(
-    tree: Tree, manifest: Manifest, libraries: LibraryNames, sweep: Sweep, progress: Progress, budget: Budget
+    tree: Tree,
+    manifest: Manifest,
+    libraries: LibraryNames,
+    sweep: Sweep,
+    progress: Progress,
+    budget: Budget,
+    *,
+    everything: bool = False,
 ) -> Derived:
     """The needs, with the evidence for each, as far as the budget goes."""
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     swept = sweep.finished(progress, remarks, budget)
-    guarded = guarded_classes(tree.root, sweep.files, budget)
-    reading = Reading(sweep.workers, swept, progress, budget)
+    reading = Reading(sweep.workers, swept, progress, budget, everything=everything)
+    whole = Whole(swept, reading.facts, manifest)
+    is_script = Scripts(tree.root)
     with suppress(Spent):
         reading.first()
-        growing = Whole(swept, reading.facts, manifest, guarded)
-        seen = extensions_seen(swept, reading.facts, manifest)
-        reading.settle(seen, functools.partial(_settled, growing))
-    stated = statements(tree.root, sweep.files, budget)
-    _take_checks(reading, swept, stated)
-    whole = Whole(swept, reading.facts, manifest, guarded)
+        reading.settle(functools.partial(_settled, whole, is_script))
+    guarded = [one for facts in reading.facts.values() for one in facts.guarded]
+    whole.reached = reached_behind_checks(tree.root, sweep.files, guarded, whole.unguarded(), budget)
+    stated = statements(tree.root, sweep.files, reading.facts, budget)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(reading, whole, manifest, stated, tree.base)
     seen = extensions_seen(swept, reading.facts, manifest)
     called = _called(whole, libraries)
-    found, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
-    found = for_the_command_line(tree.root, found, whole)
-    named = frozenset(name for entry in found for name in entry.names)
-    found += chosen_drivers(tree.root, tree.base, named)
-    php, found, otherwise = with_documents(php, found, documents(tree.root, tree.base), EVERYWHERE)
+    needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
+    needed = for_the_command_line(is_script, needed, whole)
+    named = frozenset(name for entry in needed for name in entry.names)
+    needed += chosen_drivers(tree.root, tree.base, named)
+    php, needed, otherwise = with_documents(php, needed, documents(tree.root, tree.base), EVERYWHERE)
     differing += otherwise
-    everything = [
+    needs = [
         *([php] if php else []),
-        *with_demands(found, manifest.demands),
+        *with_demands(needed, manifest.demands),
         *_loaders(whole),
-        *surroundings(found, _wishes(tree, whole)),
+        *surroundings(needed, _wishes(tree, whole)),
     ]
     broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
@@ -81,34 +86,27 @@ def conclude(
         )
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
-        _clean_name(name), manifest.version, tuple(everything), tuple(left_out), len(sweep.files),
+        _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(sweep.files),
         sum(file.size for file in sweep.files), len(reading.facts), (*remarks, *differing),
     )  # fmt: skip
 
 
-def _take_checks(reading: Reading, swept: Sequence[Swept], stated: Statements) -> None:
-    """Lists of extensions that the program holds against what is loaded, as checks of the files they stand in."""
-    known = {one.file.path for one in swept}
-    for path, checks in stated.checks.items():
-        if path in known:
-            facts = reading.facts.get(path, FileFacts())
-            reading.facts[path] = msgspec.structs.replace(facts, checks=(*facts.checks, *checks))
+_ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
+"""Of which every use counts: whether they can stand for each other depends on all of them."""
 
 
-def _settled(whole: Whole, extension: str, left: Sequence[Swept]) -> bool:
-    """Whether the files that are left could still change the level.
+def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Swept]) -> bool:
+    """Whether no file that is left could change the level.
 
-    With a few plain uses they could not, nor where they are too few to outnumber the files that use it behind a check.
+    So it is where a manifest requires it; and where pages use it without a check, and no place asks for it: no use
+    behind a check could outweigh those.
     """
     if any(one.level == "required" for one in whole.stated(extension)):
         return True
-    plain = len(whole.plain_files(extension))
-    if plain >= ENOUGH:
-        return True
-    if any(not one.stopping.isdisjoint((extension, "?")) for one in left):
+    if extension in _ALL_COUNT or whole.checks(extension):
         return False
-    asked = any(check.outcome == "asked" for _, check in whole.checks(extension))
-    return asked and plain + len(left) <= len(whole.protected_files(extension))
+    plain = whole.plain_files(extension)
+    return len(plain) > 1 and not all(map(is_script, plain))
 
 
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:

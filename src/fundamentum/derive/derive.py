@@ -1,6 +1,6 @@
 """From an application's tree to its needs.
 
-The tree is gone through twice: a quick look at every file, then a close one at some.
+A quick look at every file tells which have to be parsed; those are parsed once.
 """
 
 from pathlib import Path
@@ -27,16 +27,19 @@ def silent(what: str, done: int, total: int) -> None:
     """Progress for nobody."""
 
 
-def derive(root: Path, progress: Progress = silent) -> Derived:
-    """The needs of the application in a directory."""
+def derive(root: Path, progress: Progress = silent, *, everything: bool = False) -> Derived:
+    """The needs of the application in a directory.
+
+    ``everything``: parse every file, be it one that cannot change the answer; that takes several times as long.
+    """
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    return derive_listed(Listing(str(root)), progress=progress)
+    return derive_listed(Listing(str(root)), progress=progress, everything=everything)
 
 
-def derive_listed(listing: Listing, progress: Progress = silent) -> Derived:
+def derive_listed(listing: Listing, progress: Progress = silent, *, everything: bool = False) -> Derived:
     """The needs of an application whose files are listed."""
-    budget = Budget(seconds=PATIENCE)
+    budget = Budget(seconds=PATIENCE * 10 if everything else PATIENCE)
     tree = tree_of(listing)
     if applications := several(tree):
         raise InputError(tree.root, f"holds several applications: {', '.join(applications[:8])}; name one of them")
@@ -56,7 +59,7 @@ def derive_listed(listing: Listing, progress: Progress = silent) -> Derived:
         # In the background, the sweep goes on.
         # Names of files and words of their code are the application's own, and may be anything.
         conclude = entry("fundamentum.derive", "conclude").conclude
-        found: Derived = conclude(tree, manifest, libraries, sweep, progress, budget)
+        found: Derived = conclude(tree, manifest, libraries, sweep, progress, budget, everything=everything)
         return scrubbed(found)
 
 

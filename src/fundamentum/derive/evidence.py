@@ -6,12 +6,12 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from types import MappingProxyType
 from typing import Final
 
 import msgspec
 
 from fundamentum.catalog.symbols import own_extensions
+from fundamentum.derive.callers import Reached, guard_of
 from fundamentum.derive.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
@@ -47,11 +47,10 @@ class Whole:
         swept: Sequence[Swept],
         facts: Mapping[str, FileFacts],
         manifest: Manifest,
-        guarded: Mapping[str, frozenset[str]] = MappingProxyType({}),
     ) -> None:
-        """``guarded``: classes that are made only behind a check, with its extensions."""
         self.swept = swept
-        self.guarded = guarded
+        self.reached: Reached = {}
+        """What is reached only behind checks."""
         self.files = {one.file.path: one.file for one in swept}
         self.facts = facts
         self.manifest = manifest
@@ -138,9 +137,15 @@ class Whole:
         for path, use in self.uses_by_extension().get(extension, ()):
             if use.own and "\\" in use.own and use.own in self.defined_functions:
                 continue  # it is not the extension's at all
-            guard = use.guard or self._named_guard(use, extension)
+            guard = use.guard or self._named_guard(path, use, extension)
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
+
+    def unguarded(self) -> Iterator[tuple[str, Use]]:
+        """Path and use, of all that nothing around them protects."""
+        for path, facts in self.facts.items():
+            if self.files[path].part in ("own", "optional"):
+                yield from ((path, use) for use in facts.uses if not use.guard and not use.weak)
 
     def plain_files(self, extension: str) -> set[str]:
         """Files of the application's own with a plain use, as far as they are known by now."""
@@ -151,20 +156,13 @@ class Whole:
             and not use.weak
             and use.kind != "constant"
             and self.files[path].part == "own"
-            and not self._named_guard(use, extension)
+            and not self._named_guard(path, use, extension)
             and not self.driver(path, use.scope, extension)
         }
 
-    def protected_files(self, extension: str) -> set[str]:
-        """Files of the application's own that use it behind a check only, as far as they are known by now."""
-        own = [one for one in self.uses(extension) if one.file.part in ("own", "optional")]
-        protected = {one.file.path for one in own if one.guard in ("checked", "caught")}
-        return protected - {one.file.path for one in own if one.plain}
-
-    def _named_guard(self, use: Use, extension: str) -> Guard:
-        made = extension in self.guarded.get(use.scope.rpartition("\\")[2], ())
+    def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
         named = any(extension in self.named_checks.get(name, ()) for name in use.names)
-        return "checked" if made or named else ""
+        return "checked" if named or guard_of(path, use, extension, self.reached) else ""
 
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
         """Every check for the extension in the files that were parsed."""
@@ -208,23 +206,6 @@ class Whole:
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""
         return sum(one.file.part in parts for one in self._speaking.get(extension, ()))
-
-    def about(self, extension: str, paths: set[str]) -> float:
-        """How many of the application's own files are like these, if those not parsed are like those that were.
-
-        Files that ask for the extension and files that only use it are told apart: which of them were parsed first is
-        no accident.
-        """
-        total = 0.0
-        strata: dict[bool, list[str]] = {True: [], False: []}
-        for one in self._speaking.get(extension, ()):
-            if one.file.part == "own":
-                strata[extension in one.checked].append(one.file.path)
-        for files in strata.values():
-            parsed = [path for path in files if path in self.facts]
-            if parsed:
-                total += len(paths.intersection(parsed)) * len(files) / len(parsed)
-        return total + len(paths.difference(strata[True], strata[False]))
 
     @cached_property
     def own_files(self) -> int:

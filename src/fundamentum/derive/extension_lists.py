@@ -1,14 +1,18 @@
-"""Lists of extensions that a program holds against what is loaded: by ``array_diff``, in a loop, in a table."""
+"""Lists of extensions in a program: held against what is loaded, or called after what they are.
+
+Held they are by ``array_diff``, in a loop, in a table; called ``$requiredExtensions`` or the like.
+"""
 
 import re
-from collections.abc import Iterator
-from typing import Final
+from collections.abc import Iterable, Iterator
+from typing import Final, Literal
 
-import msgspec
 from tree_sitter import Node
 
+from fundamentum.derive.facts import Check
 from fundamentum.derive.nodes import (
     Patience,
+    ancestors,
     arguments,
     around,
     branches,
@@ -24,20 +28,13 @@ from fundamentum.derive.nodes import (
 from fundamentum.derive.quoted import extension_called
 
 SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded")
-_RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|warn", re.I)
-_REQUIRED: Final = re.compile(r"requir|mandatory|must|needed|necessary|essential|critical", re.I)
+_RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
+_REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
+_ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
 
 
-class Listed(msgspec.Struct, frozen=True):
-    """One extension of such a list."""
-
-    extension: str
-    required: bool
-    line: int
-
-
-def listed(root: Node, data: bytes) -> Iterator[Listed]:
-    """The extensions that one file lists so."""
+def held_lists(root: Node, data: bytes) -> Iterator[Check]:
+    """The extensions of lists that are held against what is loaded."""
     for node in around(root, data, SPEAKING, ("function_call_expression", "foreach_statement")):
         name = called(node)
         if name == "array_diff" and "get_loaded_extensions" in text(node):
@@ -52,7 +49,63 @@ def listed(root: Node, data: bytes) -> Iterator[Listed]:
                 yield from _members(given[0], root, True)
 
 
-def _of_loop(loop: Node, root: Node) -> Iterator[Listed]:
+def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check]:
+    """The extensions of lists whose name says what they are.  ``places``: names of extensions in quotes."""
+    seen: set[int] = set()
+    for match in places:
+        node = root.descendant_for_byte_range(match.start(1), match.end(1))
+        if node is None or node.type != "string_content":
+            continue
+        array = next((above for above, _ in ancestors(node) if above.type == "array_creation_expression"), None)
+        if array is not None and array.start_byte not in seen:
+            seen.add(array.start_byte)
+            yield from _of_named(array)
+
+
+def _of_named(array: Node) -> Iterator[Check]:
+    names: list[tuple[str, int]] = []
+    strings = 0
+    for element in array.named_children:
+        parts = [unwrapped(part) for part in element.named_children if part.type != "comment"]
+        value = string(parts[0]) if element.type == "array_element_initializer" and parts else None
+        if value is None and len(parts) < 2:
+            continue
+        strings += 1
+        if found := extension_called((value or "").encode("utf-8", "replace")):
+            names.append((found, line(element)))
+    if len(names) < 2 or len(names) < strings * 0.6:
+        return
+    heading = _heading(array)
+    if not _ABOUT.search(heading):
+        return
+    outcome = "listed-recommended" if _RECOMMENDED.search(heading) else ""
+    outcome = outcome or ("listed-required" if _REQUIRED.search(heading) else "asked")
+    for name, where in names:
+        yield Check(name, outcome, where, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
+
+
+def _heading(array: Node) -> str:
+    """What a list is called: the variable, property, constant or key it is given to, the loop it is used in."""
+    out: list[str] = []
+    for above, child in ancestors(array):
+        if above.type == "array_element_initializer" and above.named_children[0] != child:
+            out.append(text(above.named_children[0]))
+        elif above.type in ("assignment_expression", "property_element", "const_element"):
+            out.append(text(above.children[0]))
+        elif above.type == "foreach_statement":
+            out.append(text(above)[:300])
+        elif above.type in ("method_declaration", "function_definition"):
+            out.append(text(above.child_by_field_name("name")))
+            break
+    return " ".join(out)
+
+
+def _check(extension: str, required: bool, where: Node) -> Check:
+    outcome: Literal["listed-required", "listed-recommended"] = "listed-required" if required else "listed-recommended"
+    return Check(extension, outcome, line(where), f"a list that has {extension}")
+
+
+def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
     """``foreach (LIST as $name) { if (!extension_loaded($name)) ... }``"""
     parts = [child for child in loop.named_children if child.type != "comment"]
     body = loop.child_by_field_name("body")
@@ -86,7 +139,7 @@ def _outermost(source: Node, loop: Node) -> Node:
     return source
 
 
-def _members(source: Node, root: Node, required: bool) -> Iterator[Listed]:
+def _members(source: Node, root: Node, required: bool) -> Iterator[Check]:
     """The names in a list, written there or kept under a name in the same file."""
     where = unwrapped(source)
     if where is None:
@@ -119,7 +172,7 @@ def _kept(name: str, root: Node) -> Node | None:
     return None
 
 
-def _of_array(array: Node, required: bool) -> Iterator[Listed]:
+def _of_array(array: Node, required: bool) -> Iterator[Check]:
     """Names, names with a level, or lists under the words for levels."""
     for element in (one for one in array.named_children if one.type == "array_element_initializer"):
         parts = [unwrapped(one) for one in element.named_children]
@@ -130,10 +183,10 @@ def _of_array(array: Node, required: bool) -> Iterator[Listed]:
             said = text(value)
             level = required and said.lower() not in ("false", "0") and not _RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
-            yield Listed(found, level, line(element))
+            yield _check(found, level, element)
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not _RECOMMENDED.search(key))
             yield from _of_array(value, level)
         elif (plain := string(value)) and (found := extension_called(plain.encode())):
-            yield Listed(found, level, line(element))
+            yield _check(found, level, element)

@@ -31,6 +31,8 @@ class Use(Fact, frozen=True):
     """The class around it, in lower case; else empty."""
     own: str = ""
     """The function of the same name in the namespace around it, which comes first where there is one."""
+    function: str = ""
+    """The function or method around it, in lower case; else empty."""
 
 
 class Check(Fact, frozen=True):
@@ -51,6 +53,40 @@ class Syntax(Fact, frozen=True):
     gone: str
     what: str
     line: int
+
+
+class Name(Fact, frozen=True):
+    """What holds a version elsewhere: ``MIN_PHP``, ``self::PHP``, ``$required``, ``$config['php']``."""
+
+    kind: Literal["constant", "variable", "key"]
+    name: str
+
+
+Operator = Literal["<", "<=", ">", ">=", "==", "!="]
+Outcome = Literal["stops", "reports", "warns", ""]
+"""What a branch comes to: the program ends; it reports an error; it recommends something; neither."""
+
+
+class Gate(Fact, frozen=True):
+    """One statement of a program about PHP's version: it runs where the version is so."""
+
+    operator: Operator
+    version: str | Name
+    """``8.1.0``; or what holds it."""
+    line: int
+    what: str
+    outcome: Outcome
+    """What comes of it where the version is otherwise."""
+    as_id: bool = False
+    """Whether the version is a number as ``PHP_VERSION_ID`` has it: ``80100``."""
+
+
+class Guarded(Fact, frozen=True):
+    """Something that is made, called or included behind a check, at one place."""
+
+    kind: Literal["class", "function", "file"]
+    name: str
+    extension: str
 
 
 class Wish(Fact, frozen=True):
@@ -83,3 +119,7 @@ class FileFacts(Fact, frozen=True):
     """Whether the file does not parse as a whole."""
     versioned: tuple[str, ...] = ()
     """Names of files that it includes only under some versions of PHP."""
+    gates: tuple[Gate, ...] = ()
+    removed: tuple[tuple[int, str], ...] = ()
+    """Line and name of each call of a function that is gone from PHP, and exists nowhere else."""
+    guarded: tuple[Guarded, ...] = ()

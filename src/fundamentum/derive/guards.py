@@ -12,7 +12,8 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.facts import Check, Guard
 from fundamentum.derive.families import words_for
-from fundamentum.derive.source import CHECKS, Source, ancestors, provided
+from fundamentum.derive.nodes import Patience, ancestors
+from fundamentum.derive.source import CHECKS, Source, provided
 
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
@@ -204,7 +205,7 @@ class Guards:
                 alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
                 yield condition, not alternative
             if kind == "if_statement":
-                Source.in_time()
+                Patience.tick()
                 for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
                     if other == child:
                         break

@@ -4,14 +4,14 @@ import re
 import time
 from collections.abc import Collection, Iterator
 from functools import cache
-from typing import ClassVar, Final, Literal
+from typing import ClassVar, Final
 
 import tree_sitter
 import tree_sitter_php
 from tree_sitter import Node
 
-Outcome = Literal["stops", "reports", "warns", ""]
-"""What a branch comes to: the program ends; it reports an error; it recommends something; neither."""
+from fundamentum.derive.facts import Outcome
+
 FUNCTIONS: Final = frozenset(
     {"function_definition", "method_declaration", "anonymous_function", "anonymous_function_creation_expression"}
     | {"arrow_function", "class_declaration", "anonymous_class"}
@@ -32,8 +32,14 @@ _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement
 _ENDING_CALLS: Final = frozenset({"exit", "die", "abort", "wp_die", "deactivate_plugins"})
 
 
-class TooLong(Exception):
+class TooLong(RecursionError):
     """A file takes longer than code as people write it does."""
+
+
+MAX_NESTED: Final = 400
+"""Levels of syntax; nobody writes that many, and to climb through thousands takes minutes."""
+PATIENCE: Final = 3.0
+"""Seconds that one file may take; an honest one takes less than a tenth of that."""
 
 
 class Patience:
@@ -46,9 +52,9 @@ class Patience:
     ends: ClassVar = float("inf")
 
     @classmethod
-    def begin(cls, seconds: float) -> None:
-        """So much time from now on."""
-        cls.ends = time.monotonic() + seconds
+    def begin(cls) -> None:
+        """The time for one file begins."""
+        cls.ends = time.monotonic() + PATIENCE
 
     @classmethod
     def tick(cls) -> None:
@@ -71,6 +77,24 @@ def text(node: Node | None) -> str:
 def line(node: Node) -> int:
     """The line that a node begins on, from one."""
     return node.start_point[0] + 1
+
+
+def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
+    """(parent, child) pairs from a node up to the root.
+
+    ``RecursionError`` where it is nested absurdly deep, or the file has taken too long.
+    """
+    Patience.tick()
+    child = node
+    parent = node.parent
+    for step in range(MAX_NESTED):
+        if step % 16 == 15:
+            Patience.tick()
+        if parent is None:
+            return
+        yield parent, child
+        child, parent = parent, parent.parent
+    raise RecursionError("nested too deeply")
 
 
 def walked(root: Node) -> Iterator[Node]:

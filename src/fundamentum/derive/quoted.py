@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import Final
 
 from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import known_extensions, providers
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.derive.source import CHECKS
 
 TAKING: Final = frozenset(
@@ -64,43 +64,29 @@ def extension_called(name: bytes) -> str:
 _ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
 
 
-_ENDING: Final = (b"exit", b"die", b"e_user_error")
-
-
-def checked_in(data: bytes, lowered: bytes, words: frozenset[bytes]) -> tuple[frozenset[str], frozenset[str]]:
-    """The extensions that a file asks for, by the words of its checks; ``?`` where the name stands in a variable.
-
-    Second, those of them without which the program may stop: an end of it stands in the next thousand bytes.
-    """
-    found: set[str] = set()
-    stopping: set[str] = set()
+def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
+    """Whether a file may ask for an extension, by the words of its checks."""
+    if b"extension_loaded" in words:
+        return True
     for name, kind in CHECKS.items():
         word = name.encode()
-        if word not in words:
-            continue
-        at = lowered.find(word)
+        at = lowered.find(word) if word in words else -1
         while at >= 0:
             at += len(word)
             if match := _ASKED.match(lowered, at):
-                # Constants are told apart by case, all others are not.
                 group = match.lastindex or 0
-                asked = _asked(kind, data[match.start(group) : match.end(group)].decode("latin-1") if group else "")
-                found |= asked
-                if any(lowered.find(end, at, at + 1000) >= 0 for end in _ENDING):
-                    stopping |= asked
+                # Constants are told apart by case, all others are not.
+                if group and _of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
+                    return True
             at = lowered.find(word, at)
-    return frozenset(found), frozenset(stopping)
+    return False
 
 
-def _asked(kind: str, value: str) -> set[str]:
-    """The extensions that a check asks for by the name of an extension, a function, a class or a constant."""
-    if not value:
-        return {"?"} if kind == "extension" else set()
-    if kind == "extension":
-        return {canonical(value)}
+def _of_extension(kind: str, value: str) -> bool:
+    """Whether a function, class or constant of that name comes with an extension that not every PHP has."""
     value = value.replace("\\\\", "\\")
     found = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
-    return {symbol.extension for symbol in found}
+    return any(symbol.extension not in EVERYWHERE for symbol in found)
 
 
 _DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"

@@ -1,19 +1,26 @@
 """Everything that one source file tells: uses, checks, definitions, wishes, an encoded file's loader."""
 
+import itertools
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
+import msgspec
 from tree_sitter import Node
 
-from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers
-from fundamentum.derive.facts import Check, FileFacts, Syntax, Use, Wish
+from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers
+from fundamentum.derive import removed_functions
+from fundamentum.derive.callers import MAX_GUARDED, behind_check
+from fundamentum.derive.extension_lists import held_lists, named_lists
+from fundamentum.derive.facts import FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
+from fundamentum.derive.nodes import ancestors, text
 from fundamentum.derive.quoted import TAKING
-from fundamentum.derive.source import Reference, Source, ancestors, provided, reference
+from fundamentum.derive.source import Reference, Source, provided, reference
 from fundamentum.derive.spots import Spots, places_of
+from fundamentum.derive.syntax import RULES, found_in
+from fundamentum.derive.version_gates import gates
 from fundamentum.derive.wishes import CALLS, wishes_of
 from fundamentum.derive.words import code_of, interesting, words_in
 
@@ -21,18 +28,22 @@ MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
-_REQUIRED: Final = re.compile(rb"requir|mandator|needed|must|essential|minimum", re.I)
-_RECOMMENDED: Final = re.compile(rb"recommend|optional|suggest|nice|prefer|advis", re.I)
+_OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
 _READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
 
-def read_source(data: bytes, words: frozenset[bytes] | None = None) -> FileFacts:
-    """The facts of a file.  ``words``: the interesting ones that it holds, if they are known already."""
+def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: Sequence[int] = ()) -> FileFacts:
+    """The facts of a file.
+
+    ``words``: the interesting ones that it holds, if they are known already; ``constructs``: rules of syntax, by
+    number, that may apply.
+    """
     loader = loader_of(data)
     if loader is not None:
         return FileFacts(loader=loader)
-    return _Reader(data, words_in(code_of(data)[0], interesting() | TAKING) if words is None else words).facts()
+    words = words_in(code_of(data)[0], interesting() | TAKING) if words is None else words
+    return _Reader(data, words).facts(constructs)
 
 
 def loader_of(data: bytes) -> str | None:
@@ -69,20 +80,34 @@ class _Reader:
         """Extension and class → uses there that nothing protects."""
         self.syntax: dict[tuple[str, str, str], Syntax] = {}
 
-    def facts(self) -> FileFacts:
+    def facts(self, constructs: Sequence[int]) -> FileFacts:
+        """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
+        root = self.source.root
         return FileFacts(
             uses=uses,
-            checks=(*self.guards.checks(), *self._lists()),
+            checks=(*self.guards.checks(), *named_lists(root, self.spots.extensions), *held_lists(root, self.data)),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
             classes=tuple(self.classes),
             constants=tuple(self.constants),
-            syntax=tuple(self.syntax.values()),
+            syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
             wishes=tuple(self.wishes),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
+            gates=tuple(gates(root, self.data)),
+            removed=tuple(removed_functions.calls(root, self.data)),
+            guarded=tuple(itertools.islice(self._guarded(), MAX_GUARDED)),
         )
+
+    def _guarded(self) -> Iterator[Guarded]:
+        """What is made, called or included behind the checks of the file."""
+        for check in self.guards.at:
+            node = self.source.at(check.start, check.start + 1)
+            call = next((p for p, _ in ancestors(node) if p.type == "function_call_expression"), None) if node else None
+            for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
+                for extension in check.extensions:
+                    yield Guarded(kind, name, extension)  # type: ignore[arg-type]
 
     def _words(self) -> Iterator[Use]:
         self.wishes: list[Wish] = []
@@ -123,7 +148,7 @@ class _Reader:
             self._bound(symbols[0].since, symbols[0].gone, f"{_shown(kind, name)}", extensions, node)
         if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
             return
-        scope = self._scope(node)
+        scope, function = self._around(node)
         self.examined[extensions[0]] += 1
         if self.examined[extensions[0]] > MAX_EXAMINED or self.plain[extensions[0], scope] >= MAX_PLAIN:
             return
@@ -131,7 +156,7 @@ class _Reader:
         if not guard and not weak and not names:
             self.plain[extensions[0], scope] += 1
         shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
-        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own)
+        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own, function)
 
     def _bound(self, since: str, gone: str, what: str, extensions: tuple[str, ...], node: Node) -> None:
         if extensions[0] not in EVERYWHERE and (extensions[0] not in own_extensions() or what.isupper()):
@@ -146,19 +171,22 @@ class _Reader:
         plain = what.removesuffix("()").lower()
         for parent, child in ancestors(node):
             for condition, _ in self.guards.conditions(parent, child):
-                text = self.data[condition.start_byte : condition.end_byte].decode("latin-1").lower()
-                if plain in text or "php_version" in text or "version_compare" in text or "phpversion" in text:
+                asked = self.source.text(condition).lower()
+                if plain in asked or "php_version" in asked or "version_compare" in asked or "phpversion" in asked:
                     return True
-                if "_exists" in text or "defined" in text or "is_callable" in text:
+                if "_exists" in asked or "defined" in asked or "is_callable" in asked:
                     return True
         return False
 
-    def _scope(self, node: Node) -> str:
+    def _around(self, node: Node) -> tuple[str, str]:
+        """The class and the function that a place stands in, in lower case."""
+        function = ""
         for parent, _ in ancestors(node):
             if parent.type in ("class_declaration", "trait_declaration"):
-                name = parent.child_by_field_name("name")
-                return self.source.text(name).lower() if name is not None else ""
-        return ""
+                return text(parent.child_by_field_name("name")).lower(), function
+            if parent.type in ("function_definition", "method_declaration"):
+                function = text(parent.child_by_field_name("name")).lower()
+        return "", function
 
     def _called_by_name(self) -> Iterator[Use]:
         """Functions named in strings: given to a function that calls them, or called through a variable."""
@@ -179,105 +207,35 @@ class _Reader:
         """Connection strings, stream wrappers and stream filters."""
         for match in self.spots.connections:
             group = "at" if match["at"] else "name"
-            node = self._string_at(match.start(group))
-            if node is None:
-                continue
             driver = match[group].decode().lower()
             extension = driver if group == "name" else f"pdo_{driver}"
-            guard, names = self.guards.around(node, (extension,))
-            if not guard and (group == "name" or not _given_to_connection(self.source, node)):
-                guard = "chosen"  # the text stands by itself; what makes a connection of it may never run
-            yield Use(
-                (extension,),
-                "connection",
-                f"connection to {driver.removeprefix('pdo_')}",
-                self.source.line(node),
-                guard,
-                names,
-                False,
-                self._scope(node),
-            )
-        if self.connects:
-            for match in self.spots.databases:
-                node = self._string_at(match.start(1))
-                if node is not None:
-                    driver = match[1].decode().lower()
-                    yield Use(
-                        (f"pdo_{driver}",),
-                        "connection",
-                        f"connection to {driver.removeprefix('pdo_')}",
-                        self.source.line(node),
-                        "chosen",
-                        (),
-                        False,
-                        self._scope(node),
-                    )
+            for use in self._in_string(match.start(group), extension, "connection", _connection(driver)):
+                node = self._string_at(match.start(group))
+                alone = group == "name" or node is None or not _given_to_connection(self.source, node)
+                # The text stands by itself; what makes a connection of it may never run.
+                yield msgspec.structs.replace(use, guard="chosen") if alone and not use.guard else use
+        for match in self.spots.databases if self.connects else ():
+            driver = match[1].decode().lower()
+            for use in self._in_string(match.start(1), f"pdo_{driver}", "connection", _connection(driver)):
+                yield msgspec.structs.replace(use, guard="chosen", names=())
         for match, kind in self.spots.streams:
             name = match["at"].decode().lower()
-            extension = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}.get(
-                name if kind == "scheme" else name.split(".")[0], name.split(".")[0]
-            )
-            node = self._string_at(match.start("at"))
-            if node is not None:
-                guard, names = self.guards.around(node, (extension,))
-                yield Use((extension,), kind, name, self.source.line(node), guard, names, False, self._scope(node))
+            first = name if kind == "scheme" else name.split(".")[0]
+            extension = _OF_STREAMS.get(first) or _OF_STREAMS.get(name.split(".")[0]) or name.split(".")[0]
+            yield from self._in_string(match.start("at"), extension, kind, name)
+
+    def _in_string(self, start: int, extension: str, kind: str, shown: str) -> Iterator[Use]:
+        """The use that a text stands for, if it stands in a string."""
+        node = self._string_at(start)
+        if node is not None:
+            guard, names = self.guards.around(node, (extension,))
+            scope, function = self._around(node)
+            line = self.source.line(node)
+            yield Use((extension,), kind, shown, line, guard, names, False, scope, "", function)
 
     def _string_at(self, start: int) -> Node | None:
         node = self.source.at(start, start + 1)
         return node if node is not None and node.type == "string_content" else None
-
-    def _lists(self) -> Iterator[Check]:
-        """Lists of extension names, as installers keep them."""
-        seen: set[int] = set()
-        for match in self.spots.extensions:
-            node = self.source.at(match.start(1), match.end(1))
-            array = (
-                next((p for p, _ in ancestors(node) if p.type == "array_creation_expression"), None) if node else None
-            )
-            if array is None or array.start_byte in seen or node is None or node.type != "string_content":
-                continue
-            seen.add(array.start_byte)
-            yield from self._listed(array)
-
-    def _listed(self, array: Node) -> Iterator[Check]:
-        names: list[tuple[str, int]] = []
-        strings = 0
-        for element in array.named_children:
-            if element.type != "array_element_initializer" or not element.named_children:
-                continue
-            value = self.source.literal(element.named_children[0])
-            if value is None and len(element.named_children) == 1:
-                continue
-            strings += 1
-            name = canonical((value or "").removeprefix("ext-"))
-            if name in known_extensions():
-                names.append((name, self.source.line(element)))
-        if len(names) < 2 or len(names) < strings * 0.6:
-            return
-        context = self._heading(array)
-        if not re.search(rb"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", context, re.I):
-            return
-        recommended, required = _RECOMMENDED.search(context), _REQUIRED.search(context)
-        outcome = "listed-recommended" if recommended else "listed-required" if required else "asked"
-        for name, line in names:
-            yield Check(name, outcome, line, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
-
-    def _heading(self, array: Node) -> bytes:
-        """What the list is called: the variable, property, constant or key it is given to, the loop it is used in."""
-        out = b""
-        for parent, child in ancestors(array):
-            if parent.type == "array_element_initializer" and parent.named_children[0] != child:
-                key = parent.named_children[0]
-                out += b" " + self.data[key.start_byte : key.end_byte]
-            elif parent.type in ("assignment_expression", "property_element", "const_element"):
-                first = parent.children[0]
-                out += b" " + self.data[first.start_byte : first.end_byte]
-            elif parent.type == "foreach_statement":
-                out += b" " + self.data[parent.start_byte : parent.end_byte][:300]
-            elif parent.type in ("method_declaration", "function_definition"):
-                name = parent.child_by_field_name("name")
-                return out + b" " + (self.data[name.start_byte : name.end_byte] if name is not None else b"")
-        return out
 
     def _versioned(self) -> Iterator[str]:
         """Files that are included only under some versions of PHP."""
@@ -285,6 +243,10 @@ class _Reader:
             node = self.source.at(match.start(), match.start() + 1)
             if node is not None and self.guards.around(node, ())[0] == "version":
                 yield match[1].decode("latin-1")
+
+
+def _connection(driver: str) -> str:
+    return f"connection to {driver.removeprefix('pdo_')}"
 
 
 def _given_to_connection(source: Source, node: Node) -> bool:

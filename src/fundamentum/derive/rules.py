@@ -140,10 +140,10 @@ class Case:
                 return None  # what else is used of it decides
             return self.verdict("recommended", "only constants of it stand in the source")
         files = {one.file.path for one in self.plain}
-        rule = f"used without a check in {'one file' if len(files) == 1 else f'{len(files)} files'}"
+        rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
         protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
         asked = any(check.outcome == "asked" for _, check in self.checks)
-        if asked and self.whole.about(self.extension, protected) >= self.whole.about(self.extension, files):
+        if asked and len(protected) >= len(files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
 

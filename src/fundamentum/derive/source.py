@@ -5,14 +5,12 @@ cost follows what is found, not the size of the tree of syntax.
 """
 
 import re
-import time
-from collections.abc import Iterator
-from typing import ClassVar, Final
+from typing import Final
 
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.nodes import parser
+from fundamentum.derive.nodes import Patience, parser
 
 CHECKS: Final = {
     "extension_loaded": "extension",
@@ -70,23 +68,14 @@ class Source:
     ``RecursionError`` where it is not code as people write it, or answering takes too long.
     """
 
-    ends: ClassVar = 0.0
-    """When patience with the file at hand ends."""
-
     def __init__(self, data: bytes) -> None:
         if not parseable(data):
             raise RecursionError("larger, or nested more deeply, than code is")
-        Source.ends = time.monotonic() + PATIENCE
+        Patience.begin()
         self.data = data
         self.root = parser().parse(data).root_node
         self.names = Names()
         self._read_top(self.root, 0, len(data))
-
-    @classmethod
-    def in_time(cls) -> None:
-        """Raise ``RecursionError`` once the file has taken too long."""
-        if time.monotonic() > cls.ends:
-            raise RecursionError("takes too long")
 
     @property
     def broken(self) -> bool:
@@ -103,7 +92,7 @@ class Source:
 
     def at(self, start: int, end: int) -> Node | None:
         """The smallest node that holds these bytes."""
-        self.in_time()
+        Patience.tick()
         return self.root.descendant_for_byte_range(start, end)
 
     def literal(self, node: Node | None) -> str | None:
@@ -181,12 +170,6 @@ class Source:
             self.names.imports[kind, short.lower()] = full.lower()
 
 
-MAX_NESTED: Final = 400
-"""Levels of syntax; nobody writes that many, and to climb through thousands takes minutes."""
-
-
-PATIENCE: Final = 3.0
-"""Seconds that one file may take; an honest one takes less than a tenth of that."""
 MAX_TOKENS: Final = 900_000
 """Words and signs of one file that is parsed: each takes about 250 bytes of memory."""
 MAX_OPEN: Final = 1000
@@ -205,24 +188,6 @@ def parseable(data: bytes) -> bool:
     if deepest > MAX_OPEN:
         return False
     return len(data) < MAX_TOKENS // 2 or sum(1 for _ in _TOKEN.finditer(data)) <= MAX_TOKENS
-
-
-def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
-    """(parent, child) pairs from a node up to the root.
-
-    ``RecursionError`` where it is nested absurdly deep, or the file has taken too long.
-    """
-    Source.in_time()
-    child = node
-    parent = node.parent
-    for step in range(MAX_NESTED):
-        if step % 16 == 15:
-            Source.in_time()
-        if parent is None:
-            return
-        yield parent, child
-        child, parent = parent, parent.parent
-    raise RecursionError("nested too deeply")
 
 
 def provided(kind: str, name: str) -> tuple[str, ...]:

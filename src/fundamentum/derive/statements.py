@@ -1,24 +1,15 @@
-"""What the program itself says it needs, before any use in its source: versions of PHP, lists of extensions."""
+"""What the program itself says about the versions of PHP that it runs on, put together from all of its files."""
 
 import re
-from collections.abc import Iterator, Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
 
-from fundamentum.derive import extension_lists, removed_functions, version_gates
-from fundamentum.derive.facts import Check
-from fundamentum.derive.nodes import Outcome, Patience, TooLong, parser
+from fundamentum.derive.facts import FileFacts, Gate, Name, Operator, Outcome
 from fundamentum.derive.tree import SourceFile, content_of
-from fundamentum.derive.version_gates import Gate, Name, Operator
 from fundamentum.untrusted.budget import Budget, Spent
 
-MAX_PARSED: Final = 400
-"""Files that are parsed for statements: a large application has a few dozen that speak of versions."""
-MAX_TIME: Final = 0.5
-"""Seconds for one of them."""
-_WORDS: Final = (b"PHP_VERSION", b"phpversion", b"PHP_MAJOR_VERSION", b"get_loaded_extensions", b"extension_loaded")
 _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
 
@@ -38,65 +29,41 @@ class Statements(msgspec.Struct):
     """All that a program states."""
 
     bounds: list[Bound] = msgspec.field(default_factory=list)
-    checks: dict[str, list[Check]] = msgspec.field(default_factory=dict)
-    """File → extensions that it lists."""
     removed: list[Bound] = msgspec.field(default_factory=list)
     """Calls of functions that are gone from PHP, and exist nowhere else."""
 
     def lower(self) -> Bound | None:
         """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
-        return self._most(">=", ">")
+        found = [bound for bound in self.bounds if bound.operator in (">=", ">")]
+        strongest = [bound for bound in found if bound.outcome == "stops"] or found
+        return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
 
     def upper(self) -> Bound | None:
         """The first version it does not run on."""
         found = [bound for bound in self.bounds if bound.operator in ("<", "<=") and bound.outcome == "stops"]
         return min(found, key=_numbers, default=None)
 
-    def _most(self, *operators: str) -> Bound | None:
-        found = [bound for bound in self.bounds if bound.operator in operators]
-        strongest = [bound for bound in found if bound.outcome == "stops"] or found
-        return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
-
 
 def _numbers(bound: Bound) -> tuple[int, ...]:
     return tuple(int(part) for part in bound.version.split("."))
 
 
-def statements(root: str, files: Sequence[SourceFile], budget: Budget) -> Statements:
-    """What the application's own files state.  ``files``: those that count."""
+def statements(root: str, files: Sequence[SourceFile], known: Mapping[str, FileFacts], budget: Budget) -> Statements:
+    """What the application's own files state.  ``files``: those that count; ``known``: what is known of them."""
     found = Statements()
     own = [file for file in files if file.part == "own" and not _OUT_OF_THE_WAY.search(file.path)]
+    own.sort(key=lambda file: (file.path.count("/"), file.path))
     open_gates: list[tuple[SourceFile, Gate]] = []
-    parsed = 0
-    try:
-        for file in sorted(own, key=lambda one: (one.path.count("/"), one.path)):
-            budget.tick()
-            data = content_of(root, file)
-            if parsed >= MAX_PARSED or not _speaks(data):
-                continue
-            parsed += 1
-            Patience.begin(MAX_TIME)
-            with suppress(TooLong, RecursionError):
-                _of_file(file, data, found, open_gates)
-        _resolved(root, own, found, open_gates)
-    except (Spent, RecursionError):
-        pass  # what was found by then is told; the budget is spent for the rest too
+    for file in own:
+        facts = known.get(file.path, FileFacts())
+        for gate in facts.gates:
+            if isinstance(gate.version, Name):
+                open_gates.append((file, gate))
+            else:
+                _take(found, file, gate, gate.version)
+        found.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
+    _resolved(root, own, found, open_gates, budget)
     return found
-
-
-def _of_file(file: SourceFile, data: bytes, found: Statements, open_gates: list[tuple[SourceFile, Gate]]) -> None:
-    tree = parser().parse(data)
-    for gate in version_gates.gates(tree.root_node, data):
-        if isinstance(gate.version, Name):
-            open_gates.append((file, gate))
-        else:
-            _take(found, file, gate, gate.version)
-    for one in extension_lists.listed(tree.root_node, data):
-        outcome = "listed-required" if one.required else "listed-recommended"
-        check = Check(one.extension, outcome, one.line, f"a list that has {one.extension}")  # type: ignore[arg-type]
-        found.checks.setdefault(file.path, []).append(check)
-    for line, name in removed_functions.calls(tree.root_node, data):
-        found.removed.append(Bound("<", "7.0", file.path, line, f"{name}()", "stops"))
 
 
 def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:
@@ -127,12 +94,18 @@ def _dotted(number: str) -> str:
     return f"{value // 10000}.{value // 100 % 100}.{value % 100}".removesuffix(".0")
 
 
-def _resolved(root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]]) -> None:
+def _resolved(
+    root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]], budget: Budget
+) -> None:
     """Gates of which the version is kept under a name: in the same file, else in any other."""
     values: dict[Name, dict[str, str]] = {}
     names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
     patterns = {name: _definition(name) for name in names}
     for file in own if names else ():
+        try:
+            budget.tick()
+        except Spent:
+            break
         data = content_of(root, file)
         for name, pattern in patterns.items():
             if name.name.encode() in data and (match := pattern.search(data)):
@@ -159,8 +132,3 @@ def _definition(name: Name) -> re.Pattern[bytes]:
         "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
     }
     return re.compile(shapes[name.kind] + value + rb"(?=['\"\s;,)\]])")
-
-
-def _speaks(data: bytes) -> bool:
-    """Whether a file may state anything."""
-    return any(word in data for word in _WORDS) or removed_functions.speaks(data)

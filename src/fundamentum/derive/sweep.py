@@ -1,7 +1,7 @@
 """A quick look at every file of a tree, for the words and constructs that make it worth parsing.
 
-A tree of fifty megabytes is looked at as fast as PHP itself splits it into tokens; parsing all of it would take many
-times as long.
+Looking for words takes a tenth of the time that parsing does.  A file that is not parsed holds nothing that could
+change what is derived: ``reading`` says what is parsed, and a test derives with everything parsed and compares.
 """
 
 import marshal
@@ -11,19 +11,13 @@ from typing import Final, NamedTuple
 
 import msgspec
 
+from fundamentum.derive import removed_functions
 from fundamentum.derive.libraries import LibraryNames
-from fundamentum.derive.quoted import (
-    INCLUDING,
-    TAKING,
-    called_by_name,
-    checked_in,
-    drivers_in,
-    included_in,
-    listed_in,
-)
+from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
+from fundamentum.derive.version_gates import SPEAKING
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batched, contents, work_in
@@ -32,49 +26,37 @@ from fundamentum.untrusted.budget import Budget, Spent
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
 
-_LOOKED_INTO: Final = TAKING | {word.encode() for word in CHECKS}
 _CONNECTING: Final = frozenset({b"pdo", b"dsn"})
+_CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
+_WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES)
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
-"""Bytes from which a file is parsed only if no smaller one tells the same."""
+"""Bytes from which a list of names in quotes is one of something else: translations, types of files."""
 SWEPT_TOGETHER: Final = 400_000
 """Bytes of files that one process looks at before it tells."""
-NAMES_LIMIT: Final = b"*limit"
-"""Stands among the words of a file that speaks of a setting and of one of the limits."""
-DEFINES: Final = b"*defines"
-"""Stands among the words of a file that asks for functions and defines some of the same names."""
-LISTS: Final = b"*lists"
-"""Stands among the words of a file with several names of extensions in quotes."""
 _EVERYDAY_NAMES: Final = frozenset(
     "json xml zip date session filter standard hash core http event phar random ps ds ast uri redis zlib".split()
 )
 """Names of extensions that stand in quotes for many other reasons."""
-SAMPLED: Final = (
-    (frozenset({NAMES_LIMIT}), 25),
-    (frozenset(word.encode() for word in COMMANDS), 25),
-    (frozenset(word.encode() for word in DIRECTORIES), 15),
-    (frozenset({b"php_version_id", b"version_compare"}), 25),
-)
-"""Words, and how many of the files with one of them are parsed."""
 
 
 class Swept(msgspec.Struct, frozen=True, gc=False):
-    """The interesting words of one file."""
+    """What the quick look at one file saw."""
 
     file: SourceFile
     words: frozenset[bytes]
+    """The interesting words in its code."""
     extensions: frozenset[str]
-    checked: frozenset[str]
-    """The extensions that it asks for; ``?``: some that it names elsewhere."""
-    stopping: frozenset[str]
-    """Those of them without which the program may stop there."""
+    """Those of which a word stands in it."""
+    tells: bool
+    """Whether it may hold what counts by itself: a check, a list, a setting, a replacement, a word about versions."""
     constructs: tuple[int, ...]
     """Rules of syntax, by number, that may apply."""
 
 
-_Look = tuple[frozenset[bytes], frozenset[str], frozenset[str], frozenset[str], tuple[int, ...]]
+_Look = tuple[frozenset[bytes], frozenset[str], bool, tuple[int, ...]]
 """What ``Swept`` tells beside the file."""
 
 
@@ -137,31 +119,39 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
         return None
     code, blocks = code_of(data)
     words = words_in(code, _setting.words)
-    checked = stopping = frozenset[str]()
     constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
-    lists = size < LARGE and (b"extension_loaded" in words or b"extensions" in code)
-    if lists and len(names := listed_in(data)) > 2:
-        words |= frozenset() if names <= _EVERYDAY_NAMES else {LISTS}
-    if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
-        words |= {NAMES_LIMIT}
-    if words & _LOOKED_INTO:
+    if words & TAKING:
         lowered = data.lower()
-        checked, stopping = checked_in(data, lowered, words)
-        if checked and defines_one(code, words):
-            words |= {DEFINES}
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
     extensions = extensions_of(words)
     if not words.isdisjoint(_CONNECTING):
         extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
-    return words, extensions, checked, stopping, constructs
+    return words, extensions, _tells(data, code, words), constructs
+
+
+def _tells(data: bytes, code: bytes, words: frozenset[bytes]) -> bool:
+    if not words.isdisjoint(_CHECK_WORDS) and asks(data, data.lower(), words):
+        return True
+    if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, code, words):
+        return True
+    if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
+        return True
+    return SPEAKING.search(data) is not None or b"get_loaded_extensions" in data or removed_functions.speaks(data)
+
+
+def _lists(data: bytes, code: bytes, words: frozenset[bytes]) -> bool:
+    """Whether several names of extensions stand in quotes."""
+    if len(data) >= LARGE or not (b"extension_loaded" in words or b"extensions" in code):
+        return False
+    names = listed_in(data)
+    return len(names) > 2 and not names <= _EVERYDAY_NAMES
 
 
 @cache
 def _common_words() -> frozenset[bytes]:
-    words = {word for rule in RULES for word in rule.words} | {word for words, _ in SAMPLED for word in words}
-    return interesting() | TAKING | INCLUDING | _CONNECTING | words
+    return interesting() | TAKING | INCLUDING | _CONNECTING | {word for rule in RULES for word in rule.words}
 
 
 def _swept_words(libraries: LibraryNames) -> frozenset[bytes]:

@@ -14,7 +14,8 @@ from tree_sitter import Node
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.facts import Syntax
-from fundamentum.derive.source import Source, ancestors
+from fundamentum.derive.nodes import ancestors
+from fundamentum.derive.source import Source
 
 Confirm = Callable[[Source, Node], bool]
 

@@ -5,13 +5,12 @@
 
 import re
 from collections.abc import Iterator
-from typing import Final, Literal
+from typing import Final
 
-import msgspec
 from tree_sitter import Node
 
+from fundamentum.derive.facts import Gate, Name, Operator, Outcome
 from fundamentum.derive.nodes import (
-    Outcome,
     Patience,
     arguments,
     around,
@@ -27,7 +26,6 @@ from fundamentum.derive.nodes import (
 )
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
-Operator = Literal["<", "<=", ">", ">=", "==", "!="]
 _OPERATORS: Final[dict[str, Operator]] = {
     "<": "<", "lt": "<", "<=": "<=", "le": "<=", ">": ">", "gt": ">", ">=": ">=", "ge": ">=",
     "==": "==", "eq": "==", "=": "==", "===": "==", "!=": "!=", "ne": "!=", "<>": "!=", "!==": "!=",
@@ -40,27 +38,6 @@ _OF_CHECKS: Final = re.compile(
     re.I,
 )
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
-
-
-class Name(msgspec.Struct, frozen=True):
-    """What holds a version elsewhere: ``MIN_PHP``, ``self::PHP``, ``$required``, ``$config['php']``."""
-
-    kind: Literal["constant", "variable", "key"]
-    name: str
-
-
-class Gate(msgspec.Struct, frozen=True):
-    """One statement of a program about PHP's version: it runs where the version is so."""
-
-    operator: Operator
-    version: str | Name
-    """``8.1.0``; or what holds it."""
-    line: int
-    what: str
-    outcome: Outcome
-    """What comes of it where the version is otherwise."""
-    as_id: bool = False
-    """Whether the version is a number as ``PHP_VERSION_ID`` has it: ``80100``."""
 
 
 def gates(root: Node, data: bytes) -> Iterator[Gate]:

@@ -1,32 +1,29 @@
 """Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
 
-from collections import defaultdict
 from collections.abc import Callable, Sequence
+from contextlib import suppress
+from functools import cache
 from typing import Final
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest, lowest_stated
-from fundamentum.derive.reading import Constructs, Reading
+from fundamentum.derive.reading import Reading
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements import Statements
 from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
-from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.words import versioned_words
 from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
 from fundamentum.model.needs_value import NotUnderstood
+from fundamentum.untrusted.budget import Spent
 
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""
 
 FRONT: Final = 2
 """Directories below an application's own in which a gate is one for the whole program."""
-MAX_SYMBOL_FILES: Final = 24
-"""Files that are parsed for the symbols of one branch."""
-
-
 Places = list[tuple[str, Syntax]]
 
 
@@ -50,6 +47,13 @@ def php_of(
     if not manifest.php and (said.lower() or said.upper()):
         return _as_said(said, bound, lower, upper, remarks, base), stated or bound, remarks
     return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
+
+
+@cache
+def _branches_that_took() -> Sequence[str]:
+    """Branches with which something is gone, the oldest first."""
+    symbols = {gone for spans in versioned_words().values() for _, gone in spans}
+    return sorted(filter(None, symbols | {rule.gone for rule in RULES}), key=branch_key)
 
 
 def _removed(said: Statements, whole: Whole) -> Places:
@@ -78,60 +82,49 @@ class _Bounds:
     def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
         self.reading, self.whole, self.stated = reading, whole, stated
         self.files = _counting(reading.swept, whole)
-        self.constructs = Constructs(self.files)
-        self.speaking: dict[bytes, list[SourceFile]] = defaultdict(list)
-        """Word that came or went with a branch → files in which it stands."""
-        bounding = versioned_words().keys()
-        for one in self.files:
-            for word in one.words & bounding:
-                self.speaking[word].append(one.file)
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            rules = [number for number, rule in enumerate(RULES) if rule.since == branch]
-            found = self.constructs.confirmed(self.reading.workers, rules, self.reading.budget)
-            # Where constructs set the bound already, nothing more is read for the symbols.
-            found += self._symbols(lambda since, _, branch=branch: since == branch, known=bool(found))  # type: ignore[misc]
-            if found:
+            if found := self._places(lambda since, _, branch=branch: since == branch, self.files):  # type: ignore[misc]
                 return branch, found
         return "", []
 
     def upper(self, least: str) -> Places:
         """What the first later branch no longer has, unless the lower bound rules that out already."""
+        own = [one for one in self.files if one.file.part == "own"]
+        later = (branch for branch in _branches_that_took() if not least or branch_key(branch) > branch_key(least))
+        for branch in later:
+            if found := self._places(lambda _, gone, branch=branch: gone == branch, own):  # type: ignore[misc]
+                return found
+        return []
 
-        def counts(gone: str) -> bool:
-            return bool(gone) and (not least or branch_key(gone) > branch_key(least))
-
-        own = {one.file.path for one in self.files if one.file.part == "own"}
-        found = [(path, one) for path, one in self._symbols(lambda _, gone: counts(gone)) if path in own]
-        rules = [number for number, rule in enumerate(RULES) if counts(rule.gone)]
-        found += self.constructs.confirmed(self.reading.workers, rules, self.reading.budget)
-        first = min((one.gone for _, one in found), key=branch_key, default="")
-        return [(path, one) for path, one in found if one.gone == first]
-
-    def _symbols(self, wanted: Callable[[str, str], bool], *, known: bool = False) -> Places:
-        """Uses of symbols that came or went with a branch; the smallest files that may hold one are parsed.
-
-        ``known``: only what is known by now; nothing is parsed.
-        """
-        defined = self.whole.defined_functions | self.whole.defined_classes
+    def _places(self, wanted: Callable[[str, str], bool], files: Sequence[Swept]) -> Places:
+        """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do."""
         # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
-        words -= {name.encode("latin-1", "replace") for name in defined}
-        files = {file.path: file for word in words & self.speaking.keys() for file in self.speaking[word]}
-        speaking = sorted(files.values(), key=lambda file: (file.size, file.path))
-        if not known:
-            self.reading.read(speaking[:MAX_SYMBOL_FILES])
-        defined = self.whole.defined_functions | self.whole.defined_classes
-        return [
-            (file.path, one)
-            for file in speaking
-            for one in (self.reading.facts[file.path].syntax if file.path in self.reading.facts else ())
-            if wanted(one.since, one.gone) and one.what.removesuffix("()").lower() not in defined
-        ]
+        words -= {name.encode("latin-1", "replace") for name in self._defined()}
+        rules = {number for number, rule in enumerate(RULES) if wanted(rule.since, rule.gone)}
+        may = [one for one in files if not words.isdisjoint(one.words) or not rules.isdisjoint(one.constructs)]
+
+        def found() -> Places:
+            defined = self._defined()
+            return [
+                (one.file.path, syntax)
+                for one in may
+                if one.file.path in self.reading.facts
+                for syntax in self.reading.facts[one.file.path].syntax
+                if wanted(syntax.since, syntax.gone) and syntax.what.removesuffix("()").lower() not in defined
+            ]
+
+        with suppress(Spent):
+            self.reading.read_until(may, lambda: len(found()) > 1)
+        return found()
+
+    def _defined(self) -> set[str]:
+        return self.whole.defined_functions | self.whole.defined_classes
 
 
 def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str], base: str) -> Entry:

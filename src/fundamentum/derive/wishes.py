@@ -8,7 +8,8 @@ from tree_sitter import Node
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.facts import Wish
-from fundamentum.derive.source import Source, ancestors
+from fundamentum.derive.nodes import ancestors
+from fundamentum.derive.source import Source
 
 LIMITS: Final = frozenset(
     "memory_limit max_execution_time max_input_time max_input_vars upload_max_filesize post_max_size "

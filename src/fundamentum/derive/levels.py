@@ -93,9 +93,13 @@ def _databases(members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, li
         return  # one is used everywhere; what else there is belongs to parts that are chosen
     files = {u.file.path for one in current for u in uses[one.extension]}
     chosen = any(u.guard not in ("checked", "caught") for one in current for u in uses[one.extension])
-    direct = any(not u.driver and u.file.part == "own" for one in current for u in uses[one.extension])
     level: Level = "recommended"
     connects = any(one.plain and one.use.kind == "class" for one in whole.uses("pdo"))
+    direct = any(
+        not u.driver and u.file.part == "own" and (connects or u.use.kind != "connection")
+        for one in current
+        for u in uses[one.extension]
+    )
     if plain or (chosen and (direct if len(vendors) == 1 else connects or len(files) >= 3)):
         level = "required"
     if len(current) == 1:

@@ -15,7 +15,7 @@ from fundamentum.derive.callers import MAX_GUARDED, behind_check
 from fundamentum.derive.extension_lists import held_lists, named_lists
 from fundamentum.derive.facts import FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
-from fundamentum.derive.nodes import ancestors, text
+from fundamentum.derive.nodes import ancestors, called, text
 from fundamentum.derive.quoted import TAKING
 from fundamentum.derive.source import Reference, Source, provided, reference
 from fundamentum.derive.spots import Spots, places_of
@@ -28,7 +28,6 @@ MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
-_OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
 _READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
@@ -218,11 +217,11 @@ class _Reader:
             driver = match[1].decode().lower()
             for use in self._in_string(match.start(1), f"pdo_{driver}", "connection", _connection(driver)):
                 yield msgspec.structs.replace(use, guard="chosen", names=())
-        for match, kind in self.spots.streams:
-            name = match["at"].decode().lower()
-            first = name if kind == "scheme" else name.split(".")[0]
-            extension = _OF_STREAMS.get(first) or _OF_STREAMS.get(name.split(".")[0]) or name.split(".")[0]
-            yield from self._in_string(match.start("at"), extension, kind, name)
+        for start, kind, extension, name in self.spots.streams:
+            node = self._string_at(start)
+            weak = node is not None and _compared(node)
+            for use in self._in_string(start, extension, kind, name):
+                yield msgspec.structs.replace(use, weak=True) if weak else use
 
     def _in_string(self, start: int, extension: str, kind: str, shown: str) -> Iterator[Use]:
         """The use that a text stands for, if it stands in a string."""
@@ -243,6 +242,20 @@ class _Reader:
             node = self.source.at(match.start(), match.start() + 1)
             if node is not None and self.guards.around(node, ())[0] == "version":
                 yield match[1].decode("latin-1")
+
+
+def _compared(string: Node) -> bool:
+    """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
+    for above, _ in ancestors(string):
+        if above.type == "binary_expression":
+            return text(above.child_by_field_name("operator")) != "."
+        if above.type == "function_call_expression":
+            return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
+        if above.type in ("array_element_initializer", "case_statement"):
+            return True
+        if above.type.endswith("_statement") or above.type == "assignment_expression":
+            return False
+    return False
 
 
 def _connection(driver: str) -> str:

@@ -13,6 +13,7 @@ _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
+_OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
 
@@ -36,16 +37,27 @@ class Spots:
         self.connections = list(DRIVER.finditer(lowered)) if connects or b"dsn" in lowered else []
         self.databases = list(DRIVER_NAME.finditer(lowered)) if connects else []
         """Names of kinds of databases in quotes."""
-        wrappers = _SCHEME.finditer(lowered) if any(sign in lowered for sign in _SCHEME_SIGNS) else ()
-        filters = _FILTER.finditer(lowered) if b"filter" in lowered else ()
-        self.streams = [*((match, "scheme") for match in wrappers), *((match, "filter") for match in filters)]
-        """Stream wrappers and stream filters, and which of the two."""
+        self.streams = list(streams_in(lowered))
+        """Stream wrappers and stream filters: where, which of the two, the extension, the name."""
         lists = b"extension" in lowered and len(listed_in(data)) > 1
         self.extensions = [m for m in LISTED.finditer(data) if extension_called(m[1])] if lists else []
         """Names of extensions in quotes."""
         versioned = b"PHP_VERSION" in data or b"version_compare" in data
         self.includes = list(_INCLUDE.finditer(data)) if versioned else []
         """Files that are included, where the version of PHP is spoken of."""
+
+
+def streams_in(lowered: bytes) -> Iterator[tuple[int, str, str, str]]:
+    """Stream wrappers and filters that are named in strings: where, which of the two, the extension, the name."""
+    if any(sign in lowered for sign in _SCHEME_SIGNS):
+        for match in _SCHEME.finditer(lowered):
+            name = match["at"].decode()
+            yield match.start("at"), "scheme", _OF_STREAMS.get(name, name.split(".")[0]), name
+    if b"filter" in lowered:
+        for match in _FILTER.finditer(lowered):
+            name = match["at"].decode()
+            first = name.split(".")[0]
+            yield match.start("at"), "filter", _OF_STREAMS.get(first, first), name
 
 
 def places_of(lowered: bytes, word: bytes) -> Iterator[tuple[int, int]]:

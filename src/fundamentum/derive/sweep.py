@@ -15,6 +15,7 @@ from fundamentum.derive import removed_functions
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
 from fundamentum.derive.source import CHECKS
+from fundamentum.derive.spots import streams_in
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.version_gates import SPEAKING
@@ -26,7 +27,6 @@ from fundamentum.untrusted.budget import Budget, Spent
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
 
-_CONNECTING: Final = frozenset({b"pdo", b"dsn"})
 _CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES)
@@ -122,17 +122,18 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
+    lowered = data.lower()
     if words & TAKING:
-        lowered = data.lower()
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
     extensions = extensions_of(words)
-    if not words.isdisjoint(_CONNECTING):
-        extensions |= drivers_in(data.lower(), connects=b"pdo" in words)
-    return words, extensions, _tells(data, code, words), constructs
+    if (connects := b"pdo" in lowered) or b"dsn" in lowered:
+        extensions |= drivers_in(lowered, connects=connects)
+    extensions = extensions.union(extension for _, _, extension, _ in streams_in(lowered))
+    return words, extensions, _tells(data, lowered, code, words), constructs
 
 
-def _tells(data: bytes, code: bytes, words: frozenset[bytes]) -> bool:
-    if not words.isdisjoint(_CHECK_WORDS) and asks(data, data.lower(), words):
+def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) -> bool:
+    if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
         return True
     if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, code, words):
         return True
@@ -151,7 +152,7 @@ def _lists(data: bytes, code: bytes, words: frozenset[bytes]) -> bool:
 
 @cache
 def _common_words() -> frozenset[bytes]:
-    return interesting() | TAKING | INCLUDING | _CONNECTING | {word for rule in RULES for word in rule.words}
+    return interesting() | TAKING | INCLUDING | {word for rule in RULES for word in rule.words}
 
 
 def _swept_words(libraries: LibraryNames) -> frozenset[bytes]:

@@ -1,11 +1,12 @@
 """Hold what is derived from Debian's own packages of PHP code against the extensions that they depend on.
 
-    sudo python tools/measure_derive.py RELEASE [COUNT] [--markdown]
+    sudo python tools/measure_derive.py RELEASE [COUNT] [--markdown] [--everything]
 
 Takes every package of the release (or COUNT of them, spread over the sizes) that holds PHP code and depends on an
 extension, unpacks it below ``/var/tmp/fundamentum-measured``, derives, and compares.  An extension counts as declared
 if the package depends on it, or on a package of PHP code that does; what comes with every PHP of Debian (its ``common``
-package and what is compiled in) counts as declared too.  Packages are numbered, not named.
+package and what is compiled in) counts as declared too.  Packages are numbered, not named.  ``--everything`` also parses
+every file of each and says where that changes the answer: nowhere, or what is left unparsed is chosen wrongly.
 """
 
 import re
@@ -61,6 +62,8 @@ class Comparison(NamedTuple):
     found: int
     unconfirmed: tuple[str, ...]
     missed: tuple[str, ...]
+    changed: tuple[str, ...] = ()
+    """Needs that come out otherwise where every file is parsed."""
 
 
 def carrier(extension: str) -> str:
@@ -166,7 +169,18 @@ def compared(package: Package, derived: Derived) -> Comparison:
     )  # fmt: skip
 
 
-def measured(release: str, count: int | None, root: Root | None = None) -> Mapping[str, Comparison]:
+def changed_by_the_rest(folder: Path, derived: Derived) -> tuple[str, ...]:
+    """The needs that come out otherwise where every file is parsed."""
+    some, every = (
+        {(entry.key, entry.level, entry.value, entry.way) for entry in one.entries}
+        for one in (derived, derive(folder, everything=True))
+    )
+    return tuple(sorted({need[0] for need in some ^ every}))
+
+
+def measured(
+    release: str, count: int | None, root: Root | None = None, *, everything: bool = False
+) -> Mapping[str, Comparison]:
     """Every package's comparison, largest first."""
     root = root or base(release)
     packages = index_of(root, BRANCHES[release]).applications()
@@ -178,9 +192,11 @@ def measured(release: str, count: int | None, root: Root | None = None) -> Mappi
     for package in packages:
         if package.name in folders:
             try:
-                out[package.name] = compared(package, derive(folders[package.name]))
+                derived = derive(folders[package.name])
             except InputError:
                 continue  # no PHP code in it: it only brings other packages along
+            rest = changed_by_the_rest(folders[package.name], derived) if everything else ()
+            out[package.name] = compared(package, derived)._replace(changed=rest)
     return out
 
 
@@ -197,13 +213,19 @@ def totals(rows: Iterable[Comparison]) -> str:
 
 def main() -> None:
     arguments = [word for word in sys.argv[1:] if not word.startswith("-")]
-    rows = measured(arguments[0], int(arguments[1]) if len(arguments) > 1 else None)
+    everything = "--everything" in sys.argv
+    rows = measured(arguments[0], int(arguments[1]) if len(arguments) > 1 else None, everything=everything)
     for number, (name, row) in enumerate(sorted(rows.items(), key=lambda item: -item[1].size), 1):
-        if row.unconfirmed or row.missed:
+        if row.unconfirmed or row.missed or row.changed:
             shown = f"package {number}" if "--markdown" in sys.argv else name
             print(f"{shown}: {row.size / 1e6:.1f} MB; required {row.confirmed}/{row.required}; declared {row.found}/{row.groups}"
-                  f"; not declared: {', '.join(row.unconfirmed) or '-'}; missed: {', '.join(row.missed) or '-'}")  # fmt: skip
+                  f"; not declared: {', '.join(row.unconfirmed) or '-'}; missed: {', '.join(row.missed) or '-'}"
+                  + (f"; changed by the rest: {', '.join(row.changed)}" if row.changed else ""))  # fmt: skip
     print(totals(rows.values()))
+    if everything:
+        print(
+            f"{sum(bool(row.changed) for row in rows.values())} packages come out otherwise where every file is parsed"
+        )
 
 
 if __name__ == "__main__":

@@ -57,3 +57,21 @@ def test_of_several_applications_one_has_to_be_named(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="holds several applications: dome, nightlog; name one of them"):
         derive(tmp_path)
     assert derive(tmp_path / "dome").name == "dome"
+
+
+@pytest.mark.parametrize("tree", TREES, ids=[tree["trait"] for tree in TREES])
+def test_what_is_not_parsed_cannot_change_the_answer(tree: dict[str, Any], tmp_path: Path) -> None:
+    write(tmp_path, tree["files"])
+    # Enough files of another kind that most need not be parsed.
+    write(
+        tmp_path,
+        {
+            f"src/Draw{n}.php": f"<?php namespace A; function draw{n}() {{ \\xmlwriter_open_memory(); }}"
+            for n in range(5)
+        },
+    )
+    some, every = derive(tmp_path), derive(tmp_path, everything=True)
+    assert [(e.key, e.level, e.value, e.way) for e in some.entries] == [
+        (e.key, e.level, e.value, e.way) for e in every.entries
+    ]
+    assert some.parsed < every.parsed

@@ -8,7 +8,7 @@ if no other place in the tree makes, calls or includes it.
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 from tree_sitter import Node
@@ -82,7 +82,7 @@ def reached_behind_checks(
     root: str, files: Sequence[SourceFile], guarded: Iterable[Guarded], used: Iterable[tuple[str, Use]], budget: Budget
 ) -> Reached:
     """What of ``guarded`` is reached nowhere else, as far as something in it uses the extension without a check."""
-    wanted = {key for path, use in used for extension in use.extensions for key in _around(path, use, extension)}
+    wanted = {key for path, use in used for extension in use.extensions for key in around(path, use, extension)}
     behind: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     for one in guarded:
         if (one.kind, one.name.lower(), one.extension) in wanted:
@@ -96,7 +96,7 @@ def reached_behind_checks(
     }
 
 
-def _around(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]]:
+def around(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]]:
     """The class, function and file that a use stands in."""
     if use.scope:
         yield "class", use.scope.rpartition("\\")[2], extension
@@ -107,7 +107,7 @@ def _around(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str
 
 def guard_of(path: str, use: Use, extension: str, reached: Reached) -> bool:
     """Whether a use stands in something that is reached behind checks for the extension alone."""
-    return any(extension in reached.get((kind, name), ()) for kind, name, _ in _around(path, use, extension))
+    return any(extension in reached.get((kind, name), ()) for kind, name, _ in around(path, use, extension))
 
 
 def _counted(
@@ -115,25 +115,51 @@ def _counted(
 ) -> Counter[tuple[str, str]]:
     """How often each is reached anywhere.  What was not looked at once the budget is spent counts as reached."""
     found: Counter[tuple[str, str]] = Counter()
-    patterns = {key: _pattern(*key) for key in names}
-    words = {key: key[1].encode("utf-8", "replace") for key in patterns}
+    words = {key: key[1].encode("utf-8", "replace") for key in names}
     for file in (file for file in files if file.part in ("own", "optional")):
         try:
             budget.tick()
         except Spent:
-            return Counter(dict.fromkeys(patterns, 1 << 30))
+            return Counter(dict.fromkeys(words, 1 << 30))
         lowered = content_of(root, file).lower()
-        for key, pattern in patterns.items():
-            if words[key] in lowered:
-                found[key] += sum(1 for _ in pattern.finditer(lowered))
+        for (kind, name), word in words.items():
+            found[kind, name] += sum(_REACHES[kind](*place) for place in _places(lowered, word))
     return found
 
 
-def _pattern(kind: str, name: str) -> re.Pattern[bytes]:
-    """Where something of that name is made, called, included, or named in quotes for somebody to call."""
-    word = re.escape(name.encode("utf-8", "replace"))
-    if kind == "class":
-        return re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*%s\b|(?<![\w$])%s\s*::" % (word, word))
-    if kind == "file":
-        return re.compile(rb"\b(?:include|require)(?:_once)?\b[^;]{0,300}?['\"/]%s['\"]" % word)
-    return re.compile(rb"(?<![\w$])(?<!function )(?<!function &)%s\s*\(|['\"]%s['\"]" % (word, word))
+def _places(lowered: bytes, word: bytes) -> Iterator[tuple[bytes, bytes]]:
+    """What stands before and behind each place of a word."""
+    at = lowered.find(word)
+    while at >= 0:
+        end = at + len(word)
+        yield lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE].lstrip()
+        at = lowered.find(word, end)
+
+
+def _makes(before: bytes, after: bytes) -> bool:
+    """``new Picture``, ``extends Picture``, ``Picture::``; in quotes for somebody to make."""
+    return bool(_NEW.search(before) or (not _NAMING.search(before) and after.startswith(b"::"))) or _quoted(
+        before, after
+    )
+
+
+def _calls(before: bytes, after: bytes) -> bool:
+    """``picture(``, ``->picture(``, ``::picture(``, but where it is defined; in quotes for somebody to call."""
+    called_here = after.startswith(b"(") and not _NAMING.search(before) and not _DEFINES.search(before)
+    return called_here or _quoted(before, after)
+
+
+def _includes(before: bytes, after: bytes) -> bool:
+    return after[:1] in (b"'", b'"') and before[-1:] in (b"'", b'"', b"/")
+
+
+def _quoted(before: bytes, after: bytes) -> bool:
+    return before[-1:] in (b"'", b'"') and after[:1] == before[-1:]
+
+
+BEFORE: Final = 60
+"""Bytes around a name that tell what is done with it."""
+_NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
+_NAMING: Final = re.compile(rb"[\w$]$")
+_DEFINES: Final = re.compile(rb"\bfunction\s+&?\s*$")
+_REACHES: Final[Mapping[str, Callable[[bytes, bytes], bool]]] = {"class": _makes, "function": _calls, "file": _includes}

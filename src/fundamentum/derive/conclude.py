@@ -59,8 +59,7 @@ def conclude(
     with suppress(Spent):
         reading.first()
         reading.settle(functools.partial(_settled, whole, is_script))
-    guarded = [one for facts in reading.facts.values() for one in facts.guarded]
-    whole.reached = reached_behind_checks(tree.root, sweep.files, guarded, whole.unguarded(), budget)
+    whole.reached = reached_behind_checks(tree.root, sweep.files, whole.guarded, whole.unguarded(), budget)
     stated = statements(tree.root, sweep.files, reading.facts, budget)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
@@ -98,15 +97,20 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Swept]) -> bool:
     """Whether no file that is left could change the level.
 
-    So it is where a manifest requires it; and where pages use it without a check, and no place asks for it: no use
-    behind a check could outweigh those.
+    So it is where a manifest requires it; where pages use it without a check, and no place asks for it; and where the
+    files that are left are too few to outnumber those that use it without a check, or those that use it behind one.
     """
     if any(one.level == "required" for one in whole.stated(extension)):
         return True
-    if extension in _ALL_COUNT or whole.checks(extension):
+    plain, protected, unsettled = whole.standing(extension)
+    if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
         return False
-    plain = whole.plain_files(extension)
-    return len(plain) > 1 and not all(map(is_script, plain))
+    if not whole.checks(extension):
+        return len(plain) > 1
+    others = len(unsettled) + sum(one.file.part in ("own", "optional") for one in left)
+    return len(plain) > len(protected) + others or (
+        len(protected) >= len(plain) + others and not whole.central(extension)
+    )
 
 
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:

@@ -6,13 +6,13 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Final
+from typing import Final, NamedTuple
 
 import msgspec
 
 from fundamentum.catalog.symbols import own_extensions
-from fundamentum.derive.callers import Reached, guard_of
-from fundamentum.derive.facts import Check, FileFacts, Guard, Use
+from fundamentum.derive.callers import Reached, around, guard_of
+from fundamentum.derive.facts import Check, FileFacts, Guard, Guarded, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
 from fundamentum.derive.sweep import Swept
@@ -22,6 +22,10 @@ _DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
     r"session|auth|dumper|loader|renderer|strategy"
 )
+
+
+CENTRAL: Final = 0.5
+"""The share of an application's files from which on an extension is what it is about."""
 
 
 class Seen(msgspec.Struct, frozen=True):
@@ -39,6 +43,17 @@ class Seen(msgspec.Struct, frozen=True):
         return not (self.guard or self.use.weak or self.driver or self.file.part == "optional")
 
 
+class Standing(NamedTuple):
+    """Files of the application's own that use an extension."""
+
+    plain: set[str]
+    """Without a check."""
+    protected: set[str]
+    """Behind a check only."""
+    unsettled: set[str]
+    """In code that is reached behind a check, be it there alone or elsewhere too."""
+
+
 class Whole:
     """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
 
@@ -51,6 +66,7 @@ class Whole:
         self.swept = swept
         self.reached: Reached = {}
         """What is reached only behind checks."""
+        self._guarded: list[Guarded] = []
         self.files = {one.file.path: one.file for one in swept}
         self.facts = facts
         self.manifest = manifest
@@ -102,6 +118,12 @@ class Whole:
         self._index()
         return self._constants
 
+    @property
+    def guarded(self) -> Sequence[Guarded]:
+        """What is reached behind checks, as far as files are known by now."""
+        self._index()
+        return self._guarded
+
     def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
         """Extension → (path, use), for the files that are known by now."""
         self._index()
@@ -118,6 +140,7 @@ class Whole:
                     self._uses[extension].append((path, use))
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
+            self._guarded += facts.guarded
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -147,18 +170,20 @@ class Whole:
             if self.files[path].part in ("own", "optional"):
                 yield from ((path, use) for use in facts.uses if not use.guard and not use.weak)
 
-    def plain_files(self, extension: str) -> set[str]:
-        """Files of the application's own with a plain use, as far as they are known by now."""
-        return {
-            path
-            for path, use in self.uses_by_extension().get(extension, ())
-            if not use.guard
-            and not use.weak
-            and use.kind != "constant"
-            and self.files[path].part == "own"
-            and not self._named_guard(path, use, extension)
-            and not self.driver(path, use.scope, extension)
-        }
+    def standing(self, extension: str) -> Standing:
+        """How the application's own files use an extension, as far as they are known by now."""
+        behind = {(one.kind, one.name.lower()) for one in self.guarded if one.extension == extension}
+        plain, protected, unsettled = set[str](), set[str](), set[str]()
+        for one in self.uses(extension):
+            if one.file.part not in ("own", "optional"):
+                continue
+            if not behind.isdisjoint((kind, name) for kind, name, _ in around(one.file.path, one.use, extension)):
+                unsettled.add(one.file.path)
+            elif one.plain and one.use.kind != "constant":
+                plain.add(one.file.path)
+            elif one.guard in ("checked", "caught"):
+                protected.add(one.file.path)
+        return Standing(plain - unsettled, protected - plain - unsettled, unsettled)
 
     def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
         named = any(extension in self.named_checks.get(name, ()) for name in use.names)
@@ -207,8 +232,12 @@ class Whole:
         """Files of these parts in which a word of the extension stands."""
         return sum(one.file.part in parts for one in self._speaking.get(extension, ()))
 
+    def central(self, extension: str) -> bool:
+        """Whether so many of the application's own files speak of it that it is what the application is about."""
+        return self.candidates(extension, "own", "optional") >= self._own_files * CENTRAL
+
     @cached_property
-    def own_files(self) -> int:
+    def _own_files(self) -> int:
         """Files of the application's own, chosen parts included."""
         return sum(1 for one in self.swept if one.file.part in ("own", "optional"))
 

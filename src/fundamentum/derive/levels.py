@@ -1,10 +1,13 @@
 """From the verdicts on single extensions to needs: what is superfluous left out, alternatives put together."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
-from fundamentum.catalog import branch_key, extension_gone
+from msgspec.structs import replace
+
+from fundamentum.catalog import branch_key, canonical, extension_gone
 from fundamentum.catalog.symbols import EVERYWHERE, only_on_windows
+from fundamentum.catalog.words import said
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.families import FAMILIES
 from fundamentum.derive.result import Entry, Place
@@ -49,7 +52,17 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
             for name in names:
                 del by_name[name]
     out += [_entry((name,), one.level or "recommended", one.rule, [one]) for name, one in by_name.items()]
-    return sorted(out, key=lambda entry: (entry.level != "required", entry.names)), left_out
+    return list(_by_their_names(sorted(out, key=lambda entry: (entry.level != "required", entry.names)))), left_out
+
+
+def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
+    """The needs by the names that needs files have for extensions, each once: ``libsodium`` is ``sodium`` too."""
+    seen: set[tuple[str, ...]] = set()
+    for entry in needed:
+        names = tuple(dict.fromkeys(canonical(said("extensions").get(name, name)) for name in entry.names))
+        if names not in seen:
+            seen.add(names)
+            yield replace(entry, names=names)
 
 
 def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, list[Verdict], str]]:

@@ -15,8 +15,6 @@ from fundamentum.derive.tree import SourceFile
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
-CENTRAL: Final = 0.5
-"""The share of an application's files from which on an extension is what it is about."""
 TOOLS: Final = frozenset(
     "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
 )
@@ -194,7 +192,7 @@ class Case:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""
         if all(one.guard == "checked" or one.file.part != "own" for one in self.strong):
             return False
-        return self.whole.candidates(self.extension, "own", "optional") >= self.whole.own_files * CENTRAL
+        return self.whole.central(self.extension)
 
 
 RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (

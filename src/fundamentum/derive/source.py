@@ -182,7 +182,7 @@ def parseable(data: bytes) -> bool:
     """Whether a file is code as people write it, rather than one made to keep its reader busy."""
     brackets = data.translate(None, _NESTING)
     depth = deepest = 0
-    for byte in brackets if len(brackets) > MAX_OPEN else b"":
+    for byte in brackets if sum(map(brackets.count, b"({[")) > MAX_OPEN else b"":
         depth += 1 if byte in b"({[" else -1 if depth else 0
         deepest = max(deepest, depth)
     if deepest > MAX_OPEN:

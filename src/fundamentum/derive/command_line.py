@@ -13,9 +13,9 @@ from fundamentum.untrusted.files import read_below
 _HEAD: Final = 8192
 _GATE: Final = re.compile(
     rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))\s*!==?\s*['\"](?:cli|phpdbg)['\"]|"
-    rb"['\"]cli['\"]\s*!==?\s*(?:PHP_SAPI|php_sapi_name)|substr\s*\(\s*(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+    rb"['\"]cli['\"]\s*!==?\s*(?:PHP_SAPI|php_sapi_name)|\$argv\s*\[|\$_SERVER\[['\"]argv['\"]\]\s*\[|substr\s*\(\s*(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
 )
-"""How scripts refuse to be run by a web server."""
+"""How scripts refuse to be run by a web server, or take what was written behind their name."""
 _FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
 
 

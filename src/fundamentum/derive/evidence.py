@@ -24,6 +24,12 @@ _DRIVERISH: Final = re.compile(
 )
 
 
+_WAYS: Final = re.compile(
+    r"^(?!Abstract|Base).*[A-Za-z0-9](?P<ending>(?:Driver|Adapter|Backend|Loader|Dumper|Caster|Renderer|Writer|Reader|"
+    r"Exporter|Importer|Generator)\.php)$"
+)
+"""How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
+MANY: Final = 5
 CENTRAL: Final = 0.5
 """The share of an application's files from which on an extension is what it is about."""
 
@@ -202,31 +208,35 @@ class Whole:
                 return True
         key = (path, extension)
         if key not in self._alternatives:
-            self._alternatives[key] = self._has_siblings(path, extension)
+            self._alternatives[key] = self._has_siblings(path, extension) or self._one_of_many(path, extension)
         return self._alternatives[key]
 
     def _has_siblings(self, path: str, extension: str) -> bool:
         for word in sorted(words_for(extension), key=len, reverse=True):
             for start, part, before, after in _parts_named(path, word):
                 tail = "(?=/)" if start + len(part) < len(path) else r"(?=\n)"
-                pattern = re.compile(
-                    "\n"
-                    + re.escape(path[:start])
-                    + "("
-                    + re.escape(before)
-                    + r"[A-Za-z0-9]+"
-                    + re.escape(after)
-                    + ")"
-                    + tail
-                )
+                bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
+                between = "[A-Za-z0-9]+" if bare else "[A-Za-z0-9_-]+"
+                whole = f"({re.escape(before)}{between}{re.escape(after)})"
+                pattern = re.compile(f"\n{re.escape(path[:start])}{whole}{tail}")
                 siblings = {match[1].lower() for match in pattern.finditer(self._below(path[:start]))}
                 siblings.discard(part.lower())
                 if any(other in sibling for sibling in siblings for other in rivals(extension)):
                     return True
-                bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
                 if len(siblings) >= (4 if bare else 2):
                     return True
         return False
+
+    def _one_of_many(self, path: str, extension: str) -> bool:
+        """Whether a file is one way among many to do a thing, few of which use the extension."""
+        directory, slash, name = path.rpartition("/")
+        ending = _WAYS.match(name)
+        if ending is None:
+            return False
+        like = re.compile(rf"\n({re.escape(directory + slash)}[^/\n]+{re.escape(ending['ending'])})(?=\n)")
+        ways = set(like.findall(self._below(directory + slash)))
+        speaking = {one.file.path for one in self._speaking.get(extension, ())}
+        return len(ways) >= MANY and len(ways & speaking) * 3 <= len(ways)
 
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""

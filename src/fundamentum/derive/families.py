@@ -23,7 +23,10 @@ CHOOSABLE: Final = frozenset(
        "gettext", "intl", "tidy", "redis", "gnupg", "smbclient", "imagick", "sockets", "iconv", "mbstring", "pcntl"}
 )  # fmt: skip
 """Extensions that code is written around: a class or file named after one, beside its alternatives, is a driver."""
+LIVE_ON: Final = frozenset({"imap", "pspell", "oci8", "pdo_oci", "xmlrpc"})
+"""Gone from PHP itself, and alive as separate packages."""
 ALIASES: Final = {
+    "pdo": ("mysql", "mariadb", "postgres", "pgsql", "postgresql", "sqlite", "oracle", "mssql"),
     "mysqli": ("mysql", "mariadb"),
     "pdo_mysql": ("mysql", "mariadb"),
     "mysql": ("mysql",),
@@ -58,7 +61,7 @@ ALIASES: Final = {
 
 def words_for(extension: str) -> tuple[str, ...]:
     """The words by which people name what an extension is for: file names, class names, settings."""
-    return ALIASES.get(extension, (extension.removeprefix("pdo_"),))
+    return tuple(dict.fromkeys((*ALIASES.get(extension, ()), extension.removeprefix("pdo_"))))
 
 
 def rivals(extension: str) -> set[str]:

@@ -278,12 +278,25 @@ class Guards:
             value = parent.child_by_field_name("value") or parent.named_children[0]
             if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
                 return "chosen"
+        elif parent.type in ("method_declaration", "function_definition") and self._given(parent, extensions):
+            return "checked"
         elif parent.type in ("class_declaration", "trait_declaration"):
             for check in self.at:
                 inside = parent.start_byte <= check.start < parent.end_byte
                 if inside and not set(check.extensions).isdisjoint(extensions):
                     return "explained" if self._stops(check) else "checked"
         return ""
+
+    def _given(self, function: Node, extensions: Sequence[str]) -> bool:
+        """Whether a function has to be given an object of the extension's: its caller has the extension then."""
+        given = function.child_by_field_name("parameters")
+        for parameter in given.named_children if given is not None else ():
+            kind = parameter.child_by_field_name("type")
+            if kind is not None and parameter.child_by_field_name("default_value") is None:
+                name = self.source.names.class_name(self.source.text(kind), kind.start_byte)
+                if not set(provided("class", name)).isdisjoint(extensions):
+                    return True
+        return False
 
     def _stops(self, check: CheckAt) -> bool:
         node = self.source.at(check.start, check.start + 1)

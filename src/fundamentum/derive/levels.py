@@ -8,13 +8,13 @@ from msgspec.structs import replace
 from fundamentum.catalog import branch_key, canonical, extension_gone
 from fundamentum.catalog.symbols import EVERYWHERE, only_on_windows
 from fundamentum.catalog.words import said
+from fundamentum.derive.databases import alternative_databases
 from fundamentum.derive.evidence import Whole
-from fundamentum.derive.families import FAMILIES
+from fundamentum.derive.families import FAMILIES, LIVE_ON
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.rules import MAX_PLACES, Verdict
 from fundamentum.model.needs_value import Level
 
-_ANY_DATABASE: Final = "any one of these databases will do: which one is chosen"
 _INSIDE_SINCE: Final = {"json": "8.0", "hash": "7.4"}
 _IMPLIED: Final = {
     "libxml": ("dom", "simplexml", "xml", "xmlreader", "xmlwriter", "soap", "xsl"),
@@ -22,8 +22,6 @@ _IMPLIED: Final = {
     "pdo": tuple(name for name in FAMILIES["databases"] if name.startswith("pdo_")),
 }
 """Always there where one of the others is: naming it would add nothing."""
-_LIVE_ON: Final = frozenset({"imap", "pspell", "oci8", "pdo_oci", "xmlrpc"})
-"""Gone from PHP itself, and alive as separate packages."""
 
 
 def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
@@ -72,7 +70,10 @@ def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[
         return
     plain = [one for one in loose if one.plain]
     if title == "databases":
-        yield from _databases(members, whole)
+        yield from alternative_databases(members, whole)
+        return
+    if plain and all(one.chosen for one in plain):
+        yield "required", loose, f"what the application is about, and any one will do for {title}"
         return
     if plain:
         optional = [one for one in loose if not one.plain and one.level == "recommended"]
@@ -80,50 +81,6 @@ def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[
             yield "recommended", optional, f"any one of these {title} will do"
         return
     yield "recommended", loose, f"any one will do for {title}: each is used only where it is there or chosen"
-
-
-def _databases(members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, list[Verdict], str]]:
-    """An application that can use several databases needs one of them; one that can use only one needs that."""
-    if any(one.stated and one.level == "required" for one in members):
-        return
-    current = [one for one in members if not extension_gone(one.extension, "99.0") or one.extension in _LIVE_ON]
-    uses = {
-        one.extension: [u for u in whole.uses(one.extension) if u.file.part in ("own", "optional")] for one in current
-    }
-    current = [one for one in current if uses[one.extension]]
-    plain = [one for one in current if one.plain]
-    vendors = {_vendor(one.extension) for one in plain or current}
-    beside = {u.file.path for one in plain for u in uses[one.extension] if u.plain}
-    with_choice = [
-        one
-        for one in current
-        if one in plain or any(u.file.path in beside and u.guard == "chosen" for u in uses[one.extension])
-    ]
-    if plain and len(with_choice) > len(plain):
-        yield "required", with_choice, _ANY_DATABASE
-        return
-    if not current or (plain and len(vendors) == 1):
-        return  # one is used everywhere; what else there is belongs to parts that are chosen
-    files = {u.file.path for one in current for u in uses[one.extension]}
-    chosen = any(u.guard not in ("checked", "caught") for one in current for u in uses[one.extension])
-    level: Level = "recommended"
-    connects = any(one.plain and one.use.kind == "class" for one in whole.uses("pdo"))
-    direct = any(
-        not u.driver and u.file.part == "own" and (connects or u.use.kind != "connection")
-        for one in current
-        for u in uses[one.extension]
-    )
-    if plain or (chosen and (direct if len(vendors) == 1 else connects or len(files) >= 3)):
-        level = "required"
-    if len(current) == 1:
-        if level == "required":
-            yield level, current, "the only database that the application can use"
-        return
-    yield level, current, _ANY_DATABASE
-
-
-def _vendor(extension: str) -> str:
-    return {"mysqli": "mysql", "sqlite3": "sqlite"}.get(extension, extension.removeprefix("pdo_"))
 
 
 def _superfluous(name: str, by_name: dict[str, Verdict], lowest: str) -> str:
@@ -135,7 +92,7 @@ def _superfluous(name: str, by_name: dict[str, Verdict], lowest: str) -> str:
     if only_on_windows(name):
         return "exists for Windows only"
     gone = extension_gone(name, "99.0")
-    if gone and name not in _LIVE_ON and not (by_name[name].stated and by_name[name].level == "required"):
+    if gone and name not in LIVE_ON and not (by_name[name].stated and by_name[name].level == "required"):
         return f"gone from PHP since {gone}: code that uses it runs on older branches only"
     others = _IMPLIED.get(name, ())
     if any(other in by_name and by_name[other].level for other in others):

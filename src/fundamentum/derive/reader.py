@@ -96,7 +96,7 @@ class _Reader:
             versioned=tuple(self._versioned()),
             gates=tuple(gates(root, self.data)),
             removed=tuple(removed_functions.calls(root, self.data)),
-            guarded=tuple(itertools.islice(self._guarded(), MAX_GUARDED)),
+            guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )
 
     def _guarded(self) -> Iterator[Guarded]:
@@ -107,6 +107,17 @@ class _Reader:
             for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
                 for extension in check.extensions:
                     yield Guarded(kind, name, extension)  # type: ignore[arg-type]
+
+    def _called_behind_names(self, uses: Sequence[Use]) -> Iterator[Guarded]:
+        """The same, of functions of this file that use an extension, behind a name that holds the result of a check."""
+        unguarded = {(use.function, use.extensions) for use in uses if use.function and not use.guard and not use.weak}
+        for name, extensions in sorted(unguarded) if self.guards.names else ():
+            for start, end in places_of(self.lowered, name.encode("utf-8", "replace")):
+                node = self.source.at(start, end)
+                call = node.parent if node is not None else None
+                if called(call) == name and call is not None and self.guards.around(call, extensions)[0] == "checked":
+                    for extension in extensions:
+                        yield Guarded("function", name, extension)
 
     def _words(self) -> Iterator[Use]:
         self.wishes: list[Wish] = []

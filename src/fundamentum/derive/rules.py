@@ -1,5 +1,6 @@
 """How strongly one extension is needed: rules in the order in which they decide."""
 
+import re
 from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
 from typing import Final
@@ -19,6 +20,8 @@ TOOLS: Final = frozenset(
     "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
 )
 """Tools for developers, and extensions that no application is helped by: asking for them means something else."""
+_CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
+"""How files are called that are one of several, be their own names what they may."""
 _HOW: Final = {
     "checked": "behind a check",
     "caught": "its failure is caught",
@@ -43,6 +46,8 @@ class Verdict(msgspec.Struct, frozen=True):
     """A manifest or the program itself says so: not a matter of judgement."""
     among: tuple[str, ...] = ()
     """The program stops only where all of these are missing."""
+    chosen: bool = False
+    """Required, though each of its uses is chosen: it is what the application is about."""
 
 
 Checks = Sequence[tuple[SourceFile, Check]]
@@ -91,7 +96,7 @@ class Case:
         stops = [
             (file, check)
             for file, check in self.outcome("exits")
-            if not self.whole.driver(file.path, "", self.extension)
+            if not self.whole.driver(file.path, "", self.extension) and not _CHOSEN.match(file.path.rpartition("/")[2])
         ]
         if not stops:
             return None
@@ -150,7 +155,8 @@ class Case:
         if not self.strong:
             return None
         if self._central():
-            return self.verdict("required", "what the application is about: most of its files use it", plain=True)
+            found = self.verdict("required", "what the application is about: most of its files use it", plain=True)
+            return msgspec.structs.replace(found, chosen=True)
         return self.verdict("recommended", _why_optional(self.strong))
 
     def suggested_by_a_library(self) -> Verdict | None:

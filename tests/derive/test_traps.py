@@ -90,7 +90,7 @@ CHECKS = [  # PHP, extension and outcome
     ("if (!extension_loaded('gd')) { die('no'); }", {("gd", "exits")}),
     ("extension_loaded('gd') or exit(1);", {("gd", "exits")}),
     ("if (extension_loaded('gd')) { f(); } else { exit; }", {("gd", "exits")}),
-    ("if (!extension_loaded('gd')) { throw new E('no'); }", {("gd", "throws")}),
+    ("if (!extension_loaded('gd')) { throw new E('no'); }", {("gd", "exits")}),
     ("function f() { if (!function_exists('imagesx')) { die; } }", {("gd", "throws")}),
     ("if (class_exists(Imagick::class)) { f(); }", {("imagick", "asked")}),
     ("if (defined('PDO::MYSQL_ATTR_INIT_COMMAND')) { f(); }", {("pdo_mysql", "asked")}),

@@ -13,8 +13,9 @@ from typing import Final
 
 from tree_sitter import Node
 
+from fundamentum.derive.consequences import branches
 from fundamentum.derive.facts import Guarded, Use
-from fundamentum.derive.nodes import Patience, branches, called, text, walked
+from fundamentum.derive.nodes import Patience, called, text, walked
 from fundamentum.derive.tree import SourceFile, content_of
 from fundamentum.untrusted.budget import Budget, Spent
 

@@ -7,29 +7,34 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Final, Literal
 
+from msgspec.structs import replace
 from tree_sitter import Node
 
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.consequences import branches, outcome
 from fundamentum.derive.facts import Check
 from fundamentum.derive.nodes import (
     Patience,
     ancestors,
     arguments,
     around,
-    branches,
     called,
+    heading,
     inside,
     line,
-    outcome,
+    names_around,
     string,
     text,
     unwrapped,
     walked,
 )
 from fundamentum.derive.quoted import extension_called
+from fundamentum.derive.source import CHECKS, provided
 
-SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded")
+SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded|function_exists|class_exists|in_array")
 _RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
+_OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
 _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
 
 
@@ -73,31 +78,15 @@ def _of_named(array: Node) -> Iterator[Check]:
         strings += 1
         if found := extension_called((value or "").encode("utf-8", "replace")):
             names.append((found, line(element)))
-    if len(names) < 2 or len(names) < strings * 0.6:
+    title = heading(array)
+    if (len(names) < 2 and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
         return
-    heading = _heading(array)
-    if not _ABOUT.search(heading):
+    if not _ABOUT.search(title):
         return
-    outcome = "listed-recommended" if _RECOMMENDED.search(heading) else ""
-    outcome = outcome or ("listed-required" if _REQUIRED.search(heading) else "asked")
+    outcome = "listed-recommended" if _RECOMMENDED.search(title) else ""
+    outcome = outcome or ("listed-required" if _REQUIRED.search(title) else "asked")
     for name, where in names:
         yield Check(name, outcome, where, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
-
-
-def _heading(array: Node) -> str:
-    """What a list is called: the variable, property, constant or key it is given to, the loop it is used in."""
-    out: list[str] = []
-    for above, child in ancestors(array):
-        if above.type == "array_element_initializer" and above.named_children[0] != child:
-            out.append(text(above.named_children[0]))
-        elif above.type in ("assignment_expression", "property_element", "const_element"):
-            out.append(text(above.children[0]))
-        elif above.type == "foreach_statement":
-            out.append(text(above)[:300])
-        elif above.type in ("method_declaration", "function_definition"):
-            out.append(text(above.child_by_field_name("name")))
-            break
-    return " ".join(out)
 
 
 def _check(extension: str, required: bool, where: Node) -> Check:
@@ -114,16 +103,33 @@ def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
     source, target = _outermost(parts[0], loop), parts[1]
     names = {text(target)} | {text(one) for one in walked(target) if one.type == "variable_name"}
     for node in inside(body):
-        asks = called(node) == "extension_loaded" and any(text(one) in names for one in arguments(node))
-        asks = asks or (called(node) == "in_array" and "get_loaded_extensions" in text(node))
-        if not asks:
+        kind = _asks(node, names, root)
+        if not kind:
             continue
         at = node.parent if node.parent is not None and node.parent.type == "unary_op_expression" else node
         then, otherwise = branches(at)
-        result = outcome(then if at is not node else otherwise)
-        if result:
-            yield from _members(source, root, result != "warns")
+        missing = then if at is not node else otherwise
+        if result := outcome(missing):
+            yield from _members(source, root, result != "warns", kind)
             return
+        if result := outcome(missing, extension=True):  # in words only: that may be a page of information
+            where = " ".join((*names_around(node), heading(node)))[:200]
+            for check in _members(source, root, result != "warns", kind):
+                told: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
+                yield replace(check, outcome=told, around=where)
+            return
+
+
+def _asks(node: Node, names: set[str], root: Node) -> str:
+    """What a call asks of one of the names: whether it is a loaded extension, a function, a class; empty: nothing."""
+    name, given = called(node), arguments(node)
+    if name == "in_array" and len(given) > 1 and text(given[0]) in names:
+        held = text(given[1])
+        loaded = "get_loaded_extensions" in held or re.search(
+            rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*['\"]\w+['\"]\s*,\s*)?get_loaded_extensions", text(root)
+        )
+        return "extension" if loaded else ""
+    return CHECKS.get(name, "") if any(text(one) in names for one in given) else ""
 
 
 def _outermost(source: Node, loop: Node) -> Node:
@@ -139,7 +145,7 @@ def _outermost(source: Node, loop: Node) -> Node:
     return source
 
 
-def _members(source: Node, root: Node, required: bool) -> Iterator[Check]:
+def _members(source: Node, root: Node, required: bool, kind: str = "extension") -> Iterator[Check]:
     """The names in a list, written there or kept under a name in the same file."""
     where = unwrapped(source)
     if where is None:
@@ -149,7 +155,7 @@ def _members(source: Node, root: Node, required: bool) -> Iterator[Check]:
         required = required and not _RECOMMENDED.search(name)
         where = _kept(name, root)
     if where is not None:
-        yield from _of_array(where, required)
+        yield from _of_array(where, required, kind)
 
 
 def _kept(name: str, root: Node) -> Node | None:
@@ -172,14 +178,14 @@ def _kept(name: str, root: Node) -> Node | None:
     return None
 
 
-def _of_array(array: Node, required: bool) -> Iterator[Check]:
+def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
     """Names, names with a level, or lists under the words for levels."""
     for element in (one for one in array.named_children if one.type == "array_element_initializer"):
         parts = [unwrapped(one) for one in element.named_children]
         key = string(parts[0]) if len(parts) == 2 else None
         value = parts[-1]
         level = required
-        if key and (found := extension_called(key.encode())):
+        if key and (found := _meant(key, kind)):
             said = text(value)
             level = required and said.lower() not in ("false", "0") and not _RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
@@ -187,6 +193,14 @@ def _of_array(array: Node, required: bool) -> Iterator[Check]:
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not _RECOMMENDED.search(key))
-            yield from _of_array(value, level)
-        elif (plain := string(value)) and (found := extension_called(plain.encode())):
+            yield from _of_array(value, level, kind)
+        elif (plain := string(value)) and (found := _meant(plain, kind)):
             yield _check(found, level, element)
+
+
+def _meant(name: str, kind: str) -> str:
+    """The extension that a name in a list stands for: its own, or that of a function or class which only it has."""
+    if kind == "extension":
+        return extension_called(name.encode("utf-8", "replace"))
+    own = provided(kind, name.lstrip("\\"))
+    return own[0] if len(own) == 1 and own[0] not in EVERYWHERE else ""

@@ -39,11 +39,14 @@ class Check(Fact, frozen=True):
     """A place that asks whether an extension is there."""
 
     extension: str
-    outcome: Literal["asked", "exits", "throws", "listed-required", "listed-recommended"]
+    outcome: Literal["asked", "exits", "throws", "reports", "warns", "listed-required", "listed-recommended"]
+    """``reports``, ``warns``: where it is missing, that is an error, or something worth knowing."""
     line: int
     what: str
     among: tuple[str, ...] = ()
     """The extensions of which any one is enough for the same place: ``if (!a && !b) exit;``"""
+    around: str = ""
+    """The names of the class and the function that it stands in, and of what it is given to."""
 
 
 class Syntax(Fact, frozen=True):

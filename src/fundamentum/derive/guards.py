@@ -10,9 +10,10 @@ from tree_sitter import Node
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
+from fundamentum.derive.consequences import consequences
 from fundamentum.derive.facts import Check, Guard
 from fundamentum.derive.families import words_for
-from fundamentum.derive.nodes import Patience, ancestors
+from fundamentum.derive.nodes import Patience, ancestors, heading, inside, names_around
 from fundamentum.derive.source import CHECKS, Source, provided
 
 _VERSION: Final = re.compile(
@@ -21,6 +22,7 @@ _VERSION: Final = re.compile(
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+_THROWS: Final = frozenset({"throw_expression", "throw_statement"})
 MAX_CHECKS: Final = 500
 """Checks of one file that are looked at: an installer has a few dozen."""
 MAX_BRANCHES: Final = 20
@@ -59,12 +61,34 @@ class Guards:
         for check in self.at:
             node = self.source.at(check.start, check.start + 1)
             if node is not None:
-                outcome = self._outcome(check, node)
-                if outcome == "exits" and "extension_loaded" not in check.what and self._function_around(node):
-                    outcome = "throws"  # what stops is one function, not the program
+                outcome = self._outcome_in_program(check, node)
                 among = self._among(check, node) if outcome == "exits" else ()
+                where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
-                    yield Check(extension, outcome, self.source.line(node), check.what, among)
+                    yield Check(extension, outcome, self.source.line(node), check.what, among, where)
+
+    def _outcome_in_program(
+        self, check: CheckAt, node: Node
+    ) -> Literal["asked", "exits", "throws", "reports", "warns"]:
+        """What comes of it for the program: what stops within a function may be that function alone."""
+        outcome = self._outcome(check, node)
+        function = self._function_around(node)
+        if outcome == "exits" and "extension_loaded" not in check.what and function:
+            return "throws"
+        if outcome == "throws" and not function:
+            return "exits" if self._throws_at_once(node) else "asked"
+        if self.around(node, check.extensions)[0] == "chosen":
+            return outcome  # it is missing only for those who have chosen it
+        call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
+        for holds, result in consequences(call, extension=True) if outcome == "asked" and call is not None else ():
+            if result and not holds:
+                return "warns" if result == "warns" else "reports"
+        return outcome
+
+    def _throws_at_once(self, check: Node) -> bool:
+        """Whether what throws is the branch of the check itself, not a function that is defined in it."""
+        statement = next((above for above, _ in ancestors(check) if above.type == "if_statement"), None)
+        return statement is None or any(node.type in _THROWS for node in inside(statement))
 
     def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it."""

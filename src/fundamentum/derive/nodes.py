@@ -10,26 +10,10 @@ import tree_sitter
 import tree_sitter_php
 from tree_sitter import Node
 
-from fundamentum.derive.facts import Outcome
-
 FUNCTIONS: Final = frozenset(
     {"function_definition", "method_declaration", "anonymous_function", "anonymous_function_creation_expression"}
     | {"arrow_function", "class_declaration", "anonymous_class"}
 )
-_COLLECTORS: Final = re.compile(
-    r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
-    r"deactivate|bail|lacking",
-    re.I,
-)
-_WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
-_ASKS: Final = r"requir|need|at least|minimum|upgrade"
-_NEEDS: Final = re.compile(
-    rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
-    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
-    re.I | re.S,
-)
-_ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
-_ENDING_CALLS: Final = frozenset({"exit", "die", "abort", "wp_die", "deactivate_plugins"})
 
 
 class TooLong(RecursionError):
@@ -95,6 +79,36 @@ def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
         yield parent, child
         child, parent = parent, parent.parent
     raise RecursionError("nested too deeply")
+
+
+def names_around(node: Node) -> tuple[str, str]:
+    """The names of the class and of the function that a place stands in, in lower case; empty for none."""
+    function = ""
+    for above, _ in ancestors(node):
+        if above.type in ("class_declaration", "trait_declaration"):
+            return text(above.child_by_field_name("name")).lower(), function
+        if above.type in ("function_definition", "method_declaration"):
+            function = text(above.child_by_field_name("name")).lower()
+    return "", function
+
+
+def heading(node: Node) -> str:
+    """What a list or an entry of one is called: the variable, property, constant or key that it is given to, the call
+    that it is handed to, the loop that it is used in."""
+    out: list[str] = []
+    for above, child in ancestors(node):
+        if above.type == "array_element_initializer" and above.named_children[0] != child:
+            out.append(text(above.named_children[0]))
+        elif above.type in ("assignment_expression", "property_element", "const_element"):
+            out.append(text(above.children[0]))
+        elif above.type == "foreach_statement":
+            out.append(text(above)[:300])
+        elif above.type == "arguments" and above.parent is not None:
+            out.append(called(above.parent))
+        elif above.type in ("method_declaration", "function_definition"):
+            out.append(text(above.child_by_field_name("name")))
+            break
+    return " ".join(out)
 
 
 def walked(root: Node) -> Iterator[Node]:
@@ -180,62 +194,3 @@ def function_around(node: Node) -> str:
             return text(at.child_by_field_name("name"))
         at = at.parent
     return ""
-
-
-def outcome(branch: Node | None) -> Outcome:
-    """What a branch of the code comes to."""
-    if branch is None:
-        return ""
-    found: Outcome = ""
-    for node in inside(branch):
-        if node.type in _ENDS or called(node) in _ENDING_CALLS:
-            return "stops"
-        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
-            return "stops"
-        found = _stronger(found, _reported(node))
-    return found
-
-
-def _reported(node: Node) -> Outcome:
-    """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
-    if node.type in ("assignment_expression", "augmented_assignment_expression"):
-        target = text(node.child_by_field_name("left"))
-        if _WARNING.search(target):
-            return "warns"
-        return "reports" if _COLLECTORS.search(target) else ""
-    if name := called(node):
-        if _WARNING.search(name):
-            return "warns"
-        if _COLLECTORS.search(name):
-            return "reports"
-    if node.type in ("string", "encapsed_string") and _NEEDS.search(text(node)):
-        return "warns" if _WARNING.search(text(node)) else "reports"
-    return ""
-
-
-def _stronger(one: Outcome, other: Outcome) -> Outcome:
-    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
-    return max(one, other, key=order.index)
-
-
-def branches(condition: Node) -> tuple[Node | None, Node | None]:
-    """What is done where a condition holds, and where it does not: of an ``if``, of ``or die``, of ``? :``."""
-    at: Node = condition
-    while at.parent is not None and at.parent.type == "parenthesized_expression":
-        Patience.tick()
-        at = at.parent
-    above = at.parent
-    if above is None:
-        return None, None
-    if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "conditional_expression":
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "binary_expression" and above.child_by_field_name("left") == at:
-        operator = text(above.child_by_field_name("operator")).lower()
-        if above.parent is not None and above.parent.type == "expression_statement":
-            if operator in ("or", "||"):
-                return None, above.child_by_field_name("right")
-            if operator in ("and", "&&"):
-                return above.child_by_field_name("right"), None
-    return None, None

@@ -75,6 +75,8 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
             at += len(word)
             if match := _ASKED.match(lowered, at):
                 group = match.lastindex or 0
+                if not group and kind != "constant":
+                    return True  # the name stands in a variable
                 # Constants are told apart by case, all others are not.
                 if group and _of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
                     return True

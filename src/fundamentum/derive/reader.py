@@ -15,7 +15,7 @@ from fundamentum.derive.callers import MAX_GUARDED, behind_check
 from fundamentum.derive.extension_lists import held_lists, named_lists
 from fundamentum.derive.facts import FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
-from fundamentum.derive.nodes import ancestors, called, text
+from fundamentum.derive.nodes import ancestors, called, names_around, text
 from fundamentum.derive.quoted import TAKING
 from fundamentum.derive.source import Reference, Source, provided, reference
 from fundamentum.derive.spots import Spots, places_of
@@ -158,7 +158,7 @@ class _Reader:
             self._bound(symbols[0].since, symbols[0].gone, f"{_shown(kind, name)}", extensions, node)
         if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
             return
-        scope, function = self._around(node)
+        scope, function = names_around(node)
         self.examined[extensions[0]] += 1
         if self.examined[extensions[0]] > MAX_EXAMINED or self.plain[extensions[0], scope] >= MAX_PLAIN:
             return
@@ -187,16 +187,6 @@ class _Reader:
                 if "_exists" in asked or "defined" in asked or "is_callable" in asked:
                     return True
         return False
-
-    def _around(self, node: Node) -> tuple[str, str]:
-        """The class and the function that a place stands in, in lower case."""
-        function = ""
-        for parent, _ in ancestors(node):
-            if parent.type in ("class_declaration", "trait_declaration"):
-                return text(parent.child_by_field_name("name")).lower(), function
-            if parent.type in ("function_definition", "method_declaration"):
-                function = text(parent.child_by_field_name("name")).lower()
-        return "", function
 
     def _called_by_name(self) -> Iterator[Use]:
         """Functions named in strings: given to a function that calls them, or called through a variable."""
@@ -239,7 +229,7 @@ class _Reader:
         node = self._string_at(start)
         if node is not None:
             guard, names = self.guards.around(node, (extension,))
-            scope, function = self._around(node)
+            scope, function = names_around(node)
             line = self.source.line(node)
             yield Use((extension,), kind, shown, line, guard, names, False, scope, "", function)
 

@@ -22,6 +22,13 @@ TOOLS: Final = frozenset(
 """Tools for developers, and extensions that no application is helped by: asking for them means something else."""
 _CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
 """How files are called that are one of several, be their own names what they may."""
+_REQUIREMENTS: Final = re.compile(
+    r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^check\.|"
+    r"sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)",
+    re.I,
+)
+"""What files, classes and functions are called that look at what the application requires."""
+_ASKED: Final = ("asked", "reports", "warns")
 _HOW: Final = {
     "checked": "behind a check",
     "caught": "its failure is caught",
@@ -114,6 +121,18 @@ class Case:
             else None
         )
 
+    def reported_as_missing(self) -> Verdict | None:
+        """Where its requirements are looked at, the program calls it an error that the extension is missing."""
+        found = [
+            (file, check)
+            for file, check in self.outcome("reports", "throws")
+            if _REQUIREMENTS.search(f"{file.path.rpartition('/')[2]} {check.around}")
+            and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
+        ]
+        if not found:
+            return None
+        return self.verdict("required", "the program reports an error where it is missing", _asked(found), stated=True)
+
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
         found = [one for one in self.whole.stated(self.extension) if one.by == "the application"]
@@ -145,10 +164,19 @@ class Case:
         files = {one.file.path for one in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
         protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
-        asked = any(check.outcome == "asked" for _, check in self.checks)
+        asked = any(check.outcome in _ASKED for _, check in self.checks)
         if asked and len(protected) >= len(files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
+
+    def warned_about(self) -> Verdict | None:
+        """Where its requirements are looked at, the program advises it."""
+        found = [
+            (file, check)
+            for file, check in self.outcome("warns")
+            if _REQUIREMENTS.search(f"{file.path.rpartition('/')[2]} {check.around}")
+        ]
+        return self.verdict("recommended", "the program advises it", _asked(found)) if found else None
 
     def used_under_a_condition(self) -> Verdict | None:
         """Behind checks and choices only; if most of the application is about it, required all the same."""
@@ -183,7 +211,7 @@ class Case:
 
     def asked_for(self) -> Verdict | None:
         """Somewhere the program asks whether it is there."""
-        asked = any(check.outcome == "asked" and file.part in ("own", "optional") for file, check in self.checks)
+        asked = any(check.outcome in _ASKED and file.part in ("own", "optional") for file, check in self.checks)
         if not asked or self.extension in EVERYWHERE or self.extension in TOOLS:
             return None
         return self.verdict("recommended", "the program asks whether it is there")
@@ -205,10 +233,12 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
     Case.required_by_a_manifest,
     Case.stops_without_it,
     Case.listed_as_required,
+    Case.reported_as_missing,
     Case.suggested_by_the_manifest,
     Case.listed_as_recommended,
     Case.replaced_where_missing,
     Case.used_plainly,
+    Case.warned_about,
     Case.used_under_a_condition,
     Case.suggested_by_a_library,
     Case.used_by_a_library,

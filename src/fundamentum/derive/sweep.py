@@ -135,19 +135,19 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
 def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) -> bool:
     if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
         return True
-    if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, code, words):
+    if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
     return SPEAKING.search(data) is not None or b"get_loaded_extensions" in data or removed_functions.speaks(data)
 
 
-def _lists(data: bytes, code: bytes, words: frozenset[bytes]) -> bool:
-    """Whether several names of extensions stand in quotes."""
-    if len(data) >= LARGE or not (b"extension_loaded" in words or b"extensions" in code):
+def _lists(data: bytes, lowered: bytes) -> bool:
+    """Whether names of extensions stand in quotes, and it speaks of extensions."""
+    if len(data) >= LARGE or b"extension" not in lowered:
         return False
     names = listed_in(data)
-    return len(names) > 2 and not names <= _EVERYDAY_NAMES
+    return bool(names) and not names <= _EVERYDAY_NAMES
 
 
 @cache

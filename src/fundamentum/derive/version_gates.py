@@ -9,21 +9,9 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.facts import Gate, Name, Operator, Outcome
-from fundamentum.derive.nodes import (
-    Patience,
-    arguments,
-    around,
-    branches,
-    called,
-    function_around,
-    line,
-    outcome,
-    string,
-    text,
-    unwrapped,
-    walked,
-)
+from fundamentum.derive.consequences import consequences
+from fundamentum.derive.facts import Gate, Name, Operator
+from fundamentum.derive.nodes import Patience, arguments, around, called, line, string, text, unwrapped
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 _OPERATORS: Final[dict[str, Operator]] = {
@@ -32,11 +20,6 @@ _OPERATORS: Final[dict[str, Operator]] = {
 }  # fmt: skip
 _OPPOSITE: Final[dict[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "=="}
 _TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
-_OF_CHECKS: Final = re.compile(
-    r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
-    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|upgrade|activat|main|run|test",
-    re.I,
-)
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
 
@@ -47,7 +30,7 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
         if held is None:
             continue
         operator, version, as_id, at = held
-        for holds, result in _consequences(at):
+        for holds, result in consequences(at):
             if result:
                 stated = _OPPOSITE[operator] if holds else operator
                 yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
@@ -144,61 +127,3 @@ def _leading(plain: str) -> str | None:
     """The version at the beginning of a text such as ``5.6.0-dev``."""
     match = re.match(r"(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)[^\d.]", plain)
     return match[1] if match else None
-
-
-def _consequences(condition: Node) -> Iterator[tuple[bool, Outcome]]:
-    """For an expression: what comes of it where it holds, and where it does not, as far as that depends on it alone."""
-    holds, at = True, condition
-    while (above := at.parent) is not None:
-        Patience.tick()
-        if above.type == "unary_op_expression" and text(above).startswith("!"):
-            holds = not holds
-        elif above.type == "binary_expression":
-            operator = text(above.child_by_field_name("operator")).lower()
-            # Of "a or b" each alone leads into the branch; of "a and b" neither does.
-            if operator not in (("||", "or") if holds else ("&&", "and")) or _is_statement(above):
-                break
-        elif above.type != "parenthesized_expression":
-            break
-        at = above
-    then, otherwise = branches(at)
-    yield holds, outcome(then)
-    yield not holds, outcome(otherwise)
-    yield from _elsewhere(at, holds)
-
-
-def _is_statement(node: Node) -> bool:
-    """Whether it stands for itself: ``... or die('...')``."""
-    return node.parent is not None and node.parent.type == "expression_statement"
-
-
-def _elsewhere(at: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
-    """A result that is kept or returned, and of which something comes elsewhere."""
-    above = at.parent
-    if above is None:
-        return
-    if above.type == "return_statement" and _OF_CHECKS.search(function_around(above)):
-        yield not holds, "reports"
-    elif above.type == "assignment_expression":
-        yield from _of_variable(above, holds)
-    elif above.type in ("array_element_initializer", "argument") and _OF_CHECKS.search(
-        f"{function_around(above)} {text(above)[:40]}"
-    ):
-        yield not holds, "reports"
-
-
-def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
-    """What comes of a result that was put into a variable, further down in the same block."""
-    kept = assignment.child_by_field_name("left")
-    block: Node | None = assignment
-    while block is not None and block.type not in ("program", "compound_statement"):
-        Patience.tick()
-        block = block.parent
-    for node in walked(block) if block is not None and kept is not None else ():
-        if kept is None or node.start_byte < assignment.end_byte or (node.type, text(node)) != (kept.type, text(kept)):
-            continue
-        above = node.parent
-        inverted = above is not None and above.type == "unary_op_expression"
-        then, otherwise = branches(above if inverted and above is not None else node)
-        yield holds is not inverted, outcome(then)
-        yield holds is inverted, outcome(otherwise)

@@ -31,6 +31,7 @@ from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
+from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.budget import Budget, Spent
 
 _WHY: Final = {
@@ -155,7 +156,10 @@ def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
         wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
         rule = _WHY.get(kind) or _why_set(wishes[0][1])
-        yield Entry(kind, (name,), "recommended", value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+        stops = kind == "setting" and any(wish.stops for _, wish in wishes if wish.value == value)
+        level: Level = "required" if stops else "recommended"
+        rule = "the program reports an error where it is less" if stops else rule
+        yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
 
 
 def _why_set(wish: Wish) -> str:

@@ -151,18 +151,24 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
     if where is None:
         return
     if where.type != "array_creation_expression":
-        name = re.split(r"->|::\$?", text(where))[-1].lstrip("$")
+        name = _plain(text(where))
         required = required and not _RECOMMENDED.search(name)
-        where = _kept(name, root)
+        where = kept_list(name, root)
     if where is not None:
         yield from _of_array(where, required, kind)
 
 
-def _kept(name: str, root: Node) -> Node | None:
+def _plain(written: str) -> str:
+    """The name of a variable, a property or a constant, however it is reached."""
+    return re.split(r"->|::\$?", written)[-1].lstrip("$")
+
+
+def kept_list(written: str, root: Node) -> Node | None:
     """The list that is given to a variable, a property or a constant of that name."""
+    name = _plain(written)
     for node in walked(root):
         if node.type == "assignment_expression":
-            left = re.split(r"->|::\$?", text(node.child_by_field_name("left")))[-1].lstrip("$")
+            left = _plain(text(node.child_by_field_name("left")))
             right = node.child_by_field_name("right")
         elif node.type in ("property_element", "const_element"):
             left = text(node.named_children[0]).lstrip("$") if node.named_children else ""

@@ -101,6 +101,8 @@ class Wish(Fact, frozen=True):
     """For a setting the condition, as a needs file writes it; empty: only mentioned."""
     line: int
     how: str
+    stops: bool = False
+    """Whether the program ends, or reports an error, where it is not so."""
 
 
 class FileFacts(Fact, frozen=True):

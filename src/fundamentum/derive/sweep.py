@@ -13,13 +13,14 @@ import msgspec
 
 from fundamentum.derive import removed_functions
 from fundamentum.derive.libraries import LibraryNames
+from fundamentum.derive.limit_checks import LIMITS
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.spots import streams_in
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.version_gates import SPEAKING
-from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, LIMITS, SETTINGS
+from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batched, contents, work_in
 from fundamentum.untrusted.budget import Budget, Spent

@@ -8,14 +8,9 @@ from tree_sitter import Node
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.facts import Wish
-from fundamentum.derive.nodes import ancestors
+from fundamentum.derive.limit_checks import LIMITS, limits_wanted
 from fundamentum.derive.source import Source
 
-LIMITS: Final = frozenset(
-    "memory_limit max_execution_time max_input_time max_input_vars upload_max_filesize post_max_size "
-    "max_file_uploads pcre.backtrack_limit pcre.recursion_limit default_socket_timeout".split()
-)
-"""Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
 DIRECTORIES: Final = frozenset({"is_writable", "is_writeable", "mkdir"})
 SETTINGS: Final = frozenset({"ini_get", "ini_set", "set_time_limit"})
@@ -43,10 +38,10 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         directive, value = source.literal(arguments[0]), _scalar(source, arguments[1])
         if directive in LIMITS and value is not None and _sensible(value):
             yield Wish("setting", directive, f">= {value}", line, f"ini_set('{directive}', '{value}')")
-    elif name == "ini_get" and arguments:
-        directive = source.literal(arguments[0])
-        if directive is not None and (found := _compared(source, call, directive)):
-            yield Wish("setting", directive, found, line, f"ini_get('{directive}') is compared")
+    elif name == "ini_get":
+        for limit in limits_wanted(source.root, call):
+            how = f"ini_get('{limit.directive}') is compared"
+            yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
     elif name in COMMANDS and arguments:
         yield Wish("function", name, "", line, f"{name}()")
         command = _command(_beginning(source, arguments[0]))
@@ -64,40 +59,6 @@ def _scalar(source: Source, node: Node) -> str | None:
 
 def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
-
-
-def _compared(source: Source, call: Node, directive: str) -> str:
-    """The condition that a comparison with a number stands for: ``ini_get('memory_limit') < 64`` wants 64 or more."""
-    for parent, child in ancestors(call):
-        if parent.type == "binary_expression":
-            operator = parent.child_by_field_name("operator")
-            left, right = parent.child_by_field_name("left"), parent.child_by_field_name("right")
-            if operator is None or left is None or right is None or operator.type not in ("<", "<=", ">", ">="):
-                return ""
-            other = right if left == child else left
-            number = _number(source.text(other))
-            if number is None or directive not in LIMITS:
-                return ""
-            return f">= {number}"
-        if parent.type.endswith("_statement") or parent.type in ("assignment_expression", "compound_statement"):
-            return ""
-    return ""
-
-
-def _number(text: str) -> str | None:
-    """``64 * 1024 * 1024`` as ``64M``; a plain number as it is."""
-    parts = [part.strip().strip("'\"") for part in text.strip("() ").split("*")]
-    if not all(_NUMBER.fullmatch(part) for part in parts):
-        return None
-    if len(parts) == 1:
-        return parts[0] if quantity(parts[0]).number > 0 else None
-    product = 1
-    for part in parts:
-        product *= quantity(part).number
-    for unit, size in (("G", 1 << 30), ("M", 1 << 20), ("K", 1 << 10)):
-        if product and product % size == 0:
-            return f"{product // size}{unit}"
-    return str(product) if product > 0 else None
 
 
 def _beginning(source: Source, node: Node) -> str:

@@ -8,13 +8,14 @@ if no other place in the tree makes, calls or includes it.
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 from tree_sitter import Node
 
 from fundamentum.derive.consequences import branches
 from fundamentum.derive.facts import Guarded, Use
+from fundamentum.derive.families import words_for
 from fundamentum.derive.nodes import Patience, called, text, walked
 from fundamentum.derive.tree import SourceFile, content_of
 from fundamentum.untrusted.budget import Budget, Spent
@@ -80,14 +81,25 @@ def _reached(node: Node) -> tuple[str, str]:
 
 
 def reached_behind_checks(
-    root: str, files: Sequence[SourceFile], guarded: Iterable[Guarded], used: Iterable[tuple[str, Use]], budget: Budget
+    root: str,
+    files: Sequence[SourceFile],
+    guarded: Iterable[Guarded],
+    used: Iterable[tuple[str, Use]],
+    asked: Collection[str],
+    budget: Budget,
 ) -> Reached:
-    """What of ``guarded`` is reached nowhere else, as far as something in it uses the extension without a check."""
+    """What of ``guarded`` is reached nowhere else, as far as something in it uses the extension without a check.
+
+    And classes that nothing names, called after an extension that is ``asked`` for: their names are put together.
+    """
     wanted = {key for path, use in used for extension in use.extensions for key in around(path, use, extension)}
     behind: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     for one in guarded:
         if (one.kind, one.name.lower(), one.extension) in wanted:
             behind[one.kind, one.name.lower()][one.extension] += 1
+    for kind, name, extension in wanted:
+        if kind == "class" and extension in asked and any(word in name for word in words_for(extension)):
+            behind[kind, name][extension] += 0
     if not behind:
         return {}
     anywhere = _counted(root, files, behind, budget)

@@ -12,8 +12,8 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.callers import reached_behind_checks
 from fundamentum.derive.command_line import Scripts, for_the_command_line
+from fundamentum.derive.configuration_samples import chosen_drivers
 from fundamentum.derive.documents import documents, with_documents
-from fundamentum.derive.environment_samples import chosen_drivers
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.families import DATABASES
@@ -60,7 +60,8 @@ def conclude(
     with suppress(Spent):
         reading.first()
         reading.settle(functools.partial(_settled, whole, is_script))
-    whole.reached = reached_behind_checks(tree.root, sweep.files, whole.guarded, whole.unguarded(), budget)
+    asked = {check.extension for facts in reading.facts.values() for check in facts.checks}
+    whole.reached = reached_behind_checks(tree.root, sweep.files, whole.guarded, whole.unguarded(), asked, budget)
     stated = statements(tree.root, sweep.files, reading.facts, budget)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")

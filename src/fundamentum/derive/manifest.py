@@ -1,5 +1,5 @@
-"""What an application states itself: ``composer.json``, ``composer.lock``, ``vendor/composer/installed.json`` and the
-``package.xml`` of the older library archive.  Their formats are documented; a manifest that breaks them is remarked."""
+"""What an application states itself: ``composer.json``, ``composer.lock``, ``vendor/composer/installed.json``, and the
+headers of packages of other kinds.  Their formats are documented; a manifest that breaks them is remarked."""
 
 import itertools
 from collections.abc import Iterable, Iterator, Mapping
@@ -9,15 +9,14 @@ from typing import Any, Final
 import msgspec
 
 from fundamentum.catalog import canonical
+from fundamentum.derive.package_headers import package_headers
 from fundamentum.derive.platform_packages import Demand, demands
 from fundamentum.derive.walk import BUNDLED
 from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.untrusted.files import read_below
-from fundamentum.untrusted.xml import MAX_ELEMENTS
 
 MAX_SIZE: Final = 16 * 1024 * 1024
-MAX_XML: Final = 2 * 1024 * 1024
 MAX_NAMES: Final = 1000
 """Names in one table of a manifest."""
 MAX_PACKAGES: Final = 5000
@@ -121,10 +120,7 @@ class _Reader:
         for path in paths:
             if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
                 self._beside(path)
-        for path in (f"{self.base}package2.xml", f"{self.base}package.xml"):
-            if path in paths and not self.php:
-                self._archive(path)
-                break
+        self._headers()
         statements = [one for one in self.statements if one.extension not in self.provided]
         return Manifest(
             self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
@@ -239,54 +235,19 @@ class _Reader:
         line = data.count(b"\n", 0, at) + 1
         return f"{path}:{line}" if at >= 0 else path
 
-    def _archive(self, path: str) -> None:
-        from lxml import etree  # noqa: PLC0415 — few applications have such a file
-
-        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False, recover=True)
-        try:
-            data = read_below(self.root, path, MAX_XML + 1)
-            if len(data) > MAX_XML or data.count(b"<") > 2 * MAX_ELEMENTS:
-                raise ValueError("larger than any manifest")
-            root = etree.fromstring(data, parser)
-        except (OSError, etree.XMLSyntaxError, ValueError) as error:
-            self._remark(f"{path} cannot be used: {str(error)[:200]}")
-            return
-        if root is None:
-            return
-        for element in root.iter():
-            if isinstance(element.tag, str):
-                element.tag = etree.QName(element).localname
-        self.name = self.name or (root.findtext("name") or "").strip()
-        self.version = (
-            self.version or (root.findtext("version/release") or root.findtext("release/version") or "").strip()
-        )
-        for element in root.iterfind("dependencies/required/php"):
-            low, high = (element.findtext("min") or "").strip(), (element.findtext("max") or "").strip()
-            text = " ".join(part for part in (f">={low}" if low else "", f"<={high}" if high else "") if part)
-            text += "".join(f" !={x.text}" for x in element.iterfind("exclude") if x.text)
-            self._php_of_archive(text.strip(), path, element.sourceline)
-        for level, group in (("required", "required"), ("recommended", "optional"), ("recommended", "group")):
-            for element in root.iterfind(f"dependencies/{group}/extension"):
-                self._stated_in_archive(element.findtext("name"), level, path, element.sourceline)
-        for element in root.iter("dep"):
-            optional = "recommended" if element.get("optional") == "yes" else "required"
-            if element.get("type") == "ext":
-                self._stated_in_archive(element.get("name") or element.text, optional, path, element.sourceline)
-            elif element.get("type") == "php" and element.get("version"):
-                operator = {"ge": ">=", "gt": ">", "le": "<=", "lt": "<", "eq": "=", "ne": "!="}.get(
-                    element.get("rel") or "ge", ">="
-                )
-                self._php_of_archive(f"{operator}{element.get('version')}", path, element.sourceline)
-
-    def _php_of_archive(self, text: str, path: str, line: int) -> None:
-        if text:
-            self.php = f"{self.php} {text}".strip()
-            self.php_where = f"{path}:{line}"
-            self._accept(text, self.php_where)
-
-    def _stated_in_archive(self, name: str | None, level: str, path: str, line: int) -> None:
-        if name and name.strip():
-            self.statements.append(Stated(canonical(name.strip()), level, "the application", f"{path}:{line}"))  # type: ignore[arg-type]
+    def _headers(self) -> None:
+        """What else the application says of itself in a form that programs read."""
+        php: list[tuple[str, str]] = []
+        for one in package_headers(self.root, self.base, self._remark):
+            if one.extension:
+                self.statements.append(Stated(one.extension, one.level, "the application", one.where))
+            elif one.php:
+                php.append((one.php, one.where))
+            self.name, self.version = self.name or one.name, self.version or one.version
+        if php and not self.php:
+            self.php, self.php_where = " ".join(text for text, _ in php), php[-1][1]
+            for text, where in php:
+                self._accept(text, where)
 
 
 def under_vendor(path: str) -> bool:

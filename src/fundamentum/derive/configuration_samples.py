@@ -1,0 +1,100 @@
+"""Samples of the configuration and of the environment that an application is set up with: which drivers they choose.
+
+``.env.example`` (``DB_CONNECTION=pgsql``), ``config.sample.php`` (``$config['db']['driver'] = 'mysql';``),
+``config.ini.dist`` (``[database] type = mysqli``), ``doctrine.yaml`` (``driver: pdo_pgsql``).
+"""
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Final
+
+from fundamentum.derive.result import Entry, Place
+from fundamentum.untrusted.files import read_below
+
+MAX_SIZE: Final = 64 * 1024
+MAX_NAMES: Final = 2000
+MAX_FILES: Final = 30
+_FOLDERS: Final = ("", "config", "conf", "etc", "app/config", "config/packages", "includes", "inc")
+_NAMES: Final = re.compile(
+    r"\.?env(?:\.(?:example|dist|sample|prod|production|local))?|"
+    r"[\w.-]*(?:config|configuration|settings|parameters|database|local)[\w.-]*?[._-]?"
+    r"(?:sample|dist|example|default|template|tpl|inc)[\w.-]*|"
+    r"(?:database|doctrine|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
+    re.I,
+)
+_ASSIGNED: Final = re.compile(
+    r"(?P<key>[\w'\"\]\[ .>-]{0,80}?(?P<last>[A-Za-z_]\w{0,40}))['\"]?\]?\s*(?:=>?|:|,)\s*"
+    r"['\"]?(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
+)
+_KEY: Final = re.compile(
+    r"(?:^|_)(?:db|database|sql)_?(?:connection|driver|type|url|dsn|engine|adapter|backend|dbms)$|"
+    r"^(?:dbtype|dbdriver|dbms|dbengine)$|^(?:DATABASE_URL|DB_DSN)$",
+    re.I,
+)
+_KEY_BELOW: Final = re.compile(r"^(?:driver|type|engine|adapter|backend|connection|default|dbms)$", re.I)
+_ABOUT_DATABASE: Final = re.compile(r"(?<![a-z])(?:db|database|dbal|sql|pdo|connections?)(?![a-z])", re.I)
+_STORE: Final = re.compile(
+    r"(?:cache|session|queue|broadcast)_?(?:driver|store|connection|url|dsn|handler|backend|adapter)$|"
+    r"^REDIS_URL$|^MESSENGER_\w+_DSN$",
+    re.I,
+)
+_DRIVERS: Final = {
+    "mysql": "pdo_mysql", "mysqli": "mysqli", "mariadb": "pdo_mysql", "pdo-mysql": "pdo_mysql",
+    "pdo_mysql": "pdo_mysql", "pgsql": "pdo_pgsql", "postgres": "pdo_pgsql", "postgresql": "pdo_pgsql", "pdo_pgsql": "pdo_pgsql",
+    "sqlite": "pdo_sqlite", "sqlite3": "pdo_sqlite", "pdo_sqlite": "pdo_sqlite",
+}  # fmt: skip
+_STORES: Final = {"rediss": "redis", "apc": "apcu", **{name: name for name in ("redis", "memcached", "apcu", "amqp")}}
+_WHY: Final = "a sample of its configuration chooses it"
+_COMMENTS: Final = ("#", ";", "//", "*", "/*")
+
+
+def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
+    """The extensions that samples choose, but those that are ``named`` by something else already.
+
+    A database is chosen by the first sample that names one; the vendor that the source uses in its own way stands.
+    """
+    seen = set(named)
+    for path in list(_files(root, base.strip("/")))[:MAX_FILES]:
+        try:
+            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
+        except OSError:
+            continue
+        about = ""
+        for number, line in enumerate(text.splitlines(), 1):
+            plain = line.strip()
+            if not plain or plain.startswith(_COMMENTS):
+                continue
+            about = plain if plain.endswith((":", "]", "[", "(", "=>", "{")) else about
+            for match in _ASSIGNED.finditer(plain):
+                extension = _chosen(match["last"], f"{about} {match['key']}", match["value"].lower())
+                if extension and not _already(extension, seen):
+                    seen.add(extension)
+                    what = f"{match['last']}={match['value']}"  # and no more of the line: it may hold a password
+                    place = Place(path, number, what, "the sample chooses it")
+                    yield Entry("extension", (extension,), "recommended", "", _WHY, (place,))
+
+
+def _files(root: str, top: str) -> Iterator[str]:
+    for folder in _FOLDERS:
+        inside = "/".join(part for part in (top, folder) if part)
+        try:
+            with os.scandir(Path(root, inside)) as entries:
+                names = [one.name for one, _ in zip(entries, range(MAX_NAMES), strict=False)]
+        except OSError:
+            continue
+        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if _NAMES.fullmatch(name))
+
+
+def _already(extension: str, seen: set[str]) -> bool:
+    """Whether it, or the other driver for the same database, is known."""
+    same = {"pdo_mysql": "mysqli", "pdo_pgsql": "pgsql", "pdo_sqlite": "sqlite3", "mysqli": "pdo_mysql"}
+    return extension in seen or same.get(extension, extension) in seen
+
+
+def _chosen(key: str, about: str, value: str) -> str:
+    """The extension for what a key is set to; empty where that chooses none."""
+    if _KEY.search(key) or (_KEY_BELOW.match(key) and _ABOUT_DATABASE.search(about)):
+        return _DRIVERS.get(value, "")
+    return _STORES.get(value, "") if _STORE.search(key) else ""

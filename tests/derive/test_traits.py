@@ -27,6 +27,8 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     assert levels["command_line"] == tree.get("command_line", [])
     told_settings = [f"{e.names[0]} {e.level} {e.value}" for e in found.entries if e.kind in ("setting", "uploads")]
     assert "settings" not in tree or told_settings == tree["settings"]
+    others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in ("database", "task")]
+    assert "others" not in tree or others == tree["others"]
     assert "planted" not in repr(found)
     assert {
         name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names

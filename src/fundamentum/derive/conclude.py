@@ -13,7 +13,7 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.callers import reached_behind_checks
 from fundamentum.derive.command_line import Scripts, for_the_command_line
 from fundamentum.derive.configuration_samples import chosen_drivers
-from fundamentum.derive.documents import documents, with_documents
+from fundamentum.derive.documents import beside_documents, documents, with_documents
 from fundamentum.derive.evidence import Whole, extensions_seen
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.families import DATABASES
@@ -72,14 +72,12 @@ def conclude(
     needed = for_the_command_line(is_script, needed, whole)
     named = frozenset(name for entry in needed for name in entry.names)
     needed += chosen_drivers(tree.root, tree.base, named)
-    php, needed, otherwise = with_documents(php, needed, documents(tree.root, tree.base), EVERYWHERE)
+    said = documents(tree.root, tree.base)
+    php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    needs = [
-        *([php] if php else []),
-        *with_demands(needed, manifest.demands),
-        *_loaders(whole),
-        *surroundings(needed, _wishes(tree, whole)),
-    ]
+    beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, _wishes(tree, whole))]
+    scripts = {file.path for file in sweep.files if file.part != "bundled"}
+    needs = [*([php] if php else []), *beside_documents(beside, said, scripts)]
     broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
         remarks.append(

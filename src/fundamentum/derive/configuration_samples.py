@@ -42,7 +42,8 @@ _STORE: Final = re.compile(
 )
 _DRIVERS: Final = {
     "mysql": "pdo_mysql", "mysqli": "mysqli", "mariadb": "pdo_mysql", "pdo-mysql": "pdo_mysql",
-    "pdo_mysql": "pdo_mysql", "pgsql": "pdo_pgsql", "postgres": "pdo_pgsql", "postgresql": "pdo_pgsql", "pdo_pgsql": "pdo_pgsql",
+    "pdo_mysql": "pdo_mysql", "pgsql": "pdo_pgsql", "pdo_pgsql": "pdo_pgsql",
+    "postgres": "pdo_pgsql", "postgresql": "pdo_pgsql",
     "sqlite": "pdo_sqlite", "sqlite3": "pdo_sqlite", "pdo_sqlite": "pdo_sqlite",
 }  # fmt: skip
 _STORES: Final = {"rediss": "redis", "apc": "apcu", **{name: name for name in ("redis", "memcached", "apcu", "amqp")}}

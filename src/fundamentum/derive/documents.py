@@ -5,9 +5,9 @@ Source and manifest come first: a document adds what they do not speak of, as re
 
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
-from typing import Final
+from typing import Final, Literal
 
 import msgspec
 
@@ -20,11 +20,16 @@ from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
 from fundamentum.untrusted.files import read_below
 
-_FOLDERS: Final = ("", "docs", "doc", "documentation")
+_FOLDERS: Final = ("", "docs", "doc", "documentation", "cron", "etc", "etc/cron.d", "contrib")
 _NAMES: Final = re.compile(
-    r"(?:readme|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|prerequisites?)[\w.-]*", re.I
+    r"(?:readme|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|prerequisites?)[\w.-]*|"
+    r"(?:[\w-]+[._-])?cron(?:tab|job)?s?",
+    re.I,
 )
-_ENDINGS: Final = frozenset({"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm"})
+"""How documents are called that may tell what an application requires, and samples for cron."""
+_ENDINGS: Final = frozenset(
+    {"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm", ".cron", ".sample", ".example", ".dist"}
+)
 _HEADING: Final = re.compile(
     r"requirement|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
     r"server|supported|environment",
@@ -39,6 +44,12 @@ _FOR_DEVELOPERS: Final = re.compile(r"develop|contribut|test|build|docker|upgrad
 MAX_FILES: Final = 12
 MAX_NAMES: Final = 5000
 MAX_SIZE: Final = 256 * 1024
+_KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {
+    ("settings",): "setting",
+    ("database",): "database",
+    ("services",): "service",
+    ("tasks",): "task",
+}
 _LOWER: Final = re.compile(r">=\s*(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)")
 
 
@@ -48,6 +59,9 @@ class Said(msgspec.Struct):
     php: list[tuple[str, Place]] = msgspec.field(default_factory=list)
     """Version ranges, as needs files write them."""
     extensions: list[tuple[tuple[str, ...], Place]] = msgspec.field(default_factory=list)
+    others: list[Entry] = msgspec.field(default_factory=list)
+    """Limits, databases, services, programs to be run at set times."""
+    web_modules: list[tuple[str, Place]] = msgspec.field(default_factory=list)
 
 
 def documents(root: str, base: str) -> Said:
@@ -60,8 +74,9 @@ def documents(root: str, base: str) -> Said:
         except (OSError, InputError):
             continue
         for line, statements in understood.sentences:
-            if _counts(line):
-                for statement in statements:
+            for statement in statements:
+                scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
+                if scheduled or _counts(line):
                     _take(found, statement, Place(path, line.number, line.text[:80], "the document says it"))
     return found
 
@@ -99,6 +114,14 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         )
         if names:
             found.extensions.append((names, place))
+    elif statement.table == ("web", "modules"):
+        found.web_modules.append((str(statement.value), place))
+    elif kind := _KINDS.get(statement.table[:-1]):
+        value = str(statement.value)
+        keyed = kind in ("setting", "task")
+        names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
+        rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
+        found.others.append(Entry(kind, names, "recommended", value if keyed else "", rule, (place,)))
 
 
 def with_documents(
@@ -122,8 +145,36 @@ def with_documents(
         if named.isdisjoint(names) and everywhere.isdisjoint(names):
             named.update(names)
             added.append(Entry("extension", names, "recommended", "", f"{place.path} says", (place,)))
+    for module, place in dict(said.web_modules).items():
+        remarks.append(f'{place} says that the web server needs {module}: [web] modules = ["{module}"] in a needs file')
     return php, [*found, *added], remarks
+
+
+def beside_documents(found: Iterable[Entry], said: Said, scripts: Collection[str]) -> Iterator[Entry]:
+    """All needs, with those of other kinds that documents alone speak of.  ``scripts``: the application's files."""
+    named: set[tuple[str, str]] = set()
+    for entry in found:
+        named.update((entry.kind, name) for name in entry.names)
+        if entry.kind == "uploads":
+            named.update((("setting", "upload_max_filesize"), ("setting", "post_max_size")))
+        yield entry
+    for entry in said.others:
+        if entry.kind == "task":
+            script = _script(entry.names[0], scripts)
+            entry = msgspec.structs.replace(entry, names=(script or entry.names[0],))
+            if not script:
+                continue  # an example, or another program's
+        if named.isdisjoint((entry.kind, name) for name in entry.names):
+            named.update((entry.kind, name) for name in entry.names)
+            yield entry
 
 
 def _differ(ours: str, theirs: str) -> bool:
     return branch_key(".".join(ours.split(".")[:2])) != branch_key(".".join(theirs.split(".")[:2]))
+
+
+def _script(written: str, scripts: Collection[str]) -> str:
+    """The application's file that a document means: what stands before its own directory is a server's."""
+    below = next((path for path in sorted(scripts, key=len) if f"/{path}".endswith(f"/{written}")), "")
+    last = written.rpartition("/")[2]
+    return below or (last if last in scripts else "")

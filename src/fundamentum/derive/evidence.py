@@ -179,11 +179,13 @@ class Whole:
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""
         behind = {(one.kind, one.name.lower()) for one in self.guarded if one.extension == extension}
+        words = words_for(extension) if self.checks(extension) else ()
         plain, protected, unsettled = set[str](), set[str](), set[str]()
         for one in self.uses(extension):
             if one.file.part not in ("own", "optional"):
                 continue
-            if not behind.isdisjoint((kind, name) for kind, name, _ in around(one.file.path, one.use, extension)):
+            reached = {(kind, name) for kind, name, _ in around(one.file.path, one.use, extension)}
+            if not behind.isdisjoint(reached) or any(word in one.use.scope for word in words):
                 unsettled.add(one.file.path)
             elif one.plain and one.use.kind != "constant":
                 plain.add(one.file.path)

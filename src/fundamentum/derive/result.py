@@ -25,7 +25,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
     kind: Literal[
         "php", "build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
-        "function", "command", "directory",
+        "function", "command", "directory", "task",
     ]  # fmt: skip
     names: tuple[str, ...]
     """Several: any one of them is enough."""

@@ -26,6 +26,7 @@ from fundamentum.kinds.loaders import LoaderNeed
 from fundamentum.kinds.php.build import BuildNeed
 from fundamentum.kinds.services import ServiceNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
+from fundamentum.kinds.tasks import TaskNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
 
@@ -89,7 +90,7 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
 
 
 _SAID: Final = frozenset(
-    "php build extension absent library loader setting uploads database service function command directory".split()
+    "php build extension absent library loader setting uploads database service function command directory task".split()
 )
 """The kinds of needs that a needs file holds."""
 
@@ -106,6 +107,7 @@ _TABLES: Final = {
     "function": "functions",
     "command": "commands",
     "directory": "directories",
+    "task": "tasks",
 }
 """Where in a needs file each kind stands."""
 
@@ -139,6 +141,7 @@ def _said_by(needs: Needs) -> dict[str, str]:
     found |= {one.key: one.level for one in needs.of(DatabaseNeed)}
     found |= {one.key: one.level for one in needs.of(CommandNeed)}
     found |= {str(one.key): one.level for one in needs.of(ServiceNeed)}
+    found |= {str(one.key): f"{one.level} {one.text}" for one in needs.of(TaskNeed)}
     found |= {str(one.key): one.level for one in needs.of(FunctionNeed)}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
@@ -187,7 +190,7 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
             table["largest"] = entry.value
             table["level"] = entry.level
         return
-    if kind in ("setting", "directory"):
+    if kind in ("setting", "directory", "task"):
         for level in LEVEL_TABLES:
             if level in table:
                 table[level].pop(names, None)

@@ -21,6 +21,7 @@ LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting",
 ALSO: Final = (
     ("command", "runs these commands"),
     ("directory", "writes to these directories"),
+    ("task", "is to be run at set times"),
     ("function", "calls these, which some hosts switch off"),
 )
 

@@ -9,7 +9,7 @@ from fundamentum.prose.statement import Statement, level_of
 
 _SCRIPT: Final = r"((?:[A-Za-z0-9_-]+/)*[A-Za-z0-9_-]+\.php|bin/[A-Za-z0-9_-]+)"
 _CRON: Final = re.compile(
-    rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:\w+\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
+    rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
 )
 _EVERY: Final = re.compile(
     r"\bevery\s+(\d+)?\s*(minute|hour|day|week|month)s?\b|\b(hourly|daily|nightly|weekly|monthly)\b", re.I

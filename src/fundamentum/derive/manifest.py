@@ -8,7 +8,7 @@ from typing import Any, Final
 
 import msgspec
 
-from fundamentum.catalog import canonical
+from fundamentum.catalog import branch_key, canonical, known_branches
 from fundamentum.derive.package_headers import package_headers
 from fundamentum.derive.platform_packages import Demand, demands
 from fundamentum.derive.walk import BUNDLED
@@ -177,7 +177,7 @@ class _Reader:
             self._platform(requires, name, path, place)
             self.demands += demands(requires, _table(package.get("conflict")), name, place)
             if php := requires.get("php"):
-                self._accept(php, f"{path} ({name})")
+                self._accept(php, f"{path} ({name})", library=True)
             for suggested, why in _table(package.get("suggest")).items():
                 if extension := _extension(suggested):
                     self.statements.append(Stated(extension, "recommended", name, path, why))
@@ -206,9 +206,15 @@ class _Reader:
                 if extension := _extension(name):
                     self.provided[extension] = by
 
-    def _accept(self, text: str, where: str) -> None:
+    def _accept(self, text: str, where: str, *, library: bool = False) -> None:
+        """Narrow what is accepted.  The upper bound of a library yields to the word of the application itself."""
         try:
-            both = common(self.accepted, intervals(text))
+            stated = intervals(text)
+            own, last = self.accepted[-1], stated[-1]
+            if library and self.php and last.high[:2] <= branch_key(known_branches()[-1]) and last.high < own.high:
+                self._remark(f"{where} accepts PHP {text[:MAX_TEXT]} only: what the application itself states counts")
+                stated = (*stated[:-1], last._replace(high=own.high, closed=own.closed))
+            both = common(self.accepted, stated)
         except NotUnderstood as error:
             self._remark(f"{where}: {error}")
             return

@@ -5,11 +5,12 @@
 
 import re
 from collections.abc import Iterator
-from typing import Final
+from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
 from fundamentum.derive.consequences import consequences
+from fundamentum.derive.extension_lists import kept_list
 from fundamentum.derive.facts import Gate, Name, Operator
 from fundamentum.derive.nodes import Patience, arguments, around, called, line, string, text, unwrapped
 
@@ -23,58 +24,124 @@ _TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">="
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
 
+_FULL: Final = rb"(?:PHP_VERSION\b|phpversion\s*\(\s*\))"
+_KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*" + _FULL + rb"\s*;")
+_SPLIT: Final = re.compile(
+    rb"(?:(\$\w+)|(?:list\s*\(|\[)\s*(\$\w+)\s*(?:,\s*(\$\w+))?[^=\]);]*[\])])\s*=\s*"
+    rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
+)
+
+Compared = tuple[Operator, str | Name, bool, Node]
+"""An operator, the version on its right, whether that is an id, and the expression that is true or not."""
+
+
+class _Held(NamedTuple):
+    """How the expressions of one file are written that hold PHP's version, or a part of it."""
+
+    full: frozenset[str]
+    major: frozenset[str]
+    minor: frozenset[str]
+
+
 def gates(root: Node, data: bytes) -> Iterator[Gate]:
     """The statements in one file."""
-    for node in around(root, data, SPEAKING, ("function_call_expression", "binary_expression")):
-        held = _compared(node)
-        if held is None:
-            continue
-        operator, version, as_id, at = held
-        for holds, result in consequences(at):
-            if result:
-                stated = _OPPOSITE[operator] if holds else operator
-                yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
-                break
+    held = _held(data)
+    names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
+    speaking = re.compile(b"|".join((SPEAKING.pattern, *(re.escape(name) + rb"(?!\w)" for name in names))))
+    for node in around(root, data, speaking, ("function_call_expression", "binary_expression")):
+        for operator, version, as_id, at in _compared(node, held, root):
+            for holds, result in consequences(at):
+                if result:
+                    stated = _OPPOSITE[operator] if holds else operator
+                    yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
+                    break
 
 
-def _compared(node: Node) -> tuple[Operator, str | Name, bool, Node] | None:
-    """PHP's version on the left of an operator, what stands on the right, and the expression that is true or not."""
+def _held(data: bytes) -> _Held:
+    full, major, minor = {"PHP_VERSION", "PHP_VERSION_ID"}, {"PHP_MAJOR_VERSION"}, {"PHP_MINOR_VERSION"}
+    full |= {match[1].decode("latin-1") for match in _KEPT.finditer(data)}
+    for match in _SPLIT.finditer(data):
+        array, first, second = (part.decode("latin-1") if part else "" for part in match.groups())
+        major |= {first or f"{array}[0]"}
+        minor |= {second or f"{array}[1]"} if second or array else set()
+    return _Held(frozenset(full), frozenset(major), frozenset(minor))
+
+
+def _compared(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
+    """PHP's version against another, in one expression."""
     if called(node) == "version_compare":
-        return _by_function(node)
-    if node.type != "binary_expression":
-        return None
+        yield from _by_function(node, held)
+    elif called(node) == "in_array":
+        yield from _in_list(node, held, root)
+    elif node.type == "binary_expression":
+        found = _by_parts(node, held) or _by_operator(node, held)
+        yield from [found] if found else []
+
+
+def _by_operator(node: Node, held: _Held) -> Compared | None:
     operator = _OPERATORS.get(text(node.child_by_field_name("operator")))
     left, right = unwrapped(node.child_by_field_name("left")), unwrapped(node.child_by_field_name("right"))
     if operator is None or left is None or right is None:
         return None
-    if _is_version(right):
+    if _is_version(right, held):
         left, right, operator = right, left, _TURNED[operator]
-    if not _is_version(left):
+    if not _is_version(left, held):
         return None
     as_id = "PHP_VERSION_ID" in text(left)
     version = _version(right)
     return (operator, version, as_id, node) if version is not None else None
 
 
-def _by_function(node: Node) -> tuple[Operator, str | Name, bool, Node] | None:
+def _by_parts(node: Node, held: _Held) -> Compared | None:
+    """``PHP_MAJOR_VERSION == 7 && PHP_MINOR_VERSION < 4``"""
+    if text(node.child_by_field_name("operator")).lower() not in ("&&", "and"):
+        return None
+    parts = []
+    for side, names in (("left", held.major), ("right", held.minor)):
+        compared = unwrapped(node.child_by_field_name(side))
+        if compared is None or compared.type != "binary_expression":
+            return None
+        name, number = compared.child_by_field_name("left"), compared.child_by_field_name("right")
+        if text(name).replace("(int)", "").strip() not in names or not text(number).isdigit():
+            return None
+        parts.append((_OPERATORS.get(text(compared.child_by_field_name("operator"))), text(number)))
+    (same, major), (operator, minor) = parts
+    return (operator, f"{major}.{minor}", False, node) if same == "==" and operator is not None else None
+
+
+def _in_list(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
+    """``in_array(PHP_MAJOR_VERSION . '.' . PHP_MINOR_VERSION, ['8.1', '8.2'])``: from the first branch to the last."""
+    given = arguments(node)
+    if len(given) < 2:
+        return
+    asked = text(given[0])
+    both = any(name in asked for name in held.major) and any(name in asked for name in held.minor)
+    if not both and not (called(given[0]) == "substr" and _is_version(given[0], held)):
+        return
+    array = given[1] if given[1].type == "array_creation_expression" else kept_list(text(given[1]), root)
+    elements = (unwrapped(one.named_children[-1]) for one in array.named_children) if array is not None else ()
+    branches = sorted(
+        tuple(map(int, found.split(".")))
+        for element in elements
+        if (found := string(element)) and re.fullmatch(r"\d\.\d{1,2}", found)
+    )
+    if branches:
+        yield ">=", ".".join(map(str, branches[0])), False, node
+        yield "<", f"{branches[-1][0]}.{branches[-1][1] + 1}", False, node
+
+
+def _by_function(node: Node, held: _Held) -> Iterator[Compared]:
     given = arguments(node)
     if len(given) not in (2, 3):
-        return None
+        return
     left, right = given[0], given[1]
-    turned = _is_version(right)
-    if not turned and not _is_version(left):
-        return None
+    turned = _is_version(right, held)
+    if not turned and not _is_version(left, held):
+        return
     version = _version(left if turned else right)
-    if version is None:
-        return None
-    if len(given) == 3:
-        operator = _OPERATORS.get(string(given[2]) or "")
-        at = node
-    else:
-        operator, at = _of_number(node)
-    if operator is None:
-        return None
-    return (_TURNED[operator] if turned else operator), version, False, at
+    operator, at = (_OPERATORS.get(string(given[2]) or ""), node) if len(given) == 3 else _of_number(node)
+    if version is not None and operator is not None:
+        yield (_TURNED[operator] if turned else operator), version, False, at
 
 
 def _of_number(node: Node) -> tuple[Operator | None, Node]:
@@ -94,16 +161,16 @@ def _of_number(node: Node) -> tuple[Operator | None, Node]:
     return meaning.get((operator or "", number)), above
 
 
-def _is_version(node: Node) -> bool:
+def _is_version(node: Node, held: _Held) -> bool:
     """Whether an expression is PHP's version, or the beginning of it."""
     if node.type == "cast_expression":
-        return any(_is_version(child) for child in node.named_children)
+        return any(_is_version(child, held) for child in node.named_children)
     if called(node) in ("phpversion", "php_version"):
         return not arguments(node)
     if called(node) in ("substr", "floatval", "strtok"):
         given = arguments(node)
-        return bool(given) and _is_version(given[0])
-    return text(node).lstrip("\\") in ("PHP_VERSION", "PHP_VERSION_ID", "PHP_MAJOR_VERSION")
+        return bool(given) and _is_version(given[0], held)
+    return text(node).lstrip("\\") in held.full | held.major
 
 
 def _version(node: Node) -> str | Name | None:

@@ -12,6 +12,7 @@ from fundamentum.errors import InputError
 from fundamentum.kinds.extensions import ExtensionNeed
 from tests.small_root import write
 
+OTHERS = ("command", "database", "directory", "function", "task")
 TREES: list[dict[str, Any]] = tomllib.loads(Path(__file__).with_name("traits.toml").read_text("utf-8"))["tree"]
 
 
@@ -27,7 +28,7 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     assert levels["command_line"] == tree.get("command_line", [])
     told_settings = [f"{e.names[0]} {e.level} {e.value}" for e in found.entries if e.kind in ("setting", "uploads")]
     assert "settings" not in tree or told_settings == tree["settings"]
-    others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in ("database", "task")]
+    others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
     assert "planted" not in repr(found)
     assert {

@@ -5,17 +5,15 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from typing import Final
 
-from fundamentum.catalog.quantity import quantity
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.callers import reached_behind_checks
 from fundamentum.derive.command_line import Scripts, for_the_command_line
 from fundamentum.derive.configuration_samples import chosen_drivers
 from fundamentum.derive.documents import beside_documents, documents, with_documents
 from fundamentum.derive.evidence import Whole, extensions_seen
-from fundamentum.derive.facts import Wish
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
@@ -25,20 +23,13 @@ from fundamentum.derive.platform_packages import with_demands
 from fundamentum.derive.reading import Reading
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.rules import judge
-from fundamentum.derive.settings_files import wishes_of_files
 from fundamentum.derive.statements import statements
 from fundamentum.derive.surroundings import surroundings
 from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
-from fundamentum.model.needs_value import Level
+from fundamentum.derive.wished import wished
 from fundamentum.untrusted.budget import Budget, Spent
-
-_WHY: Final = {
-    "command": "the application runs it",
-    "directory": "the application writes there",
-    "function": "the application calls it, and some hosts switch it off",
-}
 
 
 def conclude(
@@ -75,7 +66,7 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, _wishes(tree, whole))]
+    beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
     scripts = {file.path for file in sweep.files if file.part != "bundled"}
     needs = [*([php] if php else []), *beside_documents(beside, said, scripts)]
     broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
@@ -137,56 +128,6 @@ def _loaders(whole: Whole) -> Iterable[Entry]:
         rule += "" if needed else ", in a part that is chosen"
         places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])
         yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
-
-
-def _wishes(tree: Tree, whole: Whole) -> Iterable[Entry]:
-    found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
-    for path, facts in whole.facts.items():
-        if whole.files[path].part == "own":
-            for wish in facts.wishes:
-                found[wish.kind, _named(path, wish)].append((path, wish))
-    own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
-    for path, wish in wishes_of_files(Path(tree.root), own):
-        found[wish.kind, wish.name].append((path, wish))
-    for (kind, name), wishes in sorted(found.items()):
-        value = _strongest([wish.value for _, wish in wishes])
-        if kind == "setting" and not value:
-            continue
-        wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
-        places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        rule = _WHY.get(kind) or _why_set(wishes[0][1])
-        stops = kind == "setting" and any(wish.stops for _, wish in wishes if wish.value == value)
-        level: Level = "required" if stops else "recommended"
-        rule = "the program reports an error where it is less" if stops else rule
-        yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
-
-
-def _why_set(wish: Wish) -> str:
-    if wish.how.startswith(("ini_set", "set_time_limit")):
-        return "the application sets it itself"
-    if wish.how.startswith("ini_get"):
-        return "the application asks for that much"
-    return "a settings file of the application says so"
-
-
-def _named(path: str, wish: Wish) -> str:
-    if wish.kind != "directory" or not wish.name.startswith("."):
-        return wish.name
-    parts: list[str] = []
-    for part in (*PurePosixPath(path).parent.parts, *PurePosixPath(wish.name).parts):
-        if part == "..":
-            del parts[-1:]
-        elif part != ".":
-            parts.append(part)
-    return "/".join(parts) or "."
-
-
-def _strongest(values: Sequence[str]) -> str:
-    sizes = [value for value in values if value.startswith(">=")]
-    if sizes:
-        return max(sizes, key=lambda value: quantity(value.removeprefix(">=").strip()).number)
-    switches = {value for value in values if value}
-    return switches.pop() if len(switches) == 1 else ""
 
 
 def _name_of(root: str) -> str:

@@ -21,7 +21,7 @@ from fundamentum.derive.source import Reference, Source, provided, reference
 from fundamentum.derive.spots import Spots, places_of
 from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.version_gates import gates
-from fundamentum.derive.wishes import CALLS, wishes_of
+from fundamentum.derive.wishes import CALLS, programs_in, wishes_of
 from fundamentum.derive.words import code_of, interesting, words_in
 
 MAX_EXAMINED: Final = 40
@@ -91,7 +91,7 @@ class _Reader:
             classes=tuple(self.classes),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
-            wishes=tuple(self.wishes),
+            wishes=(*self.wishes, *programs_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
             gates=tuple(gates(root, self.data)),

@@ -30,7 +30,8 @@ Progress = Callable[[str, int, int], None]
 
 _CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
-_WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES)
+_WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
+_PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
@@ -139,6 +140,8 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
     if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
+        return True
+    if any(place in data for place in _PROGRAMS):
         return True
     return SPEAKING.search(data) is not None or b"get_loaded_extensions" in data or removed_functions.speaks(data)
 

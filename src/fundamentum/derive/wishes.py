@@ -10,16 +10,20 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.limit_checks import LIMITS, limits_wanted
 from fundamentum.derive.source import Source
+from fundamentum.derive.values import UNKNOWN, values
 
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
-DIRECTORIES: Final = frozenset({"is_writable", "is_writeable", "mkdir"})
+DIRECTORIES: Final = {"is_writable": 0, "is_writeable": 0, "mkdir": 0, "file_put_contents": 0, "move_uploaded_file": 1}
+"""Functions that write, or ask whether one may, and which of their arguments is the place."""
+_OF_FILES: Final = frozenset({"file_put_contents", "move_uploaded_file"})
 SETTINGS: Final = frozenset({"ini_get", "ini_set", "set_time_limit"})
-CALLS: Final = COMMANDS | DIRECTORIES | SETTINGS
+CALLS: Final = COMMANDS | DIRECTORIES.keys() | SETTINGS
 
 _EVERYWHERE: Final = frozenset(
     "cd echo ls cat rm cp mv mkdir ln chmod chown true false test which type command set export exec nice sh bash "
     "env php sudo date uname hostname whoami id ps kill pwd sleep touch head tail sort wc cut tr sed grep awk "
-    "find xargs nohup time cmd start dir copy del where tasklist wmic".split()
+    "find xargs nohup time cmd start dir copy del where tasklist wmic df du free uptime nproc mktemp stat tee printf "
+    "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell".split()
 )
 _COMMAND: Final = re.compile(r"[A-Za-z][\w+.-]*")
 _NUMBER: Final = re.compile(r"-?\d+\s*[kKmMgG]?")
@@ -44,13 +48,32 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
             yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
     elif name in COMMANDS and arguments:
         yield Wish("function", name, "", line, f"{name}()")
-        command = _command(_beginning(source, arguments[0]))
-        if command:
-            yield Wish("command", command, "", line, f"{name}()")
-    elif name in DIRECTORIES and arguments:
-        path = _directory(source, arguments[0])
-        if path:
+        beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source.root))
+        for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
+            if command:
+                yield Wish("command", command, "", line, f"{name}()")
+    elif name in DIRECTORIES and len(arguments) > DIRECTORIES[name]:
+        file = name in _OF_FILES
+        found = (
+            path
+            for value in values(arguments[DIRECTORIES[name]], source.root)
+            for path in _directories(value, of_file=file)
+        )
+        for path in dict.fromkeys(found):
             yield Wish("directory", path, "", line, f"{name}()")
+
+
+_PROGRAM: Final = re.compile(rb"['\"](/(?:usr/)?(?:local/)?s?bin/([A-Za-z][\w.+-]{1,40}))['\"]")
+
+
+def programs_in(source: Source) -> Iterator[Wish]:
+    """Programs that are named by their paths, as configurations do: ``$config['ffmpeg'] = '/usr/bin/ffmpeg';``"""
+    for match in _PROGRAM.finditer(source.data):
+        node = source.at(match.start(1), match.end(1))
+        name = match[2].decode("latin-1")
+        if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
+            line = source.line(node)
+            yield Wish("command", name, "", line, f"'{match[1].decode('latin-1')}'")
 
 
 def _scalar(source: Source, node: Node) -> str | None:
@@ -61,42 +84,27 @@ def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
 
 
-def _beginning(source: Source, node: Node) -> str:
-    """The constant text with which an expression begins."""
-    if node.type == "binary_expression":
-        left = node.child_by_field_name("left")
-        return _beginning(source, left) if left is not None else ""
-    if node.type == "function_call_expression" and source.called(node) in ("sprintf", "escapeshellcmd"):
-        arguments = source.arguments(node)
-        return _beginning(source, arguments[0]) if arguments else ""
-    if node.type in ("string", "encapsed_string"):
-        first = node.named_children[0] if node.named_children else None
-        return source.text(first) if first is not None and first.type == "string_content" else ""
-    return ""
-
-
-def _command(text: str) -> str:
+def _command(text: str, *, whole: bool) -> str:
     words = text.strip().strip("\"'").split()
     if not words:
         return ""
     name = words[0].rsplit("/", 1)[-1].strip("\"'")
-    if not _COMMAND.fullmatch(name) or (len(words) == 1 and text.endswith(("-", "_", "/"))):
+    if not _COMMAND.fullmatch(name) or (len(words) == 1 and not whole and not text.endswith(" ")):
         return ""
     return "" if name.lower().removesuffix(".exe") in _EVERYWHERE else name
 
 
-def _directory(source: Source, node: Node) -> str:
-    """A directory named from the application's root or from the file's own: ``__DIR__ . '/cache'``."""
-    text = source.literal(node)
-    if text is not None:
-        return text.rstrip("/") if _PATH.fullmatch(text) and not text.startswith("/") and text.strip("./") else ""
-    if node.type == "binary_expression":
-        left, right = node.child_by_field_name("left"), node.child_by_field_name("right")
-        if left is None or right is None:
-            return ""
-        base, rest = source.text(left).replace(" ", ""), source.literal(right)
-        if rest and _PATH.fullmatch(rest) and base in ("__DIR__", "dirname(__FILE__)"):
-            return "./" + rest.strip("/")
-        if rest and _PATH.fullmatch(rest) and base in ("dirname(__DIR__)", "dirname(dirname(__FILE__))"):
-            return "../" + rest.strip("/")
-    return ""
+def _directories(value: str, *, of_file: bool) -> Iterator[str]:
+    """A directory named from the application's root, or with ``./`` from the file's own.
+
+    ``of_file``: the value names a file in it.  ``?/`` at its beginning: from where is not known.
+    """
+    known, unknown, _ = value.lstrip("?").partition("?")
+    path = ("?" if value.startswith("?") else "") + known
+    if unknown or of_file:
+        path = path.rpartition("/")[0]
+    if path.startswith("?") and not path.startswith("?/"):
+        return
+    plain = path.lstrip("?").rstrip("/")
+    if _PATH.fullmatch(plain) and plain.strip("./") and (not plain.startswith("/") or path.startswith("?")):
+        yield path.rstrip("/")

@@ -85,8 +85,16 @@ def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, O
         yield from _of_variable(above, holds)
     elif above.type == "argument":
         yield not holds, _handed_to(above)
-    elif above.type == "array_element_initializer" and _OF_CHECKS.search(f"{heading(above)} {text(above)[:40]}"):
-        yield not holds, "reports"
+    elif above.type == "array_element_initializer":
+        yield not holds, _of_entry(above)
+
+
+def _of_entry(element: Node) -> Outcome:
+    """What a table is for that has the result in it, and what else stands in the same entry of it."""
+    entry = text(element.parent)[:200] if element.parent is not None else ""
+    if _WARNING.search(entry):
+        return "warns"
+    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""
 
 
 def _handed_to(argument: Node) -> Outcome:

@@ -67,6 +67,20 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
             yield from _of_named(array)
 
 
+_BY_NAME: Final = re.compile(rb"\b(\w*(?:ext(?:ension)?|module)s?\w*)\s*\(\s*['\"]([A-Za-z][\w -]{1,30})['\"]", re.I)
+_ASKING: Final = re.compile(r"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest", re.I)
+
+
+def named_in_calls(root: Node, data: bytes) -> Iterator[Check]:
+    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``"""
+    for match in _BY_NAME.finditer(data):
+        asking, name = match[1].decode("latin-1"), extension_called(match[2])
+        node = root.descendant_for_byte_range(match.start(2), match.end(2))
+        if not name or not _ASKING.search(asking) or node is None or node.type != "string_content":
+            continue
+        yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
+
+
 def _of_named(array: Node) -> Iterator[Check]:
     names: list[tuple[str, int]] = []
     strings = 0

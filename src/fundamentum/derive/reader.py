@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers
 from fundamentum.derive import removed_functions
 from fundamentum.derive.callers import MAX_GUARDED, behind_check
-from fundamentum.derive.extension_lists import held_lists, named_lists
+from fundamentum.derive.extension_lists import held_lists, named_in_calls, named_lists
 from fundamentum.derive.facts import FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.guards import Guards
 from fundamentum.derive.nodes import ancestors, called, names_around, text
@@ -85,7 +85,12 @@ class _Reader:
         root = self.source.root
         return FileFacts(
             uses=uses,
-            checks=(*self.guards.checks(), *named_lists(root, self.spots.extensions), *held_lists(root, self.data)),
+            checks=(
+                *self.guards.checks(),
+                *named_lists(root, self.spots.extensions),
+                *held_lists(root, self.data),
+                *named_in_calls(root, self.data),
+            ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
             classes=tuple(self.classes),

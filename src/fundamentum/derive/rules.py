@@ -153,6 +153,13 @@ class Case:
         rule = "the application brings a replacement of its own"
         return self.verdict("recommended", rule, _places(self.replaced, self.checks))
 
+    def provided_by_a_library(self) -> Verdict | None:
+        """A library that came along stands in for it: its manifest says that it provides the extension."""
+        by = dict(self.whole.manifest.provided).get(self.extension, "")
+        if not by or not self.strong:
+            return None
+        return self.verdict("recommended", f"the library {by} stands in where it is missing")
+
     def used_plainly(self) -> Verdict | None:
         """A use that always runs; unless more files use it only behind a check."""
         if not self.plain:
@@ -224,7 +231,7 @@ class Case:
 
     def _central(self) -> bool:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""
-        if all(one.guard == "checked" or one.file.part != "own" for one in self.strong):
+        if all(one.guard in ("checked", "caught") or one.file.part != "own" for one in self.strong):
             return False
         return self.whole.central(self.extension)
 
@@ -237,6 +244,7 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
     Case.suggested_by_the_manifest,
     Case.listed_as_recommended,
     Case.replaced_where_missing,
+    Case.provided_by_a_library,
     Case.used_plainly,
     Case.warned_about,
     Case.used_under_a_condition,

@@ -32,6 +32,12 @@ _CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
+_REQUIRING: Final = (
+    *(verb + of for verb in (b"require", b"check", b"assert", b"ensure", b"need") for of in (b"ext", b"php")),
+    *(verb + of for verb in (b"require", b"check", b"assert", b"ensure", b"need") for of in (b"_ext", b"_php")),
+    b"extensionrequirement", b"extension_requirement", b"versionrequirement", b"version_requirement", b"phprequirement",
+)  # fmt: skip
+"""How functions and classes begin or end that ask for an extension or a version by name."""
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
@@ -141,7 +147,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
-    if any(place in data for place in _PROGRAMS):
+    if any(place in data for place in _PROGRAMS) or any(place in lowered for place in _REQUIRING):
         return True
     return SPEAKING.search(data) is not None or b"get_loaded_extensions" in data or removed_functions.speaks(data)
 

@@ -31,6 +31,12 @@ _SPLIT: Final = re.compile(
     rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
 )
 
+_BY_NAME: Final = re.compile(
+    rb"\b((?:require|check|assert|ensure|need|min(?:imum)?)s?_?\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check))"
+    rb"\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]",
+    re.I,
+)
+"""``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
 Compared = tuple[Operator, str | Name, bool, Node]
 """An operator, the version on its right, whether that is an id, and the expression that is true or not."""
 
@@ -55,6 +61,10 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
                     stated = _OPPOSITE[operator] if holds else operator
                     yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
                     break
+    for match in _BY_NAME.finditer(data):
+        written = root.descendant_for_byte_range(match.start(2), match.end(2))
+        if written is not None and written.type == "string_content":
+            yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
 
 
 def _held(data: bytes) -> _Held:

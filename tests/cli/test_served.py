@@ -15,12 +15,14 @@ SITE = """server {{
 }}
 """
 PROXY = "server {\n listen 80; server_name orrery.observatory.example;\n location / { proxy_pass http://127.0.0.1:9000; }\n}\n"
+PLAIN = "server {\n listen 80; server_name plain.observatory.example; root /srv/pages;\n}\n"
 SITES = {
     "nightlog": "/srv/nightlog/public",
     "platevault": "/srv/platevault",
     "dome": "/srv/dome",
     "gone": "/srv/gone",
     "pages": "/srv/pages",
+    "flat": "/srv/flat/www",
 }
 FILES: dict[str, str | bytes] = {
     "srv/nightlog/composer.json": '{"name": "observatory/nightlog", "version": "2.1", "require": {"php": ">=8.1", "ext-nosuch": "*"}}',
@@ -28,13 +30,15 @@ FILES: dict[str, str | bytes] = {
     "srv/nightlog/extra.needs.toml": 'format = 1\n[application]\nname = "x"\n[extensions]\nrequired = ["mbstring"]\n',
     "srv/platevault/index.php": "<?php if (PHP_VERSION_ID < 70400) exit('old'); echo ctype_alpha('a');",
     "srv/pages/index.html": "<p>pages",
+    "srv/flat/common.php": "<?php ctype_alpha('a');",
+    "srv/flat/www/index.php": "<?php require '../common.php';",
 }
 
 
 @pytest.fixture
 def root(tmp_path: Path) -> Path:
     found = small_root(tmp_path)
-    conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY
+    conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY + PLAIN
     write(
         found,
         {
@@ -62,6 +66,9 @@ def test_every_site_has_its_line_and_those_that_lack_something_their_details(roo
         "dome": "/srv/dome /srv/dome is empty",
         "gone": "/srv/gone /srv/gone is not there",
         "pages": "/srv/pages holds no PHP source and no manifest; name the directory of a PHP application",
+        "flat": "flat in /srv/flat runs here: all 2 needs are met",
+        "orrery": "hands its requests on to 127.0.0.1:9000: what answers there is not looked into",
+        "plain": "/srv/pages hands nothing to PHP",
     }  # fmt: skip
     assert any(line.startswith("extension nosuch") for line in lines)
     assert any(line.startswith("extension mbstring") for line in lines), "the needs file beside it adds"
@@ -74,6 +81,7 @@ def test_as_json_all_are_judged(root: Path) -> None:
     assert {one["name"]: one["satisfied"] for one in document["applications"]} == {
         "nightlog": False,
         "platevault": True,
+        "flat": True,
     }
 
 

@@ -83,7 +83,10 @@ class Case:
     ) -> Verdict:
         """The verdict, with the places that decided before the others."""
         files = self.whole.candidates(self.extension, "own", "optional")
-        return Verdict(self.extension, level, rule, (*first, *self.telling)[:MAX_PLACES], files, plain, stated)
+        places = {(place.path, place.line, place.what): place for place in (*self.telling, *first)}
+        order = dict.fromkeys((place.path, place.line, place.what) for place in (*first, *self.telling))
+        shown = tuple(places[key] for key in order)[:MAX_PLACES]
+        return Verdict(self.extension, level, rule, shown, files, plain, stated)
 
     def outcome(self, *outcomes: str) -> Checks:
         """Checks of the application's own with one of these outcomes."""
@@ -318,7 +321,10 @@ def _places(seen: Sequence[Seen], checks: Sequence[tuple[SourceFile, Check]]) ->
 
 
 def _asked(checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
-    words = {"asked": "asks", "exits": "stops without it", "throws": "fails without it"}
+    words = {
+        "asked": "asks", "exits": "stops without it", "throws": "fails without it",
+        "reports": "reports an error without it", "warns": "advises it",
+    }  # fmt: skip
     return [Place(file.path, check.line, check.what, words.get(check.outcome, "")) for file, check in checks]
 
 

@@ -121,6 +121,17 @@ class Site(Fact, frozen=True):
         return (*self.fronts, self)
 
 
+class OtherSite(Fact, frozen=True):
+    """A site of which nothing is handed to PHP here."""
+
+    name: Text
+    server: Text
+    origin: Origin
+    root: Text | None = None
+    handed_to: Text = ""
+    """The web server elsewhere that its requests are handed on to."""
+
+
 class Survey(Fact, frozen=True):
     """Everything observed on one server."""
 
@@ -143,6 +154,8 @@ class Survey(Fact, frozen=True):
     sites: tuple[Site, ...] = ()
     idle_sites: tuple[Site, ...] = ()
     """Sites that are set up in files which their web server does not read, as if it did."""
+    other_sites: tuple[OtherSite, ...] = ()
+    """Sites of which nothing is handed to PHP here."""
     remarks: tuple[Remark, ...] = ()
     asked: Asked | None = None
     """What was looked at for certain applications.  None: only what concerns PHP itself."""

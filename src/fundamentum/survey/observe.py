@@ -75,6 +75,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         repositories=tuple(packages.repositories),
         sites=seen.served,
         idle_sites=seen.idle,
+        other_sites=seen.found.others,
         web_servers=set_up(host) if platform(about.family).modules_by_name else None,
         processes="partly" if running.hidden else "seen" if host.live or running.processes else "unseen",
         servers=tuple(

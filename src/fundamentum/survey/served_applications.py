@@ -7,11 +7,17 @@ from typing import Final
 from fundamentum.hosts.base import HostError
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.served import Served
-from fundamentum.model.survey import Site, Survey
+from fundamentum.model.survey import OtherSite, Site, Survey
 
 MANIFESTS: Final = frozenset({"composer.json", "composer.lock"})
 """Files that stand at the top of an application."""
 NEEDS: Final = ".needs.toml"
+_PUBLIC: Final = frozenset({"public", "public_html", "htdocs", "www", "web", "html", "webroot", "docroot", "pub"})
+"""How the directory of an application is called that visitors see, where the rest of it stands beside that."""
+_SOURCES: Final = frozenset(
+    "src app application lib libs inc include includes vendor config model models system core".split()
+)
+"""What stands beside it."""
 _LEVELS: Final = 2
 """Directories above a document root in which an application may begin."""
 _SHARED: Final = frozenset(
@@ -21,14 +27,20 @@ _SHARED: Final = frozenset(
 
 
 def served(survey: Survey, host: DirectoryHost) -> list[Served]:
-    """One for each document root that is handed to PHP, in the order of the sites' names."""
+    """One for each document root that is handed to PHP, in the order of the sites' names, then the other sites."""
     found: dict[str, Served] = {}
     roots = {site.root for site in survey.sites if site.root}
     for site in sorted(survey.sites, key=lambda one: (one.name, one.part or "")):
         root = site.root or ""
         if root not in found:
             found[root] = _of_site(site, host, roots - {root})
-    return list(found.values())
+    return [*found.values(), *(_of_other(one) for one in sorted(survey.other_sites, key=lambda one: one.name))]
+
+
+def _of_other(site: OtherSite) -> Served:
+    """A site of which nothing is handed to PHP here."""
+    on = f"hands its requests on to {site.handed_to}: what answers there is not looked into"
+    return Served(site.name, site.root or "", why=on if site.handed_to else "hands nothing to PHP")
 
 
 def _of_site(site: Site, host: DirectoryHost, others: Iterable[str]) -> Served:
@@ -37,7 +49,7 @@ def _of_site(site: Site, host: DirectoryHost, others: Iterable[str]) -> Served:
         return Served(name, site.root or "", why="where it stands is not known")
     real = host.resolve(site.root)
     if real is None:
-        return Served(name, site.root, why=f"{site.root} is not there")
+        return Served(name, site.root, why=_missing(host, site.root))
     try:
         names = host.names(real)
     except HostError as error:
@@ -46,6 +58,18 @@ def _of_site(site: Site, host: DirectoryHost, others: Iterable[str]) -> Served:
         return Served(name, site.root, why=f"{site.root} is empty")
     folder = next(_upwards(host, real, others), real)
     return Served(name, site.root, folder, host.root / folder.lstrip("/"))
+
+
+def _missing(host: DirectoryHost, root: str) -> str:
+    """Why a document root cannot be found: a directory above it may not be looked into, or it is not there."""
+    above = posixpath.dirname(root.rstrip("/"))
+    while above not in ("", "/") and host.resolve(above) is None:
+        above = posixpath.dirname(above)
+    try:
+        host.names(above or "/")
+    except HostError as error:
+        return f"{error}: cannot be looked into"
+    return f"{root} is not there"
 
 
 def _upwards(host: DirectoryHost, root: str, others: Iterable[str]) -> Iterator[str]:
@@ -62,5 +86,8 @@ def _upwards(host: DirectoryHost, root: str, others: Iterable[str]) -> Iterator[
         except HostError:
             return
         if MANIFESTS.intersection(names) or any(name.endswith(NEEDS) for name in names):
+            yield at
+        above = posixpath.basename(at) != posixpath.basename(root) and posixpath.basename(root) in _PUBLIC
+        if above and (_SOURCES.intersection(names) or any(name.endswith((".php", ".inc")) for name in names)):
             yield at
         at = posixpath.dirname(at)

@@ -15,7 +15,7 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_plain
 from fundamentum.model.surrounding_facts import Visit
-from fundamentum.model.survey import Site
+from fundamentum.model.survey import OtherSite, Site
 from fundamentum.webservers import names, part, webserver
 from fundamentum.webservers.handoffs import Handoff
 
@@ -47,6 +47,8 @@ class Sites(msgspec.Struct):
     """Way of running PHP inside a web server, or program that this starts → what it gives it."""
     modules: dict[str, tuple[str, ...]] = {}
     """Web server → the modules that its configuration loads."""
+    others: tuple[OtherSite, ...] = ()
+    """Those that hand nothing to PHP here."""
     visits: list[tuple[str, Callable[[str], Visit]]] = []
     """For each document root of a site: what comes of an address there."""
 
@@ -75,7 +77,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
             served = _Serving(host, runtimes)
             for handoff in handoffs:
                 host.budget.tick()
-                if handoff.kind == "web":
+                if handoff.kind in ("web", "none"):
                     fronts.append(handoff)
                     continue
                 runtime = served(handoff)
@@ -96,11 +98,28 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
         except HostError as error:
             remarks.append(Remark("web sites", str(error)))
-    for key, front in _passed_on(sites, fronts):
+    for key, front in _passed_on(sites, [one for one in fronts if one.kind == "web"]):
         sites[key] = _behind(sites[key], front)
+    others = tuple(_others(list(sites.values()), fronts))
     return Sites(
-        tuple(sites.values()), tuple(idle.values()), files, list(dict.fromkeys(remarks)), starts, modules, answers
+        tuple(sites.values()),
+        tuple(idle.values()),
+        files,
+        list(dict.fromkeys(remarks)),
+        starts,
+        modules,
+        others,
+        answers,
     )
+
+
+def _others(served: Sequence[Site], fronts: Sequence[Handoff]) -> Iterator[OtherSite]:
+    """The sites by whose names nothing is served that is handed to PHP here."""
+    known = {name for site in served for name in (site.name, *site.aliases)}
+    for one in sorted(fronts, key=lambda handoff: handoff.kind != "web"):
+        if not one.idle and known.isdisjoint(one.names):
+            known.update(one.names)
+            yield OtherSite(one.names[0], one.server, one.origin, one.root, one.target)
 
 
 def _started(handoff: Handoff, runtime: Runtime, starts: dict[str, StartedBy]) -> Handoff:

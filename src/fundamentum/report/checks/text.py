@@ -122,6 +122,8 @@ def summary(judgement: Judgement) -> tuple[str, str]:
     accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
     rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
     many = len(judgement.all_findings)
+    if many == 1 and not accepted:
+        return "runs here: its only need is met", "met"
     return f"runs here: {f'all {many}' if not accepted else f'{many - accepted}'} needs are met{rest}", "met"
 
 

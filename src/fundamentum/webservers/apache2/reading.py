@@ -80,6 +80,8 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
                 added = _layers(hosts.host, handoff, mine, main, reader)
         if handoff.kind != "none":
             yield _complete(hosts, handoff, handler, added, mine, main)
+        elif len(found) == 1 and mine is not main:
+            yield handoff  # nothing of this site is handed to PHP
 
 
 def _handed_by(hosts: Hosts, line: Line, handoff: Handoff, part: str | None) -> Handoff:

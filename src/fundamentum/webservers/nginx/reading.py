@@ -147,7 +147,12 @@ class _Walk:
         first = self._entered(front, self._entered(block, scope)).limits["client_max_body_size"] if front else None
         inner = self._entered(block, scope)
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
-        for found in self.handoffs(block, replace(scope, barriers=tuple(more_barriers))):
+        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers))))
+        if not handed and scope.set_up:
+            yield Handoff(
+                scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
+            )
+        for found in handed:
             mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
             apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
             more = (replace(first, part="location /"),) if first and apart else ()

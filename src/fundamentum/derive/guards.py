@@ -3,28 +3,20 @@
 import itertools
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Final, Literal
+from typing import Final
 
-import msgspec
 from tree_sitter import Node
 
-from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import known_extensions
-from fundamentum.derive.consequences import consequences
+from fundamentum.derive.checks import Checks
 from fundamentum.derive.facts import Check, Guard
 from fundamentum.derive.families import words_for
-from fundamentum.derive.nodes import Patience, ancestors, heading, inside, names_around
-from fundamentum.derive.source import CHECKS, Source, provided
+from fundamentum.derive.nodes import Patience, ancestors, heading, names_around
+from fundamentum.derive.source import Source, provided
 
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
-_EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
-_THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
-_THROWS: Final = frozenset({"throw_expression", "throw_statement"})
-MAX_CHECKS: Final = 500
-"""Checks of one file that are looked at: an installer has a few dozen."""
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
@@ -35,60 +27,28 @@ _WORDS_ASIDE: Final = frozenset(
 )
 
 
-class CheckAt(msgspec.Struct, frozen=True):
-    """One check, where it stands in the file."""
-
-    start: int
-    extensions: tuple[str, ...]
-    negative: bool
-    """Whether it asks for absence: ``!extension_loaded('gd')``."""
-    what: str
-
-
 class Guards:
     """The checks of one file, and what they protect."""
 
     def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
-        self.source, self.lowered = source, lowered
-        self.words = [name for name in CHECKS if name.encode() in words]
+        self.source = source
+        self.found = Checks(source, lowered, words)
+        self.at = self.found.at
         self._left: dict[int, list[tuple[Node, bool]]] = {}
         self._names_in: dict[int, tuple[str, ...]] = {}
-        self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
         self.names = dict(self._named())
 
     def checks(self) -> Iterator[Check]:
         """The checks of the file as facts."""
         for check in self.at:
-            node = self.source.at(check.start, check.start + 1)
+            node = self.found.node(check)
             if node is not None:
-                outcome = self._outcome_in_program(check, node)
-                among = self._among(check, node) if outcome == "exits" else ()
+                chosen = self.around(node, check.extensions)[0] == "chosen"
+                outcome = self.found.outcome_in_program(check, node, chosen=chosen)
+                among = self.found.among(check, node) if outcome == "exits" else ()
                 where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
                     yield Check(extension, outcome, self.source.line(node), check.what, among, where)
-
-    def _outcome_in_program(
-        self, check: CheckAt, node: Node
-    ) -> Literal["asked", "exits", "throws", "reports", "warns"]:
-        """What comes of it for the program: what stops within a function may be that function alone."""
-        outcome = self._outcome(check, node)
-        function = self._function_around(node)
-        if outcome == "exits" and "extension_loaded" not in check.what and function:
-            return "throws"
-        if outcome == "throws" and not function:
-            return "exits" if self._throws_at_once(node) else "asked"
-        if self.around(node, check.extensions)[0] == "chosen":
-            return outcome  # it is missing only for those who have chosen it
-        call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
-        for holds, result in consequences(call, extension=True) if outcome == "asked" and call is not None else ():
-            if result and not holds:
-                return "warns" if result == "warns" else "reports"
-        return outcome
-
-    def _throws_at_once(self, check: Node) -> bool:
-        """Whether what throws is the branch of the check itself, not a function that is defined in it."""
-        statement = next((above for above, _ in ancestors(check) if above.type == "if_statement"), None)
-        return statement is None or any(node.type in _THROWS for node in inside(statement))
 
     def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it."""
@@ -107,72 +67,10 @@ class Guards:
         best: Guard = next((guard for guard in order if guard in found), "")
         return best, tuple(names)[:12]
 
-    def _find(self) -> Iterator[CheckAt]:
-        for name, start, end in self._calls():
-            node = self.source.at(start, end)
-            call = node.parent if node is not None else None
-            if call is not None and call.type == "qualified_name":
-                call = call.parent
-            if call is None or call.type != "function_call_expression":
-                continue
-            if self.source.called(call) != name:
-                continue
-            arguments = self.source.arguments(call)
-            value = self._value(arguments[0]) if arguments else None
-            if value is None:
-                continue
-            extensions = self._asked(CHECKS[name], value)
-            if extensions:
-                yield CheckAt(start, extensions, self._negated(call), f"{name}('{value[:60]}')")
-
-    def _calls(self) -> Iterator[tuple[str, int, int]]:
-        found = []
-        for name in self.words:
-            at = self.lowered.find(name.encode())
-            while at >= 0:
-                end = at + len(name)
-                found.append((name, at, end))
-                at = self.lowered.find(name.encode(), end)
-        return iter(sorted(found, key=lambda one: one[1]))
-
-    def _value(self, node: Node) -> str | None:
-        if node.type == "class_constant_access_expression":
-            return self.source.names.class_name(self.source.text(node.children[0]), node.start_byte)
-        if node.type == "array_creation_expression" and node.named_children:
-            first = node.named_children[0].named_children
-            return self._value(first[-1]) if first else None
-        return self.source.literal(node)
-
-    def _asked(self, kind: str, value: str) -> tuple[str, ...]:
-        if kind == "extension":
-            name = canonical(value)
-            return (name,) if name in known_extensions() else ()
-        value = value.replace("\\\\", "\\").lstrip("\\")
-        if kind == "function" and "::" in value:
-            kind, value = "class", value.partition("::")[0]
-        return provided(kind, value)
-
-    def _negated(self, call: Node) -> bool:
-        """Whether an odd number of negations stands between the check and its statement."""
-        odd = False
-        for parent, _ in ancestors(call):
-            if parent.type == "unary_op_expression" and parent.children[0].type == "!":
-                odd = not odd
-            elif parent.type == "binary_expression":
-                operator = parent.child_by_field_name("operator")
-                text = self.source.text(parent).lower().replace(" ", "")
-                if (operator is not None and operator.type in ("==", "===") and text.endswith("false")) or (
-                    operator is not None and operator.type in ("!=", "!==") and text.endswith("true")
-                ):
-                    odd = not odd
-            elif parent.type != "parenthesized_expression":
-                break
-        return odd
-
     def _named(self) -> Iterator[tuple[str, str]]:
         """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""
         for check in self.at:
-            node = self.source.at(check.start, check.start + 1)
+            node = self.found.node(check)
             if node is None:
                 continue
             for parent, child in ancestors(node):
@@ -188,9 +86,9 @@ class Guards:
                     for assigned in self._assigned(parent):
                         for extension in check.extensions:
                             yield assigned, extension
-                    name = self._function_around(parent) if self._returns(parent) else ""
+                    name = _function(parent) if self._returns(parent) else ""
                 elif parent.type == "return_statement":
-                    name = self._function_around(parent)
+                    name = _function(parent)
                 if name:
                     for extension in check.extensions:
                         yield name, extension
@@ -212,13 +110,6 @@ class Guards:
         """``if (!extension_loaded('x')) { return false; }``"""
         body = statement.child_by_field_name("body")
         return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
-
-    def _function_around(self, node: Node) -> str:
-        for parent, _ in ancestors(node):
-            if parent.type in ("function_definition", "method_declaration"):
-                name = parent.child_by_field_name("name")
-                return self.source.text(name).lower() + "()" if name is not None else ""
-        return ""
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs."""
@@ -265,14 +156,14 @@ class Guards:
 
     def _leaves(self, body: Node) -> bool:
         last = body.named_children[-1] if body.type == "compound_statement" and body.named_children else body
-        return last.type in _LEAVES or (last.type == "expression_statement" and self._ends(last) == "throws")
+        return last.type in _LEAVES or (last.type == "expression_statement" and self.found.ends(last) == "throws")
 
     def _judged(self, condition: Node, positive: bool, extensions: Sequence[str]) -> Guard:
         start, end = condition.start_byte, condition.end_byte
         for check in self.at:
             if start <= check.start < end:
                 if not set(check.extensions).isdisjoint(extensions):
-                    return "explained" if self._stops(check) else "checked"
+                    return "explained" if self.found.stops(check) else "checked"
                 if positive == check.negative:
                     return "chosen"  # it runs where another extension is absent: a fallback for that one
         text = self.source.data[start:end]
@@ -308,7 +199,7 @@ class Guards:
             for check in self.at:
                 inside = parent.start_byte <= check.start < parent.end_byte
                 if inside and not set(check.extensions).isdisjoint(extensions):
-                    return "explained" if self._stops(check) else "checked"
+                    return "explained" if self.found.stops(check) else "checked"
         return ""
 
     def _given(self, function: Node, extensions: Sequence[str]) -> bool:
@@ -321,52 +212,6 @@ class Guards:
                 if not set(provided("class", name)).isdisjoint(extensions):
                     return True
         return False
-
-    def _stops(self, check: CheckAt) -> bool:
-        node = self.source.at(check.start, check.start + 1)
-        return node is not None and self._outcome(check, node) in ("exits", "throws")
-
-    def _outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
-        """What happens where the extension is absent."""
-        for parent, child in ancestors(node):
-            if parent.type == "if_statement":
-                absent = parent.child_by_field_name("body") if check.negative else None
-                if not check.negative:
-                    absent = next(iter(parent.children_by_field_name("alternative")), None)
-                if absent is None or child != parent.child_by_field_name("condition"):
-                    return "asked"
-                return self._ends(absent)
-            if parent.type == "binary_expression" and parent.child_by_field_name("left") == child:
-                operator, right = parent.child_by_field_name("operator"), parent.child_by_field_name("right")
-                if operator is not None and right is not None and operator.type in ("||", "or") and not check.negative:
-                    ending = self._ends(right)
-                    if ending != "asked":
-                        return ending
-            if parent.type.endswith("_statement") or parent.type == "compound_statement":
-                break
-        return "asked"
-
-    def _among(self, check: CheckAt, node: Node) -> tuple[str, ...]:
-        """The extensions asked for in the same condition, joined by *and*: the program stops if all are missing."""
-        condition = None
-        for parent, child in ancestors(node):
-            operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
-            if operator is not None and operator.type in ("||", "or"):
-                return ()
-            if parent.type == "if_statement":
-                condition = child
-                break
-        if condition is None:
-            return ()
-        inside = [c for c in self.at if condition.start_byte <= c.start < condition.end_byte and c.negative]
-        names = tuple(dict.fromkeys(extension for c in inside for extension in c.extensions))
-        return names if len(names) > 1 else ()
-
-    def _ends(self, node: Node) -> Literal["asked", "exits", "throws"]:
-        text = self.source.data[node.start_byte : node.end_byte] + b";"
-        if _EXIT.search(text):
-            return "exits"
-        return "throws" if _THROW.search(text) else "asked"
 
     def _spoken(self, condition: Node) -> tuple[str, ...]:
         """The names in a condition: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
@@ -387,6 +232,12 @@ class Guards:
                 yield "->" + name
             elif name.isupper():
                 yield name
+
+
+def _function(node: Node) -> str:
+    """The function that a place stands in, as a name: ``available()``."""
+    name = names_around(node)[1]
+    return f"{name}()" if name else ""
 
 
 def _names_one(text: bytes, extensions: Iterable[str]) -> bool:

@@ -107,7 +107,7 @@ class _Reader:
     def _guarded(self) -> Iterator[Guarded]:
         """What is made, called or included behind the checks of the file."""
         for check in self.guards.at:
-            node = self.source.at(check.start, check.start + 1)
+            node = self.guards.found.node(check)
             call = next((p for p, _ in ancestors(node) if p.type == "function_call_expression"), None) if node else None
             for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
                 for extension in check.extensions:

@@ -12,6 +12,7 @@ from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.facts import Check
 from fundamentum.derive.manifest import Stated, under_vendor
 from fundamentum.derive.result import Place
+from fundamentum.derive.telling import asked, places, stated_place
 from fundamentum.derive.tree import SourceFile
 from fundamentum.model.needs_value import Level
 
@@ -29,13 +30,6 @@ _REQUIREMENTS: Final = re.compile(
 )
 """What files, classes and functions are called that look at what the application requires."""
 _ASKED: Final = ("asked", "reports", "warns")
-_HOW: Final = {
-    "checked": "behind a check",
-    "caught": "its failure is caught",
-    "explained": "its absence is explained",
-    "chosen": "chosen by configuration",
-    "version": "behind a test of PHP's version",
-}
 
 
 class Verdict(msgspec.Struct, frozen=True):
@@ -76,7 +70,7 @@ class Case:
     @cached_property
     def telling(self) -> list[Place]:
         """The places worth showing, the most telling first."""
-        return _places(self.seen, self.checks)
+        return places(self.seen, self.checks)
 
     def verdict(
         self, level: Level | None, rule: str, first: Iterable[Place] = (), *, plain: bool = False, stated: bool = False
@@ -110,7 +104,7 @@ class Case:
         ]
         if not stops:
             return None
-        found = self.verdict("required", "the program stops where it is missing", _asked(stops), stated=True)
+        found = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
         if any(not check.among for _, check in stops):
             return found
         return msgspec.structs.replace(found, among=stops[0][1].among)
@@ -119,9 +113,7 @@ class Case:
         """A list of extensions whose name says that they are required."""
         listed = self.outcome("listed-required")
         return (
-            self.verdict("required", "the program lists it as required", _asked(listed), stated=True)
-            if listed
-            else None
+            self.verdict("required", "the program lists it as required", asked(listed), stated=True) if listed else None
         )
 
     def reported_as_missing(self) -> Verdict | None:
@@ -134,7 +126,7 @@ class Case:
         ]
         if not found:
             return None
-        return self.verdict("required", "the program reports an error where it is missing", _asked(found), stated=True)
+        return self.verdict("required", "the program reports an error where it is missing", asked(found), stated=True)
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
@@ -147,14 +139,14 @@ class Case:
         """A list of extensions whose name says that they are recommended."""
         listed = self.outcome("listed-recommended")
         rule = "the program lists it as recommended"
-        return self.verdict("recommended", rule, _asked(listed), plain=bool(self.plain)) if listed else None
+        return self.verdict("recommended", rule, asked(listed), plain=bool(self.plain)) if listed else None
 
     def replaced_where_missing(self) -> Verdict | None:
         """The application defines what it uses itself."""
         if not self.replaced or self.plain:
             return None
         rule = "the application brings a replacement of its own"
-        return self.verdict("recommended", rule, _places(self.replaced, self.checks))
+        return self.verdict("recommended", rule, places(self.replaced, self.checks))
 
     def provided_by_a_library(self) -> Verdict | None:
         """A library that came along stands in for it: its manifest says that it provides the extension."""
@@ -174,8 +166,7 @@ class Case:
         files = {one.file.path for one in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
         protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
-        asked = any(check.outcome in _ASKED for _, check in self.checks)
-        if asked and len(protected) >= len(files):
+        if any(check.outcome in _ASKED for _, check in self.checks) and len(protected) >= len(files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
 
@@ -186,7 +177,7 @@ class Case:
             for file, check in self.outcome("warns")
             if _REQUIREMENTS.search(f"{file.path.rpartition('/')[2]} {check.around}")
         ]
-        return self.verdict("recommended", "the program advises it", _asked(found)) if found else None
+        return self.verdict("recommended", "the program advises it", asked(found)) if found else None
 
     def used_under_a_condition(self) -> Verdict | None:
         """Behind checks and choices only; if most of the application is about it, required all the same."""
@@ -221,8 +212,8 @@ class Case:
 
     def asked_for(self) -> Verdict | None:
         """Somewhere the program asks whether it is there."""
-        asked = any(check.outcome in _ASKED and file.part in ("own", "optional") for file, check in self.checks)
-        if not asked or self.extension in EVERYWHERE or self.extension in TOOLS:
+        asks = any(check.outcome in _ASKED and file.part in ("own", "optional") for file, check in self.checks)
+        if not asks or self.extension in EVERYWHERE or self.extension in TOOLS:
             return None
         return self.verdict("recommended", "the program asks whether it is there")
 
@@ -269,7 +260,7 @@ def _why(one: Stated) -> str:
 
 
 def _stated(found: Sequence[Stated], what: str) -> list[Place]:
-    return [_stated_place(one.where, what) for one in found]
+    return [stated_place(one.where, what) for one in found]
 
 
 def _states_its_needs(whole: Whole, library: str) -> bool:
@@ -287,47 +278,3 @@ def _why_optional(strong: Sequence[Seen]) -> str:
     if all(one.driver or one.file.part == "optional" or one.guard for one in strong):
         return "used only in parts that are chosen: drivers, plugins, or behind a check"
     return "used only in parts that need not run"
-
-
-def _places(seen: Sequence[Seen], checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
-    """Plain uses first, then protected ones; files of the application's own before others; one of each file first."""
-    order = {"own": 0, "optional": 1, "bundled": 2, "aside": 3}
-    ranked = sorted(
-        seen,
-        key=lambda one: (
-            not one.plain,
-            order[one.file.part],
-            one.use.weak,
-            one.file.path.count("/"),
-            one.file.path,
-            one.use.line,
-        ),
-    )
-    first: list[Place] = []
-    rest: list[Place] = []
-    met: set[str] = set()
-    for one in ranked:
-        how = _HOW.get(one.guard, "")
-        if not how and one.use.weak:
-            how = "only mentioned"
-        if not how and (one.driver or one.file.part == "optional"):
-            how = "in a part that is chosen"
-        if not how and one.file.part == "bundled":
-            how = "in a library"
-        place = Place(one.file.path, one.use.line, one.use.name, how)
-        (rest if one.file.path in met else first).append(place)
-        met.add(one.file.path)
-    return [*first[:6], *_asked(checks)[:3], *first[6:], *rest]
-
-
-def _asked(checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
-    words = {
-        "asked": "asks", "exits": "stops without it", "throws": "fails without it",
-        "reports": "reports an error without it", "warns": "advises it",
-    }  # fmt: skip
-    return [Place(file.path, check.line, check.what, words.get(check.outcome, "")) for file, check in checks]
-
-
-def _stated_place(where: str, what: str) -> Place:
-    path, _, line = where.rpartition(":")
-    return Place(path, int(line), what) if path and line.isdigit() else Place(where, 0, what)

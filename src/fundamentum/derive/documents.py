@@ -31,15 +31,21 @@ _ENDINGS: Final = frozenset(
     {"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm", ".cron", ".sample", ".example", ".dist"}
 )
 _HEADING: Final = re.compile(
-    r"requirement|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
-    r"server|supported|environment",
+    r"requir|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
+    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension",
     re.I,
 )
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
-    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)",
+    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
     re.I,
 )
+_UNSURE: Final = re.compile(
+    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|"
+    r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
+    re.I,
+)
+"""Sentences about versions of PHP that ask for none."""
 _FOR_DEVELOPERS: Final = re.compile(r"develop|contribut|test|build|docker|upgrad|changelog|translat", re.I)
 MAX_FILES: Final = 12
 MAX_NAMES: Final = 5000
@@ -76,7 +82,8 @@ def documents(root: str, base: str) -> Said:
         for line, statements in understood.sentences:
             for statement in statements:
                 scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
-                if scheduled or _counts(line):
+                unsure = statement.table == ("php",) and _UNSURE.search(line.text)
+                if (scheduled or _counts(line, path)) and not unsure:
                     _take(found, statement, Place(path, line.number, line.text[:80], "the document says it"))
     return found
 
@@ -97,11 +104,12 @@ def _files(root: str, base: str) -> Iterator[str]:
                 yield f"{inside}/{name}".lstrip("/")
 
 
-def _counts(line: Line) -> bool:
-    """Whether a sentence stands under a heading about requirements, or says itself that it is one."""
+def _counts(line: Line, path: str) -> bool:
+    """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
     if _FOR_DEVELOPERS.search(line.heading):
         return False
-    return bool(_HEADING.search(line.heading) or _ITSELF.search(line.text))
+    named = "requirement" in path.rpartition("/")[2].lower()
+    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text))
 
 
 def _take(found: Said, statement: Statement, place: Place) -> None:

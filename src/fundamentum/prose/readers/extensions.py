@@ -5,6 +5,8 @@ from collections.abc import Iterator
 from functools import cache
 from typing import Final
 
+from msgspec.structs import replace
+
 from fundamentum.catalog import HARVESTED, canonical, catalogued
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
@@ -40,11 +42,13 @@ _ABSENT: Final = re.compile(
 )
 _UNDEFINED: Final = re.compile(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
 _CLASS: Final = re.compile(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
+_ADDRESS: Final = re.compile(r"\bhttps?://\S+", re.I)
 _NO_DRIVER: Final = re.compile(r"could not find driver", re.I)
 
 
 def read(line: Line) -> Iterator[Statement]:
     """The extensions that a line names, each or any one of several; and those it wants gone."""
+    line = replace(line, text=_ADDRESS.sub("", line.text))
     text, level = line.text, level_of(line)
     for shape, kind in ((_UNDEFINED, "function"), (_CLASS, "class")):
         for match in shape.finditer(text):

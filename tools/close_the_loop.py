@@ -24,6 +24,8 @@ from debian_root import Root, base
 from measure_derive import STORE
 from tests.real.running import end_all
 
+from fundamentum.catalog.symbols import providers
+
 PROGRAM = str(Path(sys.executable).with_name("fundamentum"))
 PUBLIC = ("", "public", "www", "htdocs", "web", "html", "site")
 LARGEST = 25_000_000
@@ -93,9 +95,20 @@ def _visited(root: Root, public: str, work: Path) -> Visit:
         )  # fmt: skip
     status, text = fetched("/")
     log = "".join(file.read_text("utf-8", "replace") for file in (root.path / "var/log").rglob("*error*.log"))
-    complaints = tuple(dict.fromkeys(match[0].strip() for match in COMPLAINT.finditer(text + log)))
+    complaints = tuple(
+        dict.fromkeys(match[0].strip() for match in COMPLAINT.finditer(text + log) if not _its_own(match[0]))
+    )
     tail = (root.path / "root/said").read_text()[-400:] if ran.returncode else ""
     return Visit(planned.returncode, ran.returncode, status, (tail + text[:200]).strip(), complaints)
+
+
+def _its_own(line: str) -> bool:
+    """Whether what is undefined is the application's own, and no extension brings it."""
+    match = re.search(r"undefined (function|constant) [\"']?(\w+)|(class) [\"']?([\w\\\\]+)", line, re.I)
+    if match is None:
+        return False
+    kind, name = (match[1] or match[3]).lower(), match[2] or match[4]
+    return not providers(kind, name)  # type: ignore[arg-type]
 
 
 def fetched(path: str) -> tuple[int, str]:

@@ -106,6 +106,12 @@ def test_nothing_there(tmp_path: Path) -> None:
     ]
 
 
+def test_nothing_is_set_up_on_a_php_that_is_not_accepted(tmp_path: Path) -> None:
+    found = made(server(tmp_path, {}), '[php]\nversion = "<7.0"\n' + APPLICATION)
+    assert not found.changes and not found.hints and not found.complete
+    assert {one.need for one in found.unresolved} >= {"php", "web:served"}
+
+
 def _rows(plan: Plan, table: str) -> list[dict[str, object]]:
     return [change.row() for change in plan.changes if table == change.FILLS]
 

@@ -60,6 +60,14 @@ PASSWD = "ida:x:1000:100:::\nbob:x:x:1:::\nweb:x:33:33:::\nweb:x:99:99:::\nroot:
 GROUP = "users:x:100:\nplates:x:200:ida,bob\nshared:x:300:ida\nodd:x:y:ida\nweb:x:33:\nbad name:x:44:ida\n"
 
 
+def test_a_link_to_nothing_is_told_from_what_is_not_there(tmp_path: Path) -> None:
+    write(tmp_path, {"srv/app/x": ""})
+    (tmp_path / "srv/app/cache").symlink_to("/var/cache/app")
+    found = file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/srv/app/cache", "/srv/app/none"])
+    kinds = {place.path: place.kind for place in found}
+    assert (kinds["/srv/app/cache"], kinds["/srv/app/none"]) == ("link", "absent")
+
+
 def test_accounts_with_all_their_groups(tmp_path: Path) -> None:
     write(tmp_path, {"etc/passwd": PASSWD, "etc/group": GROUP})
     found = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida", "web", "bob", "nobody", "bad name"])

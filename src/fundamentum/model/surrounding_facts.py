@@ -173,7 +173,8 @@ class Place(Fact, frozen=True):
     """One directory or file."""
 
     path: Text
-    kind: Literal["directory", "file", "absent", "unreadable"]
+    kind: Literal["directory", "file", "absent", "unreadable", "link"]
+    """``link``: one that leads to nothing."""
     real: Text = ""
     """Where it leads, if that is somewhere else."""
     user: int = 0

@@ -19,7 +19,7 @@ from fundamentum.changes.site_pool import MoveSite
 from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
-from fundamentum.check.remedies import remedies
+from fundamentum.check.remedies import refused, remedies
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Judgement, Target
@@ -210,9 +210,12 @@ class Planner:
         before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
         added: Sequence[Change]
-        if self.site:
-            added = list(new_site.changes(self.site, applications[0], targets[0], self.survey, self.offers))
-            placed = [new_site.target_of(added, targets[0], self.site)]
+        site = None if refused(before[0]) else self.site  # nothing is set up on a PHP that is not accepted
+        if site:
+            added = list(new_site.changes(site, applications[0], targets[0], self.survey, self.offers))
+            placed = [new_site.target_of(added, targets[0], site)]
+        elif self.site:
+            placed, added = list(targets), []
         else:
             placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
             decision = replace(decision or Decision(), apart=tuple(odds)) if added else decision
@@ -220,7 +223,7 @@ class Planner:
         for change in done.changes.values():
             if isinstance(change, PrepareDatabase):
                 done.changes[change.key] = replace(change, given=self.password_file)
-        if self.site:
+        if site:
             added = new_site.with_reasons(added, done, applications[0])
         taken = self._taken(done)
         later = [change for change in added if isinstance(change, LATER)]
@@ -248,7 +251,7 @@ class Planner:
             sources={name: offer.source for name, offer in taken.items()},
             unresolved=tuple(done.unresolved()),
             decision=decision,
-            hints=tuple(hints(self.survey, self.offers, done.judgements, self.site)),
+            hints=tuple(hints(self.survey, self.offers, done.judgements, site)),
             rests_on=rests_on(before, self.survey, ordered),
             proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
             others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),

@@ -79,6 +79,9 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
         who = user_of(survey, target)
         why = f"there is no user {who} here yet" if who else f"as whom {target.runtime.label} works is not known"
         return replace(found, found=_described(place), remedy=f"{why}, so what it may do there cannot be told")
+    if place.kind == "link":
+        remedy = f"make what {place.path} leads to, or put a directory in its place"
+        return replace(found, verdict="unmet", found="a link to what is not there", remedy=remedy)
     if place.kind == "file":
         remedy = f"move the file {place.path} away: a directory has to be there"
         return replace(found, verdict="unmet", found="a file", remedy=remedy)

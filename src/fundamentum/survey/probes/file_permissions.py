@@ -95,6 +95,15 @@ def _resolved(host: Host, path: str) -> str:
     return path
 
 
+def _leads_nowhere(host: Host, path: str) -> bool:
+    """Whether a name is there of which nothing can be found: a link to what is not there."""
+    folder = host.resolve(posixpath.dirname(path))
+    try:
+        return folder is not None and posixpath.basename(path) in host.names(folder)
+    except HostError:
+        return False
+
+
 def _place(host: Host, path: str, real: str, names: dict[int, str]) -> Place:
     led = real if real != path else ""
     try:
@@ -109,7 +118,10 @@ def _place(host: Host, path: str, real: str, names: dict[int, str]) -> Place:
         above = host.extras(folder)
         # A directory that may not be entered looks empty: then nothing is known.
         hidden = bool(above and above.closed)
-        return Place(path, "unreadable" if hidden else "absent", led, free=above.free if above else None)
+        kind: Literal["unreadable", "link", "absent"] = "unreadable" if hidden else "absent"
+        if not hidden and _leads_nowhere(host, path):
+            kind = "link"
+        return Place(path, kind, led, free=above.free if above else None)
     return Place(
         path=path,
         kind="directory" if about.is_directory else "file",

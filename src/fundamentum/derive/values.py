@@ -12,6 +12,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.extension_lists import kept_list
 from fundamentum.derive.nodes import Patience, ancestors, arguments, called, string, text, unwrapped
+from fundamentum.derive.source import Source
 
 HERE: Final = "."
 """The directory of the file itself, at the beginning of a value."""
@@ -22,7 +23,7 @@ MAX_PARTS: Final = 6
 _CLIMBED: Final = {"argument", "const_element", "assignment_expression"}
 
 
-def values(node: Node | None, root: Node, depth: int = 0) -> list[str]:
+def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
     """The texts that an expression may come to; where a part is not known, ``?`` stands for it."""
     plain = unwrapped(node)
     Patience.tick()
@@ -32,18 +33,18 @@ def values(node: Node | None, root: Node, depth: int = 0) -> list[str]:
     if found is not None:
         return [found]
     if plain.type == "encapsed_string":
-        return _joined([_part(child, root, depth) for child in plain.named_children])
+        return _joined([_part(child, source, depth) for child in plain.named_children])
     if plain.type == "binary_expression" and text(plain.child_by_field_name("operator")) == ".":
-        return _joined([values(part, root, depth + 1) for part in _concatenated(plain)])
+        return _joined([values(part, source, depth + 1) for part in _concatenated(plain)])
     written = text(plain)
     if written == "__DIR__":
         return [HERE]
     if written in ("DIRECTORY_SEPARATOR", "DS"):
         return ["/"]
     if called(plain) in ("dirname", "realpath", "rtrim", "sprintf", "escapeshellcmd", "escapeshellarg", "trim"):
-        return list(_of_call(plain, root, depth))
+        return list(_of_call(plain, source, depth))
     if plain.type in ("name", "variable_name", "class_constant_access_expression", "member_access_expression"):
-        return list(islice(_kept(plain, root, depth), MAX_VALUES)) or [UNKNOWN]
+        return list(islice(_kept(plain, source, depth), MAX_VALUES)) or [UNKNOWN]
     return [UNKNOWN]
 
 
@@ -58,31 +59,31 @@ def _concatenated(node: Node) -> list[Node]:
     return [*([at] if at is not None else []), *reversed(parts)][:MAX_PARTS]
 
 
-def _part(child: Node, root: Node, depth: int) -> list[str]:
-    return [text(child)] if child.type in ("string_content", "string_value") else values(child, root, depth + 1)
+def _part(child: Node, source: Source, depth: int) -> list[str]:
+    return [text(child)] if child.type in ("string_content", "string_value") else values(child, source, depth + 1)
 
 
 def _joined(parts: list[list[str]]) -> list[str]:
     return ["".join(chosen) for chosen in islice(product(*parts), MAX_VALUES)]
 
 
-def _of_call(call: Node, root: Node, depth: int) -> Iterator[str]:
+def _of_call(call: Node, source: Source, depth: int) -> Iterator[str]:
     given = arguments(call)
     if not given:
         return
     if called(call) != "dirname":
-        yield from values(given[0], root, depth + 1)
+        yield from values(given[0], source, depth + 1)
         return
     levels = int(string(given[1]) or "1") if len(given) > 1 and (string(given[1]) or "1").isdigit() else 1
-    for value in [HERE] if text(given[0]) == "__FILE__" else values(given[0], root, depth + 1):
+    for value in [HERE] if text(given[0]) == "__FILE__" else values(given[0], source, depth + 1):
         up = levels - (text(given[0]) == "__FILE__")
         yield "/".join([value, *[".."] * min(up, 20)]) if up else value
 
 
-def _kept(node: Node, root: Node, depth: int) -> Iterator[str]:
+def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     """What a constant or a variable is given in the same file; the members of the list that a loop goes through."""
     name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
-    data = root.text or b""
+    data = source.data
     for above, _ in ancestors(node) if node.type == "variable_name" else ():
         parts = [child for child in above.named_children if child.type != "comment"]
         if (
@@ -90,10 +91,10 @@ def _kept(node: Node, root: Node, depth: int) -> Iterator[str]:
             and len(parts) > 2
             and text(parts[1]).split("=>")[-1].strip() == text(node)
         ):
-            array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), root)
+            array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), source.root)
             for element in array.named_children if array is not None else ():
                 if element.named_children:
-                    yield from values(element.named_children[-1], root, depth + 1)
+                    yield from values(element.named_children[-1], source, depth + 1)
             return
     given = rb"define\s*\(\s*['\"]%s['\"]\s*,\s*|const\s+(?:\w+\s+)?%s\s*=\s*|[$>:]%s\s*=(?![=>])\s*" % (
         name,
@@ -101,9 +102,9 @@ def _kept(node: Node, root: Node, depth: int) -> Iterator[str]:
         name,
     )
     for match in islice(re.finditer(given, data), 4):
-        at = root.descendant_for_byte_range(match.end(), match.end() + 1)
+        at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)
         while at is not None and at.parent is not None and at.parent.type not in _CLIMBED:
             Patience.tick()
             at = at.parent
         if at is not None and at.start_byte >= match.end():
-            yield from values(at, root, depth + 1)
+            yield from values(at, source, depth + 1)

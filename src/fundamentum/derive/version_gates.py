@@ -37,6 +37,8 @@ _BY_NAME: Final = re.compile(
     re.I,
 )
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
+_NAMED: Final = re.compile(rb"php\w*\s*\(\s*['\"]\d", re.I)
+"""The same, quicker to look for."""
 Compared = tuple[Operator, str | Name, bool, Node]
 """An operator, the version on its right, whether that is an id, and the expression that is true or not."""
 
@@ -51,6 +53,8 @@ class _Held(NamedTuple):
 
 def gates(root: Node, data: bytes) -> Iterator[Gate]:
     """The statements in one file."""
+    if not SPEAKING.search(data) and not _NAMED.search(data):
+        return
     held = _held(data)
     names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
     speaking = re.compile(b"|".join((SPEAKING.pattern, *(re.escape(name) + rb"(?!\w)" for name in names))))
@@ -61,7 +65,7 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
                     stated = _OPPOSITE[operator] if holds else operator
                     yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
                     break
-    for match in _BY_NAME.finditer(data):
+    for match in _BY_NAME.finditer(data) if _NAMED.search(data) else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
@@ -70,7 +74,7 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
 def _held(data: bytes) -> _Held:
     full, major, minor = {"PHP_VERSION", "PHP_VERSION_ID"}, {"PHP_MAJOR_VERSION"}, {"PHP_MINOR_VERSION"}
     full |= {match[1].decode("latin-1") for match in _KEPT.finditer(data)}
-    for match in _SPLIT.finditer(data):
+    for match in _SPLIT.finditer(data) if b"explode" in data else ():
         array, first, second = (part.decode("latin-1") if part else "" for part in match.groups())
         major |= {first or f"{array}[0]"}
         minor |= {second or f"{array}[1]"} if second or array else set()

@@ -48,16 +48,14 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
             yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
     elif name in COMMANDS and arguments:
         yield Wish("function", name, "", line, f"{name}()")
-        beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source.root))
+        beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source))
         for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
             if command:
                 yield Wish("command", command, "", line, f"{name}()")
     elif name in DIRECTORIES and len(arguments) > DIRECTORIES[name]:
         file = name in _OF_FILES
         found = (
-            path
-            for value in values(arguments[DIRECTORIES[name]], source.root)
-            for path in _directories(value, of_file=file)
+            path for value in values(arguments[DIRECTORIES[name]], source) for path in _directories(value, of_file=file)
         )
         for path in dict.fromkeys(found):
             yield Wish("directory", path, "", line, f"{name}()")

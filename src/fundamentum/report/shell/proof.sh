@@ -116,10 +116,14 @@ told() { # what came out
 
 prove_access() { # APPLICATION NEED USER -x|-w|-r PATH: what PHP's user may do
     [ "$act" = yes ] || return 0
-    if (cd / && setpriv --reuid "$3" --regid "$(id -g -- "$3")" --init-groups -- test "$4" "$5"); then
-        say "$1: so: $2 ($5)"
+    place=$5
+    if [ "$4" = -x ] && [ ! -e "$place" ]; then # its package puts the program elsewhere than most do
+        place=$(PATH=/usr/local/bin:/usr/bin:/bin:/usr/local/sbin:/usr/sbin:/sbin command -v -- "${5##*/}") || place=$5
+    fi
+    if (cd / && setpriv --reuid "$3" --regid "$(id -g -- "$3")" --init-groups -- test "$4" "$place"); then
+        say "$1: so: $2 ($place)"
     else
-        say "$1: not so: $2 ($3 may not: $5)"
+        say "$1: not so: $2 ($3 may not: $place)"
         unproved=yes
     fi
 }

@@ -45,7 +45,7 @@ def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
         value = _strongest([wish.value for _, wish in wishes])
         if kind == "setting" and not value:
             continue
-        wishes.sort(key=lambda one: (one[1].value != value, one[0].count("/"), one[0]))
+        wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
         stops = kind == "setting" and any(wish.stops for _, wish in wishes if wish.value == value)
         level: Level = "required" if stops else "recommended"

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
 
+from fundamentum.derive.families import DATABASES
 from fundamentum.derive.result import Entry, Place
 from fundamentum.untrusted.files import read_below
 
@@ -54,14 +55,34 @@ _COMMENTS: Final = ("#", ";", "//", "*", "/*")
 def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that samples choose, but those that are ``named`` by something else already.
 
-    A database is chosen by the first sample that names one; the vendor that the source uses in its own way stands.
+    Where the source connects to a database of which it does not say the kind, one of several that samples offer is
+    required.
     """
     seen = set(named)
-    for path in list(_files(root, base.strip("/")))[:MAX_FILES]:
+    databases: dict[str, Place] = {}
+    for extension, place in _choices(root, base.strip("/")):
+        if _already(extension, seen):
+            continue
+        seen.add(extension)
+        if extension in _DRIVERS.values():
+            databases[extension] = place
+        else:
+            yield Entry("extension", (extension,), "recommended", "", _WHY, (place,))
+    if len(databases) > 1 and "pdo" in named and named.isdisjoint(DATABASES):
+        why = "samples of its configuration offer these: any one will do"
+        yield Entry("extension", tuple(databases), "required", "", why, tuple(databases.values()))
+        return
+    yield from (Entry("extension", (name,), "recommended", "", _WHY, (place,)) for name, place in databases.items())
+
+
+def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
+    """Each extension that a sample sets a driver to, with the place."""
+    for path in list(_files(root, top))[:MAX_FILES]:
         try:
             text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
         except OSError:
             continue
+        file = path.rpartition("/")[2].partition(".")[0]
         about = ""
         for number, line in enumerate(text.splitlines(), 1):
             plain = line.strip()
@@ -69,12 +90,9 @@ def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entr
                 continue
             about = plain if plain.endswith((":", "]", "[", "(", "=>", "{")) else about
             for match in _ASSIGNED.finditer(plain):
-                extension = _chosen(match["last"], f"{about} {match['key']}", match["value"].lower())
-                if extension and not _already(extension, seen):
-                    seen.add(extension)
+                if extension := _chosen(match["last"], f"{file} {about} {match['key']}", match["value"].lower()):
                     what = f"{match['last']}={match['value']}"  # and no more of the line: it may hold a password
-                    place = Place(path, number, what, "the sample chooses it")
-                    yield Entry("extension", (extension,), "recommended", "", _WHY, (place,))
+                    yield extension, Place(path, number, what, "the sample chooses it")
 
 
 def _files(root: str, top: str) -> Iterator[str]:

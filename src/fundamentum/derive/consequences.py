@@ -189,6 +189,8 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
         return None, None
     if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
         return above.child_by_field_name("body"), above.child_by_field_name("alternative")
+    if above.type == "case_statement" and above.child_by_field_name("value") == at:
+        return above, None  # of a switch (true): what stands behind it
     if above.type == "conditional_expression":
         return above.child_by_field_name("body"), above.child_by_field_name("alternative")
     if above.type == "binary_expression" and above.child_by_field_name("left") == at:

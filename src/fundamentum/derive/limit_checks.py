@@ -20,6 +20,8 @@ LIMITS: Final = frozenset(
 )
 """Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 _SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
+ELSEWHERE: Final = "@"
+"""Stands before the name of a constant that another file defines, in place of a value."""
 LARGEST_OF_MEGABYTES: Final = 4096
 """Below it, a number that a size is compared with is one of megabytes: nobody asks for so few bytes."""
 LEAST_SIZE: Final = 2 << 20
@@ -119,7 +121,9 @@ def _value(root: Node, node: Node, directive: str) -> str:
         rb"(?:const\s+(?:\w+\s+)?|define\s*\(\s*['\"]|\$)%s['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % name.encode(),
         root.text,
     )
-    return number_of(kept[1].decode("latin-1").strip(), directive) if kept else ""
+    if kept:
+        return number_of(kept[1].decode("latin-1").strip(), directive)
+    return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""
 
 
 def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Node | None]:

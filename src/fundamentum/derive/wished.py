@@ -4,16 +4,19 @@ import os
 import re
 import stat
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path, PurePosixPath
 from typing import Final
+
+from msgspec.structs import replace
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Wish
+from fundamentum.derive.limit_checks import ELSEWHERE, number_of
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.settings_files import wishes_of_files
-from fundamentum.derive.tree import Tree
+from fundamentum.derive.tree import Tree, content_of
 from fundamentum.model.needs_value import Level
 
 _WHY: Final = {
@@ -33,11 +36,15 @@ _WRITING: Final = ("file_put_contents", "move_uploaded_file")
 def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
     """The wishes of the application's own files, and those of its settings files; of several values the strongest."""
     found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
-    for path, facts in whole.facts.items():
-        if whole.files[path].part == "own" and not _DIAGNOSING.search(path):
-            for wish in facts.wishes:
-                if name := _named(tree, path, wish):
-                    found[wish.kind, name].append((path, wish))
+    own_wishes = [
+        (path, wish)
+        for path, facts in whole.facts.items()
+        if whole.files[path].part == "own" and not _DIAGNOSING.search(path)
+        for wish in facts.wishes
+    ]
+    for path, wish in _with_constants(tree, whole, own_wishes):
+        if name := _named(tree, path, wish):
+            found[wish.kind, name].append((path, wish))
     own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
     for path, wish in wishes_of_files(Path(tree.root), own):
         found[wish.kind, wish.name].append((path, wish))
@@ -51,6 +58,25 @@ def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
         level: Level = "required" if stops else "recommended"
         rule = "the program reports an error where it is less" if stops else _WHY.get(kind) or _why_set(wishes[0][1])
         yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+
+
+def _with_constants(tree: Tree, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
+    """The wishes, those with the name of a constant that another file defines with its value; without one, none."""
+    mark = f">= {ELSEWHERE}"
+    wanted = {wish.value.removeprefix(mark) for _, wish in wishes if wish.value.startswith(mark)}
+    words = b"|".join(re.escape(name.encode()) for name in sorted(wanted))
+    defined = re.compile(
+        rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % words
+    )
+    values: dict[str, str] = {}
+    for file in whole.files.values() if wanted else ():
+        for match in defined.finditer(content_of(tree.root, file)) if file.part == "own" else ():
+            values.setdefault(match[1].decode(), match[2].decode("latin-1").strip())
+    for path, wish in wishes:
+        if not wish.value.startswith(mark):
+            yield path, wish
+        elif value := number_of(values.get(wish.value.removeprefix(mark), ""), wish.name):
+            yield path, replace(wish, value=f">= {value}")
 
 
 def _why_set(wish: Wish) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from fundamentum.derive.derive import derive
-from fundamentum.derive.written import as_needs
+from fundamentum.derive.needs_file import as_needs
 from fundamentum.errors import InputError
 from fundamentum.kinds.extensions import ExtensionNeed
 from tests.small_root import write

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive import kept
+from fundamentum.derive import cache
 from fundamentum.derive.derive import derive
 from fundamentum.derive.listing import OTHER, SOURCE, Listing, unchanged
 from fundamentum.derive.walk import MAX_SIZE, tree_of
@@ -86,21 +86,21 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     root = made(tmp_path / "app", {"a.php": "imagesx(1);"})
     tree = Listing(str(root))
-    assert kept.recall(str(root)) is kept.recall_listed(tree) is None
-    kept.remember(tree, kept.answer(derive(root), "text"))
-    found = kept.recall_listed(Listing(str(root)))
+    assert cache.recall(str(root)) is cache.recall_listed(tree) is None
+    cache.remember(tree, cache.answer(derive(root), "text"))
+    found = cache.recall_listed(Listing(str(root)))
     assert found and (found.derived(), found.text) == (derive(root), "text")
-    assert kept.recall(str(root)) is None  # the directory is too new for its time to be relied on
+    assert cache.recall(str(root)) is None  # the directory is too new for its time to be relied on
     settled(root)
-    kept.remember(Listing(str(root)), found)
-    assert kept.recall(str(root)) == found._replace(packed=found.pack())
+    cache.remember(Listing(str(root)), found)
+    assert cache.recall(str(root)) == found._replace(packed=found.pack())
     made(root, {"logo.png": ""})
-    assert kept.recall(str(root)) is None
-    assert kept.recall_listed(Listing(str(root))) == found  # it does not count
+    assert cache.recall(str(root)) is None
+    assert cache.recall_listed(Listing(str(root))) == found  # it does not count
     made(root, {"b.php": "mb_strlen(1);"})
-    assert kept.recall(str(root)) is kept.recall_listed(Listing(str(root))) is None
+    assert cache.recall(str(root)) is cache.recall_listed(Listing(str(root))) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
-    assert kept.recall(str(root)) is kept.recall_listed(tree) is None
+    assert cache.recall(str(root)) is cache.recall_listed(tree) is None
 
 
 def settled(root: Path) -> None:

@@ -6,8 +6,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.cli.progress import Progress
-from fundamentum.derive import kept
-from fundamentum.derive.kept import Answer
+from fundamentum.derive import cache
+from fundamentum.derive.cache import Answer
 from fundamentum.derive.listing import Listing
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
@@ -23,19 +23,19 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
         return _of_archive(directory)
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory and no archive; name an application's directory")
-    known = not fresh and kept.any_of(str(directory))
-    if known and (found := kept.recall(str(directory))) is not None:
+    known = not fresh and cache.any_of(str(directory))
+    if known and (found := cache.recall(str(directory))) is not None:
         return found
     listing = Listing(str(directory))
-    found = kept.recall_listed(listing) if known else None
+    found = cache.recall_listed(listing) if known else None
     if found is None:
         progress = Progress()
         try:
             result = entry("fundamentum.derive", "derive").derive_listed(listing, progress)
         finally:
             progress.end()
-        found = kept.answer(result, entry("fundamentum.derive", "written").written(result))
-    kept.remember(listing, found)
+        found = cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))
+    cache.remember(listing, found)
     return found
 
 
@@ -53,4 +53,4 @@ def _of_archive(path: Path) -> Answer:
         finally:
             progress.end()
         result = replace(result, remarks=(*found.remarks, *result.remarks))
-        return kept.answer(result, entry("fundamentum.derive", "written").written(result))
+        return cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))

@@ -9,7 +9,7 @@ from fundamentum.cli.applications import TEXTS
 from fundamentum.cli.derivation import derived
 from fundamentum.cli.messages import one_line, write_remarks
 from fundamentum.cli.output import write_whole
-from fundamentum.derive.kept import Answer
+from fundamentum.derive.cache import Answer
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.report.written_text import write_out
@@ -108,7 +108,7 @@ def _over(target: str, answer: Answer) -> str:
         old = read_named(path, entry("fundamentum.needs", "file").MAX_SIZE, "a needs file").decode("utf-8")
     except UnicodeDecodeError as error:
         raise InputError(target, "not UTF-8") from error
-    new = entry("fundamentum.derive", "written").rederived(old, target, answer.derived())
+    new = entry("fundamentum.derive", "needs_file").rederived(old, target, answer.derived())
     for line in new.changes:
         sys.stderr.write(one_line(line) + "\n")
     for line in new.kept:

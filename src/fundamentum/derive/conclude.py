@@ -19,16 +19,16 @@ from fundamentum.derive.levels import entries
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.manifest import Manifest
 from fundamentum.derive.missing_parts import without_libraries
+from fundamentum.derive.parsing import Parsing
 from fundamentum.derive.platform_packages import with_demands
-from fundamentum.derive.reading import Reading
 from fundamentum.derive.result import Derived, Entry, Place
-from fundamentum.derive.rules import judge
+from fundamentum.derive.scan import Progress, Scan, Scanned
 from fundamentum.derive.statements import statements
 from fundamentum.derive.surroundings import surroundings
-from fundamentum.derive.sweep import Progress, Sweep, Swept
 from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
-from fundamentum.derive.wished import wished
+from fundamentum.derive.weigh import judge
+from fundamentum.derive.wishes_together import wished
 from fundamentum.untrusted.budget import Budget, Spent
 
 
@@ -36,7 +36,7 @@ def conclude(
     tree: Tree,
     manifest: Manifest,
     libraries: LibraryNames,
-    sweep: Sweep,
+    scan: Scan,
     progress: Progress,
     budget: Budget,
     *,
@@ -44,20 +44,20 @@ def conclude(
 ) -> Derived:
     """The needs, with the evidence for each, as far as the budget goes."""
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
-    swept = sweep.finished(progress, remarks, budget)
-    reading = Reading(sweep.workers, swept, progress, budget, everything=everything)
-    whole = Whole(swept, reading.facts, manifest)
+    scanned = scan.finished(progress, remarks, budget)
+    parsing = Parsing(scan.workers, scanned, progress, budget, everything=everything)
+    whole = Whole(scanned, parsing.facts, manifest)
     is_script = Scripts(tree.root)
     with suppress(Spent):
-        reading.first()
-        reading.settle(functools.partial(_settled, whole, is_script))
-    asked = {check.extension for facts in reading.facts.values() for check in facts.checks}
-    whole.reached = reached_behind_checks(tree.root, sweep.files, whole.guarded, whole.unguarded(), asked, budget)
-    stated = statements(tree.root, sweep.files, reading.facts, budget)
+        parsing.first()
+        parsing.settle(functools.partial(_settled, whole, is_script))
+    asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
+    whole.reached = reached_behind_checks(tree.root, scan.files, whole.guarded, whole.unguarded(), asked, budget)
+    stated = statements(tree.root, scan.files, parsing.facts, budget)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(reading, whole, manifest, stated, tree.base)
-    seen = extensions_seen(swept, reading.facts, manifest)
+    php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)
+    seen = extensions_seen(scanned, parsing.facts, manifest)
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     needed = for_the_command_line(is_script, needed, whole)
@@ -67,17 +67,17 @@ def conclude(
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
     beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
-    scripts = {file.path for file in sweep.files if file.part != "bundled"}
+    scripts = {file.path for file in scan.files if file.part != "bundled"}
     needs = [*([php] if php else []), *beside_documents(beside, said, scripts)]
-    broken = [path for path, facts in reading.facts.items() if facts.broken and whole.files[path].part == "own"]
+    broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
         remarks.append(
             f"{broken[0]} cannot be parsed as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
         )
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
-        _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(sweep.files),
-        sum(file.size for file in sweep.files), len(reading.facts), (*remarks, *differing),
+        _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
+        sum(file.size for file in scan.files), len(parsing.facts), (*remarks, *differing),
     )  # fmt: skip
 
 
@@ -85,7 +85,7 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""
 
 
-def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Swept]) -> bool:
+def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:
     """Whether no file that is left could change the level.
 
     So it is where a manifest requires it; where pages use it without a check, and no place asks for it; and where the
@@ -107,9 +107,9 @@ def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Sw
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
     """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
     stated = whole.manifest.stated
-    bundled = {one.file.library for one in whole.swept if one.file.library}
+    bundled = {one.file.library for one in whole.scanned if one.file.library}
     called = {library for library in bundled if any(library.endswith(name) for name in stated)}
-    for one in whole.swept:
+    for one in whole.scanned:
         if one.file.part in ("own", "optional"):
             for names in (libraries.classes, libraries.directories):
                 for name in one.words & names.keys():

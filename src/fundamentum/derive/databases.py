@@ -7,7 +7,7 @@ from typing import Final
 from fundamentum.catalog import extension_gone
 from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.families import LIVE_ON
-from fundamentum.derive.rules import Verdict
+from fundamentum.derive.weigh import Verdict
 from fundamentum.model.needs_value import Level
 
 _ANY: Final = "any one of these databases will do: which one is chosen"

@@ -10,7 +10,7 @@ from fundamentum.derive.listing import Listing
 from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
 from fundamentum.derive.missing_parts import several
 from fundamentum.derive.result import Derived
-from fundamentum.derive.sweep import Progress, Sweep
+from fundamentum.derive.scan import Progress, Scan
 from fundamentum.derive.syntax import Rules, rules_after
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import tree_of
@@ -54,12 +54,12 @@ def derive_listed(listing: Listing, progress: Progress = silent, *, everything: 
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
     libraries = names_of_libraries(files)
-    sweep = Sweep(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))))
-    with sweep.workers:
-        # In the background, the sweep goes on.
+    scan = Scan(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))))
+    with scan.workers:
+        # In the background, the scan goes on.
         # Names of files and words of their code are the application's own, and may be anything.
         conclude = entry("fundamentum.derive", "conclude").conclude
-        found: Derived = conclude(tree, manifest, libraries, sweep, progress, budget, everything=everything)
+        found: Derived = conclude(tree, manifest, libraries, scan, progress, budget, everything=everything)
         return scrubbed(found)
 
 

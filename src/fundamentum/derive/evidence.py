@@ -15,7 +15,7 @@ from fundamentum.derive.callers import Reached, around, guard_of
 from fundamentum.derive.facts import Check, FileFacts, Guard, Guarded, Use
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.manifest import Manifest, Stated
-from fundamentum.derive.sweep import Swept
+from fundamentum.derive.scan import Scanned
 from fundamentum.derive.tree import Part, SourceFile
 
 _DRIVERISH: Final = re.compile(
@@ -65,15 +65,15 @@ class Whole:
 
     def __init__(
         self,
-        swept: Sequence[Swept],
+        scanned: Sequence[Scanned],
         facts: Mapping[str, FileFacts],
         manifest: Manifest,
     ) -> None:
-        self.swept = swept
+        self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
         self._guarded: list[Guarded] = []
-        self.files = {one.file.path: one.file for one in swept}
+        self.files = {one.file.path: one.file for one in scanned}
         self.facts = facts
         self.manifest = manifest
         self._alternatives: dict[tuple[str, str], bool] = {}
@@ -251,12 +251,12 @@ class Whole:
     @cached_property
     def _own_files(self) -> int:
         """Files of the application's own, chosen parts included."""
-        return sum(1 for one in self.swept if one.file.part in ("own", "optional"))
+        return sum(1 for one in self.scanned if one.file.part in ("own", "optional"))
 
     @cached_property
-    def _speaking(self) -> Mapping[str, Sequence[Swept]]:
-        found: dict[str, list[Swept]] = defaultdict(list)
-        for one in self.swept:
+    def _speaking(self) -> Mapping[str, Sequence[Scanned]]:
+        found: dict[str, list[Scanned]] = defaultdict(list)
+        for one in self.scanned:
             for extension in one.extensions:
                 found[extension].append(one)
         return found
@@ -284,9 +284,9 @@ def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
         start += len(part) + 1
 
 
-def extensions_seen(swept: Iterable[Swept], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
+def extensions_seen(scanned: Iterable[Scanned], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
     """Every extension of which something speaks."""
-    found = {extension for one in swept if one.file.part != "aside" for extension in one.extensions}
+    found = {extension for one in scanned if one.file.part != "aside" for extension in one.extensions}
     for one in facts.values():
         found |= {check.extension for check in one.checks} | {e for use in one.uses for e in use.extensions}
     found |= {one.extension for one in manifest.statements}

@@ -12,7 +12,7 @@ from fundamentum.derive.databases import alternative_databases
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.families import FAMILIES, LIVE_ON
 from fundamentum.derive.result import Entry, Place
-from fundamentum.derive.rules import MAX_PLACES, Verdict
+from fundamentum.derive.weigh import MAX_PLACES, Verdict
 from fundamentum.model.needs_value import Level
 
 _INSIDE_SINCE: Final = {"json": "8.0", "hash": "7.4"}

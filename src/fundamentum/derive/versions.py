@@ -9,10 +9,10 @@ from fundamentum.catalog import branch_key
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Syntax
 from fundamentum.derive.manifest import Manifest, lowest_stated
-from fundamentum.derive.reading import Reading
+from fundamentum.derive.parsing import Parsing
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.scan import Scanned
 from fundamentum.derive.statements import Statements
-from fundamentum.derive.sweep import Swept
 from fundamentum.derive.syntax import RULES
 from fundamentum.derive.words import versioned_words
 from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
@@ -28,7 +28,7 @@ Places = list[tuple[str, Syntax]]
 
 
 def php_of(
-    reading: Reading, whole: Whole, manifest: Manifest, said: Statements, base: str
+    parsing: Parsing, whole: Whole, manifest: Manifest, said: Statements, base: str
 ) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
 
@@ -38,7 +38,7 @@ def php_of(
     stated = lowest_stated(manifest)
     if not stated and (least_said := said.lower()):
         stated = _branch(least_said.version)
-    bounds = _Bounds(reading, whole, stated)
+    bounds = _Bounds(parsing, whole, stated)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
@@ -65,23 +65,23 @@ def _removed(said: Statements, whole: Whole) -> Places:
     return [(one.path, Syntax("", "7.0", one.what, one.line)) for one in plain]
 
 
-def _counting(swept: Sequence[Swept], whole: Whole) -> Sequence[Swept]:
+def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
     """The files that have to parse: the application's own, but those it includes only under some versions of PHP."""
     aside = {name for facts in whole.facts.values() for name in facts.versioned}
     own = [
         one
-        for one in swept
+        for one in scanned
         if one.file.part in ("own", "optional") and one.file.path.rpartition("/")[2] not in aside
     ]  # fmt: skip
-    return own or [one for one in swept if one.file.part == "bundled"]
+    return own or [one for one in scanned if one.file.part == "bundled"]
 
 
 class _Bounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
-    def __init__(self, reading: Reading, whole: Whole, stated: str) -> None:
-        self.reading, self.whole, self.stated = reading, whole, stated
-        self.files = _counting(reading.swept, whole)
+    def __init__(self, parsing: Parsing, whole: Whole, stated: str) -> None:
+        self.parsing, self.whole, self.stated = parsing, whole, stated
+        self.files = _counting(parsing.scanned, whole)
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
@@ -101,7 +101,7 @@ class _Bounds:
                 return found
         return []
 
-    def _places(self, wanted: Callable[[str, str], bool], files: Sequence[Swept]) -> Places:
+    def _places(self, wanted: Callable[[str, str], bool], files: Sequence[Scanned]) -> Places:
         """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do."""
         # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
@@ -114,13 +114,13 @@ class _Bounds:
             return [
                 (one.file.path, syntax)
                 for one in may
-                if one.file.path in self.reading.facts
-                for syntax in self.reading.facts[one.file.path].syntax
+                if one.file.path in self.parsing.facts
+                for syntax in self.parsing.facts[one.file.path].syntax
                 if wanted(syntax.since, syntax.gone) and syntax.what.removesuffix("()").lower() not in defined
             ]
 
         with suppress(Spent):
-            self.reading.read_until(may, lambda: len(found()) > 1)
+            self.parsing.read_until(may, lambda: len(found()) > 1)
         return found()
 
     def _defined(self) -> set[str]:

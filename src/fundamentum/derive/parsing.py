@@ -14,7 +14,7 @@ import msgspec
 
 from fundamentum.derive.facts import FileFacts
 from fundamentum.derive.reader import read_source
-from fundamentum.derive.sweep import Progress, Swept
+from fundamentum.derive.scan import Progress, Scanned
 from fundamentum.derive.workers import Workers, batched, contents
 from fundamentum.untrusted.budget import Budget
 
@@ -41,24 +41,30 @@ def _facts(path: str, size: int, words: frozenset[bytes], constructs: tuple[int,
     return FileFacts(broken=True)
 
 
-class Reading:
+class Parsing:
     """Which files have been parsed, and what they told."""
 
     def __init__(
-        self, workers: Workers, swept: Sequence[Swept], progress: Progress, budget: Budget, *, everything: bool = False
+        self,
+        workers: Workers,
+        scanned: Sequence[Scanned],
+        progress: Progress,
+        budget: Budget,
+        *,
+        everything: bool = False,
     ) -> None:
         """``everything``: parse all files, whether or not they can change the answer."""
         self.workers, self.progress, self.budget = workers, progress, budget
-        self.swept = sorted(swept, key=lambda one: (_RANK[one.file.part], one.file.size, one.file.path))
+        self.scanned = sorted(scanned, key=lambda one: (_RANK[one.file.part], one.file.size, one.file.path))
         self.everything = everything
         self.facts: dict[str, FileFacts] = {}
-        self.speaking: dict[str, list[Swept]] = defaultdict(list)
+        self.speaking: dict[str, list[Scanned]] = defaultdict(list)
         """Extension → files with a word of it, the application's own and the smallest first."""
-        for one in self.swept:
+        for one in self.scanned:
             for extension in one.extensions if one.file.part != "aside" else ():
                 self.speaking[extension].append(one)
 
-    def read(self, files: Iterable[Swept]) -> None:
+    def read(self, files: Iterable[Scanned]) -> None:
         """Parse these, unless they have been; nothing once the time for the whole application is over."""
         wanted = {one.file.path: one for one in files if one.file.path not in self.facts}
         # The largest first: no process waits for it at the end.
@@ -74,29 +80,29 @@ class Reading:
 
     def first(self) -> None:
         """Files that tell something by themselves."""
-        counting = [one for one in self.swept if one.file.part != "aside"]
+        counting = [one for one in self.scanned if one.file.part != "aside"]
         self.read(one for one in counting if self.everything or one.tells)
 
-    def settle(self, settled: Callable[[str, Sequence[Swept]], bool]) -> None:
+    def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.
 
         ``settled`` is told the extension and the files that are left.
         """
-        waiting: Mapping[str, Sequence[Swept]] = self.speaking
+        waiting: Mapping[str, Sequence[Scanned]] = self.speaking
         step = 2
         while waiting := dict(self._unsettled(waiting, settled)):
             self.read({one.file.path: one for files in waiting.values() for one in files[:step]}.values())
             step *= 2
 
     def _unsettled(
-        self, waiting: Mapping[str, Sequence[Swept]], settled: Callable[[str, Sequence[Swept]], bool]
-    ) -> Iterator[tuple[str, list[Swept]]]:
+        self, waiting: Mapping[str, Sequence[Scanned]], settled: Callable[[str, Sequence[Scanned]], bool]
+    ) -> Iterator[tuple[str, list[Scanned]]]:
         for extension, files in waiting.items():
             left = [one for one in files if one.file.path not in self.facts]
             if left and not settled(extension, left):
                 yield extension, left
 
-    def read_until(self, files: Sequence[Swept], enough: Callable[[], bool]) -> None:
+    def read_until(self, files: Sequence[Scanned], enough: Callable[[], bool]) -> None:
         """Parse some after the other, the smallest first, until that is enough."""
         left = sorted((one for one in files if one.file.path not in self.facts), key=lambda one: one.file.size)
         step = 4

@@ -42,7 +42,7 @@ _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""
-SWEPT_TOGETHER: Final = 400_000
+SCANNED_TOGETHER: Final = 400_000
 """Bytes of files that one process looks at before it tells."""
 _EVERYDAY_NAMES: Final = frozenset(
     "json xml zip date session filter standard hash core http event phar random ps ds ast uri redis zlib".split()
@@ -50,7 +50,7 @@ _EVERYDAY_NAMES: Final = frozenset(
 """Names of extensions that stand in quotes for many other reasons."""
 
 
-class Swept(msgspec.Struct, frozen=True, gc=False):
+class Scanned(msgspec.Struct, frozen=True, gc=False):
     """What the quick look at one file saw."""
 
     file: SourceFile
@@ -65,7 +65,7 @@ class Swept(msgspec.Struct, frozen=True, gc=False):
 
 
 _Look = tuple[frozenset[bytes], frozenset[str], bool, tuple[int, ...]]
-"""What ``Swept`` tells beside the file."""
+"""What ``Scanned`` tells beside the file."""
 
 
 class _Setting(NamedTuple):
@@ -79,7 +79,7 @@ class _Setting(NamedTuple):
 _setting: _Setting
 
 
-class Sweep:
+class Scan:
     """The quick look at a tree's files, going on in the background where there is more than one process."""
 
     def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, rules: Rules) -> None:
@@ -88,16 +88,16 @@ class Sweep:
         # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
-        self._batches = [batch for group in groups for batch in batched(group, SWEPT_TOGETHER)]
+        self._batches = [batch for group in groups for batch in batched(group, SCANNED_TOGETHER)]
         work_in(root)
-        _setting = _Setting(libraries, rules, _swept_words(libraries))
+        _setting = _Setting(libraries, rules, _words_looked_for(libraries))
         self.workers = Workers(sum(file.size for file in files))
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
-        self._results = self.workers.map(_sweep, tasks, 1)
+        self._results = self.workers.map(_scan, tasks, 1)
 
-    def finished(self, progress: Progress, remarks: list[str], budget: Budget) -> list[Swept]:
+    def finished(self, progress: Progress, remarks: list[str], budget: Budget) -> list[Scanned]:
         """The outcome for every file that could be read, in the order of looking, as far as there is time."""
-        out: list[Swept] = []
+        out: list[Scanned] = []
         done = 0
         for batch, packed in zip(self._batches, self._results, strict=True):
             looks: list[_Look | None] = marshal.loads(packed)
@@ -105,7 +105,7 @@ class Sweep:
                 if look is None:
                     remarks += [f"{file.path} cannot be read: passed over"] if len(remarks) < MAX_REMARKS else []
                 else:
-                    out.append(Swept(file, *look))
+                    out.append(Scanned(file, *look))
             done += len(batch)
             progress("looking", done, len(self.files))
             try:
@@ -115,7 +115,7 @@ class Sweep:
         return out
 
 
-def _sweep(task: tuple[Sequence[tuple[str, int]], bool]) -> bytes:
+def _scan(task: tuple[Sequence[tuple[str, int]], bool]) -> bytes:
     """Look at some files.  The answer, a list of ``_Look`` or None, is packed: that way it travels fastest."""
     files, syntax_counts = task
     return marshal.dumps([_look(path, size, syntax_counts) for path, size in files])
@@ -165,5 +165,5 @@ def _common_words() -> frozenset[bytes]:
     return interesting() | TAKING | INCLUDING | {word for rule in RULES for word in rule.words}
 
 
-def _swept_words(libraries: LibraryNames) -> frozenset[bytes]:
+def _words_looked_for(libraries: LibraryNames) -> frozenset[bytes]:
     return _common_words() | libraries.classes.keys()

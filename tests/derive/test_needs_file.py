@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.derive.derive import derive
+from fundamentum.derive.needs_file import as_needs, rederived, written
 from fundamentum.derive.result import Derived, Entry, Place
-from fundamentum.derive.written import as_needs, rederived, written
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.need_id import NeedId

@@ -11,8 +11,8 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.facts import Check
 from fundamentum.derive.manifest import Stated, under_vendor
+from fundamentum.derive.places import asked, places, stated_place
 from fundamentum.derive.result import Place
-from fundamentum.derive.telling import asked, places, stated_place
 from fundamentum.derive.tree import SourceFile
 from fundamentum.model.needs_value import Level
 

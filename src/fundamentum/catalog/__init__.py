@@ -241,7 +241,7 @@ def is_switch(name: str) -> bool:
 def is_sized(name: str) -> bool:
     """Whether this directive is a number of bytes that is written with K, M or G by default."""
     defaults = (_load(branch).directives.get(name) for branch in HARVESTED)
-    return any(one is not None and re.fullmatch(r"\d+[KMG]", one.default) for one in defaults)
+    return any(default is not None and re.fullmatch(r"\d+[KMG]", default.default) for default in defaults)
 
 
 def time_zones() -> frozenset[str]:

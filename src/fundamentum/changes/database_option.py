@@ -49,7 +49,8 @@ class SetDatabaseOption(NewValue, frozen=True):
             new = DatabaseOptions(self.product, self.version, {self.name: made}, folder)  # type: ignore[arg-type]
             return replace(survey, options=(*survey.options, new))
         options = (
-            replace(one, values={**one.values, self.name: made}) if one in there else one for one in survey.options
+            replace(option, values={**option.values, self.name: made}) if option in there else option
+            for option in survey.options
         )
         return replace(survey, options=tuple(options))
 

@@ -129,7 +129,7 @@ def _extensions(word: str, extensions: Sequence[str], branch: str, survey: Surve
     others = sorted({one for name in extensions for one in offers.branches_with(name)}, key=branch_key, reverse=True)
     if others:
         return Part(word, "another-branch", (), f"offered for PHP {', '.join(others)}, and not for {branch}")
-    known = any(name in catalogued(one) for name in extensions for one in known_branches())
+    known = any(name in catalogued(known_branch) for name in extensions for known_branch in known_branches())
     why = "no repository here carries it" if known else "no extension of that name is known, and no package"
     return Part(word, "not-offered", (), f"{why} for PHP {branch}" if known else why)
 
@@ -150,7 +150,7 @@ def _way_of_running(
     if offer is None:
         return Part(word, "not-offered", (), f"no repository here has PHP {branch} to be run so ({way})")
     if not sapi:
-        ways = [one.sapi for one in survey.runtimes if one.branch == branch and one.sapi != "cli"]
+        ways = [runtime.sapi for runtime in survey.runtimes if runtime.branch == branch and runtime.sapi != "cli"]
         if ways:
             return Part(
                 word,

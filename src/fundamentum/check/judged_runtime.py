@@ -190,7 +190,9 @@ def _fresh(survey: Survey, needs: Needs, offers: Offers) -> Target:
 def _without_indexes(survey: Survey, needs: Needs, offers: Offers) -> Target:
     """No package index tells what could be installed: the PHP that the release itself carries is judged."""
     system = survey.system
-    own = next((one for one in releases() if (one.id, one.version) == (system.id, system.release)), None)
+    own = next(
+        (release for release in releases() if (release.id, release.version) == (system.id, system.release)), None
+    )
     accepted = [branch for branch in known_branches() if needs.php.accepts_branch(branch)]
     branch = [*(own.branches[-1:] if own else ()), *accepted[-1:], known_branches()[-1]][0]
     reason = f"no package index here offers any PHP: {offers.platform.refresh} comes first; judged as a fresh one of "

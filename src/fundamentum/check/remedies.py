@@ -89,7 +89,7 @@ def _with_words(finding: Finding, changes: tuple[Change, ...], judgement: Judgem
     """The finding with its changes, told in their own words where it has no fuller ones."""
     services = restarts(changes, [judgement.target.runtime], offers.platform)
     own = {change.key for change in changes}
-    then = " and ".join(f"{one.verb} {one.service}" for one in services if one.key not in own)
+    then = " and ".join(f"{service.verb} {service.service}" for service in services if service.key not in own)
     finding = replace(finding, changes=changes, then=then)
     if finding.state == "awaiting-restart" or (finding.verdict != "unmet" and not finding.remedy):
         return finding

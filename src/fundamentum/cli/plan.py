@@ -74,10 +74,10 @@ def _of_served(options: argparse.Namespace) -> tuple[Plan, Survey]:
         raise InputError("--site", "is for one application: name that APP")
     server_found = entry("fundamentum.cli", "served").on_server(options)
     if not server_found.applications:
-        why = "; ".join(f"{one.site}: {one.why}" for one in server_found.others)
+        why = "; ".join(f"{other.site}: {other.why}" for other in server_found.others)
         raise InputError("plan", f"no site here serves an application ({why or 'none is handed to PHP'}): name an APP")
-    wanted = [one.needs for one in server_found.applications]
-    sites = [one.served.site for one in server_found.applications]
+    wanted = [application.needs for application in server_found.applications]
+    sites = [application.served.site for application in server_found.applications]
     planner = entry("fundamentum.plan", "planner")
     found: Plan = planner.plan(
         wanted, server_found.survey, sites, today=date.today(), recommended=not options.required_only

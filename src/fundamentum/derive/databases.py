@@ -24,14 +24,14 @@ Group = tuple[Level, list[Verdict], str]
 
 def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[Group]:
     """An application that can use several databases needs one of them; one that can use only one needs that."""
-    if any(one.stated and one.level == "required" for one in members):
+    if any(member.stated and member.level == "required" for member in members):
         return
     uses = {
-        one.extension: [use for use in whole.uses(one.extension) if use.file.part in ("own", "optional")]
-        for one in members
-        if not extension_gone(one.extension, "99.0") or one.extension in LIVE_ON
+        member.extension: [use for use in whole.uses(member.extension) if use.file.part in ("own", "optional")]
+        for member in members
+        if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
     }
-    current = _deciding([one for one in members if uses.get(one.extension)], uses)
+    current = _deciding([member for member in members if uses.get(member.extension)], uses)
     plain = [one for one in current if one.plain]
     vendors = {_vendor(one.extension) for one in plain or current}
     with_choice = _chosen_beside(current, plain, uses)
@@ -49,7 +49,9 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
 
 def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
     """Those whose use has weight, unless none has: what single tools use has none."""
-    return [one for one in members if not all(_TOOL.search(use.file.path) for use in uses[one.extension])] or members
+    return [
+        member for member in members if not all(_TOOL.search(use.file.path) for use in uses[member.extension])
+    ] or members
 
 
 def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:

@@ -181,16 +181,16 @@ class Whole:
         behind = {(one.kind, one.name.lower()) for one in self.guarded if one.extension == extension}
         words = words_for(extension) if self.checks(extension) else ()
         plain, protected, unsettled = set[str](), set[str](), set[str]()
-        for one in self.uses(extension):
-            if one.file.part not in ("own", "optional"):
+        for use in self.uses(extension):
+            if use.file.part not in ("own", "optional"):
                 continue
-            reached = {(kind, name) for kind, name, _ in around(one.file.path, one.use, extension)}
-            if not behind.isdisjoint(reached) or any(word in one.use.scope for word in words):
-                unsettled.add(one.file.path)
-            elif one.plain and one.use.kind != "constant":
-                plain.add(one.file.path)
-            elif one.guard in ("checked", "caught"):
-                protected.add(one.file.path)
+            reached = {(kind, name) for kind, name, _ in around(use.file.path, use.use, extension)}
+            if not behind.isdisjoint(reached) or any(word in use.use.scope for word in words):
+                unsettled.add(use.file.path)
+            elif use.plain and use.use.kind != "constant":
+                plain.add(use.file.path)
+            elif use.guard in ("checked", "caught"):
+                protected.add(use.file.path)
         return Standing(plain - unsettled, protected - plain - unsettled, unsettled)
 
     def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
@@ -263,7 +263,7 @@ class Whole:
 
     def stated(self, extension: str) -> list[Stated]:
         """What manifests say."""
-        return [one for one in self.manifest.statements if one.extension == extension]
+        return [statement for statement in self.manifest.statements if statement.extension == extension]
 
 
 def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
@@ -287,7 +287,7 @@ def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
 def extensions_seen(scanned: Iterable[Scanned], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
     """Every extension of which something speaks."""
     found = {extension for one in scanned if one.file.part != "aside" for extension in one.extensions}
-    for one in facts.values():
-        found |= {check.extension for check in one.checks} | {e for use in one.uses for e in use.extensions}
-    found |= {one.extension for one in manifest.statements}
+    for fact in facts.values():
+        found |= {check.extension for check in fact.checks} | {e for use in fact.uses for e in use.extensions}
+    found |= {statement.extension for statement in manifest.statements}
     return sorted(found)

@@ -65,7 +65,7 @@ def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
 
 def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, list[Verdict], str]]:
     """Members of a family that stand for each other."""
-    loose = [one for one in members if not one.stated]
+    loose = [member for member in members if not member.stated]
     if len(loose) < 2 and title != "databases":
         return
     plain = [one for one in loose if one.plain]
@@ -102,9 +102,9 @@ def _superfluous(name: str, by_name: dict[str, Verdict], lowest: str) -> str:
 
 def _entry(names: tuple[str, ...], level: Level, rule: str, verdicts: Sequence[Verdict]) -> Entry:
     places: list[Place] = []
-    longest = max(len(one.places) for one in verdicts) if verdicts else 0
+    longest = max(len(verdict.places) for verdict in verdicts) if verdicts else 0
     for at in range(longest):
-        places += [one.places[at] for one in verdicts if at < len(one.places)]
+        places += [verdict.places[at] for verdict in verdicts if at < len(verdict.places)]
     return Entry(
-        "extension", names, level, "", rule, tuple(places[: MAX_PLACES * 2]), max(one.files for one in verdicts)
+        "extension", names, level, "", rule, tuple(places[: MAX_PLACES * 2]), max(verdict.files for verdict in verdicts)
     )

@@ -121,7 +121,7 @@ class _Reader:
             if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
                 self._beside(path)
         self._headers()
-        statements = [one for one in self.statements if one.extension not in self.provided]
+        statements = [statement for statement in self.statements if statement.extension not in self.provided]
         return Manifest(
             self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
             tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
@@ -244,12 +244,14 @@ class _Reader:
     def _headers(self) -> None:
         """What else the application says of itself in a form that programs read."""
         php: list[tuple[str, str]] = []
-        for one in package_headers(self.root, self.base, self._remark):
-            if one.extension:
-                self.statements.append(Stated(one.extension, one.level, "the application", one.where))
-            elif one.php:
-                php.append((one.php, one.where))
-            self.name, self.version = self.name or one.name, self.version or one.version
+        for package_header in package_headers(self.root, self.base, self._remark):
+            if package_header.extension:
+                self.statements.append(
+                    Stated(package_header.extension, package_header.level, "the application", package_header.where)
+                )
+            elif package_header.php:
+                php.append((package_header.php, package_header.where))
+            self.name, self.version = self.name or package_header.name, self.version or package_header.version
         if php and not self.php:
             self.php, self.php_where = " ".join(text for text, _ in php), php[-1][1]
             for text, where in php:

@@ -91,14 +91,14 @@ class Parsing:
         waiting: Mapping[str, Sequence[Scanned]] = self.speaking
         step = 2
         while waiting := dict(self._unsettled(waiting, settled)):
-            self.read({one.file.path: one for files in waiting.values() for one in files[:step]}.values())
+            self.read({file.file.path: file for files in waiting.values() for file in files[:step]}.values())
             step *= 2
 
     def _unsettled(
         self, waiting: Mapping[str, Sequence[Scanned]], settled: Callable[[str, Sequence[Scanned]], bool]
     ) -> Iterator[tuple[str, list[Scanned]]]:
         for extension, files in waiting.items():
-            left = [one for one in files if one.file.path not in self.facts]
+            left = [file for file in files if file.file.path not in self.facts]
             if left and not settled(extension, left):
                 yield extension, left
 

@@ -48,7 +48,7 @@ def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
     drivers = suppliers().drivers
     seen: set[tuple[str, ...]] = set()
     for entry in found:
-        known = [name for name in entry.names if any(name in one for one in drivers.values())]
+        known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
         if entry.kind != "extension" or entry.level != "required" or not known:
             continue
         products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))

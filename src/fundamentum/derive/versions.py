@@ -94,7 +94,7 @@ class _Bounds:
 
     def upper(self, least: str) -> Places:
         """What the first later branch no longer has, unless the lower bound rules that out already."""
-        own = [one for one in self.files if one.file.part == "own"]
+        own = [file for file in self.files if file.file.part == "own"]
         later = (branch for branch in _branches_that_took() if not least or branch_key(branch) > branch_key(least))
         for branch in later:
             if found := self._places(lambda _, gone, branch=branch: gone == branch, own):  # type: ignore[misc]
@@ -107,7 +107,7 @@ class _Bounds:
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
         words -= {name.encode("latin-1", "replace") for name in self._defined()}
         rules = {number for number, rule in enumerate(RULES) if wanted(rule.since, rule.gone)}
-        may = [one for one in files if not words.isdisjoint(one.words) or not rules.isdisjoint(one.constructs)]
+        may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
 
         def found() -> Places:
             defined = self._defined()

@@ -60,8 +60,8 @@ class Case:
     def __init__(self, whole: Whole, extension: str, called: frozenset[str]) -> None:
         self.whole, self.extension, self.called = whole, extension, called
         uses = whole.uses(extension)
-        self.seen = [one for one in uses if not whole.own_symbol(one.use) or one.guard]
-        self.replaced = [one for one in uses if whole.own_symbol(one.use)]
+        self.seen = [use for use in uses if not whole.own_symbol(use.use) or use.guard]
+        self.replaced = [use for use in uses if whole.own_symbol(use.use)]
         self.checks = whole.checks(extension)
         self.own = [one for one in self.seen if one.file.part in ("own", "optional")]
         self.plain = [one for one in self.own if one.plain]

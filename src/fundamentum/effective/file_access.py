@@ -29,8 +29,8 @@ def allowed(place: Place, account: Account) -> int:
     groups += [grant.bits & mask for grant in place.grants if grant.kind == "group" and grant.id in account.groups]
     if groups:
         bits = 0
-        for one in groups:
-            bits |= one
+        for group in groups:
+            bits |= group
         return bits
     return place.mode & 7
 

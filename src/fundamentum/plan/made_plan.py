@@ -155,9 +155,9 @@ class Plan(Value, frozen=True):
     @property
     def identity(self) -> str:
         """A name for exactly this plan: whom it is made for, and a digest of what it does and rests on."""
-        what = [self.server, self.rests_on, [(type(one.operation).__name__, one.operation) for one in self.steps]]
+        what = [self.server, self.rests_on, [(type(step.operation).__name__, step.operation) for step in self.steps]]
         digest = hashlib.sha256(msgspec.json.encode(what, order="deterministic")).hexdigest()[:10]
-        return "-".join([*dict.fromkeys(one.name for one in self.applications), digest])[-80:]
+        return "-".join([*dict.fromkeys(application.name for application in self.applications), digest])[-80:]
 
     def of(self, kind: type[AnyChange]) -> tuple[AnyChange, ...]:
         """The changes of one kind."""

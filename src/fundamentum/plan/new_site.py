@@ -160,7 +160,7 @@ def _file_name(survey: Survey, server: str, name: str, folder: str, *, all_sites
 
 def fitting(site: WantedSite, survey: Survey, offers: Offers) -> list[Candidate]:
     """What could serve it: in the first way of running PHP behind its web server that anything offers."""
-    there = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    there = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
     for sapi in webserver(site.server).ways(there):
         if found := candidates(survey, offers, (sapi,)):
             return found
@@ -169,7 +169,7 @@ def fitting(site: WantedSite, survey: Survey, offers: Offers) -> list[Candidate]
 
 def changes(site: WantedSite, needs: Needs, target: Target, survey: Survey, offers: Offers) -> Iterator[Change]:
     """What it takes to serve the application by that runtime, beside the runtime itself."""
-    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    server = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
     if not has_server(survey, site.server):
         yield Install(_package(site.server, offers), of_php=False)
         yield Restart(offers.platform.web_service(site.server), "start")

@@ -40,8 +40,11 @@ def _files(first: Plan, second: Plan) -> Iterator[Difference]:
 
 
 def _applications(plan: Plan) -> _Told:
-    return {one.name: f"{one.met} of {one.needs} needs met, on {one.runtime}" for one in plan.applications}
+    return {
+        application.name: f"{application.met} of {application.needs} needs met, on {application.runtime}"
+        for application in plan.applications
+    }
 
 
 def _others(plan: Plan) -> _Told:
-    return {f"{one.site} {one.name}": f"{one.before} -> {one.after}" for one in plan.others}
+    return {f"{other.site} {other.name}": f"{other.before} -> {other.after}" for other in plan.others}

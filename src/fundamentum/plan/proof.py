@@ -66,4 +66,4 @@ def _address(listen: str) -> str:
 def _sent(site: Site) -> Iterator[tuple[str, str]]:
     for kind, variable in SENT.items():
         values = [assignment for layer in site.layers if layer.kind == kind for assignment in layer.values]
-        yield from ((variable, f"{one.name}={ini_text(one.value or '') or ''}") for one in values)
+        yield from ((variable, f"{value.name}={ini_text(value.value or '') or ''}") for value in values)

@@ -86,12 +86,12 @@ def derive_document(derived: Derived) -> DeriveDocument:
 
 def releases_document(old: str, new: str, changes: list[Changed]) -> ReleasesDocument:
     """What differs between two releases."""
-    rows = [NeedChange(one.key, one.kind, _or_none(one.old), _or_none(one.new)) for one in changes]
+    rows = [NeedChange(change.key, change.kind, _or_none(change.old), _or_none(change.new)) for change in changes]
     return ReleasesDocument(FORMAT, old, new, not rows, rows)
 
 
 def _need(entry: Entry) -> DerivedNeed:
-    places = [EvidencePlace(one.path, one.line or None, one.what, one.how) for one in entry.places]
+    places = [EvidencePlace(place.path, place.line or None, place.what, place.how) for place in entry.places]
     return DerivedNeed(entry.key, entry.level, entry.value, entry.rule, places, entry.files, entry.way)
 
 

@@ -75,6 +75,8 @@ def _title(word: str, judgement: Judgement) -> str:
 
 def _row(word: str, judgement: Judgement) -> Release:
     lacking = [
-        one.need for one in judgement.all_findings if one.level == "required" and one.verdict in ("unmet", "unknown")
+        all_finding.need
+        for all_finding in judgement.all_findings
+        if all_finding.level == "required" and all_finding.verdict in ("unmet", "unknown")
     ]
     return Release(word, judgement.needs.name, judgement.needs.version, judgement.satisfied, list(map(str, lacking)))

@@ -131,7 +131,7 @@ def _running(host: Host, asked: Asked) -> Running:
     """The processes of PHP's managers, of the web servers, and of what is asked about, as far as they can be seen."""
     servers = [webserver(name) for name in names()]
     beginnings = (text for server in servers for text in (server.process, server.worker))
-    databases = [database_options.PROCESSES[one] for one in asked.options if one in database_options.PROCESSES]
+    databases = [database_options.PROCESSES[option] for option in asked.options if option in database_options.PROCESSES]
     wanted = [processes.MANAGER, *filter(None, beginnings), *databases]
     return host.running(wanted, (*processes.VARIABLES, *asked.variables))
 

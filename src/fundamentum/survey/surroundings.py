@@ -45,12 +45,12 @@ def probe(
     wanted = asked or Asked()
     roots = sorted({site.root for site in served if site.root and site.root.startswith("/")})
     if host.windows:
-        asked_for = [path for one in wanted.directories for path in candidates(one, served)]
+        asked_for = [path for directory in wanted.directories for path in candidates(directory, served)]
         places = file_permissions.probe_named(host, (path for path in asked_for if path.startswith("/")))
         return Beside(machine=Machine(), accounts=(), places=places, commands=(), tasks=(), exposed=()), []
     found = program_paths.probe(host, wanted.commands, packages)
     paths = [path for path in (one.path for one in found) if path]
-    paths += [path for one in wanted.directories for path in candidates(one, served)]
+    paths += [path for directory in wanted.directories for path in candidates(directory, served)]
     paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
     paths += body_folders(served) if asked else []
     waiting = {

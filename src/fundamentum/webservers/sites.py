@@ -116,10 +116,10 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
 def _others(served: Sequence[Site], fronts: Sequence[Handoff]) -> Iterator[OtherSite]:
     """The sites by whose names nothing is served that is handed to PHP here."""
     known = {name for site in served for name in (site.name, *site.aliases)}
-    for one in sorted(fronts, key=lambda handoff: handoff.kind != "web"):
-        if not one.idle and known.isdisjoint(one.names):
-            known.update(one.names)
-            yield OtherSite(one.names[0], one.server, one.origin, one.root, one.target)
+    for front in sorted(fronts, key=lambda handoff: handoff.kind != "web"):
+        if not front.idle and known.isdisjoint(front.names):
+            known.update(front.names)
+            yield OtherSite(front.names[0], front.server, front.origin, front.root, front.target)
 
 
 def _started(handoff: Handoff, runtime: Runtime, starts: dict[str, StartedBy]) -> Handoff:

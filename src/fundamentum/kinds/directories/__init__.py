@@ -168,8 +168,11 @@ def _barred_inside(need: DirectoryNeed, place: Place, account: Account) -> list[
     if need.access != "writable":
         return []
     entries = (
-        (one.name, Place(one.name, "directory" if one.directory else "file", "", one.user, one.group, one.mode))
-        for one in place.others
+        (
+            other.name,
+            Place(other.name, "directory" if other.directory else "file", "", other.user, other.group, other.mode),
+        )
+        for other in place.others
     )
     return [name for name, entry in entries if not allowed(entry, account) & 2]
 

@@ -31,7 +31,9 @@ def judged_absent(need: AbsentNeed, context: Context) -> Finding:
     """Whether the judged runtime is without it."""
     runtime = context.target.runtime
     base = Finding(need=need.key, level=need.level, verdict="met", wanted="not loaded", found="not loaded")
-    loaded = next((one for one in runtime.extensions if one.name == need.name and one.fault is None), None)
+    loaded = next(
+        (extension for extension in runtime.extensions if extension.name == need.name and extension.fault is None), None
+    )
     running = runtime.answer and any(canonical(name) == need.name for name in runtime.answer.extensions)
     if loaded is None and running:
         service = runtime.service or "the program that runs this PHP"

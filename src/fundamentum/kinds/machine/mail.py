@@ -23,7 +23,7 @@ def judged_mail(base: Finding, context: Context) -> Finding:
     except ValueError:
         return replace(base, found=setting.value, remedy=f"its quotes do not match: see {setting.origin}")
     place = next((one for one in survey.places if one.path == program), None)
-    known = next((one for one in survey.commands if one.name == SENDMAIL), None)
+    known = next((command for command in survey.commands if command.name == SENDMAIL), None)
     there = place is not None and place.kind == "file"
     if there or (known is not None and known.path == program):
         remark = "whether it gets mail out, a message that is sent tells"

@@ -56,8 +56,8 @@ def _served(need: WebNeed, base: Finding, site: Site, context: Context) -> Findi
 
 def _module(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     survey, of = context.survey, webserver(site.server)
-    by_name = next((one for one in survey.web_servers or () if one.server == site.server), None)
-    loading = next((one for one in survey.servers if one.server == site.server and one.modules), None)
+    by_name = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
+    loading = next((server for server in survey.servers if server.server == site.server and server.modules), None)
     known = by_name or (WebServer(site.server, loading.modules) if loading else None)
     lacking = of.lacking([need.value], known)
     if lacking is None:

@@ -65,7 +65,7 @@ def probe(
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
     offers = tuple(_relevant(indexes, pins, remarks, also, host.budget))
-    repositories = list(dict.fromkeys(one.repository for one in indexes))
+    repositories = list(dict.fromkeys(index.repository for index in indexes))
     kept_offers.remember(key, kept_offers.Read(offers, repositories, remarks))
     return offers, repositories, [*remarks, *more]
 

@@ -64,7 +64,7 @@ def _bound_to_moving(installed: Iterable[Installed], offers: Sequence[Offer]) ->
 
 def _aged(repositories: Iterable[Repository], taken: int | None) -> list[Remark]:
     """What follows from indexes that were fetched long ago."""
-    fetched = [one.fetched for one in repositories if one.fetched is not None]
+    fetched = [repository.fetched for repository in repositories if repository.fetched is not None]
     days = (taken - min(fetched)) // 86400 if taken and fetched else 0
     if days <= MAX_AGE:
         return []

@@ -179,7 +179,7 @@ def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[_Pack
     if problem:
         remarks.append(Remark("package indexes", f"{source.name}: its modules: {problem}; they are unknown from there"))
     documents = re.split(rb"^---[^\n]*$", modules, flags=re.M)
-    return found.get("primary", _Packed()), [one for one in documents if b"php" in one]
+    return found.get("primary", _Packed()), [document for document in documents if b"php" in document]
 
 
 def _locations(data: bytes) -> dict[str, str]:
@@ -210,10 +210,11 @@ def _packages(
     problem = ""
     found = 0
     try:
-        for one in _elements(packed, budget):
-            offer = _offer(one, source, modules, wanted)
+        for element in _elements(packed, budget):
+            offer = _offer(element, source, modules, wanted)
             names = (
-                entry.get("name", "")[:MAX_NAME] for entry in one.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
+                entry.get("name", "")[:MAX_NAME]
+                for entry in element.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
             )
             capabilities.update(names)
             if len(capabilities) > MAX_CAPABILITIES or found > MAX_OFFERS:

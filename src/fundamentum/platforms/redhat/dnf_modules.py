@@ -61,8 +61,8 @@ def read_modules(host: Host, documents: list[bytes]) -> Modules:
         for version, about in builds:
             artifacts = about.get("artifacts")
             rpms = artifacts.get("rpms") if isinstance(artifacts, dict) else None
-            for one in rpms if isinstance(rpms, list) else ():
-                match = _NEVRA.fullmatch(one) if isinstance(one, str) and len(one) < MAX_NAME else None
+            for rpm in rpms if isinstance(rpms, list) else ():
+                match = _NEVRA.fullmatch(rpm) if isinstance(rpm, str) and len(rpm) < MAX_NAME else None
                 if match:
                     key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
                     found.streams[key] = stream

@@ -69,7 +69,7 @@ def _one(host: Host, folder: str, names: list[str], noted: Registry, remarks: li
             remarks.append(Remark("PHP", why, folder))
         named = noted.ini_folders(library.version, build.processor == "x86")
         ini_files = _ini_files((*(at for text in named if (at := registry.folder(host, text))), ini_folder), sapi)
-        if not any(host.stat(one) for one in ini_files):
+        if not any(host.stat(ini_file) for ini_file in ini_files):
             copy = f"; {sample} was never copied to php.ini" if sample else ""
             remark = Remark("PHP", f"no php.ini there{copy}: built-in defaults apply", ini_folder)
             remarks += [remark] if remark not in remarks else []

@@ -52,7 +52,7 @@ def read(line: Line) -> Iterator[Statement]:
     text, level = line.text, level_of(line)
     for shape, kind in ((_UNDEFINED, "function"), (_CLASS, "class")):
         for match in shape.finditer(text):
-            bringing = [one.extension for one in providers(kind, match[1])]  # type: ignore[arg-type]
+            bringing = [provider.extension for provider in providers(kind, match[1])]  # type: ignore[arg-type]
             if bringing and bringing[0] not in EVERYWHERE:
                 yield Statement(("extensions", level), " | ".join(dict.fromkeys(bringing)), level=level)
     if _NO_DRIVER.search(text):

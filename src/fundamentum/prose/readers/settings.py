@@ -113,7 +113,7 @@ _WORD: Final = re.compile(
 
 def _defaults_to_a_number(name: str) -> bool:
     defaults = (facts(branch).directives.get(name) for branch in HARVESTED)
-    return any(one is not None and one.default[:1].isdigit() for one in defaults)
+    return any(default is not None and default.default[:1].isdigit() for default in defaults)
 
 
 def _number(name: str, text: str) -> str | None:

@@ -76,7 +76,12 @@ def write_check(
         _accepted(console, [finding for finding in judgement.findings if finding.verdict == "accepted"])
         _fine(console, [finding for finding in judgement.findings if finding.verdict == "met"], detail)
         _risks(console, judgement, survey, today)
-    lacking = [one for judgement in judgements for one in judgement.all_findings if one.verdict in LACKING]
+    lacking = [
+        all_finding
+        for judgement in judgements
+        for all_finding in judgement.all_findings
+        if all_finding.verdict in LACKING
+    ]
     changes = {change for finding in lacking for change in finding.changes}
     packages = {change.package for change in changes if isinstance(change, Install) and not change.again}
     if packages:

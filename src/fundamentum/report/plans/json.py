@@ -99,12 +99,18 @@ def plan_document(plan: Plan) -> PlanDocument:
         format=FORMAT,
         server=plan.server,
         complete=plan.complete,
-        runtimes=[PlannedRuntime(one.name, one.branch, one.sapi, one.pool) for one in plan.applications],
+        runtimes=[
+            PlannedRuntime(application.name, application.branch, application.sapi, application.pool)
+            for application in plan.applications
+        ],
         packages=Packages(
             install=packages,
             remove=list(plan.removes),
             along=list(plan.along),
-            upgrade=[UpgradedPackage(one.package, one.before, one.after, one.back) for one in plan.upgrades],
+            upgrade=[
+                UpgradedPackage(upgrade.package, upgrade.before, upgrade.after, upgrade.back)
+                for upgrade in plan.upgrades
+            ],
             fetch=plan.fetch,
             space=plan.space,
         ),

@@ -140,9 +140,9 @@ def _step(plan: Plan, number: int, step: Step) -> list[str]:
     operation, along = step.operation, []
     if isinstance(operation, InstallPackages):
         along += [f"with them come, as dependencies: {', '.join(plan.along)}"] if plan.along else []
-        for one in plan.upgrades:
-            lost = "" if one.back else ", and cannot be taken back: that version is no longer to be had"
-            along.append(f"{one.package} is upgraded from {one.before} to {one.after}{lost}")
+        for upgrade in plan.upgrades:
+            lost = "" if upgrade.back else ", and cannot be taken back: that version is no longer to be had"
+            along.append(f"{upgrade.package} is upgraded from {upgrade.before} to {upgrade.after}{lost}")
     whys = [
         f"{change.about}{f' {change.effect}' if change.effect else ''}: {reason_in_words(reason)}"
         for change, reason in plan.why_all(step.changes)

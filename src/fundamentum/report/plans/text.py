@@ -53,11 +53,11 @@ def write_plan(console: Console, plan: Plan, *, full: bool = False) -> None:
 
 
 def _heading(console: Console, plan: Plan) -> None:
-    for one in plan.applications:
-        title = (clean(f"{one.name} {one.version or ''}".strip()), "bold")
+    for application in plan.applications:
+        title = (clean(f"{application.name} {application.version or ''}".strip()), "bold")
         on = (clean(plan.server), "bold")
-        console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {one.runtime}")))
-        console.print(Text(clean(f"chosen: {one.reason}"), style=STYLES["dim"]))
+        console.print(Text.assemble("plan for ", title, " on ", on, clean(f", {application.runtime}")))
+        console.print(Text(clean(f"chosen: {application.reason}"), style=STYLES["dim"]))
 
 
 def _decision(console: Console, decision: Decision) -> None:
@@ -142,14 +142,14 @@ def _row(plan: Plan, change: Change) -> tuple[str, str, tuple[Reason, ...]]:
 
 
 def _packages_beside(console: Console, plan: Plan, full: bool) -> None:
-    upgraded = {one.package for one in plan.upgrades}
+    upgraded = {upgrade.package for upgrade in plan.upgrades}
     along = [name for name in plan.along if name not in upgraded]
     if along:
         _aside(console, f"with {'it' if len(plan.of(Install)) == 1 else 'them'}: {_listed(along, full)}")
     if plan.upgrades:
-        words = [f"{one.package} {one.before} -> {one.after}" for one in plan.upgrades]
+        words = [f"{upgrade.package} {upgrade.before} -> {upgrade.after}" for upgrade in plan.upgrades]
         _warn(console, f"upgrades: {_listed(words, full)}")
-        lost = [one.package for one in plan.upgrades if not one.back]
+        lost = [upgrade.package for upgrade in plan.upgrades if not upgrade.back]
         if lost:
             _warn(console, f"cannot be taken back, since the version before is gone: {_listed(lost, full)}")
     if plan.fetch:
@@ -217,8 +217,8 @@ def _outcome(console: Console, plan: Plan) -> None:
         for need in plan.unresolved:
             line = f"{need.application} {name_of(need.need)} ({need.level}): {need.why}"
             console.print(Padding(Text(clean(line)), (0, 0, 0, 2)))
-    for one in plan.applications:
-        style = STYLES["met"] if one.satisfied else STYLES["unmet"]
-        line = f"afterwards: {one.met} of {one.needs} needs of {one.name} are met"
-        line += f", {one.accepted} accepted as not met" if one.accepted else ""
+    for application in plan.applications:
+        style = STYLES["met"] if application.satisfied else STYLES["unmet"]
+        line = f"afterwards: {application.met} of {application.needs} needs of {application.name} are met"
+        line += f", {application.accepted} accepted as not met" if application.accepted else ""
         console.print(Text(clean(line), style=style))

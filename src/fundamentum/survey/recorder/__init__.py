@@ -103,7 +103,11 @@ def _filter() -> str:
         ("function begin_entries() {", *beginnings, "}"),
         ("function filtered_by_entry(line, kind) {", *lines, '    return ""', "}"),
     )
-    texts = ((_HERE / "filter.awk").read_text("utf-8"), *entries.values(), *("\n".join(one) for one in functions))
+    texts = (
+        (_HERE / "filter.awk").read_text("utf-8"),
+        *entries.values(),
+        *("\n".join(function) for function in functions),
+    )
     return "\n\n".join(text.strip("\n") for text in texts)
 
 

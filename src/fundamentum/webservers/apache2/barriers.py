@@ -43,7 +43,7 @@ def unheard(addresses: str, listens: Sequence[str], origin: Origin | None) -> It
     ports = {_port(address) for address in addresses.split()}
     if origin is None or not addresses or not listens or None in ports or "*" in ports:
         return
-    if not ports.intersection(_port(one) or one for one in listens):
+    if not ports.intersection(_port(listen) or listen for listen in listens):
         port = sorted(filter(None, ports))[0]
         why = f"Apache listens at no port {port}, where this site waits"
         yield Barrier(why, f"write Listen {port} in Apache's main configuration", origin, (f"Listen {port}",), True)

@@ -140,12 +140,12 @@ def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: Vi
     hosts = [main] if mine is main else [main, mine]
     last: dict[str, tuple[tuple[int, int, int], Limit]] = {}
     for nearer, host in enumerate(hosts):
-        for one in host.allowances:
-            if _holds_all(one.place, found.root) or (handler and one.place == handler.place):
-                kind = 0 if one.place is None else 2 if one.place.kind.startswith("location") else 1
-                rank = (kind, len(one.place.words) if one.place else 0, nearer)
-                if one.limit.name not in last or rank >= last[one.limit.name][0]:
-                    last[one.limit.name] = (rank, one.limit)
+        for allowance in host.allowances:
+            if _holds_all(allowance.place, found.root) or (handler and allowance.place == handler.place):
+                kind = 0 if allowance.place is None else 2 if allowance.place.kind.startswith("location") else 1
+                rank = (kind, len(allowance.place.words) if allowance.place else 0, nearer)
+                if allowance.limit.name not in last or rank >= last[allowance.limit.name][0]:
+                    last[allowance.limit.name] = (rank, allowance.limit)
     set_here = {name: limit for name, (_, limit) in last.items()}
     yield set_here.get("LimitRequestBody", Limit("LimitRequestBody", ""))
     if found.kind in ("socket", "web"):

@@ -174,7 +174,7 @@ def programs_of(lines: Sequence[Line]) -> dict[str, str]:
     for line in lines:
         if line.name == "action" and len(line.words) > 1:
             path = line.words[1]
-            alias = next((one for one in sorted(aliases, key=len, reverse=True) if path.startswith(one)), None)
+            alias = next((aliase for aliase in sorted(aliases, key=len, reverse=True) if path.startswith(aliase)), None)
             found[line.words[0]] = aliases[alias] + path[len(alias) :] if alias else path
     return found
 

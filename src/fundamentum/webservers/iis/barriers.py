@@ -82,7 +82,7 @@ def _feature(way: Way) -> Iterator[Barrier]:
         yield by_command("IIS has no CGI feature: nothing runs FastCGI programs", words, back, origin)
         return
     modules = listed_elements(way.levels, "modules", "name")
-    if modules and not any(one.get("name") == commands.MODULE for one in modules):
+    if modules and not any(module.get("name") == commands.MODULE for module in modules):
         why = f"{commands.MODULE} is taken off the modules of {way.site}"
         yield Barrier(why, f"let {way.site} have the module {commands.MODULE} again", modules[0].origin)
 
@@ -184,15 +184,18 @@ def _policy(way: Way) -> Iterator[Barrier]:
             )
             why = f"{way.site} allows its handlers to read files only (accessPolicy {policy[0]})"
             yield by_command(why, words, back, policy[1])
-    for one in listed_elements(way.levels, "security/requestFiltering/fileExtensions", "fileExtension"):
-        if one.get("fileExtension").lower() == ".php" and one.get("allowed").lower() == "false":
+    for listed_element in listed_elements(way.levels, "security/requestFiltering/fileExtensions", "fileExtension"):
+        if listed_element.get("fileExtension").lower() == ".php" and listed_element.get("allowed").lower() == "false":
             why = "requests for files that end in .php are refused (requestFiltering)"
-            yield Barrier(why, f"take the line at {one.origin} out", one.origin)
+            yield Barrier(why, f"take the line at {listed_element.origin} out", listed_element.origin)
 
 
 def _default_document(way: Way) -> Iterator[Barrier]:
     """Whether a bare address means ``index.php``, where anything is said of that."""
-    files = [one.get("value").lower() for one in listed_elements(way.levels, "defaultDocument/files", "value")]
+    files = [
+        listed_element.get("value").lower()
+        for listed_element in listed_elements(way.levels, "defaultDocument/files", "value")
+    ]
     if files and "index.php" not in files:
         why = "the address of the site alone is not answered by index.php, which is no default document"
         words, back = (commands.default_document(way.site, "index.php", back=back) for back in (False, True))

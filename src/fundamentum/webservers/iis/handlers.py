@@ -41,9 +41,11 @@ def taken_off(levels: Sequence[Level], name: str) -> Origin | None:
     """Where a handler is taken off that is inherited."""
     for level in levels:
         for handlers in level.element.iterfind("handlers"):
-            for one in handlers:
-                if one.tag == "clear" or (one.tag == "remove" and (one.get("name") or "").lower() == name.lower()):
-                    return Origin(level.file, one.sourceline)
+            for handler in handlers:
+                if handler.tag == "clear" or (
+                    handler.tag == "remove" and (handler.get("name") or "").lower() == name.lower()
+                ):
+                    return Origin(level.file, handler.sourceline)
     return None
 
 

@@ -119,7 +119,7 @@ class _Site:
         way = Way(self._path(part), levels, self.main, self.path, pool, handler, handed, self.starts)
         how = fastcgi.started(self.host, levels, handed)
         meant = fastcgi.application(self.host, levels, handed)
-        locked = next((one for one in levels if handlers.sets_any(one) and one.file != self.path), None)
+        locked = next((level for level in levels if handlers.sets_any(level) and level.file != self.path), None)
         failing = ""
         if locked and self.levels.locked("handlers"):
             failing = f"{locked.file} has handlers, which the server allows no site to set (error 500.19)"

@@ -69,9 +69,11 @@ def read(host: Host) -> Found:
     reader = Reader(files, main.rpartition("/")[0])
     tree = list(reader.statements(main, 0))
     upstreams = {
-        one["args"][0]: [inner["args"][0] for inner in one["block"] if inner["directive"] == "server" and inner["args"]]
-        for one in all_statements(tree)
-        if one["directive"] == "upstream" and one["args"] and "block" in one
+        all_statement["args"][0]: [
+            inner["args"][0] for inner in all_statement["block"] if inner["directive"] == "server" and inner["args"]
+        ]
+        for all_statement in all_statements(tree)
+        if all_statement["directive"] == "upstream" and all_statement["args"] and "block" in all_statement
     }
     bodies = next((path for path in BODIES if host.stat(path)), None)
     scope = _Scope(

@@ -94,9 +94,9 @@ def reached_behind_checks(
     """
     wanted = {key for path, use in used for extension in use.extensions for key in around(path, use, extension)}
     behind: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    for one in guarded:
-        if (one.kind, one.name.lower(), one.extension) in wanted:
-            behind[one.kind, one.name.lower()][one.extension] += 1
+    for place in guarded:
+        if (place.kind, place.name.lower(), place.extension) in wanted:
+            behind[place.kind, place.name.lower()][place.extension] += 1
     for kind, name, extension in wanted:
         if kind == "class" and extension in asked and any(word in name for word in words_for(extension)):
             behind[kind, name][extension] += 0
@@ -150,10 +150,9 @@ def _places(lowered: bytes, word: bytes) -> Iterator[tuple[bytes, bytes]]:
 
 
 def _makes(before: bytes, after: bytes) -> bool:
-    """``new Picture``, ``extends Picture``, ``Picture::``; in quotes for somebody to make."""
-    return bool(_NEW.search(before) or (not _NAMING.search(before) and after.startswith(b"::"))) or _quoted(
-        before, after
-    )
+    """``new Picture``, ``extends Picture``, ``Picture::``, ``Picture $given``; in quotes for somebody to make."""
+    made = _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
+    return bool(made) or (after[:1] in (b"'", b'"') and _IN_QUOTES.search(before) is not None)
 
 
 def _calls(before: bytes, after: bytes) -> bool:
@@ -173,6 +172,7 @@ def _quoted(before: bytes, after: bytes) -> bool:
 BEFORE: Final = 60
 """Bytes around a name that tell what is done with it."""
 _NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
+_IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
 _NAMING: Final = re.compile(rb"[\w$]$")
 _DEFINES: Final = re.compile(rb"\bfunction\s+&?\s*$")
 _REACHES: Final[Mapping[str, Callable[[bytes, bytes], bool]]] = {"class": _makes, "function": _calls, "file": _includes}

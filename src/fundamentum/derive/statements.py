@@ -14,6 +14,10 @@ _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
 
 
+_OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
+"""What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""
+
+
 class Bound(msgspec.Struct, frozen=True):
     """One bound of PHP's version that the program states."""
 
@@ -51,7 +55,11 @@ def _numbers(bound: Bound) -> tuple[int, ...]:
 def statements(root: str, files: Sequence[SourceFile], known: Mapping[str, FileFacts], budget: Budget) -> Statements:
     """What the application's own files state.  ``files``: those that count; ``known``: what is known of them."""
     found = Statements()
-    own = [file for file in files if file.part == "own" and not _OUT_OF_THE_WAY.search(file.path)]
+    own = [
+        file
+        for file in files
+        if (file.part == "own" and not _OUT_OF_THE_WAY.search(file.path)) or file.path.endswith(_OF_LIBRARIES)
+    ]
     own.sort(key=lambda file: (file.path.count("/"), file.path))
     open_gates: list[tuple[SourceFile, Gate]] = []
     for file in own:

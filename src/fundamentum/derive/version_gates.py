@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.derive.consequences import consequences
 from fundamentum.derive.extension_lists import kept_list
 from fundamentum.derive.facts import Gate, Name, Operator
-from fundamentum.derive.nodes import Patience, arguments, around, called, line, string, text, unwrapped
+from fundamentum.derive.nodes import Patience, ancestors, arguments, around, called, line, string, text, unwrapped
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 _OPERATORS: Final[dict[str, Operator]] = {
@@ -24,6 +24,7 @@ _TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">="
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
 
+_FUNCTIONS: Final = ("function_definition", "method_declaration")
 _FULL: Final = rb"(?:PHP_VERSION\b|phpversion\s*\(\s*\))"
 _KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*" + _FULL + rb"\s*;")
 _SPLIT: Final = re.compile(
@@ -63,12 +64,26 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
             for holds, result in consequences(at):
                 if result:
                     stated = _OPPOSITE[operator] if holds else operator
-                    yield Gate(stated, version, line(node), text(node)[:60], result, as_id)
+                    for meant in _given(version, node, data):
+                        yield Gate(stated, meant, line(node), text(node)[:60], result, as_id)
                     break
     for match in _BY_NAME.finditer(data) if _NAMED.search(data) else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+
+
+def _given(version: str | Name, node: Node, data: bytes) -> list[str | Name]:
+    """The versions that a function is called with, where the one that is asked for is its parameter."""
+    if not isinstance(version, Name) or version.kind != "variable":
+        return [version]
+    function = next((above for above, _ in ancestors(node) if above.type in _FUNCTIONS), None)
+    parameters = text(function.child_by_field_name("parameters")) if function is not None else ""
+    if function is None or not re.search(rf"\${re.escape(version.name)}\b", parameters):
+        return [version]
+    name = re.escape(text(function.child_by_field_name("name")).encode("utf-8", "replace"))
+    calls = re.findall(rb"(?<!function )\b%s\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]" % name, data)
+    return [call.decode() for call in dict.fromkeys(calls)] or [version]
 
 
 def _held(data: bytes) -> _Held:

@@ -99,7 +99,8 @@ def _visited(root: Root, public: str, work: Path) -> Visit:
         dict.fromkeys(match[0].strip() for match in COMPLAINT.finditer(text + log) if not _its_own(match[0]))
     )
     tail = (root.path / "root/said").read_text()[-400:] if ran.returncode else ""
-    return Visit(planned.returncode, ran.returncode, status, (tail + text[:200]).strip(), complaints)
+    fatal = "; ".join(dict.fromkeys(match[0][:160] for match in re.finditer(r"PHP (?:Fatal|Parse) error:.*", log)))
+    return Visit(planned.returncode, ran.returncode, status, (tail + fatal[:400] + text[:200]).strip(), complaints)
 
 
 def _its_own(line: str) -> bool:

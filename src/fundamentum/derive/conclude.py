@@ -29,6 +29,7 @@ from fundamentum.derive.tree import Tree
 from fundamentum.derive.versions import php_of
 from fundamentum.derive.weigh import judge
 from fundamentum.derive.wishes_together import wished
+from fundamentum.model.constraints import EVERYTHING
 from fundamentum.untrusted.budget import Budget, Spent
 
 
@@ -53,7 +54,9 @@ def conclude(
         parsing.settle(functools.partial(_settled, whole, is_script))
     asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
     whole.reached = reached_behind_checks(tree.root, scan.files, whole.guarded, whole.unguarded(), asked, budget)
-    stated = statements(tree.root, scan.files, parsing.facts, budget)
+    # Where manifests tell what the libraries accept, nothing else is needed for that.
+    of_libraries = manifest.accepted == (EVERYTHING,)
+    stated = statements(tree.root, tree.base, scan.files, parsing.facts, budget, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)

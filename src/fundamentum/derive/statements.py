@@ -14,6 +14,12 @@ _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
 
 
+_OF_REQUIREMENTS: Final = re.compile(
+    r"requir|version|environment|check|compat|install|setup|boot|preflight|diagnos|sanity|init|activat|support|assert|"
+    r"ensure|__construct|(?:^|\s)(?:main|run|start|index)",
+    re.I,
+)
+"""What files, classes and functions are called that look whether the program can run."""
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
 """What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""
 
@@ -27,6 +33,8 @@ class Bound(msgspec.Struct, frozen=True):
     line: int
     what: str
     outcome: Outcome
+    aside: bool = False
+    """Whether it stands in a library of the application's own, which may speak for itself alone."""
 
 
 class Statements(msgspec.Struct):
@@ -38,33 +46,48 @@ class Statements(msgspec.Struct):
 
     def lower(self) -> Bound | None:
         """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
-        found = [bound for bound in self.bounds if bound.operator in (">=", ">")]
+        found = self._speaking(">=", ">")
         strongest = [bound for bound in found if bound.outcome == "stops"] or found
         return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
 
     def upper(self) -> Bound | None:
         """The first version it does not run on."""
-        found = [bound for bound in self.bounds if bound.operator in ("<", "<=") and bound.outcome == "stops"]
+        found = [bound for bound in self._speaking("<", "<=") if bound.outcome == "stops"]
         return min(found, key=_numbers, default=None)
+
+    def _speaking(self, *operators: Operator) -> list[Bound]:
+        """Those with one of the operators; of libraries only where the rest of the program says nothing."""
+        found = [bound for bound in self.bounds if bound.operator in operators]
+        return [bound for bound in found if not bound.aside] or found
 
 
 def _numbers(bound: Bound) -> tuple[int, ...]:
     return tuple(int(part) for part in bound.version.split("."))
 
 
-def statements(root: str, files: Sequence[SourceFile], known: Mapping[str, FileFacts], budget: Budget) -> Statements:
-    """What the application's own files state.  ``files``: those that count; ``known``: what is known of them."""
+def statements(
+    root: str,
+    base: str,
+    files: Sequence[SourceFile],
+    known: Mapping[str, FileFacts],
+    budget: Budget,
+    *,
+    of_libraries: bool,
+) -> Statements:
+    """What the application's own files state.
+
+    ``base``: the application's own directory; ``files``: those that count; ``known``: what is known of them;
+    ``of_libraries``: what the package manager wrote for the libraries counts too.
+    """
     found = Statements()
-    own = [
-        file
-        for file in files
-        if (file.part == "own" and not _OUT_OF_THE_WAY.search(file.path)) or file.path.endswith(_OF_LIBRARIES)
-    ]
+    own = [file for file in files if file.part == "own" or (of_libraries and file.path.endswith(_OF_LIBRARIES))]
     own.sort(key=lambda file: (file.path.count("/"), file.path))
     open_gates: list[tuple[SourceFile, Gate]] = []
     for file in own:
         facts = known.get(file.path, FileFacts())
         for gate in facts.gates:
+            if not _for_all(file, gate, base):
+                continue
             if isinstance(gate.version, Name):
                 open_gates.append((file, gate))
             else:
@@ -74,6 +97,13 @@ def statements(root: str, files: Sequence[SourceFile], known: Mapping[str, FileF
     return found
 
 
+def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
+    """Whether a gate speaks for the program: deep inside, in a function, most speak for what that function does."""
+    inside = file.path.removeprefix(f"{base}/") if base else file.path
+    named = _OF_REQUIREMENTS.search(f"{inside.rpartition('/')[2]} {gate.function}")
+    return not gate.function or "/" not in inside or named is not None
+
+
 def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:
     text = _dotted(version) if gate.as_id or (version.isdigit() and len(version) > 2) else version
     number = tuple(int(part) for part in text.split(".")) if text else ()
@@ -81,7 +111,11 @@ def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None
         return
     operator, text = _whole(gate.operator, text)
     if operator:
-        found.bounds.append(Bound(operator, text, file.path, gate.line, gate.what, gate.outcome))
+        found.bounds.append(Bound(operator, text, file.path, gate.line, gate.what, gate.outcome, _is_aside(file)))
+
+
+def _is_aside(file: SourceFile) -> bool:
+    return _OUT_OF_THE_WAY.search(file.path) is not None
 
 
 def _whole(operator: Operator, version: str) -> tuple[Operator | None, str]:

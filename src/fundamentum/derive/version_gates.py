@@ -12,7 +12,19 @@ from tree_sitter import Node
 from fundamentum.derive.consequences import consequences
 from fundamentum.derive.extension_lists import kept_list
 from fundamentum.derive.facts import Gate, Name, Operator
-from fundamentum.derive.nodes import Patience, ancestors, arguments, around, called, line, string, text, unwrapped
+from fundamentum.derive.nodes import (
+    Patience,
+    ancestors,
+    arguments,
+    around,
+    called,
+    heading,
+    line,
+    names_around,
+    string,
+    text,
+    unwrapped,
+)
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 _OPERATORS: Final[dict[str, Operator]] = {
@@ -65,7 +77,9 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
                 if result:
                     stated = _OPPOSITE[operator] if holds else operator
                     for meant in _given(version, node, data):
-                        yield Gate(stated, meant, line(node), text(node)[:60], result, as_id)
+                        class_name, function = names_around(node)
+                        where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
+                        yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where)
                     break
     for match in _BY_NAME.finditer(data) if _NAMED.search(data) else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))

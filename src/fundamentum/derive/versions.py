@@ -45,7 +45,7 @@ def php_of(
     if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
         upper = removed
     if not manifest.php and (said.lower() or said.upper()):
-        return _as_said(said, bound, lower, upper, remarks, base), stated or bound, remarks
+        return _as_said(said, bound, lower, upper, remarks, base, lowest_stated(manifest)), stated or bound, remarks
     return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
 
 
@@ -127,8 +127,13 @@ class _Bounds:
         return self.whole.defined_functions | self.whole.defined_classes
 
 
-def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str], base: str) -> Entry:
-    """What the program itself states, with what its source uses where it states nothing."""
+def _as_said(
+    said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str], base: str, of_libraries: str
+) -> Entry:
+    """What the program itself states, with what its source uses where it states nothing.
+
+    ``of_libraries``: the lowest branch that its libraries accept.
+    """
     least, first_not = said.lower(), said.upper()
     stated = [one for one in (least, first_not) if one]
     places = [Place(one.path, one.line, one.what, "the program states it") for one in stated]
@@ -141,9 +146,12 @@ def _as_said(said: Statements, bound: str, lower: Places, upper: Places, remarks
             f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
             f"which needs {bound}"
         )
+    if of_libraries and (not low or branch_key(of_libraries) > branch_key(_branch(low))):
+        low = of_libraries
     text = f">={low}" if low else ""
     gone = upper[0][1].gone if upper else ""
-    beyond = [first_not.version] if first_not else []
+    above = first_not and (not low or branch_key(_branch(first_not.version)) > branch_key(_branch(low)))
+    beyond = [first_not.version] if first_not and above else []  # else it speaks of something else
     beyond += [gone] if gone and (not low or branch_key(gone) > branch_key(_branch(low))) else []
     if beyond:
         text += f", <{min(beyond, key=lambda version: branch_key(_branch(version)))}"

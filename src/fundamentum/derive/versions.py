@@ -22,6 +22,7 @@ from fundamentum.untrusted.budget import Spent
 BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
 """Branches with constructs of their own, newest first."""
 
+_CONSTRUCTS: Final = frozenset(rule.what for rule in RULES)
 FRONT: Final = 2
 """Directories below an application's own in which a gate is one for the whole program."""
 Places = list[tuple[str, Syntax]]
@@ -45,7 +46,9 @@ def php_of(
     if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
         upper = removed
     if not manifest.php and (said.lower() or said.upper()):
-        return _as_said(said, bound, lower, upper, remarks, base, lowest_stated(manifest)), stated or bound, remarks
+        of_libraries, readable = lowest_stated(manifest), bounds.readable()
+        entry = _as_said(said, bound, lower, upper, remarks, base, of_libraries, readable)
+        return entry, stated or bound, remarks
     return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
 
 
@@ -92,6 +95,16 @@ class _Bounds:
                 return branch, found
         return "", []
 
+    def readable(self) -> str:
+        """The lowest branch that can read the source: of the newest construct that stands in more than one file."""
+        for branch in BRANCHES:
+            if self.stated and branch_key(branch) <= branch_key(self.stated):
+                break
+            found = self._places(lambda since, _, branch=branch: since == branch, self.files, constructs=True)  # type: ignore[misc]
+            if len({path for path, _ in found}) > 1:
+                return branch
+        return ""
+
     def upper(self, least: str) -> Places:
         """What the first later branch no longer has, unless the lower bound rules that out already."""
         own = [file for file in self.files if file.file.part == "own"]
@@ -101,11 +114,16 @@ class _Bounds:
                 return found
         return []
 
-    def _places(self, wanted: Callable[[str, str], bool], files: Sequence[Scanned]) -> Places:
-        """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do."""
+    def _places(
+        self, wanted: Callable[[str, str], bool], files: Sequence[Scanned], *, constructs: bool = False
+    ) -> Places:
+        """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do.
+
+        ``constructs``: these alone.
+        """
         # What the application brings itself bounds nothing, wherever it is used.
         words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
-        words -= {name.encode("latin-1", "replace") for name in self._defined()}
+        words = set() if constructs else words - {name.encode("latin-1", "replace") for name in self._defined()}
         rules = {number for number, rule in enumerate(RULES) if wanted(rule.since, rule.gone)}
         may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
 
@@ -116,11 +134,13 @@ class _Bounds:
                 for one in may
                 if one.file.path in self.parsing.facts
                 for syntax in self.parsing.facts[one.file.path].syntax
-                if wanted(syntax.since, syntax.gone) and syntax.what.removesuffix("()").lower() not in defined
+                if wanted(syntax.since, syntax.gone)
+                and syntax.what.removesuffix("()").lower() not in defined
+                and (syntax.what in _CONSTRUCTS or not constructs)
             ]
 
         with suppress(Spent):
-            self.parsing.read_until(may, lambda: len(found()) > 1)
+            self.parsing.read_until(may, lambda: len({path for path, _ in found()}) > 1)
         return found()
 
     def _defined(self) -> set[str]:
@@ -128,11 +148,18 @@ class _Bounds:
 
 
 def _as_said(
-    said: Statements, bound: str, lower: Places, upper: Places, remarks: list[str], base: str, of_libraries: str
+    said: Statements,
+    bound: str,
+    lower: Places,
+    upper: Places,
+    remarks: list[str],
+    base: str,
+    of_libraries: str,
+    readable: str,
 ) -> Entry:
     """What the program itself states, with what its source uses where it states nothing.
 
-    ``of_libraries``: the lowest branch that its libraries accept.
+    ``of_libraries``: the lowest branch that its libraries accept; ``readable``: the lowest that can read its source.
     """
     least, first_not = said.lower(), said.upper()
     stated = [one for one in (least, first_not) if one]
@@ -146,6 +173,8 @@ def _as_said(
             f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
             f"which needs {bound}"
         )
+    if readable and branch_key(readable) > branch_key(_branch(low)):
+        low = readable
     if of_libraries and (not low or branch_key(of_libraries) > branch_key(_branch(low))):
         low = of_libraries
     text = f">={low}" if low else ""

@@ -169,9 +169,10 @@ def _as_said(
         path, one = lower[0]
         # A gate at the front stands for the whole program; one further in only for what is behind it.
         low = low if least.outcome == "stops" and least.path.count("/") <= FRONT + base.count("/") else bound
+        counts = ": that counts" if bound in (low, readable) else ""
         remarks.append(
             f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
-            f"which needs {bound}"
+            f"which needs {bound}{counts}"
         )
     if readable and branch_key(readable) > branch_key(_branch(low)):
         low = readable

@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 PYTEST_OPTIONS ?= -n auto --dist loadscope
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
-.PHONY: demo test bench attack campaign pictures clean
+.PHONY: demo test bench attack campaign applications pictures clean
 
 demo: $(DEMO)/installed
 	$(DEMO)/bin/fundamentum demo
@@ -46,3 +46,10 @@ pictures: $(VENV)/tested
 
 clean:
 	rm -rf $(VENV) $(DEMO)
+
+# Real applications of Debian's packages: what is derived of them, held against what they declare, against real PHP, and against
+# their own start pages.  Needs root, and takes about half an hour.
+applications: $(VENV)/tested
+	PYTHONPATH=tools $(BIN)/python tools/measure_derive.py bookworm --everything
+	PYTHONPATH=tools $(BIN)/python tools/lint_bounds.py
+	PYTHONPATH=tools $(BIN)/python tools/close_the_loop.py 14

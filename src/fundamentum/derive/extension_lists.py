@@ -184,21 +184,18 @@ def _plain(written: str) -> str:
 def kept_list(written: str, root: Node) -> Node | None:
     """The list that is given to a variable, a property or a constant of that name."""
     name = _plain(written)
-    for node in walked(root):
+    word = re.compile(rb"\b%s\b" % re.escape(name.encode("utf-8", "replace")))
+    for node in around(root, root.text or b"", word, ("assignment_expression", "property_element", "const_element")):
         if node.type == "assignment_expression":
             left = _plain(text(node.child_by_field_name("left")))
             right = node.child_by_field_name("right")
-        elif node.type in ("property_element", "const_element"):
+        else:
             left = text(node.named_children[0]).lstrip("$") if node.named_children else ""
             right = node.named_children[-1] if node.named_children else None
-        else:
-            continue
-        if left == name and right is not None and right.type == "array_creation_expression":
-            return right
         if left == name and right is not None:
-            inner = next((one for one in walked(right) if one.type == "array_creation_expression"), None)
-            if inner is not None:
-                return inner
+            array = next((inner for inner in walked(right) if inner.type == "array_creation_expression"), None)
+            if array is not None:
+                return array
     return None
 
 

@@ -19,7 +19,6 @@ from fundamentum.derive.source import CHECKS
 from fundamentum.derive.spots import streams_in
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
-from fundamentum.derive.version_gates import SPEAKING
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, SETTINGS
 from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batched, contents, work_in
@@ -38,6 +37,7 @@ _REQUIRING: Final = (
     b"extensionrequirement", b"extension_requirement", b"versionrequirement", b"version_requirement", b"phprequirement",
 )  # fmt: skip
 """How functions and classes begin or end that ask for an extension or a version by name."""
+_OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version")
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
@@ -149,7 +149,9 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if any(place in data for place in _PROGRAMS) or any(place in lowered for place in _REQUIRING):
         return True
-    return SPEAKING.search(data) is not None or b"get_loaded_extensions" in data or removed_functions.speaks(data)
+    return (
+        any(word in code for word in _OF_VERSIONS) or b"get_loaded_extensions" in data or removed_functions.speaks(data)
+    )
 
 
 def _lists(data: bytes, lowered: bytes) -> bool:

@@ -30,6 +30,10 @@ _OPTIONAL: Final = frozenset(
     "plugin plugins addon addons add-ons driver drivers adapter adapters backend backends extra extras ext "
     "optional".split()
 )
+_GENERATED: Final = re.compile(
+    r"(?:^|/)(?:templates?_c|tmp|temp|(?:var|app|data|bootstrap)/cache|storage/framework|smarty/compiled?)$", re.I
+)
+"""Directories that the application itself writes PHP into: what stands there says nothing that its source does not."""
 _ASIDE_FILE: Final = re.compile(
     r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$|^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$",
     0,
@@ -107,7 +111,7 @@ class _Walk:
 
 
 def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
-    if part == "aside" or name in _ASIDE or name in _DEVELOPMENT:
+    if part == "aside" or name in _ASIDE or name in _DEVELOPMENT or _GENERATED.search(here):
         return "aside", library
     if name in BUNDLED:
         return "bundled", here

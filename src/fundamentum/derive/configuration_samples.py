@@ -1,7 +1,7 @@
 """Samples of the configuration and of the environment that an application is set up with: which drivers they choose.
 
 ``.env.example`` (``DB_CONNECTION=pgsql``), ``config.sample.php`` (``$config['db']['driver'] = 'mysql';``),
-``config.ini.dist`` (``[database] type = mysqli``), ``doctrine.yaml`` (``driver: pdo_pgsql``).
+``config.ini.dist`` (``[database] type = mysqli``), ``database.yaml`` (``driver: pdo_pgsql``).
 """
 
 import os
@@ -22,9 +22,11 @@ _NAMES: Final = re.compile(
     r"\.?env(?:\.(?:example|dist|sample|prod|production|local))?|"
     r"[\w.-]*(?:config|configuration|settings|parameters|database|local)[\w.-]*?[._-]?"
     r"(?:sample|dist|example|default|template|tpl|inc)[\w.-]*|"
-    r"(?:database|doctrine|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
+    r"(?:database|dbal|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
     re.I,
 )
+_PACKAGES: Final = re.compile(r"[\w.-]+\.ya?ml")
+"""In a directory with a file for each package that is configured, each may choose."""
 _ASSIGNED: Final = re.compile(
     r"(?P<key>[\w'\"\]\[ .>-]{0,80}?(?P<last>[A-Za-z_]\w{0,40}))['\"]?\]?\s*(?:=>?|:|,)\s*"
     r"['\"]?(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
@@ -103,7 +105,8 @@ def _files(root: str, top: str) -> Iterator[str]:
                 names = [one.name for one, _ in zip(entries, range(MAX_NAMES), strict=False)]
         except OSError:
             continue
-        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if _NAMES.fullmatch(name))
+        chosen = _PACKAGES if folder == "config/packages" else _NAMES
+        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if chosen.fullmatch(name))
 
 
 def _already(extension: str, seen: set[str]) -> bool:

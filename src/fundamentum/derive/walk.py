@@ -31,7 +31,7 @@ _OPTIONAL: Final = frozenset(
     "optional".split()
 )
 _GENERATED: Final = re.compile(
-    r"(?:^|/)(?:templates?_c|tmp|temp|(?:var|app|data|bootstrap)/cache|storage/framework|smarty/compiled?)$", re.I
+    r"(?:^|/)(?:templates?_c|tmp|temp|(?:var|app|data|bootstrap)/cache|storage/framework)$", re.I
 )
 """Directories that the application itself writes PHP into: what stands there says nothing that its source does not."""
 _ASIDE_FILE: Final = re.compile(

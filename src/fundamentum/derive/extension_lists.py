@@ -67,22 +67,28 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
             yield from _of_named(array)
 
 
-_BY_NAME: Final = re.compile(rb"\b(\w*(?:ext(?:ension)?|module)s?\w*)\s*\(\s*['\"]([A-Za-z][\w -]{1,30})['\"]", re.I)
-_NAMED: Final = re.compile(rb"(?:ext(?:ension)?|module)s?\w*\s*\(\s*['\"][A-Za-z]", re.I)
-"""The same, quicker to look for."""
-_ASKING: Final = re.compile(r"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest", re.I)
+_VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
+_BY_NAME: Final = re.compile(
+    rb"\w*(?:(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s))\w*(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])"
+    % (_VERBS, _VERBS)
+)
+_QUICK: Final = re.compile(rb"(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s)" % (_VERBS, _VERBS))
+"""The same in part, quicker to look for."""
+
+
+def asks_by_name(lowered: bytes) -> bool:
+    """Whether a file may ask for an extension by a function or a class that is called so."""
+    return _QUICK.search(lowered) is not None
 
 
 def named_in_calls(root: Node, data: bytes) -> Iterator[Check]:
     """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``"""
-    if not _NAMED.search(data):
-        return
-    for match in _BY_NAME.finditer(data):
-        asking, name = match[1].decode("latin-1"), extension_called(match[2])
-        node = root.descendant_for_byte_range(match.start(2), match.end(2))
-        if not name or not _ASKING.search(asking) or node is None or node.type != "string_content":
-            continue
-        yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
+    lowered = data.lower()
+    for match in _BY_NAME.finditer(lowered) if asks_by_name(lowered) else ():
+        asking, name = data[match.start() : match.end()].decode("latin-1"), extension_called(match[1])
+        node = root.descendant_for_byte_range(match.start(1), match.end(1))
+        if name and node is not None and node.type == "string_content":
+            yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
 
 
 def _of_named(array: Node) -> Iterator[Check]:

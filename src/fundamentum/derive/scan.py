@@ -11,7 +11,7 @@ from typing import Final, NamedTuple
 
 import msgspec
 
-from fundamentum.derive import removed_functions
+from fundamentum.derive import extension_lists, removed_functions, version_gates
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.limit_checks import LIMITS
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
@@ -31,13 +31,7 @@ _CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
 _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
-_REQUIRING: Final = (
-    *(verb + of for verb in (b"require", b"check", b"assert", b"ensure", b"need") for of in (b"ext", b"php")),
-    *(verb + of for verb in (b"require", b"check", b"assert", b"ensure", b"need") for of in (b"_ext", b"_php")),
-    b"extensionrequirement", b"extension_requirement", b"versionrequirement", b"version_requirement", b"phprequirement",
-)  # fmt: skip
-"""How functions and classes begin or end that ask for an extension or a version by name."""
-_OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version")
+_OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
 _LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
@@ -147,7 +141,9 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
-    if any(place in data for place in _PROGRAMS) or any(place in lowered for place in _REQUIRING):
+    if any(place in data for place in _PROGRAMS):
+        return True
+    if extension_lists.asks_by_name(lowered) or version_gates.asks_by_name(data):
         return True
     return (
         any(word in code for word in _OF_VERSIONS) or b"get_loaded_extensions" in data or removed_functions.speaks(data)

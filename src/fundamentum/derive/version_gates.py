@@ -50,8 +50,15 @@ _BY_NAME: Final = re.compile(
     re.I,
 )
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
-_NAMED: Final = re.compile(rb"php\w*\s*\(\s*['\"]\d", re.I)
+_NAMED: Final = re.compile(rb"php\w*\s*\(\s*['\"]\d|version_?(?:requirement|check)\s*\(\s*['\"]\d", re.I)
 """The same, quicker to look for."""
+
+
+def asks_by_name(data: bytes) -> bool:
+    """Whether a file may ask for a version by a function or a class that is called so."""
+    return _NAMED.search(data) is not None
+
+
 Compared = tuple[Operator, str | Name, bool, Node]
 """An operator, the version on its right, whether that is an id, and the expression that is true or not."""
 
@@ -66,7 +73,7 @@ class _Held(NamedTuple):
 
 def gates(root: Node, data: bytes) -> Iterator[Gate]:
     """The statements in one file."""
-    if not SPEAKING.search(data) and not _NAMED.search(data):
+    if not SPEAKING.search(data) and not asks_by_name(data):
         return
     held = _held(data)
     names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
@@ -81,7 +88,7 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
                         where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
                         yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where)
                     break
-    for match in _BY_NAME.finditer(data) if _NAMED.search(data) else ():
+    for match in _BY_NAME.finditer(data) if asks_by_name(data) else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")

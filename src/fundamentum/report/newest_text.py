@@ -75,8 +75,8 @@ def _title(word: str, judgement: Judgement) -> str:
 
 def _row(word: str, judgement: Judgement) -> Release:
     lacking = [
-        all_finding.need
-        for all_finding in judgement.all_findings
-        if all_finding.level == "required" and all_finding.verdict in ("unmet", "unknown")
+        finding.need
+        for finding in judgement.all_findings
+        if finding.level == "required" and finding.verdict in ("unmet", "unknown")
     ]
     return Release(word, judgement.needs.name, judgement.needs.version, judgement.satisfied, list(map(str, lacking)))

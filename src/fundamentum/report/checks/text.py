@@ -76,12 +76,7 @@ def write_check(
         _accepted(console, [finding for finding in judgement.findings if finding.verdict == "accepted"])
         _fine(console, [finding for finding in judgement.findings if finding.verdict == "met"], detail)
         _risks(console, judgement, survey, today)
-    lacking = [
-        all_finding
-        for judgement in judgements
-        for all_finding in judgement.all_findings
-        if all_finding.verdict in LACKING
-    ]
+    lacking = [finding for judgement in judgements for finding in judgement.all_findings if finding.verdict in LACKING]
     changes = {change for finding in lacking for change in finding.changes}
     packages = {change.package for change in changes if isinstance(change, Install) and not change.again}
     if packages:

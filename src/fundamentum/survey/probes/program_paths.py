@@ -24,7 +24,7 @@ def probe(host: Host, names: Sequence[str], packages: Packages) -> tuple[Command
     for name in names:
         named = [offer.name for offer in offered.values() if f"/{name}" in _files(offer)]
         likely = [*packages.bringing.get(name, ()), *named, *suppliers().of_command(name)]
-        suiting = tuple(fromkey for fromkey in dict.fromkeys(likely) if fromkey in offered)
+        suiting = tuple(package for package in dict.fromkeys(likely) if package in offered)
         owner = owners.get(real.get(name, "")) or owners.get(paths[name] or "")
         found.append(Command(name, paths[name], owner, suiting))
     return tuple(found)

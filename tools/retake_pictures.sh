@@ -11,7 +11,7 @@ program=$(cd "${VENV:-.venv}/bin" && pwd)
 data=$here/src/fundamentum/demo/data
 display=:${FUNDAMENTUM_DISPLAY:-77}
 
-Xvfb "$display" -screen 0 1280x1800x24 >/dev/null 2>&1 &
+Xvfb "$display" -screen 0 1280x2200x24 >/dev/null 2>&1 &
 server=$!
 trap 'kill $server' EXIT
 sleep 2
@@ -29,11 +29,11 @@ picture() { # NAME LINES COMMAND
 }
 
 picture check-ready 14 'fundamentum check nightlog.needs.toml --server altair.survey.json'
-picture check 52 'fundamentum check nightlog.needs.toml --server vega.survey.json'
-picture check-accepted 58 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
+picture check 66 'fundamentum check nightlog.needs.toml --server vega.survey.json'
+picture check-accepted 74 'fundamentum check nightlog.needs.toml --server vega.survey.json --accepted vega.accepted.toml'
 picture check-chain 86 'fundamentum check platevault.needs.toml --server deneb.survey.json'
-picture plan 36 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
-picture plan-new-site 52 'fundamentum plan nightlog.needs.toml --server mizar.survey.json --site nightlog.observatory.example --directory /srv/nightlog'
+picture plan 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json'
+picture plan-new-site 60 'fundamentum plan nightlog.needs.toml --server mizar.survey.json --site nightlog.observatory.example --directory /srv/nightlog'
 picture derive 45 'fundamentum derive platevault'
 picture derive-explain 20 'fundamentum derive platevault --explain pdo_mysql; fundamentum derive platevault --explain imap'
 picture trace 34 'fundamentum trace memory_limit nightlog.needs.toml --server vega.survey.json; echo; fundamentum trace dom nightlog.needs.toml --server vega.survey.json'
@@ -43,7 +43,7 @@ picture check-cannot-tell 34 'cp ../../../../docs/examples/installer.txt /tmp/; 
 picture needs-mistakes 20 'cd ../../../../docs/examples; fundamentum needs misspelt.needs.toml'
 picture trace-install-line 16 'fundamentum trace --server vega.survey.json -- apt-get install php5-mysql libapache2-mod-php5 php5-mcrypt php5-gd php5-json php-zip mysql-server'
 picture survey 22 'fundamentum survey vega.survey.json'
-picture plan-three 104 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
+picture plan-three 114 'fundamentum plan nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml --server deneb.survey.json'
 picture playbook 52 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format playbook | head -n 48'
 picture script 50 'fundamentum plan nightlog.needs.toml --server vega.survey.json --format script | head -n 42'
 picture windows-check 66 'fundamentum check nightlog.needs.toml --server ../../../../docs/examples/windows.survey.json'

@@ -2,16 +2,20 @@
 
 import multiprocessing
 import os
+import signal
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Final, TypeVar
 
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.walk import MAX_SIZE
+from fundamentum.errors import FundamentumError
 from fundamentum.untrusted.files import UNFOLLOWED
 
 SMALL: Final = 2 * 1024 * 1024
 """Bytes up to which a second process costs more than it saves."""
 MAX_PROCESSES: Final = 4
+PATIENCE: Final = 60.0
+"""Seconds for a few small files or one large one, which take less than one."""
 
 T = TypeVar("T")
 
@@ -26,7 +30,11 @@ class Workers:
         self.pool: Any = None
         count = min(os.cpu_count() or 1, MAX_PROCESSES)
         if size > SMALL and count > 1 and "fork" in multiprocessing.get_all_start_methods():
+            # An interrupt from the keyboard reaches the whole group, but is for this process, which ends the others:
+            # one that ended by itself would take its file along, and its result would be waited for without end.
+            before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
             self.pool = multiprocessing.get_context("fork").Pool(count)
+            signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
     def __enter__(self) -> "Workers":
         return self
@@ -40,8 +48,20 @@ class Workers:
         """The results in order.  The processes begin at once, whether or not anybody waits for a result."""
         if self.pool is None or len(items) < 4:
             return map(work, items)
-        results: Iterator[T] = self.pool.imap(work, items, chunk)
-        return results
+        return _in_time(self.pool.imap(work, items, chunk))
+
+
+def _in_time(results: Any) -> Iterator[Any]:
+    """The results of a pool, which itself waits without end for a process that the system has ended."""
+    while True:
+        try:
+            yield results.next(PATIENCE)
+        except StopIteration:
+            return
+        except multiprocessing.TimeoutError:
+            raise FundamentumError(
+                "a process that reads the application has ended without a result, or hangs; is there enough memory?"
+            ) from None
 
 
 def batched(files: Iterable[SourceFile], size: int) -> Iterator[list[SourceFile]]:

@@ -23,8 +23,9 @@ from fundamentum.model.packages import Installed
 from fundamentum.model.survey import Survey
 from fundamentum.plan.branch_choice import Cost, Outcome, cheapest, conflicting
 from fundamentum.plan.made_plan import Plan, Unresolved
-from fundamentum.plan.package_dependencies import Resolver, asides
+from fundamentum.plan.package_dependencies import Resolver
 from fundamentum.plan.planner import plan
+from fundamentum.plan.unexpected_packages import asides
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.added_index import with_index
 from fundamentum.survey.observe import survey

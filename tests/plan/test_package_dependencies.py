@@ -7,7 +7,8 @@ import pytest
 from fundamentum.model.packages import Installed, Offer
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
-from fundamentum.plan.package_dependencies import Along, Resolver, asides
+from fundamentum.plan.package_dependencies import Along, Resolver
+from fundamentum.plan.unexpected_packages import asides
 from fundamentum.platforms.offers import Offers
 
 
@@ -58,6 +59,14 @@ CASES: list[tuple[list[Offer], tuple[Installed, ...], list[str], list[str], list
      (Installed("b", "1"), Installed("e", "1", bound="b (<< 3)")), ["b"], [], []),
     ([offer("a", depends="b (= 2)"), offer("b", "2")], (Installed("b", "1", held=True),), [], [],
      ["a depends on b: b 2 of main would do, but it is held at another version"]),
+    ([offer("a", built_from="s 2"), offer("b", "2", built_from="s 2"), offer("c", "3", built_from="s 3")],
+     (Installed("apt", "2.6.1"), Installed("b", "1"), Installed("c", "1")), ["b"], [], []),
+    ([offer("a", "2"), offer("b", "2.1", built_from="a 2", depends="d"), offer("d")],
+     (Installed("apt", "2.5.2"), Installed("b", "1")), ["b", "d"], [], []),
+    ([offer("a", "2"), offer("b", "2", built_from="a 2")],
+     (Installed("apt", "2.2.4"), Installed("b", "1")), [], [], []),
+    ([offer("a", "2"), offer("b", "2", built_from="a 2"), offer("e", "2", built_from="a 2", depends="nowhere")],
+     (Installed("apt", "2.6.1"), Installed("b", "1", held=True), Installed("e", "1")), [], [], []),
 ]  # fmt: skip
 
 

@@ -2,12 +2,14 @@
 
 import random
 import re
+import subprocess
 
 import pytest
-from debian_root import base
+from debian_root import STORE, base, two_releases
 
 from fundamentum.hosts.directory import DirectoryHost
-from fundamentum.plan.package_dependencies import Resolver, _provides
+from fundamentum.plan.package_dependencies import Resolver
+from fundamentum.plan.package_relations import provides
 from fundamentum.platforms.offers import Offers
 from fundamentum.survey.observe import survey
 
@@ -45,8 +47,37 @@ def test_what_comes_along_is_what_apt_would_install(release: str, branch: str) -
             assert not along.missing, wanted
             ours = {*along.packages, *wanted} - {name for name in resolver.present if name in wanted}
             # The apt of bullseye also takes PHP's metapackages whose names others that come along provide already.
-            given = {name for offer in along.offers.values() for name, _ in _provides(offer.provides)}
+            given = {name for offer in along.offers.values() for name, _ in provides(offer.provides)}
             provided = {name for name in theirs - ours if re.fullmatch(rf"php|php{branch}|php-[a-z]+", name)}
             provided &= {*given, "php", f"php{branch}"}
             assert ours <= theirs, wanted
             assert theirs - ours <= (provided if release == "bullseye" else set()), wanted
+
+
+PREFERRED = ("", "Package: *\nPin: release n=trixie\nPin-Priority: 100\n")
+"""What stands in apt's preferences: nothing; the newer release only where it is needed."""
+
+
+def test_of_two_releases_what_is_upgraded_along_is_what_apt_would_upgrade() -> None:
+    root = two_releases("bookworm", "trixie", STORE / "test-along")
+    source = random.Random(7)
+    try:
+        for preferences in PREFERRED:
+            root.write("/etc/apt/preferences.d/newer", preferences)
+            found = survey(DirectoryHost(root.path, "x"))
+            resolver = Resolver(found, Offers(found))
+            for branch in ("8.2", "8.4"):
+                offered = sorted({one.name for one in found.offers or () if one.name.startswith(f"php{branch}-")})
+                for _ in range(8):
+                    wanted = [f"php{branch}-fpm", *source.sample(offered, source.randint(1, 6))]
+                    said = root.run("apt-get", "-s", "install", "--no-install-recommends", *wanted, check=False)
+                    theirs = re.findall(r"^Inst (\S+) (?:\[\S+\] )?\((\S+) ", said, re.M)
+                    along = resolver.along(wanted)
+                    if not theirs:
+                        assert along.missing, f"apt refuses {wanted}"
+                        continue
+                    new = {name: one.version for name, one in along.offers.items()}
+                    assert {(n, v) for n, v in new.items() if resolver.present.get(n) != v} == set(theirs), wanted
+                    assert set(along.removed) == set(re.findall(r"^Remv (\S+)", said, re.M)), wanted
+    finally:
+        subprocess.run(["rm", "-rf", str(root.path)], check=True)

@@ -34,6 +34,8 @@ class Offer(Fact, frozen=True):
     recommends: Text = ""
     conflicts: Text = ""
     """``Conflicts`` and ``Breaks`` together."""
+    built_from: Text = ""
+    """The source package it was built from, and its version, where it names one: ``gcc-14 14.2.0-19``."""
     section: Text = ""
     size: int = 0
     """Bytes to be fetched."""

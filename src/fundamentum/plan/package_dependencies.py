@@ -1,6 +1,5 @@
 """What comes along with packages, and what has to go: the answer apt would give, from the indexes alone."""
 
-import re
 from collections.abc import Iterable, Iterator
 from typing import Final
 
@@ -8,13 +7,9 @@ import msgspec
 
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.survey import Survey
-from fundamentum.plan.made_plan import Aside
-from fundamentum.platforms import platform
-from fundamentum.platforms.base import Platform
+from fundamentum.plan.package_relations import displaced, fits, given, provides, quarrels
 from fundamentum.platforms.offers import Offers, provided
-from fundamentum.webservers import packages as web_server_packages
 
-_PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
 ATTEMPTS: Final = 5
 
 
@@ -45,12 +40,14 @@ class Resolver:
         self.present = {package.name: package.version for package in survey.installed or ()}
         self.held = {package.name for package in survey.installed or () if package.held}
         self._given = {
-            package.name: dict(_provides(package.provides)) for package in survey.installed or () if package.provides
+            package.name: dict(provides(package.provides)) for package in survey.installed or () if package.provides
         }
         relations = ((package.name, self.of.relations(package.bound)) for package in survey.installed or ())
         self._bound = {name: groups for name, groups in relations if groups}
         self._providers: dict[str, list[Offer]] | None = None
         self._offers = survey.offers or ()
+        self._by_source = self.of.upgrades_by_source(self.present)
+        self._siblings: dict[str, list[Offer]] | None = None
         self._avoided: set[str] = set()
         self._whole: dict[tuple[str, str], bool] = {}
 
@@ -63,7 +60,7 @@ class Resolver:
         self._avoided = set()
         for _ in range(ATTEMPTS):
             found = self._attempt(wanted, recommended)
-            losing = {one for one in _displaced(self.of, found.offers) if one not in wanted} - self._avoided
+            losing = {one for one in displaced(self.of, found.offers) if one not in wanted} - self._avoided
             if not losing:
                 break
             self._avoided |= losing
@@ -94,7 +91,8 @@ class Resolver:
                     chosen[found.name] = found
                     todo.append(found)
             todo += self._conflicts(offer, chosen, removed)
-        missing += _quarrels(self.of, chosen)
+            todo += self._of_one_source(offer, chosen, removed) if self._by_source else ()
+        missing += quarrels(self.of, chosen)
         removed += self._orphaned(chosen, removed) if removed else []
         packages = sorted(set(chosen) - set(wanted))
         upgrades = {
@@ -128,6 +126,19 @@ class Resolver:
             else:
                 chosen[name] = newer
                 yield newer
+
+    def _of_one_source(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
+        """Installed packages whose best version was built from the same source as this one: apt upgrades them too."""
+        if self._siblings is None:
+            self._siblings = {}
+            for name, version in self.present.items():
+                best = self.offers.package(name)
+                if best and best.version != version and name not in self.held:
+                    self._siblings.setdefault(_source(best), []).append(best)
+        for sibling in self._siblings.get(_source(offer), ()):
+            if sibling.name not in chosen and sibling.name not in removed and self._complete(sibling):
+                chosen[sibling.name] = sibling
+                yield sibling
 
     def _orphaned(self, chosen: dict[str, Offer], removed: list[str]) -> list[str]:
         """Installed packages that lose what they depend on, and go with it."""
@@ -166,7 +177,7 @@ class Resolver:
             offer
             for offer in self._offers
             for wanted in group
-            if offer.name == wanted.name and _fits(self.of, offer.version, wanted)
+            if offer.name == wanted.name and fits(self.of, offer.version, wanted)
         )
         other = next(others, None)
         if other is None:
@@ -193,10 +204,10 @@ class Resolver:
     def _available(self, relation: Relation) -> bool:
         """Whether something on offer fulfils it, whatever that in turn depends on."""
         offer = self.offers.package(relation.name)
-        if offer is not None and relation.name not in self.held and _fits(self.of, offer.version, relation):
+        if offer is not None and relation.name not in self.held and fits(self.of, offer.version, relation):
             return True
         return any(
-            _given(self.of, dict(_provides(offer.provides))[relation.name], relation)
+            given(self.of, dict(provides(offer.provides))[relation.name], relation)
             for offer in self._providing(relation.name)
         )
 
@@ -215,9 +226,9 @@ class Resolver:
             for relation in group:
                 version = self.present.get(relation.name)
                 if version is not None and relation.name not in chosen and relation.name not in removed:
-                    if relation.name != offer.name and _fits(self.of, version, relation):
+                    if relation.name != offer.name and fits(self.of, version, relation):
                         newer = self.offers.package(relation.name)
-                        if newer and newer.version != version and not _fits(self.of, newer.version, relation):
+                        if newer and newer.version != version and not fits(self.of, newer.version, relation):
                             chosen[newer.name] = newer
                             yield newer
                         else:
@@ -229,11 +240,11 @@ class Resolver:
     def _holds(self, relation: Relation, chosen: dict[str, Offer], removed: Iterable[str]) -> bool:
         name = relation.name
         version = chosen[name].version if name in chosen else None if name in removed else self.present.get(name)
-        if version is not None and _fits(self.of, version, relation):
+        if version is not None and fits(self.of, version, relation):
             return True
-        given = [names for one, names in self._given.items() if one not in chosen and one not in removed]
-        given += [dict(_provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
-        return any(name in names and _given(self.of, names[name], relation) for names in given)
+        provided_by = [names for one, names in self._given.items() if one not in chosen and one not in removed]
+        provided_by += [dict(provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
+        return any(name in names and given(self.of, names[name], relation) for names in provided_by)
 
     def _supply(self, relation: Relation, wanting: Offer) -> Offer | None:
         offer = self.offers.package(relation.name)
@@ -241,7 +252,7 @@ class Resolver:
         if (
             offer is not None
             and relation.name not in (*self.held, *self._avoided)
-            and _fits(self.of, offer.version, relation)
+            and fits(self.of, offer.version, relation)
         ):
             if self._complete(offer):
                 return offer
@@ -250,85 +261,15 @@ class Resolver:
             offer
             for offer in self._providing(relation.name)
             if offer.name not in self._avoided
-            and _given(self.of, dict(_provides(offer.provides))[relation.name], relation)
+            and given(self.of, dict(provides(offer.provides))[relation.name], relation)
         ]
         # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
         return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=real)
 
 
-def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
-    """Packages that come along although nobody would expect them, with the way to avoid each."""
-    present = {package.name for package in survey.installed or ()}
-    web_servers = set(web_server_packages())
-    served = sorted(present & web_servers)
-    asked = set(wanted)
-    of = platform(survey.system.family)
-    found = []
-    for name in along.packages:
-        if name in present:
-            continue
-        puller = next(
-            (offer.name for offer in along.offers.values() if re.search(rf"\b{re.escape(name)}\b", offer.depends)), ""
-        )
-        instead = f"it comes with {puller}: ask for packages that do not depend on it" if puller else "leave it out"
-        if name in web_servers and (served or asked & web_servers):
-            found.append(
-                Aside(name, f"a second web server, beside {', '.join(served) or 'the one asked for'}", instead)
-            )
-        elif name in web_servers:
-            found.append(Aside(name, "a web server that was not asked for", instead))
-        elif of.sapi_of(name) in ("apache2", "fpm", "cgi"):
-            found.append(Aside(name, "another way of running PHP", instead))
-        elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
-            found.append(Aside(name, "a development tool", instead))
-    return found
-
-
-def _displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
-    """Packages that another one both conflicts with and provides."""
-    for offer in chosen.values():
-        given = dict(_provides(offer.provides))
-        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
-            other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
-            if other and _fits(of, other.version, one):
-                yield other.name
-
-
-def _quarrels(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
-    """Packages to be installed that cannot stand beside one another."""
-    names: dict[str, list[tuple[Offer, str | None]]] = {}
-    for offer in chosen.values():
-        names.setdefault(offer.name, []).append((offer, offer.version))
-        for name, version in _provides(offer.provides):
-            names.setdefault(name, []).append((offer, version))
-    said: set[frozenset[str]] = set()
-    for offer in chosen.values():
-        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
-            for other, version in names.get(one.name, ()):
-                pair = frozenset((offer.name, other.name))
-                if other is not offer and pair not in said and _given(of, version, one):
-                    said.add(pair)
-                    yield f"{offer.name} cannot be installed beside {other.name}"
+def _source(offer: Offer) -> str:
+    return offer.built_from or f"{offer.name} {offer.version}"
 
 
 def _alike(one: str, two: str) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, two, strict=False)) if a != b), min(len(one), len(two)))
-
-
-def _provides(field: str) -> Iterator[tuple[str, str | None]]:
-    """Names in a ``Provides`` field with the version each is given, if it is."""
-    return ((m[1], m[2]) for part in field.split(",") if (m := _PROVIDED.match(part)))
-
-
-def _given(of: Platform, version: str | None, wanted: Relation) -> bool:
-    """An unversioned name fulfils unversioned wishes only.  Source: Debian policy, 7.5."""
-    return wanted.version is None or (version is not None and _fits(of, version, wanted))
-
-
-def _fits(of: Platform, version: str, wanted: Relation) -> bool:
-    """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
-    if wanted.version is None:
-        return True
-    order = of.order(version, wanted.version)
-    fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
-    return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)

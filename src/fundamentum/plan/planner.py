@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 from msgspec.structs import replace
 
@@ -20,7 +20,6 @@ from fundamentum.changes.steps import restarts, steps
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import refused, remedies
-from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError
 from fundamentum.model.findings import Judgement, Target
 from fundamentum.model.needs import LEVELS, Needs
@@ -34,13 +33,12 @@ from fundamentum.plan.effects_on_others import effects
 from fundamentum.plan.hints import hints
 from fundamentum.plan.made_plan import Decision, Plan, Upgrade
 from fundamentum.plan.new_site import WantedSite
+from fundamentum.plan.package_dependencies import Resolver
 from fundamentum.plan.proof import proofs
 from fundamentum.plan.rests_on import rests_on
 from fundamentum.plan.settled import Settled, planned
+from fundamentum.plan.unexpected_packages import asides
 from fundamentum.platforms.offers import Offers
-
-if TYPE_CHECKING:
-    from fundamentum.plan.package_dependencies import Resolver
 
 LATER: Final = (AddPool, AddSite, MoveSite)
 """Changes that have their effect once what they rest on is there."""
@@ -169,8 +167,7 @@ class Planner:
         wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
         if not wanted or not self.offers.platform.resolved_here:
             return  # what comes along elsewhere, the package manager itself will say
-        dependencies = entry("fundamentum.plan", "package_dependencies")  # brings a library that is slow to import
-        self._resolver = self._resolver or dependencies.Resolver(self.survey, self.offers)
+        self._resolver = self._resolver or Resolver(self.survey, self.offers)
         along = self._resolver.along(wanted)
         done.along, done.removes, done.missing = tuple(along.packages), tuple(along.removed), tuple(along.missing)
         had = {(offer.name, offer.version) for offer in self.survey.offers or () if offer.name in along.upgrades}
@@ -179,7 +176,7 @@ class Planner:
             for name, (before, after) in sorted(along.upgrades.items())
         )
         done.fetch, done.space = along.fetch, along.space
-        done.asides = tuple(dependencies.asides(along, wanted, self.survey))
+        done.asides = tuple(asides(along, wanted, self.survey))
 
     def plan(
         self,

@@ -239,6 +239,10 @@ class Platform:
         """The PHP of the command line."""
         return "/usr/bin/php"
 
+    def upgrades_by_source(self, present: Mapping[str, str]) -> bool:
+        """Whether what is built from one source is brought to one version.  ``present``: package → version there."""
+        return False
+
     def order(self, one: str, two: str) -> int:
         """Below, at or above zero, as the package manager orders two versions."""
         return (one > two) - (one < two)

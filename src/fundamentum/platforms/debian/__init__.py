@@ -1,7 +1,7 @@
 """The Debian family.  Source: the layout of Debian's packages of PHP, nginx and Apache."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fundamentum.hosts.base import Host
@@ -112,6 +112,10 @@ class Debian(Platform):
             return int(version_compare(one, two))
         except ValueError:  # no version of this family's
             return super().order(one, two)
+
+    def upgrades_by_source(self, present: Mapping[str, str]) -> bool:
+        """Source: apt's NEWS of version 2.5.2."""
+        return "apt" in present and self.order(present["apt"], "2.5.2") >= 0
 
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         return ["apt-get", "install", *(["--reinstall"] if again else []), "--no-install-recommends", *packages]

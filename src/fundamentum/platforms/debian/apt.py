@@ -39,11 +39,12 @@ class _List(msgspec.Struct, frozen=True):
 
 
 def probe(
-    host: Host, architecture: str, also: Collection[str] = ()
+    host: Host, architecture: str, also: Collection[str] = (), siblings: Collection[str] = ()
 ) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
     """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
 
-    Packages named in ``also`` are taken too.
+    Packages named in ``also`` are taken too, and of ``siblings`` those that were built from the same source, in the
+    same version, as one that is taken.
 
     None where there is no index at all.  Source: apt's naming of its list files; Debian's repository format.
     """
@@ -54,7 +55,9 @@ def probe(
     except HostError as error:
         return None, [], [Remark("package indexes", f"{error}: what could be installed is unknown")]
     pins, more = apt_pins.probe(host)
-    key = kept_offers.key_of(host, [f"{LISTS}/{name}" for name in names], pins, architecture, sorted(also))
+    key = kept_offers.key_of(
+        host, [f"{LISTS}/{name}" for name in names], pins, architecture, sorted(also), sorted(siblings)
+    )
     if known := kept_offers.recall(key):
         return known.offers, known.repositories, more
     for name in names:
@@ -64,7 +67,7 @@ def probe(
     if not indexes:
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
-    offers = tuple(_relevant(indexes, pins, remarks, also, host.budget))
+    offers = tuple(_relevant(indexes, pins, remarks, also, host.budget, siblings))
     repositories = list(dict.fromkeys(index.repository for index in indexes))
     kept_offers.remember(key, kept_offers.Read(offers, repositories, remarks))
     return offers, repositories, [*remarks, *more]
@@ -90,7 +93,12 @@ def _list(host: Host, match: re.Match[str], remarks: list[Remark]) -> _List:
 
 
 def _relevant(
-    indexes: list[_List], pins: Pins, remarks: list[Remark], also: Collection[str], budget: Budget
+    indexes: list[_List],
+    pins: Pins,
+    remarks: list[Remark],
+    also: Collection[str],
+    budget: Budget,
+    siblings: Collection[str] = (),
 ) -> Iterable[Offer]:
     """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on."""
     tables = [(one, control.Index(one.data, b"php")) for one in indexes]
@@ -125,6 +133,8 @@ def _relevant(
         if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables) - asked):
             asked |= names  # no package of that name: those that provide it
             wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
+        if not wanted and left >= 0:
+            wanted = _of_one_source(siblings, found.values(), [table for _, table in tables]) - seen
     if bad:
         remarks.append(
             Remark("package indexes", f"{bad}: no readable text, or an odd version: what is there is unknown")
@@ -140,6 +150,17 @@ def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index
         names = [name.encode() for name in control.names_in(group)]
         if not any(name in table for name in names for _, table in tables):
             found.update(names)
+    return found
+
+
+def _of_one_source(names: Iterable[str], offers: Iterable[Offer], tables: list[control.Index]) -> set[bytes]:
+    """Those of the packages of which an index has a version built from the same source as one of the offers."""
+    sources = {offer.built_from or f"{offer.name} {offer.version}" for offer in offers} if names else set()
+    found = set()
+    for name in map(str.encode, names):
+        stanzas = (stanza for table in tables for stanza in table.stanzas(name))
+        if any(control.source_of(stanza) in sources for stanza in stanzas):
+            found.add(name)
     return found
 
 
@@ -177,6 +198,7 @@ def _offer(stanza: bytes, index: _List, pins: Pins) -> Offer | None:
         pre_depends=entry.get("Pre-Depends", ""),
         recommends=entry.get("Recommends", ""),
         conflicts=", ".join(filter(None, (entry.get("Conflicts"), entry.get("Breaks")))),
+        built_from=control.built_from(entry),
         section=entry.get("Section", ""),
         size=whole(entry.get("Size", "")) or 0,
         space=(whole(entry.get("Installed-Size", "")) or 0) * 1024,

@@ -15,7 +15,7 @@ from fundamentum.model.packages import Relation
 
 Bytes = bytes | mmap
 _FIELD: Final = re.compile(
-    r"^(Package|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Size|Installed-Size|Origin|Label|Suite|Codename|"
+    r"^(Package|Source|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Size|Installed-Size|Origin|Label|Suite|Codename|"
     r"NotAutomatic|ButAutomaticUpgrades|Pin|Pin-Priority):"
     r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,
@@ -171,3 +171,21 @@ def relations(field: str) -> list[list[Relation]]:
 def names_in(field: str) -> list[str]:
     """Every package name in a relation field, alternatives included; quicker where versions do not matter."""
     return _NAME_IN_RELATION.findall(field)
+
+
+def built_from(entry: dict[str, str]) -> str:
+    """Name and version of the source a binary package was built from; empty where both are its own.
+
+    Source: Debian policy, 5.6.1.
+    """
+    name, _, version = entry.get("Source", "").partition(" ")
+    return f"{name} {version.strip('() ') or entry.get('Version', '')}" if name else ""
+
+
+_OF_SOURCE: Final = re.compile(rb"^(Package|Source|Version): (.*)", re.M)
+
+
+def source_of(stanza: bytes) -> str:
+    """Name and version of the source of a binary package, whether or not they are its own."""
+    entry = {field.decode(): value.decode("utf-8", "replace").strip() for field, value in _OF_SOURCE.findall(stanza)}
+    return built_from(entry) or f"{entry.get('Package', '')} {entry.get('Version', '')}"

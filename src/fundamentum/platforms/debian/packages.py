@@ -33,8 +33,10 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     bringing = indexed_commands(host, asked.commands)
     wanted = {*also, *(package for packages in bringing.values() for package in packages)}
     offers, repositories, more = apt.probe(host, system.architecture, wanted)
-    if bound := _bound_to_moving(database.installed or (), offers or ()):
-        offers, repositories, more = apt.probe(host, system.architecture, wanted | bound)
+    if moving := _moving(database.installed or (), offers or ()):
+        bound = _bound_to(moving, database.installed or (), offers or ())
+        siblings = {package.name for package in database.installed or ()}
+        offers, repositories, more = apt.probe(host, system.architecture, wanted | bound, siblings)
     if offers and database.waiting:
         why = "it is on hold here: apt-mark unhold"
         offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
@@ -43,22 +45,25 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *more]
 
 
-def _bound_to_moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
-    """Installed packages, not among the offers, that have to come along with one that is offered in another version.
-
-    They ask for the very version of it that is installed, or the other one breaks them as they are.
-    """
+def _moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
+    """Installed packages that are offered in another version."""
     versions: dict[str, set[str]] = {}
     for offer in offers:
         versions.setdefault(offer.name, set()).add(offer.version)
-    moving = {one.name for one in installed if versions.get(one.name, set()) - {one.version}}
-    if not moving:
-        return set()
+    return {package.name for package in installed if versions.get(package.name, set()) - {package.version}}
+
+
+def _bound_to(moving: Set[str], installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
+    """Installed packages, not among the offers, that have to come along with those that move.
+
+    They ask for the very version of one that is installed, or the other version breaks them as they are.
+    """
+    offered = {offer.name for offer in offers}
     broken = {name for offer in offers if offer.name in moving for name in control.names_in(offer.conflicts)}
     return {
         one.name
         for one in installed
-        if one.name not in versions and (one.name in broken or moving.intersection(control.names_in(one.bound)))
+        if one.name not in offered and (one.name in broken or not moving.isdisjoint(control.names_in(one.bound)))
     }
 
 

@@ -1,0 +1,56 @@
+"""What one package's relations to others allow: versions that fit, names that are provided, conflicts."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from fundamentum.model.packages import Offer, Relation
+from fundamentum.platforms.base import Platform
+
+_PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
+
+
+def displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
+    """Packages that another one both conflicts with and provides."""
+    for offer in chosen.values():
+        given = dict(provides(offer.provides))
+        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
+            other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
+            if other and fits(of, other.version, one):
+                yield other.name
+
+
+def quarrels(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
+    """Packages to be installed that cannot stand beside one another."""
+    names: dict[str, list[tuple[Offer, str | None]]] = {}
+    for offer in chosen.values():
+        names.setdefault(offer.name, []).append((offer, offer.version))
+        for name, version in provides(offer.provides):
+            names.setdefault(name, []).append((offer, version))
+    said: set[frozenset[str]] = set()
+    for offer in chosen.values():
+        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
+            for other, version in names.get(one.name, ()):
+                pair = frozenset((offer.name, other.name))
+                if other is not offer and pair not in said and given(of, version, one):
+                    said.add(pair)
+                    yield f"{offer.name} cannot be installed beside {other.name}"
+
+
+def provides(field: str) -> Iterator[tuple[str, str | None]]:
+    """Names in a ``Provides`` field with the version each is given, if it is."""
+    return ((m[1], m[2]) for part in field.split(",") if (m := _PROVIDED.match(part)))
+
+
+def given(of: Platform, version: str | None, wanted: Relation) -> bool:
+    """An unversioned name fulfils unversioned wishes only.  Source: Debian policy, 7.5."""
+    return wanted.version is None or (version is not None and fits(of, version, wanted))
+
+
+def fits(of: Platform, version: str, wanted: Relation) -> bool:
+    """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
+    if wanted.version is None:
+        return True
+    order = of.order(version, wanted.version)
+    fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
+    return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)

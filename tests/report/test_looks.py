@@ -1,6 +1,8 @@
 """What a script looks at before it changes anything, in a folder that stands for the server."""
 
 import hashlib
+import os
+import pwd
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
@@ -65,6 +67,16 @@ def test_what_has_changed_since_is_told_and_nothing_is_done(name: str, tmp_path:
         assert code == (4 if told else 0), said
         assert (f"changed since this was planned: {tmp_path}/{told}\n" in said) == bool(told)
     assert (tmp_path / "conf.d/90-new.ini").exists() == (not told)
+
+
+def test_a_user_who_is_in_other_groups_now_is_told(tmp_path: Path) -> None:
+    account = pwd.getpwuid(os.getuid())
+    groups = ",".join(map(str, sorted({*os.getgrouplist(account.pw_name, account.pw_gid)})))
+    mark = f"account:{account.pw_uid}:{groups}"
+    assert is_mark(mark)
+    for was, code in ((mark, 0), (f"{mark},4000000000", 4)):
+        done, said = run(script(tmp_path, ["as_planned"], {account.pw_name: was}))
+        assert (done, f"changed since this was planned: {account.pw_name}\n" in said) == (code, code == 4)
 
 
 def test_what_the_plan_itself_left_is_as_planned_and_so_is_what_it_took_back(

@@ -1,9 +1,10 @@
-"""What a file or directory was at one time, in a form that a shell can make again.
+"""What a file, a directory or a user was at one time, in a form that a shell can make again.
 
 ``sha256:DIGEST`` of the content; ``time:SIZE:SECONDS`` where the content is not had as it stands, or its digest would
 tell something of a secret in it (the later of the two times at which content and entry changed); ``names:DIGEST`` of a
 directory's names, a line each in the order of their bytes; ``place:USER:GROUP:MODE``, by their numbers, of a directory
-of which only these count; ``absent``.
+of which only these count; ``account:USER:GROUP,...``, by their numbers, the groups in their order, of a user, whose
+name stands for the path; ``absent``.
 """
 
 import re
@@ -14,7 +15,8 @@ LEFTOVER: Final = r"~$|\.[a-z]+-(dist|old|new|tmp)$|\.[a-z]+(save|new|orig)$|^\.
 HOST_NAME: Final = "/etc/hostname"
 """A plan is for the server of that name."""
 _MARK: Final = re.compile(
-    r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|place:\d{1,10}:\d{1,10}:[0-7]{1,4}|absent"
+    r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|place:\d{1,10}:\d{1,10}:[0-7]{1,4}"
+    r"|account:\d{1,10}:\d{1,10}(?:,\d{1,10})*|absent"
 )
 
 

@@ -148,7 +148,7 @@ class Plan(Value, frozen=True):
     hints: tuple[str, ...] = ()
     """What else an administrator should know, in sentences."""
     rests_on: dict[str, str] = {}
-    """The files that it was made from, each with what it was: :mod:`fundamentum.model.file_mark`."""
+    """The files and users that it was made from, each with what it was: :mod:`fundamentum.model.file_mark`."""
     proofs: tuple[Proof, ...] = ()
     """What the server itself is asked afterwards."""
 

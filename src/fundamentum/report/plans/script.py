@@ -130,7 +130,7 @@ def _looks(plan: Plan) -> Iterator[str]:
 
 def _rests_on(plan: Plan) -> Iterator[str]:
     """The files that it was made from, each with what it was, as data."""
-    yield from ("# The files it was made from, as they were then.", "rests_on() {", "    cat <<'END'")
+    yield from ("# The files and users it was made from, as they were then.", "rests_on() {", "    cat <<'END'")
     yield from (f"{mark} {path}" for path, mark in plan.rests_on.items())
     yield from ("END", "}", "")
 

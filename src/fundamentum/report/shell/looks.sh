@@ -3,7 +3,9 @@
 # Reads MARK PATH on each line, and writes the same for what is there now.
 # shellcheck disable=SC2016  # for another shell
 marks='while read -r was path; do
-    if [ "${was%%:*}" = place ] && [ -e "$path" ]; then
+    if [ "${was%%:*}" = account ]; then
+        is=account:$(id -u -- "$path" 2>/dev/null):$(id -G -- "$path" 2>/dev/null | tr " " "\n" | sort -nu | paste -sd , -)
+    elif [ "${was%%:*}" = place ] && [ -e "$path" ]; then
         is=place:$(stat -c "%u:%g:%a" -- "$path")
     elif [ -d "$path" ]; then
         is=names:$(ls -A -- "$path" 2>/dev/null | grep -vE "%LEFTOVER%" | LC_ALL=C sort | sha256sum)

@@ -86,7 +86,7 @@ def test_lines_of_web_servers_are_changed_where_they_stand(tmp_path: Path) -> No
 
 def test_a_plan_rests_on_the_users_whose_rights_count(tmp_path: Path) -> None:
     root = around_root(tmp_path)
-    for text, mark in (('[directories.required]\n"var/plates" = "writable"\n', "account:33:33"), ("", None)):
+    for text, mark in (('[directories.required]\n"var/plates" = "writable"\n', "account:33:33,50"), ("", None)):
         wanted = needs(f'[settings.required]\nmemory_limit = ">= 300M"\n{text}')
         made = plan([wanted], look(root, wanted), today=TODAY)
         assert made.rests_on.get("www-data") == mark

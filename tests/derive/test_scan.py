@@ -2,9 +2,10 @@
 
 import pytest
 
+from fundamentum.derive.bare_code import all_words, code_of
 from fundamentum.derive.quoted import drivers_in
 from fundamentum.derive.syntax import RULES, Rules
-from fundamentum.derive.words import code_of, extensions_of, interesting, words_in
+from fundamentum.derive.words import extensions_of, interesting, words_in
 from tests.tables import CONSTRUCTS
 
 PIECES = [code for _, _, code, _ in CONSTRUCTS.values()] + [
@@ -33,7 +34,8 @@ STANDING = [  # PHP, interesting words in it
 
 @pytest.mark.parametrize(("code", "meant"), STANDING)
 def test_a_word_of_everyday_language_counts_where_a_symbol_may_be_meant(code: str, meant: set[bytes]) -> None:
-    assert words_in(code_of(f"<?php {code}".encode())[0], interesting()) == meant
+    read = code_of(f"<?php {code}".encode())[0]
+    assert words_in(read, all_words(read), interesting()) == meant
 
 
 def test_words_speak_only_of_the_extensions_that_they_name() -> None:

@@ -30,8 +30,10 @@ from fundamentum.derive.nodes import (
 )
 from fundamentum.derive.quoted import extension_called
 from fundamentum.derive.source import CHECKS, provided
+from fundamentum.derive.telling_names import TellingNames
 
-SPEAKING: Final = re.compile(rb"get_loaded_extensions|extension_loaded|function_exists|class_exists|in_array")
+_ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
+_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array")
 _RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
@@ -40,7 +42,8 @@ _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional
 
 def held_lists(root: Node, data: bytes) -> Iterator[Check]:
     """The extensions of lists that are held against what is loaded."""
-    for node in around(root, data, SPEAKING, ("function_call_expression", "foreach_statement")):
+    speaking = _ASKING_ALL if b"get_loaded_extensions" in data else _ASKING_ONE
+    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
         name = called(node)
         if name == "array_diff" and "get_loaded_extensions" in text(node):
             given = arguments(node)
@@ -68,25 +71,21 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
 
 
 _VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
-_BY_NAME: Final = re.compile(
-    rb"\w*(?:(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s))\w*(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])"
-    % (_VERBS, _VERBS)
-)
-_QUICK: Final = re.compile(rb"(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s)" % (_VERBS, _VERBS))
-"""The same in part, quicker to look for."""
+_NAME: Final = re.compile(rb"(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s)" % (_VERBS, _VERBS))
+_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])")
+ASKING: Final = TellingNames(_NAME)
+"""Functions and classes that ask for an extension, by their names."""
 
 
-def asks_by_name(lowered: bytes) -> bool:
-    """Whether a file may ask for an extension by a function or a class that is called so."""
-    return _QUICK.search(lowered) is not None
+def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Check]:
+    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``
 
-
-def named_in_calls(root: Node, data: bytes) -> Iterator[Check]:
-    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``"""
-    lowered = data.lower()
-    for match in _BY_NAME.finditer(lowered) if asks_by_name(lowered) else ():
-        asking, name = data[match.start() : match.end()].decode("latin-1"), extension_called(match[1])
-        node = root.descendant_for_byte_range(match.start(1), match.end(1))
+    ``words``: all words in the file, in lower case.
+    """
+    for match in _GIVEN.finditer(data.lower()) if ASKING.among(words) else ():
+        name = extension_called(match[2]) if ASKING.among([match[1]]) else None
+        asking = data[match.start() : match.end()].decode("latin-1")
+        node = root.descendant_for_byte_range(match.start(2), match.end(2))
         if name and node is not None and node.type == "string_content":
             yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
 

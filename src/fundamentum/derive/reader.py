@@ -11,6 +11,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers
 from fundamentum.derive import removed_functions
+from fundamentum.derive.bare_code import all_words, code_of
 from fundamentum.derive.callers import MAX_GUARDED, behind_check
 from fundamentum.derive.extension_lists import held_lists, named_in_calls, named_lists
 from fundamentum.derive.facts import FileFacts, Guarded, Syntax, Use, Wish
@@ -22,7 +23,7 @@ from fundamentum.derive.spots import Spots, places_of
 from fundamentum.derive.syntax import RULES, found_in
 from fundamentum.derive.version_gates import gates
 from fundamentum.derive.wishes import CALLS, programs_in, wishes_of
-from fundamentum.derive.words import code_of, interesting, words_in
+from fundamentum.derive.words import interesting, words_in
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
@@ -41,7 +42,9 @@ def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: 
     loader = loader_of(data)
     if loader is not None:
         return FileFacts(loader=loader)
-    words = words_in(code_of(data)[0], interesting() | TAKING) if words is None else words
+    if words is None:
+        code, _ = code_of(data)
+        words = words_in(code, all_words(code), interesting() | TAKING)
     return _Reader(data, words).facts(constructs)
 
 
@@ -82,14 +85,14 @@ class _Reader:
     def facts(self, constructs: Sequence[int]) -> FileFacts:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
-        root = self.source.root
+        root, there = self.source.root, all_words(self.lowered)
         return FileFacts(
             uses=uses,
             checks=(
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
                 *held_lists(root, self.data),
-                *named_in_calls(root, self.data),
+                *named_in_calls(root, self.data, there),
             ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
@@ -99,7 +102,7 @@ class _Reader:
             wishes=(*self.wishes, *programs_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(gates(root, self.data)),
+            gates=tuple(gates(root, self.data, there)),
             removed=tuple(removed_functions.calls(root, self.data)),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )

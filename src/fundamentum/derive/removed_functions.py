@@ -40,7 +40,7 @@ def speaks(data: bytes) -> bool:
 
 def calls(root: Node, data: bytes) -> Iterator[tuple[int, str]]:
     """Line and name of each such call that nothing asks about, in a file that has no other way either."""
-    if not SPEAKING.search(data) or _ASKED.search(data) or _BESIDE.search(data):
+    if not speaks(data) or _ASKED.search(data) or _BESIDE.search(data):
         return
     defined = {match[1].decode().lower() for match in _DEFINED.finditer(data)}
     for node in around(root, data, SPEAKING, ("function_call_expression",)):

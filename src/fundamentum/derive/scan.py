@@ -12,6 +12,7 @@ from typing import Final, NamedTuple
 import msgspec
 
 from fundamentum.derive import extension_lists, removed_functions, version_gates
+from fundamentum.derive.bare_code import all_words, code_of
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.limit_checks import LIMITS
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
@@ -20,7 +21,7 @@ from fundamentum.derive.spots import streams_in
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, SETTINGS
-from fundamentum.derive.words import code_of, defines_one, extensions_of, interesting, words_in
+from fundamentum.derive.words import defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.workers import Workers, batched, contents, work_in
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -120,7 +121,8 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     if data is None:
         return None
     code, blocks = code_of(data)
-    words = words_in(code, _setting.words)
+    there = all_words(code)
+    words = words_in(code, there, _setting.words)
     constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
@@ -131,10 +133,10 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     if (connects := b"pdo" in lowered) or b"dsn" in lowered:
         extensions |= drivers_in(lowered, connects=connects)
     extensions = extensions.union(extension for _, _, extension, _ in streams_in(lowered))
-    return words, extensions, _tells(data, lowered, code, words), constructs
+    return words, extensions, _tells(data, lowered, code, words, there), constructs
 
 
-def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) -> bool:
+def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], there: frozenset[bytes]) -> bool:
     if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
         return True
     if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
@@ -143,7 +145,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if any(place in data for place in _PROGRAMS):
         return True
-    if extension_lists.asks_by_name(lowered) or version_gates.asks_by_name(data):
+    if extension_lists.ASKING.among(there) or version_gates.ASKING.among(there):
         return True
     return (
         any(word in code for word in _OF_VERSIONS) or b"get_loaded_extensions" in data or removed_functions.speaks(data)

@@ -12,6 +12,7 @@ _VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
+_FILTER_SIGNS: Final = (b"zlib.inflate", b"zlib.deflate", b"bzip2.", b"convert.iconv.", b"mcrypt.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
 _OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
@@ -53,7 +54,7 @@ def streams_in(lowered: bytes) -> Iterator[tuple[int, str, str, str]]:
         for match in _SCHEME.finditer(lowered):
             name = match["at"].decode()
             yield match.start("at"), "scheme", _OF_STREAMS.get(name, name.split(".")[0]), name
-    if b"filter" in lowered:
+    if any(sign in lowered for sign in _FILTER_SIGNS) and b"filter" in lowered:
         for match in _FILTER.finditer(lowered):
             name = match["at"].decode()
             first = name.split(".")[0]

@@ -80,10 +80,23 @@ def _of_call(call: Node, source: Source, depth: int) -> Iterator[str]:
         yield "/".join([value, *[".."] * min(up, 20)]) if up else value
 
 
+_DEFINES: Final = re.compile(rb"define\s*\(\s*['\"]\Z")
+_SETS: Final = re.compile(rb"(?:const\s+(?:\w+\s+)?|[$>:])\Z")
+BEFORE: Final = 60
+"""Bytes before a name that tell whether something is given to it."""
+
+
+def _given(name: bytes, data: bytes) -> Iterator[re.Match[bytes]]:
+    """Where a constant or a variable is given a value; each match ends before the value."""
+    for match in re.finditer(rb"%s(?:['\"]\s*(?P<defined>,)|\s*=(?![=>]))\s*" % name, data):
+        before = data[max(match.start() - BEFORE, 0) : match.start()]
+        if (_DEFINES if match["defined"] else _SETS).search(before):
+            yield match
+
+
 def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     """What a constant or a variable is given in the same file; the members of the list that a loop goes through."""
     name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
-    data = source.data
     for above, _ in ancestors(node) if node.type == "variable_name" else ():
         parts = [child for child in above.named_children if child.type != "comment"]
         if (
@@ -96,12 +109,7 @@ def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
                 if element.named_children:
                     yield from values(element.named_children[-1], source, depth + 1)
             return
-    given = rb"define\s*\(\s*['\"]%s['\"]\s*,\s*|const\s+(?:\w+\s+)?%s\s*=\s*|[$>:]%s\s*=(?![=>])\s*" % (
-        name,
-        name,
-        name,
-    )
-    for match in islice(re.finditer(given, data), 4):
+    for match in islice(_given(name, source.data), 4):
         at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)
         while at is not None and at.parent is not None and at.parent.type not in _CLIMBED:
             Patience.tick()

@@ -25,6 +25,7 @@ from fundamentum.derive.nodes import (
     text,
     unwrapped,
 )
+from fundamentum.derive.telling_names import TellingNames
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 _OPERATORS: Final[dict[str, Operator]] = {
@@ -44,19 +45,12 @@ _SPLIT: Final = re.compile(
     rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
 )
 
-_BY_NAME: Final = re.compile(
-    rb"\b((?:require|check|assert|ensure|need|min(?:imum)?)s?_?\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check))"
-    rb"\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]",
-    re.I,
-)
+_VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
+_ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
+_BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
-_NAMED: Final = re.compile(rb"php\w*\s*\(\s*['\"]\d|version_?(?:requirement|check)\s*\(\s*['\"]\d", re.I)
-"""The same, quicker to look for."""
-
-
-def asks_by_name(data: bytes) -> bool:
-    """Whether a file may ask for a version by a function or a class that is called so."""
-    return _NAMED.search(data) is not None
+ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
+"""Functions and classes that ask for a version, by their names in lower case."""
 
 
 Compared = tuple[Operator, str | Name, bool, Node]
@@ -71,9 +65,10 @@ class _Held(NamedTuple):
     minor: frozenset[str]
 
 
-def gates(root: Node, data: bytes) -> Iterator[Gate]:
-    """The statements in one file."""
-    if not SPEAKING.search(data) and not asks_by_name(data):
+def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
+    """The statements in one file.  ``words``: all words in it, in lower case."""
+    by_name = ASKING.among(words)
+    if not SPEAKING.search(data) and not by_name:
         return
     held = _held(data)
     names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
@@ -88,7 +83,7 @@ def gates(root: Node, data: bytes) -> Iterator[Gate]:
                         where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
                         yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where)
                     break
-    for match in _BY_NAME.finditer(data) if asks_by_name(data) else ():
+    for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")

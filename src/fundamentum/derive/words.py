@@ -1,4 +1,4 @@
-"""The words that make a file worth parsing, and finding them in raw bytes at the speed of the interpreter's C code."""
+"""The words that make a file worth parsing, and finding them in its code."""
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
@@ -6,63 +6,9 @@ from functools import cache
 from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers, symbols
+from fundamentum.derive.bare_code import NAMING
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
-
-_NAMING: Final = frozenset(byte for byte in range(256) if chr(byte).isalnum() or byte == 95 or byte >= 128)
-# Everything that cannot be part of a name becomes a blank.
-_TABLE: Final = bytes(byte if byte in _NAMING else 32 for byte in range(256))
-# Comments, strings, text outside PHP, text blocks.  Each way begins with a character of its own: that, and no group
-# around them, lets the matcher skip at full speed to the next place where one can begin.  Most strings have no escape
-# in them; ways without a loop for those come first.  No way ever has to be taken back, hence the ``+`` after each.
-_NO_CODE: Final = re.compile(
-    rb"""'[^'\\]*+'|"[^"\\]*+"|//[^\n?]*+(?=\n)"""
-    rb"""|//[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
-    rb"""|\#(?!\[)[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
-    rb"""|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*+/"""
-    rb"""|'[^'\\]*+(?:\\.[^'\\]*+)*+'"""
-    rb"""|"[^"\\]*+(?:\\.[^"\\]*+)*+\""""
-    rb"""|\?>[^<]*+(?:<(?!\?(?![xX][mM][lL]))[^<]*+)*+(?:<\?|\Z)""",
-    re.S,
-)
-
-
-_BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
-
-
-def code_of(data: bytes) -> tuple[bytes, bool]:
-    """The code in a file, in lower case: no comments, strings, text.  Quick, and right but for the oddest files.
-
-    Second, whether there may be blocks of text (``<<<END``) in the file.
-    """
-    start = data.find(b"<?")
-    if start < 0:
-        return b"", False
-    text = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :]
-    code = _NO_CODE.sub(b"''", text)
-    # The first block's beginning stands in the code, whatever its text may have been taken for.
-    blocks = b"<<<" in code
-    return (_NO_CODE.sub(b"''", _without_blocks(text)) if blocks else code).lower(), blocks
-
-
-def _without_blocks(text: bytes) -> bytes:
-    """The text without its text blocks (``<<<END``).  A label that ends nowhere is looked for once only."""
-    out: list[bytes] = []
-    endless: set[bytes] = set()
-    at = 0
-    while match := _BLOCK.search(text, at):
-        label = match[2]
-        end = None
-        if label not in endless:
-            end = re.compile(rb"^[ \t]*" + label + rb"\b", re.M).search(text, match.end())
-        if end is None:
-            endless.add(label)
-            out.append(text[at : match.end()])
-            at = match.end()
-        else:
-            out += (text[at : match.start()], b"''")
-            at = end.end()
-    return b"".join((*out, text[at:]))
 
 
 class _Tables(NamedTuple):
@@ -158,7 +104,7 @@ def _stands_for_symbol(word: bytes, code: bytes, substitutes: bool) -> bool:
     while at >= 0:
         end = at + len(word)
         before = code[at - 1] if at else 32
-        if before not in _NAMING and (end == len(code) or code[end] not in _NAMING):
+        if before not in NAMING and (end == len(code) or code[end] not in NAMING):
             called = function and before not in b">:$" and _CALLED.match(code, end)
             if called and (substitutes or not code.endswith(b"function ", 0, at)):
                 return True
@@ -183,16 +129,16 @@ def _spaced(word: bytes, code: bytes) -> Iterator[bytes]:
             before = code[max(at - 2, 0) : at]
             if before[-1:] == b"\\":
                 before = before[:-1]
-            if not before or before[-1] not in _NAMING:
+            if not before or before[-1] not in NAMING:
                 yield name
                 break
             at = code.find(name, at + 1)
 
 
-def words_in(code: bytes, of: frozenset[bytes]) -> frozenset[bytes]:
-    """Which of the words stand in the code; with what extensions provide in a namespace, in full."""
+def words_in(code: bytes, there: frozenset[bytes], of: frozenset[bytes]) -> frozenset[bytes]:
+    """Which words stand in the code, of all that do (``there``); of namespaces of extensions, what is in them."""
     tables = _tables()
-    found = of.intersection(code.translate(_TABLE).split())
+    found = of & there
     substitutes = b"function_exists" in found
     out = set()
     for word in found:

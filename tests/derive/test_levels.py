@@ -66,7 +66,7 @@ TREES: list[tuple[str, dict[str, str], dict[str, str]]] = [
         {"a.php": "echo 1;", "lib/chart/LICENSE": "free", "lib/chart/Chart.php": "class Chart { function g() { bcadd(1, 2); } }"},
         {},
     ),
-    ("gone from PHP", {"a.php": "mysql_connect('x'); mcrypt_encrypt(1, 2, 3, 4);"}, {}),
+    ("gone from PHP", {"a.php": "mysql_connect('x'); recode(1, 2);"}, {}),
     ("only on Windows", {"a.php": "new COM('x');"}, {}),
     ("part of every PHP", {"a.php": "preg_match('/x/', $y); spl_autoload_register(); json_encode(1); new DateTime; match(1) { 1 => 2 };"}, {}),
     ("json in an old PHP", {"a.php": "json_encode_x(); json_decode('1'); echo JSON_PRETTY_PRINT;"}, {}),

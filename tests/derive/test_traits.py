@@ -28,6 +28,8 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     assert levels["command_line"] == tree.get("command_line", [])
     told_settings = [f"{e.names[0]} {e.level} {e.value}" for e in found.entries if e.kind in ("setting", "uploads")]
     assert "settings" not in tree or told_settings == tree["settings"]
+    any_of = ["|".join(entry.names) for entry in found.of_kind("extension") if entry.names[1:]]
+    assert "any_of" not in tree or any_of == tree["any_of"]
     others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
     assert "planted" not in repr(found)

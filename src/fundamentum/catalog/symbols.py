@@ -104,6 +104,17 @@ def own_extensions() -> frozenset[str]:
     return frozenset(_document().own)
 
 
+def follows_php(symbol: Symbol) -> bool:
+    """Whether a symbol came, or went, with a branch of PHP itself.
+
+    Constants of extensions follow the library they stand for.  What went with 7.0 has questions of its own.
+    """
+    if symbol.extension in EVERYWHERE or symbol.extension in own_extensions():
+        return symbol.extension in EVERYWHERE or symbol.kind != "constant"
+    entry = _unharvested().get(symbol.extension)
+    return entry is not None and entry.gone not in ("", "7.0")
+
+
 def only_on_windows(extension: str) -> bool:
     """Whether the extension exists for Windows only."""
     return extension in _unharvested() and _unharvested()[extension].windows

@@ -2,7 +2,7 @@
 
 import itertools
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final, Literal
 
 import msgspec
@@ -13,6 +13,7 @@ from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.consequences import consequences
 from fundamentum.derive.nodes import ancestors, inside, names_around
 from fundamentum.derive.source import CHECKS, Source, provided
+from fundamentum.derive.ways import ways_around
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
@@ -70,7 +71,9 @@ class Checks:
         return outcome
 
     def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
-        """What happens where the extension is absent."""
+        """What happens where the extension is absent; where there are other ways, where all of them are gone."""
+        if not check.negative and (ways := ways_around(node))[0]:
+            return self.ends(ways[1]) if ways[1] is not None and self._asked_in(ways[0]) else "asked"
         for parent, child in ancestors(node):
             if parent.type == "if_statement":
                 absent = parent.child_by_field_name("body") if check.negative else None
@@ -90,7 +93,12 @@ class Checks:
         return "asked"
 
     def among(self, check: CheckAt, node: Node) -> tuple[str, ...]:
-        """The extensions asked for in the same condition, joined by *and*: the program stops if all are missing."""
+        """The extensions of which one has to be there: the program stops only if all are missing.
+
+        They are asked for in one condition, joined by *and*, or one after the other, each in a condition of its own.
+        """
+        if not check.negative and (ways := ways_around(node))[0]:
+            return self._asked_in(ways[0])
         condition = None
         for parent, child in ancestors(node):
             operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
@@ -101,9 +109,18 @@ class Checks:
                 break
         if condition is None:
             return ()
-        inside = [c for c in self.at if condition.start_byte <= c.start < condition.end_byte and c.negative]
-        names = tuple(dict.fromkeys(extension for c in inside for extension in c.extensions))
+        names = self._in(condition, negative=True)
         return names if len(names) > 1 else ()
+
+    def _in(self, condition: Node, *, negative: bool) -> tuple[str, ...]:
+        """The extensions that a condition asks for."""
+        asked = [c for c in self.at if condition.start_byte <= c.start < condition.end_byte and c.negative is negative]
+        return tuple(dict.fromkeys(extension for check in asked for extension in check.extensions))
+
+    def _asked_in(self, conditions: Sequence[Node]) -> tuple[str, ...]:
+        """The extensions that the conditions of several ways ask for; none if one is no matter of extensions."""
+        asked = [self._in(condition, negative=False) for condition in conditions]
+        return tuple(dict.fromkeys(itertools.chain(*asked))) if all(asked) else ()
 
     def _find(self) -> Iterator[CheckAt]:
         for name, start, end in self._calls():

@@ -31,6 +31,8 @@ _NEEDS: Final = re.compile(
 )
 _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
 _ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
+_LEVEL: Final = re.compile(r"['\"](?:is_?)?(?:required|mandatory|fatal)['\"]\s*=>\s*(true|false|[01])\b", re.I)
+"""The level that an entry of a table gives."""
 _FINE: Final = re.compile(
     r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
 )
@@ -76,7 +78,9 @@ def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, O
     above = at.parent
     if above is None:
         return
-    if above.type == "return_statement":
+    if entry := _answering(above):
+        yield not holds, _of_entry(entry)
+    elif above.type == "return_statement":
         function = function_around(above)
         yield from _of_callers(above, function, holds)
         if not extension and _OF_CHECKS.search(function):
@@ -89,9 +93,23 @@ def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, O
         yield not holds, _of_entry(above)
 
 
+def _answering(at: Node) -> Node | None:
+    """The entry of a table whose function answers with the result: ``'check' => fn() => extension_loaded('gd')``"""
+    while at.type in ("return_statement", "compound_statement", "anonymous_function", "arrow_function"):
+        Patience.tick()
+        if at.type.endswith("_function"):
+            return at.parent if at.parent is not None and at.parent.type == "array_element_initializer" else None
+        if at.parent is None:
+            break
+        at = at.parent
+    return None
+
+
 def _of_entry(element: Node) -> Outcome:
     """What a table is for that has the result in it, and what else stands in the same entry of it."""
-    entry = text(element.parent)[:200] if element.parent is not None else ""
+    entry = text(element.parent)[:400] if element.parent is not None else ""
+    if level := _LEVEL.search(entry):
+        return "reports" if level[1].lower() in ("true", "1") else "warns"
     if _WARNING.search(entry):
         return "warns"
     return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""

@@ -1,16 +1,19 @@
 """Which database an application needs: by the weight of use, and any one of several where configuration chooses."""
 
 import re
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 from fundamentum.catalog import extension_gone
-from fundamentum.derive.evidence import Seen, Whole
+from fundamentum.derive.evidence import DRIVERISH, Seen, Whole
 from fundamentum.derive.families import LIVE_ON
 from fundamentum.derive.weigh import Verdict
 from fundamentum.model.needs_value import Level
 
 _ANY: Final = "any one of these databases will do: which one is chosen"
+_SERVICE: Final = re.compile(r"session|cache|auth|log(?:ger|handler|writer)|queue|lock|messenger")
+"""Names of classes for what files or another service can do as well."""
 _TOOL: Final = re.compile(
     r"(?:^|/)(?:bin|cli|cron|console|scripts?|tools?|migrations?|contrib|experimental|legacy)/|"
     r"(?:convert|migrat|import|export|upgrad|dump|backup|bench|experiment|splice)[^/]*$",
@@ -71,10 +74,26 @@ def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequen
         return False
     connects = any(use.plain and use.use.kind == "class" for use in whole.uses("pdo"))
     if len(vendors) > 1:
-        return connects or len({use.file.path for use in every}) >= 3
+        return connects or _chosen_in_one_place(uses) or len({use.file.path for use in every}) >= 3
     return any(
         not use.driver and use.file.part == "own" and (connects or use.use.kind != "connection") for use in every
     )
+
+
+def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
+    """Whether one function chooses between the databases of several vendors: that is where it connects."""
+    vendors: dict[tuple[str, str, str], set[str]] = defaultdict(set)
+    for extension, seen in uses.items():
+        for one in seen:
+            if one.file.part == "own" and one.guard == "chosen" and not one.driver and not _of_one_service(one):
+                vendors[one.file.path, one.use.scope, one.use.function].add(_vendor(extension))
+    return any(len(chosen) > 1 for chosen in vendors.values())
+
+
+def _of_one_service(seen: Seen) -> bool:
+    """Whether it stands in a class for which a database is one of several ways: ``PdoSessionHandler``."""
+    scope = seen.use.scope
+    return _SERVICE.search(scope) is not None or ("pdo" in scope and DRIVERISH.search(scope) is not None)
 
 
 def _vendor(extension: str) -> str:

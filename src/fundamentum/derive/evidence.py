@@ -18,10 +18,11 @@ from fundamentum.derive.manifest import Manifest, Stated
 from fundamentum.derive.scan import Scanned
 from fundamentum.derive.tree import Part, SourceFile
 
-_DRIVERISH: Final = re.compile(
+DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
     r"session|auth|dumper|loader|renderer|strategy"
 )
+"""Words in the names of classes that are one of several to do a thing."""
 
 
 _WAYS: Final = re.compile(
@@ -30,6 +31,8 @@ _WAYS: Final = re.compile(
 )
 """How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
 MANY: Final = 5
+FEW: Final = 3
+"""Files that tell nothing of what a whole application is about."""
 CENTRAL: Final = 0.5
 """The share of an application's files from which on an extension is what it is about."""
 
@@ -206,7 +209,7 @@ class Whole:
         """Whether a file or class is named after the extension and has siblings named after something else."""
         if extension not in own_extensions() or extension in CHOOSABLE:
             words = words_for(extension)
-            if _DRIVERISH.search(scope) and any(word in scope for word in words):
+            if DRIVERISH.search(scope) and any(word in scope for word in words):
                 return True
         key = (path, extension)
         if key not in self._alternatives:
@@ -246,7 +249,7 @@ class Whole:
 
     def central(self, extension: str) -> bool:
         """Whether so many of the application's own files speak of it that it is what the application is about."""
-        return self.candidates(extension, "own", "optional") >= self._own_files * CENTRAL
+        return self.candidates(extension, "own", "optional") >= max(self._own_files * CENTRAL, FEW)
 
     @cached_property
     def _own_files(self) -> int:

@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE
-from fundamentum.derive.consequences import branches, outcome
-from fundamentum.derive.facts import Check
+from fundamentum.derive.consequences import branches, consequences, outcome
+from fundamentum.derive.facts import Check, Outcome
 from fundamentum.derive.nodes import (
     Patience,
     ancestors,
@@ -71,7 +71,14 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
 
 
 _VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
-_NAME: Final = re.compile(rb"(?:%s)\w*(?:ext|module)|(?:ext|module)\w*(?:%s)" % (_VERBS, _VERBS))
+_STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
+_STATE: Final = re.compile(_STATES)
+_MADE: Final = ("call_expression", "creation_expression")
+_NAME: Final = re.compile(
+    rb"(?:%s|\Ahas|\Ahave|\Ais)\w*(?:ext|module)|(?:ext|module)\w*(?:%s|%s)" % (_VERBS, _VERBS, _STATES)
+)
+_DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
+"""Names that demand it; the others do so only where nobody looks at what they return."""
 _GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])")
 ASKING: Final = TellingNames(_NAME)
 """Functions and classes that ask for an extension, by their names."""
@@ -86,8 +93,25 @@ def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator
         name = extension_called(match[2]) if ASKING.among([match[1]]) else None
         asking = data[match.start() : match.end()].decode("latin-1")
         node = root.descendant_for_byte_range(match.start(2), match.end(2))
-        if name and node is not None and node.type == "string_content":
+        if not name or node is None or node.type != "string_content" or match[1] == b"extension_loaded":
+            continue
+        call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
+        alone = call.parent is not None and call.parent.type == "expression_statement"
+        if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
             yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
+        else:
+            yield _asked(name, f"{asking}('{name}')", call)
+
+
+def _asked(extension: str, what: str, call: Node) -> Check:
+    """What comes of a function that answers whether an extension is there: ``if (!hasExtension('gd')) exit;``"""
+    class_name, function = names_around(call)
+    told: Outcome = next((result for holds, result in consequences(call, extension=True) if result and not holds), "")
+    where = f"{class_name} {function} {heading(call)}".strip()[:200]
+    outcome: Literal["asked", "exits", "throws", "reports", "warns"] = "throws" if function else "exits"
+    if told != "stops":
+        outcome = told or "asked"
+    return Check(extension, outcome, line(call), what, (), where)
 
 
 def _of_named(array: Node) -> Iterator[Check]:

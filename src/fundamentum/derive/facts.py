@@ -106,6 +106,8 @@ class Wish(Fact, frozen=True):
     how: str
     stops: bool = False
     """Whether the program ends, or reports an error, where it is not so."""
+    around: str = ""
+    """The names of the class and the function that a switch is asked for in; empty for all else."""
 
 
 class FileFacts(Fact, frozen=True):

@@ -23,7 +23,7 @@ CHOOSABLE: Final = frozenset(
        "gettext", "intl", "tidy", "redis", "gnupg", "smbclient", "imagick", "sockets", "iconv", "mbstring", "pcntl"}
 )  # fmt: skip
 """Extensions that code is written around: a class or file named after one, beside its alternatives, is a driver."""
-LIVE_ON: Final = frozenset({"imap", "pspell", "oci8", "pdo_oci", "xmlrpc"})
+LIVE_ON: Final = frozenset({"imap", "interbase", "mcrypt", "oci8", "pdo_oci", "pspell", "xmlrpc"})
 """Gone from PHP itself, and alive as separate packages."""
 ALIASES: Final = {
     "pdo": ("mysql", "mariadb", "postgres", "pgsql", "postgresql", "sqlite", "oracle", "mssql"),

@@ -8,6 +8,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.checks import Checks
+from fundamentum.derive.extension_lists import ASKING
 from fundamentum.derive.facts import Check, Guard
 from fundamentum.derive.families import words_for
 from fundamentum.derive.nodes import Patience, ancestors, heading, names_around
@@ -45,7 +46,7 @@ class Guards:
             if node is not None:
                 chosen = self.around(node, check.extensions)[0] == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
-                among = self.found.among(check, node) if outcome == "exits" else ()
+                among = self.found.among(check, node) if outcome in ("exits", "throws") else ()
                 where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
                     yield Check(extension, outcome, self.source.line(node), check.what, among, where)
@@ -176,7 +177,8 @@ class Guards:
         ):
             return "checked"
         if positive and _names_one(text, extensions):
-            return "chosen"
+            asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
+            return "checked" if ASKING.among(asks) else "chosen"
         if _VERSION.search(text):
             return "version"
         return ""

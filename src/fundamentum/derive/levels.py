@@ -34,14 +34,7 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
             del by_name[name]
             if one.places:
                 left_out.append(_entry((name,), "recommended", reason, [one]))
-    out: list[Entry] = []
-    for one in list(by_name.values()):
-        names = tuple(name for name in one.among if name in by_name and not extension_gone(name, "99.0"))
-        if one.extension in names and len(names) > 1:
-            members = [by_name.pop(name) for name in names]
-            out.append(_entry(names, "required", "the program stops where all of these are missing", members))
-        elif one.among and extension_gone(one.extension, "99.0"):
-            del by_name[one.extension]
+    out = list(_any_one_of(by_name))
     for title, family in FAMILIES.items():
         members = [by_name[name] for name in family if name in by_name]
         for group in _groups(title, members, whole):
@@ -51,6 +44,24 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
                 del by_name[name]
     out += [_entry((name,), one.level or "recommended", one.rule, [one]) for name, one in by_name.items()]
     return list(_by_their_names(sorted(out, key=lambda entry: (entry.level != "required", entry.names)))), left_out
+
+
+def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
+    """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
+    for one in list(by_name.values()):
+        names = tuple(name for name in one.among if name in by_name and not extension_gone(name, "99.0"))
+        needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
+        if one.extension in names and len(names) > 1 and needed:
+            rule = f"one of several ways, of which {' and '.join(needed)} is needed anyway"
+            for name in names:
+                alone = replace(by_name[name], among=())
+                by_name[name] = alone if name in needed else replace(alone, level="recommended", rule=rule)
+        elif one.extension in names and len(names) > 1:
+            stops = one.level == "required"
+            rule = f"{'the program stops' if stops else 'it is of no use'} where all of these are missing"
+            yield _entry(names, one.level or "recommended", rule, [by_name.pop(name) for name in names])
+        elif one.among and extension_gone(one.extension, "99.0"):
+            del by_name[one.extension]
 
 
 def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:

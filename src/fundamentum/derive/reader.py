@@ -9,7 +9,7 @@ from typing import Final
 import msgspec
 from tree_sitter import Node
 
-from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers
+from fundamentum.catalog.symbols import EVERYWHERE, follows_php, providers
 from fundamentum.derive import removed_functions
 from fundamentum.derive.bare_code import all_words, code_of
 from fundamentum.derive.callers import MAX_GUARDED, behind_check
@@ -162,8 +162,8 @@ class _Reader:
         if not symbols:
             return
         extensions = tuple(dict.fromkeys(symbol.extension for symbol in symbols))
-        if len(symbols) == 1 and (symbols[0].since or symbols[0].gone) and not weak:
-            self._bound(symbols[0].since, symbols[0].gone, f"{_shown(kind, name)}", extensions, node)
+        if len(symbols) == 1 and (symbols[0].since or symbols[0].gone) and not weak and follows_php(symbols[0]):
+            self._bound(symbols[0].since, symbols[0].gone, _shown(kind, name), node)
         if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
             return
         scope, function = names_around(node)
@@ -176,9 +176,7 @@ class _Reader:
         shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
         yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own, function)
 
-    def _bound(self, since: str, gone: str, what: str, extensions: tuple[str, ...], node: Node) -> None:
-        if extensions[0] not in EVERYWHERE and (extensions[0] not in own_extensions() or what.isupper()):
-            return  # constants of other extensions follow the library they stand for, not PHP
+    def _bound(self, since: str, gone: str, what: str, node: Node) -> None:
         key = (since, gone, what)
         if key in self.syntax or self._checked_symbol(node, what):
             return

@@ -18,6 +18,7 @@ from fundamentum.derive.limit_checks import LIMITS
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.spots import streams_in
+from fundamentum.derive.switch_checks import SWITCHES
 from fundamentum.derive.syntax import RULES, Rules
 from fundamentum.derive.tree import SourceFile
 from fundamentum.derive.wishes import COMMANDS, DIRECTORIES, SETTINGS
@@ -33,7 +34,7 @@ _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
 _OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
-_LIMIT_NAMES: Final = tuple(name.encode() for name in LIMITS)
+_LIMIT_NAMES: Final = tuple(name.encode() for name in (*LIMITS, *sorted(SWITCHES)))
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""

@@ -12,6 +12,7 @@ from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.facts import Check
 from fundamentum.derive.manifest import Stated, under_vendor
 from fundamentum.derive.places import asked, places, stated_place
+from fundamentum.derive.requirement_names import LOOKED_AT
 from fundamentum.derive.result import Place
 from fundamentum.derive.tree import SourceFile
 from fundamentum.model.needs_value import Level
@@ -23,12 +24,6 @@ TOOLS: Final = frozenset(
 """Tools for developers, and extensions that no application is helped by: asking for them means something else."""
 _CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
 """How files are called that are one of several, be their own names what they may."""
-_REQUIREMENTS: Final = re.compile(
-    r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^check\.|"
-    r"sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)",
-    re.I,
-)
-"""What files, classes and functions are called that look at what the application requires."""
 _ASKED: Final = ("asked", "reports", "warns")
 
 
@@ -107,7 +102,7 @@ class Case:
         found = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
         if any(not check.among for _, check in stops):
             return found
-        return msgspec.structs.replace(found, among=stops[0][1].among)
+        return msgspec.structs.replace(found, among=stops[0][1].among, plain=bool(self.plain))
 
     def listed_as_required(self) -> Verdict | None:
         """A list of extensions whose name says that they are required."""
@@ -121,7 +116,7 @@ class Case:
         found = [
             (file, check)
             for file, check in self.outcome("reports", "throws")
-            if _REQUIREMENTS.search(f"{file.path.rpartition('/')[2]} {check.around}")
+            if LOOKED_AT.search(f"{file.path.rpartition('/')[2]} {check.around}")
             and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
         ]
         if not found:
@@ -175,7 +170,7 @@ class Case:
         found = [
             (file, check)
             for file, check in self.outcome("warns")
-            if _REQUIREMENTS.search(f"{file.path.rpartition('/')[2]} {check.around}")
+            if LOOKED_AT.search(f"{file.path.rpartition('/')[2]} {check.around}")
         ]
         return self.verdict("recommended", "the program advises it", asked(found)) if found else None
 
@@ -252,7 +247,11 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
 def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
     """The level of one extension.  ``called``: bundled libraries that the application's own code calls."""
     case = Case(whole, extension, called)
-    return next(verdict for rule in RULES if (verdict := rule(case)) is not None)
+    found = next(verdict for rule in RULES if (verdict := rule(case)) is not None)
+    if found.level != "recommended" and not found.chosen:
+        return found
+    refused = next((check for _, check in case.outcome("throws") if check.among), None)
+    return msgspec.structs.replace(found, among=refused.among) if refused else found
 
 
 def _why(one: Stated) -> str:

@@ -10,6 +10,7 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.limit_checks import LIMITS, limits_wanted
 from fundamentum.derive.source import Source
+from fundamentum.derive.switch_checks import switches_wanted
 from fundamentum.derive.values import UNKNOWN, values
 
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
@@ -46,6 +47,7 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         for limit in limits_wanted(source.root, call):
             how = f"ini_get('{limit.directive}') is compared"
             yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
+        yield from switches_wanted(call)
     elif name in COMMANDS and arguments:
         yield Wish("function", name, "", line, f"{name}()")
         beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source))

@@ -14,6 +14,7 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.limit_checks import ELSEWHERE, number_of
+from fundamentum.derive.requirement_names import LOOKED_AT
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.settings_files import wishes_of_files
 from fundamentum.derive.tree import Tree, content_of
@@ -54,9 +55,14 @@ def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
             continue
         wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        stops = kind == "setting" and any(wish.stops for _, wish in wishes if wish.value == value)
+        stops = kind == "setting" and any(_stops(path, wish) for path, wish in wishes if wish.value == value)
         level: Level = "required" if stops else "recommended"
-        rule = "the program reports an error where it is less" if stops else _WHY.get(kind) or _why_set(wishes[0][1])
+        otherwise = "less" if value.startswith(">=") else "otherwise"
+        rule = (
+            f"the program reports an error where it is {otherwise}"
+            if stops
+            else _WHY.get(kind) or _why_set(wishes[0][1])
+        )
         yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
 
 
@@ -79,9 +85,17 @@ def _with_constants(tree: Tree, whole: Whole, wishes: Sequence[tuple[str, Wish]]
             yield path, replace(wish, value=f">= {value}")
 
 
+def _stops(path: str, wish: Wish) -> bool:
+    """Whether the program is of no use where a setting is otherwise; of a switch, one part alone may be."""
+    looked_at = LOOKED_AT.search(f"{path.rpartition('/')[2]} {wish.around}")
+    return wish.stops and (wish.value.startswith(">=") or looked_at is not None)
+
+
 def _why_set(wish: Wish) -> str:
     if wish.how.startswith(("ini_set", "set_time_limit")):
         return "the application sets it itself"
+    if wish.how.endswith("is asked"):
+        return "a part of the application asks for it" if wish.stops else "the program advises it"
     if wish.how.startswith("ini_get"):
         return "the application asks for that much"
     return "a settings file of the application says so"

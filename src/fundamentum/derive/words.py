@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
 from typing import Final, NamedTuple
 
-from fundamentum.catalog.symbols import EVERYWHERE, own_extensions, providers, symbols
+from fundamentum.catalog.symbols import EVERYWHERE, follows_php, providers, symbols
 from fundamentum.derive.bare_code import NAMING
 from fundamentum.derive.source import CHECKS
 from fundamentum.derive.wishes import CALLS
@@ -31,7 +31,6 @@ def _tables() -> _Tables:
     everyday: dict[bytes, set[str]] = {name.encode(): {"function"} for name in CALLS}
     spaces: dict[bytes, list[bytes]] = {}
     plain: set[bytes] = set()
-    own = own_extensions()
     for (kind, name), known in symbols().items():
         if kind not in ("function", "class", "constant"):
             continue
@@ -43,8 +42,7 @@ def _tables() -> _Tables:
             if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
                 told.add(symbol.extension)
         first = known[0]
-        ours = first.extension in EVERYWHERE or (first.extension in own and kind != "constant")
-        if len(known) == 1 and ours and (first.since or first.gone):
+        if len(known) == 1 and follows_php(first) and (first.since or first.gone):
             versions.setdefault(word, set()).add((first.since, first.gone))
         if spaced:
             everyday.setdefault(word, set()).add("namespace")

@@ -18,6 +18,9 @@ from fundamentum.derive.ways import ways_around
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
 _THROWS: Final = frozenset({"throw_expression", "throw_statement"})
+LISTING_DRIVERS: Final = b"getavailabledrivers"
+"""``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""
+_IN_LIST: Final = "in_array"
 MAX_CHECKS: Final = 500
 """Checks of one file that are looked at: an installer has a few dozen."""
 
@@ -38,6 +41,7 @@ class Checks:
     def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
         self.source, self.lowered = source, lowered
         self.words = [name for name in CHECKS if name.encode() in words]
+        self.words += [_IN_LIST] if LISTING_DRIVERS in lowered else []
         self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
 
     def node(self, check: CheckAt) -> Node | None:
@@ -134,9 +138,9 @@ class Checks:
                 continue
             arguments = self.source.arguments(call)
             value = self._value(arguments[0]) if arguments else None
-            if value is None:
+            if value is None or (name == _IN_LIST and not (len(arguments) > 1 and self._lists_drivers(arguments[1]))):
                 continue
-            extensions = self._asked(CHECKS[name], value)
+            extensions = self._asked(CHECKS.get(name, "driver"), value)
             if extensions:
                 yield CheckAt(start, extensions, self._negated(call), f"{name}('{value[:60]}')")
 
@@ -162,10 +166,20 @@ class Checks:
         if kind == "extension":
             name = canonical(value)
             return (name,) if name in known_extensions() else ()
+        if kind == "driver":
+            return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
         value = value.replace("\\\\", "\\").lstrip("\\")
         if kind == "function" and "::" in value:
             kind, value = "class", value.partition("::")[0]
         return provided(kind, value)
+
+    def _lists_drivers(self, node: Node) -> bool:
+        """Whether an expression is the list of PDO's drivers, or a variable that was given it."""
+        written = self.source.text(node).lower()
+        if LISTING_DRIVERS in written.encode("utf-8", "replace"):
+            return True
+        given = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written.encode("utf-8", "replace")), LISTING_DRIVERS)
+        return node.type == "variable_name" and re.search(given, self.lowered) is not None
 
     def _negated(self, call: Node) -> bool:
         """Whether an odd number of negations stands between the check and its statement."""

@@ -45,10 +45,10 @@ def held_lists(root: Node, data: bytes) -> Iterator[Check]:
     speaking = _ASKING_ALL if b"get_loaded_extensions" in data else _ASKING_ONE
     for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
         name = called(node)
-        if name == "array_diff" and "get_loaded_extensions" in text(node):
-            given = arguments(node)
-            if given and "get_loaded_extensions" not in text(given[0]):
-                yield from _members(given[0], root, True)
+        if name in ("array_diff", "array_intersect") and "get_loaded_extensions" in text(node):
+            lists = [given for given in arguments(node) if "get_loaded_extensions" not in text(given)]
+            if lists and (name == "array_intersect" or lists[0] == arguments(node)[0]):
+                yield from _members(lists[0], root, True)
         elif node.type == "foreach_statement":
             yield from _of_loop(node, root)
         elif name == "array_filter" and "extension_loaded" in text(node):

@@ -44,9 +44,11 @@ class Guards:
         for check in self.at:
             node = self.found.node(check)
             if node is not None:
-                chosen = self.around(node, check.extensions)[0] == "chosen"
+                among = self.found.among(check, node)
+                # Of several ways each is looked at where the others are missing: nothing was chosen.
+                chosen = not among and self.around(node, check.extensions)[0] == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
-                among = self.found.among(check, node) if outcome in ("exits", "throws") else ()
+                among = among if outcome in ("exits", "throws", "reports") else ()
                 where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
                     yield Check(extension, outcome, self.source.line(node), check.what, among, where)

@@ -3,9 +3,21 @@
 import re
 from typing import Final
 
-LOOKED_AT: Final = re.compile(
+_LOOKED_AT: Final = re.compile(
     r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^check\.|"
     r"sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)",
     re.I,
 )
 """Names of files, classes and functions where extensions and settings are looked at."""
+
+_INSTALLERS: Final = re.compile(r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/[^/]*$", re.I)
+
+
+def of_an_installer(path: str) -> bool:
+    """Whether a file stands in the directory of an installer."""
+    return _INSTALLERS.search(path) is not None
+
+
+def looks_at_requirements(path: str, around: str) -> bool:
+    """Whether a file, or the class and function in it (``around``), is there to look at what the program requires."""
+    return of_an_installer(path) or _LOOKED_AT.search(f"{path.rpartition('/')[2]} {around}") is not None

@@ -13,6 +13,7 @@ import msgspec
 
 from fundamentum.derive import extension_lists, removed_functions, version_gates
 from fundamentum.derive.bare_code import all_words, code_of
+from fundamentum.derive.checks import LISTING_DRIVERS
 from fundamentum.derive.libraries import LibraryNames
 from fundamentum.derive.limit_checks import LIMITS
 from fundamentum.derive.quoted import INCLUDING, TAKING, asks, called_by_name, drivers_in, included_in, listed_in
@@ -149,7 +150,10 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
     if extension_lists.ASKING.among(there) or version_gates.ASKING.among(there):
         return True
     return (
-        any(word in code for word in _OF_VERSIONS) or b"get_loaded_extensions" in data or removed_functions.speaks(data)
+        any(word in code for word in _OF_VERSIONS)
+        or b"get_loaded_extensions" in data
+        or LISTING_DRIVERS in lowered
+        or removed_functions.speaks(data)
     )
 
 

@@ -7,6 +7,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.derive.facts import FileFacts, Gate, Name, Operator, Outcome
+from fundamentum.derive.requirement_names import of_an_installer
 from fundamentum.derive.tree import SourceFile, content_of
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -101,7 +102,7 @@ def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
     """Whether a gate speaks for the program: deep inside, in a function, most speak for what that function does."""
     inside = file.path.removeprefix(f"{base}/") if base else file.path
     named = _OF_REQUIREMENTS.search(f"{inside.rpartition('/')[2]} {gate.function}")
-    return not gate.function or "/" not in inside or named is not None
+    return not gate.function or "/" not in inside or named is not None or of_an_installer(inside)
 
 
 def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:

@@ -219,6 +219,8 @@ def _is_version(node: Node, held: _Held) -> bool:
 
 
 def _version(node: Node) -> str | Name | None:
+    if node.type == "assignment_expression" and (given := node.child_by_field_name("right")) is not None:
+        node = given
     plain = string(node)
     if plain is not None:
         return plain if _VERSION.fullmatch(plain) or (plain.isdigit() and len(plain) < 7) else _leading(plain)

@@ -12,7 +12,7 @@ from fundamentum.derive.evidence import Seen, Whole
 from fundamentum.derive.facts import Check
 from fundamentum.derive.manifest import Stated, under_vendor
 from fundamentum.derive.places import asked, places, stated_place
-from fundamentum.derive.requirement_names import LOOKED_AT
+from fundamentum.derive.requirement_names import looks_at_requirements
 from fundamentum.derive.result import Place
 from fundamentum.derive.tree import SourceFile
 from fundamentum.model.needs_value import Level
@@ -100,9 +100,7 @@ class Case:
         if not stops:
             return None
         found = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
-        if any(not check.among for _, check in stops):
-            return found
-        return msgspec.structs.replace(found, among=stops[0][1].among, plain=bool(self.plain))
+        return _as_one_of(found, [check for _, check in stops], plain=bool(self.plain))
 
     def listed_as_required(self) -> Verdict | None:
         """A list of extensions whose name says that they are required."""
@@ -116,12 +114,15 @@ class Case:
         found = [
             (file, check)
             for file, check in self.outcome("reports", "throws")
-            if LOOKED_AT.search(f"{file.path.rpartition('/')[2]} {check.around}")
+            if looks_at_requirements(file.path, check.around)
             and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
         ]
         if not found:
             return None
-        return self.verdict("required", "the program reports an error where it is missing", asked(found), stated=True)
+        verdict = self.verdict(
+            "required", "the program reports an error where it is missing", asked(found), stated=True
+        )
+        return _as_one_of(verdict, [check for _, check in found], plain=bool(self.plain))
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
@@ -168,9 +169,7 @@ class Case:
     def warned_about(self) -> Verdict | None:
         """Where its requirements are looked at, the program advises it."""
         found = [
-            (file, check)
-            for file, check in self.outcome("warns")
-            if LOOKED_AT.search(f"{file.path.rpartition('/')[2]} {check.around}")
+            (file, check) for file, check in self.outcome("warns") if looks_at_requirements(file.path, check.around)
         ]
         return self.verdict("recommended", "the program advises it", asked(found)) if found else None
 
@@ -252,6 +251,13 @@ def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) ->
         return found
     refused = next((check for _, check in case.outcome("throws") if check.among), None)
     return msgspec.structs.replace(found, among=refused.among) if refused else found
+
+
+def _as_one_of(verdict: Verdict, checks: Sequence[Check], *, plain: bool) -> Verdict:
+    """The verdict, for one of several if that is what all of the checks ask for."""
+    if any(not check.among for check in checks):
+        return verdict
+    return msgspec.structs.replace(verdict, among=checks[0].among, plain=plain)
 
 
 def _why(one: Stated) -> str:

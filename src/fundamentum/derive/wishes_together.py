@@ -14,7 +14,7 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.evidence import Whole
 from fundamentum.derive.facts import Wish
 from fundamentum.derive.limit_checks import ELSEWHERE, number_of
-from fundamentum.derive.requirement_names import LOOKED_AT
+from fundamentum.derive.requirement_names import looks_at_requirements
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.settings_files import wishes_of_files
 from fundamentum.derive.tree import Tree, content_of
@@ -87,8 +87,7 @@ def _with_constants(tree: Tree, whole: Whole, wishes: Sequence[tuple[str, Wish]]
 
 def _stops(path: str, wish: Wish) -> bool:
     """Whether the program is of no use where a setting is otherwise; of a switch, one part alone may be."""
-    looked_at = LOOKED_AT.search(f"{path.rpartition('/')[2]} {wish.around}")
-    return wish.stops and (wish.value.startswith(">=") or looked_at is not None)
+    return wish.stops and (wish.value.startswith(">=") or looks_at_requirements(path, wish.around))
 
 
 def _why_set(wish: Wish) -> str:

@@ -9,7 +9,7 @@ from typing import Final
 import msgspec
 from tree_sitter import Node
 
-from fundamentum.catalog.symbols import EVERYWHERE, follows_php, providers
+from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive import removed_functions
 from fundamentum.derive.bare_code import all_words, code_of
 from fundamentum.derive.callers import MAX_GUARDED, behind_check
@@ -30,6 +30,8 @@ MAX_EXAMINED: Final = 40
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
 _READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
+SESSIONS: Final = "session.save_handler"
+"""A directive of which the value is an extension that keeps sessions."""
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
 
@@ -150,7 +152,13 @@ class _Reader:
         if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
             self.wishes += wishes_of(self.source, found.node, found.name)
             if found.name in ("ini_get", "ini_set"):
-                first = next(iter(self.source.arguments(found.node)), None)
+                first, *others = [*self.source.arguments(found.node), None]
+                if self.source.literal(first) == SESSIONS and others[0] is not None:
+                    handler = self.source.literal(others[0]) or ""
+                    if handler in known_extensions():
+                        yield from self._in_string(
+                            others[0].start_byte + 1, handler, "scheme", f"{SESSIONS}: {handler}"
+                        )
                 # A directive of an absent extension is not there, and nothing fails for that.
                 yield from self._use("directive", self.source.literal(first) or "", found.node, weak=True)
         if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":

@@ -16,9 +16,9 @@ from pathlib import Path
 from debian_root import base
 from measure_derive import STORE
 
+from fundamentum.derive.application.listing import Listing
+from fundamentum.derive.application.walk import tree_of
 from fundamentum.derive.derive import derive
-from fundamentum.derive.listing import Listing
-from fundamentum.derive.walk import tree_of
 from fundamentum.errors import InputError
 from fundamentum.model.constraints import intervals
 

@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.cli.derivation import derived
-from fundamentum.derive.archive import opened
+from fundamentum.derive.application.archive import opened
 from fundamentum.errors import InputError
 
 FILES = {
@@ -117,10 +117,10 @@ def test_anything_is_an_archive_or_refused_in_a_line(
 
 
 def test_what_is_too_much_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("fundamentum.derive.archive.MAX_TOTAL", 10)
+    monkeypatch.setattr("fundamentum.derive.application.archive.MAX_TOTAL", 10)
     with pytest.raises(InputError, match="unpacks to more than"), opened(zipped(tmp_path / "a.zip", FILES)):
         pass
-    monkeypatch.setattr("fundamentum.derive.archive.MAX_TOTAL", 10**6)
-    monkeypatch.setattr("fundamentum.derive.archive.MAX_MEMBERS", 1)
+    monkeypatch.setattr("fundamentum.derive.application.archive.MAX_TOTAL", 10**6)
+    monkeypatch.setattr("fundamentum.derive.application.archive.MAX_MEMBERS", 1)
     with pytest.raises(InputError, match="more than 1 files"), opened(zipped(tmp_path / "a.zip", FILES)):
         pass

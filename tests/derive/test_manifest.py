@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive.manifest import Manifest, read_manifests
+from fundamentum.derive.beside.manifest import Manifest, read_manifests
 
 from .trees import levels, made, told
 

@@ -2,10 +2,10 @@
 
 import pytest
 
-from fundamentum.derive.bare_code import all_words, code_of
-from fundamentum.derive.quoted import drivers_in
-from fundamentum.derive.syntax import RULES, Rules
-from fundamentum.derive.words import extensions_of, interesting, words_in
+from fundamentum.derive.php_source.bare_code import all_words, code_of
+from fundamentum.derive.php_source.quoted import drivers_in
+from fundamentum.derive.php_source.syntax import RULES, Rules
+from fundamentum.derive.reading.words import extensions_of, interesting, words_in
 from tests.tables import CONSTRUCTS
 
 PIECES = [code for _, _, code, _ in CONSTRUCTS.values()] + [

@@ -2,7 +2,7 @@
 
 import pytest
 
-from fundamentum.derive.reader import loader_of, read_source
+from fundamentum.derive.reading.reader import loader_of, read_source
 
 CASES = [  # PHP, the uses it holds as "extension guard"
     ("mb_strlen($x);", ["mbstring"]),

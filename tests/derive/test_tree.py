@@ -8,10 +8,10 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive import cache
+from fundamentum.derive.application import cache
+from fundamentum.derive.application.listing import OTHER, SOURCE, Listing, unchanged
+from fundamentum.derive.application.walk import MAX_SIZE, tree_of
 from fundamentum.derive.derive import derive
-from fundamentum.derive.listing import OTHER, SOURCE, Listing, unchanged
-from fundamentum.derive.walk import MAX_SIZE, tree_of
 from fundamentum.errors import InputError
 
 from .trees import levels, made

@@ -88,7 +88,7 @@ def application(word: str) -> Needs:
             write_remarks(result.remarks)
             return parse(result.text, f"{result.name} (derived)")
         path = found[0]
-    if path.is_file() and entry("fundamentum.derive", "archive").is_archive(path):
+    if path.is_file() and entry("fundamentum.derive.application", "archive").is_archive(path):
         result = entry("fundamentum.cli", "derivation").derived(path)
         write_remarks(result.remarks)
         return parse(result.text, f"{result.name} (derived)")

@@ -6,9 +6,9 @@ from typing import Any
 from msgspec.structs import replace
 
 from fundamentum.cli.progress import Progress
-from fundamentum.derive import cache
-from fundamentum.derive.cache import Answer
-from fundamentum.derive.listing import Listing
+from fundamentum.derive.application import cache
+from fundamentum.derive.application.cache import Answer
+from fundamentum.derive.application.listing import Listing
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 
@@ -41,7 +41,7 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
 
 def archive() -> Any:
     """What takes archives apart: slow to import, and seldom needed."""
-    return entry("fundamentum.derive", "archive")
+    return entry("fundamentum.derive.application", "archive")
 
 
 def _of_archive(path: Path) -> Answer:

@@ -9,7 +9,7 @@ from fundamentum.cli.applications import TEXTS
 from fundamentum.cli.derivation import derived
 from fundamentum.cli.messages import one_line, write_remarks
 from fundamentum.cli.output import write_whole
-from fundamentum.derive.cache import Answer
+from fundamentum.derive.application.cache import Answer
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.report.written_text import write_out

@@ -5,15 +5,15 @@ A quick look at every file tells which have to be parsed; those are parsed once.
 
 from pathlib import Path
 
-from fundamentum.derive.libraries import names_of_libraries
-from fundamentum.derive.listing import Listing
-from fundamentum.derive.manifest import Manifest, lowest_stated, read_manifests, under_vendor
-from fundamentum.derive.missing_parts import several
+from fundamentum.derive.application.libraries import names_of_libraries
+from fundamentum.derive.application.listing import Listing
+from fundamentum.derive.application.missing_parts import several
+from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.application.walk import tree_of
+from fundamentum.derive.beside.manifest import Manifest, lowest_stated, read_manifests, under_vendor
+from fundamentum.derive.php_source.syntax import Rules, rules_after
+from fundamentum.derive.reading.scan import Progress, Scan
 from fundamentum.derive.result import Derived
-from fundamentum.derive.scan import Progress, Scan
-from fundamentum.derive.syntax import Rules, rules_after
-from fundamentum.derive.tree import SourceFile
-from fundamentum.derive.walk import tree_of
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.model.safe_text import scrubbed
@@ -58,7 +58,7 @@ def derive_listed(listing: Listing, progress: Progress = silent, *, everything: 
     with scan.workers:
         # In the background, the scan goes on.
         # Names of files and words of their code are the application's own, and may be anything.
-        conclude = entry("fundamentum.derive", "conclude").conclude
+        conclude = entry("fundamentum.derive.weighing", "conclude").conclude
         found: Derived = conclude(tree, manifest, libraries, scan, progress, budget, everything=everything)
         return scrubbed(found)
 

@@ -1,0 +1,53 @@
+"""What is not in a tree, and has to be said: libraries that its manifest asks for; and of which application it is."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.derive.application.tree import Tree
+from fundamentum.untrusted.files import read_below
+
+MAX_MANIFEST: Final = 1 << 20
+_PLATFORM: Final = re.compile(r"(?:php(?:-.*)?|hhvm|(?:ext|lib|composer)-.*|composer|composer-.*-api)")
+_ENTRIES: Final = ("index.php", "public/index.php", "web/index.php", "htdocs/index.php", "www/index.php")
+
+
+def without_libraries(tree: Tree) -> Iterator[str]:
+    """That the libraries which the manifest requires are neither there nor locked: nothing tells what they need."""
+    above = f"{tree.base}/" if tree.base else ""
+    names = set(tree.others)
+    if f"{above}composer.json" not in names or f"{above}composer.lock" in names:
+        return
+    if any(name.startswith(f"{above}vendor/") for name in names) or (Path(tree.root) / above / "vendor").is_dir():
+        return
+    wanted = [name for name in _required(tree.root, f"{above}composer.json") if not _PLATFORM.fullmatch(name)]
+    if wanted:
+        number = "one library" if len(wanted) == 1 else f"{len(wanted)} libraries"
+        yield (
+            f"{above}composer.json requires {number}, and neither composer.lock nor vendor is here: what they need is "
+            "not known. 'composer install --no-dev' in a copy brings them, or take the archive that its makers release"
+        )
+
+
+def _required(root: str, path: str) -> list[str]:
+    try:
+        document: Any = msgspec.json.decode(read_below(Path(root), path, MAX_MANIFEST).removeprefix(b"\xef\xbb\xbf"))
+        required = document.get("require") if isinstance(document, dict) else None
+        return [str(name).lower() for name in required] if isinstance(required, dict) else []
+    except (OSError, ValueError, RecursionError):
+        return []  # a broken manifest is remarked where it is read
+
+
+def several(tree: Tree) -> list[str]:
+    """The applications of a tree that holds more than one, each in a directory of its own with manifest and entry."""
+    sources = {file.path for file in tree.sources}
+    if "composer.json" in tree.others or any("/" not in path for path in sources):
+        return []
+    folders = sorted(
+        {path.split("/")[0] for path in tree.others if path.count("/") == 1 and path.endswith("/composer.json")}
+    )
+    found = [folder for folder in folders if any(f"{folder}/{entry}" in sources for entry in _ENTRIES)]
+    return found if len(found) > 1 else []

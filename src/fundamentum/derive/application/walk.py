@@ -1,0 +1,141 @@
+"""Going through an application's directory: which files hold PHP, and what part of the application each belongs to."""
+
+import os
+import re
+from typing import Final
+
+import msgspec
+
+from fundamentum.derive.application.listing import OTHER, Directory, Listing
+from fundamentum.derive.application.tree import Part, SourceFile, Tree
+from fundamentum.untrusted.files import UNFOLLOWED
+
+MAX_SIZE: Final = 8 * 1024 * 1024
+MAX_TOTAL: Final = 256 * 1024 * 1024
+"""Bytes of code: the largest applications have a fifth of that."""
+
+_ASIDE: Final = frozenset(
+    "test tests testing unittest unittests unit-tests spec specs __tests__ fixture fixtures example "
+    "examples sample samples demo demos doc docs documentation manual benchmark benchmarks stubs node_modules "
+    "bower_components testsuite test-suite testdata mocks".split()
+)
+_DEVELOPMENT: Final = frozenset(
+    "dev devel developer devtools dev-tools build-tools buildtools ci debian packaging".split()
+)
+BUNDLED: Final = frozenset(
+    "vendor vendors vendor-bundle third_party third-party thirdparty 3rdparty 3rd_party external externals "
+    "contrib".split()
+)
+_OPTIONAL: Final = frozenset(
+    "plugin plugins addon addons add-ons driver drivers adapter adapters backend backends extra extras ext "
+    "optional".split()
+)
+_GENERATED: Final = re.compile(
+    r"(?:^|/)(?:templates?_c|tmp|temp|(?:var|app|data|bootstrap)/cache|storage/framework)$", re.I
+)
+"""Directories that the application itself writes PHP into: what stands there says nothing that its source does not."""
+_ASIDE_FILE: Final = re.compile(
+    r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$|^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$",
+    0,
+)
+
+
+def tree_of(listing: Listing) -> Tree:
+    """What was listed, the application's own code told apart; what is passed over is remarked."""
+    found = _Walk(listing)
+    found.below(listing.top, "own", "")
+    remarks = list(listing.remarks)
+    if listing.full or found.full:
+        remarks.append("the tree is larger than any application: only its first part was read, needs may be missing")
+    if listing.links:
+        remarks.append(f"{listing.links} links are not followed")
+    if found.huge:
+        remarks.append(
+            f"{found.huge[0]} and {len(found.huge) - 1} more are larger than {MAX_SIZE >> 20} MiB: passed over"
+            if len(found.huge) > 1
+            else f"{found.huge[0]} is larger than {MAX_SIZE >> 20} MiB: passed over"
+        )
+    sources, base = _based(tuple(found.found))
+    if sources and all(file.part == "aside" for file in sources):
+        sources = tuple(msgspec.structs.replace(file, part="own") for file in sources)
+    return Tree(listing.root, sources, tuple(found.others), tuple(remarks), base)
+
+
+class _Walk:
+    def __init__(self, listing: Listing) -> None:
+        self.root = listing.root
+        self.others: list[str] = []
+        self.huge: list[str] = []
+        self.found: list[SourceFile] = []
+        self.full = False
+        self.total = 0
+
+    def below(self, directory: Directory, part: Part, library: str) -> None:
+        """Everything in a directory."""
+        path = directory.path
+        if directory.library and path and part != "aside" and path != library:
+            part, library = "bundled", path
+        above = f"{path}/" if path else ""
+        for name, kind, size, _ in directory.files:
+            if kind == OTHER:
+                self.others.append(above + name)
+            else:
+                self._source(name, above + name, size, part, library)
+        for below in directory.below:
+            self.below(below, *_part_of(below.path.rpartition("/")[2].lower(), below.path, part, library))
+
+    def _source(self, name: str, here: str, size: int, part: Part, library: str) -> None:
+        if size > MAX_SIZE:
+            self.huge.append(here)
+            return
+        if "." not in name and not self._starts_as_php(here):
+            return
+        if self.total + size > MAX_TOTAL:
+            self.full = True
+            return
+        self.total += size
+        if part != "aside" and (_ASIDE_FILE.search(name) or name[0] == "."):
+            part = "aside"
+        self.found.append(SourceFile(here, size, part, library))
+
+    def _starts_as_php(self, path: str) -> bool:
+        try:
+            handle = os.open(f"{self.root}/{path}", UNFOLLOWED)
+            try:
+                head = os.read(handle, 64)
+            finally:
+                os.close(handle)
+        except OSError:
+            return False
+        return head.startswith(b"<?php") or (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0])
+
+
+def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
+    if part == "aside" or name in _ASIDE or name in _DEVELOPMENT or _GENERATED.search(here):
+        return "aside", library
+    if name in BUNDLED:
+        return "bundled", here
+    above = [part.lower() for part in library.split("/")]
+    if part == "bundled" and BUNDLED.intersection(above[-2:]) and here.count("/") == library.count("/") + 1:
+        return "bundled", here  # vendor/maker/library
+    if name in _OPTIONAL and part == "own":
+        return "optional", library
+    return part, library
+
+
+def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str]:
+    """Where most of a tree lies in one "library" below its root, that is the application itself."""
+    sizes: dict[str, int] = {}
+    for file in sources:
+        if file.part != "aside":
+            sizes[file.library] = sizes.get(file.library, 0) + file.size
+    own = [name for name in sizes if name and not BUNDLED.intersection(name.lower().split("/"))]
+    base = max(own, key=lambda library: sizes[library], default="")
+    if not base or sizes[base] <= 10 * sizes.get("", 0):
+        return sources, ""
+    return tuple(
+        msgspec.structs.replace(file, part="own", library="")
+        if file.library == base and file.part == "bundled"
+        else file
+        for file in sources
+    ), base

@@ -1,0 +1,1 @@
+"""What lies beside the source and speaks of needs: manifests, headers, samples of configurations, documents."""

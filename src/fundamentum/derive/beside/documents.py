@@ -1,0 +1,188 @@
+"""What an application's own README and installation notes say under headings about requirements.
+
+Source and manifest come first: a document adds what they do not speak of, as recommended, and contradictions are told.
+"""
+
+import os
+import re
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from pathlib import Path
+from typing import Final, Literal
+
+import msgspec
+
+from fundamentum.catalog import branch_key
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.derive.result import Entry, Place
+from fundamentum.errors import InputError
+from fundamentum.prose.lines import Line
+from fundamentum.prose.requirements import requirements
+from fundamentum.prose.statement import Statement
+from fundamentum.untrusted.files import read_below
+
+_FOLDERS: Final = ("", "docs", "doc", "documentation", "cron", "etc", "etc/cron.d", "contrib")
+_NAMES: Final = re.compile(
+    r"(?:readme|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|prerequisites?)[\w.-]*|"
+    r"(?:[\w-]+[._-])?cron(?:tab|job)?s?",
+    re.I,
+)
+"""How documents are called that may tell what an application requires, and samples for cron."""
+_ENDINGS: Final = frozenset(
+    {"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm", ".cron", ".sample", ".example", ".dist"}
+)
+_HEADING: Final = re.compile(
+    r"requir|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
+    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension",
+    re.I,
+)
+_ITSELF: Final = re.compile(
+    r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
+    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
+    re.I,
+)
+_UNSURE: Final = re.compile(
+    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|"
+    r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
+    re.I,
+)
+"""Sentences about versions of PHP that ask for none."""
+_FOR_DEVELOPERS: Final = re.compile(r"develop|contribut|test|build|docker|upgrad|changelog|translat", re.I)
+MAX_FILES: Final = 12
+MAX_NAMES: Final = 5000
+MAX_SIZE: Final = 256 * 1024
+_KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {
+    ("settings",): "setting",
+    ("database",): "database",
+    ("services",): "service",
+    ("tasks",): "task",
+}
+_LOWER: Final = re.compile(r">=\s*(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)")
+
+
+class Said(msgspec.Struct):
+    """What documents say."""
+
+    php: list[tuple[str, Place]] = msgspec.field(default_factory=list)
+    """Version ranges, as needs files write them."""
+    extensions: list[tuple[tuple[str, ...], Place]] = msgspec.field(default_factory=list)
+    others: list[Entry] = msgspec.field(default_factory=list)
+    """Limits, databases, services, programs to be run at set times."""
+    web_modules: list[tuple[str, Place]] = msgspec.field(default_factory=list)
+
+
+def documents(root: str, base: str) -> Said:
+    """What the documents at the top of an application say."""
+    found = Said()
+    for path in list(_files(root, base))[:MAX_FILES]:
+        try:
+            data = read_below(Path(root), path, MAX_SIZE)
+            understood = requirements(data, path)
+        except (OSError, InputError):
+            continue
+        for line, statements in understood.sentences:
+            for statement in statements:
+                scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
+                unsure = statement.table == ("php",) and _UNSURE.search(line.text)
+                if (scheduled or _counts(line, path)) and not unsure:
+                    _take(found, statement, Place(path, line.number, line.text[:80], "the document says it"))
+    return found
+
+
+def _files(root: str, base: str) -> Iterator[str]:
+    top = base.strip("/")
+    for folder in _FOLDERS:
+        inside = "/".join(part for part in (top, folder) if part)
+        try:
+            with os.scandir(f"{root}/{inside}") as entries:
+                names = sorted(one.name for one, _ in zip(entries, range(MAX_NAMES), strict=False))
+        except OSError:
+            continue
+        for name in names:
+            stem, dot, ending = name.rpartition(".")
+            known = f"{dot}{ending}".lower() if stem else ""
+            if known in _ENDINGS and _NAMES.fullmatch(stem or name):
+                yield f"{inside}/{name}".lstrip("/")
+
+
+def _counts(line: Line, path: str) -> bool:
+    """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
+    if _FOR_DEVELOPERS.search(line.heading):
+        return False
+    named = "requirement" in path.rpartition("/")[2].lower()
+    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text))
+
+
+def _take(found: Said, statement: Statement, place: Place) -> None:
+    if statement.table == ("php",) and statement.key == "version" and (low := _LOWER.search(str(statement.value))):
+        if (5, 2) <= branch_key(".".join(low[1].split(".")[:2])) < (10, 0):
+            found.php.append((str(statement.value).replace(" ", "").replace(",", ", "), place))
+    elif statement.table[0] == "extensions" and statement.table[-1] != "absent":
+        names = tuple(
+            name for part in str(statement.value).split("|") if (name := extension_called(part.strip().encode()))
+        )
+        if names:
+            found.extensions.append((names, place))
+    elif statement.table == ("web", "modules"):
+        found.web_modules.append((str(statement.value), place))
+    elif kind := _KINDS.get(statement.table[:-1]):
+        value = str(statement.value)
+        keyed = kind in ("setting", "task")
+        names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
+        rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
+        found.others.append(Entry(kind, names, "recommended", value if keyed else "", rule, (place,)))
+
+
+def with_documents(
+    php: Entry | None, found: list[Entry], said: Said, everywhere: frozenset[str]
+) -> tuple[Entry | None, list[Entry], list[str]]:
+    """What was derived, with what documents add; and where they say otherwise, in words.
+
+    ``everywhere``: extensions that are a part of every PHP, of which nothing has to be said.
+    """
+    remarks: list[str] = []
+    if said.php:
+        value, place = said.php[0]
+        if php is None:
+            php = Entry("php", (), "required", value, f"{place.path} says", (place,))
+        elif (ours := _LOWER.search(php.value)) and (theirs := _LOWER.search(value)) and _differ(ours[1], theirs[1]):
+            where = f"{php.places[0]}" if php.places else "its source"
+            remarks.append(f"{place} says PHP {value}, {where} {php.value}: the latter counts")
+    named = {name for entry in found if entry.kind in ("extension", "absent") for name in entry.names}
+    added: list[Entry] = []
+    for names, place in said.extensions:
+        if named.isdisjoint(names) and everywhere.isdisjoint(names):
+            named.update(names)
+            added.append(Entry("extension", names, "recommended", "", f"{place.path} says", (place,)))
+    for module, place in dict(said.web_modules).items():
+        remarks.append(f'{place} says that the web server needs {module}: [web] modules = ["{module}"] in a needs file')
+    return php, [*found, *added], remarks
+
+
+def beside_documents(found: Iterable[Entry], said: Said, scripts: Collection[str]) -> Iterator[Entry]:
+    """All needs, with those of other kinds that documents alone speak of.  ``scripts``: the application's files."""
+    named: set[tuple[str, str]] = set()
+    for entry in found:
+        named.update((entry.kind, name) for name in entry.names)
+        if entry.kind == "uploads":
+            named.update((("setting", "upload_max_filesize"), ("setting", "post_max_size")))
+        yield entry
+    for entry in said.others:
+        if entry.kind == "task":
+            script = _script(entry.names[0], scripts)
+            entry = msgspec.structs.replace(entry, names=(script or entry.names[0],))
+            if not script:
+                continue  # an example, or another program's
+        if named.isdisjoint((entry.kind, name) for name in entry.names):
+            named.update((entry.kind, name) for name in entry.names)
+            yield entry
+
+
+def _differ(ours: str, theirs: str) -> bool:
+    return branch_key(".".join(ours.split(".")[:2])) != branch_key(".".join(theirs.split(".")[:2]))
+
+
+def _script(written: str, scripts: Collection[str]) -> str:
+    """The application's file that a document means: what stands before its own directory is a server's."""
+    below = next((path for path in sorted(scripts, key=len) if f"/{path}".endswith(f"/{written}")), "")
+    last = written.rpartition("/")[2]
+    return below or (last if last in scripts else "")

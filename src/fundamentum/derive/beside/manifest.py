@@ -1,0 +1,291 @@
+"""What an application states itself: ``composer.json``, ``composer.lock``, ``vendor/composer/installed.json``, and the
+headers of packages of other kinds.  Their formats are documented; a manifest that breaks them is remarked."""
+
+import itertools
+from collections.abc import Iterable, Iterator, Mapping
+from pathlib import Path, PurePosixPath
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.catalog import branch_key, canonical, known_branches
+from fundamentum.derive.application.walk import BUNDLED
+from fundamentum.derive.beside.package_headers import package_headers
+from fundamentum.derive.beside.platform_packages import Demand, demands
+from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
+from fundamentum.model.needs_value import Level, NotUnderstood
+from fundamentum.untrusted.files import read_below
+
+MAX_SIZE: Final = 16 * 1024 * 1024
+MAX_NAMES: Final = 1000
+"""Names in one table of a manifest."""
+MAX_PACKAGES: Final = 5000
+MAX_REMARKS: Final = 50
+MAX_PLACES: Final = 1000
+"""Places that are looked up in manifests."""
+MAX_TEXT: Final = 300
+"""Characters of a name, a version, a reason."""
+_LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP brings
+    "curl": "curl", "gd": "gd", "gmp": "gmp", "icu": "intl", "imagemagick": "imagick", "libxml": "libxml",
+    "libxslt": "xsl", "librabbitmq": "amqp", "openssl": "openssl", "libsodium": "sodium", "sodium": "sodium",
+    "zip": "zip", "libzip": "zip", "zlib": "zlib", "mbstring": "mbstring", "fileinfo": "fileinfo", "ldap": "ldap",
+    "pq": "pgsql", "memcached": "memcached", "mysqlnd": "mysqlnd", "iconv": "iconv",
+}  # fmt: skip
+
+
+class Stated(msgspec.Struct, frozen=True):
+    """One statement of a manifest about an extension."""
+
+    extension: str
+    level: Level
+    by: str
+    """Who states it: the application itself, or the library that came with it."""
+    where: str
+    """File, and line where it is known."""
+    why: str = ""
+
+
+class Manifest(msgspec.Struct, frozen=True):
+    """All that the manifests of one application state."""
+
+    name: str = ""
+    version: str = ""
+    php: str = ""
+    """The application's own constraint on PHP, as written."""
+    php_where: str = ""
+    accepted: tuple[Interval, ...] = (EVERYTHING,)
+    """What it accepts, and every installed library with it."""
+    statements: tuple[Stated, ...] = ()
+    demands: tuple[Demand, ...] = ()
+    """What is stated of the platform beyond extensions by name."""
+    provided: tuple[tuple[str, str], ...] = ()
+    """Extension, and the package that replaces or provides it."""
+    development: frozenset[str] = frozenset()
+    """Directories of libraries for development only."""
+    stated: frozenset[str] = frozenset()
+    """Directories of libraries that state their own needs."""
+    remarks: tuple[str, ...] = ()
+
+
+def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest:
+    """Read the manifests of a tree; ``paths`` are those of its files that may be manifests, ``base`` is where the
+    application itself begins."""
+    return _Reader(root, f"{base}/" if base else "").read(
+        [path for path in paths if PurePosixPath(path).name in _NAMES]
+    )
+
+
+def lowest_stated(manifest: Manifest) -> str:
+    """The lowest branch of PHP that the manifests accept; empty: they accept any."""
+    low = manifest.accepted[0].low[:2] if manifest.accepted else (0, 0)
+    return f"{low[0]}.{low[1]}" if low > (0, 0) else ""
+
+
+_NAMES: Final = frozenset({"composer.json", "composer.lock", "installed.json", "package.xml", "package2.xml"})
+
+
+class _Reader:
+    def __init__(self, root: Path, base: str) -> None:
+        self.root, self.base = root, base
+        self.remarks: list[str] = []
+        self._texts: dict[str, bytes] = {}
+        self._places = 0
+        self.statements: list[Stated] = []
+        self.demands: list[Demand] = []
+        self.provided: dict[str, str] = {}
+        self.accepted: tuple[Interval, ...] = (EVERYTHING,)
+        self.php = self.php_where = self.name = self.version = ""
+        self.development: set[str] = set()
+        self.stated: set[str] = set()
+
+    def read(self, paths: list[str]) -> Manifest:
+        own, lock = f"{self.base}composer.json", f"{self.base}composer.lock"
+        if own in paths:
+            self._own(self._json(own), own)
+        locked = self._json(lock) if lock in paths else {}
+        installed = next((p for p in paths if p.endswith("composer/installed.json")), None)
+        if packages := _list(locked.get("packages")):
+            self._libraries(packages, lock)
+            self._only_for_development(_names(_list(locked.get("packages-dev"))))
+        if installed is not None:
+            document = self._document(installed)
+            listing = document.get("packages") if isinstance(document, Mapping) else document
+            aside = set(_list(document.get("dev-package-names"))) if isinstance(document, Mapping) else set()
+            self._only_for_development(str(name) for name in aside)
+            entries = [
+                entry for entry in _list(listing) if isinstance(entry, Mapping) and entry.get("name") not in aside
+            ]
+            if not packages:
+                self._libraries(entries, installed)
+        for path in paths:
+            if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
+                self._beside(path)
+        self._headers()
+        statements = [statement for statement in self.statements if statement.extension not in self.provided]
+        return Manifest(
+            self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
+            tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
+        )  # fmt: skip
+
+    def _document(self, path: str) -> Any:
+        try:
+            data = read_below(self.root, path, MAX_SIZE + 1)
+            if len(data) > MAX_SIZE or data.count(b"{") > 200_000 or data.count(b'"') > 2_000_000:
+                raise ValueError("larger than any manifest")
+            return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        except (OSError, ValueError, RecursionError) as error:
+            what = error.strerror if isinstance(error, OSError) else str(error)[:200]
+            self._remark(f"{path} cannot be used: {what}")
+            return {}
+
+    def _remark(self, line: str) -> None:
+        if len(self.remarks) < MAX_REMARKS:
+            self.remarks.append(line)
+
+    def _json(self, path: str) -> Mapping[str, Any]:
+        document = self._document(path)
+        return document if isinstance(document, Mapping) else {}
+
+    def _own(self, document: Mapping[str, Any], path: str) -> None:
+        self.name = _text(document.get("name")).rpartition("/")[2]
+        self.version = _text(document.get("version"))
+        requires, where = _table(document.get("require")), self._place(path, '"require"')
+        for name, text in requires.items():
+            if name in ("php", "php-64bit"):
+                self.php, self.php_where = text, self._place(path, f'"{name}"')
+                self._accept(text, self.php_where)
+        self._platform(requires, "the application", path, where)
+        for table in (requires, _table(document.get("conflict"))):
+            for name, text in table.items():
+                one = {name: text}
+                place = self._place(path, f'"{name}"') if "-" in name else where
+                self.demands += demands(*((one, {}) if table is requires else ({}, one)), "the application", place)
+        for name, why in _table(document.get("suggest")).items():
+            if extension := _extension(name):
+                self.statements.append(
+                    Stated(extension, "recommended", "the application", self._place(path, f'"{name}"'), why)
+                )
+        self._provides(document, "the application")
+
+    def _libraries(self, packages: Iterable[Any], path: str) -> None:
+        for package in itertools.islice(packages, MAX_PACKAGES):
+            if not isinstance(package, Mapping):
+                continue
+            name = str(package.get("name") or "")[:MAX_TEXT]
+            requires = _table(package.get("require"))
+            place = self._place(path, f'"{name}"')
+            self._platform(requires, name, path, place)
+            self.demands += demands(requires, _table(package.get("conflict")), name, place)
+            if php := requires.get("php"):
+                self._accept(php, f"{path} ({name})", library=True)
+            for suggested, why in _table(package.get("suggest")).items():
+                if extension := _extension(suggested):
+                    self.statements.append(Stated(extension, "recommended", name, path, why))
+            self._provides(package, name)
+            self.stated.add(name)
+
+    def _beside(self, path: str) -> None:
+        """The manifest that lies in a library's own directory, where no list of what is installed names the library."""
+        directory = path.rpartition("/")[0]
+        known = any(directory.endswith("/" + name) or directory == name for name in self.stated)
+        self.stated.add(directory)
+        if known or not under_vendor(directory) or directory in self.development:
+            return
+        document = self._json(path)
+        self._libraries([{**document, "name": document.get("name") or directory}], path)
+
+    def _platform(self, requires: Mapping[str, str], by: str, path: str, where: str) -> None:
+        for name in requires:
+            if extension := _extension(name):
+                place = self._place(path, f'"{name}"') if by == "the application" else where
+                self.statements.append(Stated(extension, "required", by, place))
+
+    def _provides(self, document: Mapping[str, Any], by: str) -> None:
+        for table in ("replace", "provide"):
+            for name in _table(document.get(table)):
+                if extension := _extension(name):
+                    self.provided[extension] = by
+
+    def _accept(self, text: str, where: str, *, library: bool = False) -> None:
+        """Narrow what is accepted.  The upper bound of a library yields to the word of the application itself."""
+        try:
+            stated = intervals(text)
+            own, last = self.accepted[-1], stated[-1]
+            if library and self.php and last.high[:2] <= branch_key(known_branches()[-1]) and last.high < own.high:
+                self._remark(f"{where} accepts PHP {text[:MAX_TEXT]} only: what the application itself states counts")
+                stated = (*stated[:-1], last._replace(high=own.high, closed=own.closed))
+            both = common(self.accepted, stated)
+        except NotUnderstood as error:
+            self._remark(f"{where}: {error}")
+            return
+        if both:
+            self.accepted = both
+        else:
+            self._remark(f"{where}: '{text[:MAX_TEXT]}' contradicts what the rest of the application accepts; left out")
+
+    def _only_for_development(self, names: Iterable[str]) -> None:
+        self.development |= {f"vendor/{name}" for name in names}
+
+    def _place(self, path: str, key: str) -> str:
+        """File and line of a key."""
+        if path not in self._texts:
+            try:
+                self._texts[path] = read_below(self.root, path, MAX_SIZE)
+            except OSError:
+                self._texts[path] = b""
+        data = self._texts[path]
+        self._places += 1
+        if self._places > MAX_PLACES:
+            return path
+        at = data.find(key.encode("utf-8", "replace"))
+        line = data.count(b"\n", 0, at) + 1
+        return f"{path}:{line}" if at >= 0 else path
+
+    def _headers(self) -> None:
+        """What else the application says of itself in a form that programs read."""
+        php: list[tuple[str, str]] = []
+        for package_header in package_headers(self.root, self.base, self._remark):
+            if package_header.extension:
+                self.statements.append(
+                    Stated(package_header.extension, package_header.level, "the application", package_header.where)
+                )
+            elif package_header.php:
+                php.append((package_header.php, package_header.where))
+            self.name, self.version = self.name or package_header.name, self.version or package_header.version
+        if php and not self.php:
+            self.php, self.php_where = " ".join(text for text, _ in php), php[-1][1]
+            for text, where in php:
+                self._accept(text, where)
+
+
+def under_vendor(path: str) -> bool:
+    """Whether a path leads through a directory for other people's libraries."""
+    return not BUNDLED.isdisjoint(path.lower().split("/"))
+
+
+def _extension(name: str) -> str:
+    kind, _, rest = name.lower().partition("-")
+    if kind == "ext" and rest:
+        return canonical(rest)
+    return _LIBRARIES.get(rest, "") if kind == "lib" else ""
+
+
+def _table(value: Any) -> dict[str, str]:
+    if not isinstance(value, Mapping):
+        return {}
+    found = ((str(name)[:MAX_TEXT], text) for name, text in value.items() if isinstance(text, str))
+    return dict(itertools.islice(found, MAX_NAMES))
+
+
+def _text(value: Any) -> str:
+    return str(value)[:MAX_TEXT] if isinstance(value, str | int | float) else ""
+
+
+def _list(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []
+
+
+def _names(packages: Iterable[Any]) -> Iterator[str]:
+    for package in packages:
+        if isinstance(package, Mapping):
+            yield str(package.get("name") or "")

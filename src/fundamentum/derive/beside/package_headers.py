@@ -1,0 +1,171 @@
+"""What packages of other kinds than the package manager's say in a form that programs read.
+
+The comment at the head of a plug-in (``Requires PHP: 7.4``), an ``info.xml`` with ``<php min-version="8.1"/>``, an
+``info.yml`` with ``php: 8.1``, a ``plugin.json`` with ``"requires": {"php": ...}``, and the ``package.xml`` of the
+older library archive.
+"""
+
+import os
+import re
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.catalog import canonical
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.model.needs_value import Level
+from fundamentum.untrusted.files import read_below
+from fundamentum.untrusted.xml import MAX_ELEMENTS
+
+MAX_SIZE: Final = 2 * 1024 * 1024
+MAX_NAMES: Final = 2000
+HEAD: Final = 8192
+"""Bytes at the beginning of a file in which its header stands."""
+_FOLDERS: Final = ("", "appinfo")
+_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
+_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info)\.json")
+_INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
+_COMMENT: Final = re.compile(
+    r"^[ \t/*#;]*(?:Requires(?: at least)? PHP|Minimum PHP(?: version)?|PHP version required)[ \t]*:[ \t]*"
+    r"(?:PHP )?(?:>=[ \t]*)?(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)",
+    re.I | re.M,
+)
+_INFO_LINE: Final = re.compile(r"^php\s*[:=]\s*[\"']?(?:>=\s*)?(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)", re.M)
+_VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
+_RELATIONS: Final = {"ge": ">=", "gt": ">", "le": "<=", "lt": "<", "eq": "=", "ne": "!="}
+
+
+class Header(msgspec.Struct, frozen=True):
+    """One statement of a header: about PHP or an extension, or its package's name and version."""
+
+    where: str
+    """File and line."""
+    php: str = ""
+    """The versions that it accepts."""
+    extension: str = ""
+    level: Level = "required"
+    name: str = ""
+    version: str = ""
+
+
+def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Iterator[Header]:
+    """What the headers at the top of an application state.  ``base``: where it begins; ``remark`` takes what breaks."""
+    for path, name in _files(root, base):
+        try:
+            if _XML.fullmatch(name):
+                yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path)
+            elif _JSON.fullmatch(name):
+                yield from _of_json(read_below(root, path, MAX_SIZE), path)
+            elif _INFO.fullmatch(name):
+                yield from _of_lines(_INFO_LINE, read_below(root, path, HEAD), path)
+            elif name.endswith(".php") or name.lower() == "readme.txt":
+                yield from _of_lines(_COMMENT, read_below(root, path, HEAD), path)
+        except (OSError, ValueError, RecursionError, SyntaxError) as error:
+            remark(f"{path} cannot be used: {str(error)[:200]}")
+
+
+def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
+    for folder in _FOLDERS:
+        inside = "/".join(part for part in (base.strip("/"), folder) if part)
+        try:
+            with os.scandir(root / inside) as entries:
+                found = [
+                    one.name
+                    for one, _ in zip(entries, range(MAX_NAMES), strict=False)
+                    if one.is_file(follow_symlinks=False)
+                ]
+        except OSError:
+            continue
+        # The newer of two formats of one manifest comes first.
+        for name in sorted(found, key=lambda name: (name == "package.xml", name)):
+            if name != "package.xml" or "package2.xml" not in found:
+                yield f"{inside}/{name}".lstrip("/"), name
+
+
+def _of_lines(pattern: re.Pattern[str], head: bytes, path: str) -> Iterator[Header]:
+    text = head.decode("utf-8", "replace")
+    if match := pattern.search(text):
+        yield Header(f"{path}:{text.count(chr(10), 0, match.start(1)) + 1}", php=f">={match[1]}")
+
+
+def _of_json(data: bytes, path: str) -> Iterator[Header]:
+    document: Any = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+    if not isinstance(document, dict):
+        return
+    tables = [document, *(document.get(key) for key in ("requires", "require", "dependencies", "platform"))]
+    for table in (one for one in tables if isinstance(one, dict)):
+        for key in ("php", "requires_php", "min_php", "minimum_php", "php_version"):
+            said = table.get(key)
+            if isinstance(said, str | float) and (
+                match := re.fullmatch(r"(?:[<>=^~!]+\s*)?\d[\d. |,<>=^~*x-]*", str(said))
+            ):
+                yield Header(path, php=match[0] if not _VERSION.fullmatch(match[0]) else f">={match[0]}")
+
+
+def _of_xml(data: bytes, path: str) -> Iterator[Header]:
+    from lxml import etree  # noqa: PLC0415 — few applications have such a file
+
+    if len(data) > MAX_SIZE or data.count(b"<") > 2 * MAX_ELEMENTS:
+        raise ValueError("larger than any manifest")
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False, recover=True)
+    root = etree.fromstring(data, parser)
+    if root is None:
+        return
+    for element in root.iter():
+        if isinstance(element.tag, str):
+            element.tag = etree.QName(element).localname
+    if path.rpartition("/")[2].startswith("package"):
+        yield from _of_archive(root, path)
+        return
+    for element in root.iter("php", "php_minimum", "phpminimum", "lib", "php-extension"):
+        where = f"{path}:{element.sourceline}"
+        said = (element.text or "").strip()
+        if element.tag in ("lib", "php-extension"):
+            if name := extension_called(said.encode("utf-8", "replace")):
+                yield Header(where, extension=name)
+            continue
+        low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in _BOUNDS)
+        low = low or (said if _VERSION.fullmatch(said) else "")
+        if text := f"{f'>={low}' if _VERSION.fullmatch(low) else ''} {_up_to(high)}".strip():
+            yield Header(where, php=text)
+
+
+_BOUNDS: Final = (("min-version", "min_version", "min", "minimum"), ("max-version", "max_version", "max", "maximum"))
+
+
+def _up_to(version: str) -> str:
+    """All of a branch, where it is named as the last one."""
+    match = re.fullmatch(r"(\d{1,2})\.(\d{1,3})", version)
+    if match:
+        return f"<{match[1]}.{int(match[2]) + 1}"
+    return f"<={version}" if _VERSION.fullmatch(version) else ""
+
+
+def _of_archive(root: Any, path: str) -> Iterator[Header]:
+    """The package.xml of the older library archive, in both of its versions."""
+    version = (root.findtext("version/release") or root.findtext("release/version") or "").strip()
+    yield Header(path, name=(root.findtext("name") or "").strip(), version=version)
+    for element in root.iterfind("dependencies/required/php"):
+        low, high = (element.findtext("min") or "").strip(), (element.findtext("max") or "").strip()
+        text = " ".join(part for part in (f">={low}" if low else "", f"<={high}" if high else "") if part)
+        text += "".join(f" !={excluded.text}" for excluded in element.iterfind("exclude") if excluded.text)
+        yield Header(f"{path}:{element.sourceline}", php=text.strip())
+    levels: tuple[tuple[Level, str], ...] = (
+        ("required", "required"), ("recommended", "optional"), ("recommended", "group"),
+    )  # fmt: skip
+    for level, group in levels:
+        for element in root.iterfind(f"dependencies/{group}/extension"):
+            yield _extension(element.findtext("name"), level, path, element)
+    for element in root.iter("dep"):
+        optional: Level = "recommended" if element.get("optional") == "yes" else "required"
+        if element.get("type") == "ext":
+            yield _extension(element.get("name") or element.text, optional, path, element)
+        elif element.get("type") == "php" and element.get("version"):
+            operator = _RELATIONS.get(element.get("rel") or "ge", ">=")
+            yield Header(f"{path}:{element.sourceline}", php=f"{operator}{element.get('version')}")
+
+
+def _extension(name: str | None, level: Level, path: str, element: Any) -> Header:
+    return Header(f"{path}:{element.sourceline}", extension=canonical((name or "").strip()), level=level)

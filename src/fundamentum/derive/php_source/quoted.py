@@ -1,0 +1,110 @@
+"""What the strings of a source file name: extensions, functions, files to include, databases to connect to."""
+
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+from typing import Final
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
+from fundamentum.derive.php_source.source import CHECKS
+
+TAKING: Final = frozenset(
+    b"array_map array_filter array_walk array_walk_recursive array_reduce usort uasort uksort call_user_func "
+    b"call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
+    b"array_uintersect array_diff_ukey".split()
+)
+_GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
+
+
+def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:
+    """Where the name of a function stands in a string that is given to one of the ``words`` which call it."""
+    for word in words & TAKING:
+        at = lowered.find(word)
+        while at >= 0:
+            at += len(word)
+            if match := _GIVEN.match(lowered, at):
+                yield match.span(1)
+            at = lowered.find(word, at)
+
+
+INCLUDING: Final = frozenset({b"include", b"include_once", b"require", b"require_once"})
+_INCLUDED: Final = re.compile(rb"[^;\n]{0,200}")
+_PARTS: Final = re.compile(rb"[^/'\"\s.()$]+")
+
+
+def included_in(data: bytes) -> frozenset[bytes]:
+    """The parts of the paths that a file includes."""
+    found: set[bytes] = set()
+    for word in (b"include", b"require"):
+        at = data.find(word)
+        while at >= 0:
+            at += len(word)
+            if match := _INCLUDED.match(data, at):
+                found.update(_PARTS.findall(match[0]))
+            at = data.find(word, at)
+    return frozenset(found)
+
+
+LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
+
+
+def listed_in(data: bytes) -> frozenset[str]:
+    """Names of extensions that stand in quotes."""
+    return frozenset(filter(None, map(extension_called, set(LISTED.findall(data)))))
+
+
+@lru_cache(4096)
+def extension_called(name: bytes) -> str:
+    """The extension of that name, in whatever spelling; empty: there is none."""
+    spelt = canonical(name.decode("latin-1").removeprefix("ext-"))
+    return spelt if spelt in known_extensions() else ""
+
+
+_ASKED: Final = re.compile(rb"\s*\(\s*(?:\[\s*|array\s*\(\s*)?(?:['\"]\\?([\w\\: -]+)['\"]|\\?([\w\\]+)::class|\$)")
+
+
+def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
+    """Whether a file may ask for an extension, by the words of its checks."""
+    if b"extension_loaded" in words:
+        return True
+    for name, kind in CHECKS.items():
+        word = name.encode()
+        at = lowered.find(word) if word in words else -1
+        while at >= 0:
+            at += len(word)
+            if match := _ASKED.match(lowered, at):
+                group = match.lastindex or 0
+                if not group and kind != "constant":
+                    return True  # the name stands in a variable
+                # Constants are told apart by case, all others are not.
+                if group and _of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
+                    return True
+            at = lowered.find(word, at)
+    return False
+
+
+def _of_extension(kind: str, value: str) -> bool:
+    """Whether a function, class or constant of that name comes with an extension that not every PHP has."""
+    value = value.replace("\\\\", "\\")
+    found = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
+    return any(symbol.extension not in EVERYWHERE for symbol in found)
+
+
+_DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"
+DRIVER: Final = re.compile(
+    rb"""["'](?P<at>%s):(?=["'/$:{]|[a-z_ ]+=|%%s)|["'](?P<name>pdo_(?:%s))["']""" % (_DRIVERS, _DRIVERS)
+)
+"""The beginning of what names a database to connect to, or the extension for it; in lower case."""
+DRIVER_NAME: Final = re.compile(rb"""["'](%s)["']""" % _DRIVERS)
+
+
+def drivers_in(lowered: bytes, *, connects: bool) -> frozenset[str]:
+    """The extensions for connections to databases that strings speak of.
+
+    ``connects``: the file makes connections, and so the bare name of a kind of database counts.
+    """
+    found = {match["at"] or match["name"].removeprefix(b"pdo_") for match in DRIVER.finditer(lowered)}
+    if connects:
+        found.update(DRIVER_NAME.findall(lowered))
+    return frozenset(f"pdo_{driver.decode()}" for driver in found)

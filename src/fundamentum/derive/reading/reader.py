@@ -1,0 +1,291 @@
+"""Everything that one source file tells: uses, checks, definitions, wishes, an encoded file's loader."""
+
+import itertools
+import re
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+import msgspec
+from tree_sitter import Node
+
+from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
+from fundamentum.derive.php_source.bare_code import all_words, code_of
+from fundamentum.derive.php_source.facts import FileFacts, Guarded, Syntax, Use, Wish
+from fundamentum.derive.php_source.nodes import ancestors, called, names_around, text
+from fundamentum.derive.php_source.quoted import TAKING
+from fundamentum.derive.php_source.source import Reference, Source, provided, reference
+from fundamentum.derive.php_source.syntax import RULES, found_in
+from fundamentum.derive.reading.spots import Spots, places_of
+from fundamentum.derive.reading.words import interesting, words_in
+from fundamentum.derive.statements import removed_functions
+from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
+from fundamentum.derive.statements.extension_lists import held_lists, named_in_calls, named_lists
+from fundamentum.derive.statements.guards import Guards
+from fundamentum.derive.statements.version_gates import gates
+from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of
+
+MAX_EXAMINED: Final = 40
+"""Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
+MAX_PLAIN: Final = 6
+"""Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
+_READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
+SESSIONS: Final = "session.save_handler"
+"""A directive of which the value is an extension that keeps sessions."""
+_STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
+
+
+def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: Sequence[int] = ()) -> FileFacts:
+    """The facts of a file.
+
+    ``words``: the interesting ones that it holds, if they are known already; ``constructs``: rules of syntax, by
+    number, that may apply.
+    """
+    loader = loader_of(data)
+    if loader is not None:
+        return FileFacts(loader=loader)
+    if words is None:
+        code, _ = code_of(data)
+        words = words_in(code, all_words(code), interesting() | TAKING)
+    return _Reader(data, words).facts(constructs)
+
+
+def loader_of(data: bytes) -> str | None:
+    """The loader that an encoded file asks for: a stub that looks for it, then data that nobody can read."""
+    stub = _STUB.search(data[:4096])
+    if stub is None or len(data) < 400:
+        return None
+    rest = data[max(stub.end(), min(len(data) // 2, 2048)) :]
+    unreadable = len(rest[:8192].translate(None, _READABLE)) > len(rest[:8192]) * 0.1
+    runs = re.findall(rb"[A-Za-z0-9+/=]{60,}", rest)
+    encoded = sum(map(len, runs)) > len(rest) * 0.8
+    return canonical_loader(stub[1]) if unreadable or encoded else None
+
+
+def canonical_loader(name: bytes) -> str:
+    """The name as PHP lists it."""
+    return name.decode("latin-1").strip()
+
+
+class _Reader:
+    def __init__(self, data: bytes, words: frozenset[bytes]) -> None:
+        self.data, self.words = data, words
+        self.lowered = data.lower()
+        self.spots = Spots(data, self.lowered, words)
+        self.source = Source(data)
+        self.guards = Guards(self.source, self.lowered, words)
+        self.functions: list[str] = []
+        self.classes: list[str] = []
+        self.connects = False
+        """Whether it opens a connection to a database of which a name says the kind."""
+        self.constants: list[str] = []
+        self.examined: Counter[str] = Counter()
+        self.plain: Counter[tuple[str, str]] = Counter()
+        """Extension and class → uses there that nothing protects."""
+        self.syntax: dict[tuple[str, str, str], Syntax] = {}
+
+    def facts(self, constructs: Sequence[int]) -> FileFacts:
+        """All that the file tells."""
+        uses = (*self._words(), *self._called_by_name(), *self._strings())
+        root, there = self.source.root, all_words(self.lowered)
+        return FileFacts(
+            uses=uses,
+            checks=(
+                *self.guards.checks(),
+                *named_lists(root, self.spots.extensions),
+                *held_lists(root, self.data),
+                *named_in_calls(root, self.data, there),
+            ),
+            check_names=tuple(self.guards.names.items()),
+            functions=tuple(self.functions),
+            classes=tuple(self.classes),
+            constants=tuple(self.constants),
+            syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
+            wishes=(*self.wishes, *programs_in(self.source)),
+            broken=self.source.broken,
+            versioned=tuple(self._versioned()),
+            gates=tuple(gates(root, self.data, there)),
+            removed=tuple(removed_functions.calls(root, self.data)),
+            guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
+        )
+
+    def _guarded(self) -> Iterator[Guarded]:
+        """What is made, called or included behind the checks of the file."""
+        for check in self.guards.at:
+            node = self.guards.found.node(check)
+            call = next((p for p, _ in ancestors(node) if p.type == "function_call_expression"), None) if node else None
+            for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
+                for extension in check.extensions:
+                    yield Guarded(kind, name, extension)  # type: ignore[arg-type]
+
+    def _called_behind_names(self, uses: Sequence[Use]) -> Iterator[Guarded]:
+        """The same, of functions of this file that use an extension, behind a name that holds the result of a check."""
+        unguarded = {(use.function, use.extensions) for use in uses if use.function and not use.guard and not use.weak}
+        for name, extensions in sorted(unguarded) if self.guards.names else ():
+            for start, end in places_of(self.lowered, name.encode("utf-8", "replace")):
+                node = self.source.at(start, end)
+                call = node.parent if node is not None else None
+                if called(call) == name and call is not None and self.guards.around(call, extensions)[0] == "checked":
+                    for extension in extensions:
+                        yield Guarded("function", name, extension)
+
+    def _words(self) -> Iterator[Use]:
+        self.wishes: list[Wish] = []
+        aliases = {
+            short.encode("latin-1")
+            for (kind, short), full in self.source.names.imports.items()
+            if short != full.rpartition("\\")[2].lower() and provided(kind if kind != "const" else "constant", full)
+        }
+        places = {place for alias in aliases for place in places_of(self.lowered, alias)}
+        for start, end in sorted(places.union(self.spots.words)) if places else self.spots.words:
+            node = self.source.at(start, end)
+            if node is None:
+                continue
+            found = reference(self.source, node)
+            if found is not None:
+                yield from self._referred(found, node)
+
+    def _referred(self, found: Reference, node: Node) -> Iterator[Use]:
+        if found.defines:
+            (self.functions if found.kind == "function" else self.classes).append(found.name)
+            return
+        if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
+            self.wishes += wishes_of(self.source, found.node, found.name)
+            if found.name in ("ini_get", "ini_set"):
+                first, *others = [*self.source.arguments(found.node), None]
+                if self.source.literal(first) == SESSIONS and others[0] is not None:
+                    handler = self.source.literal(others[0]) or ""
+                    if handler in known_extensions():
+                        yield from self._in_string(
+                            others[0].start_byte + 1, handler, "scheme", f"{SESSIONS}: {handler}"
+                        )
+                # A directive of an absent extension is not there, and nothing fails for that.
+                yield from self._use("directive", self.source.literal(first) or "", found.node, weak=True)
+        if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
+            self.connects = True
+        yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own)
+
+    def _use(self, kind: str, name: str, node: Node, *, weak: bool = False, own: str = "") -> Iterator[Use]:
+        symbols = providers(kind, name)  # type: ignore[arg-type]
+        if not symbols:
+            return
+        extensions = tuple(dict.fromkeys(symbol.extension for symbol in symbols))
+        if len(symbols) == 1 and (symbols[0].since or symbols[0].gone) and not weak and follows_php(symbols[0]):
+            self._bound(symbols[0].since, symbols[0].gone, _shown(kind, name), node)
+        if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
+            return
+        scope, function = names_around(node)
+        self.examined[extensions[0]] += 1
+        if self.examined[extensions[0]] > MAX_EXAMINED or self.plain[extensions[0], scope] >= MAX_PLAIN:
+            return
+        guard, names = self.guards.around(node, extensions)
+        if not guard and not weak and not names:
+            self.plain[extensions[0], scope] += 1
+        shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
+        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own, function)
+
+    def _bound(self, since: str, gone: str, what: str, node: Node) -> None:
+        key = (since, gone, what)
+        if key in self.syntax or self._checked_symbol(node, what):
+            return
+        self.syntax[key] = Syntax(since, gone, what, self.source.line(node))
+
+    def _checked_symbol(self, node: Node, what: str) -> bool:
+        """Whether the place is behind a check for the symbol itself, or behind a test of PHP's version."""
+        plain = what.removesuffix("()").lower()
+        for parent, child in ancestors(node):
+            for condition, _ in self.guards.conditions(parent, child):
+                asked = self.source.text(condition).lower()
+                if plain in asked or "php_version" in asked or "version_compare" in asked or "phpversion" in asked:
+                    return True
+                if "_exists" in asked or "defined" in asked or "is_callable" in asked:
+                    return True
+        return False
+
+    def _called_by_name(self) -> Iterator[Use]:
+        """Functions named in strings: given to a function that calls them, or called through a variable."""
+        for start, end in self.spots.called_by_name:
+            node = self._string_at(start)
+            if node is not None and node.start_byte == start and node.end_byte == end:
+                yield from self._use("function", self.data[start:end].decode("latin-1").lower(), node)
+        for match in self.spots.variables:
+            name = re.search(rb"(\$\w+)\s*$", self.lowered[max(match.start() - 80, 0) : match.start()])
+            node = self._string_at(match.start(1))
+            if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
+                yield from self._use("function", match[1].decode("latin-1"), node)
+        for match in self.spots.constants:
+            if self._string_at(match.start(1)) is not None:
+                self.constants.append(self.data[match.start(1) : match.end(1)].decode("latin-1"))
+
+    def _strings(self) -> Iterator[Use]:
+        """Connection strings, stream wrappers and stream filters."""
+        for match in self.spots.connections:
+            group = "at" if match["at"] else "name"
+            driver = match[group].decode().lower()
+            extension = driver if group == "name" else f"pdo_{driver}"
+            for use in self._in_string(match.start(group), extension, "connection", _connection(driver)):
+                node = self._string_at(match.start(group))
+                alone = group == "name" or node is None or not _given_to_connection(self.source, node)
+                # The text stands by itself; what makes a connection of it may never run.
+                yield msgspec.structs.replace(use, guard="chosen") if alone and not use.guard else use
+        for match in self.spots.databases if self.connects else ():
+            driver = match[1].decode().lower()
+            for use in self._in_string(match.start(1), f"pdo_{driver}", "connection", _connection(driver)):
+                yield msgspec.structs.replace(use, guard="chosen", names=())
+        for start, kind, extension, name in self.spots.streams:
+            node = self._string_at(start)
+            weak = node is not None and _compared(node)
+            for use in self._in_string(start, extension, kind, name):
+                yield msgspec.structs.replace(use, weak=True) if weak else use
+
+    def _in_string(self, start: int, extension: str, kind: str, shown: str) -> Iterator[Use]:
+        """The use that a text stands for, if it stands in a string."""
+        node = self._string_at(start)
+        if node is not None:
+            guard, names = self.guards.around(node, (extension,))
+            scope, function = names_around(node)
+            line = self.source.line(node)
+            yield Use((extension,), kind, shown, line, guard, names, False, scope, "", function)
+
+    def _string_at(self, start: int) -> Node | None:
+        node = self.source.at(start, start + 1)
+        return node if node is not None and node.type == "string_content" else None
+
+    def _versioned(self) -> Iterator[str]:
+        """Files that are included only under some versions of PHP."""
+        for match in self.spots.includes:
+            node = self.source.at(match.start(), match.start() + 1)
+            if node is not None and self.guards.around(node, ())[0] == "version":
+                yield match[1].decode("latin-1")
+
+
+def _compared(string: Node) -> bool:
+    """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
+    for above, _ in ancestors(string):
+        if above.type == "binary_expression":
+            return text(above.child_by_field_name("operator")) != "."
+        if above.type == "function_call_expression":
+            return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
+        if above.type in ("array_element_initializer", "case_statement"):
+            return True
+        if above.type.endswith("_statement") or above.type == "assignment_expression":
+            return False
+    return False
+
+
+def _connection(driver: str) -> str:
+    return f"connection to {driver.removeprefix('pdo_')}"
+
+
+def _given_to_connection(source: Source, node: Node) -> bool:
+    """Whether a string stands within ``new PDO(...)``."""
+    for parent, _ in ancestors(node):
+        if parent.type == "object_creation_expression":
+            return "pdo" in source.text(parent)[:40].lower()
+        if parent.type.endswith("_statement"):
+            return False
+    return False
+
+
+def _shown(kind: str, name: str) -> str:
+    return f"{name}()" if kind == "function" else name

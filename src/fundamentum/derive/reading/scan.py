@@ -1,0 +1,182 @@
+"""A quick look at every file of a tree, for the words and constructs that make it worth parsing.
+
+Looking for words takes a tenth of the time that parsing does.  A file that is not parsed holds nothing that could
+change what is derived: ``reading`` says what is parsed, and a test derives with everything parsed and compares.
+"""
+
+import marshal
+from collections.abc import Callable, Sequence
+from functools import cache
+from typing import Final, NamedTuple
+
+import msgspec
+
+from fundamentum.derive.application.libraries import LibraryNames
+from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.php_source.bare_code import all_words, code_of
+from fundamentum.derive.php_source.quoted import (
+    INCLUDING,
+    TAKING,
+    asks,
+    called_by_name,
+    drivers_in,
+    included_in,
+    listed_in,
+)
+from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.php_source.syntax import RULES, Rules
+from fundamentum.derive.reading.spots import streams_in
+from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, words_in
+from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
+from fundamentum.derive.statements import extension_lists, removed_functions, version_gates
+from fundamentum.derive.statements.checks import LISTING_DRIVERS
+from fundamentum.derive.statements.limit_checks import LIMITS
+from fundamentum.derive.statements.switch_checks import SWITCHES
+from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS
+from fundamentum.untrusted.budget import Budget, Spent
+
+Progress = Callable[[str, int, int], None]
+"""Called with what is being done, how much of it is done, and how much there is."""
+
+_CHECK_WORDS: Final = frozenset(word.encode() for word in CHECKS)
+_SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
+_WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
+_PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
+_OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
+_LIMIT_NAMES: Final = tuple(name.encode() for name in (*LIMITS, *sorted(SWITCHES), "session.save_handler"))
+MAX_REMARKS: Final = 50
+LARGE: Final = 60_000
+"""Bytes from which a list of names in quotes is one of something else: translations, types of files."""
+SCANNED_TOGETHER: Final = 400_000
+"""Bytes of files that one process looks at before it tells."""
+_EVERYDAY_NAMES: Final = frozenset(
+    "json xml zip date session filter standard hash core http event phar random ps ds ast uri redis zlib".split()
+)
+"""Names of extensions that stand in quotes for many other reasons."""
+
+
+class Scanned(msgspec.Struct, frozen=True, gc=False):
+    """What the quick look at one file saw."""
+
+    file: SourceFile
+    words: frozenset[bytes]
+    """The interesting words in its code."""
+    extensions: frozenset[str]
+    """Those of which a word stands in it."""
+    tells: bool
+    """Whether it may hold what counts by itself: a check, a list, a setting, a replacement, a word about versions."""
+    constructs: tuple[int, ...]
+    """Rules of syntax, by number, that may apply."""
+
+
+_Look = tuple[frozenset[bytes], frozenset[str], bool, tuple[int, ...]]
+"""What ``Scanned`` tells beside the file."""
+
+
+class _Setting(NamedTuple):
+    """What holds for every file of the tree."""
+
+    libraries: LibraryNames
+    rules: Rules
+    words: frozenset[bytes]
+
+
+_setting: _Setting
+
+
+class Scan:
+    """The quick look at a tree's files, going on in the background where there is more than one process."""
+
+    def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, rules: Rules) -> None:
+        global _setting
+        self.files = files
+        # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
+        parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
+        groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
+        self._batches = [batch for group in groups for batch in batched(group, SCANNED_TOGETHER)]
+        work_in(root)
+        _setting = _Setting(libraries, rules, _words_looked_for(libraries))
+        self.workers = Workers(sum(file.size for file in files))
+        tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
+        self._results = self.workers.map(_scan, tasks, 1)
+
+    def finished(self, progress: Progress, remarks: list[str], budget: Budget) -> list[Scanned]:
+        """The outcome for every file that could be read, in the order of looking, as far as there is time."""
+        out: list[Scanned] = []
+        done = 0
+        for batch, packed in zip(self._batches, self._results, strict=True):
+            looks: list[_Look | None] = marshal.loads(packed)
+            for file, look in zip(batch, looks, strict=True):
+                if look is None:
+                    remarks += [f"{file.path} cannot be read: passed over"] if len(remarks) < MAX_REMARKS else []
+                else:
+                    out.append(Scanned(file, *look))
+            done += len(batch)
+            progress("looking", done, len(self.files))
+            try:
+                budget.tick()
+            except Spent:
+                return out
+        return out
+
+
+def _scan(task: tuple[Sequence[tuple[str, int]], bool]) -> bytes:
+    """Look at some files.  The answer, a list of ``_Look`` or None, is packed: that way it travels fastest."""
+    files, syntax_counts = task
+    return marshal.dumps([_look(path, size, syntax_counts) for path, size in files])
+
+
+def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
+    data = contents(path, size)
+    if data is None:
+        return None
+    code, blocks = code_of(data)
+    there = all_words(code)
+    words = words_in(code, there, _setting.words)
+    constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
+    if _setting.libraries.directories and words & INCLUDING:
+        words |= included_in(data) & _setting.libraries.directories.keys()
+    lowered = data.lower()
+    if words & TAKING:
+        words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
+    extensions = extensions_of(words)
+    if (connects := b"pdo" in lowered) or b"dsn" in lowered:
+        extensions |= drivers_in(lowered, connects=connects)
+    extensions = extensions.union(extension for _, _, extension, _ in streams_in(lowered))
+    return words, extensions, _tells(data, lowered, code, words, there), constructs
+
+
+def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], there: frozenset[bytes]) -> bool:
+    if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
+        return True
+    if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
+        return True
+    if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
+        return True
+    if any(place in data for place in _PROGRAMS):
+        return True
+    if extension_lists.ASKING.among(there) or version_gates.ASKING.among(there):
+        return True
+    return (
+        any(word in code for word in _OF_VERSIONS)
+        or b"get_loaded_extensions" in data
+        or LISTING_DRIVERS in lowered
+        or removed_functions.speaks(data)
+    )
+
+
+def _lists(data: bytes, lowered: bytes) -> bool:
+    """Whether names of extensions stand in quotes, and it speaks of extensions."""
+    if len(data) >= LARGE or b"extension" not in lowered:
+        return False
+    names = listed_in(data)
+    return bool(names) and not names <= _EVERYDAY_NAMES
+
+
+@cache
+def _common_words() -> frozenset[bytes]:
+    return interesting() | TAKING | INCLUDING | {word for rule in RULES for word in rule.words}
+
+
+def _words_looked_for(libraries: LibraryNames) -> frozenset[bytes]:
+    return _common_words() | libraries.classes.keys()

@@ -1,0 +1,211 @@
+"""The checks of one file: where it asks for which extension, and what comes of it where that is missing."""
+
+import itertools
+import re
+from collections.abc import Iterator, Sequence
+from typing import Final, Literal
+
+import msgspec
+from tree_sitter import Node
+
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import known_extensions
+from fundamentum.derive.php_source.nodes import ancestors, inside, names_around
+from fundamentum.derive.php_source.source import CHECKS, Source, provided
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.ways import ways_around
+
+_EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
+_THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+_THROWS: Final = frozenset({"throw_expression", "throw_statement"})
+LISTING_DRIVERS: Final = b"getavailabledrivers"
+"""``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""
+_IN_LIST: Final = "in_array"
+MAX_CHECKS: Final = 500
+"""Checks of one file that are looked at: an installer has a few dozen."""
+
+
+class CheckAt(msgspec.Struct, frozen=True):
+    """One check, where it stands in the file."""
+
+    start: int
+    extensions: tuple[str, ...]
+    negative: bool
+    """Whether it asks for absence: ``!extension_loaded('gd')``."""
+    what: str
+
+
+class Checks:
+    """The places that ask for an extension, in order."""
+
+    def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
+        self.source, self.lowered = source, lowered
+        self.words = [name for name in CHECKS if name.encode() in words]
+        self.words += [_IN_LIST] if LISTING_DRIVERS in lowered else []
+        self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
+
+    def node(self, check: CheckAt) -> Node | None:
+        """The name of the function that is called for it."""
+        return self.source.at(check.start, check.start + 1)
+
+    def stops(self, check: CheckAt) -> bool:
+        """Whether the program, or the function around, ends where the extension is missing."""
+        node = self.node(check)
+        return node is not None and self.outcome(check, node) in ("exits", "throws")
+
+    def outcome_in_program(
+        self, check: CheckAt, node: Node, *, chosen: bool
+    ) -> Literal["asked", "exits", "throws", "reports", "warns"]:
+        """What comes of it for the program: what stops within a function may be that function alone.
+
+        ``chosen``: the check stands where something was chosen; what is missing is missing for those alone.
+        """
+        outcome = self.outcome(check, node)
+        function = names_around(node)[1]
+        if outcome == "exits" and "extension_loaded" not in check.what and function:
+            return "throws"
+        if outcome == "throws" and not function:
+            return "exits" if self._throws_at_once(node) else "asked"
+        if chosen:
+            return outcome
+        call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
+        for holds, result in consequences(call, extension=True) if outcome == "asked" and call is not None else ():
+            if result and not holds:
+                return "warns" if result == "warns" else "reports"
+        return outcome
+
+    def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
+        """What happens where the extension is absent; where there are other ways, where all of them are gone."""
+        if not check.negative and (ways := ways_around(node))[0]:
+            return self.ends(ways[1]) if ways[1] is not None and self._asked_in(ways[0]) else "asked"
+        for parent, child in ancestors(node):
+            if parent.type == "if_statement":
+                absent = parent.child_by_field_name("body") if check.negative else None
+                if not check.negative:
+                    absent = next(iter(parent.children_by_field_name("alternative")), None)
+                if absent is None or child != parent.child_by_field_name("condition"):
+                    return "asked"
+                return self.ends(absent)
+            if parent.type == "binary_expression" and parent.child_by_field_name("left") == child:
+                operator, right = parent.child_by_field_name("operator"), parent.child_by_field_name("right")
+                if operator is not None and right is not None and operator.type in ("||", "or") and not check.negative:
+                    ending = self.ends(right)
+                    if ending != "asked":
+                        return ending
+            if parent.type.endswith("_statement") or parent.type == "compound_statement":
+                break
+        return "asked"
+
+    def among(self, check: CheckAt, node: Node) -> tuple[str, ...]:
+        """The extensions of which one has to be there: the program stops only if all are missing.
+
+        They are asked for in one condition, joined by *and*, or one after the other, each in a condition of its own.
+        """
+        if not check.negative and (ways := ways_around(node))[0]:
+            return self._asked_in(ways[0])
+        condition = None
+        for parent, child in ancestors(node):
+            operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
+            if operator is not None and operator.type in ("||", "or"):
+                return ()
+            if parent.type == "if_statement":
+                condition = child
+                break
+        if condition is None:
+            return ()
+        names = self._in(condition, negative=True)
+        return names if len(names) > 1 else ()
+
+    def _in(self, condition: Node, *, negative: bool) -> tuple[str, ...]:
+        """The extensions that a condition asks for."""
+        asked = [c for c in self.at if condition.start_byte <= c.start < condition.end_byte and c.negative is negative]
+        return tuple(dict.fromkeys(extension for check in asked for extension in check.extensions))
+
+    def _asked_in(self, conditions: Sequence[Node]) -> tuple[str, ...]:
+        """The extensions that the conditions of several ways ask for; none if one is no matter of extensions."""
+        asked = [self._in(condition, negative=False) for condition in conditions]
+        return tuple(dict.fromkeys(itertools.chain(*asked))) if all(asked) else ()
+
+    def _find(self) -> Iterator[CheckAt]:
+        for name, start, end in self._calls():
+            node = self.source.at(start, end)
+            call = node.parent if node is not None else None
+            if call is not None and call.type == "qualified_name":
+                call = call.parent
+            if call is None or call.type != "function_call_expression":
+                continue
+            if self.source.called(call) != name:
+                continue
+            arguments = self.source.arguments(call)
+            value = self._value(arguments[0]) if arguments else None
+            if value is None or (name == _IN_LIST and not (len(arguments) > 1 and self._lists_drivers(arguments[1]))):
+                continue
+            extensions = self._asked(CHECKS.get(name, "driver"), value)
+            if extensions:
+                yield CheckAt(start, extensions, self._negated(call), f"{name}('{value[:60]}')")
+
+    def _calls(self) -> Iterator[tuple[str, int, int]]:
+        found = []
+        for name in self.words:
+            at = self.lowered.find(name.encode())
+            while at >= 0:
+                end = at + len(name)
+                found.append((name, at, end))
+                at = self.lowered.find(name.encode(), end)
+        return iter(sorted(found, key=lambda one: one[1]))
+
+    def _value(self, node: Node) -> str | None:
+        if node.type == "class_constant_access_expression":
+            return self.source.names.class_name(self.source.text(node.children[0]), node.start_byte)
+        if node.type == "array_creation_expression" and node.named_children:
+            first = node.named_children[0].named_children
+            return self._value(first[-1]) if first else None
+        return self.source.literal(node)
+
+    def _asked(self, kind: str, value: str) -> tuple[str, ...]:
+        if kind == "extension":
+            name = canonical(value)
+            return (name,) if name in known_extensions() else ()
+        if kind == "driver":
+            return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
+        value = value.replace("\\\\", "\\").lstrip("\\")
+        if kind == "function" and "::" in value:
+            kind, value = "class", value.partition("::")[0]
+        return provided(kind, value)
+
+    def _lists_drivers(self, node: Node) -> bool:
+        """Whether an expression is the list of PDO's drivers, or a variable that was given it."""
+        written = self.source.text(node).lower()
+        if LISTING_DRIVERS in written.encode("utf-8", "replace"):
+            return True
+        given = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written.encode("utf-8", "replace")), LISTING_DRIVERS)
+        return node.type == "variable_name" and re.search(given, self.lowered) is not None
+
+    def _negated(self, call: Node) -> bool:
+        """Whether an odd number of negations stands between the check and its statement."""
+        odd = False
+        for parent, _ in ancestors(call):
+            if parent.type == "unary_op_expression" and parent.children[0].type == "!":
+                odd = not odd
+            elif parent.type == "binary_expression":
+                operator = parent.child_by_field_name("operator")
+                text = self.source.text(parent).lower().replace(" ", "")
+                if (operator is not None and operator.type in ("==", "===") and text.endswith("false")) or (
+                    operator is not None and operator.type in ("!=", "!==") and text.endswith("true")
+                ):
+                    odd = not odd
+            elif parent.type != "parenthesized_expression":
+                break
+        return odd
+
+    def _throws_at_once(self, check: Node) -> bool:
+        """Whether what throws is the branch of the check itself, not a function that is defined in it."""
+        statement = next((above for above, _ in ancestors(check) if above.type == "if_statement"), None)
+        return statement is None or any(node.type in _THROWS for node in inside(statement))
+
+    def ends(self, node: Node) -> Literal["asked", "exits", "throws"]:
+        """What ends in a branch: the program, or the function around by an exception; neither: the check only asks."""
+        text = self.source.data[node.start_byte : node.end_byte] + b";"
+        if _EXIT.search(text):
+            return "exits"
+        return "throws" if _THROW.search(text) else "asked"

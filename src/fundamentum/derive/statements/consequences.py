@@ -1,0 +1,221 @@
+"""What comes of a condition in a program: it ends, it reports an error, it recommends something, or neither.
+
+``if (version_compare(...)) exit;``, ``$ok = extension_loaded(...); ... if (!$ok) { $errors[] = ...; }``
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Outcome
+from fundamentum.derive.php_source.nodes import Patience, around, called, function_around, heading, inside, text, walked
+
+_OF_CHECKS: Final = re.compile(
+    r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
+    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|upgrade|activat|main|run|test",
+    re.I,
+)
+_COLLECTORS: Final = re.compile(
+    r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
+    r"deactivate|bail|lacking",
+    re.I,
+)
+_WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
+_ASKS: Final = r"requir|need|at least|minimum|upgrade"
+_NEEDS: Final = re.compile(
+    rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
+    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
+    re.I | re.S,
+)
+_ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
+_ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
+_LEVEL: Final = re.compile(r"['\"](?:is_?)?(?:required|mandatory|fatal)['\"]\s*=>\s*(true|false|[01])\b", re.I)
+"""The level that an entry of a table gives."""
+_FINE: Final = re.compile(
+    r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
+)
+"""How variables are called that tell whether all is well."""
+_MISSING: Final = re.compile(
+    r"missing|not (?:be )?(?:installed|found|loaded|available|enabled|present|supported)|required|must be|"
+    r"please install|error",
+    re.I,
+)
+
+
+def consequences(condition: Node, *, extension: bool = False) -> Iterator[tuple[bool, Outcome]]:
+    """For an expression: what comes of it where it holds, and where it does not, as far as that depends on it alone.
+
+    ``extension``: it asks for an extension, so that words such as *missing* speak of that.
+    """
+    holds, at = True, condition
+    while (above := at.parent) is not None:
+        Patience.tick()
+        if above.type == "unary_op_expression" and text(above).startswith("!"):
+            holds = not holds
+        elif above.type == "binary_expression":
+            operator = text(above.child_by_field_name("operator")).lower()
+            # Of "a or b" each alone leads into the branch; of "a and b" neither does.
+            if operator not in (("||", "or") if holds else ("&&", "and")) or _is_statement(above):
+                break
+        elif above.type != "parenthesized_expression":
+            break
+        at = above
+    then, otherwise = branches(at)
+    yield holds, outcome(then, extension=extension)
+    yield not holds, outcome(otherwise, extension=extension)
+    yield from _elsewhere(at, holds, extension)
+
+
+def _is_statement(node: Node) -> bool:
+    """Whether it stands for itself: ``... or die('...')``."""
+    return node.parent is not None and node.parent.type == "expression_statement"
+
+
+def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, Outcome]]:
+    """A result that is kept, returned or handed on, and of which something comes elsewhere."""
+    above = at.parent
+    if above is None:
+        return
+    if entry := _answering(above):
+        yield not holds, _of_entry(entry)
+    elif above.type == "return_statement":
+        function = function_around(above)
+        yield from _of_callers(above, function, holds)
+        if not extension and _OF_CHECKS.search(function):
+            yield not holds, "reports"
+    elif above.type == "assignment_expression":
+        yield from _of_variable(above, holds)
+    elif above.type == "argument":
+        yield not holds, _handed_to(above)
+    elif above.type == "array_element_initializer":
+        yield not holds, _of_entry(above)
+
+
+def _answering(at: Node) -> Node | None:
+    """The entry of a table whose function answers with the result: ``'check' => fn() => extension_loaded('gd')``"""
+    while at.type in ("return_statement", "compound_statement", "anonymous_function", "arrow_function"):
+        Patience.tick()
+        if at.type.endswith("_function"):
+            return at.parent if at.parent is not None and at.parent.type == "array_element_initializer" else None
+        if at.parent is None:
+            break
+        at = at.parent
+    return None
+
+
+def _of_entry(element: Node) -> Outcome:
+    """What a table is for that has the result in it, and what else stands in the same entry of it."""
+    entry = text(element.parent)[:400] if element.parent is not None else ""
+    if level := _LEVEL.search(entry):
+        return "reports" if level[1].lower() in ("true", "1") else "warns"
+    if _WARNING.search(entry):
+        return "warns"
+    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""
+
+
+def _handed_to(argument: Node) -> Outcome:
+    """What a function is for that is given the result: ``addRequirement(extension_loaded('gd'), '...')``."""
+    call = argument.parent.parent if argument.parent is not None else None
+    name = called(call)
+    if _WARNING.search(name):
+        return "warns"
+    return "reports" if _OF_CHECKS.search(f"{name} {function_around(argument)} {text(argument)[:40]}") else ""
+
+
+def _of_callers(place: Node, function: str, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of the result of a function where it is called in the same file."""
+    root = place
+    while root.parent is not None:
+        Patience.tick()
+        root = root.parent
+    if not function or not root.text:
+        return
+    kinds = ("function_call_expression", "member_call_expression", "scoped_call_expression")
+    for call in around(root, root.text, re.compile(rb"\b%s\s*\(" % re.escape(function.encode())), kinds):
+        if called(call) == function.lower():
+            inverted = call.parent is not None and call.parent.type == "unary_op_expression"
+            then, otherwise = branches(call.parent if inverted and call.parent is not None else call)
+            yield holds is not inverted, outcome(then)
+            yield holds is inverted, outcome(otherwise)
+
+
+def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a result that was put into a variable, further down in the same block."""
+    kept = assignment.child_by_field_name("left")
+    block: Node | None = assignment
+    while block is not None and block.type not in ("program", "compound_statement"):
+        Patience.tick()
+        block = block.parent
+    for node in walked(block) if block is not None and kept is not None else ():
+        if kept is None or node.start_byte < assignment.end_byte or (node.type, text(node)) != (kept.type, text(kept)):
+            continue
+        above = node.parent
+        inverted = above is not None and above.type == "unary_op_expression"
+        then, otherwise = branches(above if inverted and above is not None else node)
+        yield holds is not inverted, outcome(then)
+        yield holds is inverted, outcome(otherwise)
+
+
+def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
+    """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
+    if branch is None:
+        return ""
+    found: Outcome = ""
+    for node in inside(branch):
+        if node.type in _ENDS or _ENDING.search(called(node)):
+            return "stops"
+        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
+            return "stops"
+        found = _stronger(found, _reported(node, extension))
+    return found
+
+
+def _reported(node: Node, extension: bool) -> Outcome:
+    """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
+    if node.type in ("assignment_expression", "augmented_assignment_expression"):
+        target = text(node.child_by_field_name("left"))
+        if _WARNING.search(target):
+            return "warns"
+        bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
+        return "reports" if bad or _COLLECTORS.search(target) else ""
+    if name := called(node):
+        if _WARNING.search(name):
+            return "warns"
+        if _COLLECTORS.search(name):
+            return "reports"
+    said = text(node) if node.type in ("string", "encapsed_string") else ""
+    if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
+        return "warns" if _WARNING.search(said) else "reports"
+    return ""
+
+
+def _stronger(one: Outcome, other: Outcome) -> Outcome:
+    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
+    return max(one, other, key=order.index)
+
+
+def branches(condition: Node) -> tuple[Node | None, Node | None]:
+    """What is done where a condition holds, and where it does not: of an ``if``, of ``or die``, of ``? :``."""
+    at: Node = condition
+    while at.parent is not None and at.parent.type == "parenthesized_expression":
+        Patience.tick()
+        at = at.parent
+    above = at.parent
+    if above is None:
+        return None, None
+    if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
+        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
+    if above.type == "case_statement" and above.child_by_field_name("value") == at:
+        return above, None  # of a switch (true): what stands behind it
+    if above.type == "conditional_expression":
+        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
+    if above.type == "binary_expression" and above.child_by_field_name("left") == at:
+        operator = text(above.child_by_field_name("operator")).lower()
+        if above.parent is not None and above.parent.type == "expression_statement":
+            if operator in ("or", "||"):
+                return None, above.child_by_field_name("right")
+            if operator in ("and", "&&"):
+                return above.child_by_field_name("right"), None
+    return None, None

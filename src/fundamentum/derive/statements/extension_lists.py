@@ -1,0 +1,256 @@
+"""Lists of extensions in a program: held against what is loaded, or called after what they are.
+
+Held they are by ``array_diff``, in a loop, in a table; called ``$requiredExtensions`` or the like.
+"""
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import Final, Literal
+
+from msgspec.structs import replace
+from tree_sitter import Node
+
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.php_source.facts import Check, Outcome
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    ancestors,
+    arguments,
+    around,
+    called,
+    heading,
+    inside,
+    line,
+    names_around,
+    string,
+    text,
+    unwrapped,
+    walked,
+)
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.derive.php_source.source import CHECKS, provided
+from fundamentum.derive.php_source.telling_names import TellingNames
+from fundamentum.derive.statements.consequences import branches, consequences, outcome
+
+_ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
+_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array")
+_RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
+_REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
+_OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
+_ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
+
+
+def held_lists(root: Node, data: bytes) -> Iterator[Check]:
+    """The extensions of lists that are held against what is loaded."""
+    speaking = _ASKING_ALL if b"get_loaded_extensions" in data else _ASKING_ONE
+    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
+        name = called(node)
+        if name in ("array_diff", "array_intersect") and "get_loaded_extensions" in text(node):
+            lists = [given for given in arguments(node) if "get_loaded_extensions" not in text(given)]
+            if lists and (name == "array_intersect" or lists[0] == arguments(node)[0]):
+                yield from _members(lists[0], root, True)
+        elif node.type == "foreach_statement":
+            yield from _of_loop(node, root)
+        elif name == "array_filter" and "extension_loaded" in text(node):
+            given = arguments(node)
+            if given:
+                yield from _members(given[0], root, True)
+
+
+def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check]:
+    """The extensions of lists whose name says what they are.  ``places``: names of extensions in quotes."""
+    seen: set[int] = set()
+    for match in places:
+        node = root.descendant_for_byte_range(match.start(1), match.end(1))
+        if node is None or node.type != "string_content":
+            continue
+        array = next((above for above, _ in ancestors(node) if above.type == "array_creation_expression"), None)
+        if array is not None and array.start_byte not in seen:
+            seen.add(array.start_byte)
+            yield from _of_named(array)
+
+
+_VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
+_STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
+_STATE: Final = re.compile(_STATES)
+_MADE: Final = ("call_expression", "creation_expression")
+_NAME: Final = re.compile(
+    rb"(?:%s|\Ahas|\Ahave|\Ais)\w*(?:ext|module)|(?:ext|module)\w*(?:%s|%s)" % (_VERBS, _VERBS, _STATES)
+)
+_DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
+"""Names that demand it; the others do so only where nobody looks at what they return."""
+_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])")
+ASKING: Final = TellingNames(_NAME)
+"""Functions and classes that ask for an extension, by their names."""
+
+
+def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Check]:
+    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``
+
+    ``words``: all words in the file, in lower case.
+    """
+    for match in _GIVEN.finditer(data.lower()) if ASKING.among(words) else ():
+        name = extension_called(match[2]) if ASKING.among([match[1]]) else None
+        asking = data[match.start() : match.end()].decode("latin-1")
+        node = root.descendant_for_byte_range(match.start(2), match.end(2))
+        if not name or node is None or node.type != "string_content" or match[1] == b"extension_loaded":
+            continue
+        call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
+        alone = call.parent is not None and call.parent.type == "expression_statement"
+        if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
+            yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
+        else:
+            yield _asked(name, f"{asking}('{name}')", call)
+
+
+def _asked(extension: str, what: str, call: Node) -> Check:
+    """What comes of a function that answers whether an extension is there: ``if (!hasExtension('gd')) exit;``"""
+    class_name, function = names_around(call)
+    told: Outcome = next((result for holds, result in consequences(call, extension=True) if result and not holds), "")
+    where = f"{class_name} {function} {heading(call)}".strip()[:200]
+    outcome: Literal["asked", "exits", "throws", "reports", "warns"] = "throws" if function else "exits"
+    if told != "stops":
+        outcome = told or "asked"
+    return Check(extension, outcome, line(call), what, (), where)
+
+
+def _of_named(array: Node) -> Iterator[Check]:
+    names: list[tuple[str, int]] = []
+    strings = 0
+    for element in array.named_children:
+        parts = [unwrapped(part) for part in element.named_children if part.type != "comment"]
+        value = string(parts[0]) if element.type == "array_element_initializer" and parts else None
+        if value is None and len(parts) < 2:
+            continue
+        strings += 1
+        if found := extension_called((value or "").encode("utf-8", "replace")):
+            names.append((found, line(element)))
+    title = heading(array)
+    if (len(names) < 2 and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
+        return
+    if not _ABOUT.search(title):
+        return
+    outcome = "listed-recommended" if _RECOMMENDED.search(title) else ""
+    outcome = outcome or ("listed-required" if _REQUIRED.search(title) else "asked")
+    for name, where in names:
+        yield Check(name, outcome, where, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
+
+
+def _check(extension: str, required: bool, where: Node) -> Check:
+    outcome: Literal["listed-required", "listed-recommended"] = "listed-required" if required else "listed-recommended"
+    return Check(extension, outcome, line(where), f"a list that has {extension}")
+
+
+def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
+    """``foreach (LIST as $name) { if (!extension_loaded($name)) ... }``"""
+    parts = [child for child in loop.named_children if child.type != "comment"]
+    body = loop.child_by_field_name("body")
+    if body is None or len(parts) < 3:
+        return
+    source, target = _outermost(parts[0], loop), parts[1]
+    names = {text(target)} | {text(one) for one in walked(target) if one.type == "variable_name"}
+    for node in inside(body):
+        kind = _asks(node, names, root)
+        if not kind:
+            continue
+        at = node.parent if node.parent is not None and node.parent.type == "unary_op_expression" else node
+        then, otherwise = branches(at)
+        missing = then if at is not node else otherwise
+        if result := outcome(missing):
+            yield from _members(source, root, result != "warns", kind)
+            return
+        if result := outcome(missing, extension=True):  # in words only: that may be a page of information
+            where = " ".join((*names_around(node), heading(node)))[:200]
+            for check in _members(source, root, result != "warns", kind):
+                told: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
+                yield replace(check, outcome=told, around=where)
+            return
+
+
+def _asks(node: Node, names: set[str], root: Node) -> str:
+    """What a call asks of one of the names: whether it is a loaded extension, a function, a class; empty: nothing."""
+    name, given = called(node), arguments(node)
+    if name == "in_array" and len(given) > 1 and text(given[0]) in names:
+        held = text(given[1])
+        loaded = "get_loaded_extensions" in held or re.search(
+            rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*['\"]\w+['\"]\s*,\s*)?get_loaded_extensions", text(root)
+        )
+        return "extension" if loaded else ""
+    return CHECKS.get(name, "") if any(text(one) in names for one in given) else ""
+
+
+def _outermost(source: Node, loop: Node) -> Node:
+    """What is gone through, where it is itself one of the lists that a loop around goes through."""
+    above = loop.parent
+    while above is not None:
+        Patience.tick()
+        if above.type == "foreach_statement":
+            parts = [child for child in above.named_children if child.type != "comment"]
+            if any(text(one) == text(source) for one in walked(parts[1])):
+                return _outermost(parts[0], above)
+        above = above.parent
+    return source
+
+
+def _members(source: Node, root: Node, required: bool, kind: str = "extension") -> Iterator[Check]:
+    """The names in a list, written there or kept under a name in the same file."""
+    where = unwrapped(source)
+    if where is None:
+        return
+    if where.type != "array_creation_expression":
+        name = _plain(text(where))
+        required = required and not _RECOMMENDED.search(name)
+        where = kept_list(name, root)
+    if where is not None:
+        yield from _of_array(where, required, kind)
+
+
+def _plain(written: str) -> str:
+    """The name of a variable, a property or a constant, however it is reached."""
+    return re.split(r"->|::\$?", written)[-1].lstrip("$")
+
+
+def kept_list(written: str, root: Node) -> Node | None:
+    """The list that is given to a variable, a property or a constant of that name."""
+    name = _plain(written)
+    word = re.compile(rb"\b%s\b" % re.escape(name.encode("utf-8", "replace")))
+    for node in around(root, root.text or b"", word, ("assignment_expression", "property_element", "const_element")):
+        if node.type == "assignment_expression":
+            left = _plain(text(node.child_by_field_name("left")))
+            right = node.child_by_field_name("right")
+        else:
+            left = text(node.named_children[0]).lstrip("$") if node.named_children else ""
+            right = node.named_children[-1] if node.named_children else None
+        if left == name and right is not None:
+            array = next((inner for inner in walked(right) if inner.type == "array_creation_expression"), None)
+            if array is not None:
+                return array
+    return None
+
+
+def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
+    """Names, names with a level, or lists under the words for levels."""
+    for element in (one for one in array.named_children if one.type == "array_element_initializer"):
+        parts = [unwrapped(one) for one in element.named_children]
+        key = string(parts[0]) if len(parts) == 2 else None
+        value = parts[-1]
+        level = required
+        if key and (found := _meant(key, kind)):
+            said = text(value)
+            level = required and said.lower() not in ("false", "0") and not _RECOMMENDED.search(said)
+            level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
+            yield _check(found, level, element)
+        elif value is not None and value.type == "array_creation_expression":
+            if key:
+                level = bool(_REQUIRED.search(key)) or (required and not _RECOMMENDED.search(key))
+            yield from _of_array(value, level, kind)
+        elif (plain := string(value)) and (found := _meant(plain, kind)):
+            yield _check(found, level, element)
+
+
+def _meant(name: str, kind: str) -> str:
+    """The extension that a name in a list stands for: its own, or that of a function or class which only it has."""
+    if kind == "extension":
+        return extension_called(name.encode("utf-8", "replace"))
+    own = provided(kind, name.lstrip("\\"))
+    return own[0] if len(own) == 1 and own[0] not in EVERYWHERE else ""

@@ -1,0 +1,250 @@
+"""What stands around a use: a check for the extension, a catch, a choice by name, a test of the version."""
+
+import itertools
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.families import words_for
+from fundamentum.derive.php_source.facts import Check, Guard
+from fundamentum.derive.php_source.nodes import Patience, ancestors, heading, names_around
+from fundamentum.derive.php_source.source import Source, provided
+from fundamentum.derive.statements.checks import Checks
+from fundamentum.derive.statements.extension_lists import ASKING
+
+_VERSION: Final = re.compile(
+    rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
+)
+_NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
+MAX_BRANCHES: Final = 20
+"""Branches of one ``if`` that are looked at before the one in question."""
+_LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
+_CATCHES_MISSING: Final = frozenset({"throwable", "error"})
+_WORDS_ASIDE: Final = frozenset(
+    "isset empty if and or not true false null array count is_array new is_null in_array strtolower self static "
+    "parent this is_string function_exists defined".split()
+)
+
+
+class Guards:
+    """The checks of one file, and what they protect."""
+
+    def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
+        self.source = source
+        self.found = Checks(source, lowered, words)
+        self.at = self.found.at
+        self._left: dict[int, list[tuple[Node, bool]]] = {}
+        self._names_in: dict[int, tuple[str, ...]] = {}
+        self.names = dict(self._named())
+
+    def checks(self) -> Iterator[Check]:
+        """The checks of the file as facts."""
+        for check in self.at:
+            node = self.found.node(check)
+            if node is not None:
+                among = self.found.among(check, node)
+                # Of several ways each is looked at where the others are missing: nothing was chosen.
+                chosen = not among and self.around(node, check.extensions)[0] == "chosen"
+                outcome = self.found.outcome_in_program(check, node, chosen=chosen)
+                among = among if outcome in ("exits", "throws", "reports") else ()
+                where = " ".join((*names_around(node), heading(node)))[:200]
+                for extension in check.extensions:
+                    yield Check(extension, outcome, self.source.line(node), check.what, among, where)
+
+    def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
+        """What protects a use of one of the extensions, and the names in the conditions around it."""
+        found: list[Guard] = []
+        names: dict[str, None] = {}
+        for parent, child in ancestors(node):
+            for condition, positive in self.conditions(parent, child):
+                if guard := self._judged(condition, positive, extensions):
+                    found.append(guard)
+                names |= dict.fromkeys(self._spoken(condition))
+            if guard := self._other(parent, child, extensions):
+                found.append(guard)
+            if "checked" in found:
+                break
+        order: tuple[Guard, ...] = ("checked", "caught", "explained", "chosen", "version")
+        best: Guard = next((guard for guard in order if guard in found), "")
+        return best, tuple(names)[:12]
+
+    def _named(self) -> Iterator[tuple[str, str]]:
+        """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""
+        for check in self.at:
+            node = self.found.node(check)
+            if node is None:
+                continue
+            for parent, child in ancestors(node):
+                name = ""
+                if parent.type == "assignment_expression" and parent.child_by_field_name("right") == child:
+                    left = parent.child_by_field_name("left")
+                    name = next(iter(self._spoken(left)), "") if left is not None else ""
+                elif parent.type == "const_element":
+                    name = self.source.text(parent.children[0])
+                elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
+                    name = self.source.literal(next(iter(self.source.arguments(parent)), None)) or ""
+                elif parent.type == "if_statement" and parent.child_by_field_name("condition") == child:
+                    for assigned in self._assigned(parent):
+                        for extension in check.extensions:
+                            yield assigned, extension
+                    name = _function(parent) if self._returns(parent) else ""
+                elif parent.type == "return_statement":
+                    name = _function(parent)
+                if name:
+                    for extension in check.extensions:
+                        yield name, extension
+                if parent.type.endswith("_statement") or parent.type in ("program", "compound_statement"):
+                    break
+
+    def _assigned(self, statement: Node) -> Iterator[str]:
+        """``if (function_exists('x')) { $has = true; }``"""
+        body = statement.child_by_field_name("body")
+        for line in body.named_children[:6] if body is not None else []:
+            expression = line.named_children[0] if line.type == "expression_statement" and line.named_children else None
+            if expression is None or expression.type != "assignment_expression":
+                continue
+            left, right = expression.child_by_field_name("left"), expression.child_by_field_name("right")
+            if left is not None and right is not None and right.type in ("boolean", "string", "integer"):
+                yield from itertools.islice(self._spoken(left), 1)
+
+    def _returns(self, statement: Node) -> bool:
+        """``if (!extension_loaded('x')) { return false; }``"""
+        body = statement.child_by_field_name("body")
+        return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
+
+    def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
+        """Conditions that hold (or do not) where the child runs."""
+        kind = parent.type
+        if kind in ("if_statement", "else_if_clause", "conditional_expression", "while_statement"):
+            condition = parent.child_by_field_name("condition")
+            if condition is not None and condition != child:
+                alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
+                yield condition, not alternative
+            if kind == "if_statement":
+                Patience.tick()
+                for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
+                    if other == child:
+                        break
+                    if (one := other.child_by_field_name("condition")) is not None:
+                        yield one, False
+        elif kind == "binary_expression":
+            operator = parent.child_by_field_name("operator")
+            left = parent.child_by_field_name("left")
+            if left is not None and left != child and operator is not None:
+                if operator.type in ("&&", "and"):
+                    yield left, True
+                elif operator.type in ("||", "or"):
+                    yield left, False
+        elif kind in ("compound_statement", "program", "colon_block"):
+            yield from self._left_before(child)
+
+    def _left_before(self, statement: Node) -> Iterable[tuple[Node, bool]]:
+        """``if (!function_exists('x')) { return; }`` before the statement."""
+        if statement.id not in self._left:
+            self._left[statement.id] = list(self._leaving_before(statement))
+        return self._left[statement.id]
+
+    def _leaving_before(self, statement: Node) -> Iterator[tuple[Node, bool]]:
+        before = statement.prev_named_sibling
+        for _ in range(40):
+            if before is None:
+                return
+            if before.type == "if_statement":
+                body, condition = before.child_by_field_name("body"), before.child_by_field_name("condition")
+                if body is not None and condition is not None and self._leaves(body):
+                    yield condition, False
+            before = before.prev_named_sibling
+
+    def _leaves(self, body: Node) -> bool:
+        last = body.named_children[-1] if body.type == "compound_statement" and body.named_children else body
+        return last.type in _LEAVES or (last.type == "expression_statement" and self.found.ends(last) == "throws")
+
+    def _judged(self, condition: Node, positive: bool, extensions: Sequence[str]) -> Guard:
+        start, end = condition.start_byte, condition.end_byte
+        for check in self.at:
+            if start <= check.start < end:
+                if not set(check.extensions).isdisjoint(extensions):
+                    return "explained" if self.found.stops(check) else "checked"
+                if positive == check.negative:
+                    return "chosen"  # it runs where another extension is absent: a fallback for that one
+        text = self.source.data[start:end]
+        for name in self._spoken(condition):
+            if self.names.get(name) in extensions:
+                return "checked"
+        if b"instanceof" in text and any(
+            not set(provided("class", word.decode("latin-1"))).isdisjoint(extensions)
+            for word in re.findall(rb"[\w\\]+", text.split(b"instanceof", 1)[1])
+        ):
+            return "checked"
+        if positive and _names_one(text, extensions):
+            asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
+            return "checked" if ASKING.among(asks) else "chosen"
+        if _VERSION.search(text):
+            return "version"
+        return ""
+
+    def _other(self, parent: Node, child: Node, extensions: Sequence[str]) -> Guard:
+        if parent.type == "try_statement" and parent.child_by_field_name("body") == child:
+            for clause in parent.named_children:
+                caught = clause.child_by_field_name("type") if clause.type == "catch_clause" else None
+                if caught is not None:
+                    names = {word.lower() for word in re.findall(r"\w+", self.source.text(caught))}
+                    if names & _CATCHES_MISSING:
+                        return "caught"
+        elif parent.type in ("case_statement", "match_conditional_expression"):
+            value = parent.child_by_field_name("value") or parent.named_children[0]
+            if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
+                return "chosen"
+        elif parent.type in ("method_declaration", "function_definition") and self._given(parent, extensions):
+            return "checked"
+        elif parent.type in ("class_declaration", "trait_declaration"):
+            for check in self.at:
+                inside = parent.start_byte <= check.start < parent.end_byte
+                if inside and not set(check.extensions).isdisjoint(extensions):
+                    return "explained" if self.found.stops(check) else "checked"
+        return ""
+
+    def _given(self, function: Node, extensions: Sequence[str]) -> bool:
+        """Whether a function has to be given an object of the extension's: its caller has the extension then."""
+        given = function.child_by_field_name("parameters")
+        for parameter in given.named_children if given is not None else ():
+            kind = parameter.child_by_field_name("type")
+            if kind is not None and parameter.child_by_field_name("default_value") is None:
+                name = self.source.names.class_name(self.source.text(kind), kind.start_byte)
+                if not set(provided("class", name)).isdisjoint(extensions):
+                    return True
+        return False
+
+    def _spoken(self, condition: Node) -> tuple[str, ...]:
+        """The names in a condition: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
+        if condition.id not in self._names_in:
+            self._names_in[condition.id] = tuple(self._speaking(condition))
+        return self._names_in[condition.id]
+
+    def _speaking(self, condition: Node) -> Iterator[str]:
+        for sigil, word, call in _NAME.findall(self.source.data[condition.start_byte : condition.end_byte]):
+            name = word.decode("latin-1")
+            if name.lower() in _WORDS_ASIDE:
+                continue
+            if call:
+                yield name.lower() + "()"
+            elif sigil == b"$":
+                yield "$" + name
+            elif sigil:
+                yield "->" + name
+            elif name.isupper():
+                yield name
+
+
+def _function(node: Node) -> str:
+    """The function that a place stands in, as a name: ``available()``."""
+    name = names_around(node)[1]
+    return f"{name}()" if name else ""
+
+
+def _names_one(text: bytes, extensions: Iterable[str]) -> bool:
+    """Whether a string in the text names an extension by one of its words: ``case 'memcached'``."""
+    strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", text)).decode("latin-1").lower()
+    return bool(strings) and any(word in strings for extension in extensions for word in words_for(extension))

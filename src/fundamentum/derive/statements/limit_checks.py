@@ -1,0 +1,156 @@
+"""Limits that a program holds against what it needs: ``if (to_bytes(ini_get('memory_limit')) < 64 * 1024 * 1024)``.
+
+The value may be converted on the way, kept in a variable first, or stand in a constant or a table of limits.
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Final, NamedTuple
+
+from tree_sitter import Node
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.php_source.nodes import Patience, ancestors, arguments, line, string, text, unwrapped, walked
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.extension_lists import kept_list
+
+LIMITS: Final = frozenset(
+    "memory_limit max_execution_time max_input_time max_input_vars upload_max_filesize post_max_size "
+    "max_file_uploads pcre.backtrack_limit pcre.recursion_limit default_socket_timeout".split()
+)
+"""Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
+_SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
+ELSEWHERE: Final = "@"
+"""Stands before the name of a constant that another file defines, in place of a value."""
+LARGEST_OF_MEGABYTES: Final = 4096
+"""Below it, a number that a size is compared with is one of megabytes: nobody asks for so few bytes."""
+LEAST_SIZE: Final = 2 << 20
+_NUMBER: Final = re.compile(r"-?\d+\s*[kKmMgG]?")
+_COMPARES: Final = frozenset({"<", "<=", ">", ">="})
+_ON_THE_WAY: Final = frozenset(
+    {"argument", "arguments", "function_call_expression", "member_call_expression", "scoped_call_expression",
+     "cast_expression", "parenthesized_expression", "nullsafe_member_call_expression"}
+)  # fmt: skip
+"""What a value passes through that is converted before it is compared."""
+
+
+class Wanted(NamedTuple):
+    """A limit that the program compares with a number."""
+
+    directive: str
+    least: str
+    line: int
+    stops: bool
+    """Whether the program ends, or reports an error, where it is less."""
+
+
+def limits_wanted(root: Node, call: Node) -> Iterator[Wanted]:
+    """The limits of which one call of ``ini_get`` tells."""
+    given = arguments(call)
+    name = string(given[0]) if given else None
+    if name in LIMITS:
+        value, comparison = _least(root, call, name)
+        if value:
+            yield Wanted(name, value, line(call), _stops(comparison))
+    elif given and given[0].type == "variable_name":
+        yield from _of_table(root, call, text(given[0]))
+
+
+def _stops(comparison: Node | None) -> bool:
+    found = consequences(comparison) if comparison is not None else ()
+    return any(result in ("stops", "reports") for _, result in found)
+
+
+def number_of(written: str, directive: str) -> str:
+    """``64 * 1024 * 1024`` as ``64M``, ``134217728`` of a size as ``128M``; empty: it is no number."""
+    parts = [part.strip().strip("'\"") for part in written.replace("_", "").strip("() ").split("*")]
+    if not all(_NUMBER.fullmatch(part) for part in parts):
+        return ""
+    product = 1
+    for part in parts:
+        product *= quantity(part).number
+    if product <= 1:
+        return ""
+    if directive in _SIZES and product < LARGEST_OF_MEGABYTES and written.strip("'\"() ").isdigit():
+        return f"{product}M"  # (int) ini_get('memory_limit') of 128M is 128
+    if directive in _SIZES and product < LEAST_SIZE:
+        return ""  # too little to be what anybody needs: something else is reckoned with it
+    if len(parts) == 1 and (directive not in _SIZES or not parts[0].isdigit()):
+        return parts[0]
+    units = (("G", 1 << 30), ("M", 1 << 20), ("K", 1 << 10))
+    return next((f"{product // size}{unit}" for unit, size in units if product % size == 0), str(product))
+
+
+def _least(root: Node, value: Node, directive: str) -> tuple[str, Node | None]:
+    """The number that a value is compared with, at once or once it is kept in a variable, and the comparison."""
+    at = value
+    for above, child in ancestors(value):
+        at = child
+        if above.type not in _ON_THE_WAY:
+            break
+    else:
+        return "", None
+    if above.type == "binary_expression":
+        return _other_side(root, above, at, directive), above
+    if above.type == "assignment_expression" and above.child_by_field_name("right") == at:
+        return _of_variable(root, above, directive)
+    return "", None
+
+
+def _other_side(root: Node, comparison: Node, side: Node, directive: str) -> str:
+    if text(comparison.child_by_field_name("operator")) not in _COMPARES:
+        return ""
+    left, right = comparison.child_by_field_name("left"), comparison.child_by_field_name("right")
+    other = right if left == side else left
+    return _value(root, other, directive) if other is not None else ""
+
+
+def _value(root: Node, node: Node, directive: str) -> str:
+    """The number that an expression stands for: written there, converted there, or kept under a name in the file."""
+    plain = unwrapped(node)
+    if plain is None:
+        return ""
+    if found := number_of(text(plain), directive):
+        return found
+    if plain.type in _ON_THE_WAY and (given := arguments(plain)):
+        return _value(root, given[0], directive)
+    name = re.split(r"->|::\$?", text(plain))[-1].lstrip("$\\")
+    if not re.fullmatch(r"\w+", name) or root.text is None:
+        return ""
+    kept = re.search(
+        rb"(?:const\s+(?:\w+\s+)?|define\s*\(\s*['\"]|\$)%s['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % name.encode(),
+        root.text,
+    )
+    if kept:
+        return number_of(kept[1].decode("latin-1").strip(), directive)
+    return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""
+
+
+def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Node | None]:
+    """What a variable is compared with, further down in the same block."""
+    name = text(assignment.child_by_field_name("left"))
+    block = next((above for above, _ in ancestors(assignment) if above.type in ("program", "compound_statement")), None)
+    for node in walked(block) if block is not None else ():
+        if node.start_byte < assignment.end_byte or node.type != "variable_name" or text(node) != name:
+            continue
+        found = _least(root, node, directive)
+        if found[0]:
+            return found
+    return "", None
+
+
+def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
+    """``foreach (['memory_limit' => '128M'] as $name => $least) { if (ini_get($name) < $least) ... }``"""
+    for above, _ in ancestors(call):
+        parts = [child for child in above.named_children if child.type != "comment"]
+        if above.type != "foreach_statement" or len(parts) < 3 or name not in text(parts[1]).split("=>")[0]:
+            continue
+        array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), root)
+        for element in array.named_children if array is not None else ():
+            Patience.tick()
+            pair = [unwrapped(part) for part in element.named_children]
+            key = string(pair[0]) if len(pair) == 2 else None
+            if key in LIMITS and pair[1] is not None and (value := _value(root, pair[1], key)):
+                comparison = next((one for one, _ in ancestors(call) if one.type == "binary_expression"), None)
+                yield Wanted(key, value, line(element), _stops(comparison))
+        return

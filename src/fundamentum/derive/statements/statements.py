@@ -1,0 +1,177 @@
+"""What the program itself says about the versions of PHP that it runs on, put together from all of its files."""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Final
+
+import msgspec
+
+from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.php_source.facts import FileFacts, Gate, Name, Operator, Outcome
+from fundamentum.derive.statements.requirement_names import of_an_installer
+from fundamentum.untrusted.budget import Budget, Spent
+
+_STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
+_OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
+
+
+_OF_REQUIREMENTS: Final = re.compile(
+    r"requir|version|environment|check|compat|install|setup|boot|preflight|diagnos|sanity|init|activat|support|assert|"
+    r"ensure|verif|valid|__construct|(?:^|\s)(?:main|run|start|index)",
+    re.I,
+)
+"""What files, classes and functions are called that look whether the program can run."""
+_OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
+"""What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""
+
+
+class Bound(msgspec.Struct, frozen=True):
+    """One bound of PHP's version that the program states."""
+
+    operator: Operator
+    version: str
+    path: str
+    line: int
+    what: str
+    outcome: Outcome
+    aside: bool = False
+    """Whether it stands in a library of the application's own, which may speak for itself alone."""
+
+
+class Statements(msgspec.Struct):
+    """All that a program states."""
+
+    bounds: list[Bound] = msgspec.field(default_factory=list)
+    removed: list[Bound] = msgspec.field(default_factory=list)
+    """Calls of functions that are gone from PHP, and exist nowhere else."""
+
+    def lower(self) -> Bound | None:
+        """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
+        found = self._speaking(">=", ">")
+        strongest = [bound for bound in found if bound.outcome == "stops"] or found
+        return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
+
+    def upper(self) -> Bound | None:
+        """The first version it does not run on."""
+        found = [bound for bound in self._speaking("<", "<=") if bound.outcome == "stops"]
+        return min(found, key=_numbers, default=None)
+
+    def _speaking(self, *operators: Operator) -> list[Bound]:
+        """Those with one of the operators; of libraries only where the rest of the program says nothing."""
+        found = [bound for bound in self.bounds if bound.operator in operators]
+        return [bound for bound in found if not bound.aside] or found
+
+
+def _numbers(bound: Bound) -> tuple[int, ...]:
+    return tuple(int(part) for part in bound.version.split("."))
+
+
+def statements(
+    root: str,
+    base: str,
+    files: Sequence[SourceFile],
+    known: Mapping[str, FileFacts],
+    budget: Budget,
+    *,
+    of_libraries: bool,
+) -> Statements:
+    """What the application's own files state.
+
+    ``base``: the application's own directory; ``files``: those that count; ``known``: what is known of them;
+    ``of_libraries``: what the package manager wrote for the libraries counts too.
+    """
+    found = Statements()
+    own = [file for file in files if file.part == "own" or (of_libraries and file.path.endswith(_OF_LIBRARIES))]
+    own.sort(key=lambda file: (file.path.count("/"), file.path))
+    open_gates: list[tuple[SourceFile, Gate]] = []
+    for file in own:
+        facts = known.get(file.path, FileFacts())
+        for gate in facts.gates:
+            if not _for_all(file, gate, base):
+                continue
+            if isinstance(gate.version, Name):
+                open_gates.append((file, gate))
+            else:
+                _take(found, file, gate, gate.version)
+        found.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
+    _resolved(root, own, found, open_gates, budget)
+    return found
+
+
+def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
+    """Whether a gate speaks for the program: deep inside, in a function, most speak for what that function does."""
+    inside = file.path.removeprefix(f"{base}/") if base else file.path
+    named = _OF_REQUIREMENTS.search(f"{inside.rpartition('/')[2]} {gate.function}")
+    return not gate.function or "/" not in inside or named is not None or of_an_installer(inside)
+
+
+def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:
+    text = _dotted(version) if gate.as_id or (version.isdigit() and len(version) > 2) else version
+    number = tuple(int(part) for part in text.split(".")) if text else ()
+    if gate.outcome not in _STRENGTH or not number or not (5, 0) <= (*number, 0)[:2] < (10, 0):
+        return
+    operator, text = _whole(gate.operator, text)
+    if operator:
+        found.bounds.append(Bound(operator, text, file.path, gate.line, gate.what, gate.outcome, _is_aside(file)))
+
+
+def _is_aside(file: SourceFile) -> bool:
+    return _OUT_OF_THE_WAY.search(file.path) is not None
+
+
+def _whole(operator: Operator, version: str) -> tuple[Operator | None, str]:
+    """``> 8.0`` and ``<= 8.3`` in the terms of the first version that is accepted, or is not."""
+    if operator in (">=", "<"):
+        return operator, version
+    if operator == ">" and version.count(".") == 2:
+        *head, last = version.split(".")
+        return ">=", ".".join((*head, str(int(last) + 1)))
+    return (">=", version) if operator == ">" else (None, version)
+
+
+def _dotted(number: str) -> str:
+    """``8.1.0`` of ``80100``."""
+    if not number.isdigit() or not 4 < len(number) < 7:
+        return ""
+    value = int(number)
+    return f"{value // 10000}.{value // 100 % 100}.{value % 100}".removesuffix(".0")
+
+
+def _resolved(
+    root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]], budget: Budget
+) -> None:
+    """Gates of which the version is kept under a name: in the same file, else in any other."""
+    values: dict[Name, dict[str, str]] = {}
+    names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
+    patterns = {name: _definition(name) for name in names}
+    for file in own if names else ():
+        try:
+            budget.tick()
+        except Spent:
+            break
+        data = content_of(root, file)
+        for name, pattern in patterns.items():
+            if name.name.encode() in data and (match := pattern.search(data)):
+                values.setdefault(name, {})[file.path] = match[1].decode().replace("_", "")
+    for file, gate in left:
+        known = values.get(gate.version, {}) if isinstance(gate.version, Name) else {}
+        local = gate.version.kind == "variable" if isinstance(gate.version, Name) else False
+        version = known.get(file.path) or ("" if local and len(set(known.values())) > 1 else next(_first(known), ""))
+        if version:
+            _take(found, file, gate, version)
+
+
+def _first(known: dict[str, str]) -> Iterator[str]:
+    yield from (known[path] for path in sorted(known, key=lambda path: (path.count("/"), path)))
+
+
+def _definition(name: Name) -> re.Pattern[bytes]:
+    """Where something of that name is given a version."""
+    word = re.escape(name.name.encode())
+    value = rb"['\"]?([0-9][0-9._]{0,10})"
+    shapes = {
+        "constant": rb"(?:define\s*\(\s*['\"]%s['\"]\s*,|const\s+(?:[\w|?]+\s+)?%s\s*=)\s*" % (word, word),
+        "variable": rb"\$%s\s*=\s*" % word,
+        "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
+    }
+    return re.compile(shapes[name.kind] + value + rb"(?=['\"\s;,)\]])")

@@ -1,0 +1,72 @@
+"""Switches of PHP that a program asks for: ``if (!ini_get('allow_url_fopen')) { $errors[] = '...'; }``"""
+
+from collections.abc import Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Wish
+from fundamentum.derive.php_source.nodes import (
+    FUNCTIONS,
+    Patience,
+    ancestors,
+    arguments,
+    called,
+    line,
+    names_around,
+    string,
+    text,
+)
+from fundamentum.derive.statements.consequences import consequences
+
+SWITCHES: Final = frozenset(
+    "allow_url_fopen allow_url_include file_uploads implicit_flush mbstring.encoding_translation opcache.enable "
+    "opcache.save_comments register_argc_argv session.auto_start session.use_cookies session.use_only_cookies "
+    "session.use_trans_sid short_open_tag zlib.output_compression".split()
+)
+"""Those on which a program can depend; the others concern what is shown or logged."""
+_WORDS: Final = {"1": True, "on": True, "true": True, "yes": True, "0": False, "off": False, "false": False, "": False}
+_PASSED: Final = frozenset({"argument", "arguments", "cast_expression", "parenthesized_expression"})
+_CONVERTING: Final = frozenset({"strtolower", "boolval", "intval", "trim", "filter_var"})
+_CONDITIONAL: Final = frozenset(
+    {"if_statement", "else_if_clause", "else_clause", "switch_statement", "foreach_statement"}
+)
+_EQUAL: Final = {"==": True, "===": True, "!=": False, "!==": False, "<>": False}
+
+
+def switches_wanted(call: Node) -> Iterator[Wish]:
+    """What one call of ``ini_get`` tells of a switch, as far as something comes of its state."""
+    given = arguments(call)
+    name = string(given[0]) if given else None
+    if name not in SWITCHES:
+        return
+    condition, on_where_true = _condition(call)
+    for holds, result in consequences(condition):
+        if result:
+            wanted = "off" if holds is on_where_true else "on"
+            stops = result != "warns" and not _nested(condition)
+            around = " ".join(names_around(call))
+            yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)
+            return
+
+
+def _nested(condition: Node) -> bool:
+    """Whether it is asked for under another condition only: where something was chosen, say."""
+    statements = [above for above, _ in ancestors(condition) if above.type in _CONDITIONAL or above.type in FUNCTIONS]
+    return len(statements) > 1 and statements[1].type in _CONDITIONAL
+
+
+def _condition(call: Node) -> tuple[Node, bool]:
+    """The expression that is true or not with the switch, and whether it is true where the switch is on."""
+    at = call
+    while (above := at.parent) is not None and (above.type in _PASSED or called(above) in _CONVERTING):
+        Patience.tick()
+        at = above
+    if above is not None and above.type == "binary_expression":
+        equal = _EQUAL.get(text(above.child_by_field_name("operator")))
+        left, right = above.child_by_field_name("left"), above.child_by_field_name("right")
+        other = right if left == at else left
+        value = _WORDS.get((string(other) or text(other)).strip("'\"").lower()) if other is not None else None
+        if equal is not None and value is not None:
+            return above, value is equal
+    return at, True

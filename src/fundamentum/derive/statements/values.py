@@ -1,0 +1,118 @@
+"""What an expression comes to, as far as its own file tells: a path below ``__DIR__``, the beginning of a command.
+
+``ROOT . '/cache'`` with ``define('ROOT', __DIR__);`` is ``./cache``; of what is not known, a ``?`` stands.
+"""
+
+import re
+from collections.abc import Iterator
+from itertools import islice, product
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.nodes import Patience, ancestors, arguments, called, string, text, unwrapped
+from fundamentum.derive.php_source.source import Source
+from fundamentum.derive.statements.extension_lists import kept_list
+
+HERE: Final = "."
+"""The directory of the file itself, at the beginning of a value."""
+UNKNOWN: Final = "?"
+MAX_VALUES: Final = 40
+MAX_DEPTH: Final = 5
+MAX_PARTS: Final = 6
+_CLIMBED: Final = {"argument", "const_element", "assignment_expression"}
+
+
+def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
+    """The texts that an expression may come to; where a part is not known, ``?`` stands for it."""
+    plain = unwrapped(node)
+    Patience.tick()
+    if plain is None or depth > MAX_DEPTH:
+        return [UNKNOWN]
+    found = string(plain)
+    if found is not None:
+        return [found]
+    if plain.type == "encapsed_string":
+        return _joined([_part(child, source, depth) for child in plain.named_children])
+    if plain.type == "binary_expression" and text(plain.child_by_field_name("operator")) == ".":
+        return _joined([values(part, source, depth + 1) for part in _concatenated(plain)])
+    written = text(plain)
+    if written == "__DIR__":
+        return [HERE]
+    if written in ("DIRECTORY_SEPARATOR", "DS"):
+        return ["/"]
+    if called(plain) in ("dirname", "realpath", "rtrim", "sprintf", "escapeshellcmd", "escapeshellarg", "trim"):
+        return list(_of_call(plain, source, depth))
+    if plain.type in ("name", "variable_name", "class_constant_access_expression", "member_access_expression"):
+        return list(islice(_kept(plain, source, depth), MAX_VALUES)) or [UNKNOWN]
+    return [UNKNOWN]
+
+
+def _concatenated(node: Node) -> list[Node]:
+    """The parts of ``a . b . c``, the first ones only: what is behind them tells neither a path nor a command."""
+    parts: list[Node] = []
+    at: Node | None = node
+    while at is not None and at.type == "binary_expression" and text(at.child_by_field_name("operator")) == ".":
+        Patience.tick()
+        parts += [right] if (right := at.child_by_field_name("right")) is not None else []
+        at = unwrapped(at.child_by_field_name("left"))
+    return [*([at] if at is not None else []), *reversed(parts)][:MAX_PARTS]
+
+
+def _part(child: Node, source: Source, depth: int) -> list[str]:
+    return [text(child)] if child.type in ("string_content", "string_value") else values(child, source, depth + 1)
+
+
+def _joined(parts: list[list[str]]) -> list[str]:
+    return ["".join(chosen) for chosen in islice(product(*parts), MAX_VALUES)]
+
+
+def _of_call(call: Node, source: Source, depth: int) -> Iterator[str]:
+    given = arguments(call)
+    if not given:
+        return
+    if called(call) != "dirname":
+        yield from values(given[0], source, depth + 1)
+        return
+    levels = int(string(given[1]) or "1") if len(given) > 1 and (string(given[1]) or "1").isdigit() else 1
+    for value in [HERE] if text(given[0]) == "__FILE__" else values(given[0], source, depth + 1):
+        up = levels - (text(given[0]) == "__FILE__")
+        yield "/".join([value, *[".."] * min(up, 20)]) if up else value
+
+
+_DEFINES: Final = re.compile(rb"define\s*\(\s*['\"]\Z")
+_SETS: Final = re.compile(rb"(?:const\s+(?:\w+\s+)?|[$>:])\Z")
+BEFORE: Final = 60
+"""Bytes before a name that tell whether something is given to it."""
+
+
+def _given(name: bytes, data: bytes) -> Iterator[re.Match[bytes]]:
+    """Where a constant or a variable is given a value; each match ends before the value."""
+    for match in re.finditer(rb"%s(?:['\"]\s*(?P<defined>,)|\s*=(?![=>]))\s*" % name, data):
+        before = data[max(match.start() - BEFORE, 0) : match.start()]
+        if (_DEFINES if match["defined"] else _SETS).search(before):
+            yield match
+
+
+def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
+    """What a constant or a variable is given in the same file; the members of the list that a loop goes through."""
+    name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
+    for above, _ in ancestors(node) if node.type == "variable_name" else ():
+        parts = [child for child in above.named_children if child.type != "comment"]
+        if (
+            above.type == "foreach_statement"
+            and len(parts) > 2
+            and text(parts[1]).split("=>")[-1].strip() == text(node)
+        ):
+            array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), source.root)
+            for element in array.named_children if array is not None else ():
+                if element.named_children:
+                    yield from values(element.named_children[-1], source, depth + 1)
+            return
+    for match in islice(_given(name, source.data), 4):
+        at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)
+        while at is not None and at.parent is not None and at.parent.type not in _CLIMBED:
+            Patience.tick()
+            at = at.parent
+        if at is not None and at.start_byte >= match.end():
+            yield from values(at, source, depth + 1)

@@ -1,0 +1,110 @@
+"""What source says of its surroundings: settings it sets or compares, commands it runs, directories it writes to."""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.php_source.facts import Wish
+from fundamentum.derive.php_source.source import Source
+from fundamentum.derive.statements.limit_checks import LIMITS, limits_wanted
+from fundamentum.derive.statements.switch_checks import switches_wanted
+from fundamentum.derive.statements.values import UNKNOWN, values
+
+COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
+DIRECTORIES: Final = {"is_writable": 0, "is_writeable": 0, "mkdir": 0, "file_put_contents": 0, "move_uploaded_file": 1}
+"""Functions that write, or ask whether one may, and which of their arguments is the place."""
+_OF_FILES: Final = frozenset({"file_put_contents", "move_uploaded_file"})
+SETTINGS: Final = frozenset({"ini_get", "ini_set", "set_time_limit"})
+CALLS: Final = COMMANDS | DIRECTORIES.keys() | SETTINGS
+
+_EVERYWHERE: Final = frozenset(
+    "cd echo ls cat rm cp mv mkdir ln chmod chown true false test which type command set export exec nice sh bash "
+    "env php sudo date uname hostname whoami id ps kill pwd sleep touch head tail sort wc cut tr sed grep awk "
+    "find xargs nohup time cmd start dir copy del where tasklist wmic df du free uptime nproc mktemp stat tee printf "
+    "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell".split()
+)
+_COMMAND: Final = re.compile(r"[A-Za-z][\w+.-]*")
+_NUMBER: Final = re.compile(r"-?\d+\s*[kKmMgG]?")
+_PATH: Final = re.compile(r"[\w./-]{1,120}")
+
+
+def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
+    """What one call of a function of ``CALLS`` tells."""
+    arguments = source.arguments(call)
+    line = source.line(call)
+    if name == "set_time_limit" and arguments:
+        seconds = source.text(arguments[0])
+        if seconds.isdigit() and int(seconds) > 0:
+            yield Wish("setting", "max_execution_time", f">= {seconds}", line, f"set_time_limit({seconds})")
+    elif name == "ini_set" and len(arguments) > 1:
+        directive, value = source.literal(arguments[0]), _scalar(source, arguments[1])
+        if directive in LIMITS and value is not None and _sensible(value):
+            yield Wish("setting", directive, f">= {value}", line, f"ini_set('{directive}', '{value}')")
+    elif name == "ini_get":
+        for limit in limits_wanted(source.root, call):
+            how = f"ini_get('{limit.directive}') is compared"
+            yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
+        yield from switches_wanted(call)
+    elif name in COMMANDS and arguments:
+        yield Wish("function", name, "", line, f"{name}()")
+        beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source))
+        for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
+            if command:
+                yield Wish("command", command, "", line, f"{name}()")
+    elif name in DIRECTORIES and len(arguments) > DIRECTORIES[name]:
+        file = name in _OF_FILES
+        found = (
+            path for value in values(arguments[DIRECTORIES[name]], source) for path in _directories(value, of_file=file)
+        )
+        for path in dict.fromkeys(found):
+            yield Wish("directory", path, "", line, f"{name}()")
+
+
+_PROGRAM: Final = re.compile(rb"['\"](/(?:usr/)?(?:local/)?s?bin/([A-Za-z][\w.+-]{1,40}))['\"]")
+
+
+def programs_in(source: Source) -> Iterator[Wish]:
+    """Programs that are named by their paths, as configurations do: ``$config['ffmpeg'] = '/usr/bin/ffmpeg';``"""
+    for match in _PROGRAM.finditer(source.data):
+        node = source.at(match.start(1), match.end(1))
+        name = match[2].decode("latin-1")
+        if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
+            line = source.line(node)
+            yield Wish("command", name, "", line, f"'{match[1].decode('latin-1')}'")
+
+
+def _scalar(source: Source, node: Node) -> str | None:
+    return source.text(node) if node.type == "integer" else source.literal(node)
+
+
+def _sensible(value: str) -> bool:
+    return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
+
+
+def _command(text: str, *, whole: bool) -> str:
+    words = text.strip().strip("\"'").split()
+    if not words:
+        return ""
+    name = words[0].rsplit("/", 1)[-1].strip("\"'")
+    if not _COMMAND.fullmatch(name) or (len(words) == 1 and not whole and not text.endswith(" ")):
+        return ""
+    return "" if name.lower().removesuffix(".exe") in _EVERYWHERE else name
+
+
+def _directories(value: str, *, of_file: bool) -> Iterator[str]:
+    """A directory named from the application's root, or with ``./`` from the file's own.
+
+    ``of_file``: the value names a file in it.  ``?/`` at its beginning: from where is not known.
+    """
+    known, unknown, _ = value.lstrip("?").partition("?")
+    path = ("?" if value.startswith("?") else "") + known
+    if unknown or of_file:
+        path = path.rpartition("/")[0]
+    if path.startswith("?") and not path.startswith("?/"):
+        return
+    plain = path.lstrip("?").rstrip("/")
+    if _PATH.fullmatch(plain) and plain.strip("./") and (not plain.startswith("/") or path.startswith("?")):
+        yield path.rstrip("/")

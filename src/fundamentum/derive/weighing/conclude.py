@@ -1,0 +1,146 @@
+"""From all that a tree's files and manifests tell to the application's needs."""
+
+import functools
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from pathlib import PurePosixPath
+from typing import Final
+
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.application.libraries import LibraryNames
+from fundamentum.derive.application.missing_parts import without_libraries
+from fundamentum.derive.application.tree import Tree
+from fundamentum.derive.beside.configuration_samples import chosen_drivers
+from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
+from fundamentum.derive.beside.manifest import Manifest
+from fundamentum.derive.beside.platform_packages import with_demands
+from fundamentum.derive.families import DATABASES
+from fundamentum.derive.reading.parsing import Parsing
+from fundamentum.derive.reading.scan import Progress, Scan, Scanned
+from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.statements.callers import reached_behind_checks
+from fundamentum.derive.statements.statements import statements
+from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
+from fundamentum.derive.weighing.evidence import Whole, extensions_seen
+from fundamentum.derive.weighing.levels import entries
+from fundamentum.derive.weighing.surroundings import surroundings
+from fundamentum.derive.weighing.versions import php_of
+from fundamentum.derive.weighing.weigh import judge
+from fundamentum.derive.weighing.wishes_together import wished
+from fundamentum.model.constraints import EVERYTHING
+from fundamentum.untrusted.budget import Budget, Spent
+
+
+def conclude(
+    tree: Tree,
+    manifest: Manifest,
+    libraries: LibraryNames,
+    scan: Scan,
+    progress: Progress,
+    budget: Budget,
+    *,
+    everything: bool = False,
+) -> Derived:
+    """The needs, with the evidence for each, as far as the budget goes."""
+    remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
+    scanned = scan.finished(progress, remarks, budget)
+    parsing = Parsing(scan.workers, scanned, progress, budget, everything=everything)
+    whole = Whole(scanned, parsing.facts, manifest)
+    is_script = Scripts(tree.root)
+    with suppress(Spent):
+        parsing.first()
+        parsing.settle(functools.partial(_settled, whole, is_script))
+    asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
+    whole.reached = reached_behind_checks(tree.root, scan.files, whole.guarded, whole.unguarded(), asked, budget)
+    # Where manifests tell what the libraries accept, nothing else is needed for that.
+    of_libraries = manifest.accepted == (EVERYTHING,)
+    stated = statements(tree.root, tree.base, scan.files, parsing.facts, budget, of_libraries=of_libraries)
+    if budget.spent:
+        remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
+    php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)
+    seen = extensions_seen(scanned, parsing.facts, manifest)
+    called = _called(whole, libraries)
+    needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
+    needed = for_the_command_line(is_script, needed, whole)
+    named = frozenset(name for entry in needed for name in entry.names)
+    needed += chosen_drivers(tree.root, tree.base, named)
+    said = documents(tree.root, tree.base)
+    php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
+    differing += otherwise
+    beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
+    scripts = {file.path for file in scan.files if file.part != "bundled"}
+    needs = [*([php] if php else []), *beside_documents(beside, said, scripts)]
+    broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]
+    if broken:
+        remarks.append(
+            f"{broken[0]} cannot be parsed as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
+        )
+    name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
+    return Derived(
+        _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
+        sum(file.size for file in scan.files), len(parsing.facts), (*remarks, *differing),
+    )  # fmt: skip
+
+
+_ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
+"""Of which every use counts: whether they can stand for each other depends on all of them."""
+
+
+def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:
+    """Whether no file that is left could change the level.
+
+    So it is where a manifest requires it; where pages use it without a check, and no place asks for it; and where the
+    files that are left are too few to outnumber those that use it without a check, or those that use it behind one.
+    """
+    if any(one.level == "required" for one in whole.stated(extension)):
+        return True
+    plain, protected, unsettled = whole.standing(extension)
+    if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
+        return False
+    if not whole.checks(extension):
+        return len(plain) > 1
+    others = len(unsettled) + sum(one.file.part in ("own", "optional") for one in left)
+    return len(plain) > len(protected) + others or (
+        len(protected) >= len(plain) + others and not whole.central(extension)
+    )
+
+
+def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
+    """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
+    stated = whole.manifest.stated
+    bundled = {one.file.library for one in whole.scanned if one.file.library}
+    called = {library for library in bundled if any(library.endswith(name) for name in stated)}
+    for one in whole.scanned:
+        if one.file.part in ("own", "optional"):
+            for names in (libraries.classes, libraries.directories):
+                for name in one.words & names.keys():
+                    called |= names[name]
+    return frozenset(called)
+
+
+def _loaders(whole: Whole) -> Iterable[Entry]:
+    found: dict[str, list[str]] = defaultdict(list)
+    for path, facts in whole.facts.items():
+        if facts.loader:
+            found[facts.loader].append(path)
+    for name, paths in sorted(found.items()):
+        needed = [path for path in paths if whole.files[path].part == "own"]
+        rule = "one encoded file asks for it" if len(paths) == 1 else f"{len(paths)} encoded files ask for it"
+        rule += "" if needed else ", in a part that is chosen"
+        places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])
+        yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
+
+
+def _name_of(root: str) -> str:
+    path = PurePosixPath(root)
+    if path.name in ("src", "htdocs", "www", "public", "html", "share", "php", "lib", "current") and path.parent.name:
+        return path.parent.name
+    return path.name
+
+
+def _clean_name(name: str) -> str:
+    """A name that a needs file takes."""
+    cleaned = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-._")[:64]
+    return cleaned or "application"

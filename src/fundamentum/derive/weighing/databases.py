@@ -1,0 +1,100 @@
+"""Which database an application needs: by the weight of use, and any one of several where configuration chooses."""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Final
+
+from fundamentum.catalog import extension_gone
+from fundamentum.derive.families import LIVE_ON
+from fundamentum.derive.weighing.evidence import DRIVERISH, Seen, Whole
+from fundamentum.derive.weighing.weigh import Verdict
+from fundamentum.model.needs_value import Level
+
+_ANY: Final = "any one of these databases will do: which one is chosen"
+_SERVICE: Final = re.compile(r"session|cache|auth|log(?:ger|handler|writer)|queue|lock|messenger")
+"""Names of classes for what files or another service can do as well."""
+_TOOL: Final = re.compile(
+    r"(?:^|/)(?:bin|cli|cron|console|scripts?|tools?|migrations?|contrib|experimental|legacy)/|"
+    r"(?:convert|migrat|import|export|upgrad|dump|backup|bench|experiment|splice)[^/]*$",
+    re.I,
+)
+"""Files of single tools, converters and what is not finished: what they use does not decide for the application."""
+
+Group = tuple[Level, list[Verdict], str]
+"""Extensions of which any one is enough, with the level and the reason for it."""
+
+
+def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[Group]:
+    """An application that can use several databases needs one of them; one that can use only one needs that."""
+    if any(member.stated and member.level == "required" for member in members):
+        return
+    uses = {
+        member.extension: [use for use in whole.uses(member.extension) if use.file.part in ("own", "optional")]
+        for member in members
+        if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
+    }
+    current = _deciding([member for member in members if uses.get(member.extension)], uses)
+    plain = [one for one in current if one.plain]
+    vendors = {_vendor(one.extension) for one in plain or current}
+    with_choice = _chosen_beside(current, plain, uses)
+    if plain and len(with_choice) > len(plain):
+        yield "required", with_choice, _ANY
+        return
+    if not current or (plain and len(vendors) == 1):
+        return  # one is used everywhere; what else there is belongs to parts that are chosen
+    level: Level = "required" if plain or _needed(current, vendors, uses, whole) else "recommended"
+    if len(current) > 1:
+        yield level, current, _ANY
+    elif level == "required":
+        yield level, current, "the only database that the application can use"
+
+
+def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
+    """Those whose use has weight, unless none has: what single tools use has none."""
+    return [
+        member for member in members if not all(_TOOL.search(use.file.path) for use in uses[member.extension])
+    ] or members
+
+
+def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
+    """Those used without a check, and those that are chosen in the same files."""
+    files = {use.file.path for one in plain for use in uses[one.extension] if use.plain}
+    return [
+        one
+        for one in current
+        if one in plain or any(use.file.path in files and use.guard == "chosen" for use in uses[one.extension])
+    ]
+
+
+def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> bool:
+    """Whether the application makes no sense without a database, though each of its uses is chosen."""
+    every = [use for one in current for use in uses[one.extension]]
+    if all(use.guard in ("checked", "caught") for use in every):
+        return False
+    connects = any(use.plain and use.use.kind == "class" for use in whole.uses("pdo"))
+    if len(vendors) > 1:
+        return connects or _chosen_in_one_place(uses) or len({use.file.path for use in every}) >= 3
+    return any(
+        not use.driver and use.file.part == "own" and (connects or use.use.kind != "connection") for use in every
+    )
+
+
+def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
+    """Whether one function chooses between the databases of several vendors: that is where it connects."""
+    vendors: dict[tuple[str, str, str], set[str]] = defaultdict(set)
+    for extension, seen in uses.items():
+        for one in seen:
+            if one.file.part == "own" and one.guard == "chosen" and not one.driver and not _of_one_service(one):
+                vendors[one.file.path, one.use.scope, one.use.function].add(_vendor(extension))
+    return any(len(chosen) > 1 for chosen in vendors.values())
+
+
+def _of_one_service(seen: Seen) -> bool:
+    """Whether it stands in a class for which a database is one of several ways: ``PdoSessionHandler``."""
+    scope = seen.use.scope
+    return _SERVICE.search(scope) is not None or ("pdo" in scope and DRIVERISH.search(scope) is not None)
+
+
+def _vendor(extension: str) -> str:
+    return {"mysqli": "mysql", "sqlite3": "sqlite"}.get(extension, extension.removeprefix("pdo_"))

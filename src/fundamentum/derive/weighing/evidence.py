@@ -1,0 +1,296 @@
+"""All that a tree tells of one extension, gathered from its files and manifests."""
+
+import itertools
+import re
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import Final, NamedTuple
+
+import msgspec
+
+from fundamentum.catalog.symbols import own_extensions
+from fundamentum.derive.application.tree import Part, SourceFile
+from fundamentum.derive.beside.manifest import Manifest, Stated
+from fundamentum.derive.families import CHOOSABLE, rivals, words_for
+from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Guarded, Use
+from fundamentum.derive.reading.scan import Scanned
+from fundamentum.derive.statements.callers import Reached, around, guard_of
+
+DRIVERISH: Final = re.compile(
+    r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
+    r"session|auth|dumper|loader|renderer|strategy"
+)
+"""Words in the names of classes that are one of several to do a thing."""
+
+
+_WAYS: Final = re.compile(
+    r"^(?!Abstract|Base).*[A-Za-z0-9](?P<ending>(?:Driver|Adapter|Backend|Loader|Dumper|Caster|Renderer|Writer|Reader|"
+    r"Exporter|Importer|Generator)\.php)$"
+)
+"""How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
+MANY: Final = 5
+FEW: Final = 3
+"""Files that tell nothing of what a whole application is about."""
+CENTRAL: Final = 0.5
+"""The share of an application's files from which on an extension is what it is about."""
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """One use, with the file it stands in and what protects it once the whole tree is known."""
+
+    file: SourceFile
+    use: Use
+    guard: Guard
+    driver: bool
+    """In a file or class that is one of several alternatives."""
+
+    @property
+    def plain(self) -> bool:
+        """It runs whenever its file's code does, and fails without the extension."""
+        return not (self.guard or self.use.weak or self.driver or self.file.part == "optional")
+
+
+class Standing(NamedTuple):
+    """Files of the application's own that use an extension."""
+
+    plain: set[str]
+    """Without a check."""
+    protected: set[str]
+    """Behind a check only."""
+    unsettled: set[str]
+    """In code that is reached behind a check, be it there alone or elsewhere too."""
+
+
+class Whole:
+    """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
+
+    def __init__(
+        self,
+        scanned: Sequence[Scanned],
+        facts: Mapping[str, FileFacts],
+        manifest: Manifest,
+    ) -> None:
+        self.scanned = scanned
+        self.reached: Reached = {}
+        """What is reached only behind checks."""
+        self._guarded: list[Guarded] = []
+        self.files = {one.file.path: one.file for one in scanned}
+        self.facts = facts
+        self.manifest = manifest
+        self._alternatives: dict[tuple[str, str], bool] = {}
+        self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
+        self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
+        self._functions: set[str] = set()
+        self._classes: set[str] = set()
+        self._constants: set[str] = set()
+        self._known = 0
+
+    @cached_property
+    def _paths(self) -> Sequence[str]:
+        return sorted(self.files)
+
+    def _below(self, directory: str) -> str:
+        """Every path below a directory (with ``/`` at its end; empty: all) on a line of its own."""
+        if not directory:
+            return "\n" + "\n".join(self._paths) + "\n"
+        start = bisect_left(self._paths, directory)
+        end = bisect_left(self._paths, directory[:-1] + chr(ord("/") + 1), start)
+        return "\n" + "\n".join(self._paths[start:end]) + "\n"
+
+    @cached_property
+    def named_checks(self) -> Mapping[str, frozenset[str]]:
+        """Functions and constants that hold the result of a check → the extensions."""
+        found: dict[str, set[str]] = defaultdict(set)
+        for facts in self.facts.values():
+            for name, extension in facts.check_names:
+                if name.endswith("()") or name.isupper():
+                    found[name].add(extension)
+        return {name: frozenset(extensions) for name, extensions in found.items()}
+
+    @property
+    def defined_functions(self) -> set[str]:
+        """Functions of the tree's own that carry the name of one that an extension provides."""
+        self._index()
+        return self._functions
+
+    @property
+    def defined_classes(self) -> set[str]:
+        """The same for classes."""
+        self._index()
+        return self._classes
+
+    @property
+    def defined_constants(self) -> set[str]:
+        """The same for constants."""
+        self._index()
+        return self._constants
+
+    @property
+    def guarded(self) -> Sequence[Guarded]:
+        """What is reached behind checks, as far as files are known by now."""
+        self._index()
+        return self._guarded
+
+    def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
+        """Extension → (path, use), for the files that are known by now."""
+        self._index()
+        return self._uses
+
+    def _index(self) -> None:
+        """Take in the files that have been parsed since."""
+        if self._known == len(self.facts):
+            return
+        for path in itertools.islice(self.facts, self._known, None):
+            facts = self.facts[path]
+            for use in facts.uses:
+                for extension in use.extensions:
+                    self._uses[extension].append((path, use))
+            for check in facts.checks:
+                self._checks[check.extension].append((self.files[path], check))
+            self._guarded += facts.guarded
+            self._functions.update(facts.functions)
+            self._classes.update(facts.classes)
+            self._constants.update(facts.constants)
+        self._known = len(self.facts)
+
+    def own_symbol(self, use: Use) -> bool:
+        """Whether the application defines the thing itself."""
+        if use.kind == "function":
+            return use.name.removesuffix("()") in self.defined_functions
+        if use.kind == "constant":
+            return use.name in self.defined_constants
+        return use.kind == "class" and use.name.lower() in self.defined_classes
+
+    def uses(self, extension: str) -> list[Seen]:
+        """Every use of the extension in the files that were parsed."""
+        out = []
+        for path, use in self.uses_by_extension().get(extension, ()):
+            if use.own and "\\" in use.own and use.own in self.defined_functions:
+                continue  # it is not the extension's at all
+            guard = use.guard or self._named_guard(path, use, extension)
+            out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
+        return out
+
+    def unguarded(self) -> Iterator[tuple[str, Use]]:
+        """Path and use, of all that nothing around them protects."""
+        for path, facts in self.facts.items():
+            if self.files[path].part in ("own", "optional"):
+                yield from ((path, use) for use in facts.uses if not use.guard and not use.weak)
+
+    def standing(self, extension: str) -> Standing:
+        """How the application's own files use an extension, as far as they are known by now."""
+        behind = {(one.kind, one.name.lower()) for one in self.guarded if one.extension == extension}
+        words = words_for(extension) if self.checks(extension) else ()
+        plain, protected, unsettled = set[str](), set[str](), set[str]()
+        for use in self.uses(extension):
+            if use.file.part not in ("own", "optional"):
+                continue
+            reached = {(kind, name) for kind, name, _ in around(use.file.path, use.use, extension)}
+            if not behind.isdisjoint(reached) or any(word in use.use.scope for word in words):
+                unsettled.add(use.file.path)
+            elif use.plain and use.use.kind != "constant":
+                plain.add(use.file.path)
+            elif use.guard in ("checked", "caught"):
+                protected.add(use.file.path)
+        return Standing(plain - unsettled, protected - plain - unsettled, unsettled)
+
+    def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
+        named = any(extension in self.named_checks.get(name, ()) for name in use.names)
+        return "checked" if named or guard_of(path, use, extension, self.reached) else ""
+
+    def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
+        """Every check for the extension in the files that were parsed."""
+        self._index()
+        return self._checks.get(extension, [])
+
+    def driver(self, path: str, scope: str, extension: str) -> bool:
+        """Whether a file or class is named after the extension and has siblings named after something else."""
+        if extension not in own_extensions() or extension in CHOOSABLE:
+            words = words_for(extension)
+            if DRIVERISH.search(scope) and any(word in scope for word in words):
+                return True
+        key = (path, extension)
+        if key not in self._alternatives:
+            self._alternatives[key] = self._has_siblings(path, extension) or self._one_of_many(path, extension)
+        return self._alternatives[key]
+
+    def _has_siblings(self, path: str, extension: str) -> bool:
+        for word in sorted(words_for(extension), key=len, reverse=True):
+            for start, part, before, after in _parts_named(path, word):
+                tail = "(?=/)" if start + len(part) < len(path) else r"(?=\n)"
+                bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
+                between = "[A-Za-z0-9]+" if bare else "[A-Za-z0-9_-]+"
+                whole = f"({re.escape(before)}{between}{re.escape(after)})"
+                pattern = re.compile(f"\n{re.escape(path[:start])}{whole}{tail}")
+                siblings = {match[1].lower() for match in pattern.finditer(self._below(path[:start]))}
+                siblings.discard(part.lower())
+                if any(other in sibling for sibling in siblings for other in rivals(extension)):
+                    return True
+                if len(siblings) >= (4 if bare else 2):
+                    return True
+        return False
+
+    def _one_of_many(self, path: str, extension: str) -> bool:
+        """Whether a file is one way among many to do a thing, few of which use the extension."""
+        directory, slash, name = path.rpartition("/")
+        ending = _WAYS.match(name)
+        if ending is None:
+            return False
+        like = re.compile(rf"\n({re.escape(directory + slash)}[^/\n]+{re.escape(ending['ending'])})(?=\n)")
+        ways = set(like.findall(self._below(directory + slash)))
+        speaking = {one.file.path for one in self._speaking.get(extension, ())}
+        return len(ways) >= MANY and len(ways & speaking) * 3 <= len(ways)
+
+    def candidates(self, extension: str, *parts: Part) -> int:
+        """Files of these parts in which a word of the extension stands."""
+        return sum(one.file.part in parts for one in self._speaking.get(extension, ()))
+
+    def central(self, extension: str) -> bool:
+        """Whether so many of the application's own files speak of it that it is what the application is about."""
+        return self.candidates(extension, "own", "optional") >= max(self._own_files * CENTRAL, FEW)
+
+    @cached_property
+    def _own_files(self) -> int:
+        """Files of the application's own, chosen parts included."""
+        return sum(1 for one in self.scanned if one.file.part in ("own", "optional"))
+
+    @cached_property
+    def _speaking(self) -> Mapping[str, Sequence[Scanned]]:
+        found: dict[str, list[Scanned]] = defaultdict(list)
+        for one in self.scanned:
+            for extension in one.extensions:
+                found[extension].append(one)
+        return found
+
+    def stated(self, extension: str) -> list[Stated]:
+        """What manifests say."""
+        return [statement for statement in self.manifest.statements if statement.extension == extension]
+
+
+def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
+    """Parts of a path that hold a word as a word: where the part begins, the part, what is before and after."""
+    start = 0
+    for part in path.split("/"):
+        lowered = part.lower()
+        at = lowered.find(word)
+        while at >= 0:
+            end = at + len(word)
+            if at == 0 or not part[at - 1].isalpha() or (part[at].isupper() and part[at - 1].islower()):
+                after = part[end:]
+                if after[:1] in ("i", "d", "3") and word in ("mysql", "memcache", "sqlite"):
+                    after = after[1:]
+                if not after[:1].islower():
+                    yield start, part, part[:at], after
+            at = lowered.find(word, end)
+        start += len(part) + 1
+
+
+def extensions_seen(scanned: Iterable[Scanned], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
+    """Every extension of which something speaks."""
+    found = {extension for one in scanned if one.file.part != "aside" for extension in one.extensions}
+    for fact in facts.values():
+        found |= {check.extension for check in fact.checks} | {e for use in fact.uses for e in use.extensions}
+    found |= {statement.extension for statement in manifest.statements}
+    return sorted(found)

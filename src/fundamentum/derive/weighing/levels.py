@@ -1,0 +1,121 @@
+"""From the verdicts on single extensions to needs: what is superfluous left out, alternatives put together."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog import branch_key, canonical, extension_gone
+from fundamentum.catalog.symbols import EVERYWHERE, only_on_windows
+from fundamentum.catalog.words import said
+from fundamentum.derive.families import FAMILIES, LIVE_ON
+from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.weighing.databases import alternative_databases
+from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.weigh import MAX_PLACES, Verdict
+from fundamentum.model.needs_value import Level
+
+_INSIDE_SINCE: Final = {"json": "8.0", "hash": "7.4"}
+_IMPLIED: Final = {
+    "libxml": ("dom", "simplexml", "xml", "xmlreader", "xmlwriter", "soap", "xsl"),
+    "mysqlnd": ("mysqli", "pdo_mysql"),
+    "pdo": tuple(name for name in FAMILIES["databases"] if name.startswith("pdo_")),
+}
+"""Always there where one of the others is: naming it would add nothing."""
+
+
+def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
+    """The needs, alternatives put together, and what was seen and is none."""
+    by_name = {one.extension: one for one in verdicts}
+    left_out: list[Entry] = []
+    for name, one in list(by_name.items()):
+        reason = _superfluous(name, by_name, lowest) or ("" if one.level else one.rule)
+        if reason:
+            del by_name[name]
+            if one.places:
+                left_out.append(_entry((name,), "recommended", reason, [one]))
+    out = list(_any_one_of(by_name))
+    for title, family in FAMILIES.items():
+        members = [by_name[name] for name in family if name in by_name]
+        for group in _groups(title, members, whole):
+            names = tuple(one.extension for one in group[1])
+            out.append(_entry(names, group[0], group[2], group[1]))
+            for name in names:
+                del by_name[name]
+    out += [_entry((name,), one.level or "recommended", one.rule, [one]) for name, one in by_name.items()]
+    return list(_by_their_names(sorted(out, key=lambda entry: (entry.level != "required", entry.names)))), left_out
+
+
+def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
+    """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
+    for one in list(by_name.values()):
+        names = tuple(name for name in one.among if name in by_name and not extension_gone(name, "99.0"))
+        needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
+        if one.extension in names and len(names) > 1 and needed:
+            rule = f"one of several ways, of which {' and '.join(needed)} is needed anyway"
+            for name in names:
+                alone = replace(by_name[name], among=())
+                by_name[name] = alone if name in needed else replace(alone, level="recommended", rule=rule)
+        elif one.extension in names and len(names) > 1:
+            stops = one.level == "required"
+            rule = f"{'the program stops' if stops else 'it is of no use'} where all of these are missing"
+            yield _entry(names, one.level or "recommended", rule, [by_name.pop(name) for name in names])
+        elif one.among and extension_gone(one.extension, "99.0"):
+            del by_name[one.extension]
+
+
+def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
+    """The needs by the names that needs files have for extensions, each once: ``libsodium`` is ``sodium`` too."""
+    seen: set[tuple[str, ...]] = set()
+    for entry in needed:
+        names = tuple(dict.fromkeys(canonical(said("extensions").get(name, name)) for name in entry.names))
+        if names not in seen:
+            seen.add(names)
+            yield replace(entry, names=names)
+
+
+def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, list[Verdict], str]]:
+    """Members of a family that stand for each other."""
+    loose = [member for member in members if not member.stated]
+    if len(loose) < 2 and title != "databases":
+        return
+    plain = [one for one in loose if one.plain]
+    if title == "databases":
+        yield from alternative_databases(members, whole)
+        return
+    if plain and all(one.chosen for one in plain):
+        yield "required", loose, f"what the application is about, and any one will do for {title}"
+        return
+    if plain:
+        optional = [one for one in loose if not one.plain and one.level == "recommended"]
+        if title == "caches" and len(optional) > 1:
+            yield "recommended", optional, f"any one of these {title} will do"
+        return
+    yield "recommended", loose, f"any one will do for {title}: each is used only where it is there or chosen"
+
+
+def _superfluous(name: str, by_name: dict[str, Verdict], lowest: str) -> str:
+    since = _INSIDE_SINCE.get(name)
+    if since and lowest and branch_key(lowest) >= branch_key(since):
+        return f"part of PHP itself since {since}"
+    if name in EVERYWHERE and name not in _INSIDE_SINCE:
+        return "part of every PHP"
+    if only_on_windows(name):
+        return "exists for Windows only"
+    gone = extension_gone(name, "99.0")
+    if gone and name not in LIVE_ON and not (by_name[name].stated and by_name[name].level == "required"):
+        return f"gone from PHP since {gone}: code that uses it runs on older branches only"
+    others = _IMPLIED.get(name, ())
+    if any(other in by_name and by_name[other].level for other in others):
+        return "always there with " + " or ".join(other for other in others if other in by_name)
+    return ""
+
+
+def _entry(names: tuple[str, ...], level: Level, rule: str, verdicts: Sequence[Verdict]) -> Entry:
+    places: list[Place] = []
+    longest = max(len(verdict.places) for verdict in verdicts) if verdicts else 0
+    for at in range(longest):
+        places += [verdict.places[at] for verdict in verdicts if at < len(verdict.places)]
+    return Entry(
+        "extension", names, level, "", rule, tuple(places[: MAX_PLACES * 2]), max(verdict.files for verdict in verdicts)
+    )

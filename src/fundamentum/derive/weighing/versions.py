@@ -1,0 +1,253 @@
+"""Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
+
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from functools import cache
+from typing import Final
+
+from fundamentum.catalog import branch_key
+from fundamentum.derive.beside.manifest import Manifest, lowest_stated
+from fundamentum.derive.php_source.facts import Syntax
+from fundamentum.derive.php_source.syntax import RULES
+from fundamentum.derive.reading.parsing import Parsing
+from fundamentum.derive.reading.scan import Scanned
+from fundamentum.derive.reading.words import versioned_words
+from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.statements import Statements
+from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
+from fundamentum.model.needs_value import NotUnderstood
+from fundamentum.untrusted.budget import Spent
+
+BRANCHES: Final = tuple(dict.fromkeys(rule.since for rule in RULES if rule.since))
+"""Branches with constructs of their own, newest first."""
+
+_CONSTRUCTS: Final = frozenset(rule.what for rule in RULES)
+FRONT: Final = 2
+"""Directories below an application's own in which a gate is one for the whole program."""
+Places = list[tuple[str, Syntax]]
+
+
+def php_of(
+    parsing: Parsing, whole: Whole, manifest: Manifest, said: Statements, base: str
+) -> tuple[Entry | None, str, list[str]]:
+    """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
+
+    ``base``: the application's own directory below the one that is looked at.
+    """
+    remarks: list[str] = []
+    stated = lowest_stated(manifest)
+    if not stated and (least_said := said.lower()):
+        stated = _branch(least_said.version)
+    bounds = _Bounds(parsing, whole, stated)
+    bound, lower = bounds.lower()
+    least = max(filter(None, (bound, stated)), key=branch_key, default="")
+    upper = bounds.upper(least)
+    if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
+        upper = removed
+    if not manifest.php and (said.lower() or said.upper()):
+        of_libraries, readable = lowest_stated(manifest), bounds.readable()
+        entry = _as_said(said, bound, lower, upper, remarks, base, of_libraries, readable)
+        return entry, stated or bound, remarks
+    return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
+
+
+@cache
+def _branches_that_took() -> Sequence[str]:
+    """Branches with which something is gone, the oldest first."""
+    symbols = {gone for spans in versioned_words().values() for _, gone in spans}
+    return sorted(filter(None, symbols | {rule.gone for rule in RULES}), key=branch_key)
+
+
+def _removed(said: Statements, whole: Whole) -> Places:
+    """Calls of what is gone with 7.0, unless the application has another way for databases, or it is one of several."""
+    uses = whole.uses_by_extension()
+    if any(uses.get(name) for name in ("mysqli", "pdo", "pdo_mysql", "pgsql", "sqlite3")):
+        return []
+    plain = (one for one in said.removed if not whole.driver(one.path, "", "mysqli"))
+    return [(one.path, Syntax("", "7.0", one.what, one.line)) for one in plain]
+
+
+def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
+    """The files that have to parse: the application's own, but those it includes only under some versions of PHP."""
+    aside = {name for facts in whole.facts.values() for name in facts.versioned}
+    own = [
+        one
+        for one in scanned
+        if one.file.part in ("own", "optional") and one.file.path.rpartition("/")[2] not in aside
+    ]  # fmt: skip
+    return own or [one for one in scanned if one.file.part == "bundled"]
+
+
+class _Bounds:
+    """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
+
+    def __init__(self, parsing: Parsing, whole: Whole, stated: str) -> None:
+        self.parsing, self.whole, self.stated = parsing, whole, stated
+        self.files = _counting(parsing.scanned, whole)
+
+    def lower(self) -> tuple[str, Places]:
+        """The highest branch that something needs, with the places."""
+        for branch in BRANCHES:
+            if self.stated and branch_key(branch) <= branch_key(self.stated):
+                break
+            if found := self._places(lambda since, _, branch=branch: since == branch, self.files):  # type: ignore[misc]
+                return branch, found
+        return "", []
+
+    def readable(self) -> str:
+        """The lowest branch that can read the source: of the newest construct that stands in more than one file."""
+        for branch in BRANCHES:
+            if self.stated and branch_key(branch) <= branch_key(self.stated):
+                break
+            found = self._places(lambda since, _, branch=branch: since == branch, self.files, constructs=True)  # type: ignore[misc]
+            if len({path for path, _ in found}) > 1:
+                return branch
+        return ""
+
+    def upper(self, least: str) -> Places:
+        """What the first later branch no longer has, unless the lower bound rules that out already."""
+        own = [file for file in self.files if file.file.part == "own"]
+        later = (branch for branch in _branches_that_took() if not least or branch_key(branch) > branch_key(least))
+        for branch in later:
+            if found := self._places(lambda _, gone, branch=branch: gone == branch, own):  # type: ignore[misc]
+                return found
+        return []
+
+    def _places(
+        self, wanted: Callable[[str, str], bool], files: Sequence[Scanned], *, constructs: bool = False
+    ) -> Places:
+        """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do.
+
+        ``constructs``: these alone.
+        """
+        # What the application brings itself bounds nothing, wherever it is used.
+        words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
+        words = set() if constructs else words - {name.encode("latin-1", "replace") for name in self._defined()}
+        rules = {number for number, rule in enumerate(RULES) if wanted(rule.since, rule.gone)}
+        may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
+
+        def found() -> Places:
+            defined = self._defined()
+            return [
+                (one.file.path, syntax)
+                for one in may
+                if one.file.path in self.parsing.facts
+                for syntax in self.parsing.facts[one.file.path].syntax
+                if wanted(syntax.since, syntax.gone)
+                and syntax.what.removesuffix("()").lower() not in defined
+                and (syntax.what in _CONSTRUCTS or not constructs)
+            ]
+
+        with suppress(Spent):
+            self.parsing.read_until(may, lambda: len({path for path, _ in found()}) > 1)
+        return found()
+
+    def _defined(self) -> set[str]:
+        return self.whole.defined_functions | self.whole.defined_classes
+
+
+def _as_said(
+    said: Statements,
+    bound: str,
+    lower: Places,
+    upper: Places,
+    remarks: list[str],
+    base: str,
+    of_libraries: str,
+    readable: str,
+) -> Entry:
+    """What the program itself states, with what its source uses where it states nothing.
+
+    ``of_libraries``: the lowest branch that its libraries accept; ``readable``: the lowest that can read its source.
+    """
+    least, first_not = said.lower(), said.upper()
+    stated = [one for one in (least, first_not) if one]
+    places = [Place(one.path, one.line, one.what, "the program states it") for one in stated]
+    low = least.version if least else bound
+    if least and lower:
+        path, one = lower[0]
+        # A gate at the front stands for the whole program; one further in only for what is behind it.
+        low = low if least.outcome == "stops" and least.path.count("/") <= FRONT + base.count("/") else bound
+        counts = ": that counts" if bound in (low, readable) else ""
+        remarks.append(
+            f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
+            f"which needs {bound}{counts}"
+        )
+    if readable and branch_key(readable) > branch_key(_branch(low)):
+        low = readable
+    if of_libraries and (not low or branch_key(of_libraries) > branch_key(_branch(low))):
+        low = of_libraries
+    text = f">={low}" if low else ""
+    gone = upper[0][1].gone if upper else ""
+    above = first_not and (not low or branch_key(_branch(first_not.version)) > branch_key(_branch(low)))
+    beyond = [first_not.version] if first_not and above else []  # else it speaks of something else
+    beyond += [gone] if gone and (not low or branch_key(gone) > branch_key(_branch(low))) else []
+    if beyond:
+        text += f", <{min(beyond, key=lambda version: branch_key(_branch(version)))}"
+    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
+    uses = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
+    everything = (*places, *uses, *against)
+    return Entry("php", (), "required", text.removeprefix(", "), "the program itself states it", everything)
+
+
+def _branch(version: str) -> str:
+    return ".".join([*version.split("."), "0"][:2])
+
+
+def _entry(
+    manifest: Manifest,
+    bound: str,
+    lower: Sequence[tuple[str, Syntax]],
+    upper: Sequence[tuple[str, Syntax]],
+    remarks: list[str],
+    said: Statements,
+) -> Entry | None:
+    accepted = manifest.accepted
+    places = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
+    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
+    if manifest.php and accepted != (EVERYTHING,):
+        written = _placed(manifest.php_where, f"php {manifest.php}")
+        if bound and branch_key(bound) > accepted[0].low[:2]:
+            remarks.append(
+                f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, "
+                f"but {places[0]} uses {places[0].what}, which needs {bound}"
+            )
+        if against and branch_key(upper[0][1].gone) < accepted[-1].high[:2]:
+            remarks.append(
+                f"{against[0]} uses {against[0].what}, which is gone with PHP {upper[0][1].gone}, "
+                "though the manifest accepts it"
+            )
+        least = said.lower()
+        if least and tuple(map(int, least.version.split(".")))[:2] > accepted[0].low[:2]:
+            remarks.append(
+                f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, but {least.path}:{least.line} "
+                f"says that it needs {least.version}"
+            )
+        return Entry(
+            "php", (), "required", str(as_range(accepted)), "the manifest states it", (written, *places, *against)
+        )
+    text = f">={bound}" if bound else ""
+    if upper and (not bound or branch_key(upper[0][1].gone) > branch_key(bound)):
+        text = f"{text}, <{upper[0][1].gone}".removeprefix(", ")
+    if accepted != (EVERYTHING,):
+        try:
+            both = common(accepted, intervals(text or "*"))
+            text = str(as_range(both)) if both else text
+        except NotUnderstood:
+            pass
+        rule = "what its libraries state and its source uses"
+    else:
+        rule = "the constructs and functions that its source uses"
+    if not text:
+        return None
+    return Entry("php", (), "required", text, rule, (*places, *against))
+
+
+def _place(path: str, one: Syntax, how: str) -> Place:
+    return Place(path, one.line, one.what, how)
+
+
+def _placed(where: str, what: str) -> Place:
+    path, _, line = where.rpartition(":")
+    return Place(path, int(line), what, "stated") if line.isdigit() else Place(where, 0, what, "stated")

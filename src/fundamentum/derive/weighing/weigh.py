@@ -1,0 +1,285 @@
+"""How strongly one extension is needed: rules in the order in which they decide."""
+
+import re
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
+from typing import Final
+
+import msgspec
+
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.beside.manifest import Stated, under_vendor
+from fundamentum.derive.php_source.facts import Check
+from fundamentum.derive.result import Place
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.weighing.evidence import Seen, Whole
+from fundamentum.derive.weighing.places import asked, places, stated_place
+from fundamentum.model.needs_value import Level
+
+MAX_PLACES: Final = 12
+TOOLS: Final = frozenset(
+    "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
+)
+"""Tools for developers, and extensions that no application is helped by: asking for them means something else."""
+_CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
+"""How files are called that are one of several, be their own names what they may."""
+_ASKED: Final = ("asked", "reports", "warns")
+
+
+class Verdict(msgspec.Struct, frozen=True):
+    """One extension, before alternatives are put together."""
+
+    extension: str
+    level: Level | None
+    """None: no need at all."""
+    rule: str
+    places: tuple[Place, ...]
+    files: int
+    plain: bool = False
+    """Used without a check in the application's own code."""
+    stated: bool = False
+    """A manifest or the program itself says so: not a matter of judgement."""
+    among: tuple[str, ...] = ()
+    """The program stops only where all of these are missing."""
+    chosen: bool = False
+    """Required, though each of its uses is chosen: it is what the application is about."""
+
+
+Checks = Sequence[tuple[SourceFile, Check]]
+
+
+class Case:
+    """All evidence about one extension, and the rules that weigh it."""
+
+    def __init__(self, whole: Whole, extension: str, called: frozenset[str]) -> None:
+        self.whole, self.extension, self.called = whole, extension, called
+        uses = whole.uses(extension)
+        self.seen = [use for use in uses if not whole.own_symbol(use.use) or use.guard]
+        self.replaced = [use for use in uses if whole.own_symbol(use.use)]
+        self.checks = whole.checks(extension)
+        self.own = [one for one in self.seen if one.file.part in ("own", "optional")]
+        self.plain = [one for one in self.own if one.plain]
+        self.strong = [one for one in self.own if not one.use.weak]
+
+    @cached_property
+    def telling(self) -> list[Place]:
+        """The places worth showing, the most telling first."""
+        return places(self.seen, self.checks)
+
+    def verdict(
+        self, level: Level | None, rule: str, first: Iterable[Place] = (), *, plain: bool = False, stated: bool = False
+    ) -> Verdict:
+        """The verdict, with the places that decided before the others."""
+        files = self.whole.candidates(self.extension, "own", "optional")
+        places = {(place.path, place.line, place.what): place for place in (*self.telling, *first)}
+        order = dict.fromkeys((place.path, place.line, place.what) for place in (*first, *self.telling))
+        shown = tuple(places[key] for key in order)[:MAX_PLACES]
+        return Verdict(self.extension, level, rule, shown, files, plain, stated)
+
+    def outcome(self, *outcomes: str) -> Checks:
+        """Checks of the application's own with one of these outcomes."""
+        return [(file, check) for file, check in self.checks if file.part == "own" and check.outcome in outcomes]
+
+    def required_by_a_manifest(self) -> Verdict | None:
+        """The application's manifest, or that of a library that came along."""
+        found = [one for one in self.whole.stated(self.extension) if one.level == "required"]
+        if not found:
+            return None
+        by = found[0].by
+        rule = "the manifest requires it" if by == "the application" else f"the library {by} requires it"
+        return self.verdict("required", rule, _stated(found, "required"), stated=True)
+
+    def stops_without_it(self) -> Verdict | None:
+        """``if (!extension_loaded('gd')) die(...)``"""
+        stops = [
+            (file, check)
+            for file, check in self.outcome("exits")
+            if not self.whole.driver(file.path, "", self.extension) and not _CHOSEN.match(file.path.rpartition("/")[2])
+        ]
+        if not stops:
+            return None
+        found = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
+        return _as_one_of(found, [check for _, check in stops], plain=bool(self.plain))
+
+    def listed_as_required(self) -> Verdict | None:
+        """A list of extensions whose name says that they are required."""
+        listed = self.outcome("listed-required")
+        return (
+            self.verdict("required", "the program lists it as required", asked(listed), stated=True) if listed else None
+        )
+
+    def reported_as_missing(self) -> Verdict | None:
+        """Where its requirements are looked at, the program calls it an error that the extension is missing."""
+        found = [
+            (file, check)
+            for file, check in self.outcome("reports", "throws")
+            if looks_at_requirements(file.path, check.around)
+            and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
+        ]
+        if not found:
+            return None
+        verdict = self.verdict(
+            "required", "the program reports an error where it is missing", asked(found), stated=True
+        )
+        return _as_one_of(verdict, [check for _, check in found], plain=bool(self.plain))
+
+    def suggested_by_the_manifest(self) -> Verdict | None:
+        """``"suggest": {"ext-imap": "why"}``"""
+        found = [one for one in self.whole.stated(self.extension) if one.by == "the application"]
+        if not found:
+            return None
+        return self.verdict("recommended", f"the manifest suggests it{_why(found[0])}", _stated(found, "suggested"))
+
+    def listed_as_recommended(self) -> Verdict | None:
+        """A list of extensions whose name says that they are recommended."""
+        listed = self.outcome("listed-recommended")
+        rule = "the program lists it as recommended"
+        return self.verdict("recommended", rule, asked(listed), plain=bool(self.plain)) if listed else None
+
+    def replaced_where_missing(self) -> Verdict | None:
+        """The application defines what it uses itself."""
+        if not self.replaced or self.plain:
+            return None
+        rule = "the application brings a replacement of its own"
+        return self.verdict("recommended", rule, places(self.replaced, self.checks))
+
+    def provided_by_a_library(self) -> Verdict | None:
+        """A library that came along stands in for it: its manifest says that it provides the extension."""
+        by = dict(self.whole.manifest.provided).get(self.extension, "")
+        if not by or not self.strong:
+            return None
+        return self.verdict("recommended", f"the library {by} stands in where it is missing")
+
+    def used_plainly(self) -> Verdict | None:
+        """A use that always runs; unless more files use it only behind a check."""
+        if not self.plain:
+            return None
+        if all(one.use.kind == "constant" for one in self.plain):
+            if any(one.use.kind != "constant" for one in self.strong):
+                return None  # what else is used of it decides
+            return self.verdict("recommended", "only constants of it stand in the source")
+        files = {one.file.path for one in self.plain}
+        rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
+        protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
+        if any(check.outcome in _ASKED for _, check in self.checks) and len(protected) >= len(files):
+            return self.verdict("recommended", f"{rule}, but in more files only behind a check")
+        return self.verdict("required", rule, plain=True)
+
+    def warned_about(self) -> Verdict | None:
+        """Where its requirements are looked at, the program advises it."""
+        found = [
+            (file, check) for file, check in self.outcome("warns") if looks_at_requirements(file.path, check.around)
+        ]
+        return self.verdict("recommended", "the program advises it", asked(found)) if found else None
+
+    def used_under_a_condition(self) -> Verdict | None:
+        """Behind checks and choices only; if most of the application is about it, required all the same."""
+        if not self.strong:
+            return None
+        if self._central():
+            found = self.verdict("required", "what the application is about: most of its files use it", plain=True)
+            return msgspec.structs.replace(found, chosen=True)
+        return self.verdict("recommended", _why_optional(self.strong))
+
+    def suggested_by_a_library(self) -> Verdict | None:
+        """A library's own manifest suggests it."""
+        found = [one for one in self.whole.stated(self.extension) if one.level == "recommended"]
+        if not found:
+            return None
+        rule = f"the library {found[0].by} suggests it{_why(found[0])}"
+        return self.verdict("recommended", rule, _stated(found, "suggested"))
+
+    def used_by_a_library(self) -> Verdict | None:
+        """A bundled library uses it; that counts where something outside the library calls it."""
+        bundled = [one for one in self.seen if one.file.part == "bundled" and not one.use.weak]
+        if not bundled:
+            return None
+        reached = [one for one in bundled if one.file.library in self.called]
+        if any(not _states_its_needs(self.whole, one.file.library) for one in reached):
+            return self.verdict("recommended", "a library that came with the application uses it")
+        if any(not one.driver for one in reached):
+            return self.verdict("recommended", "a library uses it, whose own manifest does not require it")
+        if reached:
+            return self.verdict(None, "one of several that a library can use: it is in its drivers only")
+        return self.verdict(None, "only a library uses it, which nothing outside it calls")
+
+    def asked_for(self) -> Verdict | None:
+        """Somewhere the program asks whether it is there."""
+        asks = any(check.outcome in _ASKED and file.part in ("own", "optional") for file, check in self.checks)
+        if not asks or self.extension in EVERYWHERE or self.extension in TOOLS:
+            return None
+        return self.verdict("recommended", "the program asks whether it is there")
+
+    def only_mentioned(self) -> Verdict:
+        """In types, comments, strings, names."""
+        if self.seen or self.checks:
+            return self.verdict(None, "only mentioned: nothing calls it")
+        return self.verdict(None, "its words stand in comments, strings or names only")
+
+    def _central(self) -> bool:
+        """Whether so large a part of the files speaks of it that the application makes no sense without it."""
+        if all(one.guard in ("checked", "caught") or one.file.part != "own" for one in self.strong):
+            return False
+        return self.whole.central(self.extension)
+
+
+RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
+    Case.required_by_a_manifest,
+    Case.stops_without_it,
+    Case.listed_as_required,
+    Case.reported_as_missing,
+    Case.suggested_by_the_manifest,
+    Case.listed_as_recommended,
+    Case.replaced_where_missing,
+    Case.provided_by_a_library,
+    Case.used_plainly,
+    Case.warned_about,
+    Case.used_under_a_condition,
+    Case.suggested_by_a_library,
+    Case.used_by_a_library,
+    Case.asked_for,
+    Case.only_mentioned,
+)
+
+
+def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
+    """The level of one extension.  ``called``: bundled libraries that the application's own code calls."""
+    case = Case(whole, extension, called)
+    found = next(verdict for rule in RULES if (verdict := rule(case)) is not None)
+    if found.level != "recommended" and not found.chosen:
+        return found
+    refused = next((check for _, check in case.outcome("throws") if check.among), None)
+    return msgspec.structs.replace(found, among=refused.among) if refused else found
+
+
+def _as_one_of(verdict: Verdict, checks: Sequence[Check], *, plain: bool) -> Verdict:
+    """The verdict, for one of several if that is what all of the checks ask for."""
+    if any(not check.among for check in checks):
+        return verdict
+    return msgspec.structs.replace(verdict, among=checks[0].among, plain=plain)
+
+
+def _why(one: Stated) -> str:
+    return f": {one.why}" if one.why else ""
+
+
+def _stated(found: Sequence[Stated], what: str) -> list[Place]:
+    return [stated_place(one.where, what) for one in found]
+
+
+def _states_its_needs(whole: Whole, library: str) -> bool:
+    """Whether a package manager's manifest speaks for it; elsewhere one is often left over from somebody else."""
+    stated = whole.manifest.stated
+    named = library in stated or any(library.endswith("/" + name) for name in stated)
+    return named and under_vendor(library)
+
+
+def _why_optional(strong: Sequence[Seen]) -> str:
+    if all(one.guard == "checked" for one in strong):
+        return "used only behind a check whether it is there"
+    if all(one.guard in ("checked", "caught", "explained") for one in strong):
+        return "used only where its absence is caught or explained"
+    if all(one.driver or one.file.part == "optional" or one.guard for one in strong):
+        return "used only in parts that are chosen: drivers, plugins, or behind a check"
+    return "used only in parts that need not run"

@@ -1,0 +1,142 @@
+"""What all files of an application wish for together: settings, commands, directories, functions."""
+
+import os
+import re
+import stat
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path, PurePosixPath
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.application.tree import Tree, content_of
+from fundamentum.derive.beside.settings_files import wishes_of_files
+from fundamentum.derive.php_source.facts import Wish
+from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.limit_checks import ELSEWHERE, number_of
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.model.needs_value import Level
+
+_WHY: Final = {
+    "command": "the application runs it",
+    "directory": "the application writes there",
+    "function": "the application calls it, and some hosts switch it off",
+}
+_DIAGNOSING: Final = re.compile(
+    r"(?:^|[/_.-])(?:diag(?:nos\w*)?|debug\w*|php-?info|sys(?:tem)?-?(?:info|status)|server-?(?:info|status)|benchmark)"
+    r"(?:[/_.-]|$)",
+    re.I,
+)
+"""Scripts that show how a server does: what they run is nothing that the application offers."""
+_WRITING: Final = ("file_put_contents", "move_uploaded_file")
+
+
+def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
+    """The wishes of the application's own files, and those of its settings files; of several values the strongest."""
+    found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
+    own_wishes = [
+        (path, wish)
+        for path, facts in whole.facts.items()
+        if whole.files[path].part == "own" and not _DIAGNOSING.search(path)
+        for wish in facts.wishes
+    ]
+    for path, wish in _with_constants(tree, whole, own_wishes):
+        if name := _named(tree, path, wish):
+            found[wish.kind, name].append((path, wish))
+    own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
+    for path, wish in wishes_of_files(Path(tree.root), own):
+        found[wish.kind, wish.name].append((path, wish))
+    for (kind, name), wishes in sorted(found.items()):
+        value = _strongest([wish.value for _, wish in wishes])
+        if kind == "setting" and not value:
+            continue
+        wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
+        places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
+        stops = kind == "setting" and any(_stops(path, wish) for path, wish in wishes if wish.value == value)
+        level: Level = "required" if stops else "recommended"
+        otherwise = "less" if value.startswith(">=") else "otherwise"
+        rule = (
+            f"the program reports an error where it is {otherwise}"
+            if stops
+            else _WHY.get(kind) or _why_set(wishes[0][1])
+        )
+        yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+
+
+def _with_constants(tree: Tree, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
+    """The wishes, those with the name of a constant that another file defines with its value; without one, none."""
+    mark = f">= {ELSEWHERE}"
+    wanted = {wish.value.removeprefix(mark) for _, wish in wishes if wish.value.startswith(mark)}
+    words = b"|".join(re.escape(name.encode()) for name in sorted(wanted))
+    defined = re.compile(
+        rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % words
+    )
+    values: dict[str, str] = {}
+    for file in whole.files.values() if wanted else ():
+        for match in defined.finditer(content_of(tree.root, file)) if file.part == "own" else ():
+            values.setdefault(match[1].decode(), match[2].decode("latin-1").strip())
+    for path, wish in wishes:
+        if not wish.value.startswith(mark):
+            yield path, wish
+        elif value := number_of(values.get(wish.value.removeprefix(mark), ""), wish.name):
+            yield path, replace(wish, value=f">= {value}")
+
+
+def _stops(path: str, wish: Wish) -> bool:
+    """Whether the program is of no use where a setting is otherwise; of a switch, one part alone may be."""
+    return wish.stops and (wish.value.startswith(">=") or looks_at_requirements(path, wish.around))
+
+
+def _why_set(wish: Wish) -> str:
+    if wish.how.startswith(("ini_set", "set_time_limit")):
+        return "the application sets it itself"
+    if wish.how.endswith("is asked"):
+        return "a part of the application asks for it" if wish.stops else "the program advises it"
+    if wish.how.startswith("ini_get"):
+        return "the application asks for that much"
+    return "a settings file of the application says so"
+
+
+def _named(tree: Tree, path: str, wish: Wish) -> str:
+    """What is wished for; a directory from the application's root on, and only where that is sure."""
+    if wish.kind != "directory":
+        return wish.name
+    if wish.name.startswith("?/"):
+        inside = "/".join(part for part in (tree.base, wish.name[2:]) if part)
+        return inside if _is_directory(tree.root, inside) else ""
+    name = _from_root(path, wish.name) if wish.name.startswith(".") else wish.name
+    return "" if wish.how.startswith(_WRITING) and not _is_directory(tree.root, name) else name
+
+
+def _from_root(path: str, written: str) -> str:
+    parts: list[str] = []
+    for part in (*PurePosixPath(path).parent.parts, *PurePosixPath(written).parts):
+        if part == "..":
+            del parts[-1:]
+        elif part != ".":
+            parts.append(part)
+    return "/".join(parts) or "."
+
+
+def _is_directory(root: str, path: str) -> bool:
+    """Whether a directory is there, and no link leads to it."""
+    where = root
+    for part in PurePosixPath(path).parts:
+        where = f"{where}/{part}"
+        try:
+            if part == ".." or not stat.S_ISDIR(os.lstat(where).st_mode):
+                return False
+        except (OSError, ValueError):
+            return False
+    return path not in ("", ".")
+
+
+def _strongest(values: Sequence[str]) -> str:
+    sizes = [value for value in values if value.startswith(">=")]
+    if sizes:
+        return max(sizes, key=lambda value: quantity(value.removeprefix(">=").strip()).number)
+    switches = {value for value in values if value}
+    return switches.pop() if len(switches) == 1 else ""

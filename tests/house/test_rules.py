@@ -123,6 +123,21 @@ def test_rooms_know_only_those_below_them(name: str, tree: ast.Module) -> None:
     assert own == "__init__" or rooms <= KNOWS[own], rooms - KNOWS[own]
 
 
+STEPS = ("families", "result", "application", "php_source", "statements", "reading", "beside", "weighing")
+"""Deriving, in order; what stands in derive/ itself knows all of them."""
+
+
+def test_the_steps_of_deriving_know_only_those_before_them() -> None:
+    wrong = []
+    for name, tree in modules():
+        own = name.removeprefix("derive/").partition("/")[0].removesuffix(".py")
+        if name.startswith("derive/") and own in STEPS:
+            known = [node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)]
+            steps = {module.split(".")[2] for module in known if module.startswith("fundamentum.derive.")}
+            wrong += [f"{name}: {step}" for step in steps if step not in STEPS[: STEPS.index(own) + 1]]
+    assert wrong == []
+
+
 def test_few_modules_are_imported_inside_functions() -> None:
     """What is loaded late is loaded by ``entries``; only libraries that few runs need are imported where they are used."""
     inside = [

@@ -66,8 +66,8 @@ def built_in(product: str, version: str, name: str) -> str | None:
     """The built-in value of a variable; None: not known for that version, in which it may have changed."""
     if product == "postgresql":
         variables = _document().postgresql
-        found = variables[_nearest(version, variables)].get(name)
-        return f"{found.value}{found.unit}" if found and found.unit[:1].isalpha() else _of_blocks(found)
+        variable = variables[_nearest(version, variables)].get(name)
+        return f"{variable.value}{variable.unit}" if variable and variable.unit[:1].isalpha() else _of_blocks(variable)
     if product != "mariadb":
         return None
     versions = _document().mariadb
@@ -96,8 +96,8 @@ def takes_restart(product: str, version: str, name: str) -> bool:
     if product != "postgresql":
         return True
     variables = _document().postgresql
-    found = variables[_nearest(version, variables)].get(name)
-    return found is None or found.restart
+    variable = variables[_nearest(version, variables)].get(name)
+    return variable is None or variable.restart
 
 
 def plain(product: str, version: str, name: str, value: str) -> str:

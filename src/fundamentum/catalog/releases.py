@@ -31,6 +31,8 @@ def releases() -> tuple[Release, ...]:
 def carrying(accepted: Callable[[str], bool], distribution: str, today: date) -> list[tuple[Release, tuple[str, ...]]]:
     """The releases that are still mended and carry an accepted branch, with these; those of the distribution first."""
     found = [
-        (one, tuple(branch for branch in one.branches if accepted(branch))) for one in releases() if one.until > today
+        (release, tuple(branch for branch in release.branches if accepted(branch)))
+        for release in releases()
+        if release.until > today
     ]
-    return sorted(((one, some) for one, some in found if some), key=lambda pair: pair[0].id != distribution)
+    return sorted(((release, some) for release, some in found if some), key=lambda pair: pair[0].id != distribution)

@@ -73,13 +73,13 @@ class Install(Change, frozen=True):
 
 def _with_commands(survey: Survey, package: str) -> Survey:
     """The commands that a package brings are there once it is installed."""
-    found = tuple(
+    commands = tuple(
         replace(command, path=f"/usr/bin/{command.name}", package=package)
         if package in command.offered and (command.path is None or command.package == package)
         else command
         for command in survey.commands
     )
-    return replace(survey, commands=found) if found != survey.commands else survey
+    return replace(survey, commands=commands) if commands != survey.commands else survey
 
 
 def _with_web_server(package: str, survey: Survey) -> Survey:

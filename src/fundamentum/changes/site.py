@@ -129,5 +129,7 @@ def _visit(outcome: str, file: str) -> Visit:
 def has_server(survey: Survey, server: str) -> bool:
     """Whether a web server is there."""
     packages = webserver(server).packages
-    there = [one.server for one in survey.servers] + [web_server.server for web_server in survey.web_servers or ()]
+    there = [process.server for process in survey.servers] + [
+        web_server.server for web_server in survey.web_servers or ()
+    ]
     return server in there or any(package.name in packages for package in survey.installed or ())

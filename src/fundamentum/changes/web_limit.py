@@ -107,8 +107,8 @@ class WidenLimit(NewValue, frozen=True):
         old = self.spot.text
         statement = webserver(self.server).statement(self.name, self.after)
         added = behind(self.server, old, [statement]) if self.adds else ()
-        found = re.search(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", old, re.I)
-        stretches = ((*found.span(1), self.after),) if found and not self.adds else ()
+        match = re.search(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", old, re.I)
+        stretches = ((*match.span(1), self.after),) if match and not self.adds else ()
         yield EditFile(self.spot.file, (Hunk(self.spot.line, old, stretches, added, self.spot.unended),))
 
 

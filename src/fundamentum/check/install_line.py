@@ -76,7 +76,7 @@ def translated(
     """Each package as this server has it today.  ``along`` tells which others one would bring."""
     branch = _branch(survey, offers)
     parts = [_of_guide(_part(word, branch, survey, offers, along), branch) for word in wanted]
-    installed = {one.name for one in survey.installed or ()}
+    installed = {package.name for package in survey.installed or ()}
     today = [name for part in parts for name in part.today if name not in installed]
     return InstallLine(branch, tuple(parts), tuple(dict.fromkeys(today)))
 
@@ -161,7 +161,7 @@ def _way_of_running(
         part = _to_have(word, (offer.name,), survey, offers)
         return msgspec.structs.replace(part, why=f"{part.why}; without a name it may bring a web server of its choice")
     there = _web_server_here(survey)
-    installed = {one.name for one in survey.installed or ()}
+    installed = {package.name for package in survey.installed or ()}
     brings = [name for name in along(offer.name) if name in packages() and name not in installed]
     if way == "apache2" and there and there != "apache2" and (brings or offer.name not in installed):
         fpm = offers.runtime_package(branch, "fpm")
@@ -171,7 +171,7 @@ def _way_of_running(
 
 
 def _web_server_here(survey: Survey) -> str | None:
-    installed = {one.name for one in survey.installed or ()}
+    installed = {package.name for package in survey.installed or ()}
     there = [site.server for site in survey.sites]
     there += [name for name in names() if installed.intersection(webserver(name).packages)]
     return next(iter(there), None)
@@ -183,7 +183,7 @@ def _other(word: str, survey: Survey, offers: Offers) -> Part:
     mine = next((name for name in names() if word in webserver(name).packages), None)
     if mine and there and mine != there:
         return Part(word, "second-web-server", (), f"would be a second web server beside {there}, which is here")
-    if offers.package(word) or any(one.name == word for one in survey.installed or ()):
+    if offers.package(word) or any(package.name == word for package in survey.installed or ()):
         return _to_have(word, (word,), survey, offers)
     former = said("packages").get(word.lower(), "")
     today = next((name for name in former.split() if offers.package(name)), None)
@@ -193,7 +193,7 @@ def _other(word: str, survey: Survey, offers: Offers) -> Part:
 
 
 def _to_have(word: str, today: tuple[str, ...], survey: Survey, offers: Offers) -> Part:
-    installed = {one.name for one in survey.installed or ()}
+    installed = {package.name for package in survey.installed or ()}
     if set(today) <= installed:
         return Part(word, "installed", today, f"{' and '.join(today)} installed already")
     found = [f"{offer.name} {offer.version} ({offer.source})" for name in today if (offer := offers.package(name))]

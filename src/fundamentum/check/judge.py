@@ -34,12 +34,12 @@ def judge(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Judge
     if target.runtime.sapi == "cli":  # named: what is said of no way of running in particular is held against it too
         here = (need for need in needs.all if kind_of(need.key).concerns(need, kind_of(need.key).on_command_line))
         return _for_web(replace(needs, needs=tuple(here)), survey, target, offers)
-    found = _for_web(_of_way(needs, command_line=False), survey, target, offers)
+    judgement = _for_web(_of_way(needs, command_line=False), survey, target, offers)
     there = _of_way(needs, command_line=True)
     run_there = needs.of(TaskNeed) or any(not kind_of(need.key).concerns(need, False) for need in there.needs)
     if not run_there or platform(survey.system.family).shows_a_visit:
-        return found
-    return replace(found, command_line=_judged(there, survey, command_line(survey, target), offers, None))
+        return judgement
+    return replace(judgement, command_line=_judged(there, survey, command_line(survey, target), offers, None))
 
 
 def _of_way(needs: Needs, *, command_line: bool) -> Needs:

@@ -139,14 +139,14 @@ def _selected(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Ta
             f"{', '.join(SAPIS)}), or the name of a web site here ({sites or 'none was found'})"
         )
     of_branch = [runtime for runtime in survey.runtimes if runtime.branch == match["branch"]]
-    found = [r for r in of_branch if match["sapi"] in (None, r.sapi) and match["pool"] in (None, r.pool)]
+    runtimes = [r for r in of_branch if match["sapi"] in (None, r.sapi) and match["pool"] in (None, r.pool)]
     if match["sapi"] is None:
-        found = [runtime for runtime in found if runtime.serves]  # the command line only if it is named
-    if len(found) == 1:
-        note = "; the command line runs no web application" if found[0].sapi == "cli" else ""
-        return Target(found[0], f"named with --runtime{note}", named=True)
-    if found:
-        labels = ", ".join(runtime.label for runtime in found)
+        runtimes = [runtime for runtime in runtimes if runtime.serves]  # the command line only if it is named
+    if len(runtimes) == 1:
+        note = "; the command line runs no web application" if runtimes[0].sapi == "cli" else ""
+        return Target(runtimes[0], f"named with --runtime{note}", named=True)
+    if runtimes:
+        labels = ", ".join(runtime.label for runtime in runtimes)
         raise ChoiceNeeded(f"{survey.server}: --runtime {selector} fits several; choose one: {labels}")
     sapi: Sapi = match["sapi"] or "fpm"
     if match["pool"] and any(runtime.sapi == sapi for runtime in of_branch):

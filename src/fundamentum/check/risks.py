@@ -79,13 +79,15 @@ def _met_riskily(judgement: Judgement) -> Iterator[Risk]:
 def _exposed(survey: Survey, target: Target) -> Iterator[Risk]:
     """What lies in the document roots of the runtime's sites, or can be changed by everybody."""
     roots = {site.root for site in sites_of(survey, target)}
-    for one in survey.exposed:
-        if one.root not in roots:
+    for exposed in survey.exposed:
+        if exposed.root not in roots:
             continue
-        why, remedy = _EXPOSED[one.kind]
-        more = f" and {one.others} more" if one.others else ""
-        quoted = shlex.quote(one.path)
-        yield Risk(f"{one.kind.replace('-', ' ')}", f"{one.path}{more}", why, remedy.format(path=quoted), one.root)
+        why, remedy = _EXPOSED[exposed.kind]
+        more = f" and {exposed.others} more" if exposed.others else ""
+        quoted = shlex.quote(exposed.path)
+        yield Risk(
+            f"{exposed.kind.replace('-', ' ')}", f"{exposed.path}{more}", why, remedy.format(path=quoted), exposed.root
+        )
 
 
 _EXPOSED: Final = {

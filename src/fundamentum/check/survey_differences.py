@@ -36,7 +36,7 @@ def compare(first: Survey, second: Survey) -> tuple[Difference, ...]:
 
 def compare_for(applications: Sequence[Needs], first: Survey, second: Survey) -> tuple[Difference, ...]:
     """Only what makes a difference to the needs of these applications."""
-    return tuple(one for needs in applications for one in _for(needs, first, second))
+    return tuple(difference for needs in applications for difference in _for(needs, first, second))
 
 
 def _for(needs: Needs, first: Survey, second: Survey) -> Iterator[Difference]:
@@ -82,32 +82,34 @@ def _speaks_of_php(name: str) -> bool:
 
 
 def _runtimes(first: Survey, second: Survey) -> Iterator[Difference]:
-    for one, two in _pairs(first.runtimes, second.runtimes):
-        if one is None or two is None:
-            there = one or two
+    for runtime, two in _pairs(first.runtimes, second.runtimes):
+        if runtime is None or two is None:
+            there = runtime or two
             label = there.label if there else ""
-            yield Difference(label, "runtime", "there" if one else ABSENT, "there" if two else ABSENT)
+            yield Difference(label, "runtime", "there" if runtime else ABSENT, "there" if two else ABSENT)
             continue
-        label = one.label if one.label == two.label else f"{one.label} and {two.label}"
-        yield from _within(label, one, two)
+        label = runtime.label if runtime.label == two.label else f"{runtime.label} and {two.label}"
+        yield from _within(label, runtime, two)
 
 
 def _pairs(first: Sequence[Runtime], second: Sequence[Runtime]) -> Iterator[tuple[Runtime | None, Runtime | None]]:
     """Runtimes of the same label; of the others, those run the same way under another branch."""
     rest = list(second)
     left: list[Runtime] = []
-    for one in first:
-        match = next((two for two in rest if two.label == one.label), None)
+    for runtime in first:
+        match = next((two for two in rest if two.label == runtime.label), None)
         if match is None:
-            left.append(one)
+            left.append(runtime)
         else:
             rest.remove(match)
-            yield one, match
-    for one in left:
-        match = next((two for two in rest if (two.sapi, two.pool, two.home) == (one.sapi, one.pool, one.home)), None)
+            yield runtime, match
+    for runtime in left:
+        match = next(
+            (two for two in rest if (two.sapi, two.pool, two.home) == (runtime.sapi, runtime.pool, runtime.home)), None
+        )
         if match is not None:
             rest.remove(match)
-        yield one, match
+        yield runtime, match
     for two in rest:
         yield None, two
 

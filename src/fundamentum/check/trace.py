@@ -103,17 +103,17 @@ def trace(
     kind, _, rest = name.partition(":")
     wanted = {kind: rest} if rest and kind in ("extension", "setting", "package", "command") else {}
     offers = Offers(survey)
-    found: list[Trace] = []
+    traces: list[Trace] = []
     if extension := wanted.get("extension") or ("" if wanted else name):
-        found += _extension(canonical(extension), survey, offers, applications)
+        traces += _extension(canonical(extension), survey, offers, applications)
     if setting := wanted.get("setting") or ("" if wanted else name):
-        found += _setting(setting, survey, applications)
+        traces += _setting(setting, survey, applications)
     if package := wanted.get("package") or ("" if wanted else name):
         packages = list(_package(package, survey, offers, applications, along))
-        found += packages or (_no_package(package, survey) if wanted else ())
+        traces += packages or (_no_package(package, survey) if wanted else ())
     if command := wanted.get("command") or ("" if wanted else name):
-        found += _command(command, survey, offers, applications)
-    return tuple(found)
+        traces += _command(command, survey, offers, applications)
+    return tuple(traces)
 
 
 def _extension(name: str, survey: Survey, offers: Offers, applications: Sequence[Needs]) -> Iterator[Trace]:

@@ -35,10 +35,10 @@ def applications(options: argparse.Namespace) -> list[Needs]:
     common = tuple(one for word in options.accepted for one in load_accepted(named(word), today=date.today()))
     found = []
     for word in options.applications:
-        needs, beside = application(word), _beside(word)
+        needs, path = application(word), _beside(word)
         if needs.from_text and (where := entry("fundamentum.cli", "texts").here(options)):
             needs = entry("fundamentum.cli", "texts").with_directory(needs, where)
-        accepted = (*(load_accepted(beside, today=date.today()) if beside else ()), *common)
+        accepted = (*(load_accepted(path, today=date.today()) if path else ()), *common)
         found.append(replace(needs, accepted=accepted) if accepted else needs)
     write_remarks(
         f"{acceptance.where}: '{acceptance.need}' is no need of these applications" for acceptance in unmatched(found)
@@ -50,10 +50,10 @@ def _beside(word: str) -> Path | None:
     """The file of accepted findings beside a needs file."""
     path = Path(word)
     if path.is_dir():
-        found = needs_files(path)
-        if len(found) != 1:
+        paths = needs_files(path)
+        if len(paths) != 1:
             return None
-        path = found[0]
+        path = paths[0]
     if not path.name.endswith(SUFFIX):
         return None
     beside = path.with_name(path.name.removesuffix(SUFFIX) + ACCEPTED)
@@ -79,15 +79,15 @@ def application(word: str) -> Needs:
         return cast(Needs, entry("fundamentum.cli", "texts").of_standard_input())
     path = named(word, "a needs file or an application's directory")
     if path.is_dir():
-        found = needs_files(path)
-        if len(found) > 1:
-            names = ", ".join(one.name for one in found)
+        paths = needs_files(path)
+        if len(paths) > 1:
+            names = ", ".join(one.name for one in paths)
             raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
-        if not found:
+        if not paths:
             result = entry("fundamentum.cli", "derivation").derived(path)
             write_remarks(result.remarks)
             return parse(result.text, f"{result.name} (derived)")
-        path = found[0]
+        path = paths[0]
     if path.is_file() and entry("fundamentum.derive.application", "archive").is_archive(path):
         result = entry("fundamentum.cli", "derivation").derived(path)
         write_remarks(result.remarks)

@@ -20,13 +20,13 @@ from fundamentum.untrusted.files import named
 def run(options: argparse.Namespace) -> int:
     """Hold two servers, one server then and now, or two plans side by side; 1 if something differs."""
     plans = [word.endswith(PLAN_FILE) for word in (options.first, options.second)]
-    names, found, about = _plans(options) if any(plans) else _servers(options)
+    names, differences, about = _plans(options) if any(plans) else _servers(options)
     if options.format == "json":
-        write_out(as_json(difference_formats.compare_document(*names, found)))
+        write_out(as_json(difference_formats.compare_document(*names, differences)))
     else:
         console = entry("fundamentum.report", "terminal").console_for(sys.stdout)
-        difference_formats.write_comparison(console, *names, found, about)
-    return 1 if found else 0
+        difference_formats.write_comparison(console, *names, differences, about)
+    return 1 if differences else 0
 
 
 def _servers(options: argparse.Namespace) -> tuple[tuple[str, str], Sequence[Difference], str]:
@@ -34,9 +34,9 @@ def _servers(options: argparse.Namespace) -> tuple[tuple[str, str], Sequence[Dif
     asked = asked_by(applications)
     references = (options.first, options.second)
     surveys = [look(ref, sudo=options.sudo, ask=options.ask, asked=asked) for ref in references]
-    found = compare_for(applications, *surveys) if applications else compare(*surveys)
+    differences = compare_for(applications, *surveys) if applications else compare(*surveys)
     about = "to " + " and ".join(needs.name for needs in applications) if applications else "for PHP"
-    return (surveys[0].server, surveys[1].server), found, about
+    return (surveys[0].server, surveys[1].server), differences, about
 
 
 def _plans(options: argparse.Namespace) -> tuple[tuple[str, str], Sequence[Difference], str]:

@@ -44,8 +44,8 @@ def run(options: argparse.Namespace) -> int:
             site = new_site(survey, only, scene.site, scene.directory, None, Offers(survey))
             write_plan(console, plan([only], survey, today=date.today(), site=site))
         elif scene.command.startswith("check"):
-            found = [check(needs, survey) for needs in wanted]
-            write_check(console, found, survey, today=date.today())
+            judgements = [check(needs, survey) for needs in wanted]
+            write_check(console, judgements, survey, today=date.today())
         else:
             write_plan(console, plan(wanted, survey, today=date.today()))
         console.print()

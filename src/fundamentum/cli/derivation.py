@@ -24,19 +24,19 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory and no archive; name an application's directory")
     known = not fresh and cache.any_of(str(directory))
-    if known and (found := cache.recall(str(directory))) is not None:
-        return found
+    if known and (answer := cache.recall(str(directory))) is not None:
+        return answer
     listing = Listing(str(directory))
-    found = cache.recall_listed(listing) if known else None
-    if found is None:
+    answer = cache.recall_listed(listing) if known else None
+    if answer is None:
         progress = Progress()
         try:
             result = entry("fundamentum.derive", "derive").derive_listed(listing, progress)
         finally:
             progress.end()
-        found = cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))
-    cache.remember(listing, found)
-    return found
+        answer = cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))
+    cache.remember(listing, answer)
+    return answer
 
 
 def archive() -> Any:

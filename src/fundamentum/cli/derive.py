@@ -51,8 +51,8 @@ def _releases(options: argparse.Namespace, old: Answer) -> int:
     write_remarks(new.remarks)
     changes = entry("fundamentum.derive", "release_differences").differences(old.derived(), new.derived())
     titles = [
-        f"{one.name} {one.derived().version}".strip() if one.derived().version else word
-        for one, word in ((old, options.directory), (new, options.newer))
+        f"{answer.name} {answer.derived().version}".strip() if answer.derived().version else word
+        for answer, word in ((old, options.directory), (new, options.newer))
     ]
     if options.format == "json":
         document = entry("fundamentum.report", "derive_documents").releases_document(*titles, changes)

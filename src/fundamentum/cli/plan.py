@@ -79,10 +79,10 @@ def _of_served(options: argparse.Namespace) -> tuple[Plan, Survey]:
     wanted = [application.needs for application in server_found.applications]
     sites = [application.served.site for application in server_found.applications]
     planner = entry("fundamentum.plan", "planner")
-    found: Plan = planner.plan(
+    plan: Plan = planner.plan(
         wanted, server_found.survey, sites, today=date.today(), recommended=not options.required_only
     )
-    return found, server_found.survey
+    return plan, server_found.survey
 
 
 def _password(options: argparse.Namespace) -> str:

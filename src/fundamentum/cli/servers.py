@@ -48,7 +48,7 @@ def server(
     ask about in the directory that is named, where none of them may stand yet.
     """
     asked = asked_by(applications, commands, getattr(options, "directory", None), packages)
-    found = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked)
+    survey = look(options.server, sudo=options.sudo, ask=options.ask, asked=asked)
     if getattr(options, "database", None):
-        found = entry("fundamentum.survey", "database_greeting").with_database(found, options.database)
-    return found
+        survey = entry("fundamentum.survey", "database_greeting").with_database(survey, options.database)
+    return survey

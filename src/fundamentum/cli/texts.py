@@ -38,13 +38,13 @@ def of_standard_input() -> Needs:
 
 def of_text(data: bytes, where: str) -> Needs:
     """The needs that a text names; what is not understood of it is remarked."""
-    found = requirements(data, where)
-    write_remarks(not_understood(found, where))
+    understood = requirements(data, where)
+    write_remarks(not_understood(understood, where))
     # A file with a table about the web server asks for more than the one sentence that led to it.
-    named = any(statement.key == "server" for _, statements in found.sentences for statement in statements)
+    named = any(statement.key == "server" for _, statements in understood.sentences for statement in statements)
     beside = {"web:listing", "web:home"} | (set() if named else {"web:served"})
-    kept = tuple(need for need in found.needs.needs if need.key not in beside)
-    return replace(found.needs, needs=kept, from_text=True)
+    kept = tuple(need for need in understood.needs.needs if need.key not in beside)
+    return replace(understood.needs, needs=kept, from_text=True)
 
 
 def not_understood(found: Understood, where: str) -> list[str]:

@@ -39,14 +39,14 @@ def run(options: argparse.Namespace) -> int:
     kind, _, name = options.name.rpartition(":")
     packages = [name] if kind == "package" else []
     survey = server(options, applications, commands=[options.name.removeprefix("command:")], packages=packages)
-    found = trace(options.name, survey, applications, _along(survey))
-    if not found:
+    traces = trace(options.name, survey, applications, _along(survey))
+    if not traces:
         raise InputError(
             options.name,
             f"no extension, setting, package or command of that name is known, on {survey.server} or at all",
         )
     write_remarks(survey)
-    write_traces(terminal.console_for(sys.stdout), found, survey.server)
+    write_traces(terminal.console_for(sys.stdout), traces, survey.server)
     return 0
 
 

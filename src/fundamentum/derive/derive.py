@@ -59,8 +59,8 @@ def derive_listed(listing: Listing, progress: Progress = silent, *, everything: 
         # In the background, the scan goes on.
         # Names of files and words of their code are the application's own, and may be anything.
         conclude = entry("fundamentum.derive.weighing", "conclude").conclude
-        found: Derived = conclude(tree, manifest, libraries, scan, progress, budget, everything=everything)
-        return scrubbed(found)
+        derived: Derived = conclude(tree, manifest, libraries, scan, progress, budget, everything=everything)
+        return scrubbed(derived)
 
 
 def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:

@@ -126,23 +126,23 @@ def _said(entry: Entry) -> str:
 
 def _said_by(needs: Needs) -> dict[str, str]:
     found: dict[str, str] = {
-        str(one.key): f"{one.level} {one.versions[0] if len(one.versions) == 1 else ''}".removesuffix("any").strip()
-        + (f" ({one.way})" if one.way == "command_line" else "")
-        for one in needs.of(ExtensionNeed)
+        str(need.key): f"{need.level} {need.versions[0] if len(need.versions) == 1 else ''}".removesuffix("any").strip()
+        + (f" ({need.way})" if need.way == "command_line" else "")
+        for need in needs.of(ExtensionNeed)
     }
-    found |= {str(one.key): one.level for one in needs.of(AbsentNeed)}
-    found |= {str(one.key): f"{one.level} {one.text.partition(' ')[2]}".strip() for one in needs.of(LibraryNeed)}
+    found |= {str(need.key): need.level for need in needs.of(AbsentNeed)}
+    found |= {str(need.key): f"{need.level} {need.text.partition(' ')[2]}".strip() for need in needs.of(LibraryNeed)}
     words = {64: "64", 32: "32", 1: "true", 0: "false"}
-    found |= {str(one.key): f"{one.level} {words[one.wanted]}" for one in needs.of(BuildNeed)}
-    found |= {one.key: one.level for one in needs.of(LoaderNeed)}
-    settings = {str(one.key): f"{one.level} {one.condition.text}" for one in needs.of(SettingNeed)}
-    found |= {one.key: f"{one.level} {one.text}" for one in needs.of(LimitNeed) if one.key == "uploads:largest"}
-    found |= {one.key: f"{one.level} {one.access}" for one in needs.of(DirectoryNeed)}
-    found |= {one.key: one.level for one in needs.of(DatabaseNeed)}
-    found |= {one.key: one.level for one in needs.of(CommandNeed)}
-    found |= {str(one.key): one.level for one in needs.of(ServiceNeed)}
-    found |= {str(one.key): f"{one.level} {one.text}" for one in needs.of(TaskNeed)}
-    found |= {str(one.key): one.level for one in needs.of(FunctionNeed)}
+    found |= {str(need.key): f"{need.level} {words[need.wanted]}" for need in needs.of(BuildNeed)}
+    found |= {need.key: need.level for need in needs.of(LoaderNeed)}
+    settings = {str(need.key): f"{need.level} {need.condition.text}" for need in needs.of(SettingNeed)}
+    found |= {need.key: f"{need.level} {need.text}" for need in needs.of(LimitNeed) if need.key == "uploads:largest"}
+    found |= {need.key: f"{need.level} {need.access}" for need in needs.of(DirectoryNeed)}
+    found |= {need.key: need.level for need in needs.of(DatabaseNeed)}
+    found |= {need.key: need.level for need in needs.of(CommandNeed)}
+    found |= {str(need.key): need.level for need in needs.of(ServiceNeed)}
+    found |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
+    found |= {str(need.key): need.level for need in needs.of(FunctionNeed)}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
 

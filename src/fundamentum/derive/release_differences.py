@@ -30,7 +30,7 @@ def differences(old: Derived, new: Derived) -> list[Changed]:
 
 
 def _changed(old: Derived, new: Derived) -> Iterator[Changed]:
-    before, after = ({entry.key: entry for entry in one.entries} for one in (old, new))
+    before, after = ({entry.key: entry for entry in derived.entries} for derived in (old, new))
     for key in before.keys() | after.keys():
         first, second = before.get(key), after.get(key)
         if first is None or second is None or (first.level, first.value) != (second.level, second.value):

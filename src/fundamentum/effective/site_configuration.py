@@ -111,8 +111,8 @@ def _with_answer(runtime: Runtime, answer: SiteAnswer) -> Runtime:
     """The runtime with what the running site said; that also tells what could not be read."""
     said = answer.comparable(runtime)
     settings = {
-        name: replace(one, value=said[name], origin=SAID) if one.value is None and name in said else one
-        for name, one in runtime.settings.items()
+        name: replace(setting, value=said[name], origin=SAID) if setting.value is None and name in said else setting
+        for name, setting in runtime.settings.items()
     }
     return replace(runtime, settings=settings, answer=Answer(answer.extensions, said))
 

@@ -295,10 +295,10 @@ def _grants(data: bytes) -> tuple[Grant, ...]:
     if len(data) < 4 or struct.unpack_from("<I", data)[0] != 2:
         return ()
     entries = struct.iter_unpack("<HHI", data[4 : 4 + (len(data) - 4) // 8 * 8])
-    found = tuple(
+    grants = tuple(
         Grant(kinds[tag], who if tag in (0x02, 0x08) else 0, bits) for tag, bits, who in entries if tag in kinds
     )
-    return found if len(found) > 1 else ()
+    return grants if len(grants) > 1 else ()
 
 
 def this_machine() -> DirectoryHost:

@@ -60,9 +60,9 @@ class Commands(Kind[CommandNeed]):
 
     def judge(self, need: CommandNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
-        found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
+        findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         order = {"met": 0, "unknown": 2}
-        return min(found, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
+        return min(findings, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
         """That PHP's user may run it, where it is."""
@@ -75,11 +75,13 @@ class Commands(Kind[CommandNeed]):
 
 
 def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
-    found = _one(name, versions, need, context)
+    finding = _one(name, versions, need, context)
     # What is there and too old is upgraded with everything else, not by a plan for one application.
     present = {package.name for package in context.survey.installed or ()}
-    wanted = found.verdict == "unmet" and found.package and found.package not in present
-    return replace(found, demands=(Install(found.package, of_php=False),)) if wanted and found.package else found
+    wanted = finding.verdict == "unmet" and finding.package and finding.package not in present
+    return (
+        replace(finding, demands=(Install(finding.package, of_php=False),)) if wanted and finding.package else finding
+    )
 
 
 def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:

@@ -57,8 +57,8 @@ class Functions(Kind[FunctionNeed]):
     def judge(self, need: FunctionNeed, context: Context) -> Finding:
         """The finding for the best of the alternatives: of equally good ones the first."""
         order = ("met", "unmet", "unknown")
-        found = [_judged(name, need, context) for name in need.names]
-        return min(found, key=lambda one: (order.index(one.verdict), ORDER.index(one.state) if one.state else 9))
+        findings = [_judged(name, need, context) for name in need.names]
+        return min(findings, key=lambda one: (order.index(one.verdict), ORDER.index(one.state) if one.state else 9))
 
     def written(self, need: NeedId) -> str:
         return f'[functions]\nrequired = ["{" | ".join(need.names)}"]'

@@ -63,8 +63,8 @@ class Libraries(Kind[LibraryNeed]):
     def judge(self, need: LibraryNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
         order = ("met", "unmet", "unknown")
-        found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
-        return min(found, key=lambda one: (order.index(one.verdict), not one.demands))
+        findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
+        return min(findings, key=lambda one: (order.index(one.verdict), not one.demands))
 
     def written(self, need: NeedId) -> str:
         return f'[libraries]\nrequired = ["{" | ".join(need.names)}"]'
@@ -112,7 +112,7 @@ def version_of(name: str, library: Library, context: Context) -> tuple[str | Non
 def _package(library: Library, context: Context) -> str | None:
     """The package of the library: the one that the extension is linked with, or that its package depends on."""
     shape = re.compile(library.packages)
-    names = dict.fromkeys(one.name for one in context.survey.installed or () if shape.fullmatch(one.name))
+    names = dict.fromkeys(package.name for package in context.survey.installed or () if shape.fullmatch(package.name))
     runtime = context.target.runtime
     branch = context.survey.branch_of(runtime)
     module = next((one for one in (branch.modules if branch else ()) if one.name == library.extension), None)

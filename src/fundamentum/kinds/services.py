@@ -65,9 +65,9 @@ class Services(Kind[ServiceNeed]):
 
     def judge(self, need: ServiceNeed, context: Context) -> Finding:
         """The finding for the alternative with the least to do."""
-        found = [_judged(name, versions, need, context) for name, versions in need.alternatives]
+        findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         order = {"met": 0, "unknown": 2}
-        return min(found, key=lambda one: order.get(one.verdict, 1 if one.demands else 3))
+        return min(findings, key=lambda one: order.get(one.verdict, 1 if one.demands else 3))
 
     def written(self, need: NeedId) -> str:
         return f'[services]\nrequired = ["{" | ".join(need.names)}"]'
@@ -138,8 +138,8 @@ def _driver(service: Service, context: Context) -> Standing | None:
     """The extension that speaks to it: one that the application names, else the one with the least to do."""
     named = {name for need in context.needs.of(ExtensionNeed) for name in need.names}
     drivers = [name for name in service.drivers if name in named] or list(service.drivers)
-    found = [standing(name, context) for name in drivers]
-    return min(found, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER), default=None)
+    standings = [standing(name, context) for name in drivers]
+    return min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER), default=None)
 
 
 def _absent(

@@ -102,9 +102,9 @@ def _judged(need: TaskNeed, context: Context) -> Finding:
         return replace(base, verdict="unmet", found=f"{place.path} is not there", remedy=remedy)
     if survey.asked is None or need.command not in survey.asked.tasks:
         return replace(base, found="not known", remedy=f"the survey did not look for it: {AGAIN}")
-    found = [one for one in survey.tasks if one.command == need.command]
-    often = next((one for one in found if one.every is not None and one.every <= need.every), None)
-    one = often or next((one for one in found if one.every is None), found[0] if found else None)
+    tasks = [one for one in survey.tasks if one.command == need.command]
+    often = next((one for one in tasks if one.every is not None and one.every <= need.every), None)
+    one = often or next((one for one in tasks if one.every is None), tasks[0] if tasks else None)
     if one is None:
         blind = [remark for remark in survey.remarks if remark.about == "scheduled tasks"]
         if blind:

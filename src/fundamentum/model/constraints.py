@@ -97,12 +97,14 @@ def intervals(text: str) -> tuple[Interval, ...]:
 def united(found: Iterable[Interval]) -> tuple[Interval, ...]:
     """Intervals that overlap or touch become one."""
     out: list[Interval] = []
-    for one in sorted(found):
-        if out and (one.low < out[-1].high or (one.low == out[-1].high and (out[-1].closed or not one.above))):
-            high, closed = max((out[-1].high, out[-1].closed), (one.high, one.closed))
+    for interval in sorted(found):
+        if out and (
+            interval.low < out[-1].high or (interval.low == out[-1].high and (out[-1].closed or not interval.above))
+        ):
+            high, closed = max((out[-1].high, out[-1].closed), (interval.high, interval.closed))
             out[-1] = Interval(out[-1].low, out[-1].above, high, closed)
         else:
-            out.append(one)
+            out.append(interval)
     return tuple(out)
 
 
@@ -117,7 +119,7 @@ def as_range(found: Sequence[Interval]) -> VersionRange:
         raise NotUnderstood("no PHP version at all can satisfy the constraint")
     if tuple(found) == (EVERYTHING,):
         return VersionRange()
-    return VersionRange(tuple(tuple(_comparisons(one)) for one in found))
+    return VersionRange(tuple(tuple(_comparisons(interval)) for interval in found))
 
 
 def _all_of(text: str) -> tuple[Interval, ...]:
@@ -138,11 +140,11 @@ def _all_of(text: str) -> tuple[Interval, ...]:
         if branch := re.compile(r"dev-[\w./-]+|[\w.-]+-dev(?![\w.])", re.I).match(text, at):
             at = branch.end()  # a branch of development says nothing about a released PHP
             continue
-        one = _ONE.match(text, at)
-        if one is None or (one.end() < len(text) and text[one.end()] not in " ,\t"):
+        match = _ONE.match(text, at)
+        if match is None or (match.end() < len(text) and text[match.end()] not in " ,\t"):
             raise NotUnderstood(f"'{text}' is no version constraint")
-        found = common(found, _one(one[1] or "", one.groups()[1:5]))
-        at = one.end()
+        found = common(found, _one(match[1] or "", match.groups()[1:5]))
+        at = match.end()
     return found
 
 

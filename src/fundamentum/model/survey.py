@@ -51,7 +51,7 @@ class SiteAnswer(Fact, frozen=True):
 
         ``runtime`` is as the site's files make it.  Functions that are taken away are left out: PHP shows one place.
         """
-        decided = {name for name, one in runtime.settings.items() if one.set_by == "site" and not self.inside}
+        decided = {name for name, setting in runtime.settings.items() if setting.set_by == "site" and not self.inside}
         return {name: value for name, value in self.settings.items() if name not in decided | TAKING}
 
 

@@ -92,9 +92,12 @@ def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> lis
         if runtime.sapi != "cli" and (not ways or runtime.sapi in ways):
             target = _present(survey, runtime)
             found.setdefault((runtime.branch, runtime.home), _candidate(target, survey, offers))
-    for one in module_streams.candidates(survey):
-        offers_then = Offers(one.survey)
-        found.setdefault((one.branch, one.switch), _candidate(one.target, one.survey, offers_then, one.switch))
+    for switched in module_streams.candidates(survey):
+        offers_then = Offers(switched.survey)
+        found.setdefault(
+            (switched.branch, switched.switch),
+            _candidate(switched.target, switched.survey, offers_then, switched.switch),
+        )
     fresh = ways[0] if ways else "fpm"
     for branch in offers.branches(fresh):
         if (branch, "") not in found:

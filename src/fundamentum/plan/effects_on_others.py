@@ -57,10 +57,19 @@ def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime
     served = [(old, new) for old, new in zip(before, after, strict=False) if old.runtime == runtime.label]
     for old, new in served:
         pairs = zip(_sent(old), _sent(new), strict=False)
-        changed = [(one, then) for one, then in pairs if one.name == then.name and one.value != then.value]
+        changed = [
+            (assignment, then)
+            for assignment, then in pairs
+            if assignment.name == then.name and assignment.value != then.value
+        ]
         for other, _ in served:
-            for one, then in changed if other is not old else ():
-                yield Effect(_name(other), one.name, f"at times {_shown(one.value)}", f"at times {_shown(then.value)}")
+            for assignment, then in changed if other is not old else ():
+                yield Effect(
+                    _name(other),
+                    assignment.name,
+                    f"at times {_shown(assignment.value)}",
+                    f"at times {_shown(then.value)}",
+                )
 
 
 def _sent(site: Site) -> list[Assignment]:

@@ -93,7 +93,9 @@ def _configured(runtime: Runtime, old: list[Runtime]) -> Runtime:
     if before is None or runtime.home:
         return runtime
     settings: dict[str, Setting] = {
-        name: before.settings[name] if name in before.settings and not before.settings[name].origin.built_in else one
-        for name, one in runtime.settings.items()
+        name: before.settings[name]
+        if name in before.settings and not before.settings[name].origin.built_in
+        else setting
+        for name, setting in runtime.settings.items()
     }
     return replace(runtime, settings=settings, listen=before.listen, user=before.user, pool_file=before.pool_file)

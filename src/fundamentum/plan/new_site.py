@@ -119,7 +119,9 @@ def _server(survey: Survey, accepted: Sequence[str], named: str | None) -> str:
             raise FundamentumError(f"--web-server: {title} is not here; {why}")
         return named
     if len(fitting) > 1:
-        running = [one.server for one in survey.servers if one.started is not None and one.server in fitting]
+        running = [
+            process.server for process in survey.servers if process.started is not None and process.server in fitting
+        ]
         if len(running) != 1:
             raise ChoiceNeeded(f"{survey.server}: several web servers are here; choose one with --web-server")
         return running[0]

@@ -161,15 +161,15 @@ class Resolver:
             gone += more
 
     def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
-        found: list[Offer] = []
+        offers: list[Offer] = []
         for group in self.of.relations(offer.recommends):
             if any(self._holds(relation, chosen, removed) for relation in group):
                 continue
             one = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
             if one and one.name not in chosen and self._complete(one):
                 chosen[one.name] = one
-                found.append(one)
-        return found
+                offers.append(one)
+        return offers
 
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
         words = f"{offer.name} depends on {' | '.join(relation.name for relation in group)}"

@@ -12,8 +12,16 @@ _TABLES: Final[tuple[tuple[str, str, Callable[[Plan], _Told]], ...]] = (
     ("applications", ABSENT, lambda plan: _applications(plan)),
     ("changes", "not planned", lambda plan: plan.words),
     ("packages that come along", "not planned", lambda plan: dict.fromkeys(plan.along, "comes along")),
-    ("upgrades", "not planned", lambda plan: {one.package: f"{one.before} -> {one.after}" for one in plan.upgrades}),
-    ("not resolved", "resolved", lambda plan: {f"{one.application} {one.need}": one.why for one in plan.unresolved}),
+    (
+        "upgrades",
+        "not planned",
+        lambda plan: {upgrade.package: f"{upgrade.before} -> {upgrade.after}" for upgrade in plan.upgrades},
+    ),
+    (
+        "not resolved",
+        "resolved",
+        lambda plan: {f"{unresolved.application} {unresolved.need}": unresolved.why for unresolved in plan.unresolved},
+    ),
     ("for other sites", "unchanged", lambda plan: _others(plan)),
 )
 """What is compared: its heading, what is said where one side has nothing, and what a plan has."""

@@ -73,19 +73,19 @@ class Planner:
         """
         self.site = site
         if site:
-            found = new_site.fitting(site, self.survey, self.offers)
+            candidates = new_site.fitting(site, self.survey, self.offers)
             if selector := next(filter(None, selectors), None):
-                found = [one for one in found if f"{one.target.runtime.label}/".startswith(f"{selector}/")]
-            if not found:
+                candidates = [one for one in candidates if f"{one.target.runtime.label}/".startswith(f"{selector}/")]
+            if not candidates:
                 raise FundamentumError(f"{self.survey.server}: no PHP is here or offered that could serve {site.name}")
         else:
-            found = branch_choice.candidates(self.survey, self.offers)
-        if not found or (any(selectors) and site is None):
+            candidates = branch_choice.candidates(self.survey, self.offers)
+        if not candidates or (any(selectors) and site is None):
             pairs = zip(applications, selectors, strict=True)
             named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
-            return named, self._cost(applications, named, found), None
+            return named, self._cost(applications, named, candidates), None
         serving = [runtime for runtime in self.survey.runtimes if runtime.serves]
-        chosen = branch_choice.decide(applications, found, self.trial, self.today)
+        chosen = branch_choice.decide(applications, candidates, self.trial, self.today)
         out = []
         for needs, one in zip(applications, chosen.candidates, strict=True):
             only = site is None and len(serving) == 1 and one.target.runtime.label == serving[0].label
@@ -103,8 +103,8 @@ class Planner:
         decision = branch_choice.decide(applications, found, self.trial, self.today).decision
         everyone = tuple(needs.name for needs in applications)
         rows = []
-        for one, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
-            if (one.branch, one.target.runtime.home) == (runtime.branch, runtime.home):
+        for candidate, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
+            if (candidate.branch, candidate.target.runtime.home) == (runtime.branch, runtime.home):
                 cost = "" if row.chosen_for == everyone else f", although {row.reason}"
                 if row.chosen_for and row.chosen_for != everyone:
                     cost = f", although it would be taken for {', '.join(row.chosen_for)} only"

@@ -123,8 +123,8 @@ def _moving(target: Target, pool: AddPool, survey: Survey) -> list[MoveSite]:
     """What hands the application's own site to its new pool; nothing where that is a person's to do."""
     if target.site is None or not target.runtime.listen:
         return []
-    found = moving(survey, target.site, target.runtime.label, target.runtime.listen, pool.listen)
-    return [replace(change, runtime=pool.runtime) for change in found]
+    move_sites = moving(survey, target.site, target.runtime.label, target.runtime.listen, pool.listen)
+    return [replace(change, runtime=pool.runtime) for change in move_sites]
 
 
 def _in_pool(target: Target, pool: AddPool, *, taken: bool = False) -> Target:

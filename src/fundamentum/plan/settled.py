@@ -29,20 +29,20 @@ class Settled(msgspec.Struct):
 
     def unresolved(self) -> list[Unresolved]:
         """The needs that stay unmet."""
-        found = [
+        unmet = [
             Unresolved(finding.need, _why(finding, judgement), judgement.needs.name, finding.level)
             for judgement in self.judgements
             for finding in judgement.findings
             if finding.verdict in ("unmet", "unknown")
         ]
-        found += [
+        unmet += [
             Unresolved(finding.need, f"on the command line: {_why(finding, one)}", one.needs.name, finding.level)
             for one in (judged.command_line for judged in self.judgements)
             for finding in (one.findings if one else ())
             if finding.verdict in ("unmet", "unknown") and one
         ]
         name = self.judgements[0].needs.name
-        return found + [
+        return unmet + [
             Unresolved(NeedId("php"), f"cannot be installed: {what}", name, "required") for what in self.missing
         ]
 

@@ -87,8 +87,8 @@ def parts(what: str, function: str, first: str = UNKNOWN) -> Iterator[ModuleType
     Those that claim what no other does (:attr:`Platform.last`) come at the end.
     """
     for name in sorted(names(), key=lambda name: (name != first, platform(name).last, name)):
-        if hasattr(found := part(name, what), function):
-            yield found
+        if hasattr(module := part(name, what), function):
+            yield module
 
 
 def recognised(host: Host, own: str, like: Sequence[str]) -> tuple[str, str | None]:

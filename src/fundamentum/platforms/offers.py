@@ -54,13 +54,13 @@ class Offers:
     def supplier(self, extension: str, branch: str, home: str = "") -> Offer | None:
         """The package that brings the extension to that branch, or to the one that stands in a place of its own."""
         collection = home.rpartition("/")[2]
-        found = [
+        offers = [
             offer
             for offer in self._by_extension.get(extension, {}).get(branch, ())
             if self.collection_of(offer) == collection and self.package(offer.name) == offer
         ]
-        named = [offer for offer in found if packaging(self._family, offer).names_branch(offer.name, branch)]
-        return newest(named or found, self.platform.order)
+        named = [offer for offer in offers if packaging(self._family, offer).names_branch(offer.name, branch)]
+        return newest(named or offers, self.platform.order)
 
     def shut_out(self, extension: str, branch: str) -> Offer | None:
         """A package that would bring the extension to that branch, but cannot be installed as things are."""

@@ -37,10 +37,10 @@ class Line(msgspec.Struct, frozen=True):
 def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
-    found = (
+    lines = (
         _of_page(text) if re.search(r"<(?:html|body|p|li|table|div|h[1-6])\b", text[:20_000], re.I) else _of_text(text)
     )
-    return [line for line in found if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]
+    return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]
 
 
 def _of_text(text: str) -> Iterator[Line]:

@@ -43,15 +43,15 @@ def requirements(data: bytes, where: str) -> Understood:
     rest: list[Line] = []
     before: Line | None = None
     for line in lines_of(data):
-        found = tuple(dict.fromkeys(understood(line)))
-        if not found and before and _GOES_ON.match(line.text) and line.number - before.number < 3:
+        statements = tuple(dict.fromkeys(understood(line)))
+        if not statements and before and _GOES_ON.match(line.text) and line.number - before.number < 3:
             both = msgspec.structs.replace(before, text=f"{before.text.rstrip('. ')}: {line.text}")
-            found = tuple(dict.fromkeys(understood(both)))
-            if found:
+            statements = tuple(dict.fromkeys(understood(both)))
+            if statements:
                 line, rest = both, [one for one in rest if one is not before]
         before = line
-        if found:
-            sentences.append((line, found))
+        if statements:
+            sentences.append((line, statements))
         elif line.text != line.heading:
             rest.append(line)
     if not sentences:
@@ -66,8 +66,8 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
     document: dict[str, Any] = {"format": FORMAT, "application": {"name": name}}
     notes: dict[str, str] = {}
     keys: set[NeedId] = set()
-    for line, found in sentences:
-        for statement in found:
+    for line, statements in sentences:
+        for statement in statements:
             trial = _added(document, statement)
             if trial is None:
                 continue

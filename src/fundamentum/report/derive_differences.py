@@ -31,10 +31,10 @@ def write_differences(console: Console, old: str, new: str, changes: Sequence[Ch
         return
     console.print(Text(f"what {clean(new)} needs otherwise than {clean(old)}", style="bold"))
     for kind, title, style in TITLES:
-        found = [change for change in changes if change.kind == kind]
-        if found:
-            console.print(Text(f"\n{title} ({len(found)})", style=STYLES[style]))
-            console.print(Padding(_table(found), (0, 0, 0, 2)))
+        changeds = [change for change in changes if change.kind == kind]
+        if changeds:
+            console.print(Text(f"\n{title} ({len(changeds)})", style=STYLES[style]))
+            console.print(Padding(_table(changeds), (0, 0, 0, 2)))
 
 
 def _table(changes: Sequence[Changed]) -> Table:

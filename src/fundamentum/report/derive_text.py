@@ -44,10 +44,10 @@ def write_derived(console: Console, derived: Derived) -> None:
             console.print(Text(f"\n{words} ({len(chosen)})", style=STYLES[style]))
             console.print(Padding(_table(chosen, wide), (0, 0, 0, 2)))
     for kind, words in ALSO:
-        found = derived.of_kind(kind)
-        if found:
+        entries = derived.of_kind(kind)
+        if entries:
             console.print(Text(f"\n{words}", style=STYLES["dim"]))
-            console.print(Padding(_table(found, wide, rule=False), (0, 0, 0, 2)))
+            console.print(Padding(_table(entries, wide, rule=False), (0, 0, 0, 2)))
     if derived.left_out:
         names = ", ".join(clean(", ".join(entry.names)) for entry in derived.left_out)
         console.print(Text(f"\nseen, and no need: {names}", style=STYLES["dim"]))

@@ -64,11 +64,11 @@ def write_comparison(console: Console, first: str, second: str, differences: Seq
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["dim"])
         for title in ("", first, second):
             table.add_column(title, overflow="fold")
-        for one in ones:
+        for difference in ones:
             table.add_row(
-                Text(_named(one.what), STYLES["name"]),
-                _side(one.first, one.origins[0]),
-                _side(one.second, one.origins[1]),
+                Text(_named(difference.what), STYLES["name"]),
+                _side(difference.first, difference.origins[0]),
+                _side(difference.second, difference.origins[1]),
             )
         console.print(Padding(table, (0, 0, 0, 2)))
 

@@ -32,12 +32,14 @@ def write_served(
     table = Table.grid(padding=(0, 2))
     for _ in range(3):
         table.add_column(overflow="fold")
-    for one, needs, judgement in judged:
+    for served, needs, judgement in judged:
         words, style = summary(judgement)
         title = f"{needs.name} {needs.version or ''}".strip()
-        table.add_row(clean(one.site), clean(f"{title} in {one.folder}"), Text(clean(words), style=STYLES[style]))
-    for one in others:
-        table.add_row(clean(one.site), clean(one.folder or one.root), Text(clean(one.why), style=STYLES["dim"]))
+        table.add_row(clean(served.site), clean(f"{title} in {served.folder}"), Text(clean(words), style=STYLES[style]))
+    for served in others:
+        table.add_row(
+            clean(served.site), clean(served.folder or served.root), Text(clean(served.why), style=STYLES["dim"])
+        )
     console.print(table)
 
 

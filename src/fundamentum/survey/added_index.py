@@ -36,9 +36,9 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
     asked = survey.asked or Asked()
     also = packages_of(asked.commands) | set(asked.packages)
     also |= {package.name for package in survey.installed or () if package.bound}  # may have to come along
-    found = sorted(_below(path, readers)) if path.is_dir() else [path]
+    paths = sorted(_below(path, readers)) if path.is_dir() else [path]
     budget = Budget()
-    for index in found:
+    for index in paths:
         if budget.over():
             raise InputError(word, f"takes too long to read ({budget.spent}); name one index of it")
         reader = next((reader for reader in readers if reader.index_key(index)), None)

@@ -36,8 +36,8 @@ def here() -> tuple[Database, ...]:
             (path for path in dict.fromkeys(str(Path(path).resolve()) for path in paths) if Path(path).is_socket()),
             None,
         )
-        one = _asked(kind, address or ("127.0.0.1", PORTS[kind]))
-        found += [one] if one else []
+        database = _asked(kind, address or ("127.0.0.1", PORTS[kind]))
+        found += [database] if database else []
     return tuple(found)
 
 
@@ -60,8 +60,8 @@ def at(address: str) -> Database:
         kinds = sorted(PORTS, key=lambda kind: port and PORTS[kind] != number)
         places = [(kind, (name.strip("[]"), number or PORTS[kind])) for kind in kinds]
     for kind, place in places:
-        if found := _asked(kind, place):
-            return found
+        if database := _asked(kind, place):
+            return database
     raise InputError(address, "no database server that is known here (MariaDB, MySQL, PostgreSQL) answers there")
 
 

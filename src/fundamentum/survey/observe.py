@@ -156,7 +156,7 @@ def _completed(
 
 def _unread(runtime: Runtime) -> Runtime:
     """The runtime of a server that was not read to the end: nothing that files decide is known of it."""
-    settings = {name: Setting(None, one.origin) for name, one in runtime.settings.items()}
+    settings = {name: Setting(None, setting.origin) for name, setting in runtime.settings.items()}
     return replace(runtime, settings=settings, unread=(*runtime.unread, runtime.ini_file or "configuration"))
 
 

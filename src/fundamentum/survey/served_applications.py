@@ -34,7 +34,10 @@ def served(survey: Survey, host: DirectoryHost) -> list[Served]:
         root = site.root or ""
         if root not in found:
             found[root] = _of_site(site, host, roots - {root})
-    return [*found.values(), *(_of_other(one) for one in sorted(survey.other_sites, key=lambda one: one.name))]
+    return [
+        *found.values(),
+        *(_of_other(other_site) for other_site in sorted(survey.other_sites, key=lambda one: one.name)),
+    ]
 
 
 def _of_other(site: OtherSite) -> Served:

@@ -48,8 +48,8 @@ def probe(
         asked_for = [path for directory in wanted.directories for path in candidates(directory, served)]
         places = file_permissions.probe_named(host, (path for path in asked_for if path.startswith("/")))
         return Beside(machine=Machine(), accounts=(), places=places, commands=(), tasks=(), exposed=()), []
-    found = program_paths.probe(host, wanted.commands, packages)
-    paths = [path for path in (one.path for one in found) if path]
+    commands = program_paths.probe(host, wanted.commands, packages)
+    paths = [path for path in (command.path for command in commands) if path]
     paths += [path for directory in wanted.directories for path in candidates(directory, served)]
     paths += [folder for runtime in runtimes for folder in runtime.upload_folders] if asked else []
     paths += body_folders(served) if asked else []
@@ -66,7 +66,7 @@ def probe(
         machine=_machine(host),
         accounts=file_permissions.accounts(host, users),
         places=file_permissions.probe(host, (path for path in paths if path.startswith("/"))),
-        commands=found,
+        commands=commands,
         tasks=scheduled,
         exposed=exposed_files.probe(host, roots, visits),
     )
@@ -75,12 +75,12 @@ def probe(
 
 def _machine(host: Host) -> Machine:
     """The machine; where enforcement does not run, what is configured of it.  Source: selinux_config(5)."""
-    found = replace(host.machine(), zone=_zone(host))
+    machine = replace(host.machine(), zone=_zone(host))
     wanted = re.search(r"^\s*SELINUX\s*=\s*(\w+)", text_or_none(host, "/etc/selinux/config") or "", re.M)
-    if found.enforcing is not None or wanted is None:
-        return found
+    if machine.enforcing is not None or wanted is None:
+        return machine
     enforcing = wanted[1].lower() == "enforcing"
-    return replace(found, enforcing=enforcing, permissive=not enforcing)
+    return replace(machine, enforcing=enforcing, permissive=not enforcing)
 
 
 def _zone(host: Host) -> str:

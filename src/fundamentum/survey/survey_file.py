@@ -37,12 +37,12 @@ def read(data: bytes, where: str) -> Survey:
         known = msgspec.json.decode(data, type=_Format).format
         if known != FORMAT:
             raise InputError(where, _other_format(known))
-        found = msgspec.json.decode(data, type=Survey)
+        survey = msgspec.json.decode(data, type=Survey)
     except msgspec.ValidationError as error:
         raise InputError(where, f"not a survey of this program: {_in_words(str(error))}") from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(where, f"not JSON: {error}") from error
-    return found
+    return survey
 
 
 def _other_format(number: int) -> str:

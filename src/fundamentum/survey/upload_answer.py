@@ -62,7 +62,7 @@ def survey_upload(data: bytes, where: str) -> Survey:
     if branch is None or max(len(said.settings), len(said.places)) > MAX_NAMES:
         raise InputError(where, "is no answer of the uploaded file: it names no version of PHP, or too much")
     runtime = _runtime(said, branch)
-    found = API.search(said.build)
+    match = API.search(said.build)
     directory = said.settings.get("extension_dir", "")
     return Survey(
         format=FORMAT,
@@ -73,12 +73,12 @@ def survey_upload(data: bytes, where: str) -> Survey:
         branches=(
             Branch(
                 branch,
-                found[2] if found else "",
+                match[2] if match else "",
                 directory,
                 thread_safe=said.thread_safe,
                 debug=said.debug,
                 system="Windows" if said.system.startswith("WIN") else "Linux",
-                compiler=(found and found[5]) or "",
+                compiler=(match and match[5]) or "",
             ),
         ),
         runtimes=(runtime,),

@@ -67,7 +67,7 @@ def _beside(path: Path) -> str:
     """A file of almost that name in the same directory, which may have been meant."""
     try:
         with os.scandir(path.parent) as names:
-            known = [one.name for one in itertools.islice(names, MAX_BESIDE)]
+            known = [entry.name for entry in itertools.islice(names, MAX_BESIDE)]
     except OSError:
         return ""
     found: str = entries.entry("fundamentum.catalog", "near").did_you_mean(path.name, known)

@@ -180,14 +180,16 @@ def _passed_on(
     by_port: dict[str, list[tuple[tuple[object, ...], Site]]] = {}
     for key, site in sites.items():
         by_port.setdefault(site.address.rpartition(":")[2], []).append((key, site))
-    for one in fronts:
-        name, _, port = one.target.rpartition(":")
+    for handoff in fronts:
+        name, _, port = handoff.target.rpartition(":")
         waiting = by_port.get(port, []) if name.lower() in _OWN else []
-        named = [pair for pair in waiting if {pair[1].name, *pair[1].aliases}.intersection(one.names)]
+        named = [pair for pair in waiting if {pair[1].name, *pair[1].aliases}.intersection(handoff.names)]
         first = {pair[1].name for pair in waiting[:1]}
-        meant = named if named and one.keeps_name else [pair for pair in waiting if pair[1].name in first]
-        front = _site(one, None)
-        yield from ((key, front) for key, site in meant if (site.server, site.origin) != (one.server, one.origin))
+        meant = named if named and handoff.keeps_name else [pair for pair in waiting if pair[1].name in first]
+        front = _site(handoff, None)
+        yield from (
+            (key, front) for key, site in meant if (site.server, site.origin) != (handoff.server, handoff.origin)
+        )
 
 
 def _behind(site: Site, front: Site) -> Site:

@@ -126,8 +126,8 @@ def opened(path: Path) -> Iterator[Archive]:
 
 def _moved(inside: list[Path], to: Path) -> Path:
     to.mkdir()
-    for one in inside:
-        one.rename(to / one.name)
+    for path in inside:
+        path.rename(to / path.name)
     return to
 
 
@@ -149,12 +149,12 @@ def _members(stream: BinaryIO, path: Path, taking: _Taking) -> None:
 
 def _of_zip(stream: BinaryIO, taking: _Taking) -> None:
     with zipfile.ZipFile(stream) as archive:
-        for one in archive.infolist():
-            if one.external_attr >> 28 == 0o12:
+        for member in archive.infolist():
+            if member.external_attr >> 28 == 0o12:
                 taking.links += 1
-            elif not one.is_dir() and taking.wants(one.filename, one.file_size):
-                with archive.open(one) as content:
-                    taking.take(one.filename, content.read(MAX_MEMBER))
+            elif not member.is_dir() and taking.wants(member.filename, member.file_size):
+                with archive.open(member) as content:
+                    taking.take(member.filename, content.read(MAX_MEMBER))
 
 
 def _of_tar(stream: BinaryIO, head: bytes, taking: _Taking) -> None:
@@ -164,21 +164,21 @@ def _of_tar(stream: BinaryIO, head: bytes, taking: _Taking) -> None:
     else:
         archive = tarfile.open(fileobj=stream, mode="r|*")  # noqa: SIM115
     with archive:
-        for one in archive:
+        for member in archive:
             archive.members = []  # type: ignore[attr-defined]  # or it would remember every one of them
-            if one.issym() or one.islnk():
+            if member.issym() or member.islnk():
                 taking.links += 1
-            elif one.isreg() and not one.issparse() and taking.wants(one.name, one.size):
-                content = archive.extractfile(one)
-                taking.take(one.name, content.read(MAX_MEMBER) if content else b"")
+            elif member.isreg() and not member.issparse() and taking.wants(member.name, member.size):
+                content = archive.extractfile(member)
+                taking.take(member.name, content.read(MAX_MEMBER) if content else b"")
 
 
 def _of_phar(data: bytes, taking: _Taking) -> None:
     """Source: php.net, "Phar File Format"."""
-    found = _HALT.search(data)
-    if found is None:
+    match = _HALT.search(data)
+    if match is None:
         raise ValueError("no phar: there is no end of its program")
-    at = found.end()
+    at = match.end()
     length, count = struct.unpack_from("<II", data, at)
     start = at + 4 + length
     alias = struct.unpack_from("<I", data, at + 14)[0]

@@ -105,8 +105,8 @@ class Listing:
     def watched(self) -> Watched | None:
         """What ``unchanged`` has to know; None: it could be deceived, by something unreadable or a change just now."""
         found = [
-            (one.path, one.changed, [(name, size, written) for name, _, size, written in one.files])
-            for one in self._all(self.top)
+            (directory.path, directory.changed, [(name, size, written) for name, _, size, written in directory.files])
+            for directory in self._all(self.top)
         ]
         if self.remarks or self.full or max(changed for _, changed, _ in found) > self._started - _SETTLED:
             return None
@@ -118,13 +118,13 @@ class Listing:
             yield from self._all(below)
 
     def _directory(self, where: str, path: str, depth: int) -> Directory:
-        found = Directory(path)
+        directory = Directory(path)
         names: list[str] = []
         code: list[os.DirEntry[str]] = []
         others: list[os.DirEntry[str]] = []
         licence = False
         try:
-            found.changed = os.lstat(where).st_mtime_ns  # before looking: what changes meanwhile is noticed later
+            directory.changed = os.lstat(where).st_mtime_ns  # before looking: what changes meanwhile is noticed later
             with os.scandir(where) as listing:
                 for entry in listing:
                     name = entry.name
@@ -154,12 +154,12 @@ class Listing:
         except OSError as error:
             self.remarks.append(f"{path or '.'} cannot be read: {error.strerror}")
         if code or others:
-            found.files = sorted([*self._status(code, SOURCE, path), *self._status(others, OTHER, path)])
-            found.library = (licence and any(e.name.endswith(".php") for e in code)) or any(
+            directory.files = sorted([*self._status(code, SOURCE, path), *self._status(others, OTHER, path)])
+            directory.library = (licence and any(e.name.endswith(".php") for e in code)) or any(
                 e.name in ("composer.json", "package.xml") for e in others
             )
-            self._marks.append((path, found.library, found.files))
-            self._count += len(found.files)
+            self._marks.append((path, directory.library, directory.files))
+            self._count += len(directory.files)
             self.full = self.full or self._count > MAX_FILES
         names.sort()
         for name in names:
@@ -169,8 +169,8 @@ class Listing:
             if depth >= MAX_DEPTH:
                 self.remarks.append(f"{here} is nested too deeply: passed over")
             else:
-                found.below.append(self._directory(f"{where}/{name}", here, depth + 1))
-        return found
+                directory.below.append(self._directory(f"{where}/{name}", here, depth + 1))
+        return directory
 
     def _status(self, entries: "list[os.DirEntry[str]]", kind: int, path: str) -> Iterator[tuple[str, int, int, int]]:
         for entry in entries:

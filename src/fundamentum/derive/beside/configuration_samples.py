@@ -102,7 +102,7 @@ def _files(root: str, top: str) -> Iterator[str]:
         inside = "/".join(part for part in (top, folder) if part)
         try:
             with os.scandir(Path(root, inside)) as entries:
-                names = [one.name for one, _ in zip(entries, range(MAX_NAMES), strict=False)]
+                names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
         except OSError:
             continue
         chosen = _PACKAGES if folder == "config/packages" else _NAMES

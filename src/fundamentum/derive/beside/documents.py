@@ -72,7 +72,7 @@ class Said(msgspec.Struct):
 
 def documents(root: str, base: str) -> Said:
     """What the documents at the top of an application say."""
-    found = Said()
+    said = Said()
     for path in list(_files(root, base))[:MAX_FILES]:
         try:
             data = read_below(Path(root), path, MAX_SIZE)
@@ -84,8 +84,8 @@ def documents(root: str, base: str) -> Said:
                 scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
                 unsure = statement.table == ("php",) and _UNSURE.search(line.text)
                 if (scheduled or _counts(line, path)) and not unsure:
-                    _take(found, statement, Place(path, line.number, line.text[:80], "the document says it"))
-    return found
+                    _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
+    return said
 
 
 def _files(root: str, base: str) -> Iterator[str]:
@@ -94,7 +94,7 @@ def _files(root: str, base: str) -> Iterator[str]:
         inside = "/".join(part for part in (top, folder) if part)
         try:
             with os.scandir(f"{root}/{inside}") as entries:
-                names = sorted(one.name for one, _ in zip(entries, range(MAX_NAMES), strict=False))
+                names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
         except OSError:
             continue
         for name in names:

@@ -72,9 +72,9 @@ def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
         try:
             with os.scandir(root / inside) as entries:
                 found = [
-                    one.name
-                    for one, _ in zip(entries, range(MAX_NAMES), strict=False)
-                    if one.is_file(follow_symlinks=False)
+                    entry.name
+                    for entry, _ in zip(entries, range(MAX_NAMES), strict=False)
+                    if entry.is_file(follow_symlinks=False)
                 ]
         except OSError:
             continue

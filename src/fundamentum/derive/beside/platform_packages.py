@@ -66,15 +66,15 @@ def demands(requires: Mapping[str, str], conflicts: Mapping[str, str], by: str, 
 def with_demands(found: Iterable[Entry], stated: Iterable[Demand]) -> Iterator[Entry]:
     """The needs, extensions with the versions that all who state any accept, and what else is stated."""
     together: dict[tuple[Aspect, str], list[Demand]] = {}
-    for one in stated:
-        together.setdefault((one.aspect, one.name), []).append(one)
+    for demand in stated:
+        together.setdefault((demand.aspect, demand.name), []).append(demand)
     for entry in found:
         versions = together.pop(("extension", entry.names[0]), None) if entry.kind == "extension" else None
         if versions and len(entry.names) == 1:
             entry = msgspec.structs.replace(entry, value=_versions(versions))
         yield entry
     for (aspect, name), those in sorted(together.items()):
-        places = tuple(_place(one.where, name) for one in those[:3])
+        places = tuple(_place(demand.where, name) for demand in those[:3])
         rule = _WHY[aspect].format(by=those[0].by)
         if aspect == "library":
             yield Entry("library", (name,), "required", _versions(those), rule, places)
@@ -100,11 +100,11 @@ def _accepted(text: str) -> tuple[Interval, ...]:
 def _versions(those: Iterable[Demand]) -> str:
     """What all accept, from the lowest to the highest; where they contradict each other, what the first accepts."""
     accepted: tuple[Interval, ...] = (EVERYTHING,)
-    for one in those:
-        accepted = common(accepted, one.accepted) or accepted
+    for demand in those:
+        accepted = common(accepted, demand.accepted) or accepted
     low, high = accepted[0], accepted[-1]
-    whole = Interval(low.low, low.above, high.high, high.closed)
-    return "" if whole == EVERYTHING else re.sub(r"(>=\d+)\.0\b(?!\.)", r"\1", str(as_range((whole,))))
+    interval = Interval(low.low, low.above, high.high, high.closed)
+    return "" if interval == EVERYTHING else re.sub(r"(>=\d+)\.0\b(?!\.)", r"\1", str(as_range((interval,))))
 
 
 def _place(where: str, name: str) -> Place:

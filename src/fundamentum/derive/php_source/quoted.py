@@ -87,8 +87,8 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
 def _of_extension(kind: str, value: str) -> bool:
     """Whether a function, class or constant of that name comes with an extension that not every PHP has."""
     value = value.replace("\\\\", "\\")
-    found = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
-    return any(symbol.extension not in EVERYWHERE for symbol in found)
+    symbols = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
+    return any(symbol.extension not in EVERYWHERE for symbol in symbols)
 
 
 _DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"

@@ -192,8 +192,8 @@ def parseable(data: bytes) -> bool:
 
 def provided(kind: str, name: str) -> tuple[str, ...]:
     """The extensions that provide a symbol."""
-    found = providers(kind, name)  # type: ignore[arg-type]
-    return tuple(dict.fromkeys(symbol.extension for symbol in found))
+    symbols = providers(kind, name)  # type: ignore[arg-type]
+    return tuple(dict.fromkeys(symbol.extension for symbol in symbols))
 
 
 class Reference:

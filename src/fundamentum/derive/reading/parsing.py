@@ -66,22 +66,25 @@ class Parsing:
 
     def read(self, files: Iterable[Scanned]) -> None:
         """Parse these, unless they have been; nothing once the time for the whole application is over."""
-        wanted = {one.file.path: one for one in files if one.file.path not in self.facts}
+        wanted = {scanned.file.path: scanned for scanned in files if scanned.file.path not in self.facts}
         # The largest first: no process waits for it at the end.
         order = sorted(wanted.values(), key=lambda one: -one.file.size)
         batches = [[wanted[file.path] for file in batch] for batch in batched((o.file for o in order), READ_TOGETHER)]
-        tasks = [[(one.file.path, one.file.size, one.words, one.constructs) for one in batch] for batch in batches]
+        tasks = [
+            [(scanned.file.path, scanned.file.size, scanned.words, scanned.constructs) for scanned in batch]
+            for batch in batches
+        ]
         done = 0
         for batch, packed in zip(batches, self.workers.map(_read, tasks, 1), strict=True):
-            self.facts.update(zip((one.file.path for one in batch), _FACTS.decode(packed), strict=True))
+            self.facts.update(zip((scanned.file.path for scanned in batch), _FACTS.decode(packed), strict=True))
             self.budget.tick()
             done += len(batch)
             self.progress("reading", done, len(order))
 
     def first(self) -> None:
         """Files that tell something by themselves."""
-        counting = [one for one in self.scanned if one.file.part != "aside"]
-        self.read(one for one in counting if self.everything or one.tells)
+        counting = [scanned for scanned in self.scanned if scanned.file.part != "aside"]
+        self.read(scanned for scanned in counting if self.everything or scanned.tells)
 
     def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.
@@ -104,7 +107,9 @@ class Parsing:
 
     def read_until(self, files: Sequence[Scanned], enough: Callable[[], bool]) -> None:
         """Parse some after the other, the smallest first, until that is enough."""
-        left = sorted((one for one in files if one.file.path not in self.facts), key=lambda one: one.file.size)
+        left = sorted(
+            (scanned for scanned in files if scanned.file.path not in self.facts), key=lambda one: one.file.size
+        )
         step = 4
         while left and not enough():
             self.read(left[:step])

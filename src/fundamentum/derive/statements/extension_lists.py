@@ -186,7 +186,7 @@ def _outermost(source: Node, loop: Node) -> Node:
         Patience.tick()
         if above.type == "foreach_statement":
             parts = [child for child in above.named_children if child.type != "comment"]
-            if any(text(one) == text(source) for one in walked(parts[1])):
+            if any(text(node) == text(source) for node in walked(parts[1])):
                 return _outermost(parts[0], above)
         above = above.parent
     return source
@@ -230,8 +230,8 @@ def kept_list(written: str, root: Node) -> Node | None:
 
 def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
     """Names, names with a level, or lists under the words for levels."""
-    for element in (one for one in array.named_children if one.type == "array_element_initializer"):
-        parts = [unwrapped(one) for one in element.named_children]
+    for element in (node for node in array.named_children if node.type == "array_element_initializer"):
+        parts = [unwrapped(node) for node in element.named_children]
         key = string(parts[0]) if len(parts) == 2 else None
         value = parts[-1]
         level = required

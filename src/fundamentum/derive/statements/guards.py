@@ -127,8 +127,8 @@ class Guards:
                 for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
                     if other == child:
                         break
-                    if (one := other.child_by_field_name("condition")) is not None:
-                        yield one, False
+                    if (node := other.child_by_field_name("condition")) is not None:
+                        yield node, False
         elif kind == "binary_expression":
             operator = parent.child_by_field_name("operator")
             left = parent.child_by_field_name("left")

@@ -151,6 +151,6 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
             pair = [unwrapped(part) for part in element.named_children]
             key = string(pair[0]) if len(pair) == 2 else None
             if key in LIMITS and pair[1] is not None and (value := _value(root, pair[1], key)):
-                comparison = next((one for one, _ in ancestors(call) if one.type == "binary_expression"), None)
+                comparison = next((node for node, _ in ancestors(call) if node.type == "binary_expression"), None)
                 yield Wanted(key, value, line(element), _stops(comparison))
         return

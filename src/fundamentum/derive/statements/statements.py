@@ -47,19 +47,19 @@ class Statements(msgspec.Struct):
 
     def lower(self) -> Bound | None:
         """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
-        found = self._speaking(">=", ">")
-        strongest = [bound for bound in found if bound.outcome == "stops"] or found
+        bounds = self._speaking(">=", ">")
+        strongest = [bound for bound in bounds if bound.outcome == "stops"] or bounds
         return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
 
     def upper(self) -> Bound | None:
         """The first version it does not run on."""
-        found = [bound for bound in self._speaking("<", "<=") if bound.outcome == "stops"]
-        return min(found, key=_numbers, default=None)
+        bounds = [bound for bound in self._speaking("<", "<=") if bound.outcome == "stops"]
+        return min(bounds, key=_numbers, default=None)
 
     def _speaking(self, *operators: Operator) -> list[Bound]:
         """Those with one of the operators; of libraries only where the rest of the program says nothing."""
-        found = [bound for bound in self.bounds if bound.operator in operators]
-        return [bound for bound in found if not bound.aside] or found
+        bounds = [bound for bound in self.bounds if bound.operator in operators]
+        return [bound for bound in bounds if not bound.aside] or bounds
 
 
 def _numbers(bound: Bound) -> tuple[int, ...]:

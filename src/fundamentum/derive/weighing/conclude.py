@@ -94,14 +94,14 @@ def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Sc
     So it is where a manifest requires it; where pages use it without a check, and no place asks for it; and where the
     files that are left are too few to outnumber those that use it without a check, or those that use it behind one.
     """
-    if any(one.level == "required" for one in whole.stated(extension)):
+    if any(statement.level == "required" for statement in whole.stated(extension)):
         return True
     plain, protected, unsettled = whole.standing(extension)
     if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
         return False
     if not whole.checks(extension):
         return len(plain) > 1
-    others = len(unsettled) + sum(one.file.part in ("own", "optional") for one in left)
+    others = len(unsettled) + sum(scanned.file.part in ("own", "optional") for scanned in left)
     return len(plain) > len(protected) + others or (
         len(protected) >= len(plain) + others and not whole.central(extension)
     )
@@ -110,12 +110,12 @@ def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Sc
 def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
     """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
     stated = whole.manifest.stated
-    bundled = {one.file.library for one in whole.scanned if one.file.library}
+    bundled = {scanned.file.library for scanned in whole.scanned if scanned.file.library}
     called = {library for library in bundled if any(library.endswith(name) for name in stated)}
-    for one in whole.scanned:
-        if one.file.part in ("own", "optional"):
+    for scanned in whole.scanned:
+        if scanned.file.part in ("own", "optional"):
             for names in (libraries.classes, libraries.directories):
-                for name in one.words & names.keys():
+                for name in scanned.words & names.keys():
                     called |= names[name]
     return frozenset(called)
 

@@ -35,8 +35,8 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
         if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
     }
     current = _deciding([member for member in members if uses.get(member.extension)], uses)
-    plain = [one for one in current if one.plain]
-    vendors = {_vendor(one.extension) for one in plain or current}
+    plain = [verdict for verdict in current if verdict.plain]
+    vendors = {_vendor(verdict.extension) for verdict in plain or current}
     with_choice = _chosen_beside(current, plain, uses)
     if plain and len(with_choice) > len(plain):
         yield "required", with_choice, _ANY
@@ -59,17 +59,17 @@ def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> lis
 
 def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
     """Those used without a check, and those that are chosen in the same files."""
-    files = {use.file.path for one in plain for use in uses[one.extension] if use.plain}
+    files = {use.file.path for verdict in plain for use in uses[verdict.extension] if use.plain}
     return [
-        one
-        for one in current
-        if one in plain or any(use.file.path in files and use.guard == "chosen" for use in uses[one.extension])
+        verdict
+        for verdict in current
+        if verdict in plain or any(use.file.path in files and use.guard == "chosen" for use in uses[verdict.extension])
     ]
 
 
 def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> bool:
     """Whether the application makes no sense without a database, though each of its uses is chosen."""
-    every = [use for one in current for use in uses[one.extension]]
+    every = [use for verdict in current for use in uses[verdict.extension]]
     if all(use.guard in ("checked", "caught") for use in every):
         return False
     connects = any(use.plain and use.use.kind == "class" for use in whole.uses("pdo"))

@@ -181,7 +181,7 @@ class Whole:
 
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""
-        behind = {(one.kind, one.name.lower()) for one in self.guarded if one.extension == extension}
+        behind = {(guarded.kind, guarded.name.lower()) for guarded in self.guarded if guarded.extension == extension}
         words = words_for(extension) if self.checks(extension) else ()
         plain, protected, unsettled = set[str](), set[str](), set[str]()
         for use in self.uses(extension):
@@ -240,12 +240,12 @@ class Whole:
             return False
         like = re.compile(rf"\n({re.escape(directory + slash)}[^/\n]+{re.escape(ending['ending'])})(?=\n)")
         ways = set(like.findall(self._below(directory + slash)))
-        speaking = {one.file.path for one in self._speaking.get(extension, ())}
+        speaking = {scanned.file.path for scanned in self._speaking.get(extension, ())}
         return len(ways) >= MANY and len(ways & speaking) * 3 <= len(ways)
 
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""
-        return sum(one.file.part in parts for one in self._speaking.get(extension, ()))
+        return sum(scanned.file.part in parts for scanned in self._speaking.get(extension, ()))
 
     def central(self, extension: str) -> bool:
         """Whether so many of the application's own files speak of it that it is what the application is about."""
@@ -254,14 +254,14 @@ class Whole:
     @cached_property
     def _own_files(self) -> int:
         """Files of the application's own, chosen parts included."""
-        return sum(1 for one in self.scanned if one.file.part in ("own", "optional"))
+        return sum(1 for scanned in self.scanned if scanned.file.part in ("own", "optional"))
 
     @cached_property
     def _speaking(self) -> Mapping[str, Sequence[Scanned]]:
         found: dict[str, list[Scanned]] = defaultdict(list)
-        for one in self.scanned:
-            for extension in one.extensions:
-                found[extension].append(one)
+        for scanned in self.scanned:
+            for extension in scanned.extensions:
+                found[extension].append(scanned)
         return found
 
     def stated(self, extension: str) -> list[Stated]:

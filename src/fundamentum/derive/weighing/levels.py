@@ -26,42 +26,44 @@ _IMPLIED: Final = {
 
 def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
     """The needs, alternatives put together, and what was seen and is none."""
-    by_name = {one.extension: one for one in verdicts}
+    by_name = {verdict.extension: verdict for verdict in verdicts}
     left_out: list[Entry] = []
-    for name, one in list(by_name.items()):
-        reason = _superfluous(name, by_name, lowest) or ("" if one.level else one.rule)
+    for name, verdict in list(by_name.items()):
+        reason = _superfluous(name, by_name, lowest) or ("" if verdict.level else verdict.rule)
         if reason:
             del by_name[name]
-            if one.places:
-                left_out.append(_entry((name,), "recommended", reason, [one]))
+            if verdict.places:
+                left_out.append(_entry((name,), "recommended", reason, [verdict]))
     out = list(_any_one_of(by_name))
     for title, family in FAMILIES.items():
         members = [by_name[name] for name in family if name in by_name]
         for group in _groups(title, members, whole):
-            names = tuple(one.extension for one in group[1])
+            names = tuple(verdict.extension for verdict in group[1])
             out.append(_entry(names, group[0], group[2], group[1]))
             for name in names:
                 del by_name[name]
-    out += [_entry((name,), one.level or "recommended", one.rule, [one]) for name, one in by_name.items()]
+    out += [
+        _entry((name,), verdict.level or "recommended", verdict.rule, [verdict]) for name, verdict in by_name.items()
+    ]
     return list(_by_their_names(sorted(out, key=lambda entry: (entry.level != "required", entry.names)))), left_out
 
 
 def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
     """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
-    for one in list(by_name.values()):
-        names = tuple(name for name in one.among if name in by_name and not extension_gone(name, "99.0"))
+    for verdict in list(by_name.values()):
+        names = tuple(name for name in verdict.among if name in by_name and not extension_gone(name, "99.0"))
         needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
-        if one.extension in names and len(names) > 1 and needed:
+        if verdict.extension in names and len(names) > 1 and needed:
             rule = f"one of several ways, of which {' and '.join(needed)} is needed anyway"
             for name in names:
                 alone = replace(by_name[name], among=())
                 by_name[name] = alone if name in needed else replace(alone, level="recommended", rule=rule)
-        elif one.extension in names and len(names) > 1:
-            stops = one.level == "required"
+        elif verdict.extension in names and len(names) > 1:
+            stops = verdict.level == "required"
             rule = f"{'the program stops' if stops else 'it is of no use'} where all of these are missing"
-            yield _entry(names, one.level or "recommended", rule, [by_name.pop(name) for name in names])
-        elif one.among and extension_gone(one.extension, "99.0"):
-            del by_name[one.extension]
+            yield _entry(names, verdict.level or "recommended", rule, [by_name.pop(name) for name in names])
+        elif verdict.among and extension_gone(verdict.extension, "99.0"):
+            del by_name[verdict.extension]
 
 
 def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
@@ -79,15 +81,15 @@ def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[
     loose = [member for member in members if not member.stated]
     if len(loose) < 2 and title != "databases":
         return
-    plain = [one for one in loose if one.plain]
+    plain = [verdict for verdict in loose if verdict.plain]
     if title == "databases":
         yield from alternative_databases(members, whole)
         return
-    if plain and all(one.chosen for one in plain):
+    if plain and all(verdict.chosen for verdict in plain):
         yield "required", loose, f"what the application is about, and any one will do for {title}"
         return
     if plain:
-        optional = [one for one in loose if not one.plain and one.level == "recommended"]
+        optional = [verdict for verdict in loose if not verdict.plain and verdict.level == "recommended"]
         if title == "caches" and len(optional) > 1:
             yield "recommended", optional, f"any one of these {title} will do"
         return

@@ -63,7 +63,7 @@ def _services(found: Iterable[Entry]) -> Iterator[Entry]:
     for entry in found:
         if entry.kind != "extension" or entry.level != "required" or not own_extensions().isdisjoint(entry.names):
             continue
-        known = tuple(name for name, one in services().items() if not set(entry.names).isdisjoint(one.drivers))
+        known = tuple(name for name, service in services().items() if not set(entry.names).isdisjoint(service.drivers))
         spoken = {driver for name in known for driver in services()[name].drivers}
         if known and spoken.issuperset(entry.names):
             rule = f"its extension is needed: {' or '.join(entry.names)}"

@@ -64,8 +64,8 @@ def _removed(said: Statements, whole: Whole) -> Places:
     uses = whole.uses_by_extension()
     if any(uses.get(name) for name in ("mysqli", "pdo", "pdo_mysql", "pgsql", "sqlite3")):
         return []
-    plain = (one for one in said.removed if not whole.driver(one.path, "", "mysqli"))
-    return [(one.path, Syntax("", "7.0", one.what, one.line)) for one in plain]
+    plain = (bound for bound in said.removed if not whole.driver(bound.path, "", "mysqli"))
+    return [(bound.path, Syntax("", "7.0", bound.what, bound.line)) for bound in plain]
 
 
 def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
@@ -130,10 +130,10 @@ class _Bounds:
         def found() -> Places:
             defined = self._defined()
             return [
-                (one.file.path, syntax)
-                for one in may
-                if one.file.path in self.parsing.facts
-                for syntax in self.parsing.facts[one.file.path].syntax
+                (scanned.file.path, syntax)
+                for scanned in may
+                if scanned.file.path in self.parsing.facts
+                for syntax in self.parsing.facts[scanned.file.path].syntax
                 if wanted(syntax.since, syntax.gone)
                 and syntax.what.removesuffix("()").lower() not in defined
                 and (syntax.what in _CONSTRUCTS or not constructs)
@@ -166,13 +166,13 @@ def _as_said(
     places = [Place(one.path, one.line, one.what, "the program states it") for one in stated]
     low = least.version if least else bound
     if least and lower:
-        path, one = lower[0]
+        path, construct = lower[0]
         # A gate at the front stands for the whole program; one further in only for what is behind it.
         low = low if least.outcome == "stops" and least.path.count("/") <= FRONT + base.count("/") else bound
         counts = ": that counts" if bound in (low, readable) else ""
         remarks.append(
-            f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{one.line} uses {one.what}, "
-            f"which needs {bound}{counts}"
+            f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{construct.line} uses "
+            f"{construct.what}, which needs {bound}{counts}"
         )
     if readable and branch_key(readable) > branch_key(_branch(low)):
         low = readable
@@ -185,8 +185,8 @@ def _as_said(
     beyond += [gone] if gone and (not low or branch_key(gone) > branch_key(_branch(low))) else []
     if beyond:
         text += f", <{min(beyond, key=lambda version: branch_key(_branch(version)))}"
-    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
-    uses = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
+    against = [_place(path, construct, f"gone with PHP {construct.gone}") for path, construct in upper[:6]]
+    uses = [_place(path, construct, f"since PHP {construct.since}") for path, construct in lower[:6]]
     everything = (*places, *uses, *against)
     return Entry("php", (), "required", text.removeprefix(", "), "the program itself states it", everything)
 
@@ -204,8 +204,8 @@ def _entry(
     said: Statements,
 ) -> Entry | None:
     accepted = manifest.accepted
-    places = [_place(path, one, f"since PHP {one.since}") for path, one in lower[:6]]
-    against = [_place(path, one, f"gone with PHP {one.gone}") for path, one in upper[:6]]
+    places = [_place(path, construct, f"since PHP {construct.since}") for path, construct in lower[:6]]
+    against = [_place(path, construct, f"gone with PHP {construct.gone}") for path, construct in upper[:6]]
     if manifest.php and accepted != (EVERYTHING,):
         written = _placed(manifest.php_where, f"php {manifest.php}")
         if bound and branch_key(bound) > accepted[0].low[:2]:

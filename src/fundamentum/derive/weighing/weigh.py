@@ -58,9 +58,9 @@ class Case:
         self.seen = [use for use in uses if not whole.own_symbol(use.use) or use.guard]
         self.replaced = [use for use in uses if whole.own_symbol(use.use)]
         self.checks = whole.checks(extension)
-        self.own = [one for one in self.seen if one.file.part in ("own", "optional")]
-        self.plain = [one for one in self.own if one.plain]
-        self.strong = [one for one in self.own if not one.use.weak]
+        self.own = [seen for seen in self.seen if seen.file.part in ("own", "optional")]
+        self.plain = [seen for seen in self.own if seen.plain]
+        self.strong = [seen for seen in self.own if not seen.use.weak]
 
     @cached_property
     def telling(self) -> list[Place]:
@@ -83,12 +83,12 @@ class Case:
 
     def required_by_a_manifest(self) -> Verdict | None:
         """The application's manifest, or that of a library that came along."""
-        found = [one for one in self.whole.stated(self.extension) if one.level == "required"]
-        if not found:
+        statements = [statement for statement in self.whole.stated(self.extension) if statement.level == "required"]
+        if not statements:
             return None
-        by = found[0].by
+        by = statements[0].by
         rule = "the manifest requires it" if by == "the application" else f"the library {by} requires it"
-        return self.verdict("required", rule, _stated(found, "required"), stated=True)
+        return self.verdict("required", rule, _stated(statements, "required"), stated=True)
 
     def stops_without_it(self) -> Verdict | None:
         """``if (!extension_loaded('gd')) die(...)``"""
@@ -99,8 +99,8 @@ class Case:
         ]
         if not stops:
             return None
-        found = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
-        return _as_one_of(found, [check for _, check in stops], plain=bool(self.plain))
+        verdict = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
+        return _as_one_of(verdict, [check for _, check in stops], plain=bool(self.plain))
 
     def listed_as_required(self) -> Verdict | None:
         """A list of extensions whose name says that they are required."""
@@ -126,10 +126,12 @@ class Case:
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
-        found = [one for one in self.whole.stated(self.extension) if one.by == "the application"]
-        if not found:
+        statements = [statement for statement in self.whole.stated(self.extension) if statement.by == "the application"]
+        if not statements:
             return None
-        return self.verdict("recommended", f"the manifest suggests it{_why(found[0])}", _stated(found, "suggested"))
+        return self.verdict(
+            "recommended", f"the manifest suggests it{_why(statements[0])}", _stated(statements, "suggested")
+        )
 
     def listed_as_recommended(self) -> Verdict | None:
         """A list of extensions whose name says that they are recommended."""
@@ -155,13 +157,13 @@ class Case:
         """A use that always runs; unless more files use it only behind a check."""
         if not self.plain:
             return None
-        if all(one.use.kind == "constant" for one in self.plain):
-            if any(one.use.kind != "constant" for one in self.strong):
+        if all(seen.use.kind == "constant" for seen in self.plain):
+            if any(seen.use.kind != "constant" for seen in self.strong):
                 return None  # what else is used of it decides
             return self.verdict("recommended", "only constants of it stand in the source")
-        files = {one.file.path for one in self.plain}
+        files = {seen.file.path for seen in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
-        protected = {one.file.path for one in self.own if one.guard in ("checked", "caught")} - files
+        protected = {seen.file.path for seen in self.own if seen.guard in ("checked", "caught")} - files
         if any(check.outcome in _ASKED for _, check in self.checks) and len(protected) >= len(files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
@@ -178,27 +180,27 @@ class Case:
         if not self.strong:
             return None
         if self._central():
-            found = self.verdict("required", "what the application is about: most of its files use it", plain=True)
-            return msgspec.structs.replace(found, chosen=True)
+            verdict = self.verdict("required", "what the application is about: most of its files use it", plain=True)
+            return msgspec.structs.replace(verdict, chosen=True)
         return self.verdict("recommended", _why_optional(self.strong))
 
     def suggested_by_a_library(self) -> Verdict | None:
         """A library's own manifest suggests it."""
-        found = [one for one in self.whole.stated(self.extension) if one.level == "recommended"]
-        if not found:
+        statements = [statement for statement in self.whole.stated(self.extension) if statement.level == "recommended"]
+        if not statements:
             return None
-        rule = f"the library {found[0].by} suggests it{_why(found[0])}"
-        return self.verdict("recommended", rule, _stated(found, "suggested"))
+        rule = f"the library {statements[0].by} suggests it{_why(statements[0])}"
+        return self.verdict("recommended", rule, _stated(statements, "suggested"))
 
     def used_by_a_library(self) -> Verdict | None:
         """A bundled library uses it; that counts where something outside the library calls it."""
-        bundled = [one for one in self.seen if one.file.part == "bundled" and not one.use.weak]
+        bundled = [seen for seen in self.seen if seen.file.part == "bundled" and not seen.use.weak]
         if not bundled:
             return None
-        reached = [one for one in bundled if one.file.library in self.called]
-        if any(not _states_its_needs(self.whole, one.file.library) for one in reached):
+        reached = [seen for seen in bundled if seen.file.library in self.called]
+        if any(not _states_its_needs(self.whole, seen.file.library) for seen in reached):
             return self.verdict("recommended", "a library that came with the application uses it")
-        if any(not one.driver for one in reached):
+        if any(not seen.driver for seen in reached):
             return self.verdict("recommended", "a library uses it, whose own manifest does not require it")
         if reached:
             return self.verdict(None, "one of several that a library can use: it is in its drivers only")
@@ -219,7 +221,7 @@ class Case:
 
     def _central(self) -> bool:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""
-        if all(one.guard in ("checked", "caught") or one.file.part != "own" for one in self.strong):
+        if all(seen.guard in ("checked", "caught") or seen.file.part != "own" for seen in self.strong):
             return False
         return self.whole.central(self.extension)
 
@@ -265,7 +267,7 @@ def _why(one: Stated) -> str:
 
 
 def _stated(found: Sequence[Stated], what: str) -> list[Place]:
-    return [stated_place(one.where, what) for one in found]
+    return [stated_place(statement.where, what) for statement in found]
 
 
 def _states_its_needs(whole: Whole, library: str) -> bool:
@@ -276,10 +278,10 @@ def _states_its_needs(whole: Whole, library: str) -> bool:
 
 
 def _why_optional(strong: Sequence[Seen]) -> str:
-    if all(one.guard == "checked" for one in strong):
+    if all(seen.guard == "checked" for seen in strong):
         return "used only behind a check whether it is there"
-    if all(one.guard in ("checked", "caught", "explained") for one in strong):
+    if all(seen.guard in ("checked", "caught", "explained") for seen in strong):
         return "used only where its absence is caught or explained"
-    if all(one.driver or one.file.part == "optional" or one.guard for one in strong):
+    if all(seen.driver or seen.file.part == "optional" or seen.guard for seen in strong):
         return "used only in parts that are chosen: drivers, plugins, or behind a check"
     return "used only in parts that need not run"

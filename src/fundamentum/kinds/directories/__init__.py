@@ -67,24 +67,24 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     place = placed(need.path, survey, target)
     if place is None:
         return replace(base, found="not known", remedy=_unplaced(need, survey, target))
-    found = replace(base, origin=_origin(need, place))
+    finding = replace(base, origin=_origin(need, place))
     if place.kind == "unreadable":
-        return replace(found, found="cannot be seen", remedy="survey again as a user who may look there")
+        return replace(finding, found="cannot be seen", remedy="survey again as a user who may look there")
     if platform(survey.system.family).rights_by_name and not place.said:
-        return judged_by_name(need, place, survey, target, found)
+        return judged_by_name(need, place, survey, target, finding)
     if place.said:
-        return _as_said(found, need, place, survey)
+        return _as_said(finding, need, place, survey)
     account = account_of(survey, target)
     if account is None and need.access != "there":
         who = user_of(survey, target)
         why = f"there is no user {who} here yet" if who else f"as whom {target.runtime.label} works is not known"
-        return replace(found, found=_described(place), remedy=f"{why}, so what it may do there cannot be told")
+        return replace(finding, found=_described(place), remedy=f"{why}, so what it may do there cannot be told")
     if place.kind == "link":
         remedy = f"make what {place.path} leads to, or put a directory in its place"
-        return replace(found, verdict="unmet", found="a link to what is not there", remedy=remedy)
+        return replace(finding, verdict="unmet", found="a link to what is not there", remedy=remedy)
     if place.kind == "file":
         remedy = f"move the file {place.path} away: a directory has to be there"
-        return replace(found, verdict="unmet", found="a file", remedy=remedy)
+        return replace(finding, verdict="unmet", found="a file", remedy=remedy)
     exposed = _served(place, survey) if need.outside else None
     change = arranged(need, place, survey, account) if account else None
     if account is None and place.kind == "absent":
@@ -92,7 +92,7 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     stray = _strayed(need, place, survey, target) if change else ""
     if stray and change:
         remedy = f"{stray}, which this program never changes: put a directory in its place, or change that one by hand"
-        return replace(found, verdict="unmet", found=_described(place), remedy=remedy)
+        return replace(finding, verdict="unmet", found=_described(place), remedy=remedy)
     words = [_described(place)] + ([f"within the document root {exposed}"] if exposed else [])
     words += [f"not writable for {account.name}"] if account and _lacks_write(need, place, survey, account) else []
     remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
@@ -104,12 +104,12 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
         paths = " ".join(shlex.quote(f"{place.real or place.path}/{name}") for name in barred)
         remedies.append(f"chown -R {account.name} {paths}")
     demands = (change,) if change and target.present else ()
-    found = replace(found, found=", ".join(words), demands=demands)
+    finding = replace(finding, found=", ".join(words), demands=demands)
     everyone = not remedies and place.kind == "directory" and place.mode & 2 and not place.mode & 0o1000
     remark = f"every user of the server may write to it (mode {place.mode:04o})" if everyone else None
     verdict: Verdict = "unmet" if remedies else "met"
-    found = replace(found, verdict=verdict, remedy="; ".join(remedies) or None, remark=remark)
-    return judge_directory(found, place.real or place.path, target)
+    finding = replace(finding, verdict=verdict, remedy="; ".join(remedies) or None, remark=remark)
+    return judge_directory(finding, place.real or place.path, target)
 
 
 def _as_said(found: Finding, need: DirectoryNeed, place: Place, survey: Survey) -> Finding:

@@ -105,9 +105,9 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
         names = _of_chosen_database(need, context)
         standings = [of_version(standing(name, context), need.versions_of(name), context) for name in names]
         best = min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER))
-        found = finding_of(best, need.key, need.level, context)
+        finding = finding_of(best, need.key, need.level, context)
         words = [f"{name} {need.versions_of(name)}".removesuffix(" any") for name in need.names]
-        return replace(found, wanted=" or ".join(words)) if words != [*need.names] or len(words) > 1 else found
+        return replace(finding, wanted=" or ".join(words)) if words != [*need.names] or len(words) > 1 else finding
 
     def written(self, need: NeedId) -> str:
         return f'[extensions]\nabsent = ["{need.names[0]}"]' if need.kind == "absent" else ""
@@ -147,7 +147,9 @@ def _need(entry: str, level: Level, way: Way) -> ExtensionNeed:
         ranges.append(version_range(match[2]) if match and match[2] else VersionRange())
         if ranges[-1].contradictory():
             raise NotUnderstood(f"no version of {names[-1]} can satisfy '{ranges[-1]}'")
-    return ExtensionNeed(tuple(names), level, tuple(ranges) if any(one.alternatives for one in ranges) else (), way)
+    return ExtensionNeed(
+        tuple(names), level, tuple(ranges) if any(range_.alternatives for range_ in ranges) else (), way
+    )
 
 
 def finding_of(where: Standing, key: NeedId, level: Level, context: Context) -> Finding:

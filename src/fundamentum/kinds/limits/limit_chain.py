@@ -116,10 +116,10 @@ def _setting(name: str, text: str, to: str, least: int, need: LimitNeed, context
     setting = target.runtime.settings.get(name)
     if setting is None:
         return
-    found = judged(SettingNeed(name, condition(name, text), need.level), context)
+    finding = judged(SettingNeed(name, condition(name, text), need.level), context)
     wanted = condition(name, to)
     value = value_that_counts(name, setting.value, target) if setting.value is not None else None
-    enough = {"met": True, "unmet": False}.get(found.verdict)
+    enough = {"met": True, "unmet": False}.get(finding.verdict)
     yield Link(
         of="PHP",
         name=name,
@@ -129,8 +129,8 @@ def _setting(name: str, text: str, to: str, least: int, need: LimitNeed, context
         least=least,
         origin=setting.origin,
         enough=enough,
-        remedy=_remedy(found, name, wanted, need, context) if enough is False else "",
-        state=found.state,
+        remedy=_remedy(finding, name, wanted, need, context) if enough is False else "",
+        state=finding.state,
         condition=wanted if enough is False else condition(name, text),
     )
 

@@ -47,11 +47,11 @@ def _wanted(need: WebNeed) -> str:
 
 def _served(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     title = webserver(site.server).title
-    found = replace(base, found=f"{title} ({site.name})", origin=site.set_up or site.origin)
+    finding = replace(base, found=f"{title} ({site.name})", origin=site.set_up or site.origin)
     if site.server in need.servers:
-        return replace(found, verdict="met")
+        return replace(finding, verdict="met")
     others = " or ".join(webserver(name).title for name in need.servers)
-    return replace(found, verdict="unmet", remedy=f"serve it by {others}: {_SET_UP}")
+    return replace(finding, verdict="unmet", remedy=f"serve it by {others}: {_SET_UP}")
 
 
 def _module(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
@@ -65,29 +65,29 @@ def _module(need: WebNeed, base: Finding, site: Site, context: Context) -> Findi
         return replace(base, found="not known", remedy=look)
     if not lacking:
         return replace(base, verdict="met", found=f"{of.title} has it")
-    found = replace(base, verdict="unmet", state="switched-off", found=f"{of.title} does not load it")
+    finding = replace(base, verdict="unmet", state="switched-off", found=f"{of.title} does not load it")
     if by_name is None:
-        return replace(found, remedy=f"let its configuration load the module {need.value}")
+        return replace(finding, remedy=f"let its configuration load the module {need.value}")
     change = SwitchOn(Switch(site.server, lacking))
-    return replace(found, remedy=change.words(context.offers), demands=(change,))
+    return replace(finding, remedy=change.words(context.offers), demands=(change,))
 
 
 def _document_root(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     root = (site.root or "").rstrip("/")
-    found = replace(base, found=root or "not known", origin=site.set_up or site.origin)
+    finding = replace(base, found=root or "not known", origin=site.set_up or site.origin)
     directive = webserver(site.server).root_directive or "the document root"
     if not root:
-        return replace(found, remedy=f"look what {directive} of {site.name} is")
+        return replace(finding, remedy=f"look what {directive} of {site.name} is")
     if not need.value or root.endswith(f"/{need.value}"):
-        return replace(found, verdict="met")
+        return replace(finding, verdict="met")
     there = _kind(f"{root}/{need.value}", context)
     if there == "directory":
         words = f"{root}, which is above it: everything of the application is within visitors' reach"
         remedy = f"set {directive} to {root}/{need.value}"
-        return replace(found, verdict="unmet", found=words, remedy=remedy)
+        return replace(finding, verdict="unmet", found=words, remedy=remedy)
     if there == "absent":
-        return replace(found, verdict="unmet", remedy=f"set {directive} to the application's {need.value}")
-    return replace(found, remedy=f"look whether {root}/{need.value} is there: {AGAIN}")
+        return replace(finding, verdict="unmet", remedy=f"set {directive} to the application's {need.value}")
+    return replace(finding, remedy=f"look whether {root}/{need.value} is there: {AGAIN}")
 
 
 def _kind(path: str, context: Context) -> str:
@@ -100,10 +100,10 @@ def _visit(path: str, site: Site) -> Visit:
 
 def _front_controller(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     visit = _visit(NO_FILE, site)
-    found = replace(base, origin=visit.origin)
+    finding = replace(base, origin=visit.origin)
     match visit.outcome:
         case "script" if visit.script.strip("/") == need.value:
-            return replace(found, verdict="met", found=f"{need.value} answers for what is no file")
+            return replace(finding, verdict="met", found=f"{need.value} answers for what is no file")
         case "script":
             words = f"{visit.script.strip('/')} answers for what is no file"
         case "missing":
@@ -111,8 +111,8 @@ def _front_controller(need: WebNeed, base: Finding, site: Site, context: Context
         case "refused":
             words = "what is no file is refused"
         case _:
-            return _untold(found, NO_FILE, f"whether {need.value} answers", site)
-    return replace(found, verdict="unmet", found=words, remedy=webserver(site.server).to_front(need.value))
+            return _untold(finding, NO_FILE, f"whether {need.value} answers", site)
+    return replace(finding, verdict="unmet", found=words, remedy=webserver(site.server).to_front(need.value))
 
 
 def _deny(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
@@ -125,27 +125,27 @@ def _deny(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding
     if path is None:
         return replace(base, verdict="met", found=f"not within the document root {root}")
     visit = _visit(path, site)
-    found = replace(base, origin=visit.origin)
+    finding = replace(base, origin=visit.origin)
     match visit.outcome:
         case "refused":
-            return replace(found, verdict="met", found="refused")
+            return replace(finding, verdict="met", found="refused")
         case "unclear":
-            return _untold(found, path, "that it is refused", site)
+            return _untold(finding, path, "that it is refused", site)
         case "missing":
-            return replace(found, verdict="met", found="not handed out")
+            return replace(finding, verdict="met", found="not handed out")
     words = {"script": "its PHP files are run", "handed-out": "its files are handed out"}[visit.outcome]
-    return replace(found, verdict="unmet", found=words, remedy=webserver(site.server).to_refuse(path))
+    return replace(finding, verdict="unmet", found=words, remedy=webserver(site.server).to_refuse(path))
 
 
 def _listing(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     visit = _visit(LIST, site)
-    found = replace(base, origin=visit.origin)
+    finding = replace(base, origin=visit.origin)
     if visit.outcome == "unclear":
-        return _untold(found, LIST, "that no list of files comes", site)
+        return _untold(finding, LIST, "that no list of files comes", site)
     if visit.outcome == "handed-out":
         remedy = webserver(site.server).to_hide_lists()
-        return replace(found, verdict="unmet", found="lists of files are handed out", remedy=remedy)
-    return replace(found, verdict="met", found="off")
+        return replace(finding, verdict="unmet", found="lists of files are handed out", remedy=remedy)
+    return replace(finding, verdict="met", found="off")
 
 
 def _home(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:

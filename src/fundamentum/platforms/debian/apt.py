@@ -172,8 +172,8 @@ def release_fields(data: bytes) -> dict[str, str]:
 def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
     """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
     remarks: list[Remark] = []
-    found = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
-    return [one for one in found if not architecture or one.architecture in (architecture, "all")]
+    offers = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
+    return [offer for offer in offers if not architecture or offer.architecture in (architecture, "all")]
 
 
 def _concerns_php(name: bytes, table: control.Index) -> bool:

@@ -45,7 +45,7 @@ def probe(host: Host) -> Database:
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         remarks.append(f"{STATUS}:{line}: not UTF-8; read as far as it makes sense")
-    found: list[Installed] = []
+    packages: list[Installed] = []
     half: list[str] = []
     waiting: set[str] = set()
     for stanza in control.stanzas(data):
@@ -58,17 +58,17 @@ def probe(host: Host) -> Database:
             remarks.append(f"{STATUS}: breaks off, or has a stanza without a package or with an odd version")
         elif not status.endswith(" installed"):
             half += [name] if status else []
-        elif len(found) >= MAX_INSTALLED:
+        elif len(packages) >= MAX_INSTALLED:
             return _unknown(f"{STATUS}: more packages than any system has: not believed")
         else:
             held = status.startswith("hold ")
-            found.append(Installed(name, entry["Version"], entry.get("Provides", ""), held, _bound(entry)))
+            packages.append(Installed(name, entry["Version"], entry.get("Provides", ""), held, _bound(entry)))
     if data and not data.endswith(b"\n"):
         remarks.append(f"{STATUS}: the file breaks off; packages after that point are unknown")
     if half:
         remarks.append(f"{', '.join(half[:5])}: dpkg was interrupted; run dpkg --configure -a before anything else")
     said = tuple(Remark("installed packages", why) for why in remarks[:5])
-    return Database(tuple(sorted(found, key=lambda package: package.name)), frozenset(waiting), said)
+    return Database(tuple(sorted(packages, key=lambda package: package.name)), frozenset(waiting), said)
 
 
 def _unknown(why: str) -> Database:

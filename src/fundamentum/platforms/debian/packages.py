@@ -32,17 +32,17 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     database = dpkg.probe(host)
     bringing = indexed_commands(host, asked.commands)
     wanted = {*also, *(package for packages in bringing.values() for package in packages)}
-    offers, repositories, more = apt.probe(host, system.architecture, wanted)
+    offers, repositories, remarks = apt.probe(host, system.architecture, wanted)
     if moving := _moving(database.installed or (), offers or ()):
         bound = _bound_to(moving, database.installed or (), offers or ())
         siblings = {package.name for package in database.installed or ()}
-        offers, repositories, more = apt.probe(host, system.architecture, wanted | bound, siblings)
+        offers, repositories, remarks = apt.probe(host, system.architecture, wanted | bound, siblings)
     if offers and database.waiting:
         why = "it is on hold here: apt-mark unhold"
         offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
-    more += _aged(repositories, host.visit.taken)
+    remarks += _aged(repositories, host.visit.taken)
     owners = dpkg.owners(host, PHP_FOLDERS)
-    return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *more]
+    return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *remarks]
 
 
 def _moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
@@ -61,9 +61,10 @@ def _bound_to(moving: Set[str], installed: Iterable[Installed], offers: Sequence
     offered = {offer.name for offer in offers}
     broken = {name for offer in offers if offer.name in moving for name in control.names_in(offer.conflicts)}
     return {
-        one.name
-        for one in installed
-        if one.name not in offered and (one.name in broken or not moving.isdisjoint(control.names_in(one.bound)))
+        package.name
+        for package in installed
+        if package.name not in offered
+        and (package.name in broken or not moving.isdisjoint(control.names_in(package.bound)))
     }
 
 

@@ -120,21 +120,21 @@ def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
     main = configuration(text_or_none(host, "/etc/dnf/dnf.conf"))
     everywhere = _excluded(main, "main")
     for path in (path for pattern in REPOSITORIES for path in matching(host, pattern)):
-        found = configuration(text_or_none(host, path))
-        for name in found.sections():
-            if not _is_on(found, name, "enabled", "1"):
+        parser = configuration(text_or_none(host, path))
+        for name in parser.sections():
+            if not _is_on(parser, name, "enabled", "1"):
                 continue
             own = re.compile(re.escape(name) + "-[0-9a-f]{16}")
             folder = next((at for one, at in folders.items() if own.fullmatch(one)), None)
             if folder is None:
                 remarks.append(Remark("package indexes", f"{name}: nothing of it in dnf's cache; run dnf makecache"))
-            priority = found.get(name, "priority", fallback="")
+            priority = parser.get(name, "priority", fallback="")
             yield _Source(
                 name,
-                found.get(name, "name", fallback=name) or name,
+                parser.get(name, "name", fallback=name) or name,
                 min(number, 10_000) if (number := whole(priority)) is not None else DEFAULT_PRIORITY,
-                (*everywhere, *_excluded(found, name)),
-                _is_on(found, name, "module_hotfixes", "0"),
+                (*everywhere, *_excluded(parser, name)),
+                _is_on(parser, name, "module_hotfixes", "0"),
                 folder,
             )
 

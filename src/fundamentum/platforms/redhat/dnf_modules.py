@@ -26,7 +26,7 @@ class Modules(msgspec.Struct):
 
 def read_modules(host: Host, documents: list[bytes]) -> Modules:
     """What the documents of repositories and the server's own switches say.  Source: modulemd, dnf's documentation."""
-    found = Modules()
+    modules = Modules()
     versions: dict[str, list[tuple[int, dict[str, Any]]]] = {}
     for document in documents:
         data = _document(document)
@@ -35,7 +35,7 @@ def read_modules(host: Host, documents: list[bytes]) -> Modules:
                 "document": "modulemd-defaults",
                 "data": {"module": str(module), "stream": str() | int() | float() as stream},
             }:
-                found.active[module] = str(stream)
+                modules.active[module] = str(stream)
             case {
                 "document": "modulemd",
                 "data": {
@@ -52,9 +52,9 @@ def read_modules(host: Host, documents: list[bytes]) -> Modules:
         for module in configured.sections():
             state, stream = configured.get(module, "state", fallback=""), configured.get(module, "stream", fallback="")
             if state == "enabled" and stream:
-                found.active[module] = stream
+                modules.active[module] = stream
             elif state == "disabled":
-                found.active.pop(module, None)
+                modules.active.pop(module, None)
     for stream, builds in versions.items():
         newest = max(version for version, _ in builds)
         module, _, name = stream.partition(":")
@@ -65,20 +65,20 @@ def read_modules(host: Host, documents: list[bytes]) -> Modules:
                 match = _NEVRA.fullmatch(rpm) if isinstance(rpm, str) and len(rpm) < MAX_NAME else None
                 if match:
                     key = f"{match['name']}-{match['epoch'] or 0}:{match['version']}-{match['release']}.{match['arch']}"
-                    found.streams[key] = stream
-                    if version == newest and found.active.get(module) == name:
-                        found.names[match["name"]] = stream
-    return found
+                    modules.streams[key] = stream
+                    if version == newest and modules.active.get(module) == name:
+                        modules.names[match["name"]] = stream
+    return modules
 
 
 def configuration(text: str | None) -> configparser.ConfigParser:
     """A file of dnf's; empty where it cannot be read as one."""
-    found = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
+    parser = configparser.ConfigParser(interpolation=None, strict=False, allow_no_value=True)
     try:
-        found.read_string(text or "")
+        parser.read_string(text or "")
     except (configparser.Error, ValueError, AttributeError):
         return configparser.ConfigParser(interpolation=None)
-    return found
+    return parser
 
 
 def _document(text: bytes) -> object:

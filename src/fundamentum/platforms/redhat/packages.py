@@ -20,10 +20,10 @@ from fundamentum.platforms.redhat import dnf, rpm
 def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Packages, list[Remark]]:
     """What is installed, and what there is that has to do with PHP; ``also`` are further packages to look for."""
     paths = {path for name in asked.commands for path in possible(host, name)}
-    found = rpm.probe(host, PHP_FOLDERS, sorted(paths))
-    system = replace(system, architecture=found.architecture)
-    offers, repositories, more = dnf.probe(host, found.architecture, found.capabilities, also, asked.commands)
-    return Packages(system, found.packages, found.owners, offers, repositories), found.remarks + more
+    database = rpm.probe(host, PHP_FOLDERS, sorted(paths))
+    system = replace(system, architecture=database.architecture)
+    offers, repositories, remarks = dnf.probe(host, database.architecture, database.capabilities, also, asked.commands)
+    return Packages(system, database.packages, database.owners, offers, repositories), database.remarks + remarks
 
 
 def index_key(path: Path) -> str | None:

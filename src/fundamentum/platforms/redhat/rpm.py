@@ -93,19 +93,26 @@ def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()
         holding = found if files is None else [*_answered(files), *_answered(owning or b"")]
     except HostError as error:
         return Database(None, {}, "", set(), [Remark("installed packages", f"{error}: what is installed is unknown")])
-    owners = {file: one.name for one in holding for file in one.files if file.startswith((*directories, *programs))}
-    machines = Counter(one.architecture for one in found if one.architecture not in ("noarch", "", "(none)"))
+    owners = {
+        file: package.name
+        for package in holding
+        for file in package.files
+        if file.startswith((*directories, *programs))
+    }
+    machines = Counter(
+        package.architecture for package in found if package.architecture not in ("noarch", "", "(none)")
+    )
     sound = [
-        one
-        for one in found
-        if PACKAGE_NAME.fullmatch(one.name) and is_version(one.evr) and one.architecture != "(none)"
+        package
+        for package in found
+        if PACKAGE_NAME.fullmatch(package.name) and is_version(package.evr) and package.architecture != "(none)"
     ]
-    installed = [Installed(one.name, one.evr, provides_text(one.provides)) for one in sound]
+    installed = [Installed(package.name, package.evr, provides_text(package.provides)) for package in sound]
     return Database(
         tuple(sorted(installed, key=lambda one: (one.name, one.version))),
         owners,
         max(sorted(machines), key=machines.__getitem__, default=""),
-        {name for one in found for name, _, _ in one.provides},
+        {name for package in found for name, _, _ in package.provides},
         [],
     )
 

@@ -41,7 +41,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     places = PLACES if platform(system.family).packaged else (*PLACES, *SYSTEM_PLACES)
     paths = dict.fromkeys(host.resolve(path) or path for place in places for path in matching(host, place))
     found = (_one(host, path, system, remarks) for path in paths)
-    return [one for one in found if one], remarks
+    return [installation for installation in found if installation], remarks
 
 
 def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Installation | None:

@@ -73,12 +73,12 @@ class Registry(msgspec.Struct):
 def read(host: Host, folders: Iterable[str]) -> Registry:
     """What is exported into ``*.reg`` files at the top of the tree or in one of these directories; what its own files
     say, where the tree has those."""
-    found = Registry()
+    registry = Registry()
     for path, key, asked in _HIVES:
         try:
-            found.values += _of_hive(host, path, key, asked)
+            registry.values += _of_hive(host, path, key, asked)
         except (HostError, BadHive) as error:
-            found.unread = (*found.unread, f"{path} {error}" if isinstance(error, BadHive) else str(error))
+            registry.unread = (*registry.unread, f"{path} {error}" if isinstance(error, BadHive) else str(error))
     paths = [
         f"{folder.rstrip('/')}/{name}"
         for folder in dict.fromkeys(("/", *folders))
@@ -89,10 +89,10 @@ def read(host: Host, folders: Iterable[str]) -> Registry:
         try:
             data = host.read(path, MAX_FILE) or b""
         except HostError as error:
-            found.unread = (*found.unread, str(error))
+            registry.unread = (*registry.unread, str(error))
             continue
-        found.values += _values(path, _text(data))[: MAX_VALUES - len(found.values)]
-    return found
+        registry.values += _values(path, _text(data))[: MAX_VALUES - len(registry.values)]
+    return registry
 
 
 def _of_hive(host: Host, path: str, key: str, asked: Sequence[str]) -> list[Value]:
@@ -112,7 +112,7 @@ def _text(data: bytes) -> str:
 
 
 def _values(path: str, text: str) -> list[Value]:
-    found: list[Value] = []
+    values: list[Value] = []
     key, held, start = "", "", 0
     for number, content in enumerate(text.splitlines(), 1):
         line = content.strip()
@@ -131,8 +131,8 @@ def _values(path: str, text: str) -> list[Value]:
         elif key and (match := _VALUE.fullmatch(line)):
             plain = match[2] if match[2] is not None else None
             value = _unescaped(plain) if plain is not None else _from_hex(match[4])
-            found.append(Value(key, _unescaped(match[1]), value, Origin(path, start)))
-    return found
+            values.append(Value(key, _unescaped(match[1]), value, Origin(path, start)))
+    return values
 
 
 def _unescaped(text: str) -> str:

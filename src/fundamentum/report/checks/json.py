@@ -225,8 +225,8 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
                 for one in (*survey.remarks, *(remark for j in judgements for remark in j.target.runtime.remarks))
             ),
             *(
-                RemarkRow(one.where, f"'{one.need}' is no need of these applications")
-                for one in unmatched(judgement.needs for judgement in judgements)
+                RemarkRow(acceptance.where, f"'{acceptance.need}' is no need of these applications")
+                for acceptance in unmatched(judgement.needs for judgement in judgements)
             ),
         ],
     )

@@ -154,8 +154,8 @@ def _packages_beside(console: Console, plan: Plan, full: bool) -> None:
             _warn(console, f"cannot be taken back, since the version before is gone: {_listed(lost, full)}")
     if plan.fetch:
         _aside(console, f"{_megabytes(plan.fetch)} to fetch, {_megabytes(plan.space)} more on the disk")
-    for beside in plan.asides:
-        _warn(console, f"{beside.package} comes along: {beside.why}; {beside.instead}")
+    for aside in plan.asides:
+        _warn(console, f"{aside.package} comes along: {aside.why}; {aside.instead}")
 
 
 def _listed(words: Sequence[str], full: bool) -> str:

@@ -96,7 +96,7 @@ def probe(
 
 def _version(product: str, installed: Sequence[Installed]) -> str | None:
     pattern = suppliers().installed.get(product, "")
-    versions = (upstream(one.version) for one in installed if re.fullmatch(pattern, one.name))
+    versions = (upstream(package.version) for package in installed if re.fullmatch(pattern, package.name))
     version = next((one for one in versions if one), None)
     return ".".join(version.split(".")[: 1 if product == "postgresql" else 2]) if version else None
 
@@ -104,7 +104,7 @@ def _version(product: str, installed: Sequence[Installed]) -> str | None:
 def _facts(
     host: Host, product: Product, version: str, reading: _Reading, running: Sequence[Process]
 ) -> DatabaseOptions:
-    started = min((one.started for one in running if re.match(PROCESSES[product], one.title)), default=None)
+    started = min((process.started for process in running if re.match(PROCESSES[product], process.title)), default=None)
     files = tuple(dict.fromkeys(reading.files))
     stale = changed_since(host, started, files)
     late = tuple(sorted(reading.late)) if reading.folder else ()

@@ -42,9 +42,9 @@ def probe(
         for kind, path in _signs(host, root, min(MAX_ENTRIES, MAX_ALL // len(wanted) + 1)):
             if kind != "world-writable" and _refused(host, path, root, visits):
                 continue
-            one = found.get((root, kind))
-            others = one.others + 1 if one else 0
-            found[root, kind] = Exposed(kind, one.path if one else path, root, others)
+            exposed = found.get((root, kind))
+            others = exposed.others + 1 if exposed else 0
+            found[root, kind] = Exposed(kind, exposed.path if exposed else path, root, others)
     return tuple(found.values())
 
 

@@ -76,13 +76,13 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
     places = usual if installation.ini_files is None else installation.ini_files
     ini_file = next((path for path in places if host.stat(path)), places[-1] if places else "")
     scanned = [folder for folder in installation.scan_dirs if host.stat(folder)]
-    found = Configuration(ini_file if host.stat(ini_file) else None, scanned[-1] if scanned else None)
-    found.packaged = installation.packaged_dirs is None or any(
+    configuration = Configuration(ini_file if host.stat(ini_file) else None, scanned[-1] if scanned else None)
+    configuration.packaged = installation.packaged_dirs is None or any(
         folder in installation.scan_dirs for folder in installation.packaged_dirs
     )
     paths = [ini_file] if ini_file else []
-    paths += _scanned(host, scanned, found)
-    paths += found.unread  # a directory stands for all its files, and cannot be read as a file either
+    paths += _scanned(host, scanned, configuration)
+    paths += configuration.unread  # a directory stands for all its files, and cannot be read as a file either
     values: dict[str, str] = {}
 
     def variable(name: str) -> str | None:
@@ -92,31 +92,31 @@ def probe(host: Host, installation: Installation, facts: Facts) -> Configuration
     for path in paths:
         try:
             text = text_of(host, path, MAX_INI)
-            if len(found.lines) > MAX_LINES:
+            if len(configuration.lines) > MAX_LINES:
                 raise HostError(f"{path}: more than {MAX_LINES:,} lines of configuration come before it: not read")
         except HostError as error:
-            found.unread.append(path)
-            found.lines.append(Line(UNREAD, None, Origin(path)))
-            found.remarks.append(Remark("configuration", f"{error}: what it sets or loads is unknown"))
+            configuration.unread.append(path)
+            configuration.lines.append(Line(UNREAD, None, Origin(path)))
+            configuration.remarks.append(Remark("configuration", f"{error}: what it sets or loads is unknown"))
             continue
         if text is None:
             if path != ini_file:
-                found.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
+                configuration.remarks.append(Remark("configuration", f"{path}: a link to a file that does not exist"))
             continue
-        found.files.append(path)
+        configuration.files.append(path)
         if path == ini_file:
-            found.commented = _commented(text)
+            configuration.commented = _commented(text)
         if path == ini_file and not scanned:
-            found.ini_lines, found.ini_length = _editable(text)
+            configuration.ini_lines, configuration.ini_length = _editable(text)
         parsed = ini.parse(text, facts.constants, variable if "${" in text else None)
         if parsed.broken_at:
-            found.remarks.append(
+            configuration.remarks.append(
                 Remark("configuration", f"{path}:{parsed.broken_at}: syntax error; PHP ignores the file from here on")
             )
-        _take(parsed.entries, path, found, values)
-    if found.ini_file is None and installation.sample:
-        found.sample = _sample(host, installation.sample, facts)
-    return found
+        _take(parsed.entries, path, configuration, values)
+    if configuration.ini_file is None and installation.sample:
+        configuration.sample = _sample(host, installation.sample, facts)
+    return configuration
 
 
 def _sample(host: Host, path: str, facts: Facts) -> Sample | None:
@@ -164,13 +164,13 @@ def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, pa
     kind: Literal["path", "host"] = "path" if match[1].lower() == "path" else "host"
     if entry.key is not None or not is_directive(entry.name) or names_a_secret(entry.name):
         return
-    one = Assignment(entry.name, entry.value and without_credentials(entry.value), Origin(path, entry.line))
+    assignment = Assignment(entry.name, entry.value and without_credentials(entry.value), Origin(path, entry.line))
     last = found.sections[-1] if found.sections else None
     wanted = match[2].strip("\"'")
     if last and (last.kind, last.match) == (kind, wanted) and last.values and last.values[-1].origin.file == path:
-        found.sections[-1] = msgspec.structs.replace(last, values=(*last.values, one))
+        found.sections[-1] = msgspec.structs.replace(last, values=(*last.values, assignment))
     elif len(found.sections) < MAX_SECTIONS:
-        found.sections.append(Section(kind, wanted, (one,)))
+        found.sections.append(Section(kind, wanted, (assignment,)))
 
 
 def _commented(text: str) -> dict[str, int]:

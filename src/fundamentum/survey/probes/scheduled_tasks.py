@@ -33,8 +33,8 @@ def probe(host: Host, commands: Sequence[str]) -> tuple[tuple[Scheduled, ...], l
     if not commands:
         return (), []
     remarks: list[Remark] = []
-    found = [*_cron(host, commands, remarks), *_timers(host, commands)]
-    return tuple(found), remarks
+    tasks = [*_cron(host, commands, remarks), *_timers(host, commands)]
+    return tuple(tasks), remarks
 
 
 def _cron(host: Host, commands: Sequence[str], remarks: list[Remark]) -> Iterator[Scheduled]:

@@ -98,12 +98,12 @@ def start_of(host: Host, installation: Installation, environment: Mapping[str, s
 
     ``environment`` has the deciding variables of the process that runs, where they can be seen: they win over files.
     """
-    found = Start()
+    start = Start()
     if installation.sapi in ("fpm", "apache2") and installation.service:
-        _of_service(host, installation, found)
+        _of_service(host, installation, start)
     if environment is not None:
-        found.variables = dict(environment)
-    return found
+        start.variables = dict(environment)
+    return start
 
 
 def as_started(host: Host, installation: Installation, start: Start) -> Installation:
@@ -257,21 +257,21 @@ def _option(name: str, value: str, origin: Origin, found: Start) -> None:
 def unit_of(host: Host, service: str) -> Unit:
     """A unit with its drop-ins.  Source: systemd.unit(5), "Unit load path"; a list is emptied by an empty line."""
     name = f"{service}.service"
-    found = Unit()
+    unit = Unit()
     main = next((path for folder in FOLDERS if host.stat(path := f"{folder}/{name}")), None)
     for path in ([main] if main else []) + _drop_ins(host, name):
         try:
             text = text_of(host, path, MAX_UNIT)
         except HostError:
-            found.unread = found.unread or Origin(path)
+            unit.unread = unit.unread or Origin(path)
             continue
-        found.files.append(path)
+        unit.files.append(path)
         for line in _lines(path, text or ""):
             if line.value:
-                found.found.setdefault(line.key, []).append(line)
+                unit.found.setdefault(line.key, []).append(line)
             else:
-                found.found.pop(line.key, None)
-    return found
+                unit.found.pop(line.key, None)
+    return unit
 
 
 def _drop_ins(host: Host, name: str) -> list[str]:

@@ -188,8 +188,8 @@ def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool) ->
     for line in lines:
         unsure = "whether it counts is not known" if line.within(*_CONDITIONAL) else ""
         if line.name in PHP and module and len(line.words) > 1 and is_directive(line.words[0]):
-            one = _assignment(line)
-            values = (msgspec.structs.replace(one, value=None),) if unsure else (one,)
+            assignment = _assignment(line)
+            values = (msgspec.structs.replace(assignment, value=None),) if unsure else (assignment,)
             yield Layer(kind, values, line.origin, below=below)
         elif line.name in _SENDING:
             sent = _sent(line, unsure)

@@ -58,7 +58,7 @@ class Line(msgspec.Struct, frozen=True):
 
     def within(self, *kinds: str) -> Section | None:
         """The innermost section of one of these kinds."""
-        return next((one for one in reversed(self.inside) if one.kind in kinds), None)
+        return next((section for section in reversed(self.inside) if section.kind in kinds), None)
 
 
 class Reader:

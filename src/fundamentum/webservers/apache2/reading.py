@@ -55,10 +55,10 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
     for mine in virtual or [main]:
         yield from _handed(hosts, mine, main, reader)
     for more in idle.values():
-        beside, waiting = hosts.of(more)
+        virtual_host, waiting = hosts.of(more)
         for mine in waiting:
-            for found in _handed(hosts, mine, main.joined(beside), reader):
-                yield msgspec.structs.replace(found, idle=True)
+            for handoff in _handed(hosts, mine, main.joined(virtual_host), reader):
+                yield msgspec.structs.replace(handoff, idle=True)
 
 
 def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) -> Iterator[Handoff]:
@@ -165,15 +165,15 @@ def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Ha
     whole = [one for one in handlers if _holds_all(one[1].place, root)]
     winner = max(whole, key=lambda one: (one[1].rank, one[0]), default=None)
     parts: dict[str, tuple[int, Handler]] = {}
-    for at, one in handlers:
-        outranks = winner is None or (one.rank, at) > (winner[1].rank, winner[0])
-        if one.place and (at, one) not in whole and _is_part(one.place, root) and outranks:
-            parts[one.place.words] = (at, one)
+    for at, handler in handlers:
+        outranks = winner is None or (handler.rank, at) > (winner[1].rank, winner[0])
+        if handler.place and (at, handler) not in whole and _is_part(handler.place, root) and outranks:
+            parts[handler.place.words] = (at, handler)
     names = _names(mine)
-    for part, (_, one) in [(None, winner)] if winner else []:
-        yield Handoff(names, "apache2", one.origin, root, part, one.kind, one.target), one
-    for words, (_, one) in parts.items():
-        yield Handoff(names, "apache2", one.origin, root, words, one.kind, one.target), one
+    for part, (_, handler) in [(None, winner)] if winner else []:
+        yield Handoff(names, "apache2", handler.origin, root, part, handler.kind, handler.target), handler
+    for words, (_, handler) in parts.items():
+        yield Handoff(names, "apache2", handler.origin, root, words, handler.kind, handler.target), handler
 
 
 def _holds_all(place: Section | None, root: str | None) -> bool:

@@ -151,9 +151,9 @@ class Hosts:
                 _bounded(mine.lines, line)
                 mine.lines.append(line)
             case _:
-                found = _handler(self.host, line, self.modules, self.programs)
+                handler = _handler(self.host, line, self.modules, self.programs)
                 _bounded(mine.handlers, line)
-                mine.handlers += [found] if found else []
+                mine.handlers += [handler] if handler else []
 
 
 def _bounded(lines: Sized, line: Line) -> None:

@@ -154,11 +154,11 @@ class _Walk:
             yield Handoff(
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
-        for found in handed:
-            mine = next(limit for limit in found.limits if limit.name == "client_max_body_size")
+        for handoff in handed:
+            mine = next(limit for limit in handoff.limits if limit.name == "client_max_body_size")
             apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
             more = (replace(first, part="location /"),) if first and apart else ()
-            yield replace(found, limits=(*more, *found.limits), visit=Answers(block, [around]).visit)
+            yield replace(handoff, limits=(*more, *handoff.limits), visit=Answers(block, [around]).visit)
 
     def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:
         """The scope with what a block sets for everything in it."""
@@ -220,10 +220,10 @@ class _Walk:
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
         layers["elsewhere"] = _elsewhere(scope)
         for address in self.upstreams.get(target, [target]):
-            found = self._handoff(
+            handoff = self._handoff(
                 one, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
             )
-            yield replace(found, layers=tuple(filter(None, layers.values())))
+            yield replace(handoff, layers=tuple(filter(None, layers.values())))
 
     def _proxied(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
         """A handoff to another web server."""

@@ -12,6 +12,7 @@ from typing import Final
 
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.result import Entry, Place
+from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 64 * 1024
@@ -57,8 +58,8 @@ _COMMENTS: Final = ("#", ";", "//", "*", "/*")
 def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that samples choose, but those that are ``named`` by something else already.
 
-    Where the source connects to a database of which it does not say the kind, one of several that samples offer is
-    required.
+    Of several databases that samples offer any one will do; it is required where the source connects to a database of
+    which it does not say the kind.
     """
     seen = set(named)
     databases: dict[str, Place] = {}
@@ -70,9 +71,10 @@ def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entr
             databases[extension] = place
         else:
             yield Entry("extension", (extension,), "recommended", "", _WHY, (place,))
-    if len(databases) > 1 and "pdo" in named and named.isdisjoint(DATABASES):
+    if len(databases) > 1 and named.isdisjoint(DATABASES):
+        level: Level = "required" if "pdo" in named else "recommended"
         why = "samples of its configuration offer these: any one will do"
-        yield Entry("extension", tuple(databases), "required", "", why, tuple(databases.values()))
+        yield Entry("extension", tuple(databases), level, "", why, tuple(databases.values()))
         return
     yield from (Entry("extension", (name,), "recommended", "", _WHY, (place,)) for name, place in databases.items())
 

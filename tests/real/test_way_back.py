@@ -93,6 +93,18 @@ def test_everything_is_taken_back(server: Root) -> None:
     assert "to go back" in run(server, "--yes"), "and it can be carried out once more"
 
 
+def test_a_package_that_was_cut_off_while_it_was_unpacked_is_taken_back(server: Root) -> None:
+    before = state(server)
+    run(server, "--yes")
+    status = (server.path / "var/lib/dpkg/status").read_text()
+    torn = re.sub(r"(\nPackage: php8.2-bcmath\nStatus: install )ok installed", r"\1reinstreq half-installed", status)
+    assert torn != status
+    server.write("/var/lib/dpkg/status", torn)
+    assert "failed" not in run(server, "--undo")
+    assert state(server) == before
+    assert not server.run("dpkg", "--audit")
+
+
 def steps_of(script: str) -> list[int]:
     """The numbers of the lines behind which a step has been carried out."""
     lines = script.splitlines()

@@ -17,9 +17,14 @@ packages_now() { # all that is installed, each with its version
     dpkg-query -W -f '${db:Status-Abbrev}${Package} ${Version}\n' | sed -n 's/^ii *//p'
 }
 
+torn_packages() { # those that were cut off while they were unpacked: they have to be put there again
+    dpkg-query -W -f '${db:Status-Eflag} ${Package}\n' | sed -n 's/^reinstreq //p'
+}
+
 packages_ready() { # whether packages can be installed at all
     if [ -n "$(ls -A /var/lib/dpkg/updates 2>/dev/null)" ] || [ -n "$(dpkg --audit 2>/dev/null)" ]; then
-        say "packages: dpkg was interrupted; nothing was changed; run dpkg --configure -a first, and apt-get -f install if that is not enough" >&2
+        torn=$(torn_packages | tr '\n' ' ')
+        say "packages: dpkg was interrupted; nothing was changed; run ${torn:+apt-get install --reinstall ${torn}and }dpkg --configure -a first, and apt-get -f install if that is not enough" >&2
         return 1
     fi
 }
@@ -40,6 +45,13 @@ packages_back() { # the way back, beside "packages"
     cat >"$keep/packages-back.sh" <<'SH'
 # Takes the packages back to those that "packages" beside this names.
 cd "$(dirname "$0")" || exit 1
+for torn in $(dpkg-query -W -f '${db:Status-Eflag} ${Package}\n' | sed -n 's/^reinstreq //p'); do # cut off while it was unpacked
+    if grep -q "^$torn " packages; then
+        apt-get -y --reinstall install "$torn" || exit 1
+    else
+        dpkg --force-remove-reinstreq --force-depends --remove "$torn" || exit 1
+    fi
+done
 [ -z "$(dpkg --audit)" ] || dpkg --configure -a || apt-get -y -f install || exit 1
 dpkg-query -W -f '${db:Status-Abbrev}${Package} ${Version}\n' | sed -n 's/^ii *//p' >packages-now
 new=$(awk 'NR == FNR { had[$1] = 1; next } !($1 in had) { print $1 }' packages packages-now)

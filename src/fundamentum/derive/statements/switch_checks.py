@@ -52,8 +52,12 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
 
 def _nested(condition: Node) -> bool:
     """Whether it is asked for under another condition only: where something was chosen, say."""
-    statements = [above for above, _ in ancestors(condition) if above.type in _CONDITIONAL or above.type in FUNCTIONS]
-    return len(statements) > 1 and statements[1].type in _CONDITIONAL
+    for above, child in ancestors(condition):
+        if above.type in FUNCTIONS:
+            return False
+        if above.type in _CONDITIONAL and child != above.child_by_field_name("condition"):
+            return True
+    return False
 
 
 def _condition(call: Node) -> tuple[Node, bool]:

@@ -59,8 +59,8 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
                 alone = replace(by_name[name], among=())
                 by_name[name] = alone if name in needed else replace(alone, level="recommended", rule=rule)
         elif verdict.extension in names and len(names) > 1:
-            stops = verdict.level == "required"
-            rule = f"{'the program stops' if stops else 'it is of no use'} where all of these are missing"
+            who = "the program stops" if verdict.level == "required" else "a part of the program refuses"
+            rule = f"{who} where all of these are missing"
             yield _entry(names, verdict.level or "recommended", rule, [by_name.pop(name) for name in names])
         elif verdict.among and extension_gone(verdict.extension, "99.0"):
             del by_name[verdict.extension]

@@ -98,7 +98,9 @@ def check(options: argparse.Namespace) -> int:
     server = on_server(options)
     judge = entry("fundamentum.check", "judge").check
     offers = entry("fundamentum.platforms", "offers").Offers(server.survey)
-    judged = [judge(one.needs, server.survey, one.served.site, offers) for one in server.applications]
+    judged = [
+        judge(application.needs, server.survey, application.served.site, offers) for application in server.applications
+    ]
     detail = "quiet" if options.quiet else "verbose" if options.verbose else "usual"
     form = entry("fundamentum.report.checks", options.format)
     text = options.format == "text"

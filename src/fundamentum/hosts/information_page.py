@@ -163,18 +163,18 @@ def _html(data: bytes) -> _Page:
         return page
     module: str | None = None
     body = tree.find("body")
-    for one in (body if body is not None else tree).iter("h1", "h2", "table"):
-        if one.tag in ("h1", "h2"):
-            title = one.text_content().strip()
+    for element in (body if body is not None else tree).iter("h1", "h2", "table"):
+        if element.tag in ("h1", "h2"):
+            title = element.text_content().strip()
             version = re.match(r"PHP Version\s+(\S+)", title)
             if version:
                 page.facts.setdefault("PHP Version", version[1])
             else:
                 module = title
-                named = one.tag == "h2" and _MODULE.fullmatch(title) and title.lower() not in _NOT_MODULES
+                named = element.tag == "h2" and _MODULE.fullmatch(title) and title.lower() not in _NOT_MODULES
                 page.modules += [title] if named else []
         else:
-            _table(page, module, one)
+            _table(page, module, element)
     return page
 
 

@@ -189,10 +189,10 @@ def _locations(data: bytes) -> dict[str, str]:
     except BadXml:
         return {}
     found = {}
-    for one in root.iter(f"{_REPO}data"):
-        place = one.find(f"{_REPO}location")
+    for element in root.iter(f"{_REPO}data"):
+        place = element.find(f"{_REPO}location")
         if place is not None:
-            found[str(one.get("type"))] = str(place.get("href"))
+            found[str(element.get("type"))] = str(place.get("href"))
     return found
 
 

@@ -76,7 +76,7 @@ def _feature(way: Way) -> Iterator[Barrier]:
     installed = way.main.find("system.webServer/globalModules")
     if installed is None:
         return
-    if not any(one.get("name") == commands.MODULE for one in installed.iterfind("add")):
+    if not any(element.get("name") == commands.MODULE for element in installed.iterfind("add")):
         origin = Origin(way.path, installed.sourceline)
         words, back = commands.feature(), commands.feature(back=True)
         yield by_command("IIS has no CGI feature: nothing runs FastCGI programs", words, back, origin)

@@ -91,13 +91,14 @@ class Levels:
     def locked(self, section: str) -> bool:
         """Whether no ``web.config`` may set a section; not where the file does not say which sections there are."""
         name = section.rpartition("/")[2]
-        defined = [one for one in self.main.iterfind("configSections//section") if one.get("name") == name]
+        defined = [element for element in self.main.iterfind("configSections//section") if element.get("name") == name]
         if not any((one.get("overrideModeDefault") or "").lower() == "deny" for one in defined):
             return False
         opened = (
-            one
-            for one in self.main.iterfind("location")
-            if (one.get("overrideMode") or "").lower() == "allow" or (one.get("allowOverride") or "").lower() == "true"
+            element
+            for element in self.main.iterfind("location")
+            if (element.get("overrideMode") or "").lower() == "allow"
+            or (element.get("allowOverride") or "").lower() == "true"
         )
         return not any(one.find(f"{WEB_SERVER}/{section}") is not None for one in opened)
 
@@ -116,7 +117,7 @@ def _located(file: str, root: Any, path: str) -> list[Level]:
 def elements(levels: Sequence[Level], section: str) -> Iterator[tuple[Level, Any]]:
     """The elements of a section, those of the nearest level first."""
     for level in levels:
-        yield from ((level, one) for one in level.element.iterfind(section))
+        yield from ((level, element) for element in level.element.iterfind(section))
 
 
 def option(levels: Sequence[Level], section: str, name: str) -> tuple[str, Origin] | None:

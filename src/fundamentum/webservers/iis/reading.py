@@ -81,8 +81,8 @@ class _Site:
                 web = "web.config" in {name.lower() for name in names}
                 if web and address not in known:
                     yield Part(address, posixpath.join(part.folder, below), part.pool)
-        for one in self.main.iterfind("location"):
-            site, _, below = (one.get("path") or "").strip("/").partition("/")
+        for element in self.main.iterfind("location"):
+            site, _, below = (element.get("path") or "").strip("/").partition("/")
             if site.lower() == self.name.lower() and below and f"/{below}" not in known and self.parts:
                 folders = chain(self.parts, f"/{below}")
                 yield Part(f"/{below}", folders[-1][1] if folders else "", self.parts[0].pool)

@@ -47,7 +47,11 @@ class Part(msgspec.Struct, frozen=True):
 def pool_of(main: Any, path: str, name: str) -> Pool | None:
     """The pool of that name, with what it takes from the defaults of all pools; None if there is none."""
     every = main.find("system.applicationHost/applicationPools")
-    own = None if every is None else next((one for one in every.iterfind("add") if one.get("name") == name), None)
+    own = (
+        None
+        if every is None
+        else next((element for element in every.iterfind("add") if element.get("name") == name), None)
+    )
     if own is None:
         return None
     given = {**_options(every.find("applicationPoolDefaults")), **_options(own)}
@@ -111,10 +115,10 @@ class Binding(msgspec.Struct, frozen=True):
 def bindings(site: Any) -> Iterator[Binding]:
     """All of them, plain HTTP first."""
     found = []
-    for one in site.iterfind("bindings/binding"):
-        address, _, name = (one.get("bindingInformation") or "").rpartition(":")
-        if one.get("protocol") in ("http", "https"):
-            found.append(Binding(name.lower(), address.lstrip(":") or "*:80", one.get("protocol") == "https"))
+    for element in site.iterfind("bindings/binding"):
+        address, _, name = (element.get("bindingInformation") or "").rpartition(":")
+        if element.get("protocol") in ("http", "https"):
+            found.append(Binding(name.lower(), address.lstrip(":") or "*:80", element.get("protocol") == "https"))
     yield from sorted(found, key=lambda binding: binding.secure)
 
 

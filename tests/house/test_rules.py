@@ -1,11 +1,17 @@
 """The rules that keep the house as docs/architecture.md draws it, each measured on the source."""
 
 import ast
+import gc
+import importlib
+import pkgutil
 import re
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+
+import fundamentum
+from fundamentum import lazy_regex
 
 SOURCE = Path(__file__).parents[2] / "src/fundamentum"
 FAMILIES = re.compile(
@@ -32,15 +38,16 @@ BESIDE = {  # files outside of the rooms that read or show exactly such a thing,
     "webservers/iis/barriers.py": r"windows",
     "webservers/iis/sites.py": r"windows",
 }
-LOWEST = {"errors", "entries", "untrusted", "model", "catalog"}
+LOWEST = {"errors", "entries", "lazy_regex", "untrusted", "model", "catalog"}
 BELOW = LOWEST | {"hosts", "php_files"}
 JUDGED = LOWEST | {"effective", "platforms", "webservers"}
 KNOWS = {  # who may know whom
     "errors": set(),
     "entries": set(),
-    "catalog": {"untrusted"},
-    "model": {"catalog"},
-    "untrusted": {"errors", "model", "entries"},
+    "lazy_regex": set(),
+    "catalog": {"untrusted", "lazy_regex"},
+    "model": {"catalog", "lazy_regex"},
+    "untrusted": {"errors", "model", "entries", "lazy_regex"},
     "hosts": LOWEST,
     "php_files": LOWEST | {"hosts"},
     "platforms": BELOW,
@@ -150,3 +157,11 @@ def test_few_modules_are_imported_inside_functions() -> None:
     ]
     assert len(inside) <= 10, inside
     assert not [one for one in inside if "fundamentum" in one]
+
+
+def test_every_pattern_that_is_compiled_at_its_first_use_can_be_compiled() -> None:
+    for module in pkgutil.walk_packages(fundamentum.__path__, "fundamentum."):
+        importlib.import_module(module.name)
+    patterns = [one for one in gc.get_objects() if isinstance(one, lazy_regex._Later)]
+    assert len(patterns) > 150
+    assert all(pattern.pattern for pattern in patterns)

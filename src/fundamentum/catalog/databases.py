@@ -11,7 +11,9 @@ from typing import Final
 
 import msgspec
 
-_NUMBER: Final = re.compile(r"(-?\d+(?:\.\d+)?)\s*([A-Za-zµ]{0,3})")
+from fundamentum.lazy_regex import lazy_regex
+
+_NUMBER: Final = lazy_regex(r"(-?\d+(?:\.\d+)?)\s*([A-Za-zµ]{0,3})")
 _SIZES: Final = {"k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40, "p": 2**50, "e": 2**60, "b": 1, "": 1}
 _TIMES: Final = {"us": 0.001, "ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "d": 86_400_000}
 """In milliseconds.  Source: PostgreSQL's documentation, "Parameter Names and Values"."""

@@ -14,8 +14,9 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog import canonical
+from fundamentum.lazy_regex import lazy_regex
 
-_VERSION: Final = re.compile(r"\d+(?:\.\d+)*")
+_VERSION: Final = lazy_regex(r"\d+(?:\.\d+)*")
 
 
 class Library(msgspec.Struct, frozen=True):

@@ -5,13 +5,15 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.lazy_regex import lazy_regex
+
 _FACTORS: Final = {"k": 2**10, "m": 2**20, "g": 2**30}
 _DIGITS: Final = (
-    (re.compile(r"0[xX]([0-9a-fA-F]+)"), 16),
-    (re.compile(r"0[bB]([01]+)"), 2),
-    (re.compile(r"0[oO]([0-7]+)"), 8),
-    (re.compile(r"0([0-7]+)"), 8),
-    (re.compile(r"([0-9]+)"), 10),
+    (lazy_regex(r"0[xX]([0-9a-fA-F]+)"), 16),
+    (lazy_regex(r"0[bB]([01]+)"), 2),
+    (lazy_regex(r"0[oO]([0-7]+)"), 8),
+    (lazy_regex(r"0([0-7]+)"), 8),
+    (lazy_regex(r"([0-9]+)"), 10),
 )
 _BLANK: Final = " \t\n\r\v\f"
 

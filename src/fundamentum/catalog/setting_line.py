@@ -7,17 +7,19 @@ Source: php.net, "The configuration file" and "How to change configuration setti
 import re
 from typing import Final, Literal
 
+from fundamentum.lazy_regex import lazy_regex
+
 Syntax = Literal["ini", "module", "sent"]
 """``NAME = VALUE``; ``php_value NAME VALUE``; ``NAME=VALUE`` within a text that is sent along with a request."""
 
-_PLAIN: Final = re.compile(r"[A-Za-z0-9._/-]+")
+_PLAIN: Final = lazy_regex(r"[A-Za-z0-9._/-]+")
 _INI: Final = r"(?P<head>\s*{name}\s*=\s*)(?P<value>\"[^\"]*\"|'[^']*'|[^;\"'\s][^;\"']*?|)(?P<tail>\s*(?:;.*)?\r?)"
 _MODULE: Final = (
     r"(?P<head>\s*php_(?:admin_)?(?P<kind>value|flag)\s+\"?{name}\"?\s+)"
     r"(?P<value>\"[^\"\\]*\"|[^\s\"'\\]+)(?P<tail>\s*\r?)"
 )
 _SENT: Final = r"(?<![\w.])(?P<head>{name}\s*=\s*)(?P<value>\\?\"[^\"\\]*\\?\"|[^\s;\"'\\]*)"
-_SENDING: Final = re.compile(r"\s*(?:fastcgi_param|setenv)\s+(?:PHP_VALUE|PHP_ADMIN_VALUE)\s+[^#]*\r?", re.I)
+_SENDING: Final = lazy_regex(r"\s*(?:fastcgi_param|setenv)\s+(?:PHP_VALUE|PHP_ADMIN_VALUE)\s+[^#]*\r?", re.I)
 
 
 def is_plain_line(line: str, syntax: Syntax, name: str) -> bool:

@@ -1,6 +1,5 @@
 """Set up a web site that hands PHP files to a runtime."""
 
-import re
 from collections.abc import Iterator
 from typing import Any, Final
 
@@ -11,6 +10,7 @@ from fundamentum.changes.file_operations import Line, WriteFile
 from fundamentum.changes.primitives import Primitive
 from fundamentum.changes.server_operations import LinkSite
 from fundamentum.changes.web_limit import WidenLimit
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import LinkedSite, Switch
 from fundamentum.model.origin import Origin
 from fundamentum.model.safe_text import PlainName
@@ -22,7 +22,7 @@ from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import webserver
 from fundamentum.webservers.base import NewSite
 
-_NAMED: Final = re.compile(r"\s*(?:server_name|ServerName)\b")
+_NAMED: Final = lazy_regex(r"\s*(?:server_name|ServerName)\b")
 ADDRESS: Final = "*:80"
 
 

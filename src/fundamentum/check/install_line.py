@@ -8,13 +8,14 @@ import msgspec
 
 from fundamentum.catalog import branch_key, canonical, catalogued, extension_gone, inside, instead_of, known_branches
 from fundamentum.catalog.words import said
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.php import SAPIS, Sapi
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import names, packages, webserver
 
 State = Literal["installed", "installable", "inside", "gone", "another-branch", "not-offered", "second-web-server"]
-_PHP: Final = re.compile(
+_PHP: Final = lazy_regex(
     r"(?P<module>lib(?P<server>[a-z]+2?)-mod-)?php(?P<branch>\d+(?:\.\d+)?)?[uw]?(?:-(?P<rest>[\w.+-]+))?"
 )
 _TOOL_WORDS: Final = frozenset(

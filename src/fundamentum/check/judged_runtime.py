@@ -11,13 +11,14 @@ from fundamentum.catalog.releases import releases
 from fundamentum.effective.file_access import inside
 from fundamentum.effective.fresh_runtime import fresh_runtime
 from fundamentum.errors import ChoiceNeeded, FundamentumError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.php import SAPIS, Runtime, Sapi
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms.offers import Offers
 
-_SELECTOR: Final = re.compile(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
+_SELECTOR: Final = lazy_regex(r"(?P<branch>\d+\.\d+)(?:/(?P<sapi>[a-z0-9]+)(?:/(?P<pool>[A-Za-z0-9_.-]+))?)?")
 
 
 def choose(survey: Survey, needs: Needs, selector: str | None, offers: Offers) -> Target:

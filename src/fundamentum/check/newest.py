@@ -1,12 +1,12 @@
 """Of several releases of one application, the newest that a server can run."""
 
-import re
 from collections.abc import Sequence
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Judgement
 
-_PART: Final = re.compile(r"\d+|[a-z]+")
+_PART: Final = lazy_regex(r"\d+|[a-z]+")
 _END: Final = (0, 0, "~")
 """Behind letters, as those of ``2.0rc1``, and before numbers, as that of ``2.0.1``."""
 

@@ -11,6 +11,7 @@ from typing import Final, cast
 from msgspec.structs import replace
 
 from fundamentum.cli.messages import write_remarks
+from fundamentum.derive.application.archive_names import is_archive
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 from fundamentum.model.needs import Needs
@@ -88,7 +89,7 @@ def application(word: str) -> Needs:
             write_remarks(result.remarks)
             return parse(result.text, f"{result.name} (derived)")
         path = paths[0]
-    if path.is_file() and entry("fundamentum.derive.application", "archive").is_archive(path):
+    if path.is_file() and is_archive(path):
         result = entry("fundamentum.cli", "derivation").derived(path)
         write_remarks(result.remarks)
         return parse(result.text, f"{result.name} (derived)")

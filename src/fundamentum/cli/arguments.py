@@ -5,6 +5,8 @@ import re
 from collections.abc import Callable, Iterator
 
 from fundamentum import __version__
+from fundamentum.cli.exit_codes import USAGE_ERROR
+from fundamentum.cli.help_format import Help, HelpAsWritten
 from fundamentum.cli.shared_arguments import (
     NEEDS_HELP,
     SERVER_HELP,
@@ -18,7 +20,6 @@ from fundamentum.cli.shared_arguments import (
 from fundamentum.entries import entry
 from fundamentum.report import checks, plans
 
-USAGE_ERROR = 2
 PLAN_FILE = ".plan.json"
 """How the name of a plan ends that is kept in a file."""
 
@@ -52,7 +53,7 @@ class Parser(argparse.ArgumentParser):
 
 
 def _check(command: argparse.ArgumentParser) -> None:
-    command.formatter_class = argparse.RawDescriptionHelpFormatter
+    command.formatter_class = HelpAsWritten
     command.description = "Say everything an application needs and a server lacks, with the remedy for each."
     command.epilog = NEEDS_HELP
     applications(command, "*")
@@ -217,7 +218,7 @@ def _compare(command: argparse.ArgumentParser) -> None:
 def _needs(command: argparse.ArgumentParser) -> None:
     command.description = "Check a needs file and say what each of its entries means; no server is needed."
     command.epilog = NEEDS_HELP
-    command.formatter_class = argparse.RawDescriptionHelpFormatter
+    command.formatter_class = HelpAsWritten
     command.add_argument("applications", metavar="APP", nargs="+", help="a needs file, or an application's directory")
 
 
@@ -250,6 +251,7 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
         description="Hold a PHP application's needs against a server, and plan what is missing: all of it, at once.",
         epilog="Exit codes: 0 all required needs met, 1 something required unmet, 2 unusable input, 3 the "
         "program itself failed, 130 interrupted.",
+        formatter_class=Help,
     )
     debug = "after a failure of the program itself, print where it failed"
     top.add_argument("--debug", action="store_true", help=debug)
@@ -259,7 +261,7 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
     # Named, the program need not be found out by writing the usage.
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True, prog=top.prog)
     for name, (short, fill) in COMMANDS.items():
-        command = commands.add_parser(name, help=short)
+        command = commands.add_parser(name, help=short, formatter_class=Help)
         if only in (None, name):
             fill(command)
             command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)

@@ -1,12 +1,12 @@
 """What an application's directory tells of its needs: as it was kept, or derived anew."""
 
 from pathlib import Path
-from typing import Any
 
 from msgspec.structs import replace
 
 from fundamentum.cli.progress import Progress
 from fundamentum.derive.application import cache
+from fundamentum.derive.application.archive_names import is_archive
 from fundamentum.derive.application.cache import Answer
 from fundamentum.derive.application.listing import Listing
 from fundamentum.entries import entry
@@ -19,7 +19,7 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
     ``fresh``: read the directory even if nothing in it has changed.
     """
 
-    if directory.is_file() and archive().is_archive(directory):
+    if directory.is_file() and is_archive(directory):
         return _of_archive(directory)
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory and no archive; name an application's directory")
@@ -39,14 +39,9 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
     return answer
 
 
-def archive() -> Any:
-    """What takes archives apart: slow to import, and seldom needed."""
-    return entry("fundamentum.derive.application", "archive")
-
-
 def _of_archive(path: Path) -> Answer:
     """What an archive tells, which is read anew each time."""
-    with archive().opened(path) as found:
+    with entry("fundamentum.derive.application", "archive").opened(path) as found:
         progress = Progress()
         try:
             result = entry("fundamentum.derive", "derive").derive_listed(Listing(str(found.root)), progress)

@@ -4,21 +4,18 @@ It is started for every question that a script asks, so that this module, and th
 standard library what takes longer to load than a command line to parse.
 """
 
-import argparse
 import contextlib
 import gc
 import os
 import sys
 from collections.abc import Sequence
 
-from fundamentum.cli.arguments import USAGE_ERROR, parser
+from fundamentum import __version__
+from fundamentum.cli.exit_codes import FAILURE, INTERRUPTED, USAGE_ERROR
 from fundamentum.cli.messages import one_line
 from fundamentum.entries import entry
 from fundamentum.errors import FundamentumError, InputErrors
 from fundamentum.report.broken_pipe import nobody_reads
-
-INTERRUPTED = 130
-FAILURE = 3
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -29,11 +26,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     code = 0
     debug = "--debug" in words
     try:
-        command = next((word for word in words if not word.startswith("-")), "")
-        options = parser(command).parse_args(words)
-        if options.color != "auto":
-            os.environ["NO_COLOR" if options.color == "never" else "FUNDAMENTUM_COLOR"] = "1"
-        code = _run(options)
+        code = _answered(words)
         sys.stdout.flush()
         return code
     except InputErrors as error:
@@ -54,6 +47,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if debug:
             sys.excepthook(*sys.exc_info())
         return _ended(_failure(error, debug), FAILURE)
+
+
+def _answered(words: list[str]) -> int:
+    """What the command line asks for; what it asks is parsed by a library that only the version does without."""
+    if words == ["--version"]:
+        sys.stdout.write(f"fundamentum {__version__}\n")
+        return 0
+    command = next((word for word in words if not word.startswith("-")), "")
+    options = entry("fundamentum.cli", "arguments").parser(command).parse_args(words)
+    if options.color != "auto":
+        os.environ["NO_COLOR" if options.color == "never" else "FUNDAMENTUM_COLOR"] = "1"
+    code: int = entry("fundamentum.cli", options.command or "demo").run(options)
+    return code
 
 
 def program() -> None:
@@ -90,12 +96,6 @@ def _failure(error: Exception, debug: bool) -> str:
     where = f" in {os.path.basename(last.tb_frame.f_code.co_filename)}:{last.tb_lineno}" if last else ""
     ask = "report the lines above" if debug else "run it again with --debug and report what it prints"
     return f"the program itself failed ({type(error).__name__}{where}); {ask}, see 'When it fails' in the README"
-
-
-def _run(options: argparse.Namespace) -> int:
-    """The command: the module of its name, which is loaded now."""
-    code: int = entry("fundamentum.cli", options.command or "demo").run(options)
-    return code
 
 
 def _ended(message: str, code: int) -> int:

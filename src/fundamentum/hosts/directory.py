@@ -3,25 +3,27 @@
 import itertools
 import mmap
 import os
-import platform
 import re
 import stat as stat_module
-import struct
-import subprocess
 import time
 from collections.abc import Sequence
 from pathlib import Path
-from typing import BinaryIO, Final, Literal
+from typing import BinaryIO, Final
 
+from fundamentum.entries import entry
 from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, Visit, text_or_none
+from fundamentum.hosts.extended_attributes import attribute, grants
 from fundamentum.hosts.processes import VARIABLES, Running, running
-from fundamentum.model.surrounding_facts import Grant, Machine
+from fundamentum.model.surrounding_facts import Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import PLAINLY
 
-PATH: Final = "/usr/sbin:/usr/bin:/sbin:/bin"
 MAX_LINKS: Final = 40
 """As many symbolic links in one path as Linux follows."""
+MAX_KEPT_FILE: Final = 128 * 1024
+"""Bytes of one file that is kept for those who read it again."""
+MAX_KEPT_FILES: Final = 16 * 1024 * 1024
+"""Bytes of all of them together."""
 MAX_PATH: Final = 4096
 """Bytes that Linux allows a path."""
 
@@ -44,8 +46,21 @@ class DirectoryHost:
         self._prefix = str(root).rstrip("/")
         self._folders: dict[str, str] = {}
         self._entries: dict[str, list[tuple[str, Stat | None]]] = {}
+        self._contents: dict[str, bytes] = {}
+        self._may_keep = MAX_KEPT_FILES
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
+        """The content: that of a small file as it was the first time, so that all of a survey speaks of one state."""
+        known = self._contents.get(path)
+        if known is not None and len(known) <= limit:
+            return known
+        data = self._read(path, limit)
+        if data is not None and len(data) <= min(MAX_KEPT_FILE, self._may_keep):
+            self._contents[path] = data
+            self._may_keep -= len(data)
+        return data
+
+    def _read(self, path: str, limit: int) -> bytes | None:
         stream = self._opened(path)
         if stream is None:
             return None
@@ -164,9 +179,9 @@ class DirectoryHost:
             closed = Path(real).is_dir() and not os.access(real, os.R_OK | os.X_OK)
         except (OSError, HostError):
             return Extras()
-        label = _attribute(real, "security.selinux").rstrip(b"\0").decode("utf-8", "replace")
-        grants = _grants(_attribute(real, "system.posix_acl_access"))
-        return Extras(grants, label, space.f_bavail * space.f_frsize if space else None, closed)
+        label = attribute(real, "security.selinux").rstrip(b"\0").decode("utf-8", "replace")
+        listed = grants(attribute(real, "system.posix_acl_access"))
+        return Extras(listed, label, space.f_bavail * space.f_frsize if space else None, closed)
 
     def machine(self) -> Machine:
         if not self.live:
@@ -197,13 +212,8 @@ class DirectoryHost:
     def answer(self, question: Question) -> bytes | None:
         if not self.live or self._prefix:
             return None
-        try:
-            done = subprocess.run(
-                question.command, capture_output=True, check=False, timeout=20, env={"PATH": PATH, "LC_ALL": "C"}
-            )
-        except (OSError, subprocess.SubprocessError):
-            return None
-        return done.stdout[:MAX_BYTES] if done.returncode == 0 or question.lenient else None
+        said: bytes | None = entry("fundamentum.hosts", "own_commands").said(question)
+        return said
 
     def _followed(self, path: str, links: int) -> str:
         """Follow every link by hand, one component at a time, never leaving the root."""
@@ -275,32 +285,6 @@ def _processors() -> int | None:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
 
 
-def _attribute(path: str, name: str) -> bytes:
-    if not hasattr(os, "getxattr"):
-        return b""
-    try:
-        return os.getxattr(path, name)
-    except OSError:
-        return b""
-
-
-def _grants(data: bytes) -> tuple[Grant, ...]:
-    """The entries of an access list; none where it says no more than the mode.  Source: linux/posix_acl_xattr.h."""
-    kinds: dict[int, Literal["user", "group", "owning-group", "mask"]] = {
-        0x02: "user",
-        0x04: "owning-group",
-        0x08: "group",
-        0x10: "mask",
-    }
-    if len(data) < 4 or struct.unpack_from("<I", data)[0] != 2:
-        return ()
-    entries = struct.iter_unpack("<HHI", data[4 : 4 + (len(data) - 4) // 8 * 8])
-    grants = tuple(
-        Grant(kinds[tag], who if tag in (0x02, 0x08) else 0, bits) for tag, bits, who in entries if tag in kinds
-    )
-    return grants if len(grants) > 1 else ()
-
-
 def this_machine() -> DirectoryHost:
     """The machine this program runs on."""
-    return DirectoryHost(Path("/"), platform.node() or "this machine", live=True)
+    return DirectoryHost(Path("/"), os.uname().nodename or "this machine", live=True)

@@ -13,6 +13,7 @@ from lxml import etree, html
 from fundamentum.catalog import canonical
 from fundamentum.catalog.libraries import of_page
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import branch_in
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Branch, Loaded, Runtime, Sapi, Setting
@@ -36,7 +37,7 @@ _SAPIS: Final[dict[str, Sapi]] = {
     "Command Line Interface": "cli",
     "CGI/FastCGI": "cgi",
 }
-_SIGN: Final = re.compile(rb"PHP Version\s*(?:=>|</|\d)|<title>[^<]*phpinfo\(\)")
+_SIGN: Final = lazy_regex(rb"PHP Version\s*(?:=>|</|\d)|<title>[^<]*phpinfo\(\)")
 _NOT_MODULES: Final = frozenset(
     {
         "environment",
@@ -50,11 +51,11 @@ _NOT_MODULES: Final = frozenset(
     }
 )
 _LIST_TITLE: Final = "Module Name"
-_ZEND: Final = re.compile(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
-API: Final = re.compile(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
+_ZEND: Final = lazy_regex(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
+API: Final = lazy_regex(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 
 
-_MODULE: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ .+-]{0,60}")
+_MODULE: Final = lazy_regex(r"[A-Za-z][A-Za-z0-9_ .+-]{0,60}")
 """The name of an extension, as a page heads its table with it."""
 
 

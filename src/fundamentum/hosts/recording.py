@@ -16,6 +16,7 @@ from typing import BinaryIO, Final, Literal
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
 from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Access, Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import BadPacking, pieces
@@ -26,14 +27,14 @@ MAX_ARCHIVE: Final = 256 * 1024 * 1024
 MAX_MEMBERS: Final = 20_000
 MAX_PATHS: Final = 200_000
 """Files and directories that a recording may speak of."""
-_MEMBER: Final = re.compile(
+_MEMBER: Final = lazy_regex(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
     r"grants|labels|space|machine|visit|system|access|"
     r"answer-[a-z-]{1,40})"
 )
 MAX_PATH: Final = 4096
 _FORMAT: Final = b"1"
-_GRANT: Final = re.compile(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
+_GRANT: Final = lazy_regex(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
 
 
 class Recording:

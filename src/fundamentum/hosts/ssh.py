@@ -4,7 +4,6 @@ The system's own OpenSSH client is used, so that the administrator's configurati
 Nothing is installed or left on the far side.
 """
 
-import re
 import subprocess
 import sys
 import threading
@@ -14,13 +13,14 @@ from urllib.parse import urlsplit
 
 from fundamentum.errors import InputError
 from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
+from fundamentum.lazy_regex import lazy_regex
 
 FRAME: Final = b"\nrecording follows\n"
 _CONNECT_TIMEOUT: Final = 20
 PATIENCE: Final = 300
 """Seconds for the whole recording: the recorder looks at everything before it sends the first byte."""
-_HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
-_USER: Final = re.compile(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
+_HOST: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
+_USER: Final = lazy_regex(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
 
 
 def reach(address: str, recorder: str, *, sudo: bool = False) -> Recording:

@@ -10,6 +10,7 @@ from typing import Final
 
 from fundamentum.hosts.base import MAX_NAMES, Host, HostError, listed
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.lazy_regex import lazy_regex
 
 MAX_DEPTH: Final = 5
 
@@ -17,7 +18,7 @@ MAX_DEPTH: Final = 5
 MAX_FOLDERS: Final = 5000
 
 
-CORE: Final = re.compile(r"php\d(ts)?\.dll", re.I)
+CORE: Final = lazy_regex(r"php\d(ts)?\.dll", re.I)
 
 
 _SKIPPED: Final = frozenset({"windows", "$recycle.bin", "system volume information", "winsxs", "users", "node_modules"})

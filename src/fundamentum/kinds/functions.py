@@ -1,6 +1,5 @@
 """Functions that an application calls, and that may be taken away: ``[functions]``."""
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
@@ -13,12 +12,13 @@ from fundamentum.kinds.base import Context, Kind
 from fundamentum.kinds.extensions.activation import for_extension
 from fundamentum.kinds.extensions.state import ORDER, standing
 from fundamentum.kinds.table_reader import NamesTable, Reader, did_you_mean
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.promises import Promise
 
-_NAME: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,99}(?:\(\))?")
+_NAME: Final = lazy_regex(r"[A-Za-z_][A-Za-z0-9_]{0,99}(?:\(\))?")
 
 
 class FunctionNeed(Value, frozen=True):

@@ -9,17 +9,18 @@ import msgspec
 from fundamentum import entries
 from fundamentum.catalog.quantity import quantity
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.constraints import version_range
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood, Text
 from fundamentum.model.versions import VersionRange
 
-COMMAND: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")
-PATH: Final = re.compile(r"/?[A-Za-z0-9_.@+-]+(?:/[A-Za-z0-9_.@+-]+)*")
-_SIZE: Final = re.compile(r"\d+\s*[kKmMgG]?")
-_TIME: Final = re.compile(r"(\d+)\s*([smhd]?)")
+COMMAND: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")
+PATH: Final = lazy_regex(r"/?[A-Za-z0-9_.@+-]+(?:/[A-Za-z0-9_.@+-]+)*")
+_SIZE: Final = lazy_regex(r"\d+\s*[kKmMgG]?")
+_TIME: Final = lazy_regex(r"(\d+)\s*([smhd]?)")
 _SECONDS: Final = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400}
-_NAMED: Final = re.compile(r"([A-Za-z0-9_.+-]+)\s*((?:>=|<=|!=|>|<|=).*)?")
+_NAMED: Final = lazy_regex(r"([A-Za-z0-9_.+-]+)\s*((?:>=|<=|!=|>|<|=).*)?")
 Alternatives = tuple[tuple[str, VersionRange], ...]
 """Names of which any one will do, each with the versions that will."""
 _Need = TypeVar("_Need")

@@ -16,6 +16,7 @@ from fundamentum.effective.file_access import user_of
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.need import placed
 from fundamentum.kinds.table_reader import PATH, Named, Reader, did_you_mean, seconds
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, NotUnderstood, Value
@@ -25,7 +26,7 @@ from fundamentum.platforms import platform
 CRON: Final = ("cron", "cronie")
 """Packages that run programs at set times."""
 _NAMED_TIMES: Final = {"hourly": 3600, "daily": 86400, "nightly": 86400, "weekly": 7 * 86400, "monthly": 31 * 86400}
-_FILE_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
+_FILE_NAME: Final = lazy_regex(r"[^A-Za-z0-9_-]")
 """What cron ignores a file for, if its name has it."""
 
 

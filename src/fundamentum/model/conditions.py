@@ -5,13 +5,14 @@ from typing import Final, Literal
 
 from fundamentum.catalog import has_unlimited, is_sized, is_switch, is_unlimited, time_zones
 from fundamentum.catalog.quantity import quantity, switch
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import NotUnderstood, Value
 from fundamentum.model.versions import COMPARISON, Operator, holds
 
 FORMS: Final = '">= 256M", "on", "off", "set", "unset", "has WORD", "lacks WORD", "zone" or "= VALUE"'
 """How a condition is written, for messages."""
-_WORD: Final = re.compile(r"(has|lacks)\s+([A-Za-z0-9_.:/\\~@+-]+)")
-_BETWEEN: Final = re.compile(r"[\s,;]+")
+_WORD: Final = lazy_regex(r"(has|lacks)\s+([A-Za-z0-9_.:/\\~@+-]+)")
+_BETWEEN: Final = lazy_regex(r"[\s,;]+")
 """What stands between the words of a list in a setting.  Source: ``zend_disable_functions`` in PHP, and others."""
 
 

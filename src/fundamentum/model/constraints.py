@@ -12,6 +12,7 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Final, NamedTuple
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import NotUnderstood
 from fundamentum.model.versions import Comparison, VersionRange, numbers
 
@@ -22,13 +23,13 @@ ENDLESS: Final[Version] = (10**6, 0, 0, 0)
 MAX_LENGTH: Final = 500
 _NUMBERS: Final = r"v?(\d+|[xX*])(?:\.(\d+|[xX*]))?(?:\.(\d+|[xX*]))?(?:\.(\d+|[xX*]))?"
 _SUFFIX: Final = r"(?:[-_.]?(?:stable|beta|b|RC|alpha|a|patch|pl|p|dev)(?:[.-]?\d+)*)*(?:[.-]?dev)?(?:\+[\w.-]+)?"
-_ONE: Final = re.compile(rf"(\^|~|>=|<=|==|=|!=|<>|>|<)?\s*{_NUMBERS}{_SUFFIX}", re.I)
-_HYPHEN: Final = re.compile(rf"{_NUMBERS}{_SUFFIX}\s+-\s+{_NUMBERS}{_SUFFIX}", re.I)
-_COMPARED: Final = re.compile(r"(>=|<=|!=|==|>|<|=)\s*(\d+(?:\.\d+){0,3})")
-_SEVERAL: Final = re.compile(rf"{_COMPARED.pattern}(?:(?:\s*,\s*|\s+){_COMPARED.pattern})*")
-_AND_LATER: Final = re.compile(r"(\d+(?:\.\d+){0,3})\s*\+")
-_BARE: Final = re.compile(r"v?\d+(?:\.\d+){0,3}")
-_FLAG: Final = re.compile(r"@(?:stable|RC|beta|alpha|dev)\b|#[0-9a-f]+", re.I)
+_ONE: Final = lazy_regex(rf"(\^|~|>=|<=|==|=|!=|<>|>|<)?\s*{_NUMBERS}{_SUFFIX}", re.I)
+_HYPHEN: Final = lazy_regex(rf"{_NUMBERS}{_SUFFIX}\s+-\s+{_NUMBERS}{_SUFFIX}", re.I)
+_COMPARED: Final = lazy_regex(r"(>=|<=|!=|==|>|<|=)\s*(\d+(?:\.\d+){0,3})")
+_SEVERAL: Final = lazy_regex(rf"{_COMPARED.pattern}(?:(?:\s*,\s*|\s+){_COMPARED.pattern})*")
+_AND_LATER: Final = lazy_regex(r"(\d+(?:\.\d+){0,3})\s*\+")
+_BARE: Final = lazy_regex(r"v?\d+(?:\.\d+){0,3}")
+_FLAG: Final = lazy_regex(r"@(?:stable|RC|beta|alpha|dev)\b|#[0-9a-f]+", re.I)
 
 
 class Interval(NamedTuple):

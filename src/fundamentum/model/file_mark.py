@@ -7,14 +7,15 @@ of which only these count; ``account:USER:GROUP,...``, by their numbers, the gro
 name stands for the path; ``absent``.
 """
 
-import re
 from typing import Final
+
+from fundamentum.lazy_regex import lazy_regex
 
 LEFTOVER: Final = r"~$|\.[a-z]+-(dist|old|new|tmp)$|\.[a-z]+(save|new|orig)$|^\."
 """Names, as an extended regular expression, that no service reads: a directory is as it was without them."""
 HOST_NAME: Final = "/etc/hostname"
 """A plan is for the server of that name."""
-_MARK: Final = re.compile(
+_MARK: Final = lazy_regex(
     r"(?:sha256|names):[0-9a-f]{64}|time:\d{1,15}:\d{1,15}|place:\d{1,10}:\d{1,10}:[0-7]{1,4}"
     r"|account:\d{1,10}:\d{1,10}(?:,\d{1,10})*|absent"
 )

@@ -11,6 +11,8 @@ from typing import Annotated, Any, Final, TypeVar
 
 import msgspec
 
+from fundamentum.lazy_regex import lazy_regex
+
 _UNSAFE: Final = (
     r"\u0000-\u0008\u000a-\u001f\u007f-\u009f"
     r"\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb\ud800-\udfff"
@@ -42,10 +44,10 @@ BranchName = Annotated[str, msgspec.Meta(pattern=rf"^[0-9]{{1,3}}\.[0-9]{{1,3}}{
 FilePath = Annotated[str, msgspec.Meta(pattern=rf"^(?:/|{PATH}){END}", max_length=1000)]
 """A path that may be written to or named in a command: absolute, without ``..`` and hidden directories."""
 
-_BAD: Final = re.compile(rf"[\u0009{_UNSAFE}]")
-_BAD_IN_LINE: Final = re.compile(f"[{_UNSAFE}]")
+_BAD: Final = lazy_regex(rf"[\u0009{_UNSAFE}]")
+_BAD_IN_LINE: Final = lazy_regex(f"[{_UNSAFE}]")
 _MARK: Final = "\N{REPLACEMENT CHARACTER}"
-_SUSPECT: Final = re.compile(
+_SUSPECT: Final = lazy_regex(
     rb"\\[bfnrtu]|\x7f|\xc2[\x80-\x9f]|\xd8\x9c|\xe2\x80[\x8e\x8f\xa8-\xae]|\xe2\x81[\xa6-\xa9]|\xef\xbb\xbf|\xef\xbf[\xb9-\xbb]"
 )
 """The same in the bytes of a JSON document, and a little more: a quick look before a thorough one."""

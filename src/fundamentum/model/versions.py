@@ -4,11 +4,12 @@ import re
 from typing import Final, Literal
 
 from fundamentum.catalog import branch_key
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import Value
 
 Operator = Literal[">=", ">", "<=", "<", "=", "!="]
 
-COMPARISON: Final = re.compile(r"(>=|<=|!=|>|<|=)\s*(.+)")
+COMPARISON: Final = lazy_regex(r"(>=|<=|!=|>|<|=)\s*(.+)")
 
 Comparison = tuple[Operator, tuple[int, ...]]
 

@@ -4,7 +4,9 @@ import re
 from collections.abc import Sequence
 from typing import Final
 
-_UNQUOTED: Final = re.compile(r"[\w.:/\\%@+-]+", re.A)
+from fundamentum.lazy_regex import lazy_regex
+
+_UNQUOTED: Final = lazy_regex(r"[\w.:/\\%@+-]+", re.A)
 """Words that neither cmd.exe nor the programs it starts take apart."""
 DRIVE: Final = "C:"
 """The drive that a path is shown with: the one that Windows is on unless it was installed otherwise."""

@@ -20,6 +20,7 @@ from typing import Annotated, Final
 import msgspec
 
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.needs_value import Text
 from fundamentum.untrusted.files import read_named
@@ -27,7 +28,7 @@ from fundamentum.untrusted.files import read_named
 FORMAT: Final = 1
 SUFFIX: Final = ".accepted.toml"
 MAX_SIZE: Final = 1024 * 1024
-_NEED: Final = re.compile(r"php|[a-z-]+:[^\s|]+(?:\|[^\s|]+)*")
+_NEED: Final = lazy_regex(r"php|[a-z-]+:[^\s|]+(?:\|[^\s|]+)*")
 
 
 class Entry(msgspec.Struct, forbid_unknown_fields=True):

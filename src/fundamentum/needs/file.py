@@ -12,6 +12,7 @@ from fundamentum.entries import entry
 from fundamentum.errors import InputError, InputErrors
 from fundamentum.kinds import kinds
 from fundamentum.kinds.table_reader import Reader, did_you_mean
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs import Need, Needs
 from fundamentum.needs.tables import needs_file
 from fundamentum.needs.toml_lines import spot_of
@@ -32,9 +33,9 @@ _WORDS: Final = {
     "str | null": "text in quotes",
     "int | null": "a whole number",
 }
-_LENGTH: Final = re.compile(r"of length <= (\d+)")
-_STEP: Final = re.compile(r"\.([A-Za-z_]+)|\[(\d+|\.\.\.)\]")
-_WHERE: Final = re.compile(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?", re.S)
+_LENGTH: Final = lazy_regex(r"of length <= (\d+)")
+_STEP: Final = lazy_regex(r"\.([A-Za-z_]+)|\[(\d+|\.\.\.)\]")
+_WHERE: Final = lazy_regex(r"(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?", re.S)
 
 
 def load(path: Path) -> Needs:

@@ -12,9 +12,10 @@ import msgspec
 from fundamentum.catalog import HARVESTED, catalogued, facts
 from fundamentum.catalog.near import near
 from fundamentum.catalog.words import said
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.needs.tables import known_keys, needs_file
 
-_BARE: Final = re.compile(r"\s*(?P<key>[\w.\"-]+)\s*=\s*(?P<value>[^\"'\[{\s][^#]*?)\s*(?:#.*)?")
+_BARE: Final = lazy_regex(r"\s*(?P<key>[\w.\"-]+)\s*=\s*(?P<value>[^\"'\[{\s][^#]*?)\s*(?:#.*)?")
 
 
 def key_meant(path: tuple[str, ...], key: str) -> str:

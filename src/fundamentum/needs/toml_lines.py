@@ -4,15 +4,16 @@ The standard library's reader tells lines for syntax errors only.  The document 
 looking for table headers and keys at the beginning of lines is enough.
 """
 
-import re
 from collections.abc import Sequence
 from typing import Final
 
-_HEADER: Final = re.compile(r"\s*\[\[?\s*(.+?)\s*\]\]?\s*(?:#.*)?")
-_KEY: Final = re.compile(
+from fundamentum.lazy_regex import lazy_regex
+
+_HEADER: Final = lazy_regex(r"\s*\[\[?\s*(.+?)\s*\]\]?\s*(?:#.*)?")
+_KEY: Final = lazy_regex(
     r"""\s*((?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+))*)\s*="""
 )
-_PART: Final = re.compile(r"""\"([^\"]*)\"|'([^']*)'|([A-Za-z0-9_-]+)""")
+_PART: Final = lazy_regex(r"""\"([^\"]*)\"|'([^']*)'|([A-Za-z0-9_-]+)""")
 
 
 Spot = tuple[int, int]

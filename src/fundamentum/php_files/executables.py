@@ -6,18 +6,19 @@ point to.  The formats themselves are read by pyelftools and pefile.
 
 import io
 import itertools
-import re
 import struct
 from collections.abc import Iterator
 from typing import Any, Final
 
 import msgspec
 
+from fundamentum.lazy_regex import lazy_regex
+
 MAX_SECTIONS: Final = 300
 MAX_SYMBOLS: Final = 50_000
 MAX_RELOCATIONS: Final = 400_000
 """Several times what the largest real program has: a file that claims more was made to keep its reader busy."""
-PRINTABLE: Final = re.compile(rb"[\x20-\x7e\x80-\xff]{1,200}")
+PRINTABLE: Final = lazy_regex(rb"[\x20-\x7e\x80-\xff]{1,200}")
 PROCESSORS: Final = {
     "EM_X86_64": "x86-64",
     "EM_386": "x86",

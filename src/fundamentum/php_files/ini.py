@@ -13,6 +13,7 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.untrusted.numbers import clipped
 
 MAX_ENTRIES: Final = 20_000
@@ -47,23 +48,23 @@ class _Broken(Exception):
     pass
 
 
-_TRUE = re.compile(r"(?:true|on|yes)[ \t]*", re.I)
-_FALSE = re.compile(r"(?:false|off|none|null|no)[ \t]*", re.I)
-_LABEL = re.compile(r'[^=\n\r\t;&|^$~(){}!"\[\]\x00]+')
-_EQUALS = re.compile(r"[ \t]*=[ \t]*")
-_COMMENT = re.compile(r"[ \t]*;[^\r\n]*(?:\r\n|\r|\n)")
-_NEWLINE = re.compile(r"[ \t]*(?:\r\n|\r|\n)")
-_SKIPPED = re.compile(r"(?:[ \t]*(?:;[^\r\n]*)?(?:\r\n|\r|\n))+")
-_REST = re.compile(r"[ \t]*\Z")
-_BLANK = re.compile(r"[ \t]+")
-_CONSTANT = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
-_TEXT = re.compile(r"""(?:[^$= \t\n\r;&|^~()!"'\x00]|\$(?:[^{\x00]|\\.))+""", re.S)
-_RAW = re.compile(r"'[^']*'")
-_OPERATOR = re.compile(r"[ \t]*([&|^~()!])[ \t]*")
-_QUOTE = re.compile(r'[ \t]*"')
-_VARIABLE = re.compile(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00]+)\}")
-_DEFAULTED = re.compile(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00:]+):-([^$\n\r;:}\"\x00]*)\}")
-_ENDS = re.compile(r"\r\n|\r|\n")
+_TRUE = lazy_regex(r"(?:true|on|yes)[ \t]*", re.I)
+_FALSE = lazy_regex(r"(?:false|off|none|null|no)[ \t]*", re.I)
+_LABEL = lazy_regex(r'[^=\n\r\t;&|^$~(){}!"\[\]\x00]+')
+_EQUALS = lazy_regex(r"[ \t]*=[ \t]*")
+_COMMENT = lazy_regex(r"[ \t]*;[^\r\n]*(?:\r\n|\r|\n)")
+_NEWLINE = lazy_regex(r"[ \t]*(?:\r\n|\r|\n)")
+_SKIPPED = lazy_regex(r"(?:[ \t]*(?:;[^\r\n]*)?(?:\r\n|\r|\n))+")
+_REST = lazy_regex(r"[ \t]*\Z")
+_BLANK = lazy_regex(r"[ \t]+")
+_CONSTANT = lazy_regex(r"[A-Za-z_][A-Za-z0-9_]*")
+_TEXT = lazy_regex(r"""(?:[^$= \t\n\r;&|^~()!"'\x00]|\$(?:[^{\x00]|\\.))+""", re.S)
+_RAW = lazy_regex(r"'[^']*'")
+_OPERATOR = lazy_regex(r"[ \t]*([&|^~()!])[ \t]*")
+_QUOTE = lazy_regex(r'[ \t]*"')
+_VARIABLE = lazy_regex(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00]+)\}")
+_DEFAULTED = lazy_regex(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00:]+):-([^$\n\r;:}\"\x00]*)\}")
+_ENDS = lazy_regex(r"\r\n|\r|\n")
 
 
 def parse(text: str, constants: Mapping[str, str], variables: Variables | None = None) -> IniFile:
@@ -191,7 +192,7 @@ class _Reader:
         if word := self.switch_word():
             self.at = word.end()
             self.end_of_line()
-            return "1" if word.re is _TRUE else ""
+            return "1" if _TRUE.fullmatch(word[0]) else ""
         value = self.expression(0)
         if self.at < len(self.text) and self.peek() in "'\0$":
             self.at = len(

@@ -12,21 +12,22 @@ import msgspec
 
 from fundamentum.catalog import branch_of_api
 from fundamentum.hosts.base import Host
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import Build
 from fundamentum.php_files.executables import ARCHITECTURES, Image, NoImage, processor_of, read_image
 
 MAX_BINARY: Final = 64 * 1024 * 1024
 MAX_PLACES: Final = 200_000
 """Places in one file that are looked at for what it brings: a real one has a few thousand that may be one."""
-_BUILD: Final = re.compile(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
+_BUILD: Final = lazy_regex(rb"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 _SIGN: Final = b"X-Powered-By: PHP/"
-_VERSION: Final = re.compile(rb"([0-9][0-9A-Za-z.+~-]{0,40})\0")
-_FIRST: Final = re.compile(rb"(?i)\b(?:must|has to|should|needs to) (?:be|appear|come|stand)[^\0]{0,40}\bfirst\b")
+_VERSION: Final = lazy_regex(rb"([0-9][0-9A-Za-z.+~-]{0,40})\0")
+_FIRST: Final = lazy_regex(rb"(?i)\b(?:must|has to|should|needs to) (?:be|appear|come|stand)[^\0]{0,40}\bfirst\b")
 """How loaders that refuse to come second say so, in the message that they would print."""
-_CONFIGURE: Final = re.compile(rb"'?\./configure'?((?: +'[^'\0\n]{1,400}'){1,400})")
-_OPTION: Final = re.compile(r"'--([a-z0-9-]+)(?:=([^']*))?'")
-_EXTENSION_DIR: Final = re.compile(rb"/[^\0\n]{1,200}?/(?:no-debug|debug)-(?:non-)?zts-\d{8}(?=\0)")
-_LIBRARY: Final = re.compile(rb"\0(lib[A-Za-z0-9_.+-]{1,60}\.so(?:\.[0-9]{1,4}){0,4})(?=\0)")
+_CONFIGURE: Final = lazy_regex(rb"'?\./configure'?((?: +'[^'\0\n]{1,400}'){1,400})")
+_OPTION: Final = lazy_regex(r"'--([a-z0-9-]+)(?:=([^']*))?'")
+_EXTENSION_DIR: Final = lazy_regex(rb"/[^\0\n]{1,200}?/(?:no-debug|debug)-(?:non-)?zts-\d{8}(?=\0)")
+_LIBRARY: Final = lazy_regex(rb"\0(lib[A-Za-z0-9_.+-]{1,60}\.so(?:\.[0-9]{1,4}){0,4})(?=\0)")
 MODULE_ENTRY: Final = {64: (168, 32), 32: (92, 20)}
 """Size of ``zend_module_entry``, and where in it the pointer to the name stands, by bits."""
 

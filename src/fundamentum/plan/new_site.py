@@ -18,6 +18,7 @@ from fundamentum.changes.web_limit import WidenLimit
 from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.errors import ChoiceNeeded, FundamentumError
 from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed, address
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Switch, Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.php import Runtime
@@ -32,10 +33,10 @@ from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import for_sites, webserver
 from fundamentum.webservers.base import NewSite
 
-_NAME: Final = re.compile(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
+_NAME: Final = lazy_regex(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
 
-_ADDRESS: Final = re.compile(r"(?:\*|[0-9.]+|\[[0-9a-f:]+\]|localhost):80")
-_SOCKET: Final = re.compile(r"/[A-Za-z0-9_./-]+|[A-Za-z0-9.-]*:?[0-9]+|\[[0-9a-fA-F:]+\]:[0-9]+")
+_ADDRESS: Final = lazy_regex(r"(?:\*|[0-9.]+|\[[0-9a-f:]+\]|localhost):80")
+_SOCKET: Final = lazy_regex(r"/[A-Za-z0-9_./-]+|[A-Za-z0-9.-]*:?[0-9]+|\[[0-9a-fA-F:]+\]:[0-9]+")
 """Paths and addresses that no configuration language takes for anything else."""
 
 

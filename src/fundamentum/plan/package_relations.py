@@ -1,13 +1,13 @@
 """What one package's relations to others allow: versions that fit, names that are provided, conflicts."""
 
-import re
 from collections.abc import Iterator
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.platforms.base import Platform
 
-_PROVIDED: Final = re.compile(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
+_PROVIDED: Final = lazy_regex(r"\s*([a-z0-9][a-z0-9+.-]*)(?:\s*\(=\s*([^)\s]+)\s*\))?")
 
 
 def displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:

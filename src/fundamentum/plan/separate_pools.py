@@ -1,6 +1,5 @@
 """Pools of their own, for applications on one branch whose limits do not go together."""
 
-import re
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Final
@@ -13,6 +12,7 @@ from fundamentum.changes.pool import AddPool
 from fundamentum.changes.site_pool import MoveSite, moving
 from fundamentum.kinds.settings.deciding_place import value_for
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Target
 from fundamentum.model.needs import Needs
 from fundamentum.model.needs_value import Level
@@ -20,7 +20,7 @@ from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 
-_WRITABLE: Final = re.compile(r"/[A-Za-z0-9_./-]+")
+_WRITABLE: Final = lazy_regex(r"/[A-Za-z0-9_./-]+")
 """Directories whose names no configuration language takes for anything else."""
 MUCH_MORE: Final = 4
 """An application that needs this many times the memory of another gets it for itself alone."""

@@ -6,12 +6,13 @@ from functools import cmp_to_key
 from typing import Final
 
 from fundamentum.catalog import branch_key
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Sapi
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import packaging, platform
 
-_NAME: Final = re.compile(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")
+_NAME: Final = lazy_regex(r"\s*([A-Za-z0-9][A-Za-z0-9+._-]*)(?=[\s(,]|$)")
 
 
 class Offers:

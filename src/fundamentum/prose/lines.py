@@ -7,6 +7,8 @@ from typing import Final
 import msgspec
 from lxml import etree, html
 
+from fundamentum.lazy_regex import lazy_regex
+
 MAX_LINES: Final = 2000
 MAX_LENGTH: Final = 600
 MIN_WRAPPED: Final = 50
@@ -16,10 +18,10 @@ MAX_TAGS: Final = 100_000
 _BLOCKS: Final = frozenset("p li td th tr div dt dd h1 h2 h3 h4 h5 h6 br pre section article ul ol table body".split())
 _HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 dt th caption legend summary".split())
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
-_MARKUP: Final = re.compile(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
-_BULLET: Final = re.compile(r"^\s*(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+")
-_SENTENCE: Final = re.compile(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
-_UNDERLINE: Final = re.compile(r"\s*([=\-~^\"#*+])\1{2,}\s*")
+_MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
+_BULLET: Final = lazy_regex(r"^\s*(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+")
+_SENTENCE: Final = lazy_regex(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
+_UNDERLINE: Final = lazy_regex(r"\s*([=\-~^\"#*+])\1{2,}\s*")
 
 
 class Line(msgspec.Struct, frozen=True):

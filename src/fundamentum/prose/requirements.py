@@ -8,6 +8,7 @@ import msgspec
 import tomlkit
 
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
@@ -16,7 +17,7 @@ from fundamentum.prose.readers import understood
 from fundamentum.prose.statement import Statement
 
 MAX_NOTE: Final = 200
-_GOES_ON: Final = re.compile(
+_GOES_ON: Final = lazy_regex(
     r"(?:at least|minimum|we (?:require|need|recommend)|it (?:must|should|has to)|required|recommended|please "
     r"(?:set|raise|"
     r"increase)|should be|must be)\b",

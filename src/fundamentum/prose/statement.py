@@ -5,6 +5,7 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import Level
 from fundamentum.prose.lines import Line
 
@@ -21,19 +22,19 @@ class Statement(msgspec.Struct, frozen=True):
     level: Level = "required"
 
 
-_HARD: Final = re.compile(
+_HARD: Final = lazy_regex(
     r"\b(?:errors?|fail(?:ed|ure|s)?|missing|requires?d?|must|mandatory|cannot|can ?not|can't|critical|fatal|"
     r"unable|needs?|needed|"
     r"not (?:be )?(?:installed|found|loaded|enabled|available|writable|supported|present|defined|active|exist))\b"
     r"|undefined|❌|✗|✘",
     re.I,
 )
-_SOFT: Final = re.compile(
+_SOFT: Final = lazy_regex(
     r"\b(?:recommend(?:ed|s|ation)?|optional(?:ly)?|suggest(?:ed|s)?|advis(?:ed?|able)|should|ideally|preferabl[ye]|"
     r"nice to have|improves?|warning|notice|if (?:you|available|possible)|can be used)\b",
     re.I,
 )
-_NOT_REQUIRED: Final = re.compile(r"\bnot (?:strictly |absolutely )?(?:required|mandatory|needed|necessary)\b", re.I)
+_NOT_REQUIRED: Final = lazy_regex(r"\bnot (?:strictly |absolutely )?(?:required|mandatory|needed|necessary)\b", re.I)
 
 
 def level_of(line: Line) -> Level:

@@ -4,14 +4,15 @@ A terminal, a comment, a shell, a document of JSON: one function for each.  What
 :mod:`fundamentum.report.plans.playbook`.
 """
 
-import re
 import shlex
 from collections.abc import Iterable
 from typing import Final
 
 import msgspec
 
-_STEERING: Final = re.compile(r"[\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb]")
+from fundamentum.lazy_regex import lazy_regex
+
+_STEERING: Final = lazy_regex(r"[\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb]")
 """What JSON may hold as it is, and a terminal or an editor acts on."""
 
 

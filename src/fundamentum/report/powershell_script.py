@@ -1,7 +1,6 @@
 """A plan as a PowerShell script for a Windows server: it shows what it would do, and does it when told so."""
 
 import base64
-import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Final
@@ -12,13 +11,14 @@ from fundamentum.changes.server_operations import RunCommands, TakeUp
 from fundamentum.changes.steps import Step
 from fundamentum.errors import FundamentumError
 from fundamentum.kinds import reason_in_words
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.file_mark import HOST_NAME
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform
 from fundamentum.report.escape import clean
 
 _LIBRARY: Final = Path(__file__).with_name("powershell") / "library.ps1"
-_MARK: Final = re.compile(r"sha256:[0-9a-f]{64}|absent")
+_MARK: Final = lazy_regex(r"sha256:[0-9a-f]{64}|absent")
 """Marks of files that Windows can make again."""
 _HEAD: Final = """\
 #requires -Version 4.0

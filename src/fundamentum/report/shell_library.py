@@ -9,6 +9,7 @@ from typing import Final
 import msgspec
 
 from fundamentum import webservers
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.file_mark import LEFTOVER
 from fundamentum.platforms import platform, text_of
 from fundamentum.report.escape import shell_words
@@ -32,7 +33,7 @@ _PARTS: Final = (
 """In this order: what stands in them outside of functions is done at once."""
 AT_LINES: Final = (_FOLDER / "at_lines.awk").read_text("utf-8")
 """A program for awk: whether the lines of a diff, those it takes away or those it brings, stand where it names them."""
-_BEGINS: Final = re.compile(r"([a-z_]+)\(\) \{")
+_BEGINS: Final = lazy_regex(r"([a-z_]+)\(\) \{")
 
 
 class Part(msgspec.Struct, frozen=True):

@@ -2,7 +2,6 @@
 
 import os
 import pwd
-import re
 import signal
 import subprocess
 from contextlib import suppress
@@ -10,6 +9,7 @@ from typing import Any, Final
 
 from msgspec.structs import replace
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Command
 from fundamentum.model.survey import Survey
 
@@ -17,7 +17,7 @@ TIMEOUT: Final = 5
 MAX_OUTPUT: Final = 4096
 MAX_ASKED: Final = 50
 OPTIONS: Final = ("--version", "-version", "-V")
-_VERSION: Final = re.compile(r"(?<![\w.])[vV]?(\d+(?:\.\d+){1,3})")
+_VERSION: Final = lazy_regex(r"(?<![\w.])[vV]?(\d+(?:\.\d+){1,3})")
 
 
 def with_versions(survey: Survey) -> Survey:

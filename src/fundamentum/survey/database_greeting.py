@@ -1,6 +1,5 @@
 """Database servers asked for nothing: what they say of themselves before anybody logs in."""
 
-import re
 import socket
 from pathlib import Path
 from typing import Final
@@ -9,6 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Database
 from fundamentum.model.survey import Survey
 from fundamentum.untrusted.numbers import whole
@@ -16,7 +16,7 @@ from fundamentum.untrusted.peers import linked
 
 TIMEOUT: Final = 3
 MAX_GREETING: Final = 4096
-_HOST: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]{0,252}|\[[0-9A-Fa-f:.]{2,45}(?:%[A-Za-z0-9_.-]{1,20})?\]")
+_HOST: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.-]{0,252}|\[[0-9A-Fa-f:.]{2,45}(?:%[A-Za-z0-9_.-]{1,20})?\]")
 SOCKETS: Final = {
     product: tuple(place for place in suppliers().places[product] if place.startswith("/"))
     for product in ("mysql", "postgresql")

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.file_mark import HOST_NAME, LEFTOVER
 from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Site
@@ -14,6 +15,8 @@ from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_MARKS: Final = 2000
+_SAID: Final = lazy_regex(r"^\s*[^\s;#].*", re.M)
+"""A line that is neither empty nor a comment: most lines of most configurations are."""
 
 
 def marks(host: Host, read: Iterable[str]) -> dict[str, str]:
@@ -68,10 +71,10 @@ def _digest(content: bytes) -> str:
 
 
 def _holds_a_secret(content: bytes) -> bool:
-    for line in content.decode("utf-8", "replace").splitlines():
-        text = line.strip()
+    for match in _SAID.finditer(content.replace(b"\r", b"\n").decode("utf-8", "replace")):
+        text = match[0].strip()
         name, _, value = text.partition("=") if "=" in text else text.partition(" ")
-        if text[:1] in (";", "#") or not value.strip(" \"';"):
+        if not value.strip(" \"';"):
             continue
         if name.startswith("env[") or names_a_secret(name) or without_credentials(text) != text:
             return True

@@ -34,11 +34,6 @@ def look(reference: str | None, *, sudo: bool = False, ask: Asking = "files", as
     ``asked`` is what applications ask about beside what concerns PHP itself.  Raises :class:`InputError`, in words for
     the user.
     """
-    found = _look(reference, sudo=sudo, ask=ask, asked=asked)
-    return scrubbed(found)
-
-
-def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None) -> Survey:
     over_ssh = reference is not None and reference.startswith("ssh://")
     path = named("/" if reference is None else reference, "a server: left out, it is this machine")
     if sudo and not over_ssh:
@@ -49,16 +44,23 @@ def _look(reference: str | None, *, sudo: bool, ask: Asking, asked: Asked | None
         script = entry("fundamentum.survey", "recorder").script(asked)
         return survey(entry("fundamentum.hosts", "ssh").reach(reference or "", script, sudo=sudo), asked)
     if reference is not None and "://" in reference:
-        return cast(Survey, entry("fundamentum.hosts", "information_page_address").survey_address(reference))
+        return scrubbed(cast(Survey, entry("fundamentum.hosts", "information_page_address").survey_address(reference)))
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
     found = survey(this_machine() if reference is None else _directory(path, reference), asked)
-    if asked and asked.packages and (reference is None or str(path.resolve()) == "/"):
+    here = reference is None or str(path.resolve()) == "/"
+    with_answers = _with_answers(found, path, asked, ask, here=here)
+    return found if with_answers is found else scrubbed(with_answers)
+
+
+def _with_answers(found: Survey, path: Path, asked: Asked | None, ask: Asking, *, here: bool) -> Survey:
+    """The survey with what programs answer that run; ``here``: on this machine."""
+    if here and asked and asked.packages:
         found = replace(found, databases=entry("fundamentum.survey", "database_greeting").here())
-    if asked and asked.greetings and (reference is None or str(path.resolve()) == "/"):
+    if here and asked and asked.greetings:
         greetings = entry("fundamentum.survey", "service_greeting").here(asked.greetings)
         found = replace(found, answers={**found.answers, **greetings})
-    if ask != "files" and (reference is None or str(path.resolve()) == "/"):
+    if here and ask != "files":
         found = entry("fundamentum.survey", "command_versions").with_versions(found)
     if ask != "files":
         found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)
@@ -99,10 +101,10 @@ def _from_file(path: Path, word: str, asked: Asked | None) -> Survey:
     if data[:2] == b"\x1f\x8b" or data[257:262] == b"ustar":
         return survey(entry("fundamentum.hosts", "recording").open_recording(data, word), asked)
     if data.startswith(SIGN):
-        return cast(Survey, entry("fundamentum.survey", "upload_answer").survey_upload(data, word))
+        return scrubbed(cast(Survey, entry("fundamentum.survey", "upload_answer").survey_upload(data, word)))
     if data.lstrip()[:1] != b"{" and path.suffix != ".json":
         page = entry("fundamentum.hosts", "information_page")
         if page.is_page(data):
-            return cast(Survey, page.survey_page(data, word))
+            return scrubbed(cast(Survey, page.survey_page(data, word)))
         raise InputError(word, "is neither a survey, nor a recording, nor an information page")
-    return read(data, word)
+    return scrubbed(read(data, word))

@@ -8,6 +8,7 @@ from typing import Final, TypedDict
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
 from fundamentum.model.php import Runtime
@@ -19,7 +20,7 @@ from fundamentum.survey.probes import exposed_files, file_permissions, program_p
 from fundamentum.webservers import body_folders
 
 ZONES: Final = "/usr/share/zoneinfo/"
-_ZONE: Final = re.compile(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
+_ZONE: Final = lazy_regex(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
 
 
 class Beside(TypedDict):

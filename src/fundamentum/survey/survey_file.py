@@ -1,11 +1,11 @@
 """A survey as a file: ``*.survey.json``, written and read within bounds."""
 
-import re
 from typing import Final
 
 import msgspec
 
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.survey import FORMAT, Survey
 
 MAX_SURVEY: Final = 48 * 1024 * 1024
@@ -13,7 +13,7 @@ MAX_SURVEY: Final = 48 * 1024 * 1024
 MAX_VALUES: Final = 600_000
 MAX_TEXTS: Final = 2_500_000
 """Values and texts in a survey file: either takes many times the memory of what it is written with."""
-_ORIGIN: Final = re.compile(rb'\[\n *("(?:[^"\\\n]|\\.)*"),\n *(\d+)\n *\]')
+_ORIGIN: Final = lazy_regex(rb'\[\n *("(?:[^"\\\n]|\\.)*"),\n *(\d+)\n *\]')
 """A file and a line in it, spread over four lines."""
 
 

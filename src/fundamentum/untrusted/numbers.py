@@ -1,9 +1,10 @@
 """Whole numbers in text that others wrote."""
 
-import re
 from typing import Final
 
-_NUMBER: Final = re.compile(r"[0-9]{1,18}")
+from fundamentum.lazy_regex import lazy_regex
+
+_NUMBER: Final = lazy_regex(r"[0-9]{1,18}")
 
 
 def whole(text: str | None) -> int | None:

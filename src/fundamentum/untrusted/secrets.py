@@ -6,13 +6,14 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Overridden
 from fundamentum.model.php import Setting
 
-_SECRET_NAME: Final = re.compile(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
+_SECRET_NAME: Final = lazy_regex(r"passw|passwd|_pw$|\.pw$|secret|token|credential|api_?key|license", re.I)
 
 
-_SECRET_VALUE: Final = re.compile(
+_SECRET_VALUE: Final = lazy_regex(
     r"(?P<before>://[^/\s:@]*:)(?P<one>[^@\s/]+)(?=@)|"
     r"(?P<key>(?:auth|password|passwd|passwort|pwd|secret|token|api_?key)(?:%5B\w*%5D|\[\w*\])?"
     r"(?:=|(?<=--auth)\s+|(?<=-password)\s+|(?<=-passwd)\s+|(?<=-pwd)\s+|(?<=-secret)\s+|(?<=-token)\s+))"
@@ -22,7 +23,7 @@ _SECRET_VALUE: Final = re.compile(
 """Credentials in addresses, ``password=WORD`` and ``--password WORD``, in quotes or not."""
 
 
-_HARMLESS_MAILER: Final = re.compile(r"-(?:[tib]s?|o[a-z0-9]{1,3}|f)|[A-Za-z0-9._+-]+@[A-Za-z0-9.-]+")
+_HARMLESS_MAILER: Final = lazy_regex(r"-(?:[tib]s?|o[a-z0-9]{1,3}|f)|[A-Za-z0-9._+-]+@[A-Za-z0-9.-]+")
 """Options of a mailer that hold no secret.  Source: sendmail(8)."""
 
 

@@ -8,6 +8,7 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError, listed, matching, text_of
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
@@ -22,7 +23,7 @@ MAX_SITE_TEXT: Final = 32 * 1024 * 1024
 """Bytes of one web server's configuration, included files counted each time."""
 MAX_UNLINKED: Final = 200
 """Files of sites that are looked into although the web server does not read them."""
-_SITE_FILE: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
+_SITE_FILE: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 MAX_LINE: Final = 1000
 MAX_SENT: Final = 20_000
 MAX_VALUES: Final = 500
@@ -106,7 +107,7 @@ def _may_be_shown(line: str, harmless: frozenset[str]) -> bool:
     return len(line) < MAX_LINE and safe_line(line) == line and not secret and harmless.issuperset(words)
 
 
-_CONSTANT: Final = re.compile(r"\b(?:E|PHP|M)_[A-Z]+\b")
+_CONSTANT: Final = lazy_regex(r"\b(?:E|PHP|M)_[A-Z]+\b")
 
 
 def sent_along(name: str, text: str | None, origin: Origin) -> Layer | None:

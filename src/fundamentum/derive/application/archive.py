@@ -21,21 +21,22 @@ from typing import BinaryIO, Final
 
 import msgspec
 
+from fundamentum.derive.application.archive_names import ENDINGS
 from fundamentum.errors import InputError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.untrusted.decompress import BadPacking, pieces
 
-ENDINGS: Final = (".zip", ".phar", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz", ".tar.zst")
 MAX_MEMBERS: Final = 200_000
 MAX_TOTAL: Final = 400 * 1024 * 1024
 """Bytes of what is taken out: the largest applications have a fifth of that."""
 MAX_MEMBER: Final = 16 * 1024 * 1024
 _MEMORY: Final = "/dev/shm"
-_TAKEN: Final = re.compile(
+_TAKEN: Final = lazy_regex(
     r"\.(?:php\d?|inc|module|install|phtml|ctp|json|lock|ini|env|md|markdown|rst|txt|html?|ya?ml|xml|toml|neon|dist|"
     r"sample|example|conf|cron|sh)$|^\.(?:htaccess|user\.ini|env[\w.]*)$|^[^.]+$",
     re.I,
 )
-_HALT: Final = re.compile(rb"__HALT_COMPILER\(\);(?:[ \t]*\?>)?(?:\r\n|\n)?")
+_HALT: Final = lazy_regex(rb"__HALT_COMPILER\(\);(?:[ \t]*\?>)?(?:\r\n|\n)?")
 _BROKEN: Final = (
     OSError, EOFError, ValueError, KeyError, RuntimeError, NotImplementedError, struct.error, zlib.error,
     zipfile.BadZipFile, tarfile.TarError, BadPacking, OverflowError, MemoryError,
@@ -93,11 +94,6 @@ class _Taking:
             yield f"{self.outside} members with names that lead elsewhere are passed over"
         if self.large:
             yield f"{self.large} files larger than {MAX_MEMBER >> 20} MiB are passed over"
-
-
-def is_archive(path: Path) -> bool:
-    """Whether a file is called like an archive."""
-    return path.name.lower().endswith(ENDINGS)
 
 
 @contextmanager

@@ -1,6 +1,5 @@
 """The application's own database on a database server, and the user who has it."""
 
-import re
 from collections.abc import Iterator, Sequence
 from typing import Any, Final
 
@@ -10,12 +9,13 @@ from fundamentum.changes.database import PrepareDatabase
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.databases.way import TITLES, DatabaseNeed, best_way
 from fundamentum.kinds.table_reader import Reader
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 
-_NAME: Final = re.compile(r"[a-z][a-z0-9_]{0,30}")
-_CHARACTER_SET: Final = re.compile(r"[A-Za-z][A-Za-z0-9_]{0,30}")
+_NAME: Final = lazy_regex(r"[a-z][a-z0-9_]{0,30}")
+_CHARACTER_SET: Final = lazy_regex(r"[A-Za-z][A-Za-z0-9_]{0,30}")
 
 
 class DatabaseNameNeed(Value, frozen=True):

@@ -14,6 +14,7 @@ from fundamentum.kinds.base import Context
 from fundamentum.kinds.databases.variable_demand import VariableDemand
 from fundamentum.kinds.databases.way import TITLES, DatabaseNeed, best_way
 from fundamentum.kinds.table_reader import Reader, did_you_mean
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.conditions import Condition, condition
 from fundamentum.model.findings import AGAIN, Finding
 from fundamentum.model.need_id import NeedId
@@ -23,7 +24,7 @@ from fundamentum.model.surrounding_facts import DatabaseOptions
 from fundamentum.platforms.offers import upstream
 
 SERVERS: Final = ("mariadb", "mysql", "postgresql")
-_NAME: Final = re.compile(r"[a-z][a-z0-9_.]{0,63}")
+_NAME: Final = lazy_regex(r"[a-z][a-z0-9_.]{0,63}")
 
 
 class VariableNeed(Value, frozen=True):

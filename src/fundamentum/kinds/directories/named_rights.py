@@ -4,7 +4,6 @@ Source: Microsoft's "How AccessCheck works" (what is denied to a name or to one 
 allowed), and its "Application pool identities".
 """
 
-import re
 from typing import Final
 
 from msgspec.structs import replace
@@ -14,6 +13,7 @@ from fundamentum.changes.named_access import GiveAccess
 from fundamentum.effective.file_access import inside
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.directories.need import DirectoryNeed
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.surrounding_facts import Access, Place
 from fundamentum.model.survey import Survey
@@ -24,7 +24,7 @@ _USERS: Final = frozenset({"s-1-5-32-545", r"builtin\users"})
 _POOLS: Final = frozenset({"s-1-5-32-568", r"builtin\iis_iusrs"})
 _ADMINISTRATORS: Final = frozenset({"s-1-5-32-544", r"builtin\administrators"})
 _SYSTEM: Final = r"nt authority\system"
-_POOL_NAME: Final = re.compile(r"\bapppool\\")
+_POOL_NAME: Final = lazy_regex(r"\bapppool\\")
 WRITES: Final = 2
 
 

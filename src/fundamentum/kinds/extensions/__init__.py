@@ -1,6 +1,5 @@
 """Extensions of PHP: ``[extensions]``."""
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Final
 
@@ -16,6 +15,7 @@ from fundamentum.kinds.extensions.names import WAYS, Way, meant
 from fundamentum.kinds.extensions.state import ORDER, Standing, standing
 from fundamentum.kinds.extensions.versions import of_version
 from fundamentum.kinds.table_reader import Listing, Reader
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.constraints import version_range
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
@@ -23,7 +23,7 @@ from fundamentum.model.needs_value import Level, NotUnderstood, Text, Value
 from fundamentum.model.promises import Promise
 from fundamentum.model.versions import VersionRange
 
-_VERSIONED: Final = re.compile(r"(.*?)\s*((?:>=|<=|!=|==|[><=^~]).*|[0-9][0-9.]*\s*\+)?")
+_VERSIONED: Final = lazy_regex(r"(.*?)\s*((?:>=|<=|!=|==|[><=^~]).*|[0-9][0-9.]*\s*\+)?")
 
 
 class WayTable(Listing):

@@ -1,7 +1,6 @@
 """The changes that make an extension active in a runtime."""
 
 import posixpath
-import re
 from collections.abc import Iterator
 from typing import Final
 
@@ -13,9 +12,10 @@ from fundamentum.changes.packages import Install
 from fundamentum.changes.service import Restart
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.extensions.state import Standing, standing
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.php import Module, Runtime
 
-_FILE_NAME: Final = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
+_FILE_NAME: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
 
 
 def for_extension(where: Standing, context: Context) -> Iterator[Change]:

@@ -5,15 +5,16 @@ from typing import Final, Literal
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.words import said
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import NotUnderstood
 
 Way = Literal["", "web", "command_line"]
 """For which way of running PHP a need holds; empty: for each."""
 WAYS: Final[tuple[Way, ...]] = ("", "web", "command_line")
-_NAME: Final = re.compile(r"[A-Za-z][A-Za-z0-9_ -]{0,63}")
-_PACKAGE: Final = re.compile(r"(?:php[0-9.]*-|ext[-/]|pecl-|php_(?=.*\.dll$))(.+)", re.I)
-_FILE: Final = re.compile(r"(?:php_)?(.+)\.(?:so|dll)", re.I)
-_SERVER_MODULE: Final = re.compile(r"mod_([a-z0-9_]+)")
+_NAME: Final = lazy_regex(r"[A-Za-z][A-Za-z0-9_ -]{0,63}")
+_PACKAGE: Final = lazy_regex(r"(?:php[0-9.]*-|ext[-/]|pecl-|php_(?=.*\.dll$))(.+)", re.I)
+_FILE: Final = lazy_regex(r"(?:php_)?(.+)\.(?:so|dll)", re.I)
+_SERVER_MODULE: Final = lazy_regex(r"mod_([a-z0-9_]+)")
 
 
 def meant(text: str) -> str:

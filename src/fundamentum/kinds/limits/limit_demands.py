@@ -13,13 +13,14 @@ from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.kinds.settings.demand import DirectiveDemand
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Demand, Finding, Link, Target
 from fundamentum.model.needs_value import Value
 from fundamentum.model.surrounding_facts import Limit
 from fundamentum.model.survey import Site, Survey
 from fundamentum.webservers import webserver
 
-_WINDOWS_WORD: Final = re.compile(r"[\w .:/()-]+", re.A)
+_WINDOWS_WORD: Final = lazy_regex(r"[\w .:/()-]+", re.A)
 """What a Windows shell looks into no further."""
 
 

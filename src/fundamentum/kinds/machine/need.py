@@ -4,6 +4,7 @@ import re
 from typing import Final, Literal
 
 from fundamentum.kinds.table_reader import COMMAND, did_you_mean, size
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, NotUnderstood, Value
 
@@ -24,7 +25,7 @@ ARCHITECTURES: Final = {"x86_64": "amd64", "aarch64": "arm64", "i686": "i386", "
 _NUMBERS: Final = {"memory": "2G", "swap": "1G", "disk": "50G", "processors": "2"}
 """What is a number, with an example."""
 _SWITCHES: Final = {"time_zone": ("set",), "https": ("on", "set"), "mail": ("set",)}
-_LOCALE: Final = re.compile(r"(?:[a-z]{2,3}(?:_[A-Z]{2})?|C)(?:\.[A-Za-z0-9-]{1,20})?(?:@[a-z]{1,20})?")
+_LOCALE: Final = lazy_regex(r"(?:[a-z]{2,3}(?:_[A-Z]{2})?|C)(?:\.[A-Za-z0-9-]{1,20})?(?:@[a-z]{1,20})?")
 
 
 class HostNeed(Value, frozen=True):

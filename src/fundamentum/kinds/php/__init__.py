@@ -1,6 +1,5 @@
 """PHP itself: ``[php]``: whether a request to the application is answered by a PHP that it accepts."""
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Final
 
@@ -18,6 +17,7 @@ from fundamentum.kinds.php.reachability import unserved, way_in
 from fundamentum.kinds.php.unseen_php import for_stray, stray_site
 from fundamentum.kinds.settings.deciding_place import line_of_site
 from fundamentum.kinds.table_reader import Reader, Table
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.constraints import version_range
 from fundamentum.model.findings import Finding, State, Target
 from fundamentum.model.need_id import NeedId
@@ -30,7 +30,7 @@ from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import names, webserver
 
-_BRANCH: Final = re.compile(r"\d+\.\d+")
+_BRANCH: Final = lazy_regex(r"\d+\.\d+")
 
 
 class PhpTable(Table):

@@ -4,7 +4,6 @@ Only what was seen is judged.  Where processes cannot be seen (an image, a root 
 """
 
 import posixpath
-import re
 import shlex
 from collections.abc import Callable, Iterator
 from typing import Any, Final, Literal
@@ -23,6 +22,7 @@ from fundamentum.effective.file_access import READ, SEARCH, WRITE, account_named
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.directories.rights import passable
 from fundamentum.kinds.settings.deciding_place import pool_addition
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
@@ -31,7 +31,7 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import OTHER_PACKAGES, webserver
 
-_NO_NAME: Final = re.compile(r"[^A-Za-z0-9_-]")
+_NO_NAME: Final = lazy_regex(r"[^A-Za-z0-9_-]")
 UNSEEN: Final = "what runs was not seen: judged by the files"
 
 

@@ -1,6 +1,5 @@
 """Directives of PHP and what they must be: ``[settings.required]`` and ``[settings.recommended]``."""
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Final
 
@@ -15,13 +14,14 @@ from fundamentum.kinds.settings.demand import DirectiveDemand
 from fundamentum.kinds.settings.promised import value_promised
 from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
 from fundamentum.kinds.table_reader import Reader, Table
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.conditions import FORMS, condition, contradict
 from fundamentum.model.findings import Finding
 from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.model.promises import Promise
 
-_DIRECTIVE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
+_DIRECTIVE: Final = lazy_regex(r"[A-Za-z_][A-Za-z0-9_.-]{0,99}")
 
 
 class SettingsTable(Table):

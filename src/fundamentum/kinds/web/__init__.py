@@ -1,6 +1,5 @@
 """The web server: ``[web]``: that it serves the application, as the application has to be served."""
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Final
 
@@ -10,6 +9,7 @@ from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.table_reader import Reader, Table, below, did_you_mean
 from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed
 from fundamentum.kinds.web.verdicts import judged
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import NotUnderstood, Text
@@ -17,7 +17,7 @@ from fundamentum.platforms import names as platform_names
 from fundamentum.platforms import platform
 from fundamentum.webservers import for_sites, names, webserver
 
-_MODULE: Final = re.compile(r"[a-z][a-z0-9_]{0,40}")
+_MODULE: Final = lazy_regex(r"[a-z][a-z0-9_]{0,40}")
 
 
 class WebTable(Table):

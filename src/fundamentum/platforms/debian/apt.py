@@ -7,6 +7,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_version
@@ -22,11 +23,11 @@ MAX_OFFERS: Final = 20_000
 """Ten times what a release has that concerns PHP, with all that it depends on."""
 MAX_STANZAS: Final = 64 * 1024 * 1024
 """Bytes of their descriptions."""
-_INDEX: Final = re.compile(
+_INDEX: Final = lazy_regex(
     r"(?P<dist>.+)_(?P<component>[^_]+)_binary-(?P<arch>[^_]+)_Packages(?P<packing>\.gz|\.xz|\.lz4)?"
 )
-_FLAT: Final = re.compile(r"(?P<dist>.+?)_Packages(?P<packing>\.gz|\.xz|\.lz4)?")
-_PHP: Final = re.compile(rb"php\d|libapache2-mod-php\d|libphp\d|php-common$")
+_FLAT: Final = lazy_regex(r"(?P<dist>.+?)_Packages(?P<packing>\.gz|\.xz|\.lz4)?")
+_PHP: Final = lazy_regex(rb"php\d|libapache2-mod-php\d|libphp\d|php-common$")
 
 
 class _List(msgspec.Struct, frozen=True):

@@ -7,13 +7,14 @@ from typing import Final
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError, listed, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Repository
 from fundamentum.model.remark import Remark
 from fundamentum.platforms.debian import control
 
 DEFAULT: Final = 500
 PREFERRED_RELEASE: Final = 990
-_SIMPLE: Final = re.compile(r"(?:[A-Za-z0-9.+^$\\-]|\[[a-z0-9-]+\]|[A-Za-z0-9.\]][*+?]){1,80}")
+_SIMPLE: Final = lazy_regex(r"(?:[A-Za-z0-9.+^$\\-]|\[[a-z0-9-]+\]|[A-Za-z0-9.\]][*+?]){1,80}")
 """Regular expressions without groups, which cannot take long on a package's name."""
 _RELEASE_KEYS: Final = {"o": "origin", "l": "label", "a": "suite", "n": "codename", "c": "component"}
 

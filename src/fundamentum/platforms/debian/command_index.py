@@ -1,12 +1,12 @@
 """Which package brings a command, from the indexes that the server keeps of commands, or of all files."""
 
 import io
-import re
 from collections.abc import Sequence
 from typing import Final
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.hosts.base import Host, HostError, listed
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.platforms.debian import control
 from fundamentum.platforms.debian.contents import LISTS, bringing
 from fundamentum.untrusted.decompress import unpack
@@ -15,7 +15,7 @@ MAX_COMMANDS: Final = 64 * 1024 * 1024
 """Bytes of one index of commands."""
 
 
-_INDEX: Final = re.compile(r".+_cnf_Commands-[a-z0-9]+(?P<packing>\.gz|\.xz|\.lz4)?")
+_INDEX: Final = lazy_regex(r".+_cnf_Commands-[a-z0-9]+(?P<packing>\.gz|\.xz|\.lz4)?")
 
 
 def indexed_commands(host: Host, names: Sequence[str]) -> dict[str, list[str]]:

@@ -10,13 +10,14 @@ from mmap import mmap
 from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, listed
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.untrusted.decompress import BadPacking, pieces
 
 LISTS: Final = "/var/lib/apt/lists"
 MAX_LINE: Final = 64 * 1024
 MAX_READ: Final = 512 * 1024 * 1024
-_NAME: Final = re.compile(r".+_Contents-[a-z0-9-]+(?P<packing>\.gz|\.lz4)?")
-_BEHIND: Final = re.compile(rb"^usr/(?:games|include|lib|libexec|local|sbin|share)", re.M)
+_NAME: Final = lazy_regex(r".+_Contents-[a-z0-9-]+(?P<packing>\.gz|\.lz4)?")
+_BEHIND: Final = lazy_regex(rb"^usr/(?:games|include|lib|libexec|local|sbin|share)", re.M)
 """Lists are sorted by path: no program stands behind these."""
 
 

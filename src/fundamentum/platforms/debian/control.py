@@ -11,10 +11,11 @@ from collections.abc import Collection, Iterator
 from mmap import mmap
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Relation
 
 Bytes = bytes | mmap
-_FIELD: Final = re.compile(
+_FIELD: Final = lazy_regex(
     r"^(Package|Source|Status|Version|Architecture|Provides|Depends|Pre-Depends|Recommends|Conflicts|Breaks|Section|Size|Installed-Size|Origin|Label|Suite|Codename|"
     r"NotAutomatic|ButAutomaticUpgrades|Pin|Pin-Priority):"
     r"[ \t]*(.*(?:\n[ \t].*)*)",
@@ -33,16 +34,16 @@ MAX_FOUND: Final = 20_000
 """Places where one such name is found."""
 MAX_VERSIONS: Final = 200
 """Versions of one package in one index."""
-_FIRST: Final = re.compile(rb"Package: (.*)")
-_LINE: Final = re.compile(rb"\nP(ackage: .*|rovides: .*)")
+_FIRST: Final = lazy_regex(rb"Package: (.*)")
+_LINE: Final = lazy_regex(rb"\nP(ackage: .*|rovides: .*)")
 _OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
-_NAME_IN_RELATION: Final = re.compile(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
-_RELATION: Final = re.compile(
+_NAME_IN_RELATION: Final = lazy_regex(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
+_RELATION: Final = lazy_regex(
     r"\s*(?P<name>[a-z0-9][a-z0-9+.-]*)(?::[a-z0-9-]+)?\s*(?:\(\s*(?P<relation><<|<=|=|>=|>>|<|>)\s*(?P<version>[^\s)]+)\s*\))?"
 )
 
 
-PACKAGE_NAME: Final = re.compile(r"[a-z0-9][a-z0-9+.-]*")
+PACKAGE_NAME: Final = lazy_regex(r"[a-z0-9][a-z0-9+.-]*")
 """Source: Debian policy, 5.6.1."""
 
 
@@ -182,7 +183,7 @@ def built_from(entry: dict[str, str]) -> str:
     return f"{name} {version.strip('() ') or entry.get('Version', '')}" if name else ""
 
 
-_OF_SOURCE: Final = re.compile(rb"^(Package|Source|Version): (.*)", re.M)
+_OF_SOURCE: Final = lazy_regex(rb"^(Package|Source|Version): (.*)", re.M)
 
 
 def source_of(stanza: bytes) -> str:

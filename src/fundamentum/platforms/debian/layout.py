@@ -1,11 +1,11 @@
 """Where Debian's packages put PHP: branches, ways of running it, and the directories of each."""
 
-import re
 from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog import api_number, branch_key
 from fundamentum.hosts.base import Host, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import Installation
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
@@ -13,7 +13,7 @@ from fundamentum.model.system import System
 from fundamentum.php_files.php_binaries import for_architecture, version_of
 from fundamentum.platforms.base import too_old
 
-_BRANCH: Final = re.compile(r"\d+\.\d+")
+_BRANCH: Final = lazy_regex(r"\d+\.\d+")
 
 OLD: Final = "/etc/php5"
 """Where PHP 5 had its configuration, before branches could stand beside one another."""

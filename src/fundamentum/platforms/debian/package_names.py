@@ -4,15 +4,15 @@ Source: the Debian PHP packaging policy; a package that holds an extension depen
 was built for, and provides ``php-NAME`` for each extension in it.
 """
 
-import re
 from typing import Final
 
 from fundamentum.catalog import branch_of_api, canonical, catalogued
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer
 
-_BRANCHED: Final = re.compile(r"php(\d+\.\d+)-(.+)")
-_PROVIDED: Final = re.compile(r"\s*php(\d+\.\d+)?-(?:pecl-)?([A-Za-z0-9+._-]+)(?=[\s(,]|$)")
-_API: Final = re.compile(r"phpapi-(\d{8})")
+_BRANCHED: Final = lazy_regex(r"php(\d+\.\d+)-(.+)")
+_PROVIDED: Final = lazy_regex(r"\s*php(\d+\.\d+)?-(?:pecl-)?([A-Za-z0-9+._-]+)(?=[\s(,]|$)")
+_API: Final = lazy_regex(r"phpapi-(\d{8})")
 _NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "dev", "phpdbg", "all-dev"})
 
 

@@ -11,6 +11,7 @@ import msgspec
 from lxml import etree
 
 from fundamentum.hosts.base import Host, HostError, listed, matching, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_version
@@ -35,7 +36,7 @@ _FED: Final = 64 * 1024
 _COMMON: Final = "{http://linux.duke.edu/metadata/common}"
 _RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
 _REPO: Final = "{http://linux.duke.edu/metadata/repo}"
-_PACKING: Final = re.compile(r"\.(gz|xz|bz2|zst)$")
+_PACKING: Final = lazy_regex(r"\.(gz|xz|bz2|zst)$")
 _SIGNS: Final = {"LT": "<<", "LE": "<=", "EQ": "=", "GE": ">=", "GT": ">>"}
 
 

@@ -1,16 +1,16 @@
 """Module streams of an RHEL-family system: which packages belong to which, and which streams are switched on."""
 
 import configparser
-import re
 from typing import Any, Final
 
 import msgspec
 import yaml
 
 from fundamentum.hosts.base import Host, matching, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 
 MAX_NAME: Final = 500
-_NEVRA: Final = re.compile(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
+_NEVRA: Final = lazy_regex(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
 
 
 class Modules(msgspec.Struct):

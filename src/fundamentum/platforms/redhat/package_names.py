@@ -4,16 +4,16 @@ Source: the PHP packaging guidelines of the RHEL family; a package that holds an
 built for, and provides ``php-NAME`` for each extension in it.
 """
 
-import re
 from typing import Final
 
 from fundamentum.catalog import branch_of_api, canonical, catalogued
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer
 
-_PROVIDED: Final = re.compile(r"\s*php-(?:pecl-)?([A-Za-z0-9+._-]+)(?=[\s(,]|$)")
-_ABI: Final = re.compile(r"php\(zend-abi\) \(= (\d{8})-")
-_SAME_SOURCE: Final = re.compile(r"php-common(?:\([a-z0-9_-]+\))? \(= (?:\d+:)?(\d+\.\d+)\.")
-_COLLECTION: Final = re.compile(r"(?:(?P<collection>[a-z]+\d+)-)?php-(?P<name>.+)")
+_PROVIDED: Final = lazy_regex(r"\s*php-(?:pecl-)?([A-Za-z0-9+._-]+)(?=[\s(,]|$)")
+_ABI: Final = lazy_regex(r"php\(zend-abi\) \(= (\d{8})-")
+_SAME_SOURCE: Final = lazy_regex(r"php-common(?:\([a-z0-9_-]+\))? \(= (?:\d+:)?(\d+\.\d+)\.")
+_COLLECTION: Final = lazy_regex(r"(?:(?P<collection>[a-z]+\d+)-)?php-(?P<name>.+)")
 _NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "devel", "dbg", "embedded"})
 
 

@@ -1,7 +1,6 @@
 """Installed packages of an RHEL-family system: asked of its own ``rpm``, or read from the database itself."""
 
 import os
-import re
 import sqlite3
 import struct
 import tempfile
@@ -13,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError, Question
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Installed
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_version
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     import sqlite3
 
 SQLITE: Final = "rpmdb.sqlite"
-PACKAGE_NAME: Final = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
+PACKAGE_NAME: Final = lazy_regex(r"[A-Za-z0-9][A-Za-z0-9+._-]*")
 MAX_DATABASE: Final = 512 * 1024 * 1024
 """Bytes; a server with three thousand packages has a fifth of that."""
 MAX_HEADER: Final = 32 * 1024 * 1024

@@ -9,6 +9,7 @@ import re
 from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, listed, matching
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import Installation, branch_in
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
@@ -28,11 +29,11 @@ PLACES: Final = (
 SYSTEM_PLACES: Final = ("/usr/bin/php*", "/usr/sbin/php*")
 """Looked into only where no package layout is known."""
 _NAMES: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
-    ("cli", re.compile(r"php-?[0-9.]*")),
-    ("fpm", re.compile(r"php-?[0-9.]*-?fpm-?[0-9.]*")),
-    ("cgi", re.compile(r"php-?[0-9.]*-?cgi-?[0-9.]*")),
+    ("cli", lazy_regex(r"php-?[0-9.]*")),
+    ("fpm", lazy_regex(r"php-?[0-9.]*-?fpm-?[0-9.]*")),
+    ("cgi", lazy_regex(r"php-?[0-9.]*-?cgi-?[0-9.]*")),
 )
-_PATH: Final = re.compile(rb"(?<=\0)/[!-~]{2,200}(?=\0)")
+_PATH: Final = lazy_regex(rb"(?<=\0)/[!-~]{2,200}(?=\0)")
 
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:

@@ -7,6 +7,7 @@ from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, listed
 from fundamentum.hosts.windows_directory import CORE, php_folders
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import INI_NAMES, Installation, branch_in
 from fundamentum.model.php import Sapi
 from fundamentum.model.remark import Remark
@@ -16,9 +17,9 @@ from fundamentum.platforms.windows import registry
 from fundamentum.platforms.windows.registry import Registry
 
 _PROGRAMS: Final[tuple[tuple[Sapi, re.Pattern[str]], ...]] = (
-    ("cli", re.compile(r"php\.exe", re.I)),
-    ("cgi", re.compile(r"php-cgi\.exe", re.I)),
-    ("apache2", re.compile(r"php\d?apache2_4\.dll", re.I)),
+    ("cli", lazy_regex(r"php\.exe", re.I)),
+    ("cgi", lazy_regex(r"php-cgi\.exe", re.I)),
+    ("apache2", lazy_regex(r"php\d?apache2_4\.dll", re.I)),
 )
 WINDOWS: Final = "/Windows"
 SAMPLES: Final = ("php.ini-production", "php.ini-development")

@@ -13,6 +13,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError, listed
 from fundamentum.hosts.processes import VARIABLES
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.platforms.windows.hive import BadHive, Hive
 
@@ -30,7 +31,7 @@ _MACHINE: Final = ("hkey_local_machine\\", "hklm\\")
 _KEYS: Final = ("software\\php", "software\\wow6432node\\php")
 _ENVIRONMENT: Final = r"system\currentcontrolset\control\session manager\environment"
 _PER_DIRECTORY: Final = "per directory values"
-_VALUE: Final = re.compile(r'"((?:[^"\\]|\\.)*)"=(?:"((?:[^"\\]|\\.)*)"|hex\((2|1)\):([0-9a-fA-F,]*))')
+_VALUE: Final = lazy_regex(r'"((?:[^"\\]|\\.)*)"=(?:"((?:[^"\\]|\\.)*)"|hex\((2|1)\):([0-9a-fA-F,]*))')
 
 
 class Value(msgspec.Struct, frozen=True):

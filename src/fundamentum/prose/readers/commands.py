@@ -6,6 +6,7 @@ from functools import cache
 from typing import Final
 
 from fundamentum.catalog.suppliers import suppliers
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
@@ -16,11 +17,11 @@ _EVERYDAY: Final = frozenset("find compare host top dot convert import make zip 
 """Programs that are words of everyday's language, or names of something else, too."""
 _NOT_MEANT: Final = frozenset({"mysql", "mariadb", "redis-server"})
 """Names of servers, of which other readers tell."""
-_CONTEXT: Final = re.compile(
+_CONTEXT: Final = lazy_regex(
     r"\b(?:commands?|programs?|binar(?:y|ies)|executables?|tools?|utilit(?:y|ies)|command[- ]line|PATH|"
     r"/usr/(?:local/)?bin)\b"
 )
-_INSTALLED: Final = re.compile(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
+_INSTALLED: Final = lazy_regex(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
 
 
 def read(line: Line) -> Iterator[Statement]:

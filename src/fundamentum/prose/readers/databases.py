@@ -5,10 +5,11 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.databases import names_of
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
-_PRODUCT: Final = re.compile(
+_PRODUCT: Final = lazy_regex(
     rf"(?<![\w-])(MariaDB|MySQL|Postgre(?:SQL|s)|SQLite)(?:\s?3(?![.\d]))?(?![\w-])(?:\s+(?:database|server|version|db))*"
     rf"[\s:(]*(?:>=|≥|at least|minimum|min\.?|version|v)?\s*(?:{VERSION})?({LATER})?",
     re.I,
@@ -20,7 +21,7 @@ _NAMES: Final = {
     "postgres": "postgresql",
     "sqlite": "sqlite",
 }
-_SIZE: Final = re.compile(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
+_SIZE: Final = lazy_regex(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
 
 
 def read(line: Line) -> Iterator[Statement]:

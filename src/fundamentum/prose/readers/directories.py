@@ -4,10 +4,11 @@ import re
 from collections.abc import Iterator
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
-_PATH: Final = re.compile(
+_PATH: Final = lazy_regex(
     r"(?<![\w:/.])(?:\./)?((?:/|[A-Za-z0-9_.-]+/)(?:[A-Za-z0-9_.@+-]+/?)*|[A-Za-z0-9_-]+(?=/?[\"'`]? "
     r"(?:directory|folder)))"
 )
@@ -15,7 +16,7 @@ _NO_NAMES: Final = frozenset(
     "the this that these those following each every any all a an your its our upload one no same".split()
 )
 """Words that stand in front of *directory* and name none."""
-_WRITABLE: Final = re.compile(
+_WRITABLE: Final = lazy_regex(
     r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\b(?:could|can) ?not be "
     r"written\b|\bpermission denied\b|\bread-only\b",
     re.I,

@@ -10,10 +10,11 @@ from msgspec.structs import replace
 from fundamentum.catalog import HARVESTED, canonical, catalogued
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
-_CONTEXT: Final = re.compile(
+_CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b", re.I
 )
 _PLAIN_WORDS: Final = frozenset(
@@ -27,23 +28,23 @@ _UNMISTAKABLE: Final = frozenset(
     "sodium sqlite3 tokenizer xmlreader xmlwriter".split()
 )
 """Extensions that are nothing else, and need no word beside them."""
-_STATUS: Final = re.compile(
+_STATUS: Final = lazy_regex(
     r"\b(?:missing|installed|enabled?|loaded|required?s?|needed|recommended|available|not found|fail(?:ed)?)\b", re.I
 )
-_ROW: Final = re.compile(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
+_ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
 _MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
 """What stands in front of a name as package managers and manifests have it."""
-_ABSENT: Final = re.compile(
+_ABSENT: Final = lazy_regex(
     r"\b(?:must not be|should not be|may not be|not compatible|incompatible|conflicts?|disable|deactivate|"
     r"remove|uninstall|"
     r"turn off|must be disabled|switched off)\b",
     re.I,
 )
-_UNDEFINED: Final = re.compile(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
-_CLASS: Final = re.compile(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
-_ADDRESS: Final = re.compile(r"\bhttps?://\S+", re.I)
-_NO_DRIVER: Final = re.compile(r"could not find driver", re.I)
+_UNDEFINED: Final = lazy_regex(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
+_CLASS: Final = lazy_regex(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
+_ADDRESS: Final = lazy_regex(r"\bhttps?://\S+", re.I)
+_NO_DRIVER: Final = lazy_regex(r"could not find driver", re.I)
 
 
 def read(line: Line) -> Iterator[Statement]:

@@ -6,11 +6,12 @@ from typing import Final
 
 from fundamentum.catalog import own_functions
 from fundamentum.catalog.symbols import providers
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
-_CALLED: Final = re.compile(r"(?<![\w>:$\\])([a-z_][a-z0-9_]{2,60})\(\)")
-_NAMED: Final = re.compile(
+_CALLED: Final = lazy_regex(r"(?<![\w>:$\\])([a-z_][a-z0-9_]{2,60})\(\)")
+_NAMED: Final = lazy_regex(
     r"\bfunctions?\s+[\"'`]?([a-z_][a-z0-9_]{2,60})\b|\b([a-z]+_[a-z0-9_]+|exec|system|passthru|popen|symlink|mail)[\"'`]?\s+function\b",
     re.I,
 )

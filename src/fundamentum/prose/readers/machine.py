@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterator
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
@@ -22,7 +23,7 @@ _FACTS: Final = (
     ("swap", _of(r"swap", r"swap(?: space)?")),
     ("disk", _of(r"disk|hard disk|hard drive|storage", r"disk(?: space)?")),
 )
-_MAIL: Final = re.compile(
+_MAIL: Final = lazy_regex(
     r"\bsendmail\b.*\b(?:not found|missing|installed|required)|\bmail\(\) function\b|\bPHP mail\b", re.I
 )
 

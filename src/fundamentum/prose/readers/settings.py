@@ -7,20 +7,21 @@ from typing import Final
 
 from fundamentum.catalog import HARVESTED, directive_gone, facts, is_sized, is_switch
 from fundamentum.catalog.words import said
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
-_NUMBER: Final = re.compile(
+_NUMBER: Final = lazy_regex(
     r"(?<![\w.])(?<!\w-)(-?\d{1,12}(?:\.\d{1,3})?)\s*(bytes?|[KMG](?:i?B|bytes?|egabytes?|igabytes?)?|seconds?|secs?|s|minutes?|min)?(?![\w.]*\w)",
     re.I,
 )
-_PRESENT: Final = re.compile(
+_PRESENT: Final = lazy_regex(
     r"\b(?:current(?:ly)?(?: (?:value|set|setting)?)?(?: (?:is|to))?|(?:is|are) (?:set to|only|currently)|found|"
     r"detected|have|"
     r"your (?:value|setting|limit) is|actual(?:ly)?|now|instead of|was|is)\b[\s:=]*(?=-?\d)",
     re.I,
 )
-_LEAST: Final = re.compile(
+_LEAST: Final = lazy_regex(
     r"(?:>=|≥|=>|at least|minimum(?: of| value)?(?: is)?|min\.?|should be(?: set to)?|must be(?: set to)?|has "
     r"to be|needs? to be|"
     r"requires?d?|recommended(?: value)?(?: is)?|increase(?: it| this)?(?: to)?|raise(?: it)?(?: to)?|set(?: it|"
@@ -28,18 +29,18 @@ _LEAST: Final = re.compile(
     r"[\s:]*(?:at least |a minimum of )?(?=-?\d)",
     re.I,
 )
-_ON: Final = re.compile(
+_ON: Final = lazy_regex(
     r"\b(?:must be |should be |has to be |needs to be |to be |be |set to |turn(?:ed)? |=\s*|:\s*)?(?:on|"
     r"enabled?|activated|true|yes)\b",
     re.I,
 )
-_OFF: Final = re.compile(
+_OFF: Final = lazy_regex(
     r"\b(?:must not be|should not be|be off|disabled?|turn(?:ed)? off|off|deactivated|false|=\s*0|set to 0)\b", re.I
 )
-_SET: Final = re.compile(
+_SET: Final = lazy_regex(
     r"\b(?:must be set|should be set|not set|is not set|has to be set|be defined|not configured|is empty)\b", re.I
 )
-_UNSET: Final = re.compile(
+_UNSET: Final = lazy_regex(
     r"\b(?:must be empty|should be empty|be unset|must not be set|should not be set|no value|in effect)\b", re.I
 )
 
@@ -105,7 +106,7 @@ def _condition(name: str, text: str) -> str | None:
     return "set" if _SET.search(text) and not switch else None
 
 
-_WORD: Final = re.compile(
+_WORD: Final = lazy_regex(
     r"[\"'`\s]*(?:=|:|(?:should|must|has to|needs to) be(?: set to)?|set to|"
     r"to)\s*[\"'`]?([A-Za-z][\w./-]*)[\"'`]?\s*[.,;]?\s*$"
 )

@@ -4,14 +4,15 @@ import re
 from collections.abc import Iterator
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _SCRIPT: Final = r"((?:[A-Za-z0-9_-]+/)*[A-Za-z0-9_-]+\.php|bin/[A-Za-z0-9_-]+)"
-_CRON: Final = re.compile(
+_CRON: Final = lazy_regex(
     rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
 )
-_EVERY: Final = re.compile(
+_EVERY: Final = lazy_regex(
     r"\bevery\s+(\d+)?\s*(minute|hour|day|week|month)s?\b|\b(hourly|daily|nightly|weekly|monthly)\b", re.I
 )
 

@@ -1,11 +1,11 @@
 """What is found out about texts, sockets and variables that needs of applications ask about."""
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import Final
 
 from fundamentum.hosts.base import Host, HostError, Question
 from fundamentum.hosts.processes import Process
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.safe_text import safe
 from fundamentum.model.surrounding_facts import Answer, Asked
 from fundamentum.survey.probes import locales
@@ -13,9 +13,9 @@ from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_TEXT: Final = 64 * 1024
 MAX_LINES: Final = 500
-TEXT: Final = re.compile(r"/(?:etc|proc|sys|usr/share|usr/lib|var/lib)(?:/[A-Za-z0-9_@+-][A-Za-z0-9_.@+-]*)+")
+TEXT: Final = lazy_regex(r"/(?:etc|proc|sys|usr/share|usr/lib|var/lib)(?:/[A-Za-z0-9_@+-][A-Za-z0-9_.@+-]*)+")
 """Paths of texts that may be asked about: none in which somebody's own files lie."""
-SOCKET: Final = re.compile(r"/[A-Za-z0-9_.@+/-]+|(?:[A-Za-z0-9.-]+:)?[0-9]{1,5}")
+SOCKET: Final = lazy_regex(r"/[A-Za-z0-9_.@+/-]+|(?:[A-Za-z0-9.-]+:)?[0-9]{1,5}")
 """A path, or ``HOST:PORT``, of which the port counts: whatever listens there does so on this machine."""
 
 

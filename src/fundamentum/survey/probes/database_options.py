@@ -15,6 +15,7 @@ from fundamentum.catalog.databases import names_of
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.hosts.base import Host, HostError, listed, text_of
 from fundamentum.hosts.processes import Process
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Installed
 from fundamentum.model.safe_text import is_path
@@ -32,10 +33,10 @@ PROCESSES: Final = {
 }
 """How the command lines of the servers begin."""
 MAIN: Final = ("/etc/my.cnf", "/etc/mysql/my.cnf")
-_GROUP: Final = re.compile(r"\s*\[\s*([^\]]+?)\s*\]")
-_INCLUDE: Final = re.compile(r"\s*!include(dir)?\s+(\S.*?)\s*")
-_OPTION: Final = re.compile(r"\s*([A-Za-z0-9_.-]+)\s*(?:=\s*(.*?))?\s*")
-_SETTING: Final = re.compile(r"\s*([A-Za-z_][A-Za-z0-9_.]*)\s*(?:=|\s)\s*(.*?)\s*")
+_GROUP: Final = lazy_regex(r"\s*\[\s*([^\]]+?)\s*\]")
+_INCLUDE: Final = lazy_regex(r"\s*!include(dir)?\s+(\S.*?)\s*")
+_OPTION: Final = lazy_regex(r"\s*([A-Za-z0-9_.-]+)\s*(?:=\s*(.*?))?\s*")
+_SETTING: Final = lazy_regex(r"\s*([A-Za-z_][A-Za-z0-9_.]*)\s*(?:=|\s)\s*(.*?)\s*")
 Product = Literal["mariadb", "mysql", "postgresql"]
 
 

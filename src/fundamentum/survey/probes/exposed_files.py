@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Final, Literal
 
 from fundamentum.hosts.base import Host, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.application_paths import PUBLIC
 from fundamentum.model.surrounding_facts import Exposed, Visit
 from fundamentum.webservers import names, webserver
@@ -17,13 +18,13 @@ MAX_ALL: Final = 10_000
 MAX_DEPTH: Final = 3
 MAX_PAGE: Final = 4096
 """An information page is a short file; longer ones are not looked into."""
-INSTALLERS: Final = re.compile(r"(?:_?install(?:er|ation)?|setup|upgrade)(?:\.php)?", re.I)
-NOT_FOR_VISITORS: Final = re.compile(
+INSTALLERS: Final = lazy_regex(r"(?:_?install(?:er|ation)?|setup|upgrade)(?:\.php)?", re.I)
+NOT_FOR_VISITORS: Final = lazy_regex(
     r"\.git|\.svn|\.hg|\.env(?:\..+)?|composer\.(?:json|lock)|vendor|node_modules|.+\.(?:sql|sql\.gz|bak|old|orig|swp)|.+~"
 )
 ASIDE: Final = frozenset({"vendor", "node_modules", ".git", ".svn", ".hg"})
-_PAGE: Final = re.compile(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
-_TELLING: Final = re.compile(r"info|test|check|^i\.|^p\.", re.I)
+_PAGE: Final = lazy_regex(rb"^[^/#*]*\bphpinfo\s*\(", re.M)
+_TELLING: Final = lazy_regex(r"info|test|check|^i\.|^p\.", re.I)
 _SHARED: Final = frozenset({"/var/www", "/usr/share"})
 Kind = Literal["world-writable", "information-page", "installer", "not-for-visitors"]
 

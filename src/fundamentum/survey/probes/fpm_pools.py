@@ -8,6 +8,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError, matching, text_of
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin, Overridden
 from fundamentum.model.php import Setting
 from fundamentum.model.remark import Remark
@@ -19,7 +20,7 @@ MAX_OVERRIDES: Final = 5000
 """Lines of one pool that set something for PHP."""
 MAX_VALUE: Final = 10_000
 MAX_DEPTH: Final = 5
-_ADDRESS: Final = re.compile(r"/|\d+$|.*:\d+$")
+_ADDRESS: Final = lazy_regex(r"/|\d+$|.*:\d+$")
 """A path in full, a port, or an address with one."""
 MANAGED: Final = ("request_terminate_timeout",)
 

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import START_ONLY, TAKING, Facts, catalogued
 from fundamentum.hosts.base import Host, HostError, text_of
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import INI_NAMES, Installation
 from fundamentum.model.layers import Assignment, Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
@@ -20,19 +21,19 @@ from fundamentum.php_files import ini
 from fundamentum.survey.probes.fpm_pools import Override
 from fundamentum.untrusted.secrets import names_a_secret, setting_without_secrets, without_credentials
 
-_EDITABLE: Final = re.compile(r"\s*;?\s*((?:zend_)?extension|[A-Za-z_][A-Za-z0-9_.]*)\s*=")
+_EDITABLE: Final = lazy_regex(r"\s*;?\s*((?:zend_)?extension|[A-Za-z_][A-Za-z0-9_.]*)\s*=")
 MAX_INI: Final = 1024 * 1024
 """Bytes of one ini file: the longest that is shipped has 70,000."""
 MAX_FILES: Final = 2000
 """Files of a scan directory."""
 MAX_COMMENTED: Final = 500
-_COMMENTED: Final = re.compile(r"\s*;\s*([a-z_][a-z0-9_.]*)\s*=")
+_COMMENTED: Final = lazy_regex(r"\s*;\s*([a-z_][a-z0-9_.]*)\s*=")
 MAX_LINES: Final = 60_000
 """Lines that one runtime reads."""
 MAX_NAME: Final = 200
 MAX_LOST: Final = 20
 """Places that lost which are kept, the last ones."""
-_SECTION: Final = re.compile(r"\s*(PATH|HOST)\s*=\s*(.+?)\s*", re.I)
+_SECTION: Final = lazy_regex(r"\s*(PATH|HOST)\s*=\s*(.+?)\s*", re.I)
 MAX_SECTIONS: Final = 2000
 UNREAD: Final = ""
 """The name of a line that stands for a file that could not be read: it may have set anything."""

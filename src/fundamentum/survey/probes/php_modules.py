@@ -11,6 +11,7 @@ from fundamentum.catalog import Facts, canonical, required_by
 from fundamentum.catalog.libraries import tables
 from fundamentum.hosts.base import Host, HostError, listed, text_of
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import Build, Installation
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.php import Branch, Fault, Loaded, Module, too_early
@@ -21,7 +22,7 @@ from fundamentum.php_files import php_binaries
 from fundamentum.php_files.ini import parse
 from fundamentum.survey.probes.php_config import Configuration
 
-_FILE: Final = {"Linux": re.compile(r"(.+)\.so"), "Windows": re.compile(r"(?:php_)?(.+)\.dll", re.I)}
+_FILE: Final = {"Linux": lazy_regex(r"(.+)\.so"), "Windows": lazy_regex(r"(?:php_)?(.+)\.dll", re.I)}
 """The name of an extension file and, in it, that of the extension.  Source: ``php_load_extension`` in PHP."""
 
 

@@ -1,7 +1,6 @@
 """Process managers of a branch beside the packaged one: by their units, and by what runs."""
 
 import posixpath
-import re
 from collections.abc import Iterable, Iterator
 from typing import Final
 
@@ -9,13 +8,14 @@ from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, listed, text_or_none
 from fundamentum.hosts.processes import Process
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import Installation
 from fundamentum.model.safe_text import is_plain
 from fundamentum.survey.probes.start_options import FOLDERS, start_of
 
 MAX_UNITS: Final = 5000
 """Names of units that are looked at; a system has a few hundred."""
-_TITLE: Final = re.compile(r"php-fpm: master process \((/[^)]*)\)")
+_TITLE: Final = lazy_regex(r"php-fpm: master process \((/[^)]*)\)")
 
 
 def with_masters(host: Host, programs: Iterable[Installation], running: Iterable[Process]) -> list[Installation]:
@@ -56,7 +56,7 @@ def _others(
 def _services(host: Host) -> dict[str, str]:
     """The units of services that speak of PHP's process manager, each by its first file on the way."""
     found: dict[str, str] = {}
-    for folder in FOLDERS:
+    for folder in dict.fromkeys(host.resolve(folder) or folder for folder in FOLDERS):  # one may be a link to another
         for file in listed(host, folder)[:MAX_UNITS]:
             name = file.removesuffix(".service")
             if file == name or "@" in name or not is_plain(name) or name in found:

@@ -6,6 +6,7 @@ from typing import Final
 
 from fundamentum.catalog.cron import interval
 from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Scheduled
@@ -25,7 +26,7 @@ _SHORT: Final = {
     "@yearly": 31622400,
     "@annually": 31622400,
 }
-_SPAN: Final = re.compile(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
+_SPAN: Final = lazy_regex(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
 
 
 def probe(host: Host, commands: Sequence[str]) -> tuple[tuple[Scheduled, ...], list[Remark]]:

@@ -14,6 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.installation import INI_NAMES, Installation
 from fundamentum.model.origin import Origin
 from fundamentum.untrusted.secrets import without_secrets
@@ -44,7 +45,7 @@ _VALUED: Final = {
 }
 """Options that take a value, and the short name of those that matter."""
 _PLAIN: Final = frozenset({"-n", "--no-php-ini"})
-_UNSURE: Final = re.compile(r"[$%`\\]")
+_UNSURE: Final = lazy_regex(r"[$%`\\]")
 """What stands for something else in a unit, or in a shell."""
 _SYSTEMD: Final = ("/usr/lib/systemd/systemd", "/lib/systemd/systemd")
 

@@ -10,14 +10,15 @@ from fundamentum import webservers
 from fundamentum.catalog import HARVESTED, facts
 from fundamentum.catalog.suppliers import packages_of
 from fundamentum.hosts import processes
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.platforms import names, parts, platform, text_of
 from fundamentum.survey.probes.asked_answers import SOCKET, TEXT
 from fundamentum.webservers import webserver
 
-PATH: Final = re.compile(r"[A-Za-z0-9_.@+/-]+")
-VARIABLE: Final = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
-COMMAND: Final = re.compile(r"[A-Za-z0-9_.+-]+")
+PATH: Final = lazy_regex(r"[A-Za-z0-9_.@+/-]+")
+VARIABLE: Final = lazy_regex(r"[A-Za-z_][A-Za-z0-9_]*")
+COMMAND: Final = lazy_regex(r"[A-Za-z0-9_.+-]+")
 _HERE: Final = Path(__file__).parent
 
 

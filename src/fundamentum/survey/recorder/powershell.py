@@ -1,14 +1,14 @@
 """The script for PowerShell that records a machine on which nothing may be installed, put together from its parts."""
 
-import re
 from typing import Final
 
 from fundamentum import platforms, webservers
 from fundamentum.catalog import HARVESTED, facts
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey.recorder import PATH
 
-_DIRECTIVE: Final = re.compile(r"[A-Za-z0-9_.]+")
+_DIRECTIVE: Final = lazy_regex(r"[A-Za-z0-9_.]+")
 _WIDTH: Final = 118
 
 

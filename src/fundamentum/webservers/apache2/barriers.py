@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
 from fundamentum.hosts.base import Host
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.layers import (
@@ -27,7 +28,7 @@ RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "s
 INDEX: Final = frozenset({"directoryindex", "fallbackresource", "rewriterule", "redirect", "redirectmatch"})
 NAMES: Final = RULES | INDEX
 _CONTAINERS: Final = ("requireall", "requireany", "requirenone", "if", "elseif", "else", "limit", "limitexcept")
-_PLAIN_PATH: Final = re.compile(r"/[A-Za-z0-9_./-]*")
+_PLAIN_PATH: Final = lazy_regex(r"/[A-Za-z0-9_./-]*")
 
 
 def barriers(host: Host, lines: Sequence[Line], root: str | None) -> Iterator[Barrier]:

@@ -13,6 +13,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.webservers.handoffs import Files
 
@@ -26,11 +27,11 @@ _MAX_NAMES: Final = 2000
 """Modules, and variables, of one server."""
 _MAX_SECTIONS: Final = 50
 """Sections within sections."""
-_WORD: Final = re.compile(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
-_SECTION: Final = re.compile(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
+_WORD: Final = lazy_regex(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
+_SECTION: Final = lazy_regex(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
 _CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "iffile", "macro"})
 """Sections of which it can be told whether they hold.  Others (``<IfVersion>``) are sections like any."""
-_DECIDING: Final = re.compile(
+_DECIDING: Final = lazy_regex(
     r"php_(?:admin_)?(?:value|flag)|setenv.*|proxyfcgisetenvif|allowoverride.*|phpinidir", re.I
 )
 

@@ -4,11 +4,11 @@ Told only where modules are switched on by name, and for Apache.  Source: Debian
 process manager (README.Debian), a2enmod(8).
 """
 
-import re
 from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, Switch, Target
 from fundamentum.model.surrounding_facts import WebServer
 from fundamentum.model.survey import Survey
@@ -17,8 +17,8 @@ from fundamentum.webservers.base import Offered
 PACKAGE: Final = "apache2"
 THREADED: Final = ("mpm_event", "mpm_worker")
 PROXY: Final = ("proxy_fcgi", "setenvif")
-_PHP_MODULE: Final = re.compile(r"php\d+(?:\.\d+)?")
-_PHP_SNIPPET: Final = re.compile(r"php\d+\.\d+-(?:fpm|cgi)")
+_PHP_MODULE: Final = lazy_regex(r"php\d+(?:\.\d+)?")
+_PHP_SNIPPET: Final = lazy_regex(r"php\d+\.\d+-(?:fpm|cgi)")
 
 
 def handed(finding: Finding, survey: Survey, target: Target, offered: Offered) -> Finding:

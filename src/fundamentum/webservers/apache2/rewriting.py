@@ -4,6 +4,7 @@ import re
 from collections.abc import Sequence
 from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Visit
 from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.visit_questions import Asked, Unclear, matched
@@ -14,7 +15,7 @@ _NAMED: Final = (
     "%{DOCUMENT_ROOT}%{REQUEST_URI}",
     "%{DOCUMENT_ROOT}/%{REQUEST_URI}",
 )
-_OF_VISITOR: Final = re.compile(
+_OF_VISITOR: Final = lazy_regex(
     r"%\{(?:HTTP_\w+|HTTP:[\w-]+|HTTPS|REQUEST_METHOD|REQUEST_SCHEME|QUERY_STRING|REMOTE_\w+|SERVER_\w+|TIME\w*|THE_REQUEST)\}"
 )
 

@@ -7,6 +7,7 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
@@ -27,7 +28,7 @@ ALLOWANCES: Final = {
         "FcgidBusyTimeout",
     )
 }
-_PHP_TYPE: Final = re.compile(r"application/x-httpd-(?:ea-)?php[0-9.]*")
+_PHP_TYPE: Final = lazy_regex(r"application/x-httpd-(?:ea-)?php[0-9.]*")
 
 
 class Handler(msgspec.Struct, frozen=True):

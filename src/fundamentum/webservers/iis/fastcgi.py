@@ -4,7 +4,6 @@ Source: Microsoft's reference of IIS configuration (``fastCgi/application``): an
 its arguments, and a handler has to name both.
 """
 
-import re
 from collections.abc import Sequence
 from typing import Any, Final
 
@@ -13,12 +12,13 @@ import msgspec
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.processes import VARIABLES
 from fundamentum.hosts.windows_directory import windows_path
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.iis.levels import Level, elements
 
-_WORD: Final = re.compile(r'"([^"]*)"|(\S+)')
+_WORD: Final = lazy_regex(r'"([^"]*)"|(\S+)')
 
 
 class Processor(msgspec.Struct, frozen=True):

@@ -8,6 +8,7 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
@@ -16,8 +17,8 @@ from fundamentum.webservers.nginx import BODIES, DEFAULTS, MAIN, WEB_SERVER, bar
 from fundamentum.webservers.nginx.statements import Reader, all_statements
 from fundamentum.webservers.nginx.visits import Answers
 
-_VARIABLE: Final = re.compile(r"\$\{?(\w+)\}?")
-_WHOLE: Final = re.compile(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
+_VARIABLE: Final = lazy_regex(r"\$\{?(\w+)\}?")
+_WHOLE: Final = lazy_regex(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
 
 

@@ -11,12 +11,13 @@ from typing import Any, Final
 
 from msgspec.structs import replace
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Visit
 from fundamentum.webservers.nginx.barriers import access
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
 
-_ABOUT_VISITOR: Final = re.compile(
+_ABOUT_VISITOR: Final = lazy_regex(
     r"\$(?:host|scheme|https|server_\w+|request_method|remote_\w+|http_\w+|args?|arg_\w+|query_string|cookie_\w+)\b"
 )
 _ELSEWHERE: Final = frozenset(

@@ -54,7 +54,7 @@ class Libraries(Kind[LibraryNeed]):
     on_command_line = True
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[LibraryNeed]:
-        for level, found in reader.alternatives("libraries", tables["libraries"], tuple(known())):
+        for level, found in reader.alternatives("libraries", tables["libraries"], known):
             yield LibraryNeed(found, level)
 
     def questions(self, need: LibraryNeed) -> Iterator[tuple[Question, str]]:

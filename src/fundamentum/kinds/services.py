@@ -52,7 +52,7 @@ class Services(Kind[ServiceNeed]):
     tables = {"services": ServicesTable}
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[ServiceNeed]:
-        for level, found in reader.alternatives("services", tables["services"], tuple(services())):
+        for level, found in reader.alternatives("services", tables["services"], services):
             yield ServiceNeed(found, level)
 
     def questions(self, need: ServiceNeed) -> Iterator[tuple[Question, str]]:

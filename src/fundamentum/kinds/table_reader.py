@@ -78,13 +78,13 @@ class Reader:
                 yield level, entry
 
     def alternatives(
-        self, name: str, table: Listing, known: tuple[str, ...] = ()
+        self, name: str, table: Listing, known: Callable[[], Iterable[str]] = tuple
     ) -> Iterator[tuple[Level, Alternatives]]:
-        """Entries of names with versions, ``git >= 2.30 | hg``; ``known`` are those there are, if not any will do."""
+        """Entries of names with versions, ``git >= 2.30 | hg``; ``known`` tells which there are, if not any will do."""
         seen: set[tuple[str, ...]] = set()
         for level, entry in self.listed(name, table):
             try:
-                found = versioned(entry, known)
+                found = versioned(entry, tuple(known()))
             except NotUnderstood as error:
                 self.refuse([name, level], error, entry)
                 continue

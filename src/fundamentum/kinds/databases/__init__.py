@@ -66,7 +66,7 @@ class Databases(Kind[AnyDatabaseNeed]):
         table = tables["database"]
         servers = [
             DatabaseNeed(found, level)  # type: ignore[arg-type]
-            for level, found in reader.alternatives("database", table, PRODUCTS)
+            for level, found in reader.alternatives("database", table, lambda: PRODUCTS)
         ]
         yield from servers
         yield from database_name(table.name, table.character_set, servers, reader)

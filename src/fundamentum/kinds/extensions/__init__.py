@@ -131,8 +131,10 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
 
 def _of_chosen_database(need: ExtensionNeed, context: Context) -> tuple[str, ...]:
     """The alternatives; where they are drivers, those of the database server that is chosen: one is no good alone."""
+    if len(need.names) < 2:
+        return need.names
     drivers = {driver for drivers in suppliers().drivers.values() for driver in drivers}
-    if len(need.names) < 2 or not drivers.issuperset(need.names):
+    if not drivers.issuperset(need.names):
         return need.names
     chosen: frozenset[str] = entries.entry("fundamentum.kinds", "databases").chosen_drivers(context)
     return tuple(name for name in need.names if name in chosen) or need.names

@@ -20,6 +20,8 @@ def branch_of(offer: Offer) -> str | None:
     """The branch of PHP a package belongs to: by its name, or by the module API it depends on."""
     if match := _BRANCHED.fullmatch(offer.name):
         return match[1]
+    if "phpapi-" not in offer.depends and "phpapi-" not in offer.pre_depends:
+        return None
     match = _API.search(f"{offer.depends} {offer.pre_depends}")
     return branch_of_api(match[1]) if match else None
 

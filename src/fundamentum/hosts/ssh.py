@@ -19,7 +19,7 @@ FRAME: Final = b"\nrecording follows\n"
 _CONNECT_TIMEOUT: Final = 20
 PATIENCE: Final = 300
 """Seconds for the whole recording: the recorder looks at everything before it sends the first byte."""
-_HOST: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.:%-]*")
+_HOST: Final = lazy_regex(r"[A-Za-z0-9_:][A-Za-z0-9_.:%-]*")
 _USER: Final = lazy_regex(r"[A-Za-z0-9_.][A-Za-z0-9_.@+-]*")
 
 

@@ -25,3 +25,48 @@ def empty_hive() -> bytes:
 
 def _cell(content: bytes, size: int) -> bytes:
     return struct.pack("<i", -size) + content.ljust(size - 4, b"\0")
+
+
+class Hive:
+    """A hive with keys (dictionaries) and values (texts, or a kind of value with its bytes), and its cells."""
+
+    def __init__(self, tree: "dict[str, object]", *, lists: bytes = b"lf", wide: bool = False) -> None:
+        self.cells, self.lists, self.wide = b"", lists, wide
+        root = self._key("$root", tree)
+        block = struct.pack("<4sIIQQI", b"hbin", 0, 0x1000, 0, 0, 0) + self.cells
+        head = struct.pack("<4sIIQIIIIIII", b"regf", 1, 1, 0, 1, 3, 0, 1, root, 0x1000, 1)
+        self.data = head.ljust(0x1000, b"\0") + block.ljust(0x1000, b"\0")
+
+    def _put(self, content: bytes) -> int:
+        at = 0x20 + len(self.cells)
+        self.cells += _cell(content, (len(content) + 11) // 8 * 8)
+        return at
+
+    def _name(self, name: str) -> tuple[bytes, int]:
+        return (name.encode("utf-16-le"), 0) if self.wide else (name.encode("latin-1"), 1)
+
+    def _key(self, name: str, tree: "dict[str, object]") -> int:
+        keys = [self._key(below, content) for below, content in tree.items() if isinstance(content, dict)]
+        values = [self._value(value, content) for value, content in tree.items() if not isinstance(content, dict)]
+        entry = "<I4x" if self.lists in (b"lf", b"lh") else "<I"
+        below = self.lists + struct.pack("<H", len(keys)) + b"".join(struct.pack(entry, key) for key in keys)
+        listed = self._put(below) if keys else _NONE
+        if keys and self.lists == b"ri":  # a list of lists
+            one = [self._put(b"li" + struct.pack("<HI", 1, key)) for key in keys]
+            listed = self._put(b"ri" + struct.pack(f"<H{len(one)}I", len(one), *one))
+        of_values = self._put(struct.pack(f"<{len(values)}I", *values)) if values else _NONE
+        raw, short = self._name(name)
+        return self._put(
+            struct.pack("<2sH16xIIIIII", b"nk", 0x20 * short, len(keys), 0, listed, _NONE, len(values), of_values)
+            + bytes(0x1C)
+            + struct.pack("<HH", len(raw), 0)
+            + raw
+        )
+
+    def _value(self, name: str, content: object) -> int:
+        kind, data = content if isinstance(content, tuple) else (1, f"{content}\0".encode("utf-16-le"))
+        inline = len(data) <= 4
+        raw, short = self._name(name)
+        place = data.ljust(4, b"\0") if inline else struct.pack("<I", self._put(data))
+        size = len(data) | (0x80000000 if inline else 0)
+        return self._put(struct.pack("<2sHI4sIHH", b"vk", len(raw), size, place, kind, short, 0) + raw)

@@ -105,7 +105,9 @@ def _version(product: str, installed: Sequence[Installed]) -> str | None:
 def _facts(
     host: Host, product: Product, version: str, reading: _Reading, running: Sequence[Process]
 ) -> DatabaseOptions:
-    started = min((process.started for process in running if re.match(PROCESSES[product], process.title)), default=None)
+    started = min(
+        (process.started for process in running if re.fullmatch(PROCESSES[product], process.title)), default=None
+    )
     files = tuple(dict.fromkeys(reading.files))
     stale = changed_since(host, started, files)
     late = tuple(sorted(reading.late)) if reading.folder else ()

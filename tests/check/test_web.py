@@ -65,6 +65,18 @@ def test_a_name_from_the_server_is_quoted_in_commands(tmp_path: Path) -> None:
     assert "reboot" in (found.remedy or "") and shlex.split(found.remedy or "")[-2] == "Host: a'; reboot #"
 
 
+def test_modules_that_are_of_use_ask_for_nothing_else(tmp_path: Path) -> None:
+    found = findings(tmp_path, '[web]\nrecommended_modules = ["rewrite", "brotli"]\n')
+    told = {need: (one.level, one.verdict) for need, one in found.items() if need.startswith("web:")}
+    assert told == {
+        "web:module:rewrite": ("recommended", "met"),
+        "web:module:brotli": ("recommended", "unknown"),
+    }
+    both = findings(tmp_path, '[web]\nmodules = ["rewrite"]\nrecommended_modules = ["brotli"]\n')
+    assert {one.level for need, one in both.items() if need.startswith("web:module")} == {"required", "recommended"}
+    assert "web:served" in both
+
+
 def test_another_web_server_is_wanted(tmp_path: Path) -> None:
     found = findings(tmp_path, '[web]\nserver = "apache"\nmodules = ["brotli"]\n')
     assert found["web:served"].verdict == "unmet" and found["web:module:brotli"].verdict == "unknown"

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -131,6 +132,21 @@ def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path:
     again = rederived(edited, "f", derived)
     assert again.changes == ()
     assert [one.text for one in around(parse(again.text, "f"))[1:5]] == ["90M", "postgresql", "convert", "git >=2.30"]
+
+
+def test_a_module_of_the_web_server_that_a_document_speaks_of(tmp_path: Path) -> None:
+    tree = {"index.php": "<?php echo 1;", "README.md": "# Nightlog\n\n## Requirements\n\n- Apache with mod_rewrite\n"}
+    derived = told(tmp_path, tree)
+    text = written(derived)
+    assert 'recommended_modules = ["rewrite"]' in text
+    required = rederived(text.replace("recommended_modules", "modules"), "f", derived)
+    assert required.kept == ("web:module:rewrite: required, though derived as recommended",)
+    assert 'modules = ["rewrite"]' in required.text and "recommended_modules" not in required.text
+    gone = rederived(text, "f", msgspec.structs.replace(derived, entries=()))
+    assert gone.changes == ("removed web:module:rewrite: recommended",)
+    back = rederived(gone.text, "f", derived)
+    assert back.changes == ("added web:module:rewrite: recommended",)
+    assert parse(back.text, "f") == parse(text, "f")
 
 
 PLATFORM = """{"name": "observatory/nightlog", "require": {"php": ">=8.1", "php-64bit": "*", "ext-redis": "^5.3 || ^6.0",

@@ -27,6 +27,7 @@ from fundamentum.kinds.php.build import BuildNeed
 from fundamentum.kinds.services import ServiceNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.kinds.tasks import TaskNeed
+from fundamentum.kinds.web.need import WebNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
 
@@ -90,7 +91,8 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
 
 
 _SAID: Final = frozenset(
-    "php build extension absent library loader setting uploads database service function command directory task".split()
+    "php build extension absent library loader setting uploads database service function command directory task "
+    "web_module".split()
 )
 """The kinds of needs that a needs file holds."""
 
@@ -108,6 +110,7 @@ _TABLES: Final = {
     "command": "commands",
     "directory": "directories",
     "task": "tasks",
+    "web": "web",
 }
 """Where in a needs file each kind stands."""
 
@@ -143,6 +146,7 @@ def _said_by(needs: Needs) -> dict[str, str]:
     found |= {str(need.key): need.level for need in needs.of(ServiceNeed)}
     found |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
     found |= {str(need.key): need.level for need in needs.of(FunctionNeed)}
+    found |= {str(need.key): need.level for need in needs.of(WebNeed) if need.aspect == "module"}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **found, **settings}
 
@@ -183,6 +187,9 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
             php["version"] = entry.value
         return
     table = _table(document, _TABLES[kind])
+    if kind == "web":
+        _set_module(table, names.partition(":")[2], entry)
+        return
     if kind == "uploads":
         for name in ("largest", "level"):
             table.pop(name, None)
@@ -211,6 +218,18 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         listed = table[level]
         listed.append(f"{' | '.join(names.split('|'))} {entry.value}".strip())
         listed.multiline(len(listed) > 5)
+
+
+def _set_module(table: Table, module: str, entry: Entry | None) -> None:
+    """A module of the web server, in the list of its level."""
+    for name in ("modules", "recommended_modules"):
+        if module in table.get(name, ()):
+            table[name].remove(module)
+    if entry is not None:
+        name = "modules" if entry.level == "required" else "recommended_modules"
+        if name not in table:
+            table.add(name, tomlkit.array())
+        table[name].append(module)
 
 
 def _finished(document: tomlkit.TOMLDocument, entries: Mapping[str, Entry]) -> str:

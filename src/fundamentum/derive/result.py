@@ -25,7 +25,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
     kind: Literal[
         "php", "build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
-        "function", "command", "directory", "task",
+        "function", "command", "directory", "task", "web_module",
     ]  # fmt: skip
     names: tuple[str, ...]
     """Several: any one of them is enough."""
@@ -44,7 +44,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     @property
     def key(self) -> str:
         """``extension:gd|imagick``, as needs files and findings name it."""
-        kind = "php" if self.kind == "build" else self.kind
+        kind = {"build": "php", "web_module": "web:module"}.get(self.kind, self.kind)
         return "php" if self.kind == "php" else f"{kind}:{'|'.join(self.names)}"
 
 

@@ -17,7 +17,8 @@ TITLES: Final = (
     ("required", "unmet", "required"),
     ("recommended", "recommended", "recommended"),
 )
-LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service")
+LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
+    "web_module")  # fmt: skip
 ALSO: Final = (
     ("command", "runs these commands"),
     ("directory", "writes to these directories"),
@@ -95,7 +96,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "service", "absent", "build")
+    words = ("uploads", "database", "service", "absent", "build", "web_module")
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
     value = "" if entry.kind in ("directory", "build") else entry.value
     return clean(f"{names} {value}".strip())

@@ -15,6 +15,7 @@ from fundamentum.catalog import branch_key
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
+from fundamentum.kinds.web.need import is_module
 from fundamentum.prose.lines import Line
 from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
@@ -66,8 +67,7 @@ class Said(msgspec.Struct):
     """Version ranges, as needs files write them."""
     extensions: list[tuple[tuple[str, ...], Place]] = msgspec.field(default_factory=list)
     others: list[Entry] = msgspec.field(default_factory=list)
-    """Limits, databases, services, programs to be run at set times."""
-    web_modules: list[tuple[str, Place]] = msgspec.field(default_factory=list)
+    """Limits, databases, services, programs to be run at set times, modules of the web server."""
 
 
 def documents(root: str, base: str) -> Said:
@@ -122,8 +122,8 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         )
         if names:
             found.extensions.append((names, place))
-    elif statement.table == ("web", "modules"):
-        found.web_modules.append((str(statement.value), place))
+    elif statement.table == ("web", "modules") and is_module(module := str(statement.value)):
+        found.others.append(Entry("web_module", (module,), "recommended", "", f"{place.path} says", (place,)))
     elif kind := _KINDS.get(statement.table[:-1]):
         value = str(statement.value)
         keyed = kind in ("setting", "task")
@@ -153,8 +153,6 @@ def with_documents(
         if named.isdisjoint(names) and everywhere.isdisjoint(names):
             named.update(names)
             added.append(Entry("extension", names, "recommended", "", f"{place.path} says", (place,)))
-    for module, place in dict(said.web_modules).items():
-        remarks.append(f'{place} says that the web server needs {module}: [web] modules = ["{module}"] in a needs file')
     return php, [*found, *added], remarks
 
 

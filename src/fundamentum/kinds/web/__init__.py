@@ -1,23 +1,20 @@
 """The web server: ``[web]``: that it serves the application, as the application has to be served."""
 
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any, Final
+from typing import Annotated, Any
 
 import msgspec
 
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.table_reader import Reader, Table, below, did_you_mean
-from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed
+from fundamentum.kinds.web.need import LIST, NO_FILE, WebNeed, is_module
 from fundamentum.kinds.web.verdicts import judged
-from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding
 from fundamentum.model.need_id import NeedId
-from fundamentum.model.needs_value import NotUnderstood, Text
+from fundamentum.model.needs_value import Level, NotUnderstood, Text
 from fundamentum.platforms import names as platform_names
 from fundamentum.platforms import platform
 from fundamentum.webservers import for_sites, names, webserver
-
-_MODULE: Final = lazy_regex(r"[a-z][a-z0-9_]{0,40}")
 
 
 class WebTable(Table):
@@ -34,6 +31,9 @@ class WebTable(Table):
         msgspec.Meta(description="The script, below the document root, that answers for what is no file."),
     ] = None
     modules: Annotated[list[Text], msgspec.Meta(description='What it needs of the web server: "rewrite".')] = []
+    recommended_modules: Annotated[
+        list[Text], msgspec.Meta(description="What is of use beside that; alone it asks for nothing else here.")
+    ] = []
     deny: Annotated[
         list[Text],
         msgspec.Meta(description="Directories, below the application's own, of which nothing is handed out."),
@@ -51,7 +51,9 @@ class Web(Kind[WebNeed]):
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[WebNeed]:
         table = tables["web"]
-        if table == WebTable():
+        modules = list(_modules(table, reader))
+        if table == WebTable(recommended_modules=table.recommended_modules):
+            yield from modules
             return
         for server in (table.server or "").split("|") if table.server is not None else ():
             if server.strip() not in for_sites():
@@ -63,10 +65,7 @@ class Web(Kind[WebNeed]):
             yield WebNeed("document_root", root, root)
         if table.front_controller is not None:
             yield WebNeed("front_controller", _path(table.front_controller, "front_controller", reader), root)
-        for module in table.modules:
-            if not _MODULE.fullmatch(module):
-                reader.refuse(["web", "modules"], f"'{module}' is no name of a module", module)
-            yield WebNeed("module", module)
+        yield from modules
         for path in table.deny:
             yield WebNeed("deny", _path(path, "deny", reader, path), root)
         yield WebNeed("listing", document_root=root)
@@ -108,6 +107,22 @@ class Web(Kind[WebNeed]):
 
     def met_in_words(self, finding: Finding) -> str:
         return f"{self.words(finding.need)}: {finding.found}"
+
+
+def _modules(table: WebTable, reader: Reader) -> Iterator[WebNeed]:
+    listed: tuple[tuple[Level, str, list[str]], ...] = (
+        ("required", "modules", table.modules),
+        ("recommended", "recommended_modules", table.recommended_modules),
+    )
+    seen: set[str] = set()
+    for level, key, modules in listed:
+        for module in modules:
+            if not is_module(module):
+                reader.refuse(["web", key], f"'{module}' is no name of a module", module)
+            if module in seen:
+                reader.refuse(["web", key], f"'{module}' is listed twice", module)
+            seen.add(module)
+            yield WebNeed("module", module, level=level)
 
 
 def _path(text: str, key: str, reader: Reader, value: str | None = None) -> str:

@@ -2,11 +2,13 @@
 
 from typing import Final, Literal
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 from fundamentum.webservers import for_sites
 
 Aspect = Literal["served", "document_root", "front_controller", "module", "deny", "listing", "home"]
+_MODULE: Final = lazy_regex(r"[a-z][a-z0-9_]{0,40}")
 NO_FILE: Final = "/no-such-page"
 """An address of which no application has a file."""
 
@@ -42,6 +44,11 @@ class WebNeed(Value, frozen=True):
         """The web servers that will do, as a survey names them."""
         known = for_sites()
         return tuple(known[name.strip()] for name in self.value.split("|") if self.value) or tuple(known.values())
+
+
+def is_module(text: str) -> bool:
+    """Whether it can be the name of a web server's module, as needs files have it: ``rewrite``."""
+    return _MODULE.fullmatch(text) is not None
 
 
 def address(path: str, document_root: str) -> str | None:

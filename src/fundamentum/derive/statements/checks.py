@@ -71,7 +71,9 @@ class Checks:
         call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
         for holds, result in consequences(call, extension=True) if outcome == "asked" and call is not None else ():
             if result and not holds:
-                return "warns" if result == "warns" else "reports"
+                if result != "stops" or self._directly(node):
+                    return "warns" if result == "warns" else "reports"
+                return "throws" if function else "exits"
         return outcome
 
     def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
@@ -197,6 +199,13 @@ class Checks:
             elif parent.type != "parenthesized_expression":
                 break
         return odd
+
+    def _directly(self, check: Node) -> bool:
+        """Whether an ``if`` asks: what ends in it was seen already, and a function that is called so may end less."""
+        return (
+            next((above.type for above, _ in ancestors(check) if above.type.endswith("_statement")), "")
+            == "if_statement"
+        )
 
     def _throws_at_once(self, check: Node) -> bool:
         """Whether what throws is the branch of the check itself, not a function that is defined in it."""

@@ -10,7 +10,17 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Outcome
-from fundamentum.derive.php_source.nodes import Patience, around, called, function_around, heading, inside, text, walked
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    around,
+    called,
+    function_around,
+    heading,
+    inside,
+    text,
+    unwrapped,
+    walked,
+)
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
@@ -90,6 +100,8 @@ def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, O
     elif above.type == "argument":
         yield not holds, _handed_to(above)
     elif above.type == "array_element_initializer":
+        yield not holds, _level_of(above)
+        yield from _of_loop_over(above, holds)
         yield not holds, _of_entry(above)
 
 
@@ -107,12 +119,53 @@ def _answering(at: Node) -> Node | None:
 
 def _of_entry(element: Node) -> Outcome:
     """What a table is for that has the result in it, and what else stands in the same entry of it."""
+    if level := _level_of(element):
+        return level
+    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""
+
+
+def _level_of(element: Node) -> Outcome:
+    """The level that the entry of a table gives, in words or as a value."""
     entry = text(element.parent)[:400] if element.parent is not None else ""
     if level := _LEVEL.search(entry):
         return "reports" if level[1].lower() in ("true", "1") else "warns"
-    if _WARNING.search(entry):
-        return "warns"
-    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""
+    return "warns" if _WARNING.search(entry) else ""
+
+
+def _of_loop_over(element: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a result in a table that a loop goes through: ``foreach ($checks as $ok) { if (!$ok) exit; }``"""
+    table = element
+    while table.parent is not None and table.type in ("array_element_initializer", "array_creation_expression"):
+        Patience.tick()
+        table = table.parent
+    kept = table.child_by_field_name("left") if table.type == "assignment_expression" else None
+    for loop in walked(_block_of(table)) if kept is not None else ():
+        parts = [child for child in loop.named_children if child.type != "comment"]
+        body = loop.child_by_field_name("body")
+        if loop.type != "foreach_statement" or body is None or text(parts[0]) != text(kept):
+            continue
+        value = [text(one) for one in walked(parts[1]) if one.type == "variable_name"][-1:]
+        for node in inside(body):
+            of_value = node.child(0) if node.type == "subscript_expression" else node
+            if [text(of_value)] == value and (node.parent is None or node.parent.type != "subscript_expression"):
+                yield from _where_asked(node, holds)
+
+
+def _block_of(node: Node) -> Node:
+    """The block that a statement stands in; the whole file, if there is none."""
+    while node.parent is not None and node.type not in ("program", "compound_statement"):
+        Patience.tick()
+        node = node.parent
+    return node
+
+
+def _where_asked(kept: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a result at a place that asks for what it was put into."""
+    above = kept.parent
+    inverted = above is not None and above.type == "unary_op_expression"
+    then, otherwise = branches(above if inverted and above is not None else kept)
+    yield holds is not inverted, outcome(then)
+    yield holds is inverted, outcome(otherwise)
 
 
 def _handed_to(argument: Node) -> Outcome:
@@ -135,27 +188,19 @@ def _of_callers(place: Node, function: str, holds: bool) -> Iterator[tuple[bool,
     kinds = ("function_call_expression", "member_call_expression", "scoped_call_expression")
     for call in around(root, root.text, re.compile(rb"\b%s\s*\(" % re.escape(function.encode())), kinds):
         if called(call) == function.lower():
-            inverted = call.parent is not None and call.parent.type == "unary_op_expression"
-            then, otherwise = branches(call.parent if inverted and call.parent is not None else call)
-            yield holds is not inverted, outcome(then)
-            yield holds is inverted, outcome(otherwise)
+            yield from _where_asked(call, holds)
 
 
 def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result that was put into a variable, further down in the same block."""
     kept = assignment.child_by_field_name("left")
-    block: Node | None = assignment
-    while block is not None and block.type not in ("program", "compound_statement"):
-        Patience.tick()
-        block = block.parent
-    for node in walked(block) if block is not None and kept is not None else ():
-        if kept is None or node.start_byte < assignment.end_byte or (node.type, text(node)) != (kept.type, text(kept)):
-            continue
-        above = node.parent
-        inverted = above is not None and above.type == "unary_op_expression"
-        then, otherwise = branches(above if inverted and above is not None else node)
-        yield holds is not inverted, outcome(then)
-        yield holds is inverted, outcome(otherwise)
+    for node in walked(_block_of(assignment)) if kept is not None else ():
+        if (
+            kept is not None
+            and node.start_byte >= assignment.end_byte
+            and (node.type, text(node)) == (kept.type, text(kept))
+        ):
+            yield from _where_asked(node, holds)
 
 
 def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
@@ -209,6 +254,8 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
         return above.child_by_field_name("body"), above.child_by_field_name("alternative")
     if above.type == "case_statement" and above.child_by_field_name("value") == at:
         return above, None  # of a switch (true): what stands behind it
+    if above.type == "match_condition_list":
+        return _of_match(above)
     if above.type == "conditional_expression":
         return above.child_by_field_name("body"), above.child_by_field_name("alternative")
     if above.type == "binary_expression" and above.child_by_field_name("left") == at:
@@ -219,3 +266,12 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
             if operator in ("and", "&&"):
                 return above.child_by_field_name("right"), None
     return None, None
+
+
+def _of_match(conditions: Node) -> tuple[Node | None, Node | None]:
+    """The arm of ``match (true)``, which is taken where the condition holds, and of ``match (false)``, where not."""
+    arm = conditions.parent
+    whole = arm.parent.parent if arm is not None and arm.parent is not None else None
+    asked = unwrapped(whole.named_children[0]) if whole is not None else None
+    done = arm.named_children[-1] if arm is not None else None
+    return {"true": (done, None), "false": (None, done)}.get(text(asked).lower(), (None, None))

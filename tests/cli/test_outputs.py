@@ -1,0 +1,18 @@
+"""Every word that the commands print about the shipped example: what changes them changes a file beside this one."""
+
+import sys
+
+import pytest
+import write_outputs
+
+
+@pytest.mark.parametrize("name", write_outputs.OUTPUTS)
+def test_the_output_is_the_one_that_was_read_and_found_good(name: str) -> None:
+    if name.startswith("help") and sys.version_info[:2] != (3, 11):
+        pytest.skip("the standard library lays help out otherwise")
+    kept = (write_outputs.FOLDER / f"{name}.txt").read_text("utf-8")
+    assert write_outputs.output(write_outputs.OUTPUTS[name]) == kept, "read the difference, then tools/write_outputs.py"
+
+
+def test_there_is_a_file_for_each_command_and_no_other() -> None:
+    assert {path.stem for path in write_outputs.FOLDER.iterdir()} == set(write_outputs.OUTPUTS)

@@ -1,0 +1,105 @@
+"""What commands print about the shipped example, kept word for word in tests/cli/outputs, so that a change of words shows.
+
+    python tools/write_outputs.py
+
+writes all of them anew, on a day that stays the same.
+"""
+
+import contextlib
+import gc
+import io
+import os
+import shlex
+import sys
+from collections.abc import Iterator
+from datetime import date
+from pathlib import Path
+
+import fundamentum.demo
+from fundamentum.cli.main import main
+
+FOLDER = Path(__file__).parents[1] / "tests/cli/outputs"
+DATA = Path(fundamentum.demo.__file__).parent / "data"
+ALL = "nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml"
+VEGA = "nightlog.needs.toml --server vega.survey.json"
+OUTPUTS = {
+    "help": "--help",
+    "help-check": "check --help",
+    "help-compare": "compare --help",
+    "help-derive": "derive --help",
+    "help-needs": "needs --help",
+    "help-plan": "plan --help",
+    "help-survey": "survey --help",
+    "help-trace": "trace --help",
+    "check-altair": f"check {ALL} --server altair.survey.json --verbose",
+    "check-deneb": f"check {ALL} --server deneb.survey.json",
+    "check-json": f"check {VEGA} --format json",
+    "check-mizar": f"check {ALL} --server mizar.survey.json --accepted vega.accepted.toml",
+    "check-quiet": f"check {ALL} --server vega.survey.json --quiet",
+    "compare": "compare altair.survey.json vega.survey.json",
+    "derive": "derive domekeeper --fresh",
+    "derive-explain": "derive domekeeper --explain php",
+    "needs": "needs platevault.needs.toml",
+    "plan": f"plan {ALL} --server vega.survey.json --full",
+    "plan-deneb": f"plan {ALL} --server deneb.survey.json",
+    "plan-json": f"plan {VEGA} --format json",
+    "plan-new-site": "plan nightlog.needs.toml --server altair.survey.json --site new.observatory.example --directory /srv/new",
+    "plan-playbook": f"plan {VEGA} --format playbook",
+    "plan-script": f"plan {VEGA} --format script",
+    "survey": "survey vega.survey.json",
+    "trace-extension": "trace intl --server vega.survey.json",
+    "trace-package": "trace php8.2-gd --server mizar.survey.json",
+    "trace-setting": "trace memory_limit --server mizar.survey.json",
+}
+
+
+class SameDay(date):
+    """A calendar on which it is always the same day."""
+
+    @classmethod
+    def today(cls) -> "SameDay":
+        return cls(2026, 3, 1)
+
+
+@contextlib.contextmanager
+def on_the_same_day() -> Iterator[None]:
+    """As long as this lasts, every module of the program believes that it is that day."""
+    changed = [
+        module for name, module in sys.modules.items() if name.startswith("fundamentum.") and hasattr(module, "date")
+    ]
+    for module in changed:
+        module.date = SameDay  # type: ignore[attr-defined]
+    try:
+        yield
+    finally:
+        for module in changed:
+            module.date = date  # type: ignore[attr-defined]
+
+
+def output(command: str) -> str:
+    """What one command prints, with its exit code, on a terminal of 100 columns without colours."""
+    said, errors = io.StringIO(), io.StringIO()
+    here = Path.cwd()
+    before = dict(os.environ)
+    os.environ.update({"COLUMNS": "100", "NO_COLOR": "1"})
+    os.chdir(DATA)
+    try:
+        with on_the_same_day(), contextlib.redirect_stdout(said), contextlib.redirect_stderr(errors):
+            try:
+                code: object = main(shlex.split(command))
+            except SystemExit as ended:
+                code = ended.code
+    finally:
+        gc.enable()  # the program leaves it off for the rest of its own short run
+        os.chdir(here)
+        os.environ.clear()
+        os.environ.update(before)
+    return f"$ fundamentum {command}\n{said.getvalue()}{errors.getvalue()}exit {code}\n"
+
+
+if __name__ == "__main__":
+    FOLDER.mkdir(exist_ok=True)
+    for old in set(FOLDER.glob("*.txt")) - {FOLDER / f"{name}.txt" for name in OUTPUTS}:
+        old.unlink()
+    for name, command in OUTPUTS.items():
+        (FOLDER / f"{name}.txt").write_text(output(command), "utf-8")

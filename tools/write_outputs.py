@@ -20,7 +20,10 @@ from fundamentum.cli.main import main
 
 FOLDER = Path(__file__).parents[1] / "tests/cli/outputs"
 DATA = Path(fundamentum.demo.__file__).parent / "data"
+SERVERS = FOLDER.with_name("servers")
+"""Surveys of other kinds of servers, which tests/real/sample_servers.py takes of what it builds."""
 ALL = "nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml"
+OTHER = "nightlog.needs.toml --server"
 VEGA = "nightlog.needs.toml --server vega.survey.json"
 OUTPUTS = {
     "help": "--help",
@@ -47,10 +50,21 @@ OUTPUTS = {
     "plan-playbook": f"plan {VEGA} --format playbook",
     "plan-script": f"plan {VEGA} --format script",
     "survey": "survey vega.survey.json",
+    "windows-bundle-check": f"check {OTHER} bundle.survey.json --verbose",
+    "windows-bundle-plan": f"plan {OTHER} bundle.survey.json",
+    "windows-check": f"check {OTHER} iis.survey.json --runtime nightlog",
+    "windows-plan": f"plan {OTHER} iis.survey.json --runtime plates",
+    "windows-pool-plan": f"plan {OTHER} pool.survey.json",
+    "windows-script": f"plan {OTHER} iis-sample.survey.json --format script",
+    "windows-survey": "survey iis.survey.json",
+    "windows-trace": "trace intl --server iis.survey.json",
     "trace-extension": "trace intl --server vega.survey.json",
     "trace-package": "trace php8.2-gd --server mizar.survey.json",
     "trace-setting": "trace memory_limit --server mizar.survey.json",
 }
+
+
+OTHERS = ("windows", "rpm")
 
 
 class SameDay(date):
@@ -76,13 +90,14 @@ def on_the_same_day() -> Iterator[None]:
             module.date = date  # type: ignore[attr-defined]
 
 
-def output(command: str) -> str:
+def output(name: str) -> str:
     """What one command prints, with its exit code, on a terminal of 100 columns without colours."""
+    command = OUTPUTS[name]
     said, errors = io.StringIO(), io.StringIO()
     here = Path.cwd()
     before = dict(os.environ)
     os.environ.update({"COLUMNS": "100", "NO_COLOR": "1"})
-    os.chdir(DATA)
+    os.chdir(SERVERS if name.startswith(OTHERS) else DATA)
     try:
         with on_the_same_day(), contextlib.redirect_stdout(said), contextlib.redirect_stderr(errors):
             try:
@@ -101,5 +116,5 @@ if __name__ == "__main__":
     FOLDER.mkdir(exist_ok=True)
     for old in set(FOLDER.glob("*.txt")) - {FOLDER / f"{name}.txt" for name in OUTPUTS}:
         old.unlink()
-    for name, command in OUTPUTS.items():
-        (FOLDER / f"{name}.txt").write_text(output(command), "utf-8")
+    for name in OUTPUTS:
+        (FOLDER / f"{name}.txt").write_text(output(name), "utf-8")

@@ -48,7 +48,7 @@ def _wanted(need: WebNeed) -> str:
 def _served(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding:
     title = webserver(site.server).title
     finding = replace(base, found=f"{title} ({site.name})", origin=site.set_up or site.origin)
-    if site.server in need.servers:
+    if not need.value or site.server in need.servers:
         return replace(finding, verdict="met")
     others = " or ".join(webserver(name).title for name in need.servers)
     return replace(finding, verdict="unmet", remedy=f"serve it by {others}: {_SET_UP}")

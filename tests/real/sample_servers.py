@@ -3,6 +3,7 @@
 python -m tests.real.sample_servers
 """
 
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -35,7 +36,10 @@ def main() -> None:
         for name, tree in WINDOWS.items():
             keep(name, TREES[tree](Path(folder) / name))
         twin = make_twin()
-        keep("rpm", make_rpm_server(Path(folder) / "rpm", twin).path)
+        packages = Path(folder) / "packages"
+        packages.mkdir()
+        keep("rpm", make_rpm_server(packages, twin).path)
+        shutil.rmtree(twin.path)
 
 
 if __name__ == "__main__":

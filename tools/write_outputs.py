@@ -122,4 +122,4 @@ if __name__ == "__main__":
     for old in set(FOLDER.glob("*.txt")) - {FOLDER / f"{name}.txt" for name in OUTPUTS}:
         old.unlink()
     for name in OUTPUTS:
-        (FOLDER / f"{name}.txt").write_text(output(name), "utf-8")
+        (FOLDER / f"{name}.txt").write_bytes(output(name).encode())

@@ -1,5 +1,6 @@
 """Which tests are run, and how they are dealt out where several processes run them side by side."""
 
+import gc
 from pathlib import PurePosixPath
 from typing import Any, Final
 
@@ -30,6 +31,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items if not WHOLE else ():
         if item.get_closest_marker("long"):
             item.add_marker(pytest.mark.skip(reason="takes long: set FUNDAMENTUM_REAL=1 (.ci/run does)"))
+
+
+def pytest_collection_finish() -> None:
+    """What the tests themselves are made of stays: a library that cleans up after each damaged file searches the rest."""
+    gc.collect()
+    gc.freeze()
 
 
 class ByServer(LoadScopeScheduling):  # type: ignore[misc]  # it comes without types

@@ -287,4 +287,5 @@ def _processors() -> int | None:
 
 def this_machine() -> DirectoryHost:
     """The machine this program runs on."""
-    return DirectoryHost(Path("/"), os.uname().nodename or "this machine", live=True)
+    name = os.uname().nodename if hasattr(os, "uname") else os.environ.get("COMPUTERNAME", "")
+    return DirectoryHost(Path("/"), name or "this machine", live=True)

@@ -47,6 +47,8 @@ class Check(Fact, frozen=True):
     """The extensions of which any one is enough for the same place: ``if (!a && !b) exit;``"""
     around: str = ""
     """The names of the class and the function that it stands in, and of what it is given to."""
+    list_name: str = ""
+    """What the list is called that names the extension."""
 
 
 class Syntax(Fact, frozen=True):
@@ -133,3 +135,5 @@ class FileFacts(Fact, frozen=True):
     removed: tuple[tuple[int, str], ...] = ()
     """Line and name of each call of a function that is gone from PHP, and exists nowhere else."""
     guarded: tuple[Guarded, ...] = ()
+    held: tuple[Check, ...] = ()
+    """Lists that are held against what is loaded, and stand in another file: checks of no extension yet."""

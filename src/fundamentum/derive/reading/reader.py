@@ -88,12 +88,13 @@ class _Reader:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
         root, there = self.source.root, all_words(self.lowered)
+        held = tuple(held_lists(root, self.data))
         return FileFacts(
             uses=uses,
             checks=(
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
-                *held_lists(root, self.data),
+                *(check for check in held if check.extension),
                 *named_in_calls(root, self.data, there),
             ),
             check_names=tuple(self.guards.names.items()),
@@ -106,6 +107,7 @@ class _Reader:
             versioned=tuple(self._versioned()),
             gates=tuple(gates(root, self.data, there)),
             removed=tuple(removed_functions.calls(root, self.data)),
+            held=tuple(check for check in held if not check.extension),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )
 

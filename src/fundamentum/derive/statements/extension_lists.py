@@ -132,8 +132,19 @@ def _of_named(array: Node) -> Iterator[Check]:
         return
     outcome = "listed-recommended" if _RECOMMENDED.search(title) else ""
     outcome = outcome or ("listed-required" if _REQUIRED.search(title) else "asked")
+    what = f"a list of extensions ({outcome.partition('-')[2] or 'named'})"
     for name, where in names:
-        yield Check(name, outcome, where, f"a list of extensions ({outcome.partition('-')[2] or 'named'})")  # type: ignore[arg-type]
+        yield Check(name, outcome, where, what, list_name=_own_name(array))  # type: ignore[arg-type]
+
+
+def _own_name(array: Node) -> str:
+    """The key, variable, property or constant that a list is given to."""
+    for above, child in ancestors(array):
+        if above.type == "array_element_initializer" and above.named_children[0] != child:
+            return string(above.named_children[0]) or ""
+        if above.type in ("assignment_expression", "property_element", "const_element"):
+            return _plain(text(above.children[0]))
+    return ""
 
 
 def _check(extension: str, required: bool, where: Node) -> Check:
@@ -197,12 +208,20 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
     where = unwrapped(source)
     if where is None:
         return
-    if where.type != "array_creation_expression":
-        name = _plain(text(where))
-        required = required and not _RECOMMENDED.search(name)
-        where = kept_list(name, root)
-    if where is not None:
+    if where.type == "array_creation_expression":
         yield from _of_array(where, required, kind)
+        return
+    name = _plain(text(where))
+    required = required and not _RECOMMENDED.search(name)
+    array = kept_list(name, root)
+    if array is not None:
+        yield from _of_array(array, required, kind)
+    elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
+        yield replace(_check("", required, source), list_name=known[1])
+
+
+_KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
+_WORD: Final = re.compile(r"(\w+)")
 
 
 def _plain(written: str) -> str:

@@ -17,6 +17,7 @@ from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Guarded, Use
 from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.statements.callers import Reached, around, guard_of
+from fundamentum.derive.weighing.held_lists import HeldLists
 
 DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
@@ -82,6 +83,7 @@ class Whole:
         self._alternatives: dict[tuple[str, str], bool] = {}
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
         self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
+        self._held = HeldLists()
         self._functions: set[str] = set()
         self._classes: set[str] = set()
         self._constants: set[str] = set()
@@ -149,6 +151,7 @@ class Whole:
                     self._uses[extension].append((path, use))
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
+            self._held.take(self.files[path], facts)
             self._guarded += facts.guarded
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
@@ -203,7 +206,7 @@ class Whole:
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
         """Every check for the extension in the files that were parsed."""
         self._index()
-        return self._checks.get(extension, [])
+        return [(file, self._held.as_held(check)) for file, check in self._checks.get(extension, ())]
 
     def driver(self, path: str, scope: str, extension: str) -> bool:
         """Whether a file or class is named after the extension and has siblings named after something else."""

@@ -3,16 +3,17 @@
 import sys
 
 import pytest
-import write_outputs
+
+from tests.cli import outputs_kept
 
 
-@pytest.mark.parametrize("name", write_outputs.OUTPUTS)
+@pytest.mark.parametrize("name", outputs_kept.OUTPUTS)
 def test_the_output_is_the_one_that_was_read_and_found_good(name: str) -> None:
     if name.startswith("help") and sys.version_info[:2] != (3, 11):
         pytest.skip("the standard library lays help out otherwise")
-    kept = (write_outputs.FOLDER / f"{name}.txt").read_bytes().decode()
-    assert write_outputs.output(name) == kept, "read the difference, then tools/write_outputs.py"
+    kept = (outputs_kept.FOLDER / f"{name}.txt").read_bytes().decode()
+    assert outputs_kept.output(name) == kept, "read the difference, then python -m tests.cli.outputs_kept"
 
 
 def test_there_is_a_file_for_each_command_and_no_other() -> None:
-    assert {path.stem for path in write_outputs.FOLDER.iterdir()} == set(write_outputs.OUTPUTS)
+    assert {path.stem for path in outputs_kept.FOLDER.iterdir()} == set(outputs_kept.OUTPUTS)

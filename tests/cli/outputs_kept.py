@@ -1,6 +1,6 @@
 """What commands print about the shipped example, kept word for word in tests/cli/outputs, so that a change of words shows.
 
-    python tools/write_outputs.py
+    python -m tests.cli.outputs_kept
 
 writes all of them anew, on a day that stays the same.
 """
@@ -11,17 +11,33 @@ import io
 import os
 import shlex
 import sys
+import tempfile
 from collections.abc import Iterator
 from datetime import date
 from pathlib import Path
 
 import fundamentum.demo
 from fundamentum.cli.main import main
+from tests.around import around_root, site
 
-FOLDER = Path(__file__).parents[1] / "tests/cli/outputs"
+FOLDER = Path(__file__).with_name("outputs")
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 SERVERS = FOLDER.with_name("servers")
 """Surveys of other kinds of servers, which tests/real/sample_servers.py takes of what it builds."""
+STATUS = "".join(
+    f"Package: {name}\nStatus: {state}\nArchitecture: amd64\nVersion: {version}\n\n"
+    for name, state, version in (
+        ("dpkg", "install ok installed", "1.21"),
+        ("php8.2-common", "install ok installed", "8.2.9-1"),
+        ("php8.2-fpm", "install ok installed", "8.2.9-1"),
+        ("nginx", "install ok installed", "1.22.1-9"),
+        ("mariadb-server", "hold ok installed", "1:10.11.6-0+deb12u1"),
+        ("libicu72", "install ok installed", "72.1-3"),
+        ("redis-server", "install ok installed", "5:7.0.15-1"),
+        ("cron", "install ok installed", "3.0pl1-162"),
+        ("git", "install ok unpacked", "1:2.39.5-0+deb12u2"),
+    )
+)
 ALL = "nightlog.needs.toml platevault.needs.toml domekeeper.needs.toml"
 OTHER = "nightlog.needs.toml --server"
 VEGA = "nightlog.needs.toml --server vega.survey.json"
@@ -63,6 +79,10 @@ OUTPUTS = {
     "windows-script": f"plan {OTHER} iis-sample.survey.json --format script",
     "windows-survey": "survey iis.survey.json",
     "windows-trace": "trace intl --server iis.survey.json",
+    "full-check": "check full.needs.toml --server mizar --verbose",
+    "full-plan": "plan full.needs.toml --server mizar --full",
+    "full-required": "plan full.needs.toml --server mizar --required-only",
+    "full-trace": "trace upload_max_filesize --server mizar",
     "trace-extension": "trace intl --server vega.survey.json",
     "trace-package": "trace php8.2-gd --server mizar.survey.json",
     "trace-setting": "trace memory_limit --server mizar.survey.json",
@@ -70,6 +90,29 @@ OUTPUTS = {
 
 
 OTHERS = ("windows", "rpm")
+FPM_INI = "memory_limit = 96M\npost_max_size = 4M\ndisable_functions = exec\nmax_input_vars = 500\n"
+FILES: dict[str, str | bytes] = {
+    "etc/mysql/my.cnf": "[mysqld]\nmax_allowed_packet = 4M\n!includedir /etc/mysql/conf.d/\n",
+    "etc/mysql/conf.d/10-own.cnf": "[mariadb]\ninnodb-file-per-table = OFF\n",
+    "etc/cron.d/nightlog": "5 * * * * ida php /srv/nightlog/bin/collect.php\n",
+    "etc/locale.gen": "# de_DE.UTF-8 UTF-8\nen_GB.UTF-8 UTF-8\n",
+    "srv/nightlog/bin/collect.php": "<?php\n",
+    "srv/nightlog/bin/report.php": "<?php\n",
+    "srv/nightlog/public/.user.ini": "upload_max_filesize = 8M\n",
+    "srv/nightlog/config/site.php": "<?php\n",
+    "srv/nightlog/public/files/plate.txt": "",
+    "usr/bin/git": "#!/bin/sh\n",
+    "var/lib/dpkg/status": STATUS,
+}
+
+
+def full_server(folder: Path) -> None:
+    """A server with something of everything, built anew, and an application that needs something of everything."""
+    (folder / "full.needs.toml").write_text((SERVERS / "full.needs.toml").read_text())
+    root = around_root(folder / "mizar", nginx=site("client_max_body_size 5m;\n"), fpm_ini=FPM_INI, extra=FILES)
+    (root / "srv/nightlog/var/cache").mkdir(parents=True)
+    (root / "srv/nightlog/var/cache").chmod(0o755)
+    (root / "srv/nightlog/config").chmod(0o777)
 
 
 class SameDay(date):
@@ -97,13 +140,20 @@ def on_the_same_day() -> Iterator[None]:
 
 def output(name: str) -> str:
     """What one command prints, with its exit code, on a terminal of 100 columns without colours."""
-    command = OUTPUTS[name]
+    if not name.startswith("full"):
+        return _output(OUTPUTS[name], SERVERS if name.startswith(OTHERS) else DATA)
+    with tempfile.TemporaryDirectory() as folder:
+        full_server(Path(folder))
+        return _output(OUTPUTS[name], Path(folder))
+
+
+def _output(command: str, folder: Path) -> str:
     said, errors = io.StringIO(), io.StringIO()
     here = Path.cwd()
     before = dict(os.environ)
     os.environ.update({"COLUMNS": "100", "NO_COLOR": "1"})
-    os.chdir(SERVERS if name.startswith(OTHERS) else DATA)
     try:
+        os.chdir(folder)
         with on_the_same_day(), contextlib.redirect_stdout(said), contextlib.redirect_stderr(errors):
             try:
                 code: object = main(shlex.split(command))

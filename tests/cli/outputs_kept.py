@@ -63,6 +63,9 @@ OUTPUTS = {
     "plan-deneb": f"plan {ALL} --server deneb.survey.json",
     "plan-json": f"plan {VEGA} --format json",
     "plan-new-site": "plan nightlog.needs.toml --server altair.survey.json --site new.observatory.example --directory /srv/new",
+    "plan-new-site-files": "plan nightlog.needs.toml --server altair.survey.json --site new.observatory.example "
+    "--directory /srv/new --format json",
+    "plan-mizar": f"plan {ALL} --server mizar.survey.json --format json",
     "plan-playbook": f"plan {VEGA} --format playbook",
     "plan-script": f"plan {VEGA} --format script",
     "rpm-check": f"check {OTHER} rpm.survey.json --verbose",

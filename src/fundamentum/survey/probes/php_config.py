@@ -178,7 +178,7 @@ def _commented(text: str) -> dict[str, int]:
     """The directives of which a line is commented out, each with the number of the first such line."""
     found: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), 1):
-        if (match := _COMMENTED.match(line)) and is_directive(match[1]) and len(found) < MAX_COMMENTED:
+        if "=" in line and (match := _COMMENTED.match(line)) and is_directive(match[1]) and len(found) < MAX_COMMENTED:
             found.setdefault(match[1], number)
     return found
 
@@ -189,7 +189,7 @@ def _editable(text: str) -> tuple[dict[int, str], int]:
     length = len(lines) - (lines[-1] == "")
     kept = {}
     for number, line in enumerate(lines[:length], 1):
-        match = _EDITABLE.match(line)
+        match = _EDITABLE.match(line) if "=" in line else None
         hidden = match is None or names_a_secret(match[1]) or match[1] == "sendmail_path"
         if not hidden and without_credentials(line) == line and len(line) < 500:
             kept[number] = line

@@ -15,7 +15,7 @@ from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials
 
 MAX_MARKS: Final = 2000
-_SAID: Final = lazy_regex(r"^\s*[^\s;#].*", re.M)
+_SAID: Final = lazy_regex(r"^[^\S\n]*[^\s;#].*", re.M)
 """A line that is neither empty nor a comment: most lines of most configurations are."""
 
 

@@ -139,16 +139,32 @@ def _of_loop_over(element: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
         Patience.tick()
         table = table.parent
     kept = table.child_by_field_name("left") if table.type == "assignment_expression" else None
-    for loop in walked(_block_of(table)) if kept is not None else ():
+    for loop in _loops_over(kept, _block_of(table)) if kept is not None else ():
         parts = [child for child in loop.named_children if child.type != "comment"]
         body = loop.child_by_field_name("body")
-        if loop.type != "foreach_statement" or body is None or text(parts[0]) != text(kept):
+        if body is None or text(parts[0]) != text(kept):
             continue
         value = [text(one) for one in walked(parts[1]) if one.type == "variable_name"][-1:]
         for node in inside(body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
             if [text(of_value)] == value and (node.parent is None or node.parent.type != "subscript_expression"):
                 yield from _where_asked(node, holds)
+
+
+def _loops_over(kept: Node, block: Node) -> Iterator[Node]:
+    """The loops of a block that go through what is kept under a name, behind the place where it is put there."""
+    root = _root_of(block)
+    named = re.compile(rb"foreach\s*\(\s*%s\b" % re.escape(text(kept).encode("utf-8", "replace")))
+    for loop in around(root, root.text or b"", named, ("foreach_statement",)):
+        if kept.end_byte <= loop.start_byte < block.end_byte:
+            yield loop
+
+
+def _root_of(node: Node) -> Node:
+    while node.parent is not None:
+        Patience.tick()
+        node = node.parent
+    return node
 
 
 def _block_of(node: Node) -> Node:
@@ -179,10 +195,7 @@ def _handed_to(argument: Node) -> Outcome:
 
 def _of_callers(place: Node, function: str, holds: bool) -> Iterator[tuple[bool, Outcome]]:
     """What comes of the result of a function where it is called in the same file."""
-    root = place
-    while root.parent is not None:
-        Patience.tick()
-        root = root.parent
+    root = _root_of(place)
     if not function or not root.text:
         return
     kinds = ("function_call_expression", "member_call_expression", "scoped_call_expression")

@@ -60,5 +60,5 @@ def _variables(line: Line) -> Iterator[Statement]:
             yield Statement(("database", "settings", level), f">= {size[1]}{(size[2] or '').upper()}", name, level)
         elif re.search(r"\b(?:on|enabled|=\s*1)\b", rest, re.I):
             yield Statement(("database", "settings", level), "on", name, level)
-        elif value := re.search(r"(?:=|:|\bto\b|\bbe\b)\s*[\"'`]?([a-z][a-z0-9_]+)", rest):
+        elif value := re.search(r"(?:=|:|\bto\b|\bbe\b(?! set\b))\s*[\"'`]?([a-z][a-z0-9_]+)", rest):
             yield Statement(("database", "settings", level), f"= {value[1]}", name, level)

@@ -31,6 +31,9 @@ _NEAR: Final = _shape(rf"{_PHP}[^;]{{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSI
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
+_GONE: Final = _shape(
+    rf"{_PHP}\s*{VERSION}(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
+)
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 
@@ -42,6 +45,10 @@ def read(line: Line) -> Iterator[Statement]:
         yield Statement(("php",), 64, "bits")
     if re.search(r"\b(?:non|not)[- ]thread[- ]safe\b|\bNTS\b", text, re.I):
         yield Statement(("php",), False, "thread_safe")
+    elif re.search(
+        r"\bPHP\b.*\b(?:must|has to|needs to) be thread[- ]safe\b|\bthread[- ]safe (?:build of )?PHP\b", text, re.I
+    ):
+        yield Statement(("php",), True, "thread_safe")
     if re.search(r"\bPHP\b", text, re.I) and (condition := _condition(text)):
         yield Statement(("php",), condition, "version")
 
@@ -49,6 +56,8 @@ def read(line: Line) -> Iterator[Statement]:
 def _condition(text: str) -> str | None:
     if match := _NOT.search(text):
         return f"<{match[1]}"
+    if match := _GONE.search(text):
+        return f">{match[1]}"
     if match := _PAIR.search(text):
         return f">={match[1]}, {match[2]}{match[3]}"
     if (match := _RANGE.search(text)) and _plausible(match[1]) and _plausible(match[2]):

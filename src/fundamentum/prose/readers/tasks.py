@@ -13,8 +13,14 @@ _CRON: Final = lazy_regex(
     rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
 )
 _EVERY: Final = lazy_regex(
-    r"\bevery\s+(\d+)?\s*(minute|hour|day|week|month)s?\b|\b(hourly|daily|nightly|weekly|monthly)\b", re.I
+    r"\b(?:every|once (?:an?|each)|each)\s+(\d+)?\s*(minute|hour|day|night|week|month)s?\b|"
+    r"\b(hourly|daily|nightly|weekly|monthly)\b",
+    re.I,
 )
+
+
+_TIMES: Final = {"week": "weekly", "month": "monthly", "night": "daily", "nightly": "daily"}
+"""Words for what a needs file calls otherwise."""
 
 
 def read(line: Line) -> Iterator[Statement]:
@@ -25,11 +31,9 @@ def read(line: Line) -> Iterator[Statement]:
         return
     script, every = re.search(rf"(?<![\w.]){_SCRIPT}", line.text), _EVERY.search(line.text)
     if script and every:
-        named = every[3].lower() if every[3] else ""
         unit = {"minute": "m", "hour": "h", "day": "d"}.get((every[2] or "").lower(), "")
-        times = named or (
-            f"every {every[1] or 1}{unit}" if unit else {"week": "weekly", "month": "monthly"}[every[2].lower()]
-        )
+        word = (every[3] or every[2]).lower()
+        times = f"every {every[1] or 1}{unit}" if unit else _TIMES.get(word, word)
         yield Statement(("tasks", level), times, _below(script[1]), level)
 
 

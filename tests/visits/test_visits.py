@@ -117,3 +117,8 @@ def test_a_new_site_is_read_as_it_was_planned(server: str, denied: list[str], fr
     assert all(site.visits[path].outcome == "refused" for path in [*paths, "=/.hidden"])
     assert site.visits[PATHS["page"]].script == (f"/{front}" if front else "")
     assert site.visits[PATHS["list"]].outcome in ("refused", "missing")
+
+
+def test_a_pattern_that_python_wonders_about_says_nothing(recwarn: pytest.WarningsRecorder) -> None:
+    assert search("[[a-z&&b]", "b")
+    assert not recwarn.list

@@ -1,6 +1,7 @@
 """Regular expressions of others' files, tried on short texts in bounded time."""
 
 import re
+import warnings
 from collections.abc import Iterator
 from functools import lru_cache
 from typing import Final
@@ -22,7 +23,9 @@ def _compiled(pattern: str, any_case: bool) -> "re.Pattern[str] | None":
     if len(pattern) > MAX_PATTERN or _endless(pattern):
         return None
     try:
-        return re.compile(pattern, re.IGNORECASE if any_case else 0)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # that a later Python may read it otherwise is nothing for the user
+            return re.compile(pattern, re.IGNORECASE if any_case else 0)
     except (re.error, RecursionError, OverflowError):
         return None
 

@@ -177,6 +177,9 @@ def test_locales_are_read_from_the_systems_archive(tmp_path: Path) -> None:
 
 CONDITIONS = [  # product, variable, wanted, value, whether it is enough
     ("mariadb", "max_allowed_packet", ">= 16M", "16777216", True),
+    ("mariadb", "max_allowed_packet", ">= 64K", "65535", False),
+    ("mariadb", "max_allowed_packet", ">= 64K", "64K", True),
+    ("mariadb", "max_allowed_packet", ">= 1G", "1023M", False),
     ("mariadb", "innodb_file_per_table", "on", "ON", True),
     ("mariadb", "sql_mode", "lacks ANSI", "STRICT_ALL_TABLES,ANSI", False),
     ("postgresql", "shared_buffers", ">= 128MB", "16384", True),

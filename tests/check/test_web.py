@@ -65,6 +65,12 @@ def test_a_name_from_the_server_is_quoted_in_commands(tmp_path: Path) -> None:
     assert "reboot" in (found.remedy or "") and shlex.split(found.remedy or "")[-2] == "Host: a'; reboot #"
 
 
+@pytest.mark.parametrize("directive", ["proxy", "uwsgi", "scgi", "grpc", "memcached"])
+def test_what_is_handed_on_is_not_followed(directive: str, tmp_path: Path) -> None:
+    found = findings(tmp_path, WEB, nginx=site(front=f"{directive}_pass 127.0.0.1:1;\n"))["web:front_controller"]
+    assert (found.verdict, "not followed" in (found.found or "")) == ("unknown", True), found
+
+
 def test_modules_that_are_of_use_ask_for_nothing_else(tmp_path: Path) -> None:
     found = findings(tmp_path, '[web]\nrecommended_modules = ["rewrite", "brotli"]\n')
     told = {need: (one.level, one.verdict) for need, one in found.items() if need.startswith("web:")}

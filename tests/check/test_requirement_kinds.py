@@ -13,10 +13,11 @@ from fundamentum.check.install_line import translated, words_of
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds import asked_by
+from fundamentum.kinds.databases.variable_demand import VariableDemand
 from fundamentum.kinds.databases.variables import VariableNeed
 from fundamentum.model.findings import Finding
 from fundamentum.model.packages import Installed
-from fundamentum.model.surrounding_facts import Answer
+from fundamentum.model.surrounding_facts import Answer, DatabaseOptions
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from fundamentum.platforms.offers import Offers
@@ -194,6 +195,32 @@ def test_values_are_compared_in_their_own_units(product: str, name: str, wanted:
     version = {"mariadb": "10.11", "postgresql": "15"}[product]
     condition = VariableNeed(name, wanted, "required").condition(product, version)
     assert condition.holds("", plain(product, version, name, value)) is enough
+
+
+@pytest.mark.parametrize(
+    ("product", "wanted", "before", "written"),
+    [
+        ("mariadb", ">= 65536", "1", "64K"),
+        ("mariadb", ">= 1024", "1", "1K"),
+        ("mariadb", ">= 1025", "1", "1025"),
+        ("mariadb", ">= 16M", "4M", "16M"),
+        ("mariadb", ">= 2147483648", "4M", "2G"),
+        ("mariadb", "on", "OFF", "ON"),
+        ("postgresql", "off", "on", "off"),
+        ("postgresql", ">= 8MB", "4MB", "8MB"),
+        ("postgresql", ">= 64kB", "32kB", "64kB"),
+        ("postgresql", ">= 1GB", "4MB", "1GB"),
+    ],
+)
+def test_values_are_written_as_an_administrator_writes_them(
+    product: str, wanted: str, before: str, written: str
+) -> None:
+    version, name = {"mariadb": ("10.11", "max_allowed_packet"), "postgresql": ("15", "work_mem")}[product]
+    if wanted in ("on", "off"):
+        name = {"mariadb": "innodb_file_per_table", "postgresql": "fsync"}[product]
+    conditions = (VariableNeed(name, wanted, "required").condition(product, version),)
+    options = DatabaseOptions(product, version)  # type: ignore[arg-type]
+    assert VariableDemand(product, version, name, before, conditions, True, options, wanted).value == written
 
 
 def vega() -> Survey:

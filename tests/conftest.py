@@ -1,6 +1,9 @@
 """Which tests are run, and how they are dealt out where several processes run them side by side."""
 
 import gc
+import os
+import shutil
+import tempfile
 from pathlib import PurePosixPath
 from typing import Any, Final
 
@@ -24,6 +27,18 @@ SAME_SERVER: Final = {
     "test_web": "twin",
 }
 """Files whose tests use the same real server stay in one process; every other file is dealt out by itself."""
+
+
+def pytest_configure() -> None:
+    """What the program keeps for the next time is kept apart from the user's own, for all processes of a run together."""
+    if "PYTEST_XDIST_WORKER" not in os.environ:
+        os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="fundamentum-kept-")
+
+
+def pytest_unconfigure() -> None:
+    """Leave nothing behind."""
+    if "PYTEST_XDIST_WORKER" not in os.environ:
+        shutil.rmtree(os.environ["XDG_CACHE_HOME"], ignore_errors=True)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -35,3 +35,18 @@ def test_a_value_from_the_environment_is_not_known() -> None:
 def test_any_text_gives_entries_or_a_place(text: str) -> None:
     found = parse(text, INI_CONSTANTS)
     assert all(1 <= entry.line <= text.count("\n") + text.count("\r") + 1 for entry in found.entries)
+
+
+WORDS = st.sampled_from(
+    ["a", "b.c", "on", "Off", "none", "E_ALL", "1", "-1", "128M", "/usr/x", "b:c", "", "no x", "[s 1]", "e=f"]
+)
+LINES = st.lists(
+    st.tuples(WORDS, st.sampled_from(["=", " = ", "\t=", "", ";"]), WORDS, st.sampled_from(["", " ", " ;x"]))
+)
+
+
+@given(LINES)
+def test_lines_of_one_plain_word_which_are_read_at_once_mean_the_same(lines: list[tuple[str, str, str, str]]) -> None:
+    """Lines that end as on Windows are read character by character."""
+    written = ["".join(line) for line in lines]
+    assert parse("\n".join(["", *written, ""]), INI_CONSTANTS) == parse("\r\n".join(["", *written, ""]), INI_CONSTANTS)

@@ -12,6 +12,7 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.plan.module_streams import candidates
 from fundamentum.plan.planner import plan
+from fundamentum.platforms.offers import Offers
 from fundamentum.report.plans.script import as_script
 from tests.small_root import needs
 
@@ -41,7 +42,7 @@ def server() -> Survey:
 
 
 def test_a_stream_is_a_candidate_with_its_packages_in_place_of_the_others() -> None:
-    (found,) = candidates(server())
+    (found,) = candidates(server(), Offers(server()))
     assert (found.switch, found.branch, found.target.runtime.label) == ("php:8.2", "8.2", "8.2/fpm/www")
     runtime = found.target.runtime
     assert runtime.settings["memory_limit"].value == "96M", "the configuration files stay"

@@ -245,7 +245,7 @@ COMMANDS: dict[str, tuple[str, Callable[[argparse.ArgumentParser], None]]] = {
 
 
 def parser(only: str | None = None) -> argparse.ArgumentParser:
-    """The whole command line; ``only``: with the arguments of one command, which takes a fraction of the time."""
+    """The whole command line; ``only``: of one command, where it begins with that, in a fraction of the time."""
     top = Parser(
         prog="fundamentum",
         description="Hold a PHP application's needs against a server, and plan what is missing: all of it, at once.",
@@ -260,10 +260,10 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
     top.add_argument("--version", action="version", version=f"fundamentum {__version__}")
     # Named, the program need not be found out by writing the usage.
     commands = top.add_subparsers(dest="command", metavar="COMMAND", required=True, prog=top.prog)
-    for name, (short, fill) in COMMANDS.items():
+    for name in [only] if only in COMMANDS else COMMANDS:
+        short, fill = COMMANDS[name]
         command = commands.add_parser(name, help=short, formatter_class=Help)
-        if only in (None, name):
-            fill(command)
-            command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)
-            command.add_argument("--color", default=argparse.SUPPRESS, **color)  # type: ignore[arg-type]
+        fill(command)
+        command.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=debug)
+        command.add_argument("--color", default=argparse.SUPPRESS, **color)  # type: ignore[arg-type]
     return top

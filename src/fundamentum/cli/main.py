@@ -54,8 +54,7 @@ def _answered(words: list[str]) -> int:
     if words == ["--version"]:
         sys.stdout.write(f"fundamentum {__version__}\n")
         return 0
-    command = next((word for word in words if not word.startswith("-")), "")
-    options = entry("fundamentum.cli", "arguments").parser(command).parse_args(words)
+    options = entry("fundamentum.cli", "arguments").parser(*words[:1]).parse_args(words)
     if options.color != "auto":
         os.environ["NO_COLOR" if options.color == "never" else "FUNDAMENTUM_COLOR"] = "1"
     code: int = entry("fundamentum.cli", options.command or "demo").run(options)

@@ -59,12 +59,15 @@ _REST = lazy_regex(r"[ \t]*\Z")
 _BLANK = lazy_regex(r"[ \t]+")
 _CONSTANT = lazy_regex(r"[A-Za-z_][A-Za-z0-9_]*")
 _TEXT = lazy_regex(r"""(?:[^$= \t\n\r;&|^~()!"'\x00]|\$(?:[^{\x00]|\\.))+""", re.S)
+_RUN = lazy_regex(r"[A-Za-z0-9_ .-]+")
 _RAW = lazy_regex(r"'[^']*'")
 _OPERATOR = lazy_regex(r"[ \t]*([&|^~()!])[ \t]*")
 _QUOTE = lazy_regex(r'[ \t]*"')
 _VARIABLE = lazy_regex(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00]+)\}")
 _DEFAULTED = lazy_regex(r"\$\{([^=\n\r\t;&|^$~(){}!\"\[\]\x00:]+):-([^$\n\r;:}\"\x00]*)\}")
 _ENDS = lazy_regex(r"\r\n|\r|\n")
+_PLAIN = lazy_regex(r"[ \t]*([A-Za-z0-9_.]+)[ \t]*=[ \t]*([A-Za-z0-9_./:,-]*)[ \t]*\n")
+"""A whole line of one plain word, as most are: what :meth:`_Reader.statement` makes of it is known at once."""
 
 
 def parse(text: str, constants: Mapping[str, str], variables: Variables | None = None) -> IniFile:
@@ -106,8 +109,12 @@ class _Reader:
         match = pattern.match(self.text, self.at)
         if match:
             self.at = match.end()
-            self.line += len(_ENDS.findall(match.group())) if "\n" in match.group() or "\r" in match.group() else 0
+            self.line += self.ends_in(match.group())
         return match
+
+    @staticmethod
+    def ends_in(text: str) -> int:
+        return text.count("\n") if "\r" not in text else len(_ENDS.findall(text))
 
     def peek(self) -> str:
         return self.text[self.at : self.at + 1]
@@ -116,6 +123,9 @@ class _Reader:
         if self.take(_SKIPPED):
             return
         if self.take(_REST):
+            return
+        if (plain := _PLAIN.match(self.text, self.at)) and not _is_switch(plain[1]):
+            self.plain_line(plain)
             return
         line = self.line
         self.take(_BLANK)
@@ -135,7 +145,7 @@ class _Reader:
             self.at += 1
             key = self.offset()
         # A reserved word is no name: PHP's scanner takes it for a value, which cannot stand here.
-        elif _TRUE.fullmatch(label.group()) or _FALSE.fullmatch(label.group()):
+        elif _is_switch(label.group()):
             raise _Broken
         if self.take(_EQUALS):
             self.unknown = False
@@ -146,12 +156,21 @@ class _Reader:
         else:
             self.end_of_line()
 
+    def plain_line(self, line: re.Match[str]) -> None:
+        name, word = line.groups()
+        value = "1" if _TRUE.fullmatch(word) else "" if _FALSE.fullmatch(word) else self.constants.get(word, word)
+        self.entries.append(Entry(name, value, self.line, self.section))
+        self.at = line.end()
+        self.line += 1
+
     def section_name(self) -> str:
         name = self.bracketed(plain=self.section_piece)
         self.take(_NEWLINE)
         return name
 
     def section_piece(self) -> str:
+        if run := self.take(_RUN):
+            return run.group()
         taken = self.text[self.at : self.at + (2 if self.peek() == "\\" else 1)]
         self.at += len(taken)
         return taken
@@ -325,6 +344,10 @@ class _Reader:
             self.unknown = self.unknown or default is None
             return default or ""
         return value
+
+
+def _is_switch(word: str) -> bool:
+    return _TRUE.fullmatch(word) is not None or _FALSE.fullmatch(word) is not None
 
 
 def _integer(text: str) -> int:

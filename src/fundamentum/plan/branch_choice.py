@@ -92,7 +92,7 @@ def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> lis
         if runtime.sapi != "cli" and (not ways or runtime.sapi in ways):
             target = _present(survey, runtime)
             found.setdefault((runtime.branch, runtime.home), _candidate(target, survey, offers))
-    for switched in module_streams.candidates(survey):
+    for switched in module_streams.candidates(survey, offers):
         offers_then = Offers(switched.survey)
         found.setdefault(
             (switched.branch, switched.switch),

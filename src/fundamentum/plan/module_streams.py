@@ -24,10 +24,9 @@ class Switched(msgspec.Struct, frozen=True):
     survey: Survey
 
 
-def candidates(survey: Survey) -> Iterator[Switched]:
+def candidates(survey: Survey, offers: Offers) -> Iterator[Switched]:
     """Every stream of PHP that is there but not switched on."""
     streams: dict[str, str] = {}
-    offers = Offers(survey)
     for offer in survey.offers or ():
         if offer.stream and offer.shut_out and (branch := offers.branch_of(offer)):
             streams.setdefault(offer.stream, branch)

@@ -81,12 +81,14 @@ def text_of(name: str, file: str) -> str:
     return entries.text_of(__name__, _known(name), file)
 
 
-def parts(what: str, function: str, first: str = UNKNOWN) -> Iterator[ModuleType]:
+def parts(what: str, function: str, first: str = UNKNOWN, *, windows: bool = True) -> Iterator[ModuleType]:
     """The parts of all platforms that have a function: that of the platform called ``first`` before all others.
 
-    Those that claim what no other does (:attr:`Platform.last`) come at the end.
+    Those that claim what no other does (:attr:`Platform.last`) come at the end.  Without ``windows`` those that only
+    concern Windows are left out, and not even loaded.
     """
-    for name in sorted(names(), key=lambda name: (name != first, platform(name).last, name)):
+    others = (name for name in names() if windows or platform(name).os_name != "Windows")
+    for name in sorted(others, key=lambda name: (name != first, platform(name).last, name)):
         if hasattr(module := part(name, what), function):
             yield module
 

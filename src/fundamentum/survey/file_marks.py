@@ -74,7 +74,7 @@ def _holds_a_secret(content: bytes) -> bool:
     for match in _SAID.finditer(content.replace(b"\r", b"\n").decode("utf-8", "replace")):
         text = match[0].strip()
         name, _, value = text.partition("=") if "=" in text else text.partition(" ")
-        if not value.strip(" \"';"):
+        if not value or not value.strip(" \"';"):
             continue
         if name.startswith("env[") or names_a_secret(name) or without_credentials(text) != text:
             return True

@@ -18,7 +18,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     """Every program that runs PHP on this server, each once: as the first platform that knows its place tells it."""
     found: dict[str, Installation] = {}
     remarks: list[Remark] = []
-    for layout in parts("layout", "installations", system.family):
+    for layout in parts("layout", "installations", system.family, windows=host.windows):
         more, said = layout.installations(host, system)
         remarks += said
         for installation in more:

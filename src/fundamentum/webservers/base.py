@@ -84,6 +84,8 @@ class WebServerType:
     recorded: ClassVar[Recorded] = Recorded()
     configuration: ClassVar[tuple[str, ...]] = ()
     """Directories of its configuration."""
+    windows_only: ClassVar[bool] = False
+    """Whether it runs nowhere else."""
     environment: ClassVar[tuple[str, ...]] = ()
     """Files that set its environment variables when it is started."""
     available: ClassVar[str] = ""

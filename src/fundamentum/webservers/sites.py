@@ -17,6 +17,7 @@ from fundamentum.model.safe_text import is_plain
 from fundamentum.model.surrounding_facts import Visit
 from fundamentum.model.survey import OtherSite, Site
 from fundamentum.webservers import names, part, webserver
+from fundamentum.webservers.base import WebServerType
 from fundamentum.webservers.handoffs import Handoff
 
 MAX_SITES: Final = 5000
@@ -53,6 +54,13 @@ class Sites(msgspec.Struct):
     """For each document root of a site: what comes of an address there."""
 
 
+def _may_be_here(server: WebServerType, host: Host) -> bool:
+    if host.windows:
+        return True
+    folders = server.configuration
+    return not server.windows_only and (not folders or any(host.stat(folder) for folder in folders))
+
+
 def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -> Sites:
     """Every site that is handed to PHP, with the runtime that serves it, and what it makes of these addresses."""
     sites: dict[tuple[object, ...], Site] = {}
@@ -65,9 +73,8 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
     remarks: list[Remark] = []
     for server in names():
         files[server] = []
-        folders = webserver(server).configuration
-        if folders and not host.windows and not any(host.stat(folder) for folder in folders):
-            continue  # not here: what reads it is not even loaded
+        if not _may_be_here(webserver(server), host):
+            continue  # what reads it is not even loaded
         reader = part(server, "reading")
         if not hasattr(reader, "read"):
             continue

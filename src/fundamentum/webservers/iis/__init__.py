@@ -23,7 +23,7 @@ class Iis(WebServerType):
     title = "IIS"
     sizes = {"maxAllowedContentLength": Directive(_bytes)}
     times = {"activityTimeout": Directive(span), "requestTimeout": Directive(span)}
-    by_command = True
+    by_command = windows_only = True
 
     def widening(self, site: Site, limit: Limit, to: str, by_hand: bool) -> str:
         return f"set {limit.name} to {to} for {site.name}"

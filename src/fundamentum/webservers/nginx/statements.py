@@ -8,10 +8,13 @@ from typing import Any, Final
 import crossplane
 
 from fundamentum.hosts.base import MAX_TEXT, HostError
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.webservers.handoffs import Files
 
+_ONLY_TYPES: Final = lazy_regex(r"\s*types\s*\{[^{}\"'#\\]*\}\s*")
+"""A file of nothing but names of media types, which takes longer to read than all others, and decides nothing here."""
 _MAX_DEPTH: Final = 40
 """Blocks and included files within one another."""
 _MAX_BLOCKS: Final = 30
@@ -40,6 +43,8 @@ class Reader:
         yield from self._expanded(self._trees[path], path, depth)
 
     def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
+        if _ONLY_TYPES.fullmatch(text):
+            return []
         if why := _oversized(text):
             self.files.remarks.append(Remark("web sites", f"{path}: {why}: not read, sites set up there are unknown"))
             return []

@@ -44,9 +44,11 @@ class DirectoryHost:
         self.passed_over: list[str] = []
         self.budget = Budget()
         self._prefix = str(root).rstrip("/")
-        self._folders: dict[str, str] = {}
+        self._folders: dict[str, str | None] = {}
         self._entries: dict[str, list[tuple[str, Stat | None]]] = {}
         self._contents: dict[str, bytes] = {}
+        self._at: dict[str, bytes] = {}
+        """The same by the place at which a file really is."""
         self._may_keep = MAX_KEPT_FILES
 
     def read(self, path: str, limit: int = MAX_BYTES) -> bytes | None:
@@ -54,14 +56,18 @@ class DirectoryHost:
         known = self._contents.get(path)
         if known is not None and len(known) <= limit:
             return known
-        data = self._read(path, limit)
+        real = self._outside(path)
+        if real is None:
+            return None
+        known = self._at.get(real)  # the same few files are linked into every runtime's directory
+        data = known if known is not None and len(known) <= limit else self._read(path, real, limit)
         if data is not None and len(data) <= min(MAX_KEPT_FILE, self._may_keep):
-            self._contents[path] = data
-            self._may_keep -= len(data)
+            self._may_keep -= len(data) if real not in self._at else 0
+            self._contents[path] = self._at[real] = data
         return data
 
-    def _read(self, path: str, limit: int) -> bytes | None:
-        stream = self._opened(path)
+    def _read(self, path: str, real: str, limit: int) -> bytes | None:
+        stream = self._opened(path, real)
         if stream is None:
             return None
         with stream:
@@ -100,9 +106,9 @@ class DirectoryHost:
     def whole_size(self, path: str, read: int) -> int:
         return read
 
-    def _opened(self, path: str) -> BinaryIO | None:
+    def _opened(self, path: str, real: str | None = None) -> BinaryIO | None:
         self.budget.entry()
-        real = self._outside(path)
+        real = real or self._outside(path)
         if real is None:
             return None
         try:
@@ -256,17 +262,28 @@ class DirectoryHost:
                 folder, _, name = path.rpartition("/")
                 if name in ("", ".", ".."):
                     return self._prefix + self._followed(path, MAX_LINKS)
-                inside = self._folders.get(folder)
+                inside = self._folder(folder)
                 if inside is None:
-                    inside = self._folders[folder] = self._followed(folder, MAX_LINKS).rstrip("/")
+                    return None
+                found = f"{self._prefix}{inside}/{name}"
                 try:
-                    target = os.readlink(f"{self._prefix}{inside}/{name}")
-                except OSError:  # not a link, or nothing there: opening it will tell
-                    return f"{self._prefix}{inside}/{name}"
+                    target = os.readlink(found) if os.path.islink(found) else ""  # asked first: most are none
+                except OSError:
+                    target = ""
+                if not target:  # no link, or nothing there: opening it will tell
+                    return found
                 path = target if target.startswith("/") else f"{inside}/{target}"
         except FileNotFoundError:
             return None
         raise HostError(f"{path}: too many levels of symbolic links")
+
+    def _folder(self, path: str) -> str | None:
+        if path not in self._folders:
+            try:
+                self._folders[path] = self._followed(path, MAX_LINKS).rstrip("/")
+            except FileNotFoundError:
+                self._folders[path] = None
+        return self._folders[path]
 
 
 def _stat(found: os.stat_result) -> Stat:

@@ -74,6 +74,8 @@ class Packages(msgspec.Struct):
     repositories: list[Repository]
     bringing: dict[str, list[str]] = {}
     """Command that was asked for → the packages that bring it, from indexes of commands and files."""
+    safe_offers: bool = False
+    """Whether no text of the offers can steer anything: they are most of a survey, and looked at as they are read."""
 
 
 class Relation(msgspec.Struct, frozen=True):

@@ -12,9 +12,8 @@ def needless(survey: Survey, offers: Offers) -> Iterator[str]:
     of = offers.platform
     patterns = set(of.sapi_packages.values())
     branches: dict[str, set[str]] = {}
-    for offer in survey.offers or ():
-        branch = offers.branch_of(offer)
-        if branch and any(offer.name == pattern.format(branch=branch) for pattern in patterns):
+    for offer, branch in offers.of_php:
+        if any(offer.name == pattern.format(branch=branch) for pattern in patterns):
             branches.setdefault(offer.source, set()).add(branch)
     own = {one.name for one in survey.repositories if one.origin and one.origin.lower() == survey.system.id.lower()}
     offered = set().union(*(branches.get(name, set()) for name in own))

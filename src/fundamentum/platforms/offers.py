@@ -24,6 +24,8 @@ class Offers:
         self._by_name: dict[str, list[Offer]] = {}
         self._by_extension: dict[str, dict[str, list[Offer]]] = {}
         self.platform = platform(survey.system.family)
+        self.of_php: list[tuple[Offer, str]] = []
+        """The packages that belong to a branch of PHP, each with that."""
         self._shut_out: dict[str, dict[str, list[Offer]]] = {}
         self._family = survey.system.family
         for offer in survey.offers or ():
@@ -31,6 +33,7 @@ class Offers:
                 self._by_name.setdefault(offer.name, []).append(offer)
             branch = self.branch_of(offer)
             if branch:
+                self.of_php.append((offer, branch))
                 table = self._shut_out if offer.shut_out else self._by_extension
                 for extension in self.extensions_in(offer) if offer.priority >= 0 else ():
                     table.setdefault(extension, {}).setdefault(branch, []).append(offer)

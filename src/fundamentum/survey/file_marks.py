@@ -22,7 +22,8 @@ _SAID: Final = lazy_regex(r"^[^\S\n]*[^\s;#].*", re.M)
 def marks(host: Host, read: Iterable[str]) -> dict[str, str]:
     """The mark of each of these files and directories, and of the file with the server's name."""
     paths = dict.fromkeys([HOST_NAME, *read])
-    found = {path: _mark(host, path) for path in list(paths)[:MAX_MARKS] if is_path(path)}
+    judged: dict[bytes, bool] = {}
+    found = {path: _mark(host, path, judged) for path in list(paths)[:MAX_MARKS] if is_path(path)}
     return {path: mark for path, mark in found.items() if mark}
 
 
@@ -49,8 +50,8 @@ def of_site(site: Site) -> list[str]:
     return list(dict.fromkeys([*(f"{root}/{name}" for name in (".user.ini", ".htaccess") if root), *found]))
 
 
-def _mark(host: Host, path: str) -> str:
-    """The mark; empty where the file cannot be read."""
+def _mark(host: Host, path: str, judged: dict[bytes, bool]) -> str:
+    """The mark; empty where the file cannot be read.  ``judged``: contents, and whether a secret is in them."""
     about = host.stat(path)
     if about is None:
         return "absent"
@@ -61,7 +62,9 @@ def _mark(host: Host, path: str) -> str:
         content = host.read(path, MAX_TEXT) if host.whole and about.size <= MAX_TEXT else None  # a program
     except (HostError, UnicodeEncodeError):
         return ""
-    if content is None or _holds_a_secret(content):
+    if content is not None and content not in judged:
+        judged[content] = _holds_a_secret(content)
+    if content is None or judged[content]:
         return f"time:{host.whole_size(path, about.size)}:{int(about.modified)}"
     return f"sha256:{_digest(content)}"
 

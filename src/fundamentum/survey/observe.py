@@ -71,7 +71,6 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         branches=tuple(place.branch for place in seen.places.values()),
         runtimes=tuple(runtimes),
         installed=packages.installed,
-        offers=packages.offers,
         repositories=tuple(packages.repositories),
         sites=seen.served,
         idle_sites=seen.idle,
@@ -90,7 +89,8 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         answers=asked_answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
-    return scrubbed(found)
+    offers = packages.offers if packages.safe_offers else scrubbed(packages.offers)
+    return replace(scrubbed(found), offers=offers)
 
 
 class _Seen(msgspec.Struct):

@@ -21,6 +21,8 @@ _SECRET_VALUE: Final = lazy_regex(
     re.I,
 )
 """Credentials in addresses, ``password=WORD`` and ``--password WORD``, in quotes or not."""
+_SIGNS: Final = ("://", "auth", "pass", "pwd", "secret", "token", "key")
+"""Where none of these stands, it finds nothing."""
 
 
 _HARMLESS_MAILER: Final = lazy_regex(r"-(?:[tib]s?|o[a-z0-9]{1,3}|f)|[A-Za-z0-9._+-]+@[A-Za-z0-9.-]+")
@@ -55,6 +57,9 @@ def names_a_secret(directive: str) -> bool:
 def without_credentials(text: str) -> str:
     """The text with credentials in addresses and ``password=`` pairs taken out."""
     if "=" not in text and "://" not in text and "-" not in text:  # most texts: a number, a path, a switch
+        return text
+    folded = text.casefold()
+    if not any(sign in folded for sign in _SIGNS):  # takes a tenth of the time
         return text
     return _SECRET_VALUE.sub(lambda m: (m["before"] or m["key"]) + WITHHELD, text)
 

@@ -10,7 +10,7 @@ from fundamentum.hosts.base import Host, HostError
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
-from fundamentum.model.safe_text import is_version
+from fundamentum.model.safe_text import is_version, scrubbed
 from fundamentum.platforms.debian import apt_pins, control, kept_offers
 from fundamentum.platforms.debian.apt_pins import Pins, shyness
 from fundamentum.untrusted.budget import Budget
@@ -44,6 +44,8 @@ def probe(
 ) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
     """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
 
+    No text of an offer can steer anything.
+
     Packages named in ``also`` are taken too, and of ``siblings`` those that were built from the same source, in the
     same version, as one that is taken.
 
@@ -68,7 +70,7 @@ def probe(
     if not indexes:
         why = f"none in {LISTS}: what could be installed is unknown; run apt-get update"
         return None, [], [*remarks, Remark("package indexes", why)]
-    offers = tuple(_relevant(indexes, pins, remarks, also, host.budget, siblings))
+    offers = scrubbed(tuple(_relevant(indexes, pins, remarks, also, host.budget, siblings)))
     repositories = list(dict.fromkeys(index.repository for index in indexes))
     kept_offers.remember(key, kept_offers.Read(offers, repositories, remarks))
     return offers, repositories, [*remarks, *more]

@@ -42,7 +42,8 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
         offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
     remarks += _aged(repositories, host.visit.taken)
     owners = dpkg.owners(host, PHP_FOLDERS)
-    return Packages(system, database.installed, owners, offers, repositories, bringing), [*database.remarks, *remarks]
+    found = Packages(system, database.installed, owners, offers, repositories, bringing, safe_offers=True)
+    return found, [*database.remarks, *remarks]
 
 
 def _moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:

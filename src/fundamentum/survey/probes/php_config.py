@@ -2,7 +2,8 @@
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from functools import lru_cache
 from typing import Final, Literal
 
 import msgspec
@@ -62,7 +63,7 @@ class Configuration(msgspec.Struct):
     ini_lines: dict[int, str] = msgspec.field(default_factory=dict)
     ini_length: int = 0
     sample: Sample | None = None
-    commented: dict[str, int] = msgspec.field(default_factory=dict)
+    commented: Mapping[str, int] = msgspec.field(default_factory=dict)
     packaged: bool = True
     """Whether what packages switch on is read."""
 
@@ -174,7 +175,8 @@ def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, pa
         found.sections.append(Section(kind, wanted, (assignment,)))
 
 
-def _commented(text: str) -> dict[str, int]:
+@lru_cache(maxsize=16)
+def _commented(text: str) -> Mapping[str, int]:
     """The directives of which a line is commented out, each with the number of the first such line."""
     found: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), 1):

@@ -112,6 +112,7 @@ def _relevant(
     found: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
     asked: set[bytes] = set()
+    supplied: set[str] = set()
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
@@ -133,7 +134,7 @@ def _relevant(
                 relations = f"{offer.depends}, {offer.pre_depends}, {offer.recommends}"
                 following |= {n.encode() for n in control.names_in(relations)}
         wanted = following - seen if left >= 0 else set()
-        if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables) - asked):
+        if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables, supplied) - asked):
             asked |= names  # no package of that name: those that provide it
             wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
         if not wanted and left >= 0:
@@ -145,10 +146,12 @@ def _relevant(
     return (found[key] for key in sorted(found))
 
 
-def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
-    """The names in relations of which no alternative is a package."""
+def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]], looked_at: set[str]) -> set[bytes]:
+    """The names in relations of which no alternative is a package; ``looked_at`` are fields that are not looked at."""
     found: set[bytes] = set()
     fields = {field for offer in offers for field in (offer.pre_depends, offer.depends, offer.recommends) if field}
+    fields -= looked_at
+    looked_at |= fields
     for group in {group for field in fields for group in field.split(",")}:
         names = [name.encode() for name in control.names_in(group)]
         if not any(name in table for name in names for _, table in tables):

@@ -21,7 +21,8 @@ _FIELD: Final = lazy_regex(
     r"[ \t]*(.*(?:\n[ \t].*)*)",
     re.M,
 )
-_BLOCK: Final = 64 * 1024
+_BLOCK: Final = 4 * 1024 * 1024
+"""Bytes that are gone through before what was found is counted."""
 MAX_PACKAGES: Final = 400_000
 """Names in one index: five times what the largest distribution has."""
 MAX_LINES: Final = 64 * 1024 * 1024
@@ -37,6 +38,8 @@ MAX_VERSIONS: Final = 200
 _FIRST: Final = lazy_regex(rb"Package: (.*)")
 _LINE: Final = lazy_regex(rb"\nP(ackage: .*|rovides: .*)")
 _OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
+_A, _R = b"ar"
+"""How a line that is kept begins."""
 _NAME_IN_RELATION: Final = lazy_regex(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
 _RELATION: Final = lazy_regex(
     r"\s*(?P<name>[a-z0-9][a-z0-9+.-]*)(?::[a-z0-9-]+)?\s*(?:\(\s*(?P<relation><<|<=|=|>=|>>|<|>)\s*(?P<version>[^\s)]+)\s*\))?"
@@ -54,65 +57,69 @@ def fields(stanza: bytes, errors: str = "replace") -> dict[str, str]:
 
 
 class Index:
-    """Which package stands where in a large file.
+    """Which package stands where in a large file, and what each provides.
 
-    The file is gone through in blocks, and for each name only its block is kept: a short search for each of the few
-    hundred stanzas that are asked for takes less time than noting sixty thousand places one by one.
     ``marked`` are the names that contain ``mark``.
     """
 
     def __init__(self, data: Bytes, mark: bytes) -> None:
         self.data = data
         self.marked: list[bytes] = []
-        self._block: dict[bytes, int] = {}
+        self._place: dict[bytes, int] = {}
         self._earlier: dict[bytes, list[int]] = {}
-        """Blocks that hold other versions of a package, which few have."""
-        self._end: dict[int, int] = {}
-        self._lines: list[list[bytes]] = []
-        """For each block its ``Package`` and ``Provides`` lines."""
-        self._provides: bytes | None = None
+        """Places of other versions of a package, which few have."""
         self._providers: list[bytes] = []
+        self._provided: list[bytes] = []
+        """What each of them provides, as it stands there."""
+        self._provides: bytes | None = None
         self._ends: list[int] = []
         self.cut = False
         """Whether there is more in it than any distribution has: the rest is not looked at."""
         start = kept = 0
         while start < len(data):
             end = data.find(b"\n\n", start + _BLOCK) + 1 or len(data)
-            lines: list[bytes] = _LINE.findall(data, start, end)
+            lines = [(match.start() + 1, match[1]) for match in _LINE.finditer(data, start, end)]
             if start == 0 and (first := _FIRST.match(data)):
-                lines.insert(0, b"ackage: " + first[1])
-            kept += sum(map(len, lines))
-            if kept > MAX_LINES or len(self._block) > MAX_PACKAGES:
+                lines.insert(0, (0, b"ackage: " + first[1]))
+            kept += self._note(lines, mark)
+            if kept > MAX_LINES or len(self._place) > MAX_PACKAGES:
                 self.cut = True
                 return
-            self._lines.append(lines)
-            names = [line[_OF_PACKAGE:] for line in lines if line.startswith(b"a")]
-            for name in [name for name in names if name in self._block]:
-                self._earlier.setdefault(name, []).append(self._block[name])
-            self._block.update(dict.fromkeys(names, start))
-            self.marked += [name for name in names if mark in name]
-            self._end[start] = end
             start = end
+
+    def _note(self, lines: list[tuple[int, bytes]], mark: bytes) -> int:
+        """Keep what these ``Package`` and ``Provides`` lines tell, each with its place; returns the bytes it takes."""
+        here = [(line[_OF_PACKAGE:], place) for place, line in lines if line[0] == _A]
+        names = dict(here)
+        if len(names) == len(here) and self._place.keys().isdisjoint(names):
+            self._place |= names
+        else:
+            for name, place in here:
+                if name in self._place:
+                    self._earlier.setdefault(name, []).append(self._place[name])
+                self._place[name] = place
+        text = b"\n".join((b"", *names, b""))
+        self.marked += _holding(mark, text)
+        provided = [number for number, (_, line) in enumerate(lines) if line[0] == _R and number]
+        self._providers += [lines[number - 1][1][_OF_PACKAGE:] for number in provided]
+        self._provided += [lines[number][1] for number in provided]
+        return len(text) + sum(len(lines[number][1]) for number in provided)
 
     def stanzas(self, name: bytes) -> list[bytes]:
         """All stanzas of one package; none if it is not in the file."""
-        if name not in self._block:
+        if name not in self._place:
             return []
-        blocks = dict.fromkeys((*self._earlier.get(name, ()), self._block[name]))
-        found = (stanza for start in blocks for stanza in self._in_block(b"Package: " + name + b"\n", start))
-        return list(itertools.islice(found, MAX_VERSIONS))
+        places = (*self._earlier.get(name, ()), self._place[name])
+        return [self._stanza(place) for place in places[:MAX_VERSIONS]]
 
     def __contains__(self, name: bytes) -> bool:
-        return name in self._block
+        return name in self._place
 
     def providing(self, names: Collection[bytes]) -> set[bytes]:
         """The packages that provide one of these names."""
         if self._provides is None:
-            lines = list(itertools.chain.from_iterable(self._lines))
-            pairs = [(one, two) for one, two in itertools.pairwise(lines) if two[:1] == b"r"]
-            self._providers = [package[_OF_PACKAGE:] for package, _ in pairs]
-            self._provides = b"\n".join(line for _, line in pairs)
-            self._ends = list(itertools.accumulate(len(line) + 1 for _, line in pairs))
+            self._provides = b"\n".join(self._provided)
+            self._ends = list(itertools.accumulate(len(line) + 1 for line in self._provided))
         some = itertools.islice(sorted(names), MAX_SEARCHED // (len(self._provides) + 1))
         return {self._providers[bisect.bisect_right(self._ends, at)] for name in some for at in self._places(name)}
 
@@ -132,17 +139,18 @@ class Index:
                 yield at
             at = text.find(name, at + 1)
 
-    def _in_block(self, line: bytes, start: int) -> Iterator[bytes]:
-        if start == 0 and self.data[: len(line)] == line:
-            yield self._stanza(0)
-        at = self.data.find(b"\n" + line, start, self._end[start])
-        while at >= 0:
-            yield self._stanza(at + 1)
-            at = self.data.find(b"\n" + line, at + 1, self._end[start])
-
     def _stanza(self, start: int) -> bytes:
         end = self.data.find(b"\n\n", start, start + MAX_STANZA)
         return self.data[start : start + MAX_STANZA] if end < 0 else self.data[start:end]
+
+
+def _holding(mark: bytes, text: bytes) -> Iterator[bytes]:
+    """The lines that contain the mark, of a text that begins and ends with a newline."""
+    at = text.find(mark)
+    while at >= 0:
+        end = text.find(b"\n", at)
+        yield text[text.rfind(b"\n", 0, at) + 1 : end]
+        at = text.find(mark, end)
 
 
 def stanzas(data: bytes) -> Iterator[bytes]:

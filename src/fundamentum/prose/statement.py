@@ -50,26 +50,7 @@ def level_of(line: Line) -> Level:
     return "required"
 
 
-AT_LEAST: Final = (
-    r"(?:>=|=>|≥|at least|minimum(?: of)?(?: version)?|min\.?|from|since|is|version|v\.?|older than|newer than|"
-    r"lower than|"
-    r"below|greater than or equal to|or|:|=|\s)*"
-)
-"""What may stand between a name and the least version of it."""
 VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"
 LATER: Final = (
     r"(?:\s*(?:\+|\(?(?:or|and|&) (?:later|higher|newer|above|greater|better|up(?:wards)?|more recent)\)?|-?ish))"
 )
-
-
-def version_condition(text: str) -> str | None:
-    """``>= 8.1`` of *8.1 or later*, ``>=8.1, <8.4`` of *8.1 to 8.3*; None where no version is told."""
-    if between := re.match(rf"\s*{AT_LEAST}\s*{VERSION}\s*(?:-|–|—|to|through|up to)\s*(?:PHP )?{VERSION}", text, re.I):
-        return f">={between[1]}, <={between[2]}"
-    if below := re.match(
-        rf"\s*(?:<|less than|lower than|below|up to|not (?:higher|newer) than)\s*{VERSION}", text, re.I
-    ):
-        return f"<{below[1]}" if re.match(r"\s*(?:<|less|lower|below)", text, re.I) else f"<={below[1]}"
-    if exact := re.match(rf"\s*{AT_LEAST}\s*{VERSION}", text, re.I):
-        return f">={exact[1]}"
-    return None

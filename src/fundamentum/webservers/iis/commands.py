@@ -81,11 +81,6 @@ def default_document(site: str, name: str, *, back: bool = False) -> Words:
     return (APPCMD, "set", "config", site, f"{_SERVER}/defaultDocument", entry)
 
 
-def recycle(pool: str) -> Words:
-    """Let an application pool begin anew, and with it the FastCGI programs that it started."""
-    return (APPCMD, "recycle", "apppool", f"/apppool.name:{pool}")
-
-
 def start_site(site: str) -> Words:
     """Let a site answer."""
     return (APPCMD, "start", "site", f"/site.name:{site}")

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from fundamentum.derive.application import cache
-from fundamentum.derive.application.listing import OTHER, SOURCE, Listing, unchanged
+from fundamentum.derive.application.listing import BESIDE, OTHER, SOURCE, Listing, unchanged
 from fundamentum.derive.application.walk import MAX_SIZE, tree_of
 from fundamentum.derive.derive import derive
 from fundamentum.errors import InputError
@@ -153,6 +153,8 @@ def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_pat
 
     made(root, {"logo.png": "", "sub/page.html": "", "sub/lang/de.po": ""})
     assert not changed()
+    made(root, {"sub/.env.example": "DB_CONNECTION=mysql"})
+    assert changed()
     os.utime(root / "a.php", ns=(1, 1))
     assert changed()
     made(root, {"sub/composer.json": '{"name": "x/y"}'})
@@ -168,7 +170,7 @@ def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_pat
 
 
 @pytest.mark.parametrize(("name", "kind"), [("composer.json", OTHER), ("php.ini-sample", OTHER), ("htaccess.txt", OTHER),
-    (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", 0), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
+    (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", BESIDE), (".env.example", BESIDE), ("docs.md", 0), ("install.md", OTHER), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
 def test_which_files_are_listed(tmp_path: Path, name: str, kind: int) -> None:
     (tmp_path / name).write_text("x")
     assert [one[1] for one in Listing(str(tmp_path)).top.files] == ([kind] if kind else [])

@@ -41,6 +41,15 @@ SOURCE: Final = 1
 """May hold PHP."""
 OTHER: Final = 2
 """A manifest or settings file."""
+BESIDE: Final = 3
+"""A document, or a sample of the configuration: read by name where it counts, and derived again when it changes."""
+_BESIDE: Final = frozenset(
+    "json xml yml yaml ini dist sample example default template neon toml conf env info "
+    "cron crontab dockerfile containerfile".split()
+)
+_TEXTS: Final = frozenset("md markdown rst html htm txt".split())
+_BESIDE_DEPTH: Final = 6
+"""Directories below one another in which such files are looked for."""
 _SETTLED: Final = 2_000_000_000
 """Nanoseconds after a change before the next one is sure to show in the time of a directory."""
 
@@ -64,6 +73,11 @@ def unchanged(root: str, watched: Watched) -> bool:
     return True
 
 
+def _is_beside(name: str, suffix: str) -> bool:
+    known = suffix.lower() in _BESIDE or name.startswith(("Dockerfile", "Containerfile"))
+    return known or (suffix.lower() in _TEXTS and _DOCUMENT.match(name) is not None)
+
+
 class Directory:
     """One directory, with what in it may count."""
 
@@ -75,7 +89,7 @@ class Directory:
         self.changed = 0
         """When a name in it came or went, in nanoseconds."""
         self.files: list[tuple[str, int, int, int]] = []
-        """Name, ``SOURCE`` or ``OTHER``, size, time of change in nanoseconds; in order of names."""
+        """Name, ``SOURCE``, ``OTHER`` or ``BESIDE``, size, time of change in nanoseconds; in order of names."""
         self.below: list[Directory] = []
         """In order of names."""
         self.library = False
@@ -122,6 +136,7 @@ class Listing:
         names: list[str] = []
         code: list[os.DirEntry[str]] = []
         others: list[os.DirEntry[str]] = []
+        beside: list[os.DirEntry[str]] = []
         licence = False
         try:
             directory.changed = os.lstat(where).st_mtime_ns  # before looking: what changes meanwhile is noticed later
@@ -141,6 +156,8 @@ class Listing:
                             licence = True
                         elif depth < 2 and _DOCUMENT.match(name):
                             others.append(entry)
+                        elif depth < _BESIDE_DEPTH and _is_beside(name, suffix) and not _OTHERS.match(name):
+                            beside.append(entry)
                         elif suffix in _PLAIN:
                             continue
                         elif _OTHERS.match(name):
@@ -153,8 +170,9 @@ class Listing:
                         self.links += 1
         except OSError as error:
             self.remarks.append(f"{path or '.'} cannot be read: {error.strerror}")
-        if code or others:
-            directory.files = sorted([*self._status(code, SOURCE, path), *self._status(others, OTHER, path)])
+        if code or others or beside:
+            kinds = ((code, SOURCE), (others, OTHER), (beside, BESIDE))
+            directory.files = sorted(status for those, kind in kinds for status in self._status(those, kind, path))
             directory.library = (licence and any(e.name.endswith(".php") for e in code)) or any(
                 e.name in ("composer.json", "package.xml") for e in others
             )

@@ -6,7 +6,7 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.derive.application.listing import OTHER, Directory, Listing
+from fundamentum.derive.application.listing import OTHER, SOURCE, Directory, Listing
 from fundamentum.derive.application.tree import Part, SourceFile, Tree
 from fundamentum.untrusted.files import UNFOLLOWED
 
@@ -79,7 +79,7 @@ class _Walk:
         for name, kind, size, _ in directory.files:
             if kind == OTHER:
                 self.others.append(above + name)
-            else:
+            elif kind == SOURCE:
                 self._source(name, above + name, size, part, library)
         for below in directory.below:
             self.below(below, *_part_of(below.path.rpartition("/")[2].lower(), below.path, part, library))

@@ -2,7 +2,7 @@
 
 The comment at the head of a plug-in (``Requires PHP: 7.4``), an ``info.xml`` with ``<php min-version="8.1"/>``, an
 ``info.yml`` with ``php: 8.1``, a ``plugin.json`` with ``"requires": {"php": ...}``, and the ``package.xml`` of the
-older library archive.
+older library archive; and lists of requirements in files of their own.
 """
 
 import os
@@ -14,6 +14,7 @@ from typing import Any, Final
 import msgspec
 
 from fundamentum.catalog import canonical
+from fundamentum.derive.beside import requirement_files
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
@@ -56,6 +57,11 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
         try:
             if _XML.fullmatch(name):
                 yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path)
+            elif requirement_files.NAMES.fullmatch(name):
+                data = read_below(root, path, MAX_SIZE)
+                for php, extension, level in requirement_files.requirements(data, path):
+                    line = data.count(b"\n", 0, max(data.find((extension or "php").encode()), 0)) + 1
+                    yield Header(f"{path}:{line}", php=php, extension=extension, level=level)
             elif _JSON.fullmatch(name):
                 yield from _of_json(read_below(root, path, MAX_SIZE), path)
             elif _INFO.fullmatch(name):
@@ -67,7 +73,7 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
 
 
 def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
-    for folder in _FOLDERS:
+    for folder in (*_FOLDERS, *requirement_files.FOLDERS):
         inside = "/".join(part for part in (base.strip("/"), folder) if part)
         try:
             with os.scandir(root / inside) as entries:
@@ -80,7 +86,8 @@ def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
             continue
         # The newer of two formats of one manifest comes first.
         for name in sorted(found, key=lambda name: (name == "package.xml", name)):
-            if name != "package.xml" or "package2.xml" not in found:
+            counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name)
+            if counts and (name != "package.xml" or "package2.xml" not in found):
                 yield f"{inside}/{name}".lstrip("/"), name
 
 

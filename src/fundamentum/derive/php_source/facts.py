@@ -87,6 +87,8 @@ class Gate(Fact, frozen=True):
     function: str = ""
     """The names of the class and the function that it stands in, and of what it is given to; empty for the file's own
     code."""
+    includes: str = ""
+    """The file that is included where the version is otherwise: what comes of it may stand there."""
 
 
 class Guarded(Fact, frozen=True):

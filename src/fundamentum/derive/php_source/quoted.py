@@ -86,6 +86,8 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
 
 def _of_extension(kind: str, value: str) -> bool:
     """Whether a function, class or constant of that name comes with an extension that not every PHP has."""
+    if kind == "extension":
+        return bool(extension_called(value.encode("latin-1", "replace")))
     value = value.replace("\\\\", "\\")
     symbols = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
     return any(symbol.extension not in EVERYWHERE for symbol in symbols)

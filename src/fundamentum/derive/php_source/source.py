@@ -14,6 +14,8 @@ from fundamentum.derive.php_source.nodes import Patience, parser
 
 CHECKS: Final = {
     "extension_loaded": "extension",
+    "get_extension_funcs": "extension",
+    "phpversion": "extension",
     "function_exists": "function",
     "is_callable": "function",
     "class_exists": "class",

@@ -32,7 +32,7 @@ from fundamentum.derive.statements import extension_lists, removed_functions, ve
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.limit_checks import LIMITS
 from fundamentum.derive.statements.switch_checks import SWITCHES
-from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS
+from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
 
 Progress = Callable[[str, int, int], None]
@@ -153,9 +153,11 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
-    if any(place in data for place in _PROGRAMS):
+    if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True
-    if extension_lists.ASKING.among(there) or version_gates.ASKING.among(there):
+    if extension_lists.BY_ARGUMENT.search(lowered) or extension_lists.ASKING.among(there):
+        return True
+    if version_gates.ASKING.among(there):
         return True
     return (
         any(word in code for word in _OF_VERSIONS)

@@ -12,7 +12,7 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.php_source.nodes import ancestors, inside, names_around
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
-from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.consequences import consequences, gives_up
 from fundamentum.derive.statements.ways import ways_around
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
@@ -20,6 +20,7 @@ _THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
 _THROWS: Final = frozenset({"throw_expression", "throw_statement"})
 LISTING_DRIVERS: Final = b"getavailabledrivers"
 """``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""
+_LISTING: Final = {LISTING_DRIVERS: "driver", b"get_loaded_extensions": "extension"}
 _IN_LIST: Final = "in_array"
 MAX_CHECKS: Final = 500
 """Checks of one file that are looked at: an installer has a few dozen."""
@@ -41,7 +42,7 @@ class Checks:
     def __init__(self, source: Source, lowered: bytes, words: frozenset[bytes]) -> None:
         self.source, self.lowered = source, lowered
         self.words = [name for name in CHECKS if name.encode() in words]
-        self.words += [_IN_LIST] if LISTING_DRIVERS in lowered else []
+        self.words += [_IN_LIST] if any(word in lowered for word in _LISTING) else []
         self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
 
     def node(self, check: CheckAt) -> Node | None:
@@ -140,11 +141,10 @@ class Checks:
                 continue
             arguments = self.source.arguments(call)
             value = self._value(arguments[0]) if arguments else None
-            if value is None or (name == _IN_LIST and not (len(arguments) > 1 and self._lists_drivers(arguments[1]))):
-                continue
-            extensions = self._asked(CHECKS.get(name, "driver"), value)
+            kind = self._listed(arguments) if name == _IN_LIST else CHECKS[name]
+            extensions = self._asked(kind, value) if value is not None and kind else ()
             if extensions:
-                yield CheckAt(start, extensions, self._negated(call), f"{name}('{value[:60]}')")
+                yield CheckAt(start, extensions, self._negated(call), f"{name}('{(value or '')[:60]}')")
 
     def _calls(self) -> Iterator[tuple[str, int, int]]:
         found = []
@@ -162,6 +162,12 @@ class Checks:
         if node.type == "array_creation_expression" and node.named_children:
             first = node.named_children[0].named_children
             return self._value(first[-1]) if first else None
+        if node.type == "variable_name":  # one that is given a word once
+            name = re.escape(self.source.text(node).encode("utf-8", "replace"))
+            given: list[bytes] = re.findall(
+                rb"%s\s*=(?![=>])\s*(?:['\"]([\w -]{1,40})['\"]\s*;)?" % name, self.source.data
+            )
+            return given[0].decode() if len(given) == 1 and given[0] else None
         return self.source.literal(node)
 
     def _asked(self, kind: str, value: str) -> tuple[str, ...]:
@@ -175,17 +181,31 @@ class Checks:
             kind, value = "class", value.partition("::")[0]
         return provided(kind, value)
 
-    def _lists_drivers(self, node: Node) -> bool:
-        """Whether an expression is the list of PDO's drivers, or a variable that was given it."""
-        written = self.source.text(node).lower()
-        if LISTING_DRIVERS in written.encode("utf-8", "replace"):
-            return True
-        given = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written.encode("utf-8", "replace")), LISTING_DRIVERS)
-        return node.type == "variable_name" and re.search(given, self.lowered) is not None
+    def _listed(self, arguments: Sequence[Node]) -> str:
+        """What a list is of that something is looked for in: PDO's drivers, loaded extensions; empty: of neither.
+
+        Or a variable that was given it.
+        """
+        if len(arguments) < 2:
+            return ""
+        written = self.source.text(arguments[1]).lower().encode("utf-8", "replace")
+        for word, kind in _LISTING.items():
+            given = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written), word)
+            if word in written or (arguments[1].type == "variable_name" and re.search(given, self.lowered)):
+                return kind
+        return ""
 
     def _negated(self, call: Node) -> bool:
-        """Whether an odd number of negations stands between the check and its statement."""
+        """Whether an odd number of negations stands between the check and its statement.
+
+        Of a version that is compared: whether it asks for an older one, as that of what is not there is.
+        """
         odd = False
+        compared = call.parent.parent.parent if call.parent is not None and call.parent.parent is not None else None
+        if compared is not None and self.source.called(compared) == "version_compare":
+            given = self.source.arguments(compared)
+            odd = len(given) == 3 and (self.source.literal(given[2]) or "") in ("<", "lt", "<=", "le")
+            call = compared
         for parent, _ in ancestors(call):
             if parent.type == "unary_op_expression" and parent.children[0].type == "!":
                 odd = not odd
@@ -215,6 +235,6 @@ class Checks:
     def ends(self, node: Node) -> Literal["asked", "exits", "throws"]:
         """What ends in a branch: the program, or the function around by an exception; neither: the check only asks."""
         text = self.source.data[node.start_byte : node.end_byte] + b";"
-        if _EXIT.search(text):
+        if _EXIT.search(text) or gives_up(node):
             return "exits"
         return "throws" if _THROW.search(text) else "asked"

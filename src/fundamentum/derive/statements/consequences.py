@@ -12,6 +12,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
+    ancestors,
     around,
     called,
     function_around,
@@ -24,7 +25,7 @@ from fundamentum.derive.php_source.nodes import (
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
-    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|upgrade|activat|main|run|test",
+    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
     re.I,
 )
 _COLLECTORS: Final = re.compile(
@@ -43,6 +44,18 @@ _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement
 _ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
 _LEVEL: Final = re.compile(r"['\"](?:is_?)?(?:required|mandatory|fatal)['\"]\s*=>\s*(true|false|[01])\b", re.I)
 """The level that an entry of a table gives."""
+_ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error)_?(if|unless)$")
+"""``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
+_TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
+_FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
+_OPTIONAL_CLASS: Final = re.compile(
+    r"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{]*\{\s*return\s+false|"
+    r"function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true",
+    re.I,
+)
+"""How a class that is one requirement says that it need not be met."""
+MAX_CLASS: Final = 4000
+"""Characters of such a class that are looked at."""
 _FINE: Final = re.compile(
     r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
 )
@@ -95,14 +108,35 @@ def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, O
         yield from _of_callers(above, function, holds)
         if not extension and _OF_CHECKS.search(function):
             yield not holds, "reports"
+        elif extension and (whole := _requirement_around(above)) is not None and _FULFILLED.search(function):
+            yield not holds, "warns" if _OPTIONAL_CLASS.search(text(whole)[:MAX_CLASS]) else "reports"
     elif above.type == "assignment_expression":
         yield from _of_variable(above, holds)
     elif above.type == "argument":
-        yield not holds, _handed_to(above)
+        ends = _ENDS_WHERE.search(called(above.parent.parent if above.parent is not None else None))
+        yield (holds, "stops") if ends and ends[1] == "if" else (not holds, "stops" if ends else _handed_to(above))
     elif above.type == "array_element_initializer":
         yield not holds, _level_of(above)
         yield from _of_loop_over(above, holds)
         yield not holds, _of_entry(above)
+
+
+def _requirement_around(place: Node) -> Node | None:
+    """The class around that is one requirement: ``class IntlRequirement``."""
+    found = next((above for above, _ in ancestors(place) if above.type == "class_declaration"), None)
+    named = found is not None and re.search(r"requirement|check$", text(found.child_by_field_name("name")), re.I)
+    return found if named else None
+
+
+def gives_up(branch: Node) -> bool:
+    """Whether it tells something and leaves a file's own code: ``{ echo 'PHP 8.1 is needed'; return; }``"""
+    lines = [one for one in branch.named_children if one.type != "comment"]
+    if branch.type != "compound_statement" or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
+        return False
+    told = (node for line in lines[:-1] for node in inside(line))
+    return not function_around(branch) and any(
+        node.type in ("echo_statement", "print_intrinsic") or called(node) in _TELLS for node in told
+    )
 
 
 def _answering(at: Node) -> Node | None:
@@ -220,7 +254,7 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
     """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
     if branch is None:
         return ""
-    found: Outcome = ""
+    found: Outcome = "stops" if gives_up(branch) else ""
     for node in inside(branch):
         if node.type in _ENDS or _ENDING.search(called(node)):
             return "stops"
@@ -243,6 +277,8 @@ def _reported(node: Node, extension: bool) -> Outcome:
             return "warns"
         if _COLLECTORS.search(name):
             return "reports"
+    if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
+        return "reports"
     said = text(node) if node.type in ("string", "encapsed_string") else ""
     if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
         return "warns" if _WARNING.search(said) else "reports"

@@ -51,10 +51,22 @@ def held_lists(root: Node, data: bytes) -> Iterator[Check]:
                 yield from _members(lists[0], root, True)
         elif node.type == "foreach_statement":
             yield from _of_loop(node, root)
-        elif name == "array_filter" and "extension_loaded" in text(node):
-            given = arguments(node)
-            if given:
+        elif name in ("array_filter", "array_map") and "extension_loaded" in text(node):
+            given = [one for one in arguments(node) if "extension_loaded" not in text(one)]
+            if given and (name == "array_filter" or _none_may_be_missing(node)):
                 yield from _members(given[0], root, True)
+
+
+def _none_may_be_missing(answers: Node) -> bool:
+    """Whether something comes of one *no* among answers: ``in_array(false, array_map('extension_loaded', ...))``"""
+    call = next((above for above, _ in ancestors(answers) if called(above) == "in_array"), None)
+    asked = arguments(call) if call is not None else []
+    return (
+        bool(asked)
+        and text(asked[0]).lower() == "false"
+        and call is not None
+        and any(holds and result in ("stops", "reports") for holds, result in consequences(call, extension=True))
+    )
 
 
 def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check]:
@@ -79,7 +91,15 @@ _NAME: Final = re.compile(
 )
 _DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
 """Names that demand it; the others do so only where nobody looks at what they return."""
-_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*['\"]([a-z][\w -]{1,30})['\"])")
+_GIVEN: Final = re.compile(
+    rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])|"
+    rb"\b(ext(?:ension)?|module)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]"
+)
+_NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
+"""Arguments that say of an extension that it need not be there."""
+BY_ARGUMENT: Final = re.compile(rb"\bext(?:ension)?\s*:\s*['\"]")
+"""In lower case: an extension as a named argument."""
+_ASKED_ITSELF: Final = (b"extension_loaded", b"phpversion", b"get_extension_funcs")
 ASKING: Final = TellingNames(_NAME)
 """Functions and classes that ask for an extension, by their names."""
 
@@ -89,16 +109,20 @@ def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator
 
     ``words``: all words in the file, in lower case.
     """
-    for match in _GIVEN.finditer(data.lower()) if ASKING.among(words) else ():
-        name = extension_called(match[2]) if ASKING.among([match[1]]) else None
-        asking = data[match.start() : match.end()].decode("latin-1")
-        node = root.descendant_for_byte_range(match.start(2), match.end(2))
-        if not name or node is None or node.type != "string_content" or match[1] == b"extension_loaded":
+    lowered = data.lower()
+    for match in _GIVEN.finditer(lowered) if ASKING.among(words) or BY_ARGUMENT.search(lowered) else ():
+        by = 3 if match[3] else 1
+        name = extension_called(match[by + 1]) if by == 3 or ASKING.among([match[1]]) else None
+        node = root.descendant_for_byte_range(match.start(by + 1), match.end(by + 1))
+        if not name or node is None or node.type != "string_content" or match[1] in _ASKED_ITSELF:
             continue
         call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
+        asking = called(call) if by == 3 else data[match.start() : match.end()].decode("latin-1")
+        given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
         alone = call.parent is not None and call.parent.type == "expression_statement"
-        if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
-            yield replace(_check(name, not _RECOMMENDED.search(asking), node), what=f"{asking}('{name}')")
+        if _DEMANDS.search(match[by]) or (alone and not _STATE.search(match[by])) or not called(call):
+            required = not _RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
+            yield replace(_check(name, required, node), what=f"{asking}('{name}')")
         else:
             yield _asked(name, f"{asking}('{name}')", call)
 
@@ -187,7 +211,7 @@ def _asks(node: Node, names: set[str], root: Node) -> str:
             rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*['\"]\w+['\"]\s*,\s*)?get_loaded_extensions", text(root)
         )
         return "extension" if loaded else ""
-    return CHECKS.get(name, "") if any(text(one) in names for one in given) else ""
+    return CHECKS.get(name, "") if any(text(one).partition("[")[0] in names for one in given) else ""
 
 
 def _outermost(source: Node, loop: Node) -> Node:
@@ -211,9 +235,14 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
     if where.type == "array_creation_expression":
         yield from _of_array(where, required, kind)
         return
+    if called(where) == "explode" and kind == "extension":
+        given = [string(one) for one in arguments(where)]
+        names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
+        yield from (_check(found, required, where) for name in names if (found := _meant(name.strip(), kind)))
+        return
     name = _plain(text(where))
     required = required and not _RECOMMENDED.search(name)
-    array = kept_list(name, root)
+    array = _kept_part(where, root) or kept_list(name, root)
     if array is not None:
         yield from _of_array(array, required, kind)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
@@ -227,6 +256,21 @@ _WORD: Final = re.compile(r"(\w+)")
 def _plain(written: str) -> str:
     """The name of a variable, a property or a constant, however it is reached."""
     return re.split(r"->|::\$?", written)[-1].lstrip("$")
+
+
+def _kept_part(where: Node, root: Node) -> Node | None:
+    """The list that stands under a key of one that is kept: ``$requirements['extensions']``."""
+    key = (
+        string(where.named_children[1])
+        if where.type == "subscript_expression" and where.named_child_count > 1
+        else None
+    )
+    whole = kept_list(text(where.named_children[0]), root) if key else None
+    for element in whole.named_children if whole is not None else ():
+        parts = [unwrapped(node) for node in element.named_children]
+        if len(parts) == 2 and string(parts[0]) == key and parts[1] is not None:
+            return parts[1] if parts[1].type == "array_creation_expression" else None
+    return None
 
 
 def kept_list(written: str, root: Node) -> Node | None:
@@ -262,9 +306,16 @@ def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not _RECOMMENDED.search(key))
-            yield from _of_array(value, level, kind)
+            yield from _of_array(value, level and not _LEFT_OPEN.search(text(value)[:400]), kind)
         elif (plain := string(value)) and (found := _meant(plain, kind)):
             yield _check(found, level, element)
+
+
+_LEFT_OPEN: Final = re.compile(
+    r"['\"](?:is_?)?optional['\"]\s*=>\s*(?:true|1)\b|['\"](?:is_?)?(?:required|mandatory)['\"]\s*=>\s*(?:false|0)\b",
+    re.I,
+)
+"""What an entry of a table says of one that need not be there."""
 
 
 def _meant(name: str, kind: str) -> str:

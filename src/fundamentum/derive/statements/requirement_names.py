@@ -5,7 +5,7 @@ from typing import Final
 
 _LOOKED_AT: Final = re.compile(
     r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^check\.|"
-    r"sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)",
+    r"ensure|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)",
     re.I,
 )
 """Names of files, classes and functions where extensions and settings are looked at."""

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
+from msgspec.structs import replace
 
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.php_source.facts import FileFacts, Gate, Name, Operator, Outcome
@@ -21,6 +22,10 @@ _OF_REQUIREMENTS: Final = re.compile(
     re.I,
 )
 """What files, classes and functions are called that look whether the program can run."""
+MAX_PAGE: Final = 20_000
+"""Bytes of a page that tells why the program does not run."""
+_PAGE_ENDS: Final = re.compile(rb"\b(?:exit|die)\b\s*[(;]", re.I)
+_FUNCTION: Final = re.compile(rb"\b(?:function|fn)\b\s*&?\s*\w*\s*\(", re.I)
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
 """What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""
 
@@ -87,6 +92,8 @@ def statements(
     for file in own:
         facts = known.get(file.path, FileFacts())
         for gate in facts.gates:
+            if gate.includes:
+                gate = replace(gate, outcome="stops" if _ends(root, own, file, gate.includes) else "")
             if not _for_all(file, gate, base):
                 continue
             if isinstance(gate.version, Name):
@@ -96,6 +103,15 @@ def statements(
         found.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
     _resolved(root, own, found, open_gates, budget)
     return found
+
+
+def _ends(root: str, own: Sequence[SourceFile], file: SourceFile, name: str) -> bool:
+    """Whether an included file, the nearest of that name, is a page that ends the program: it has no function."""
+    beside = file.path.rpartition("/")[0]
+    named = [one for one in own if one.path.rpartition("/")[2] == name and one.size < MAX_PAGE]
+    nearest = min(named, key=lambda one: (one.path.rpartition("/")[0] != beside, one.path), default=None)
+    code = content_of(root, nearest) if nearest is not None else b""
+    return _PAGE_ENDS.search(code) is not None and _FUNCTION.search(code) is None
 
 
 def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:

@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Gate, Name, Operator
+from fundamentum.derive.php_source.facts import Gate, Name, Operator, Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -24,7 +24,7 @@ from fundamentum.derive.php_source.nodes import (
     unwrapped,
 )
 from fundamentum.derive.php_source.telling_names import TellingNames
-from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.consequences import branches, consequences
 from fundamentum.derive.statements.extension_lists import kept_list
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
@@ -75,18 +75,29 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     speaking = re.compile(b"|".join((SPEAKING.pattern, *(re.escape(name) + rb"(?!\w)" for name in names))))
     for node in around(root, data, speaking, ("function_call_expression", "binary_expression")):
         for operator, version, as_id, at in _compared(node, held, root):
-            for holds, result in consequences(at):
-                if result:
-                    stated = _OPPOSITE[operator] if holds else operator
-                    for meant in _given(version, node, data):
-                        class_name, function = names_around(node)
-                        where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
-                        yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where)
-                    break
+            found = [(holds, result, "") for holds, result in consequences(at) if result]
+            for holds, result, includes in (found or _including(at))[:1]:
+                stated = _OPPOSITE[operator] if holds else operator
+                for meant in _given(version, node, data):
+                    class_name, function = names_around(node)
+                    where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
+                    yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where, includes)
     for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+
+
+def _including(condition: Node) -> list[tuple[bool, Outcome, str]]:
+    """The file that one of the branches of a condition includes, and nothing else: it may hold what comes of it."""
+    found: list[tuple[bool, Outcome, str]] = []
+    for branch, holds in zip(branches(condition), (True, False), strict=True):
+        lines = [one for one in branch.named_children if one.type != "comment"] if branch is not None else []
+        included = lines and re.fullmatch(
+            r"(?:include|require)(?:_once)?\b.*?([\w.-]+\.(?:php|inc))['\"]\)?\s*;", text(lines[0])
+        )
+        found += [(holds, "", included[1])] if included and len(lines) == 1 else []
+    return found
 
 
 def _given(version: str | Name, node: Node, data: bytes) -> list[str | Name]:

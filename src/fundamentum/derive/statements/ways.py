@@ -1,6 +1,7 @@
 """Several ways to do one thing: ``if (extension_loaded('imagick')) ... elseif (extension_loaded('gd')) ...``."""
 
 from collections.abc import Sequence
+from typing import Final
 
 from tree_sitter import Node
 
@@ -8,6 +9,7 @@ from fundamentum.derive.php_source.nodes import Patience, ancestors
 
 Ways = tuple[Sequence[Node], Node | None]
 """The conditions, and the branch that is left where none of them holds."""
+_LEAVING: Final = frozenset({"return_statement", "exit_statement"})
 
 
 def ways_around(check: Node) -> Ways:
@@ -16,11 +18,21 @@ def ways_around(check: Node) -> Ways:
         if parent.type in ("if_statement", "else_if_clause"):
             if parent.child_by_field_name("condition") != child:
                 break
-            conditions, left = _ways(_first(parent))
+            first = _first(parent)
+            conditions, left = _ways(first)
+            if left is None and all(_leaves(one) for one in (first, *first.children_by_field_name("alternative"))):
+                left = first.next_named_sibling  # each of them leaves: what follows is where none holds
             return (conditions, left) if len(conditions) > 1 else ((), None)
         if parent.type.endswith("_statement"):
             break
     return (), None
+
+
+def _leaves(way: Node) -> bool:
+    """Whether a way ends the function around, or the program."""
+    body = way.child_by_field_name("body")
+    last = body.named_children[-1] if body is not None and body.named_children else None
+    return last is not None and last.type in _LEAVING
 
 
 def _first(statement: Node) -> Node:

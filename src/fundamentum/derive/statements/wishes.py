@@ -1,5 +1,6 @@
 """What source says of its surroundings: settings it sets or compares, commands it runs, directories it writes to."""
 
+import itertools
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -50,7 +51,10 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         yield from switches_wanted(call)
     elif name in COMMANDS and arguments:
         yield Wish("function", name, "", line, f"{name}()")
-        beginnings = (value.partition(UNKNOWN) for value in values(arguments[0], source))
+        # Words in an array: the first is the command.
+        first = arguments[0].named_children[0] if arguments[0].type == "array_creation_expression" else None
+        told = first.named_children[0] if first is not None and first.named_children else arguments[0]
+        beginnings = (value.partition(UNKNOWN) for value in values(told, source))
         for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
             if command:
                 yield Wish("command", command, "", line, f"{name}()")
@@ -64,12 +68,16 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
 
 
 _PROGRAM: Final = re.compile(rb"['\"](/(?:usr/)?(?:local/)?s?bin/([A-Za-z][\w.+-]{1,40}))['\"]")
+STARTING: Final = re.compile(
+    rb"\bnew\s+\\?(?:\w+\\)*Process\s*\(\s*(?:\[|array\s*\()\s*(['\"](?:/[\w./-]+/)?([A-Za-z][\w.+-]{1,40})['\"])"
+)
+"""``new Process(['pdftotext', $file])``"""
 
 
 def programs_in(source: Source) -> Iterator[Wish]:
     """Programs that are named by their paths, as configurations do: ``$config['ffmpeg'] = '/usr/bin/ffmpeg';``"""
-    for match in _PROGRAM.finditer(source.data):
-        node = source.at(match.start(1), match.end(1))
+    for match in itertools.chain(_PROGRAM.finditer(source.data), STARTING.finditer(source.data)):
+        node = source.at(match.start(2), match.end(2))
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
             line = source.line(node)

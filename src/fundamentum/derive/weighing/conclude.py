@@ -15,6 +15,7 @@ from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
+from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
@@ -66,6 +67,7 @@ def conclude(
     needed = for_the_command_line(is_script, needed, whole)
     named = frozenset(name for entry in needed for name in entry.names)
     needed += chosen_drivers(tree.root, tree.base, named)
+    needed += packaged_with(tree.root, tree.base, frozenset(name for entry in needed for name in entry.names))
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise

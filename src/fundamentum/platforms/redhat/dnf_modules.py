@@ -4,10 +4,10 @@ import configparser
 from typing import Any, Final
 
 import msgspec
-import yaml
 
 from fundamentum.hosts.base import Host, matching, text_or_none
 from fundamentum.lazy_regex import lazy_regex
+from fundamentum.untrusted.yaml_document import document
 
 MAX_NAME: Final = 500
 _NEVRA: Final = lazy_regex(r"(?P<name>.+)-(?:(?P<epoch>\d+):)?(?P<version>[^-]+)-(?P<release>[^-]+)\.(?P<arch>[^.]+)")
@@ -28,8 +28,8 @@ def read_modules(host: Host, documents: list[bytes]) -> Modules:
     """What the documents of repositories and the server's own switches say.  Source: modulemd, dnf's documentation."""
     modules = Modules()
     versions: dict[str, list[tuple[int, dict[str, Any]]]] = {}
-    for document in documents:
-        data = _document(document)
+    for packed in documents:
+        data = document(packed)
         match data:
             case {
                 "document": "modulemd-defaults",
@@ -79,17 +79,3 @@ def configuration(text: str | None) -> configparser.ConfigParser:
     except (configparser.Error, ValueError, AttributeError):
         return configparser.ConfigParser(interpolation=None)
     return parser
-
-
-def _document(text: bytes) -> object:
-    """A YAML document; None if it is none, or has what no list of modules has: aliases, which can grow without end."""
-    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
-    depth = 0
-    try:
-        for count, event in enumerate(yaml.parse(text, Loader=loader)):
-            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
-            if isinstance(event, yaml.AliasEvent) or depth > 20 or count > 200_000:
-                return None
-        return yaml.load(text, Loader=loader)
-    except (yaml.YAMLError, ValueError, RecursionError, ArithmeticError, TypeError, AttributeError):
-        return None

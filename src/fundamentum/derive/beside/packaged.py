@@ -1,0 +1,84 @@
+"""What those who package an application install with it: a container's file, the control file of a Debian package.
+
+``RUN docker-php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``
+"""
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Final
+
+from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.derive.result import Entry, Place
+from fundamentum.model.needs_value import Level
+from fundamentum.untrusted.files import read_below
+
+MAX_SIZE: Final = 64 * 1024
+MAX_NAMES: Final = 2000
+_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian")
+_CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
+_INSTALLING: Final = re.compile(
+    r"(?:docker-php-ext-(?:install|enable)|install-php-extensions|pecl\s+install|"
+    r"(?:apt(?:-get)?|apk|dnf|yum|microdnf)\s+(?:-\S+\s+)*(?:install|add))\s+(?P<names>[^&;|\n]+)"
+)
+_PACKAGE: Final = re.compile(r"php(?:\d+(?:\.\d+)?)?-(?:pecl-|php-)?(?P<name>[a-z][\w-]*)")
+_RELATION: Final = re.compile(r"^(?P<field>Depends|Recommends|Suggests):(?P<names>.*(?:\n[ \t].*)*)", re.M)
+_WHY: Final = {
+    "Depends": "its package depends on it",
+    "Recommends": "its package recommends it",
+    "Suggests": "its package suggests it",
+}
+_NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg", "pear", "opcache"})
+
+
+def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
+    """The extensions that are installed with the application, but those that something else has ``named``."""
+    seen = set(named)
+    for path in _files(root, base.strip("/")):
+        try:
+            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
+        except OSError:
+            continue
+        found = _of_control(text) if path.rpartition("/")[2] == "control" else _of_container(text)
+        for extension, level, line, rule in found:
+            if extension not in seen and extension not in EVERYWHERE:
+                seen.add(extension)
+                yield Entry("extension", (extension,), level, "", rule, (Place(path, line, extension, rule),))
+
+
+def _files(root: str, top: str) -> Iterator[str]:
+    for folder in _FOLDERS:
+        inside = "/".join(part for part in (top, folder) if part)
+        try:
+            with os.scandir(Path(root, inside)) as entries:
+                names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
+        except OSError:
+            continue
+        wanted = (name for name in names if (name == "control" if folder == "debian" else _CONTAINER.fullmatch(name)))
+        yield from (f"{inside}/{name}".lstrip("/") for name in wanted)
+
+
+def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
+    """What commands of a container's file install; lines that go on are one."""
+    whole = re.sub(r"\\\r?\n", "  ", text)  # of the same length, so that places stay
+    for match in _INSTALLING.finditer(whole):
+        line = text.count("\n", 0, match.start()) + 1
+        packages = "php-ext" not in match[0] and "pecl" not in match[0] and "extensions" not in match[0]
+        for word in match["names"].split():
+            of = _PACKAGE.fullmatch(word) if packages else None
+            plain = (of["name"] if of else "") if packages else re.sub(r"[-@].*", "", word)
+            if plain not in _NO_EXTENSION and (name := extension_called(plain.encode("utf-8", "replace"))):
+                yield name, "recommended", line, "its container is built with it"
+
+
+def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
+    """What a Debian package depends on; of alternatives any one will do, and none is named."""
+    for match in _RELATION.finditer(text):
+        line = text.count("\n", 0, match.start()) + 1
+        level: Level = "required" if match["field"] == "Depends" else "recommended"
+        for group in match["names"].split(","):
+            of = _PACKAGE.fullmatch(group.partition("(")[0].strip())
+            if of and of["name"] not in _NO_EXTENSION and (name := extension_called(of["name"].encode())):
+                yield name, level, line, _WHY[match["field"]]

@@ -1,0 +1,81 @@
+"""Files that list what an application requires for its own installer to read: ``requirements.json``, ``.yaml``.
+
+``{"php": "8.1", "extensions": ["intl", "gd"], "recommended": {"extensions": ["apcu"]}}``
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.model.needs_value import Level
+from fundamentum.untrusted.yaml_document import document
+
+NAMES: Final = re.compile(r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml)", re.I)
+"""How they are called."""
+FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "requirements")
+"""Where they stand beside the top."""
+_PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
+_EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?(?:ext(?:ension)?s?|modules?)", re.I)
+_OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
+_HARD: Final = re.compile(r"requir|mandator", re.I)
+_VERSION: Final = re.compile(r"(?:[<>=^~!]+\s*)?\d{1,2}(?:\.\d{1,3}){0,2}(?:[ |,<>=^~!*.x\d-]*)")
+MAX_DEPTH: Final = 5
+
+
+def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
+    """(versions of PHP, extension, level), of which one of the first two is empty, for each statement of a file.
+
+    ``ValueError`` for a document that is none.
+    """
+    if path.lower().endswith(".json"):
+        yield from _of_table(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")), "required", 0)
+    else:
+        yield from _of_table(document(data), "required", 0)
+
+
+def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
+    if not isinstance(table, dict) or depth > MAX_DEPTH:
+        return
+    for key, value in table.items():
+        name = str(key)
+        inside: Level = "recommended" if _OPEN.search(name) else "required" if _HARD.search(name) else level
+        if _PHP.fullmatch(name) and isinstance(value, str | float | int):
+            if _VERSION.fullmatch(said := str(value).strip()):
+                yield (said if not said[0].isdigit() or " " in said else f">={said}"), "", level
+        elif _EXTENSIONS.fullmatch(name):
+            yield from _extensions(value, inside, depth + 1)
+        elif isinstance(value, dict):
+            yield from _of_table(value, inside, depth + 1)
+
+
+def _extensions(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
+    """Names, names with a level, tables with a name in each, or lists under the words for levels."""
+    if depth > MAX_DEPTH:
+        return
+    for entry in listed if isinstance(listed, list) else ():
+        if isinstance(entry, dict):
+            named = next((entry[key] for key in ("name", "extension", "ext", "id") if key in entry), "")
+            yield from _extension(named, "recommended" if _left_open(entry) else level)
+        else:
+            yield from _extension(entry, level)
+    for key, value in listed.items() if isinstance(listed, dict) else ():
+        if isinstance(value, list):
+            yield from _extensions(value, "recommended" if _OPEN.search(str(key)) else level, depth + 1)
+        else:
+            loose = value is False or _left_open(value) or (isinstance(value, str) and _OPEN.search(value) is not None)
+            yield from _extension(key, "recommended" if loose else level)
+
+
+def _extension(name: object, level: Level) -> Iterator[tuple[str, str, Level]]:
+    if isinstance(name, str) and (found := extension_called(name.strip().encode("utf-8", "replace"))):
+        yield "", found, level
+
+
+def _left_open(entry: object) -> bool:
+    """Whether a table says of one that it need not be there."""
+    return isinstance(entry, dict) and (
+        entry.get("optional") is True or entry.get("required") is False or entry.get("mandatory") is False
+    )

@@ -91,14 +91,12 @@ _NAME: Final = re.compile(
 )
 _DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
 """Names that demand it; the others do so only where nobody looks at what they return."""
-_GIVEN: Final = re.compile(
-    rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])|"
-    rb"\b(ext(?:ension)?|module)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]"
-)
+_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])")
+_GIVEN_BY_NAME: Final = re.compile(rb"\b(ext(?:ension)?)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]")
 _NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
 """Arguments that say of an extension that it need not be there."""
-BY_ARGUMENT: Final = re.compile(rb"\bext(?:ension)?\s*:\s*['\"]")
-"""In lower case: an extension as a named argument."""
+BY_ARGUMENT: Final = re.compile(rb"ext(?:ension)?\s*:\s*['\"]")
+"""In lower case: an extension as a named argument, or something else that ends so."""
 _ASKED_ITSELF: Final = (b"extension_loaded", b"phpversion", b"get_extension_funcs")
 ASKING: Final = TellingNames(_NAME)
 """Functions and classes that ask for an extension, by their names."""
@@ -110,21 +108,30 @@ def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator
     ``words``: all words in the file, in lower case.
     """
     lowered = data.lower()
-    for match in _GIVEN.finditer(lowered) if ASKING.among(words) or BY_ARGUMENT.search(lowered) else ():
-        by = 3 if match[3] else 1
-        name = extension_called(match[by + 1]) if by == 3 or ASKING.among([match[1]]) else None
-        node = root.descendant_for_byte_range(match.start(by + 1), match.end(by + 1))
-        if not name or node is None or node.type != "string_content" or match[1] in _ASKED_ITSELF:
-            continue
-        call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
-        asking = called(call) if by == 3 else data[match.start() : match.end()].decode("latin-1")
-        given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
-        alone = call.parent is not None and call.parent.type == "expression_statement"
-        if _DEMANDS.search(match[by]) or (alone and not _STATE.search(match[by])) or not called(call):
-            required = not _RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
-            yield replace(_check(name, required, node), what=f"{asking}('{name}')")
-        else:
-            yield _asked(name, f"{asking}('{name}')", call)
+    if ASKING.among(words):
+        for match in _GIVEN.finditer(lowered):
+            if ASKING.among([match[1]]) and match[1] not in _ASKED_ITSELF:
+                yield from _of_call(match, root, data[match.start() : match.end()].decode("latin-1"))
+    if BY_ARGUMENT.search(lowered):
+        for match in _GIVEN_BY_NAME.finditer(lowered):
+            yield from _of_call(match, root, "")
+
+
+def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]:
+    """A call that names an extension; ``asking``: what is called, empty for an extension that is a named argument."""
+    name = extension_called(match[2])
+    node = root.descendant_for_byte_range(match.start(2), match.end(2))
+    if not name or node is None or node.type != "string_content":
+        return
+    call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
+    asking = asking or called(call)
+    given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
+    alone = call.parent is not None and call.parent.type == "expression_statement"
+    if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
+        required = not _RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
+        yield replace(_check(name, required, node), what=f"{asking}('{name}')")
+    else:
+        yield _asked(name, f"{asking}('{name}')", call)
 
 
 def _asked(extension: str, what: str, call: Node) -> Check:

@@ -76,7 +76,9 @@ STARTING: Final = re.compile(
 
 def programs_in(source: Source) -> Iterator[Wish]:
     """Programs that are named by their paths, as configurations do: ``$config['ffmpeg'] = '/usr/bin/ffmpeg';``"""
-    for match in itertools.chain(_PROGRAM.finditer(source.data), STARTING.finditer(source.data)):
+    for match in itertools.chain(
+        _PROGRAM.finditer(source.data), STARTING.finditer(source.data if b"Process" in source.data else b"")
+    ):
         node = source.at(match.start(2), match.end(2))
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:

@@ -90,7 +90,7 @@ def mutations_of(path: Path, house: Path) -> Iterator[Mutation]:
         if after is not None:
             line = lines[node.lineno - 1]
             mutant = line[: node.col_offset] + after + line[node.end_col_offset :]
-            if _compiles([*lines[: node.lineno - 1], mutant, *lines[node.lineno :]]):
+            if mutant != line and _compiles([*lines[: node.lineno - 1], mutant, *lines[node.lineno :]]):
                 yield Mutation(str(path.relative_to(house)), node.lineno, line, mutant)
 
 

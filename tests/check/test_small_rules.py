@@ -14,6 +14,7 @@ from fundamentum.check.judge import check
 from fundamentum.effective.file_access import user_of
 from fundamentum.hosts.base import Question
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds.settings.deciding_place import _allows_more
 from fundamentum.model.findings import Target
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import SiteAnswer
@@ -31,6 +32,14 @@ def test_as_whom_php_works(tmp_path: Path, sapi: str, configured: str | None, us
     found = look(small_root(tmp_path))
     runtime = replace(found.runtimes[0], sapi=sapi, user=configured)
     assert user_of(found, Target(runtime, "")) == user
+
+
+@pytest.mark.parametrize(("before", "after", "more"), [
+    ("64M", "128M", True), ("128M", "128M", True), ("128M", "64M", False), ("-1", "64M", False), ("64M", "-1", True),
+    ("on", "64M", False), ("64M", "all", False), ("", "1", False), ("0", "1M", False),
+])  # fmt: skip
+def test_a_larger_number_for_all_who_share_a_file(before: str, after: str, more: bool) -> None:
+    assert _allows_more("memory_limit", before, after) is more
 
 
 @pytest.mark.parametrize(("inside", "compared"), [(True, {"a", "b"}), (False, {"a"})])

@@ -33,7 +33,8 @@ server {
     location ~ \\.php$ { include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php%-fpm.sock; }
 }
 """
-DUMP = "apt-cache -o Dir::Cache::pkgcache= -o Dir::Cache::srcpkgcache= dumpavail"
+UNREAD = ["-o", "Dir::Cache::pkgcache=", "-o", "Dir::Cache::srcpkgcache="]
+DUMP = f"apt-cache {' '.join(UNREAD)} dumpavail"
 """Read from the lists, as the survey does, and not from a cache that an earlier run has left."""
 PACKAGES = ["curl", "intl", "mbstring", "mysql"]
 
@@ -81,31 +82,15 @@ def main() -> None:
             print("no root file system given (or no root rights): the comparison with apt is left out")
             return
         branch = branch_of(sys.argv[1])
-        compare(
-            "plan --format json against apt-get -s install of the same packages",
-            [
-                FUNDAMENTUM,
-                "plan",
-                "nightlog.needs.toml",
-                "--server",
-                sys.argv[1],
-                "--runtime",
-                f"{branch}/fpm",
-                "--format",
-                "json",
-            ],
-            [
-                "chroot",
-                sys.argv[1],
-                "apt-get",
-                "-s",
-                "install",
-                "--no-install-recommends",
-                *(f"php{branch}-{package}" for package in PACKAGES),
-            ],
-            folder,
-            0.3,
-        )
+        plan = [FUNDAMENTUM, "plan", "nightlog.needs.toml", "--server", sys.argv[1]]
+        plan += ["--runtime", f"{branch}/fpm", "--format", "json"]
+        asked = ["-s", "install", "--no-install-recommends", *(f"php{branch}-{package}" for package in PACKAGES)]
+        apt = ["chroot", sys.argv[1], "apt-get"]
+        title = "plan --format json against apt-get -s install of the same packages"
+        compare(title, plan, [*apt, *asked], folder, 0.3)
+        afresh = ["sh", "-c", 'XDG_CACHE_HOME=$(mktemp -d -p .) exec "$@"', "sh", *plan]
+        title = "the same, where neither has read the package indexes before"
+        compare(title, afresh, [*apt, *UNREAD, *asked], folder, 0.45, 5)
         for sites, limit in ((0, 1.0), (50, 1.5)):
             with Root(Path(sys.argv[1])).layer(Path(folder) / "layer") as root:
                 set_up(root, sites, branch)

@@ -15,9 +15,11 @@ from fundamentum.effective.file_access import user_of
 from fundamentum.hosts.base import Question
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds.settings.deciding_place import _allows_more
+from fundamentum.kinds.web.need import address
 from fundamentum.model.findings import Target
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import SiteAnswer
+from fundamentum.needs.file import parse
 from fundamentum.plan.planner import plan
 from fundamentum.report.plans.text import write_plan
 from fundamentum.survey import server_reference
@@ -32,6 +34,42 @@ def test_as_whom_php_works(tmp_path: Path, sapi: str, configured: str | None, us
     found = look(small_root(tmp_path))
     runtime = replace(found.runtimes[0], sapi=sapi, user=configured)
     assert user_of(found, Target(runtime, "")) == user
+
+
+BEYOND = """format = 1
+[application]
+name = "nightlog"
+[database]
+required = ["mariadb >= 10.5"]
+[commands]
+required = ["convert"]
+[directories.required]
+data = "writable"
+[host.required]
+memory = ">= 2G"
+[tasks.required]
+"bin/collect.php" = "every 15m"
+[services]
+required = ["redis"]
+[web]
+server = "nginx"
+"""
+
+
+def test_what_php_alone_does_not_tell_is_unknown_where_only_its_own_words_are_known(tmp_path: Path) -> None:
+    found = look(small_root(tmp_path))
+    page = replace(found, system=replace(found.system, family="unknown"), installed=None, offers=None, servers=())
+    findings = {str(one.need): one for one in check(parse(BEYOND, "f"), page).findings}
+    beyond = {need.partition(":")[0] for need in findings} - {"php"}
+    assert beyond == {"database", "command", "directory", "host", "task", "service", "web"}
+    assert {need for need, one in findings.items() if one.verdict != "unknown"} == {"php", "web:served"}, "sites are known"
+
+
+@pytest.mark.parametrize(("path", "root", "asked"), [
+    ("data", "", "/data/"), ("public/data", "public", "/data/"), ("data", "public", None), ("publicity", "public", None),
+])  # fmt: skip
+def test_a_directory_as_visitors_ask_for_it(path: str, root: str, asked: str | None) -> None:
+    assert address(path, root) == asked
 
 
 @pytest.mark.parametrize(("before", "after", "more"), [

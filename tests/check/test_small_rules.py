@@ -62,7 +62,9 @@ def test_what_php_alone_does_not_tell_is_unknown_where_only_its_own_words_are_kn
     findings = {str(one.need): one for one in check(parse(BEYOND, "f"), page).findings}
     beyond = {need.partition(":")[0] for need in findings} - {"php"}
     assert beyond == {"database", "command", "directory", "host", "task", "service", "web"}
-    assert {need for need, one in findings.items() if one.verdict != "unknown"} == {"php", "web:served"}, "sites are known"
+    assert {need for need, one in findings.items() if one.verdict != "unknown"} == {"php", "web:served"}, (
+        "sites are known"
+    )
 
 
 @pytest.mark.parametrize(("path", "root", "asked"), [

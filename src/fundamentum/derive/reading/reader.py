@@ -19,8 +19,9 @@ from fundamentum.derive.php_source.syntax import RULES, found_in
 from fundamentum.derive.reading.spots import Spots, places_of
 from fundamentum.derive.reading.words import interesting, words_in
 from fundamentum.derive.statements import removed_functions
+from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
-from fundamentum.derive.statements.extension_lists import held_lists, named_in_calls, named_lists
+from fundamentum.derive.statements.extension_lists import held_lists, named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of

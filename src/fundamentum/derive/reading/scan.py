@@ -28,7 +28,7 @@ from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
-from fundamentum.derive.statements import extension_lists, removed_functions, version_gates
+from fundamentum.derive.statements import asking_calls, removed_functions, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.limit_checks import LIMITS
 from fundamentum.derive.statements.switch_checks import SWITCHES
@@ -155,7 +155,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True
-    if extension_lists.BY_ARGUMENT.search(lowered) or extension_lists.ASKING.among(there):
+    if asking_calls.BY_ARGUMENT.search(lowered) or asking_calls.ASKING.among(there):
         return True
     if version_gates.ASKING.among(there):
         return True

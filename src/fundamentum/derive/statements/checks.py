@@ -12,7 +12,8 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.php_source.nodes import ancestors, inside, names_around
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
-from fundamentum.derive.statements.consequences import consequences, gives_up
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.ways import ways_around
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)

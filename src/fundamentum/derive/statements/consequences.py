@@ -22,31 +22,17 @@ from fundamentum.derive.php_source.nodes import (
     unwrapped,
     walked,
 )
+from fundamentum.derive.statements.outcomes import WARNING, outcome
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
     r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
     re.I,
 )
-_COLLECTORS: Final = re.compile(
-    r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
-    r"deactivate|bail|lacking",
-    re.I,
-)
-_WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
-_ASKS: Final = r"requir|need|at least|minimum|upgrade"
-_NEEDS: Final = re.compile(
-    rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
-    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
-    re.I | re.S,
-)
-_ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
-_ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
 _LEVEL: Final = re.compile(r"['\"](?:is_?)?(?:required|mandatory|fatal)['\"]\s*=>\s*(true|false|[01])\b", re.I)
 """The level that an entry of a table gives."""
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error)_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
-_TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 _FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
 _OPTIONAL_CLASS: Final = re.compile(
     r"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{]*\{\s*return\s+false|"
@@ -56,15 +42,6 @@ _OPTIONAL_CLASS: Final = re.compile(
 """How a class that is one requirement says that it need not be met."""
 MAX_CLASS: Final = 4000
 """Characters of such a class that are looked at."""
-_FINE: Final = re.compile(
-    r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
-)
-"""How variables are called that tell whether all is well."""
-_MISSING: Final = re.compile(
-    r"missing|not (?:be )?(?:installed|found|loaded|available|enabled|present|supported)|required|must be|"
-    r"please install|error",
-    re.I,
-)
 
 
 def consequences(condition: Node, *, extension: bool = False) -> Iterator[tuple[bool, Outcome]]:
@@ -128,17 +105,6 @@ def _requirement_around(place: Node) -> Node | None:
     return found if named else None
 
 
-def gives_up(branch: Node) -> bool:
-    """Whether it tells something and leaves a file's own code: ``{ echo 'PHP 8.1 is needed'; return; }``"""
-    lines = [one for one in branch.named_children if one.type != "comment"]
-    if branch.type != "compound_statement" or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
-        return False
-    told = (node for line in lines[:-1] for node in inside(line))
-    return not function_around(branch) and any(
-        node.type in ("echo_statement", "print_intrinsic") or called(node) in _TELLS for node in told
-    )
-
-
 def _answering(at: Node) -> Node | None:
     """The entry of a table whose function answers with the result: ``'check' => fn() => extension_loaded('gd')``"""
     while at.type in ("return_statement", "compound_statement", "anonymous_function", "arrow_function"):
@@ -163,7 +129,7 @@ def _level_of(element: Node) -> Outcome:
     entry = text(element.parent)[:400] if element.parent is not None else ""
     if level := _LEVEL.search(entry):
         return "reports" if level[1].lower() in ("true", "1") else "warns"
-    return "warns" if _WARNING.search(entry) else ""
+    return "warns" if WARNING.search(entry) else ""
 
 
 def _of_loop_over(element: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
@@ -222,7 +188,7 @@ def _handed_to(argument: Node) -> Outcome:
     """What a function is for that is given the result: ``addRequirement(extension_loaded('gd'), '...')``."""
     call = argument.parent.parent if argument.parent is not None else None
     name = called(call)
-    if _WARNING.search(name):
+    if WARNING.search(name):
         return "warns"
     return "reports" if _OF_CHECKS.search(f"{name} {function_around(argument)} {text(argument)[:40]}") else ""
 
@@ -248,46 +214,6 @@ def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]
             and (node.type, text(node)) == (kept.type, text(kept))
         ):
             yield from _where_asked(node, holds)
-
-
-def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
-    """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
-    if branch is None:
-        return ""
-    found: Outcome = "stops" if gives_up(branch) else ""
-    for node in inside(branch):
-        if node.type in _ENDS or _ENDING.search(called(node)):
-            return "stops"
-        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
-            return "stops"
-        found = _stronger(found, _reported(node, extension))
-    return found
-
-
-def _reported(node: Node, extension: bool) -> Outcome:
-    """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
-    if node.type in ("assignment_expression", "augmented_assignment_expression"):
-        target = text(node.child_by_field_name("left"))
-        if _WARNING.search(target):
-            return "warns"
-        bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
-        return "reports" if bad or _COLLECTORS.search(target) else ""
-    if name := called(node):
-        if _WARNING.search(name):
-            return "warns"
-        if _COLLECTORS.search(name):
-            return "reports"
-    if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
-        return "reports"
-    said = text(node) if node.type in ("string", "encapsed_string") else ""
-    if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
-        return "warns" if _WARNING.search(said) else "reports"
-    return ""
-
-
-def _stronger(one: Outcome, other: Outcome) -> Outcome:
-    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
-    return max(one, other, key=order.index)
 
 
 def branches(condition: Node) -> tuple[Node | None, Node | None]:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE
-from fundamentum.derive.php_source.facts import Check, Outcome
+from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -29,12 +29,12 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS, provided
-from fundamentum.derive.php_source.telling_names import TellingNames
-from fundamentum.derive.statements.consequences import branches, consequences, outcome
+from fundamentum.derive.statements.consequences import branches, consequences
+from fundamentum.derive.statements.outcomes import outcome
 
 _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
 _ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array")
-_RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
+RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
 _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
@@ -82,69 +82,6 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
             yield from _of_named(array)
 
 
-_VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
-_STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
-_STATE: Final = re.compile(_STATES)
-_MADE: Final = ("call_expression", "creation_expression")
-_NAME: Final = re.compile(
-    rb"(?:%s|\Ahas|\Ahave|\Ais)\w*(?:ext|module)|(?:ext|module)\w*(?:%s|%s)" % (_VERBS, _VERBS, _STATES)
-)
-_DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
-"""Names that demand it; the others do so only where nobody looks at what they return."""
-_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])")
-_GIVEN_BY_NAME: Final = re.compile(rb"\b(ext(?:ension)?)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]")
-_NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
-"""Arguments that say of an extension that it need not be there."""
-BY_ARGUMENT: Final = re.compile(rb"ext(?:ension)?\s*:\s*['\"]")
-"""In lower case: an extension as a named argument, or something else that ends so."""
-_ASKED_ITSELF: Final = (b"extension_loaded", b"phpversion", b"get_extension_funcs")
-ASKING: Final = TellingNames(_NAME)
-"""Functions and classes that ask for an extension, by their names."""
-
-
-def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Check]:
-    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``
-
-    ``words``: all words in the file, in lower case.
-    """
-    lowered = data.lower()
-    if ASKING.among(words):
-        for match in _GIVEN.finditer(lowered):
-            if ASKING.among([match[1]]) and match[1] not in _ASKED_ITSELF:
-                yield from _of_call(match, root, data[match.start() : match.end()].decode("latin-1"))
-    if BY_ARGUMENT.search(lowered):
-        for match in _GIVEN_BY_NAME.finditer(lowered):
-            yield from _of_call(match, root, "")
-
-
-def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]:
-    """A call that names an extension; ``asking``: what is called, empty for an extension that is a named argument."""
-    name = extension_called(match[2])
-    node = root.descendant_for_byte_range(match.start(2), match.end(2))
-    if not name or node is None or node.type != "string_content":
-        return
-    call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
-    asking = asking or called(call)
-    given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
-    alone = call.parent is not None and call.parent.type == "expression_statement"
-    if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
-        required = not _RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
-        yield replace(_check(name, required, node), what=f"{asking}('{name}')")
-    else:
-        yield _asked(name, f"{asking}('{name}')", call)
-
-
-def _asked(extension: str, what: str, call: Node) -> Check:
-    """What comes of a function that answers whether an extension is there: ``if (!hasExtension('gd')) exit;``"""
-    class_name, function = names_around(call)
-    told: Outcome = next((result for holds, result in consequences(call, extension=True) if result and not holds), "")
-    where = f"{class_name} {function} {heading(call)}".strip()[:200]
-    outcome: Literal["asked", "exits", "throws", "reports", "warns"] = "throws" if function else "exits"
-    if told != "stops":
-        outcome = told or "asked"
-    return Check(extension, outcome, line(call), what, (), where)
-
-
 def _of_named(array: Node) -> Iterator[Check]:
     names: list[tuple[str, int]] = []
     strings = 0
@@ -161,7 +98,7 @@ def _of_named(array: Node) -> Iterator[Check]:
         return
     if not _ABOUT.search(title):
         return
-    outcome = "listed-recommended" if _RECOMMENDED.search(title) else ""
+    outcome = "listed-recommended" if RECOMMENDED.search(title) else ""
     outcome = outcome or ("listed-required" if _REQUIRED.search(title) else "asked")
     what = f"a list of extensions ({outcome.partition('-')[2] or 'named'})"
     for name, where in names:
@@ -178,7 +115,7 @@ def _own_name(array: Node) -> str:
     return ""
 
 
-def _check(extension: str, required: bool, where: Node) -> Check:
+def listed(extension: str, required: bool, where: Node) -> Check:
     outcome: Literal["listed-required", "listed-recommended"] = "listed-required" if required else "listed-recommended"
     return Check(extension, outcome, line(where), f"a list that has {extension}")
 
@@ -245,15 +182,15 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
     if called(where) == "explode" and kind == "extension":
         given = [string(one) for one in arguments(where)]
         names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
-        yield from (_check(found, required, where) for name in names if (found := _meant(name.strip(), kind)))
+        yield from (listed(found, required, where) for name in names if (found := _meant(name.strip(), kind)))
         return
     name = _plain(text(where))
-    required = required and not _RECOMMENDED.search(name)
+    required = required and not RECOMMENDED.search(name)
     array = _kept_part(where, root) or kept_list(name, root)
     if array is not None:
         yield from _of_array(array, required, kind)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
-        yield replace(_check("", required, source), list_name=known[1])
+        yield replace(listed("", required, source), list_name=known[1])
 
 
 _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
@@ -307,15 +244,15 @@ def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
         level = required
         if key and (found := _meant(key, kind)):
             said = text(value)
-            level = required and said.lower() not in ("false", "0") and not _RECOMMENDED.search(said)
+            level = required and said.lower() not in ("false", "0") and not RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
-            yield _check(found, level, element)
+            yield listed(found, level, element)
         elif value is not None and value.type == "array_creation_expression":
             if key:
-                level = bool(_REQUIRED.search(key)) or (required and not _RECOMMENDED.search(key))
+                level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
             yield from _of_array(value, level and not _LEFT_OPEN.search(text(value)[:400]), kind)
         elif (plain := string(value)) and (found := _meant(plain, kind)):
-            yield _check(found, level, element)
+            yield listed(found, level, element)
 
 
 _LEFT_OPEN: Final = re.compile(

@@ -11,8 +11,8 @@ from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Check, Guard
 from fundamentum.derive.php_source.nodes import Patience, ancestors, heading, names_around
 from fundamentum.derive.php_source.source import Source, provided
+from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.extension_lists import ASKING
 
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I

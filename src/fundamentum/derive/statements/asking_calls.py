@@ -1,0 +1,79 @@
+"""Calls that name an extension: ``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``,
+``check(extension: 'gd', required: false)``, ``if (!hasExtension('gd')) exit;``
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Final, Literal
+
+from msgspec.structs import replace
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Check, Outcome
+from fundamentum.derive.php_source.nodes import ancestors, called, heading, line, names_around, text
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.derive.php_source.telling_names import TellingNames
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.extension_lists import RECOMMENDED, listed
+
+_VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
+_STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
+_STATE: Final = re.compile(_STATES)
+_MADE: Final = ("call_expression", "creation_expression")
+_NAME: Final = re.compile(
+    rb"(?:%s|\Ahas|\Ahave|\Ais)\w*(?:ext|module)|(?:ext|module)\w*(?:%s|%s)" % (_VERBS, _VERBS, _STATES)
+)
+_DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
+"""Names that demand it; the others do so only where nobody looks at what they return."""
+_GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])")
+_GIVEN_BY_NAME: Final = re.compile(rb"\b(ext(?:ension)?)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]")
+_NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
+"""Arguments that say of an extension that it need not be there."""
+BY_ARGUMENT: Final = re.compile(rb"ext(?:ension)?\s*:\s*['\"]")
+"""In lower case: an extension as a named argument, or something else that ends so."""
+_ASKED_ITSELF: Final = (b"extension_loaded", b"phpversion", b"get_extension_funcs")
+ASKING: Final = TellingNames(_NAME)
+"""Functions and classes that ask for an extension, by their names."""
+
+
+def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Check]:
+    """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``
+
+    ``words``: all words in the file, in lower case.
+    """
+    lowered = data.lower()
+    if ASKING.among(words):
+        for match in _GIVEN.finditer(lowered):
+            if ASKING.among([match[1]]) and match[1] not in _ASKED_ITSELF:
+                yield from _of_call(match, root, data[match.start() : match.end()].decode("latin-1"))
+    if BY_ARGUMENT.search(lowered):
+        for match in _GIVEN_BY_NAME.finditer(lowered):
+            yield from _of_call(match, root, "")
+
+
+def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]:
+    """A call that names an extension; ``asking``: what is called, empty for an extension that is a named argument."""
+    name = extension_called(match[2])
+    node = root.descendant_for_byte_range(match.start(2), match.end(2))
+    if not name or node is None or node.type != "string_content":
+        return
+    call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
+    asking = asking or called(call)
+    given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
+    alone = call.parent is not None and call.parent.type == "expression_statement"
+    if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
+        required = not RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
+        yield replace(listed(name, required, node), what=f"{asking}('{name}')")
+    else:
+        yield _asked(name, f"{asking}('{name}')", call)
+
+
+def _asked(extension: str, what: str, call: Node) -> Check:
+    """What comes of a function that answers whether an extension is there: ``if (!hasExtension('gd')) exit;``"""
+    class_name, function = names_around(call)
+    told: Outcome = next((result for holds, result in consequences(call, extension=True) if result and not holds), "")
+    where = f"{class_name} {function} {heading(call)}".strip()[:200]
+    outcome: Literal["asked", "exits", "throws", "reports", "warns"] = "throws" if function else "exits"
+    if told != "stops":
+        outcome = told or "asked"
+    return Check(extension, outcome, line(call), what, (), where)

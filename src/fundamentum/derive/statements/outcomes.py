@@ -1,0 +1,86 @@
+"""What a branch of a program comes to: it ends, it reports an error, it recommends something, or neither."""
+
+import re
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Outcome
+from fundamentum.derive.php_source.nodes import called, function_around, inside, text
+
+WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
+"""How what only recommends something is called."""
+_COLLECTORS: Final = re.compile(
+    r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
+    r"deactivate|bail|lacking",
+    re.I,
+)
+_ASKS: Final = r"requir|need|at least|minimum|upgrade"
+_NEEDS: Final = re.compile(
+    rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
+    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
+    re.I | re.S,
+)
+_ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
+_ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
+_FINE: Final = re.compile(
+    r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
+)
+"""How variables are called that tell whether all is well."""
+_MISSING: Final = re.compile(
+    r"missing|not (?:be )?(?:installed|found|loaded|available|enabled|present|supported)|required|must be|"
+    r"please install|error",
+    re.I,
+)
+_TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
+
+
+def gives_up(branch: Node) -> bool:
+    """Whether it tells something and leaves a file's own code: ``{ echo 'PHP 8.1 is needed'; return; }``"""
+    lines = [one for one in branch.named_children if one.type != "comment"]
+    if branch.type != "compound_statement" or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
+        return False
+    told = (node for line in lines[:-1] for node in inside(line))
+    return not function_around(branch) and any(
+        node.type in ("echo_statement", "print_intrinsic") or called(node) in _TELLS for node in told
+    )
+
+
+def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
+    """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
+    if branch is None:
+        return ""
+    found: Outcome = "stops" if gives_up(branch) else ""
+    for node in inside(branch):
+        if node.type in _ENDS or _ENDING.search(called(node)):
+            return "stops"
+        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
+            return "stops"
+        found = _stronger(found, _reported(node, extension))
+    return found
+
+
+def _reported(node: Node, extension: bool) -> Outcome:
+    """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
+    if node.type in ("assignment_expression", "augmented_assignment_expression"):
+        target = text(node.child_by_field_name("left"))
+        if WARNING.search(target):
+            return "warns"
+        bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
+        return "reports" if bad or _COLLECTORS.search(target) else ""
+    if name := called(node):
+        if WARNING.search(name):
+            return "warns"
+        if _COLLECTORS.search(name):
+            return "reports"
+    if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
+        return "reports"
+    said = text(node) if node.type in ("string", "encapsed_string") else ""
+    if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
+        return "warns" if WARNING.search(said) else "reports"
+    return ""
+
+
+def _stronger(one: Outcome, other: Outcome) -> Outcome:
+    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
+    return max(one, other, key=order.index)

@@ -19,6 +19,7 @@ from pathlib import Path
 import fundamentum.demo
 from fundamentum.cli.main import main
 from tests.around import around_root, site
+from tests.small_root import MODULE
 
 FOLDER = Path(__file__).with_name("outputs")
 DATA = Path(fundamentum.demo.__file__).parent / "data"
@@ -34,6 +35,8 @@ STATUS = "".join(
         ("mariadb-server", "hold ok installed", "1:10.11.6-0+deb12u1"),
         ("libicu72", "install ok installed", "72.1-3"),
         ("redis-server", "install ok installed", "5:7.0.15-1"),
+        ("php8.2-snmp", "install ok installed", "8.2.9-1"),
+        ("locales", "install ok installed", "2.36-9"),
         ("cron", "install ok installed", "3.0pl1-162"),
         ("git", "install ok unpacked", "1:2.39.5-0+deb12u2"),
     )
@@ -85,6 +88,8 @@ OUTPUTS = {
     "full-check": "check full.needs.toml --server mizar --verbose",
     "full-plan": "plan full.needs.toml --server mizar --full",
     "full-required": "plan full.needs.toml --server mizar --required-only",
+    "full-script": "plan full.needs.toml --server mizar --format script",
+    "full-playbook": "plan full.needs.toml --server mizar --format playbook",
     "full-trace": "trace upload_max_filesize --server mizar",
     "trace-extension": "trace intl --server vega.survey.json",
     "trace-package": "trace php8.2-gd --server mizar.survey.json",
@@ -97,6 +102,10 @@ FPM_INI = "memory_limit = 96M\npost_max_size = 4M\ndisable_functions = exec\nmax
 FILES: dict[str, str | bytes] = {
     "etc/mysql/my.cnf": "[mysqld]\nmax_allowed_packet = 4M\n!includedir /etc/mysql/conf.d/\n",
     "etc/mysql/conf.d/10-own.cnf": "[mariadb]\ninnodb-file-per-table = OFF\n",
+    "etc/php/8.2/mods-available/snmp.ini": "extension=snmp.so\n",
+    "etc/php/8.2/fpm/conf.d/20-snmp.ini": "extension=snmp.so\n",
+    "usr/lib/php/20220829/snmp.so": MODULE,
+    "var/lib/dpkg/info/php8.2-snmp.list": "/usr/lib/php/20220829/snmp.so\n",
     "etc/cron.d/nightlog": "5 * * * * ida php /srv/nightlog/bin/collect.php\n",
     "etc/locale.gen": "# de_DE.UTF-8 UTF-8\nen_GB.UTF-8 UTF-8\n",
     "srv/nightlog/bin/collect.php": "<?php\n",

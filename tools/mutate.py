@@ -124,7 +124,7 @@ def noticed(house: Path, mutation: Mutation) -> bool:
     tests = house / "tests"
     room = tests / Path(mutation.path).relative_to("src/fundamentum").parts[0]
     first = [str(path) for path in (room, tests / "cli/test_outputs.py") if path.exists()]
-    apart = [f"--ignore={tests / name}" for name in ("real", "hostile", "derive", "house")]
+    apart = [f"--ignore={tests / name}" for name in ("real", "hostile", "house")]
     for arguments in ([*first], ["-n", "2", *apart, str(tests)]):
         command = [
             str(house / "environment/bin/python"),

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
-from fundamentum.hosts.base import HostError
+from fundamentum.hosts.base import Extras, HostError, Question
 from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
 from fundamentum.survey import recorder
 from fundamentum.survey.observe import survey
@@ -68,6 +68,62 @@ def test_a_recording_behaves_as_the_server_did() -> None:
     assert [(one.title, one.started, one.program) for one in host.running([]).processes] == [
         ("nginx: master", 11.25, "/usr/sbin/nginx")
     ]
+
+
+MORE = {
+    **MEMBERS,
+    "stats": MEMBERS["stats"] + b"41ed 9 1 1 0 0 /closed\n81a4 700 1 1 0 0 /usr/lib/php/gd.so\n",
+    "unreadable": b"/etc/secret\n/closed\n",
+    "modules": b"700\t/usr/lib/php/gd.so\n",
+    "heads": b"\x7fELF" + bytes(16),
+    "identities": b"/usr/lib/php/gd.so:API20220829,NTS\n/usr/lib/php/other.so:x\n",
+    "contents": b"1\t6000\t/etc/os-release\nmany\tx\n",
+    "space": b"2048 /srv\nfull /etc\n",
+    "labels": b"httpd_sys_content_t /srv\n? /etc\n",
+    "grants": b"# file: /srv\nuser:33:rwx\ngroup::r-x\nmask::r--\nnonsense\n",
+    "machine": b"memory 2048\nswap 0\nprocessors 2\nenforce 0\nodd\n",
+    "access": b"allow\t6\tS-1-1-0\tEveryone\t/SRV\ndeny\t2\tS-1-5-32-545\tUsers\t/srv\nallow\t9\tx\ty\t/srv\nmay\t4\tx\ty\t/srv\n",
+    "processes": b"hidden\nseen\t5\tphp-fpm\t/usr/sbin/php-fpm\tseen\tPHPRC=/etc/php\tHOME=/root\nseen\tsoon\tx\ty\n"
+    b"seen\t7\tphp-fpm\t/usr/sbin/php-fpm\tseen\tPHPRC=/later\nseen\t3\tnginx\t/usr/sbin/nginx\thidden\n",
+    "answer-locales": b"C.utf8\n",
+}
+
+
+def test_what_a_recording_tells_beside_its_files() -> None:
+    host = open_recording(archive(MORE), "x.tar")
+    assert host.read("/usr/lib/php/gd.so", 4) == b"\x7fELF" and b"API20220829,NTS" in (
+        host.view("/usr/lib/php/gd.so") or b""
+    )
+    assert (host.whole_size("/etc/os-release", 6), host.whole_size("/srv/deep", 6)) == (6000, 6)
+    with pytest.raises(HostError, match="larger than 0 KiB"):
+        host.read("/etc/os-release", 3)
+    with pytest.raises(HostError, match="Permission denied"):
+        host.names("/closed")
+    stream = host.stream("/etc/os-release")
+    assert stream and stream.read() == b"ID=x\n\n" and host.stream("/nope") is None
+    assert dict(host.entries("/etc"))["link"] is None and (host.stat("\0"), host.stat("x" * 9999)) == (None, None)
+    assert (host.changed("/etc/os-release"), host.changed("/etc/link/deep"), host.changed("/nope")) == (9.5, 1.0, None)
+    about = host.extras("/srv")
+    assert [(one.kind, one.id, one.bits) for one in about.grants] == [
+        ("user", 33, 7), ("owning-group", 0, 5), ("mask", 0, 4),
+    ]  # fmt: skip
+    assert (about.label, about.free, about.closed) == ("httpd_sys_content_t", 2048 * 1024, False)
+    assert [(one.name, one.bits, one.denied) for one in about.access or ()] == [
+        ("Everyone", 6, False),
+        ("Users", 2, True),
+    ]
+    assert host.extras("/closed").closed and host.extras("/etc") == Extras()
+    machine = host.machine()
+    assert (machine.memory, machine.swap, machine.processors) == (2048 * 1024, 0, 2)
+    assert (machine.enforcing, machine.permissive) == (False, True)
+    seen = host.running([], ("PHPRC",))
+    assert (seen.hidden, {one.title: (one.started, one.variables) for one in seen.processes}) == (
+        True, {"php-fpm": (5.0, (("PHPRC", "/etc/php"),)), "nginx": (3.0, None)},
+    )  # fmt: skip
+    assert (host.answer(Question("locales", ("locale", "-a"))), host.answer(Question("other", ("x",)))) == (
+        b"C.utf8\n",
+        None,
+    )
 
 
 @pytest.mark.parametrize(

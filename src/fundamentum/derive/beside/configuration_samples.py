@@ -51,7 +51,7 @@ _DRIVERS: Final = {
     "sqlite": "pdo_sqlite", "sqlite3": "pdo_sqlite", "pdo_sqlite": "pdo_sqlite",
 }  # fmt: skip
 _STORES: Final = {"rediss": "redis", "apc": "apcu", **{name: name for name in ("redis", "memcached", "apcu", "amqp")}}
-_WHY: Final = "a sample of its configuration chooses it"
+CHOSEN: Final = "a sample of its configuration chooses it"
 _COMMENTS: Final = ("#", ";", "//", "*", "/*")
 
 
@@ -70,13 +70,13 @@ def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entr
         if extension in _DRIVERS.values():
             databases[extension] = place
         else:
-            yield Entry("extension", (extension,), "recommended", "", _WHY, (place,))
+            yield Entry("extension", (extension,), "recommended", "", CHOSEN, (place,))
     if len(databases) > 1 and named.isdisjoint(DATABASES):
         level: Level = "required" if "pdo" in named else "recommended"
         why = "samples of its configuration offer these: any one will do"
         yield Entry("extension", tuple(databases), level, "", why, tuple(databases.values()))
         return
-    yield from (Entry("extension", (name,), "recommended", "", _WHY, (place,)) for name, place in databases.items())
+    yield from (Entry("extension", (name,), "recommended", "", CHOSEN, (place,)) for name, place in databases.items())
 
 
 def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:

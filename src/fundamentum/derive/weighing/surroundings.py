@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from fundamentum.catalog.services import services
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.catalog.symbols import own_extensions
+from fundamentum.derive.beside.configuration_samples import CHOSEN
 from fundamentum.derive.result import Entry
 from fundamentum.kinds.databases.way import PRODUCTS
 from fundamentum.kinds.table_reader import COMMAND, PATH
@@ -44,17 +45,23 @@ def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[En
 
 
 def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
-    """For every driver that is required, the servers to which it speaks; alternatives stay together."""
+    """For every driver that is required, the servers to which it speaks; alternatives stay together.
+
+    And for one that a sample of the configuration chooses, where the program connects to whatever is configured.
+    """
+    connects = any("pdo" in entry.names and entry.level == "required" for entry in found if entry.kind == "extension")
     drivers = suppliers().drivers
     seen: set[tuple[str, ...]] = set()
     for entry in found:
         known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
-        if entry.kind != "extension" or entry.level != "required" or not known:
+        needed = entry.level == "required" or (connects and entry.rule == CHOSEN)
+        if entry.kind != "extension" or not needed or not known:
             continue
         products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))
         if products not in seen:
             seen.add(products)
-            rule = f"its driver is needed: {' or '.join(entry.names)}"
+            why = "is needed" if entry.level == "required" else "is chosen by a sample of the configuration"
+            rule = f"its driver {why}: {' or '.join(entry.names)}"
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
 
 

@@ -39,8 +39,9 @@ class Check(Fact, frozen=True):
     """A place that asks whether an extension is there."""
 
     extension: str
-    outcome: Literal["asked", "exits", "throws", "reports", "warns", "listed-required", "listed-recommended"]
-    """``reports``, ``warns``: where it is missing, that is an error, or something worth knowing."""
+    outcome: Literal["asked", "exits", "leaves", "throws", "reports", "warns", "listed-required", "listed-recommended"]
+    """``leaves``: only the file is left, once it has told why; ``reports``, ``warns``: where it is missing, that is an
+    error, or something worth knowing."""
     line: int
     what: str
     among: tuple[str, ...] = ()

@@ -53,11 +53,11 @@ class Checks:
     def stops(self, check: CheckAt) -> bool:
         """Whether the program, or the function around, ends where the extension is missing."""
         node = self.node(check)
-        return node is not None and self.outcome(check, node) in ("exits", "throws")
+        return node is not None and self.outcome(check, node) in ("exits", "leaves", "throws")
 
     def outcome_in_program(
         self, check: CheckAt, node: Node, *, chosen: bool
-    ) -> Literal["asked", "exits", "throws", "reports", "warns"]:
+    ) -> Literal["asked", "exits", "leaves", "throws", "reports", "warns"]:
         """What comes of it for the program: what stops within a function may be that function alone.
 
         ``chosen``: the check stands where something was chosen; what is missing is missing for those alone.
@@ -78,7 +78,7 @@ class Checks:
                 return "throws" if function else "exits"
         return outcome
 
-    def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "throws"]:
+    def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:
         """What happens where the extension is absent; where there are other ways, where all of them are gone."""
         if not check.negative and (ways := ways_around(node))[0]:
             return self.ends(ways[1]) if ways[1] is not None and self._asked_in(ways[0]) else "asked"
@@ -233,9 +233,11 @@ class Checks:
         statement = next((above for above, _ in ancestors(check) if above.type == "if_statement"), None)
         return statement is None or any(node.type in _THROWS for node in inside(statement))
 
-    def ends(self, node: Node) -> Literal["asked", "exits", "throws"]:
+    def ends(self, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:
         """What ends in a branch: the program, or the function around by an exception; neither: the check only asks."""
         text = self.source.data[node.start_byte : node.end_byte] + b";"
-        if _EXIT.search(text) or gives_up(node):
+        if _EXIT.search(text):
             return "exits"
+        if gives_up(node):
+            return "leaves"
         return "throws" if _THROW.search(text) else "asked"

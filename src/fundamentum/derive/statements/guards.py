@@ -48,7 +48,7 @@ class Guards:
                 # Of several ways each is looked at where the others are missing: nothing was chosen.
                 chosen = not among and self.around(node, check.extensions)[0] == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
-                among = among if outcome in ("exits", "throws", "reports") else ()
+                among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
                 where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
                     yield Check(extension, outcome, self.source.line(node), check.what, among, where)

@@ -90,6 +90,11 @@ class Whole:
         self._known = 0
 
     @cached_property
+    def top(self) -> int:
+        """How many directories down the application's own files begin."""
+        return min((path.count("/") for path, file in self.files.items() if file.part == "own"), default=0)
+
+    @cached_property
     def _paths(self) -> Sequence[str]:
         return sorted(self.files)
 

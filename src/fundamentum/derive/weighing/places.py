@@ -50,7 +50,7 @@ def places(seen: Sequence[Seen], checks: Sequence[tuple[SourceFile, Check]]) -> 
 
 def asked(checks: Sequence[tuple[SourceFile, Check]]) -> list[Place]:
     words = {
-        "asked": "asks", "exits": "stops without it", "throws": "fails without it",
+        "asked": "asks", "exits": "stops without it", "leaves": "leaves without it", "throws": "fails without it",
         "reports": "reports an error without it", "warns": "advises it",
     }  # fmt: skip
     return [Place(file.path, check.line, check.what, words.get(check.outcome, "")) for file, check in checks]

@@ -24,6 +24,8 @@ TOOLS: Final = frozenset(
 """Tools for developers, and extensions that no application is helped by: asking for them means something else."""
 _CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
 """How files are called that are one of several, be their own names what they may."""
+_FIRST: Final = re.compile(r"(?:index|install(?:er)?|setup|bootstrap|init|main|requirements?|check\w*)\.php$", re.I)
+"""How files are called with which a page begins."""
 _ASKED: Final = ("asked", "reports", "warns")
 
 
@@ -90,11 +92,19 @@ class Case:
         rule = "the manifest requires it" if by == "the application" else f"the library {by} requires it"
         return self.verdict("required", rule, _stated(statements, "required"), stated=True)
 
+    def _left_at_the_front(self) -> Checks:
+        """Checks where the first file of a page tells why and leaves; one that is included leaves only its own part."""
+        return [
+            (file, check)
+            for file, check in self.outcome("leaves")
+            if file.path.count("/") <= self.whole.top or _FIRST.match(file.path.rpartition("/")[2])
+        ]
+
     def stops_without_it(self) -> Verdict | None:
         """``if (!extension_loaded('gd')) die(...)``"""
         stops = [
             (file, check)
-            for file, check in self.outcome("exits")
+            for file, check in [*self.outcome("exits"), *self._left_at_the_front()]
             if not self.whole.driver(file.path, "", self.extension) and not _CHOSEN.match(file.path.rpartition("/")[2])
         ]
         if not stops:
@@ -113,7 +123,7 @@ class Case:
         """Where its requirements are looked at, the program calls it an error that the extension is missing."""
         found = [
             (file, check)
-            for file, check in self.outcome("reports", "throws")
+            for file, check in self.outcome("reports", "throws", "leaves")
             if looks_at_requirements(file.path, check.around)
             and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
         ]

@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 PYTEST_OPTIONS ?= -n auto --dist loadscope
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
-.PHONY: demo test bench attack campaign applications pictures clean
+.PHONY: demo test bench attack campaign mutations applications pictures clean
 
 demo: $(DEMO)/installed
 	$(DEMO)/bin/fundamentum demo
@@ -40,6 +40,10 @@ attack: $(VENV)/tested
 campaign: $(VENV)/tested
 	FUNDAMENTUM_REAL=1 CAMPAIGN_FIRST=$(or $(FIRST),1) CAMPAIGN_LAST=$(or $(LAST),60) \
 		$(BIN)/pytest -rA -n 0 tests/real/test_campaign.py
+
+# Single lines of the program changed at random: which of them do the quick tests not notice?  make mutations COUNT=60 SEED=1
+mutations: $(VENV)/tested
+	$(BIN)/python tools/mutate.py $(or $(COUNT),60) $(SEED)
 
 pictures: $(VENV)/tested
 	sh tools/retake_pictures.sh

@@ -1,4 +1,4 @@
-"""Files that list what an application requires for its own installer to read: ``requirements.json``, ``.yaml``.
+"""Files that list what an application requires for its own installer: ``requirements.json``, ``.yaml``, ``.xml``.
 
 ``{"php": "8.1", "extensions": ["intl", "gd"], "recommended": {"extensions": ["apcu"]}}``
 """
@@ -11,14 +11,18 @@ import msgspec
 
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
+from fundamentum.untrusted.xml import parsed
 from fundamentum.untrusted.yaml_document import document
 
-NAMES: Final = re.compile(r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml)", re.I)
+NAMES: Final = re.compile(
+    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?(?:require(?:ments?|s)?|environment)\.(?:json|ya?ml|xml)", re.I
+)
 """How they are called."""
-FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "requirements")
+FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "requirements", "admin")
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
 _EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?(?:ext(?:ension)?s?|modules?)", re.I)
+_EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)
 _VERSION: Final = re.compile(r"(?:[<>=^~!]+\s*)?\d{1,2}(?:\.\d{1,3}){0,2}(?:[ |,<>=^~!*.x\d-]*)")
@@ -30,7 +34,9 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
 
     ``ValueError`` for a document that is none.
     """
-    if path.lower().endswith(".json"):
+    if path.lower().endswith(".xml"):
+        yield from _of_document(parsed(data))
+    elif path.lower().endswith(".json"):
         yield from _of_table(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")), "required", 0)
     else:
         yield from _of_table(document(data), "required", 0)
@@ -49,6 +55,19 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _extensions(value, inside, depth + 1)
         elif isinstance(value, dict):
             yield from _of_table(value, inside, depth + 1)
+
+
+def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
+    """``<php version="8.1"/>``, ``<extension name="intl" level="optional"/>``; of several sections the last counts."""
+    tables = [one for one in root.iter() if isinstance(one.tag, str)]
+    php = [one for one in tables if one.tag.lower() == "php" and _VERSION.fullmatch(one.get("version") or "")]
+    for element in php[-1:]:
+        yield f">={element.get('version')}", "", "required"
+    section = php[-1].getparent() if php else root
+    for element in section.iter() if section is not None else ():
+        if isinstance(element.tag, str) and _EXTENSION.fullmatch(element.tag):
+            loose = _OPEN.search(element.get("level") or "") or (element.get("required") or "").lower() == "false"
+            yield from _extension(element.get("name") or (element.text or ""), "recommended" if loose else "required")
 
 
 def _extensions(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:

@@ -250,7 +250,7 @@ def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
-            yield from _of_array(value, level and not _LEFT_OPEN.search(text(value)[:400]), kind)
+            yield from _of_array(value, level and not _left_open(value), kind)
         elif (plain := string(value)) and (found := _meant(plain, kind)):
             yield listed(found, level, element)
 
@@ -260,6 +260,14 @@ _LEFT_OPEN: Final = re.compile(
     re.I,
 )
 """What an entry of a table says of one that need not be there."""
+
+
+def _left_open(entry: Node) -> bool:
+    """Whether an entry of a table says so: by a key, or as ``['apcu', 'APCu', false]``."""
+    plain = [one.named_children for one in entry.named_children if one.type == "array_element_initializer"]
+    return _LEFT_OPEN.search(text(entry)[:400]) is not None or any(
+        len(parts) == 1 and text(parts[0]).lower() == "false" for parts in plain
+    )
 
 
 def _meant(name: str, kind: str) -> str:

@@ -32,6 +32,10 @@ _MISSING: Final = re.compile(
     r"please install|error",
     re.I,
 )
+_SEVERITY: Final = re.compile(
+    r"['\"](?:severity|level|type|status)['\"]\s*=>\s*['\"]?[\w\\:]*?(error|critical|fatal|warning)\b", re.I
+)
+"""How bad it is, as the entry of a table of results says."""
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
@@ -66,6 +70,8 @@ def _reported(node: Node, extension: bool) -> Outcome:
         target = text(node.child_by_field_name("left"))
         if WARNING.search(target):
             return "warns"
+        if level := _SEVERITY.search(text(node.child_by_field_name("right"))[:400]):
+            return "warns" if level[1].lower().startswith("warn") else "reports"
         bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
         return "reports" if bad or _COLLECTORS.search(target) else ""
     if name := called(node):

@@ -90,8 +90,12 @@ OUTPUTS = {
     "full-required": "plan full.needs.toml --server mizar --required-only",
     "full-script": "plan full.needs.toml --server mizar --format script",
     "full-playbook": "plan full.needs.toml --server mizar --format playbook",
+    "full-trace-command": "trace command:git full.needs.toml --server mizar",
+    "full-trace-loaded": "trace snmp full.needs.toml --server mizar",
     "full-trace": "trace upload_max_filesize --server mizar",
     "trace-extension": "trace intl --server vega.survey.json",
+    "trace-needed": f"trace intl {ALL} --server vega.survey.json",
+    "trace-needed-setting": f"trace upload_max_filesize {ALL} --server vega.survey.json",
     "trace-package": "trace php8.2-gd --server mizar.survey.json",
     "trace-setting": "trace memory_limit --server mizar.survey.json",
 }

@@ -1,5 +1,6 @@
 """What visitors can reach and should not."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -48,6 +49,12 @@ def test_information_pages(tmp_path: Path, name: str, content: str, is_one: bool
     assert [one.kind for one in exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT])] == [
         "information-page"
     ] * is_one
+
+
+def test_a_pipe_is_no_page(tmp_path: Path) -> None:
+    write(tmp_path, {f"{ROOT}/index.php": "<?php echo 1;"})
+    os.mkfifo(tmp_path / f"{ROOT}/info.php".lstrip("/"))
+    assert not list(exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT]))
 
 
 def test_the_first_place_and_how_many_more_and_no_links(tmp_path: Path) -> None:

@@ -27,6 +27,7 @@ from fundamentum.kinds import in_words
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.commands import CommandNeed
 from fundamentum.kinds.extensions import ExtensionNeed
+from fundamentum.kinds.extensions.absent import AbsentNeed
 from fundamentum.kinds.extensions.state import standing
 from fundamentum.kinds.limits.limit_chain import DIRECTIVES
 from fundamentum.kinds.limits.need import LimitNeed
@@ -128,6 +129,12 @@ def _extension(name: str, survey: Survey, offers: Offers, applications: Sequence
         Wanted(needs.name, need.level, need.name, needs.note(need.key) or "")
         for needs in applications
         for need in needs.of(LoaderNeed)
+        if canonical(need.name) == name
+    )
+    wanted += tuple(
+        Wanted(needs.name, need.level, "that it is not loaded", needs.note(need.key) or "")
+        for needs in applications
+        for need in needs.of(AbsentNeed)
         if canonical(need.name) == name
     )
     known = name in known_extensions() or any(name in catalogued(b) for b in known_branches() if b >= "7.4")

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from fundamentum.errors import InputError
 from fundamentum.hosts.base import Extras, HostError, Question
-from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
+from fundamentum.hosts.recording import Recording, open_recording
+from fundamentum.hosts.recording_archive import MAX_ARCHIVE
 from fundamentum.survey import recorder
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read, written

@@ -9,31 +9,20 @@ import math
 import posixpath
 import re
 import stat as stat_module
-import tarfile
 from collections.abc import Mapping, Sequence
 from typing import BinaryIO, Final, Literal
 
-from fundamentum.errors import InputError
 from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat, Visit
 from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
+from fundamentum.hosts.recording_archive import members_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Access, Grant, Machine
 from fundamentum.untrusted.budget import Budget
-from fundamentum.untrusted.decompress import BadPacking, pieces
 from fundamentum.untrusted.numbers import whole
 
-MAX_ARCHIVE: Final = 256 * 1024 * 1024
-"""Bytes, packed and unpacked: the programs of several PHPs for Windows have the half of that."""
-MAX_MEMBERS: Final = 20_000
 MAX_PATHS: Final = 200_000
 """Files and directories that a recording may speak of."""
-_MEMBER: Final = lazy_regex(
-    r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
-    r"grants|labels|space|machine|visit|system|access|"
-    r"answer-[a-z-]{1,40})"
-)
 MAX_PATH: Final = 4096
-_FORMAT: Final = b"1"
 _GRANT: Final = lazy_regex(r"(?:(user|group):(\d{1,10})|(mask|group):):([rwx-]{3})")
 
 
@@ -274,49 +263,7 @@ def _visit(text: str) -> Visit:
 
 def open_recording(data: bytes, where: str) -> Recording:
     """The recording in an archive; a clear error if it is none, or not one that the recorder wrote."""
-    members: dict[str, bytes] = {}
-    size = 0
-    try:
-        with tarfile.open(fileobj=_Unpacking(data), mode="r|", ignore_zeros=False) as archive:
-            for member in archive:
-                archive.members = []  # type: ignore[attr-defined]  # or it would remember every one of them
-                if member.isdir() and re.fullmatch(r"\.?/?|(\./)?content/?", member.name):
-                    continue
-                match = _MEMBER.fullmatch(member.name)
-                if not match or not _plain(member) or len(members) >= MAX_MEMBERS or match[1] in members:
-                    shown = "".join(c if c.isprintable() else "?" for c in member.name[:80])
-                    raise InputError(where, f"holds '{shown}', which the recorder does not write; refused")
-                size += member.size + 1000
-                if size > MAX_ARCHIVE:
-                    raise InputError(where, f"unpacks to more than {MAX_ARCHIVE >> 20} MiB: no recording; refused")
-                stream = archive.extractfile(member)
-                members[match[1]] = stream.read(member.size) if stream else b""
-    except BadPacking as error:
-        raise InputError(where, f"{error}; record the server again") from error
-    except (tarfile.TarError, EOFError, OSError, ValueError, OverflowError, ArithmeticError, RecursionError) as error:
-        raise InputError(where, f"is no recording: {error}") from error
-    if members.get("format", b"").strip() != _FORMAT:
-        raise InputError(where, "is no recording of this program, or one that broke off; record the server again")
-    return Recording(members)
-
-
-def _plain(member: tarfile.TarInfo) -> bool:
-    """Whether it is a file that holds what it says: a sparse one may say that it holds the world."""
-    return member.isreg() and not member.issparse() and 0 <= member.size <= MAX_ARCHIVE
-
-
-class _Unpacking(io.RawIOBase):
-    """The archive's bytes, unpacked while they are read."""
-
-    def __init__(self, data: bytes) -> None:
-        self._source = pieces(data, ".gz" if data[:2] == b"\x1f\x8b" else "", 2 * MAX_ARCHIVE)
-        self._rest = b""
-
-    def read(self, size: int | None = -1) -> bytes:
-        while size is not None and 0 <= len(self._rest) < size and (piece := next(self._source, b"")):
-            self._rest += piece
-        found, self._rest = self._rest[:size], self._rest[size:] if size is not None else b""
-        return found
+    return Recording(members_of(data, where))
 
 
 def _text(data: bytes) -> str:

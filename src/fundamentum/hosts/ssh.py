@@ -12,7 +12,8 @@ from typing import Final
 from urllib.parse import urlsplit
 
 from fundamentum.errors import InputError
-from fundamentum.hosts.recording import MAX_ARCHIVE, Recording, open_recording
+from fundamentum.hosts.recording import Recording, open_recording
+from fundamentum.hosts.recording_archive import MAX_ARCHIVE
 from fundamentum.lazy_regex import lazy_regex
 
 FRAME: Final = b"\nrecording follows\n"

@@ -145,6 +145,18 @@ def test_a_failure_tells_the_way_back_and_two_do_not_run_at_once(server: Root) -
     assert not (server.path / "run/fundamentum.lock").exists()
 
 
+@pytest.mark.parametrize("words", ["/root/plan.sh --yes", "/root/plan.sh --undo", "undo.sh"])
+def test_what_a_run_asked_a_site_with_goes_with_the_next_one_if_it_was_killed(server: Root, words: str) -> None:
+    said = run(server, "--yes")
+    left = "/srv/nightlog/fundamentum-0123456789abcdef01234567.php"
+    server.write(left, "<?php\n")
+    server.write("/run/fundamentum.lock/pid", "999999999\n")
+    server.write("/run/fundamentum.lock/asking", f"{left}\n")
+    way_back = said.splitlines()[-1].rpartition(" ")[2]
+    server.run("sh", *(words.split() if "plan" in words else [way_back]))
+    assert not (server.path / left.lstrip("/")).exists()
+
+
 def test_an_interrupted_dpkg_is_named_before_anything_changes(server: Root) -> None:
     server.write("/var/lib/dpkg/updates/0001", "")
     before = state(server)

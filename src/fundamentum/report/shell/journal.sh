@@ -56,7 +56,8 @@ way_back() { # undo.sh, whole at every moment
     {
         printf '%s\n' '#!/bin/sh' '# Takes back what was done, the last step first.' 'failed=0' \
             'take_back() { printf "%s\n" "$1"; sh -c "$1" || { printf "failed: %s\n" "$1" >&2; failed=1; }; }' \
-            '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }'
+            '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }' \
+            "[ ! -f $lock/asking ] || rm -f -- \"\$(cat $lock/asking)\"" # of a run that was killed while it asked a site
         while IFS= read -r taken; do printf 'take_back %s\n' "$(quoted "$taken")"; done <"$keep/steps"
         while read -r taken by; do
             case $taken in

@@ -80,6 +80,7 @@ place_question() { # into the site's own directory for a moment, with the rights
     inside=$(cd -P -- "$root" && pwd -P) || return 0
     of=$(stat -c '%u %g' -- "$inside")
     asking=$inside/fundamentum-$(od -An -N12 -tx1 /dev/urandom | tr -d ' \n').php
+    [ -z "$locked" ] || printf '%s\n' "$asking" >"$locked/asking" # should this run be killed now, the next one removes it
     # shellcheck disable=SC2016  # for the other shell
     if ! setpriv --reuid "${of% *}" --regid "${of#* }" --clear-groups -- \
         sh -c 'umask 022; set -C; cat >"$1"' sh "$asking" <"$work/question.php" 2>/dev/null; then

@@ -1,6 +1,6 @@
 """What those who package an application install with it: a container's file, the control file of a Debian package.
 
-``RUN docker-php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``
+``RUN php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``
 """
 
 import os
@@ -20,7 +20,7 @@ MAX_NAMES: Final = 2000
 _FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian")
 _CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
-    r"(?:docker-php-ext-(?:install|enable)|install-php-extensions|pecl\s+install|"
+    r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
     r"(?:apt(?:-get)?|apk|dnf|yum|microdnf)\s+(?:-\S+\s+)*(?:install|add))\s+(?P<names>[^&;|\n]+)"
 )
 _PACKAGE: Final = re.compile(r"php(?:\d+(?:\.\d+)?)?-(?:pecl-|php-)?(?P<name>[a-z][\w-]*)")
@@ -65,7 +65,7 @@ def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
     whole = re.sub(r"\\\r?\n", "  ", text)  # of the same length, so that places stay
     for match in _INSTALLING.finditer(whole):
         line = text.count("\n", 0, match.start()) + 1
-        packages = "php-ext" not in match[0] and "pecl" not in match[0] and "extensions" not in match[0]
+        packages = not re.match(r"(?:\w{1,20}-){0,4}ext-|pecl|install-", match[0])
         for word in match["names"].split():
             of = _PACKAGE.fullmatch(word) if packages else None
             plain = (of["name"] if of else "") if packages else re.sub(r"[-@].*", "", word)

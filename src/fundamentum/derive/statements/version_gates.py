@@ -88,13 +88,17 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
 
 
+MAX_STATEMENT: Final = 300
+"""Characters of a statement that includes a file."""
+
+
 def _including(condition: Node) -> list[tuple[bool, Outcome, str]]:
     """The file that one of the branches of a condition includes, and nothing else: it may hold what comes of it."""
     found: list[tuple[bool, Outcome, str]] = []
     for branch, holds in zip(branches(condition), (True, False), strict=True):
         lines = [one for one in branch.named_children if one.type != "comment"] if branch is not None else []
         included = lines and re.fullmatch(
-            r"(?:include|require)(?:_once)?\b.*?([\w.-]+\.(?:php|inc))['\"]\)?\s*;", text(lines[0])
+            r"(?:include|require)(?:_once)?\b.*?([\w.-]+\.(?:php|inc))['\"]\)?\s*;", text(lines[0])[:MAX_STATEMENT]
         )
         found += [(holds, "", included[1])] if included and len(lines) == 1 else []
     return found

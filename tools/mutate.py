@@ -4,7 +4,7 @@
 
 Works on a clone of the last commit in a temporary folder, with an environment of its own; the working copy stays as it
 is.  What deriving holds is left out: it is measured on real applications instead.  A change that nothing notices is
-either one that makes no difference or a rule without a test; the list at the end says which lines to look at.
+either one that makes no difference or a rule without a test: each is printed as it was and as it was changed.
 """
 
 import ast

@@ -21,8 +21,9 @@ _FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "co
 _CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
     r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
-    r"(?:apt(?:-get)?|apk|dnf|yum|microdnf)\s+(?:-\S+\s+)*(?:install|add))\s+(?P<names>[^&;|\n]+)"
+    r"[a-z][a-z-]{1,15}\s+(?:-\S+\s+)*(?:install|add))\s+(?P<names>[^&;|\n]+)"
 )
+"""Whichever program installs: what it is given has to be called as packages of extensions are."""
 _PACKAGE: Final = re.compile(r"php(?:\d+(?:\.\d+)?)?-(?:pecl-|php-)?(?P<name>[a-z][\w-]*)")
 _RELATION: Final = re.compile(r"^(?P<field>Depends|Recommends|Suggests):(?P<names>.*(?:\n[ \t].*)*)", re.M)
 _WHY: Final = {
@@ -56,13 +57,13 @@ def _files(root: str, top: str) -> Iterator[str]:
                 names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
         except OSError:
             continue
-        wanted = (name for name in names if (name == "control" if folder == "debian" else _CONTAINER.fullmatch(name)))
+        wanted = (name for name in names if name == "control" or _CONTAINER.fullmatch(name))
         yield from (f"{inside}/{name}".lstrip("/") for name in wanted)
 
 
 def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
     """What commands of a container's file install; lines that go on are one."""
-    whole = re.sub(r"\\\r?\n", "  ", text)  # of the same length, so that places stay
+    whole = re.sub(r"\\\r?\n", lambda end: " " * len(end[0]), text)  # of the same length, so that places stay
     for match in _INSTALLING.finditer(whole):
         line = text.count("\n", 0, match.start()) + 1
         packages = not re.match(r"(?:\w{1,20}-){0,4}ext-|pecl|install-", match[0])

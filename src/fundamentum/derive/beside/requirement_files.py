@@ -15,13 +15,13 @@ from fundamentum.untrusted.xml import parsed
 from fundamentum.untrusted.yaml_document import document
 
 NAMES: Final = re.compile(
-    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?(?:require(?:ments?|s)?|environment)\.(?:json|ya?ml|xml)", re.I
+    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml)|environment\.xml", re.I
 )
 """How they are called."""
 FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "requirements", "admin")
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
-_EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?(?:ext(?:ension)?s?|modules?)", re.I)
+_EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?", re.I)
 _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)

@@ -45,7 +45,7 @@ def key_of(host: Host, paths: Iterable[str], *about: object) -> str:
 class _Kept(msgspec.Struct):
     """How it is written: offers as bare rows, which are read in a third of the time.
 
-    They are not held to their types again: they were when they were made, and the file is this user's own, and whole.
+    They are not held to their types again: they were looked at when they were read, and the file is this user's own.
     """
 
     offers: list[list[str | int]]

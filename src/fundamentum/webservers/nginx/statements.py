@@ -13,7 +13,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.webservers.handoffs import Files
 
-_ONLY_TYPES: Final = lazy_regex(r"\s*types\s*\{[^{}\"'#\\]*\}\s*")
+_ONLY_TYPES: Final = lazy_regex(r"\s*types\s*\{(?:[^{}\"'#\\;]++;)*+\s*\}\s*")
 """A file of nothing but names of media types, which takes longer to read than all others, and decides nothing here."""
 _MAX_DEPTH: Final = 40
 """Blocks and included files within one another."""

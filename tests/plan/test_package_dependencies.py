@@ -20,9 +20,9 @@ def server(offers: list[Offer], installed: tuple[Installed, ...] = ()) -> Survey
     return Survey(4, "mizar", System(family="debian"), installed=installed, offers=tuple(offers))
 
 
-def along(offers: list[Offer], *wanted: str, installed: tuple[Installed, ...] = (), recommended: bool = False) -> Along:
+def along(offers: list[Offer], *wanted: str, installed: tuple[Installed, ...] = ()) -> Along:
     survey = server(offers, installed)
-    return Resolver(survey, Offers(survey)).along(wanted, recommended=recommended)
+    return Resolver(survey, Offers(survey)).along(wanted)
 
 
 OLD = (Installed("old", "1.0"),)
@@ -78,16 +78,8 @@ def test_along(
     assert (found.packages, found.removed, found.missing) == (comes, goes, missing)
 
 
-def test_what_is_recommended_comes_only_if_all_that_it_needs_can_be_had() -> None:
-    offers = [
-        offer("a", recommends="b, c, d"),
-        offer("b", depends="e"),
-        offer("c", depends="nowhere"),
-        offer("d"),
-        offer("e"),
-    ]
-    assert along(offers, "a", recommended=True).packages == ["b", "d", "e"]
-    assert along(offers, "a").packages == []
+def test_what_is_only_recommended_does_not_come() -> None:
+    assert along([offer("a", recommends="b"), offer("b")], "a").packages == []
 
 
 def test_what_nobody_would_expect_is_pointed_out() -> None:

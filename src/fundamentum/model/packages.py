@@ -32,6 +32,7 @@ class Offer(Fact, frozen=True):
     depends: Text = ""
     pre_depends: Text = ""
     recommends: Text = ""
+    """Told for completeness: a plan installs nothing that is only recommended."""
     conflicts: Text = ""
     """``Conflicts`` and ``Breaks`` together."""
     built_from: Text = ""

@@ -51,7 +51,7 @@ class Resolver:
         self._avoided: set[str] = set()
         self._whole: dict[tuple[str, str], bool] = {}
 
-    def along(self, wanted: Iterable[str], *, recommended: bool = False) -> Along:
+    def along(self, wanted: Iterable[str]) -> Along:
         """The whole consequence of installing these packages.
 
         Where two packages that come along cannot stand beside one another, and one provides the other, that one does.
@@ -59,28 +59,23 @@ class Resolver:
         wanted = list(dict.fromkeys(wanted))
         self._avoided = set()
         for _ in range(ATTEMPTS):
-            found = self._attempt(wanted, recommended)
+            found = self._attempt(wanted)
             losing = {one for one in displaced(self.of, found.offers) if one not in wanted} - self._avoided
             if not losing:
                 break
             self._avoided |= losing
         return found
 
-    def _attempt(self, wanted: list[str], recommended: bool) -> Along:
+    def _attempt(self, wanted: list[str]) -> Along:
         chosen = {name: offer for name in wanted if (offer := self.offers.package(name))}
         missing: list[str] = []
         removed: list[str] = []
         todo = list(chosen.values())
-        wished: list[Offer] = []
         while True:
             todo += self._upgraded_with(chosen, removed, missing) if not todo else []
-            if not todo and wished:  # what is only recommended is looked at once all that is needed is there
-                todo += self._recommended(wished.pop(0), chosen, removed)
-                continue
             if not todo:
                 break
             offer = todo.pop(0)
-            wished += [offer] if recommended else []
             for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends):
                 if any(self._holds(relation, chosen, removed) for relation in group):
                     continue
@@ -160,17 +155,6 @@ class Resolver:
                 return gone
             gone += more
 
-    def _recommended(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> list[Offer]:
-        offers: list[Offer] = []
-        for group in self.of.relations(offer.recommends):
-            if any(self._holds(relation, chosen, removed) for relation in group):
-                continue
-            one = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
-            if one and one.name not in chosen and self._complete(one):
-                chosen[one.name] = one
-                offers.append(one)
-        return offers
-
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
         words = f"{offer.name} depends on {' | '.join(relation.name for relation in group)}"
         others = (
@@ -190,7 +174,7 @@ class Resolver:
         return f"{words}: {other.name} {other.version} of {other.source} would do, but {why}"
 
     def _complete(self, offer: Offer) -> bool:
-        """Whether everything a recommended package depends on can be had; if not, it is left out."""
+        """Whether everything a package depends on can be had."""
         known = self._whole.get((offer.name, offer.version))
         if known is None:
             self._whole[offer.name, offer.version] = True  # while it is looked into, in case it depends on itself

@@ -42,7 +42,7 @@ class _List(msgspec.Struct, frozen=True):
 def probe(
     host: Host, architecture: str, also: Collection[str] = (), siblings: Collection[str] = ()
 ) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
-    """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
+    """The packages of all indexes that concern PHP, with everything they depend on, and the repositories.
 
     No text of an offer can steer anything.
 
@@ -112,7 +112,7 @@ def _relevant(
     found: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
     asked: set[bytes] = set()
-    supplied: set[str] = set()
+    groups: dict[str, list[bytes]] = {}
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
@@ -131,10 +131,13 @@ def _relevant(
                 key = (offer.name, offer.version, offer.source)
                 if key not in found or found[key].priority < offer.priority:
                     found[key] = offer
-                relations = f"{offer.depends}, {offer.pre_depends}, {offer.recommends}"
-                following |= {n.encode() for n in control.names_in(relations)}
+                for field in (offer.depends, offer.pre_depends):
+                    for group in field.split(",") if field else ():
+                        if group not in groups:
+                            groups[group] = [name.encode() for name in control.names_in(group)]
+                            following.update(groups[group])
         wanted = following - seen if left >= 0 else set()
-        if not wanted and left >= 0 and (names := _unsupplied(found.values(), tables, supplied) - asked):
+        if not wanted and left >= 0 and (names := _unsupplied(groups.values(), tables) - asked):
             asked |= names  # no package of that name: those that provide it
             wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
         if not wanted and left >= 0:
@@ -146,17 +149,9 @@ def _relevant(
     return (found[key] for key in sorted(found))
 
 
-def _unsupplied(offers: Iterable[Offer], tables: list[tuple[_List, control.Index]], looked_at: set[str]) -> set[bytes]:
-    """The names in relations of which no alternative is a package; ``looked_at`` are fields that are not looked at."""
-    found: set[bytes] = set()
-    fields = {field for offer in offers for field in (offer.pre_depends, offer.depends, offer.recommends) if field}
-    fields -= looked_at
-    looked_at |= fields
-    for group in {group for field in fields for group in field.split(",")}:
-        names = [name.encode() for name in control.names_in(group)]
-        if not any(name in table for name in names for _, table in tables):
-            found.update(names)
-    return found
+def _unsupplied(groups: Iterable[list[bytes]], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
+    """The names in those groups of alternatives of which none is a package."""
+    return {name for group in groups if not any(one in table for one in group for _, table in tables) for name in group}
 
 
 def _of_one_source(names: Iterable[str], offers: Iterable[Offer], tables: list[control.Index]) -> set[bytes]:
@@ -176,7 +171,7 @@ def release_fields(data: bytes) -> dict[str, str]:
 
 
 def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
-    """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
+    """The packages of one index that concern PHP, with everything they depend on, for that architecture."""
     remarks: list[Remark] = []
     offers = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
     return [offer for offer in offers if not architecture or offer.architecture in (architecture, "all")]

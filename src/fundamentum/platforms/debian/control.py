@@ -26,7 +26,7 @@ _BLOCK: Final = 4 * 1024 * 1024
 MAX_PACKAGES: Final = 400_000
 """Names in one index: five times what the largest distribution has."""
 MAX_LINES: Final = 64 * 1024 * 1024
-"""Bytes of the lines of one index that are kept."""
+"""Bytes of what is provided by the packages of one index."""
 MAX_STANZA: Final = 256 * 1024
 """Bytes of one package's description."""
 MAX_SEARCHED: Final = 4 * 1024 * 1024 * 1024
@@ -36,10 +36,9 @@ MAX_FOUND: Final = 20_000
 MAX_VERSIONS: Final = 200
 """Versions of one package in one index."""
 _FIRST: Final = lazy_regex(rb"Package: (.*)")
-_LINE: Final = lazy_regex(rb"\nP(ackage: .*|rovides: .*)")
-_OF_PACKAGE, _OF_PROVIDES = len("ackage: "), len("rovides: ")
-_A, _R = b"ar"
-"""How a line that is kept begins."""
+_LINE: Final = lazy_regex(rb"\nP(?:ackage: (.{1,255})|rovides: (.*))")
+_BEFORE_A_NAME: Final = (b" ", b",", b"\n")
+_BEHIND_A_NAME: Final = (b" ", b",", b"(", b"\n", b"")
 _NAME_IN_RELATION: Final = lazy_regex(r"(?:^|[,|])\s*([a-z0-9][a-z0-9+.-]*)")
 _RELATION: Final = lazy_regex(
     r"\s*(?P<name>[a-z0-9][a-z0-9+.-]*)(?::[a-z0-9-]+)?\s*(?:\(\s*(?P<relation><<|<=|=|>=|>>|<|>)\s*(?P<version>[^\s)]+)\s*\))?"
@@ -51,8 +50,14 @@ PACKAGE_NAME: Final = lazy_regex(r"[a-z0-9][a-z0-9+.-]*")
 
 
 def fields(stanza: bytes, errors: str = "replace") -> dict[str, str]:
-    """The fields used here, folded lines joined.  ``errors`` is what to do with bytes that are no text."""
+    """Its fields; where some are folded, those used here, joined.
+
+    ``errors`` is what to do with bytes that are no text.
+    """
     text = stanza.decode("utf-8", errors)
+    if "\n " not in text and "\n\t" not in text:
+        parts = (line.partition(":") for line in text.split("\n"))
+        return {name: value.strip() for name, colon, value in parts if colon}
     return {name: " ".join(value.split()) if "\n" in value else value.strip() for name, value in _FIELD.findall(text)}
 
 
@@ -64,7 +69,6 @@ class Index:
 
     def __init__(self, data: Bytes, mark: bytes) -> None:
         self.data = data
-        self.marked: list[bytes] = []
         self._place: dict[bytes, int] = {}
         self._earlier: dict[bytes, list[int]] = {}
         """Places of other versions of a package, which few have."""
@@ -76,34 +80,30 @@ class Index:
         self.cut = False
         """Whether there is more in it than any distribution has: the rest is not looked at."""
         start = kept = 0
-        while start < len(data):
+        while start < len(data) and not self.cut:
             end = data.find(b"\n\n", start + _BLOCK) + 1 or len(data)
-            lines = [(match.start() + 1, match[1]) for match in _LINE.finditer(data, start, end)]
-            if start == 0 and (first := _FIRST.match(data)):
-                lines.insert(0, (0, b"ackage: " + first[1]))
-            kept += self._note(lines, mark)
-            if kept > MAX_LINES or len(self._place) > MAX_PACKAGES:
-                self.cut = True
-                return
+            kept += self._note(start, end)
+            self.cut = len(self._place) > MAX_PACKAGES or kept > MAX_LINES
             start = end
+        self.marked = list(_holding(mark, b"\n".join((b"", *self._place, b""))))
 
-    def _note(self, lines: list[tuple[int, bytes]], mark: bytes) -> int:
-        """Keep what these ``Package`` and ``Provides`` lines tell, each with its place; returns the bytes it takes."""
-        here = [(line[_OF_PACKAGE:], place) for place, line in lines if line[0] == _A]
-        names = dict(here)
-        if len(names) == len(here) and self._place.keys().isdisjoint(names):
-            self._place |= names
-        else:
-            for name, place in here:
-                if name in self._place:
-                    self._earlier.setdefault(name, []).append(self._place[name])
-                self._place[name] = place
-        text = b"\n".join((b"", *names, b""))
-        self.marked += _holding(mark, text)
-        provided = [number for number, (_, line) in enumerate(lines) if line[0] == _R and number]
-        self._providers += [lines[number - 1][1][_OF_PACKAGE:] for number in provided]
-        self._provided += [lines[number][1] for number in provided]
-        return len(text) + sum(len(lines[number][1]) for number in provided)
+    def _note(self, start: int, end: int) -> int:
+        """Keep what the lines of a block tell that name a package or what it provides; the bytes of the latter."""
+        place, package, kept = self._place, b"", 0
+        if start == 0 and (first := _FIRST.match(self.data)):
+            package = first[1]
+            place[package] = 0
+        for line in _LINE.finditer(self.data, start, end):
+            if name := line[1]:
+                package = name
+                if package in place and len(earlier := self._earlier.setdefault(package, [])) < MAX_VERSIONS:
+                    earlier.append(place[package])
+                place[package] = line.start() + 1
+            elif package:
+                self._providers.append(package)
+                self._provided.append(line[2])
+                kept += len(line[2])
+        return kept
 
     def stanzas(self, name: bytes) -> list[bytes]:
         """All stanzas of one package; none if it is not in the file."""
@@ -118,7 +118,7 @@ class Index:
     def providing(self, names: Collection[bytes]) -> set[bytes]:
         """The packages that provide one of these names."""
         if self._provides is None:
-            self._provides = b"\n".join(self._provided)
+            self._provides = b"\n".join((b"", *self._provided))
             self._ends = list(itertools.accumulate(len(line) + 1 for line in self._provided))
         some = itertools.islice(sorted(names), MAX_SEARCHED // (len(self._provides) + 1))
         return {self._providers[bisect.bisect_right(self._ends, at)] for name in some for at in self._places(name)}
@@ -129,13 +129,7 @@ class Index:
         at, left = text.find(name), MAX_FOUND
         while at >= 0 and left:
             left -= 1
-            if text[at - 1 : at] in (b" ", b",") and text[at + len(name) : at + len(name) + 1] in (
-                b" ",
-                b",",
-                b"(",
-                b"",
-                b"\n",
-            ):
+            if text[at - 1 : at] in _BEFORE_A_NAME and text[at + len(name) : at + len(name) + 1] in _BEHIND_A_NAME:
                 yield at
             at = text.find(name, at + 1)
 

@@ -17,7 +17,7 @@ from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Guarded, Use
 from fundamentum.derive.php_source.nodes import Patience, called, text, walked
-from fundamentum.derive.statements.consequences import branches
+from fundamentum.derive.statements.branches import branches
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_GUARDED: Final = 400

@@ -71,8 +71,9 @@ class Checks:
         if chosen:
             return outcome
         call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
-        for holds, result in consequences(call, extension=True) if outcome == "asked" and call is not None else ():
-            if result and not holds:
+        asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
+        for holds, result in consequences(asked, extension=True) if outcome == "asked" and asked is not None else ():
+            if result and holds is absent:
                 if result != "stops" or self._directly(node):
                     return "warns" if result == "warns" else "reports"
                 return "throws" if function else "exits"
@@ -107,18 +108,18 @@ class Checks:
         """
         if not check.negative and (ways := ways_around(node))[0]:
             return self._asked_in(ways[0])
-        condition = None
+        condition = self._of_several(check, node)
+        return self._in(condition, negative=True) if condition is not None else ()
+
+    def _of_several(self, check: CheckAt, node: Node) -> Node | None:
+        """The condition of an ``if`` that holds where this extension and others are all missing."""
         for parent, child in ancestors(node):
             operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
             if operator is not None and operator.type in ("||", "or"):
-                return ()
+                return None
             if parent.type == "if_statement":
-                condition = child
-                break
-        if condition is None:
-            return ()
-        names = self._in(condition, negative=True)
-        return names if len(names) > 1 else ()
+                return child if check.negative and len(self._in(child, negative=True)) > 1 else None
+        return None
 
     def _in(self, condition: Node, *, negative: bool) -> tuple[str, ...]:
         """The extensions that a condition asks for."""

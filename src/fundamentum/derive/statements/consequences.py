@@ -19,10 +19,20 @@ from fundamentum.derive.php_source.nodes import (
     heading,
     inside,
     text,
-    unwrapped,
     walked,
 )
-from fundamentum.derive.statements.outcomes import WARNING, outcome
+from fundamentum.derive.statements.branches import (
+    behind,
+    block_of,
+    branches,
+    function_of,
+    loops_over,
+    named_behind,
+    root_of,
+    set_by,
+)
+from fundamentum.derive.statements.outcomes import WARNING, leaves, outcome
+from fundamentum.derive.statements.truth import Worth, climbed, is_true
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
@@ -49,53 +59,76 @@ def consequences(condition: Node, *, extension: bool = False) -> Iterator[tuple[
 
     ``extension``: it asks for an extension, so that words such as *missing* speak of that.
     """
-    holds, at = True, condition
-    while (above := at.parent) is not None:
-        Patience.tick()
-        if above.type == "unary_op_expression" and text(above).startswith("!"):
-            holds = not holds
-        elif above.type == "binary_expression":
-            operator = text(above.child_by_field_name("operator")).lower()
-            # Of "a or b" each alone leads into the branch; of "a and b" neither does.
-            if operator not in (("||", "or") if holds else ("&&", "and")) or _is_statement(above):
-                break
-        elif above.type != "parenthesized_expression":
-            break
-        at = above
+    for at, worth in climbed(condition):
+        yield from _of_branches(at, worth, extension)
+        yield from _elsewhere(at, worth, extension)
+
+
+def _of_branches(at: Node, worth: Worth, extension: bool = False, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of the branches that an expression decides on, or of what follows them where the first one leaves."""
     then, otherwise = branches(at)
-    yield holds, outcome(then, extension=extension)
-    yield not holds, outcome(otherwise, extension=extension)
-    yield from _elsewhere(at, holds, extension)
+    following = list(behind(at)) if then is not None and otherwise is None and leaves(then) else []
+    for holds, true in worth.cases():
+        branch = then if true else otherwise
+        done = [*([branch] if branch is not None else []), *([] if true else following)]
+        found = [result for part in done if (result := outcome(part, extension=extension))]
+        yield from ((holds, result) for result in found)
+        for part in done if not found and depth < MAX_DEPTH else ():
+            yield from _of_what_it_sets(part, holds, depth)
 
 
-def _is_statement(node: Node) -> bool:
-    """Whether it stands for itself: ``... or die('...')``."""
-    return node.parent is not None and node.parent.type == "expression_statement"
+def _of_what_it_sets(branch: Node, holds: bool, depth: int) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a variable that a branch adds to, counts up or gives a plain value: ``$absent[] = $name;``"""
+    for node in inside(branch):
+        kept, value = set_by(node)
+        worth = Worth(value, None) if holds else Worth(None, value)
+        for place in named_behind(kept, function_of(node)) if kept is not None and value is not None else ():
+            yield from _where_asked(place, worth, depth + 1)
 
 
-def _elsewhere(at: Node, holds: bool, extension: bool) -> Iterator[tuple[bool, Outcome]]:
+def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
     """A result that is kept, returned or handed on, and of which something comes elsewhere."""
     above = at.parent
+    bad = worth.bad()
     if above is None:
         return
-    if entry := _answering(above):
-        yield not holds, _of_entry(entry)
+    if above.type == "return_statement":
+        yield from _of_callers(above, function_around(above), worth, depth)
+    if above.type == "assignment_expression":
+        yield from _of_variable(above, worth, depth)
+        if text(above.child_by_field_name("left")).endswith("]"):
+            yield from _of_loop_over(above, worth)
+    elif above.type == "augmented_assignment_expression":
+        yield from _of_variable(above, _added(above, worth), depth)
+    elif bad is None:
+        return
+    elif entry := _answering(above):
+        yield bad, _of_entry(entry)
     elif above.type == "return_statement":
         function = function_around(above)
-        yield from _of_callers(above, function, holds)
         if not extension and _OF_CHECKS.search(function):
-            yield not holds, "reports"
+            yield bad, "reports"
         elif extension and (whole := _requirement_around(above)) is not None and _FULFILLED.search(function):
-            yield not holds, "warns" if _OPTIONAL_CLASS.search(text(whole)[:MAX_CLASS]) else "reports"
-    elif above.type == "assignment_expression":
-        yield from _of_variable(above, holds)
+            yield bad, "warns" if _OPTIONAL_CLASS.search(text(whole)[:MAX_CLASS]) else "reports"
     elif above.type == "argument":
         ends = _ENDS_WHERE.search(called(above.parent.parent if above.parent is not None else None))
-        yield (holds, "stops") if ends and ends[1] == "if" else (not holds, "stops" if ends else _handed_to(above))
+        yield (not bad, "stops") if ends and ends[1] == "if" else (bad, "stops" if ends else _handed_to(above))
     elif above.type == "array_element_initializer":
-        yield not holds, _level_of(above)
-        yield from _of_loop_over(above, holds)
-        yield not holds, _of_entry(above)
+        yield bad, _level_of(above)
+        yield from _of_loop_over(above, worth)
+        yield bad, _of_entry(above)
+
+
+def _added(assignment: Node, worth: Worth) -> Worth:
+    """What a variable comes to that a result is added to: ``$ok &= ...``, ``$missing += ... ? 0 : 1``."""
+    operator = text(assignment.child_by_field_name("operator"))
+    deciding = {"&=": False, "|=": True, "+=": True}.get(operator)
+    return Worth(
+        *(
+            value if value is not None and is_true(value) is deciding and deciding is not None else None
+            for value in worth
+        )
+    )
 
 
 def _requirement_around(place: Node) -> Node | None:
@@ -132,14 +165,16 @@ def _level_of(element: Node) -> Outcome:
     return "warns" if WARNING.search(entry) else ""
 
 
-def _of_loop_over(element: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result in a table that a loop goes through: ``foreach ($checks as $ok) { if (!$ok) exit; }``"""
     table = element
     while table.parent is not None and table.type in ("array_element_initializer", "array_creation_expression"):
         Patience.tick()
         table = table.parent
     kept = table.child_by_field_name("left") if table.type == "assignment_expression" else None
-    for loop in _loops_over(kept, _block_of(table)) if kept is not None else ():
+    if kept is not None and kept.type == "subscript_expression":
+        kept = kept.named_children[0]
+    for loop in loops_over(kept, block_of(table)) if kept is not None else ():
         parts = [child for child in loop.named_children if child.type != "comment"]
         body = loop.child_by_field_name("body")
         if body is None or text(parts[0]) != text(kept):
@@ -148,40 +183,20 @@ def _of_loop_over(element: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
         for node in inside(body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
             if [text(of_value)] == value and (node.parent is None or node.parent.type != "subscript_expression"):
-                yield from _where_asked(node, holds)
+                yield from _where_asked(node, worth)
 
 
-def _loops_over(kept: Node, block: Node) -> Iterator[Node]:
-    """The loops of a block that go through what is kept under a name, behind the place where it is put there."""
-    root = _root_of(block)
-    named = re.compile(rb"foreach\s*\(\s*%s\b" % re.escape(text(kept).encode("utf-8", "replace")))
-    for loop in around(root, root.text or b"", named, ("foreach_statement",)):
-        if kept.end_byte <= loop.start_byte < block.end_byte:
-            yield loop
-
-
-def _root_of(node: Node) -> Node:
-    while node.parent is not None:
-        Patience.tick()
-        node = node.parent
-    return node
-
-
-def _block_of(node: Node) -> Node:
-    """The block that a statement stands in; the whole file, if there is none."""
-    while node.parent is not None and node.type not in ("program", "compound_statement"):
-        Patience.tick()
-        node = node.parent
-    return node
-
-
-def _where_asked(kept: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+def _where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result at a place that asks for what it was put into."""
-    above = kept.parent
-    inverted = above is not None and above.type == "unary_op_expression"
-    then, otherwise = branches(above if inverted and above is not None else kept)
-    yield holds is not inverted, outcome(then)
-    yield holds is inverted, outcome(otherwise)
+    for at, known in climbed(kept, worth):
+        yield from _of_branches(at, known, depth=depth)
+        returned = at.parent is not None and at.parent.type == "return_statement"
+        if depth < MAX_DEPTH and (returned or at is not kept):
+            yield from _elsewhere(at, known, False, depth + 1)
+
+
+MAX_DEPTH: Final = 2
+"""How often a result is put from one place into another."""
 
 
 def _handed_to(argument: Node) -> Outcome:
@@ -193,60 +208,24 @@ def _handed_to(argument: Node) -> Outcome:
     return "reports" if _OF_CHECKS.search(f"{name} {function_around(argument)} {text(argument)[:40]}") else ""
 
 
-def _of_callers(place: Node, function: str, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+def _of_callers(place: Node, function: str, worth: Worth, depth: int) -> Iterator[tuple[bool, Outcome]]:
     """What comes of the result of a function where it is called in the same file."""
-    root = _root_of(place)
+    root = root_of(place)
     if not function or not root.text:
         return
     kinds = ("function_call_expression", "member_call_expression", "scoped_call_expression")
     for call in around(root, root.text, re.compile(rb"\b%s\s*\(" % re.escape(function.encode())), kinds):
         if called(call) == function.lower():
-            yield from _where_asked(call, holds)
+            yield from _where_asked(call, worth, depth)
 
 
-def _of_variable(assignment: Node, holds: bool) -> Iterator[tuple[bool, Outcome]]:
+def _of_variable(assignment: Node, worth: Worth, depth: int) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result that was put into a variable, further down in the same block."""
     kept = assignment.child_by_field_name("left")
-    for node in walked(_block_of(assignment)) if kept is not None else ():
+    for node in walked(block_of(assignment)) if kept is not None and worth != (None, None) else ():
         if (
             kept is not None
             and node.start_byte >= assignment.end_byte
             and (node.type, text(node)) == (kept.type, text(kept))
         ):
-            yield from _where_asked(node, holds)
-
-
-def branches(condition: Node) -> tuple[Node | None, Node | None]:
-    """What is done where a condition holds, and where it does not: of an ``if``, of ``or die``, of ``? :``."""
-    at: Node = condition
-    while at.parent is not None and at.parent.type == "parenthesized_expression":
-        Patience.tick()
-        at = at.parent
-    above = at.parent
-    if above is None:
-        return None, None
-    if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "case_statement" and above.child_by_field_name("value") == at:
-        return above, None  # of a switch (true): what stands behind it
-    if above.type == "match_condition_list":
-        return _of_match(above)
-    if above.type == "conditional_expression":
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "binary_expression" and above.child_by_field_name("left") == at:
-        operator = text(above.child_by_field_name("operator")).lower()
-        if above.parent is not None and above.parent.type == "expression_statement":
-            if operator in ("or", "||"):
-                return None, above.child_by_field_name("right")
-            if operator in ("and", "&&"):
-                return above.child_by_field_name("right"), None
-    return None, None
-
-
-def _of_match(conditions: Node) -> tuple[Node | None, Node | None]:
-    """The arm of ``match (true)``, which is taken where the condition holds, and of ``match (false)``, where not."""
-    arm = conditions.parent
-    whole = arm.parent.parent if arm is not None and arm.parent is not None else None
-    asked = unwrapped(whole.named_children[0]) if whole is not None else None
-    done = arm.named_children[-1] if arm is not None else None
-    return {"true": (done, None), "false": (None, done)}.get(text(asked).lower(), (None, None))
+            yield from _where_asked(node, worth, depth)

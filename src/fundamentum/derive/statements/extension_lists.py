@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE
-from fundamentum.derive.php_source.facts import Check
+from fundamentum.derive.php_source.facts import Check, Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -29,11 +29,10 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS, provided
-from fundamentum.derive.statements.consequences import branches, consequences
-from fundamentum.derive.statements.outcomes import outcome
+from fundamentum.derive.statements.consequences import consequences
 
 _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
-_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array")
+_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists")
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
@@ -51,6 +50,8 @@ def held_lists(root: Node, data: bytes) -> Iterator[Check]:
                 yield from _members(lists[0], root, True)
         elif node.type == "foreach_statement":
             yield from _of_loop(node, root)
+        elif name in ("array_walk", "array_map") and (done := _walked_by_closure(node)):
+            yield from _of_body(*done, root)
         elif name in ("array_filter", "array_map") and "extension_loaded" in text(node):
             given = [one for one in arguments(node) if "extension_loaded" not in text(one)]
             if given and (name == "array_filter" or _none_may_be_missing(node)):
@@ -126,19 +127,33 @@ def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
     body = loop.child_by_field_name("body")
     if body is None or len(parts) < 3:
         return
-    source, target = _outermost(parts[0], loop), parts[1]
+    yield from _of_body(_outermost(parts[0], loop), parts[1], body, root)
+
+
+def _walked_by_closure(call: Node) -> tuple[Node, Node, Node] | None:
+    """``array_walk($list, function ($name) { ... })``: the list, the parameters, and what is done for each member."""
+    given = arguments(call)
+    closure = next((one for one in given if one.type in ("anonymous_function", "arrow_function")), None)
+    parameters = closure.child_by_field_name("parameters") if closure is not None else None
+    body = closure.child_by_field_name("body") if closure is not None else None
+    source = next((one for one in given if one is not closure), None)
+    return (source, parameters, body) if source is not None and parameters is not None and body is not None else None
+
+
+def _of_body(source: Node, target: Node, body: Node, root: Node) -> Iterator[Check]:
+    """What is done for each member of a list: whether it asks for that, and what comes of it.
+
+    ``target``: what the member is put into.
+    """
     names = {text(target)} | {text(one) for one in walked(target) if one.type == "variable_name"}
     for node in inside(body):
         kind = _asks(node, names, root)
         if not kind:
             continue
-        at = node.parent if node.parent is not None and node.parent.type == "unary_op_expression" else node
-        then, otherwise = branches(at)
-        missing = then if at is not node else otherwise
-        if result := outcome(missing):
+        if result := _where_missing(node, extension=False):
             yield from _members(source, root, result != "warns", kind)
             return
-        if result := outcome(missing, extension=True):  # in words only: that may be a page of information
+        if result := _where_missing(node, extension=True):  # in words only: that may be a page of information
             where = " ".join((*names_around(node), heading(node)))[:200]
             for check in _members(source, root, result != "warns", kind):
                 told: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
@@ -146,16 +161,31 @@ def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
             return
 
 
+def _where_missing(asking: Node, *, extension: bool) -> Outcome:
+    """What comes of it where what a call asks for is not there."""
+    return next((result for holds, result in consequences(asking, extension=extension) if result and not holds), "")
+
+
 def _asks(node: Node, names: set[str], root: Node) -> str:
     """What a call asks of one of the names: whether it is a loaded extension, a function, a class; empty: nothing."""
     name, given = called(node), arguments(node)
-    if name == "in_array" and len(given) > 1 and text(given[0]) in names:
-        held = text(given[1])
-        loaded = "get_loaded_extensions" in held or re.search(
-            rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*['\"]\w+['\"]\s*,\s*)?get_loaded_extensions", text(root)
-        )
-        return "extension" if loaded else ""
-    return CHECKS.get(name, "") if any(text(one).partition("[")[0] in names for one in given) else ""
+    if name in ("in_array", "array_key_exists") and len(given) > 1:
+        return "extension" if _is_one(given[0], names) and _loaded_ones(text(given[1]), root) else ""
+    if name == "isset" and given and given[0].type == "subscript_expression" and given[0].named_child_count > 1:
+        held, key = given[0].named_children
+        return "extension" if _is_one(key, names) and _loaded_ones(text(held), root) else ""
+    return CHECKS.get(name, "") if any(_is_one(one, names) for one in given) else ""
+
+
+def _is_one(node: Node, names: set[str]) -> bool:
+    """Whether it is one of the names, or a part of what is kept under one: ``$one['name']``, ``$one->value``."""
+    return re.split(r"\[|->", text(node))[0] in names
+
+
+def _loaded_ones(held: str, root: Node) -> bool:
+    """Whether the list of loaded extensions is what is written there, or what that name was given."""
+    given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"]\w+['\"]\s*,\s*)?)*get_loaded_extensions"
+    return "get_loaded_extensions" in held or re.search(given, text(root)) is not None
 
 
 def _outermost(source: Node, loop: Node) -> Node:
@@ -184,6 +214,9 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
         names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
         yield from (listed(found, required, where) for name in names if (found := _meant(name.strip(), kind)))
         return
+    if called(where) == "cases":
+        yield from _of_cases(text(where.named_children[0]), root, required, kind)
+        return
     name = _plain(text(where))
     required = required and not RECOMMENDED.search(name)
     array = _kept_part(where, root) or kept_list(name, root)
@@ -191,6 +224,16 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
         yield from _of_array(array, required, kind)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
         yield replace(listed("", required, source), list_name=known[1])
+
+
+def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterator[Check]:
+    """The values of an enumeration of the same file: ``enum Needed: string { case Intl = 'intl'; }``"""
+    named = re.compile(rb"enum\s+%s\b" % re.escape(enumeration.encode("utf-8", "replace")))
+    for found in around(root, root.text or b"", named, ("enum_declaration",)):
+        for case in walked(found):
+            value = string(case.named_children[-1]) if case.type == "enum_case" else None
+            if value and (extension := _meant(value, kind)):
+                yield listed(extension, required, case)
 
 
 _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")

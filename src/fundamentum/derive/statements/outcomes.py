@@ -15,6 +15,10 @@ _COLLECTORS: Final = re.compile(
     r"deactivate|bail|lacking",
     re.I,
 )
+_OF_ERRORS: Final = re.compile(
+    r"^error_reporting$|error_handler$|^error_(?:get|clear)_last$|_last_error(?:_msg)?$|_err(?:no|or)$"
+)
+"""Functions of PHP itself that tell of no error by being called."""
 _ASKS: Final = r"requir|need|at least|minimum|upgrade"
 _NEEDS: Final = re.compile(
     rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
@@ -39,15 +43,24 @@ _SEVERITY: Final = re.compile(
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
+_BLOCK: Final = "compound_statement"
+
+
 def gives_up(branch: Node) -> bool:
     """Whether it tells something and leaves a file's own code: ``{ echo 'PHP 8.1 is needed'; return; }``"""
     lines = [one for one in branch.named_children if one.type != "comment"]
-    if branch.type != "compound_statement" or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
+    if branch.type != _BLOCK or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
         return False
     told = (node for line in lines[:-1] for node in inside(line))
     return not function_around(branch) and any(
         node.type in ("echo_statement", "print_intrinsic") or called(node) in _TELLS for node in told
     )
+
+
+def leaves(branch: Node) -> bool:
+    """Whether it does nothing but leave: ``continue;``, ``{ return true; }``"""
+    lines = [one for one in branch.named_children if one.type != "comment"] if branch.type == _BLOCK else [branch]
+    return len(lines) == 1 and lines[0].type in ("continue_statement", "return_statement")
 
 
 def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
@@ -77,7 +90,7 @@ def _reported(node: Node, extension: bool) -> Outcome:
     if name := called(node):
         if WARNING.search(name):
             return "warns"
-        if _COLLECTORS.search(name):
+        if _COLLECTORS.search(name) and not _OF_ERRORS.search(name):
             return "reports"
     if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
         return "reports"

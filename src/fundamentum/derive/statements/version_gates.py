@@ -24,7 +24,8 @@ from fundamentum.derive.php_source.nodes import (
     unwrapped,
 )
 from fundamentum.derive.php_source.telling_names import TellingNames
-from fundamentum.derive.statements.consequences import branches, consequences
+from fundamentum.derive.statements.branches import branches
+from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
@@ -37,9 +38,13 @@ _TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">="
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
 
+_COMPARING: Final = frozenset({"version_compare", "strnatcmp", "strnatcasecmp", "strcmp"})
 _FUNCTIONS: Final = ("function_definition", "method_declaration")
 _FULL: Final = rb"(?:PHP_VERSION\b|phpversion\s*\(\s*\))"
-_KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*" + _FULL + rb"\s*;")
+_BRANCH: Final = (
+    rb"PHP_MAJOR_VERSION\s*\.\s*['\"]\.['\"]\s*\.\s*PHP_MINOR_VERSION|substr\(\s*" + _FULL + rb"\s*,\s*0\s*,\s*3\s*\)"
+)
+_KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*(?:" + _FULL + rb"|" + _BRANCH + rb")\s*;")
 _SPLIT: Final = re.compile(
     rb"(?:(\$\w+)|(?:list\s*\(|\[)\s*(\$\w+)\s*(?:,\s*(\$\w+))?[^=\]);]*[\])])\s*=\s*"
     rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
@@ -129,7 +134,7 @@ def _held(data: bytes) -> _Held:
 
 def _compared(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
     """PHP's version against another, in one expression."""
-    if called(node) == "version_compare":
+    if called(node) in _COMPARING:
         yield from _by_function(node, held)
     elif called(node) == "in_array":
         yield from _in_list(node, held, root)
@@ -176,7 +181,7 @@ def _in_list(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
         return
     asked = text(given[0])
     both = any(name in asked for name in held.major) and any(name in asked for name in held.minor)
-    if not both and not (called(given[0]) == "substr" and _is_version(given[0], held)):
+    if not both and asked not in held.full and not (called(given[0]) == "substr" and _is_version(given[0], held)):
         return
     array = given[1] if given[1].type == "array_creation_expression" else kept_list(text(given[1]), root)
     elements = (unwrapped(one.named_children[-1]) for one in array.named_children) if array is not None else ()

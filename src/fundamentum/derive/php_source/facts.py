@@ -115,6 +115,31 @@ class Wish(Fact, frozen=True):
     """The names of the class and the function that a switch is asked for in; empty for all else."""
 
 
+class Asker(Fact, frozen=True):
+    """A function or a class of the program's own that asks for the extension it is given, or that it names."""
+
+    kind: Literal["call", "property", "method", "constant"]
+    """Where that stands: in the call; in a property, the value of a method or a constant of a class."""
+    name: str
+    """The function, or the class that is made (in lower case); the property, the method, the constant."""
+    position: int
+    """Which argument it is, from zero."""
+    listed: bool
+    """Whether a list of them is given."""
+    asks: str
+    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP."""
+    outcome: Outcome
+    """What comes of it in the function itself where one is missing."""
+    answers: str
+    """What it returns: ``present``, something true where it is there; ``missing``; empty: neither."""
+    around: str
+    """The names of the class and the function."""
+    made: bool = False
+    """Whether it is a class that is made."""
+    operator: Operator = ">="
+    """How PHP's version has to be to the one that is given."""
+
+
 class FileFacts(Fact, frozen=True):
     """All that one source file tells."""
 
@@ -140,3 +165,4 @@ class FileFacts(Fact, frozen=True):
     guarded: tuple[Guarded, ...] = ()
     held: tuple[Check, ...] = ()
     """Lists that are held against what is loaded, and stand in another file: checks of no extension yet."""
+    askers: tuple[Asker, ...] = ()

@@ -11,8 +11,9 @@ from contextlib import suppress
 from typing import Final
 
 import msgspec
+from msgspec.structs import replace
 
-from fundamentum.derive.php_source.facts import FileFacts
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
 from fundamentum.derive.reading.workers import Workers, batched, contents
@@ -85,6 +86,15 @@ class Parsing:
         """Files that tell something by themselves."""
         counting = [scanned for scanned in self.scanned if scanned.file.part != "aside"]
         self.read(scanned for scanned in counting if self.everything or scanned.tells)
+
+    def add(self, told: Mapping[str, Sequence[Check | Gate]]) -> None:
+        """File → what of it is seen only once all files that tell something have been read."""
+        self.read(scanned for scanned in self.scanned if told.get(scanned.file.path))
+        for path, more in told.items():
+            if more and (facts := self.facts.get(path)):
+                checks = (*facts.checks, *(one for one in more if isinstance(one, Check)))
+                gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
+                self.facts[path] = replace(facts, checks=checks, gates=gates)
 
     def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.

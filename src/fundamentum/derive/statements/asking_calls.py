@@ -27,7 +27,7 @@ _DEMANDS: Final = re.compile(rb"requir|need|must|mandat|recommend|suggest")
 """Names that demand it; the others do so only where nobody looks at what they return."""
 _GIVEN: Final = re.compile(rb"(?<!\w)(\w++)(?=\s*\(\s*(?:\w+\s*:\s*)?['\"]([a-z][\w -]{1,30})['\"])")
 _GIVEN_BY_NAME: Final = re.compile(rb"\b(ext(?:ension)?)\s*:\s*['\"]([a-z][\w -]{1,30})['\"]")
-_NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
+NEED_NOT: Final = re.compile(r"\b(?:required|mandatory)\s*:\s*false|optional\s*:\s*true|^[^,]*,\s*false\s*\)$", re.I)
 """Arguments that say of an extension that it need not be there."""
 BY_ARGUMENT: Final = re.compile(rb"ext(?:ension)?\s*:\s*['\"]")
 """In lower case: an extension as a named argument, or something else that ends so."""
@@ -62,7 +62,7 @@ def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]
     given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
     alone = call.parent is not None and call.parent.type == "expression_statement"
     if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
-        required = not RECOMMENDED.search(asking) and not _NEED_NOT.search(given)
+        required = not RECOMMENDED.search(asking) and not NEED_NOT.search(given)
         yield replace(listed(name, required, node), what=f"{asking}('{name}')")
     else:
         yield _asked(name, f"{asking}('{name}')", call)

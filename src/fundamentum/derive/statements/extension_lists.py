@@ -212,7 +212,7 @@ def _members(source: Node, root: Node, required: bool, kind: str = "extension") 
     if called(where) == "explode" and kind == "extension":
         given = [string(one) for one in arguments(where)]
         names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
-        yield from (listed(found, required, where) for name in names if (found := _meant(name.strip(), kind)))
+        yield from (listed(found, required, where) for name in names if (found := meant(name.strip(), kind)))
         return
     if called(where) == "cases":
         yield from _of_cases(text(where.named_children[0]), root, required, kind)
@@ -232,7 +232,7 @@ def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterat
     for found in around(root, root.text or b"", named, ("enum_declaration",)):
         for case in walked(found):
             value = string(case.named_children[-1]) if case.type == "enum_case" else None
-            if value and (extension := _meant(value, kind)):
+            if value and (extension := meant(value, kind)):
                 yield listed(extension, required, case)
 
 
@@ -285,7 +285,7 @@ def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
         key = string(parts[0]) if len(parts) == 2 else None
         value = parts[-1]
         level = required
-        if key and (found := _meant(key, kind)):
+        if key and (found := meant(key, kind)):
             said = text(value)
             level = required and said.lower() not in ("false", "0") and not RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
@@ -294,7 +294,7 @@ def _of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
             yield from _of_array(value, level and not _left_open(value), kind)
-        elif (plain := string(value)) and (found := _meant(plain, kind)):
+        elif (plain := string(value)) and (found := meant(plain, kind)):
             yield listed(found, level, element)
 
 
@@ -313,7 +313,7 @@ def _left_open(entry: Node) -> bool:
     )
 
 
-def _meant(name: str, kind: str) -> str:
+def meant(name: str, kind: str) -> str:
     """The extension that a name in a list stands for: its own, or that of a function or class which only it has."""
     if kind == "extension":
         return extension_called(name.encode("utf-8", "replace"))

@@ -33,7 +33,7 @@ _OPERATORS: Final[dict[str, Operator]] = {
     "<": "<", "lt": "<", "<=": "<=", "le": "<=", ">": ">", "gt": ">", ">=": ">=", "ge": ">=",
     "==": "==", "eq": "==", "=": "==", "===": "==", "!=": "!=", "ne": "!=", "<>": "!=", "!==": "!=",
 }  # fmt: skip
-_OPPOSITE: Final[dict[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "=="}
+OPPOSITE: Final[dict[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "=="}
 _TURNED: Final[dict[Operator, Operator]] = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
@@ -73,24 +73,35 @@ class _Held(NamedTuple):
 def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     """The statements in one file.  ``words``: all words in it, in lower case."""
     by_name = ASKING.among(words)
-    if not SPEAKING.search(data) and not by_name:
+    for node, operator, version, as_id, at in _all_compared(root, data):
+        found = [(holds, result, "") for holds, result in consequences(at) if result]
+        for holds, result, includes in (found or _including(at))[:1]:
+            stated = OPPOSITE[operator] if holds else operator
+            for meant in _given(version, node, data):
+                class_name, function = names_around(node)
+                where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
+                yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where, includes)
+    for match in _BY_NAME.finditer(data) if by_name else ():
+        written = root.descendant_for_byte_range(match.start(2), match.end(2))
+        if written is not None and written.type == "string_content":
+            yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+
+
+def versions_compared(root: Node, data: bytes) -> Iterator[tuple[Node, Operator, str | Name, Node]]:
+    """Where PHP's version is compared: the place, the operator, the other version, and what is true or not by it."""
+    for node, operator, version, _, at in _all_compared(root, data):
+        yield node, operator, version, at
+
+
+def _all_compared(root: Node, data: bytes) -> Iterator[tuple[Node, Operator, str | Name, bool, Node]]:
+    if not SPEAKING.search(data):
         return
     held = _held(data)
     names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
     speaking = re.compile(b"|".join((SPEAKING.pattern, *(re.escape(name) + rb"(?!\w)" for name in names))))
     for node in around(root, data, speaking, ("function_call_expression", "binary_expression")):
-        for operator, version, as_id, at in _compared(node, held, root):
-            found = [(holds, result, "") for holds, result in consequences(at) if result]
-            for holds, result, includes in (found or _including(at))[:1]:
-                stated = _OPPOSITE[operator] if holds else operator
-                for meant in _given(version, node, data):
-                    class_name, function = names_around(node)
-                    where = f"{class_name} {function} {heading(node)}".strip()[:200] if function else ""
-                    yield Gate(stated, meant, line(node), text(node)[:60], result, as_id, where, includes)
-    for match in _BY_NAME.finditer(data) if by_name else ():
-        written = root.descendant_for_byte_range(match.start(2), match.end(2))
-        if written is not None and written.type == "string_content":
-            yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+        for compared in _compared(node, held, root):
+            yield node, *compared
 
 
 MAX_STATEMENT: Final = 300

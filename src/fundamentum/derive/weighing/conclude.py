@@ -21,6 +21,7 @@ from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.statements.asked_elsewhere import asked_elsewhere
 from fundamentum.derive.statements.callers import reached_behind_checks
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
@@ -52,6 +53,7 @@ def conclude(
     is_script = Scripts(tree.root)
     with suppress(Spent):
         parsing.first()
+        parsing.add(asked_elsewhere(tree.root, scan.files, parsing.facts, budget))
         parsing.settle(functools.partial(_settled, whole, is_script))
     asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
     whole.reached = reached_behind_checks(tree.root, scan.files, whole.guarded, whole.unguarded(), asked, budget)

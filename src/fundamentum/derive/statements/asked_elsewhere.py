@@ -1,0 +1,182 @@
+"""Calls of a program's own functions that ask for an extension: what is asked for stands where they are called.
+
+``need('intl');``, ``if (!Environment::has('intl')) exit;``, ``class IntlRequirement { protected $name = 'intl'; }``
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Final, Literal
+
+from tree_sitter import Node
+
+from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    arguments,
+    around,
+    called,
+    heading,
+    line,
+    names_around,
+    parser,
+    string,
+    text,
+    walked,
+)
+from fundamentum.derive.statements.asking_calls import NEED_NOT
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.extension_lists import kept_list, meant
+from fundamentum.untrusted.budget import Budget, Spent
+
+MAX_NAMES: Final = 40
+"""Functions and classes of a program that ask for what they are given: a program has a few."""
+MAX_FILES: Final = 300
+"""Files with calls of them that are looked at."""
+_CALLS: Final = ("function_call_expression", "member_call_expression", "scoped_call_expression")
+_MADE: Final = "object_creation_expression"
+_EVERYDAY: Final = frozenset(
+    "get set load create make run add call find fetch render __call __get __callstatic".split()
+)
+"""Names of functions that as many others have, and which therefore tell nothing."""
+_OPEN: Final = re.compile(
+    r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true|function\s+\w*(?:required|mandatory)\w*\s*\([^)]*\)"
+    r"[^{]*\{\s*return\s+false|function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true",
+    re.I,
+)
+"""What a class that names an extension says of one that need not be there."""
+_OF_REQUIREMENTS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
+"""How classes are called of which one is made for each requirement."""
+_OF_CLASSES: Final[Mapping[str, str]] = {
+    "property": r"\$%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\]|array\([^)]*\))",
+    "method": r"function\s+%s\s*\([^)]*\)[^{]*\{\s*return\s+(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\])",
+    "constant": r"const\s+(?:\w+\s+)?%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\])",
+}
+_VERSION: Final = re.compile(r"\d{1,2}\.\d{1,3}(?:\.\d{1,3})?")
+_QUOTED: Final = re.compile(r"['\"]([\w .-]+)['\"]")
+
+
+def asked_elsewhere(
+    root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], budget: Budget
+) -> dict[str, list[Check | Gate]]:
+    """File → what is asked for in it through functions and classes of the program's own."""
+    own = [file for file in files if file.part == "own"]
+    asking = [asker for file in own if file.path in facts for asker in facts[file.path].askers]
+    asking = [asker for asker in asking if asker.name not in _EVERYDAY][:MAX_NAMES]
+    found: dict[str, list[Check | Gate]] = defaultdict(list)
+    if not asking:
+        return found
+    words = re.compile(
+        rb"\b(?:%s)\b" % b"|".join(re.escape(asker.name.encode("utf-8", "replace")) for asker in asking), re.I
+    )
+    left = MAX_FILES
+    for file in own:
+        try:
+            budget.tick()
+        except Spent:
+            break
+        data = content_of(root, file)
+        if left and words.search(data):
+            left -= 1
+            found[file.path] += _in_file(data, asking)
+    return found
+
+
+def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate]:
+    Patience.begin()
+    try:
+        tree = parser().parse(data).root_node
+        return [
+            check for asker in asking for check in (_calls if asker.kind == "call" else _classes)(tree, data, asker)
+        ]
+    except RecursionError:
+        return []
+
+
+def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
+    """What one function is called with, or one class made with, and what comes of that."""
+    word = re.compile(rb"\b%s\s*\(" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
+    for call in around(tree, data, word, (_MADE,) if asker.made else _CALLS):
+        named = text(call.named_children[0]).rpartition("\\")[2].lower() if asker.made else called(call)
+        if named != asker.name:
+            continue
+        for name, place in _named(_arguments(call), asker, tree):
+            yield _gate(name, place, call, asker) if asker.asks == "php" else _check(name, place, call, asker)
+
+
+def _arguments(call: Node) -> list[Node]:
+    if found := arguments(call):
+        return found
+    given = next((one for one in call.named_children if one.type == "arguments"), None)
+    return [one.named_children[-1] for one in given.named_children if one.named_children] if given is not None else []
+
+
+def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[str, Node]]:
+    """The extensions that are named in the arguments: one, or a list."""
+    one = given[asker.position] if len(given) > asker.position else None
+    if one is None:
+        return
+    array = one if one.type == "array_creation_expression" else None
+    if asker.listed and array is None and string(one) is None:
+        array = kept_list(text(one), tree)
+    members: Iterable[Node] = [one]
+    if array is not None:
+        members = (part.named_children[-1] for part in array.named_children if part.named_children)
+    elif asker.listed:
+        members = given[asker.position :]
+    for member in members:
+        plain = string(member) or ""
+        if asker.asks == "php":
+            yield from [(plain, member)] if _VERSION.fullmatch(plain) else []
+        elif extension := meant(plain, asker.asks):
+            yield extension, member
+
+
+def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
+    """What a call says of PHP's version."""
+    class_name, function = names_around(call)
+    where = f"requirements {class_name} {function} {heading(call)}".strip()[:200] if function else ""
+    outcome = asker.outcome or _of_answer(call, asker)
+    return Gate(asker.operator, version, line(place), f"{asker.name}('{version}')", outcome, False, where)
+
+
+def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
+    class_name, function = names_around(call)
+    told: Outcome = asker.outcome or _of_answer(call, asker)
+    if not told and asker.made and _OF_REQUIREMENTS.search(asker.name):
+        told = "reports"
+    if told and NEED_NOT.search(text(call).partition("(")[2]):
+        told = "warns"
+    where = f"{class_name} {function} {heading(call)}"
+    if asker.outcome or asker.made:  # what tells of anything it is given looks at requirements, whatever it is called
+        where = f"requirements {asker.around} {where}"
+    what = f"{asker.name}('{extension}')"
+    ends: Literal["exits", "throws"] = "throws" if function else "exits"
+    outcome = ends if told == "stops" else told or "asked"
+    return Check(extension, outcome, line(place), what, (), where.strip()[:200])
+
+
+def _of_answer(call: Node, asker: Asker) -> Outcome:
+    """What comes of the answer of a function where it is called."""
+    absent = asker.answers == "missing"
+    return next((result for holds, result in consequences(call, extension=True) if result and holds is absent), "")
+
+
+def _classes(tree: Node, data: bytes, asker: Asker) -> Iterator[Check]:
+    """The classes that name an extension where another one asks for what such a class names."""
+    pattern = re.compile(_OF_CLASSES[asker.kind] % re.escape(asker.name), re.I)
+    if not pattern.search(data.decode("utf-8", "replace")):
+        return
+    for node in walked(tree):
+        written = text(node) if node.type == "class_declaration" else ""
+        if not asker.outcome and not _OF_REQUIREMENTS.search(f"{asker.around} {written[:80]}"):
+            continue
+        own = text(node.child_by_field_name("name")).lower() == asker.around.partition(" ")[0]
+        match = pattern.search(written) if not own else None
+        for name in _QUOTED.findall(match["value"]) if match else ():
+            if extension := meant(name, asker.asks):
+                weak = asker.outcome == "warns" or _OPEN.search(written)
+                told: Literal["warns", "reports"] = "warns" if weak else "reports"
+                where = f"requirements {asker.around} {text(node.child_by_field_name('name'))}"
+                yield Check(extension, told, line(node), f"a class that names {extension}", (), where[:200])

@@ -1,0 +1,128 @@
+"""Functions of a program that ask for the extension they are given, and classes that ask for the one they name.
+
+``function need($name) { if (!extension_loaded($name)) exit; }``
+``class Requirement { function isFulfilled() { return extension_loaded($this->name); } }``
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Asker, Name, Outcome
+from fundamentum.derive.php_source.nodes import ancestors, arguments, around, called, inside, names_around, text, walked
+from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.statements.branches import branches
+from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.truth import climbed, is_true, literal
+from fundamentum.derive.statements.version_gates import OPPOSITE, versions_compared
+
+_ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists", re.I)
+_KINDS: Final = frozenset({"extension", "function", "class"})
+_FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
+MAX_ASKERS: Final = 20
+"""Such functions of one file: a program has one or two."""
+MADE: Final = "__construct"
+
+
+def askers(root: Node, data: bytes) -> Iterator[Asker]:
+    """The functions and classes of one file that ask for what they are given."""
+    for node, operator, version, at in versions_compared(root, data):
+        position = _position(node, f"${version.name}") if isinstance(version, Name) else None
+        class_name, function = names_around(node)
+        told = next(((holds, result) for holds, result in consequences(at) if result), None)
+        answers = _answered(at)
+        if position is not None and function and (told or answers):
+            below = told[0] if told else answers == "missing"
+            name, made = (class_name, True) if function == MADE else (function, False)
+            stated = OPPOSITE[operator] if below else operator
+            outcome, where = told[1] if told else "", f"{class_name} {function}"
+            yield Asker("call", name, position, False, "php", outcome, answers, where, made, stated)
+    for call in around(root, data, _ASKED, ("function_call_expression",)):
+        given = arguments(call)
+        kind = CHECKS.get(called(call), "")
+        if kind in _KINDS and given:
+            yield from _of_check(call, given[0], kind)
+
+
+def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
+    """Where what one check asks for comes from: a parameter, a property, a method, a constant of the class."""
+    source, listed = _gone_through(call, asked)
+    class_name, function = names_around(call)
+    told = _where_missing(call)
+    answers = _answered(call)
+    if not (told or answers) or not function:
+        return
+    where = f"{class_name} {function}"
+    written = re.sub(r"^(?:\$this->|self::|static::)", "", text(source))
+    if source.type == "variable_name":
+        position = _position(call, text(source))
+        if position is not None:
+            name = class_name if function == MADE else function
+            yield Asker("call", name, position, listed, kind, told, answers, where, made=function == MADE)
+    elif source.type == "member_access_expression" and class_name:
+        yield Asker("property", written, 0, listed, kind, told, answers, where)
+        position = _given_when_made(call, written)
+        if position is not None:
+            yield Asker("call", class_name, position, listed, kind, told, answers, where, made=True)
+    elif source.type == "member_call_expression" and class_name and not arguments(source):
+        yield Asker("method", called(source), 0, listed, kind, told, answers, where)
+    elif source.type == "class_constant_access_expression" and class_name and text(source).startswith("static::"):
+        yield Asker("constant", written, 0, listed, kind, told, answers, where)
+
+
+def _gone_through(call: Node, asked: Node) -> tuple[Node, bool]:
+    """The list, where the member is asked for that a loop has come to; else what is asked for."""
+    for above, _ in ancestors(call):
+        parts = [child for child in above.named_children if child.type != "comment"]
+        loop = above.type == "foreach_statement" and len(parts) > 2
+        if loop and text(asked) in [text(one) for one in walked(parts[1]) if one.type == "variable_name"]:
+            return parts[0], True
+        if above.type in _FUNCTIONS:
+            break
+    return asked, False
+
+
+def _where_missing(call: Node) -> Outcome:
+    """What comes of it in the function itself where the extension is missing."""
+    return next((result for holds, result in consequences(call) if result and not holds), "")
+
+
+def _answered(call: Node) -> str:
+    """What the function returns: ``present`` something true where it is there, ``missing`` where it is not."""
+    for at, worth in climbed(call):
+        if at.parent is not None and at.parent.type == "return_statement":
+            bad = worth.bad()
+            return "" if bad is None else "missing" if bad else "present"
+        for holds, branch in zip((True, False), branches(at), strict=True):
+            returned = next((one for one in inside(branch) if one.type == "return_statement"), None) if branch else None
+            value = literal(returned.named_children[0]) if returned is not None and returned.named_children else None
+            if value is not None:
+                there = any(is_true(case) is holds for case in (worth.held,) if case is not None)
+                return "present" if there is is_true(value) else "missing"
+    return ""
+
+
+def _position(call: Node, variable: str) -> int | None:
+    """Which parameter of the function around a variable is; None: it is none."""
+    function = next((above for above, _ in ancestors(call) if above.type in _FUNCTIONS), None)
+    return _among(function, variable)
+
+
+def _among(function: Node | None, variable: str) -> int | None:
+    parameters = function.child_by_field_name("parameters") if function is not None else None
+    named = parameters.named_children if parameters is not None else []
+    names = [text(one.child_by_field_name("name")) for one in named if one.type.endswith("parameter")]
+    return names.index(variable) if variable in names else None
+
+
+def _given_when_made(call: Node, property_name: str) -> int | None:
+    """Which parameter of the constructor a property is given."""
+    around_it = next((above for above, _ in ancestors(call) if above.type == "class_declaration"), None)
+    makers = (node for node in walked(around_it) if node.type == "method_declaration") if around_it is not None else ()
+    maker = next((node for node in makers if text(node.child_by_field_name("name")).lower() == MADE), None)
+    if maker is None:
+        return None
+    kept = re.search(rf"\$this->{re.escape(property_name)}\s*=\s*(\$\w+)\s*;", text(maker))
+    return _among(maker, kept[1] if kept else f"${property_name}")

@@ -154,6 +154,8 @@ class _Reader:
             if name in ("php", "php-64bit"):
                 self.php, self.php_where = text, self._place(path, f'"{name}"')
                 self._accept(text, self.php_where)
+        if refused := _table(document.get("conflict")).get("php"):
+            self._refuse(refused, self._place(path, '"conflict"'))
         self._platform(requires, "the application", path, where)
         for table in (requires, _table(document.get("conflict"))):
             for name, text in table.items():
@@ -205,6 +207,16 @@ class _Reader:
             for name in _table(document.get(table)):
                 if extension := _extension(name):
                     self.provided[extension] = by
+
+    def _refuse(self, text: str, where: str) -> None:
+        """Versions that the application itself says it does not run on; what is refused in between is left out."""
+        try:
+            for one in intervals(text):
+                if one.high == EVERYTHING.high:
+                    below = EVERYTHING._replace(high=one.low, closed=one.above)
+                    self.accepted = common(self.accepted, (below,)) or self.accepted
+        except NotUnderstood as error:
+            self._remark(f"{where}: {error}")
 
     def _accept(self, text: str, where: str, *, library: bool = False) -> None:
         """Narrow what is accepted.  The upper bound of a library yields to the word of the application itself."""

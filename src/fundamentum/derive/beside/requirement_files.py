@@ -1,8 +1,9 @@
-"""Files that list what an application requires for its own installer: ``requirements.json``, ``.yaml``, ``.xml``.
+"""Files that list what an application requires for its own installer, as JSON, YAML, XML or INI.
 
 ``{"php": "8.1", "extensions": ["intl", "gd"], "recommended": {"extensions": ["apcu"]}}``
 """
 
+import configparser
 import re
 from collections.abc import Iterator
 from typing import Any, Final
@@ -15,10 +16,11 @@ from fundamentum.untrusted.xml import parsed
 from fundamentum.untrusted.yaml_document import document
 
 NAMES: Final = re.compile(
-    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml)|environment\.xml", re.I
+    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml|ini)|environment\.xml",
+    re.I,
 )
 """How they are called."""
-FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "requirements", "admin")
+FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "conf", "requirements", "admin")
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
 _EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?", re.I)
@@ -38,8 +40,20 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
         yield from _of_document(parsed(data))
     elif path.lower().endswith(".json"):
         yield from _of_table(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")), "required", 0)
+    elif path.lower().endswith(".ini"):
+        yield from _of_table(_sections(data), "required", 0)
     else:
         yield from _of_table(document(data), "required", 0)
+
+
+def _sections(data: bytes) -> dict[str, dict[str, str]]:
+    """The sections of an INI file; ``ValueError`` where it is none."""
+    reader = configparser.ConfigParser(strict=False, interpolation=None)
+    try:
+        reader.read_string(data.decode("utf-8", "replace"))
+    except configparser.Error as error:
+        raise ValueError(str(error).partition("\n")[0]) from None
+    return {name: {key: value.strip("'\" ") for key, value in reader[name].items()} for name in reader.sections()}
 
 
 def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
@@ -51,6 +65,10 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
         if _PHP.fullmatch(name) and isinstance(value, str | float | int):
             if _VERSION.fullmatch(said := str(value).strip()):
                 yield (said if not said[0].isdigit() or " " in said else f">={said}"), "", level
+        elif _PHP.fullmatch(name) and isinstance(value, dict):
+            yield from _of_table(
+                {"php": value.get("min") or value.get("minimum") or value.get("version")}, level, depth + 1
+            )
         elif _EXTENSIONS.fullmatch(name):
             yield from _extensions(value, inside, depth + 1)
         elif isinstance(value, dict):

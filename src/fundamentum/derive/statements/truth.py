@@ -6,7 +6,7 @@ from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, called, string, text, unwrapped
+from fundamentum.derive.php_source.nodes import Patience, ancestors, called, string, text, unwrapped
 
 Value = bool | int | str | None
 """What an expression comes to; None: that depends on more than the condition."""
@@ -38,6 +38,7 @@ _BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 CONDITION: Final = Worth(True, False)
 """What the condition itself comes to."""
 _KEEPING: Final = frozenset({"parenthesized_expression", "cast_expression"})
+_FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _OF_VALUES: Final = frozenset({"boolval", "intval", "count", "sizeof", "array_filter", "array_values"})
 """Functions of which the result is true where what they are given is."""
 _ASKING: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
@@ -94,13 +95,31 @@ def _joined(above: Node, part: Node, worth: Worth) -> Worth | None:
         if above.parent is not None and above.parent.type == "expression_statement":
             return None  # it stands for itself: ``... or die('...')``
         deciding = operator in ("||", "or")
-        return Worth(*(deciding if value is not None and is_true(value) is deciding else None for value in worth))
+        usual = _by_default(right if left == part else left)
+        return Worth(*(None if value is None else deciding if is_true(value) is deciding else usual for value in worth))
     other = literal(right if left == part else left)
     if operator not in _COMPARING or other is None:
         return None
     if left != part:
         operator = _TURNED.get(operator, operator)
     return Worth(*(None if value is None else _compared(value, operator, other) for value in worth))
+
+
+def _by_default(node: Node | None) -> bool | None:
+    """What a parameter of the function around is if it is not given; None for anything else."""
+    plain, turned = unwrapped(node), False
+    while plain is not None and plain.type == "unary_op_expression" and text(plain).startswith("!"):
+        Patience.tick()
+        plain, turned = unwrapped(plain.named_children[-1]), not turned
+    if plain is None or plain.type != "variable_name":
+        return None
+    function = next((above for above, _ in ancestors(plain) if above.type in _FUNCTIONS), None)
+    parameters = function.child_by_field_name("parameters") if function is not None else None
+    for one in parameters.named_children if parameters is not None else ():
+        if text(one.child_by_field_name("name")) == text(plain):
+            value = literal(one.child_by_field_name("default_value"))
+            return None if value is None else is_true(value) is not turned
+    return None
 
 
 def _compared(value: Value, operator: str, other: Value) -> bool | None:

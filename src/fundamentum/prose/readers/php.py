@@ -12,7 +12,8 @@ def _shape(text: str) -> re.Pattern[str]:
     return re.compile(text, re.I)
 
 
-_PHP: Final = r"\bPHP\b(?:[ -]?version)?"
+_PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?version)?"
+"""PHP in a sentence; ``PHP8.1`` in capitals, as ``php8.1-intl`` is the name of a package."""
 _LEAST: Final = (
     r"(?:(?:>=|≥|=>|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|has to be|"
     r"need(?:s|ed)?|"
@@ -34,6 +35,7 @@ _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?sup
 _GONE: Final = _shape(
     rf"{_PHP}\s*{VERSION}(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
 )
+_BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|<)\s*(?:PHP )?{VERSION}")
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 
@@ -49,8 +51,9 @@ def read(line: Line) -> Iterator[Statement]:
         r"\bPHP\b.*\b(?:must|has to|needs to) be thread[- ]safe\b|\bthread[- ]safe (?:build of )?PHP\b", text, re.I
     ):
         yield Statement(("php",), True, "thread_safe")
-    if re.search(r"\bPHP\b", text, re.I) and (condition := _condition(text)):
-        yield Statement(("php",), condition, "version")
+    if re.search(_PHP, text, re.I) and (condition := _condition(text)):
+        below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
+        yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")
 
 
 def _condition(text: str) -> str | None:

@@ -28,6 +28,11 @@ def test_spelled_reads_back(number: int) -> None:
     assert quantity(spelled(number)).number == number
 
 
+def test_more_than_sixty_four_bits_wrap_around() -> None:
+    assert quantity("17179869185G").number == 2**30
+    assert quantity("9223372036854775808").number == -(2**63)
+
+
 @given(st.text(max_size=30))
 def test_any_text_is_some_number(text: str) -> None:
     assert -(2**63) <= quantity(text).number < 2**63

@@ -242,6 +242,18 @@ def test_a_directory_within_what_is_served_is_pointed_out() -> None:
     assert judged('[directories.required]\n"plates" = "writable, outside"\n', places=(apart,)).verdict == "met"
 
 
+def test_what_another_site_serves_is_not_given_away() -> None:
+    mine = Place("/srv/plates", "directory", mode=0o755)
+    for root, told in (("/srv/plates", True), ("/srv/plates/old", True), ("/srv/other", False)):
+        other = replace(ROOT.sites[0], name="plates.observatory.example", root=root)
+        server = replace(ROOT, places=(mine,), sites=(*ROOT.sites, other))
+        wanted = needs('[directories.required]\n"/srv/plates" = "writable"\n')
+        found = check(wanted, server, selector=ROOT.sites[0].name).findings[-1]
+        assert (found.verdict, not found.demands) == ("unmet", told)
+        assert ("plates.observatory.example serves it: decide" in (found.remedy or "")) == told
+        assert "chown www-data /srv/plates" in (found.remedy or "")
+
+
 SAID = [  # what PHP said of it, what is wanted, verdict, words of the remedy
     ("writable", "writable", "met", ""),
     ("read-only", "writable", "unmet", "let the user as whom PHP works write to /srv/plates"),

@@ -9,9 +9,11 @@ import contextlib
 import gc
 import io
 import os
+import re
 import shlex
 import sys
 import tempfile
+import tomllib
 from collections.abc import Iterator
 from datetime import date
 from pathlib import Path
@@ -93,6 +95,18 @@ OUTPUTS = {
     "full-trace-command": "trace command:git full.needs.toml --server mizar",
     "full-trace-loaded": "trace snmp full.needs.toml --server mizar",
     "full-trace": "trace upload_max_filesize --server mizar",
+    "full-survey": "survey mizar -o mizar.survey.json",
+    "full-colours": "check full.needs.toml --server mizar --color always",
+    "full-plan-colours": "plan full.needs.toml --server mizar --color always",
+    "full-served": "check --server deneb",
+    "full-apache-check": "check full.needs.toml --server deneb --runtime 8.2/fpm/nightlog --verbose",
+    "full-apache-json": "check full.needs.toml --server deneb --runtime 8.2/fpm/www --format json",
+    "full-apache-plan": "plan full.needs.toml --server deneb --runtime 8.2/fpm/nightlog --full",
+    "full-apache-script": "plan full.needs.toml --server deneb --runtime 8.2/fpm/nightlog --format script",
+    "full-apache-playbook": "plan full.needs.toml --server deneb --runtime 8.2/fpm/www --format playbook",
+    "full-apache-survey": "survey deneb -o deneb.survey.json",
+    "full-apache-said": "survey deneb",
+    "full-compare": "compare mizar deneb",
     "trace-extension": "trace intl --server vega.survey.json",
     "trace-needed": f"trace intl {ALL} --server vega.survey.json",
     "trace-needed-setting": f"trace upload_max_filesize {ALL} --server vega.survey.json",
@@ -101,6 +115,8 @@ OUTPUTS = {
 }
 
 
+_MOMENTS = re.compile(r'("(?:taken|modified|fetched|started)":) ?\d+')
+"""When something was looked at or written: another moment each time."""
 OTHERS = ("windows", "rpm")
 FPM_INI = "memory_limit = 96M\npost_max_size = 4M\ndisable_functions = exec\nmax_input_vars = 500\n"
 FILES: dict[str, str | bytes] = {
@@ -122,8 +138,12 @@ FILES: dict[str, str | bytes] = {
 }
 
 
-def full_server(folder: Path) -> None:
-    """A server with something of everything, built anew, and an application that needs something of everything."""
+def full_servers(folder: Path) -> None:
+    """Servers with something of everything, built anew, and an application that needs something of everything."""
+    files = tomllib.loads((SERVERS / "apache.files.toml").read_text("utf-8"))["files"]
+    around_root(folder / "deneb", http="", fpm_ini=FPM_INI, extra=files)
+    for nginx in ("nginx.conf", "sites-enabled/nightlog"):
+        (folder / "deneb/etc/nginx" / nginx).unlink()
     (folder / "full.needs.toml").write_text((SERVERS / "full.needs.toml").read_text())
     root = around_root(folder / "mizar", nginx=site("client_max_body_size 5m;\n"), fpm_ini=FPM_INI, extra=FILES)
     (root / "srv/nightlog/var/cache").mkdir(parents=True)
@@ -159,15 +179,17 @@ def output(name: str) -> str:
     if not name.startswith("full"):
         return _output(OUTPUTS[name], SERVERS if name.startswith(OTHERS) else DATA)
     with tempfile.TemporaryDirectory() as folder:
-        full_server(Path(folder))
-        return _output(OUTPUTS[name], Path(folder))
+        full_servers(Path(folder))
+        told = _output(OUTPUTS[name], Path(folder))
+        written = "".join(path.read_text() for path in Path(folder).glob("*.survey.json"))
+        return told + _MOMENTS.sub(r"\1 0", written)
 
 
 def _output(command: str, folder: Path) -> str:
     said, errors = io.StringIO(), io.StringIO()
     here = Path.cwd()
     before = dict(os.environ)
-    os.environ.update({"COLUMNS": "100", "NO_COLOR": "1"})
+    os.environ.update({"COLUMNS": "100"} if "--color" in command else {"COLUMNS": "100", "NO_COLOR": "1"})
     try:
         os.chdir(folder)
         with on_the_same_day(), contextlib.redirect_stdout(said), contextlib.redirect_stderr(errors):

@@ -76,3 +76,13 @@ def test_accounts_with_all_their_groups(tmp_path: Path) -> None:
         ("web", 33, (33,), "web"),
     ]
     assert file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["a b"]) == ()
+
+
+@pytest.mark.parametrize(
+    ("line", "home"),
+    [("ida:x:7:7::/home/ida:/bin/sh", "/home/ida"), ("ida:x:7:7:", ""), ("ida:x:7:7::/home/ida", "/home/ida")],
+)
+def test_where_an_account_is_at_home(tmp_path: Path, line: str, home: str) -> None:
+    write(tmp_path, {"etc/passwd": line + "\n"})
+    (found,) = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida"])
+    assert found.home == home

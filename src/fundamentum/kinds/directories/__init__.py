@@ -96,7 +96,10 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     words = [_described(place)] + ([f"within the document root {exposed}"] if exposed else [])
     words += [f"not writable for {account.name}"] if account and _lacks_write(need, place, survey, account) else []
     remedies = [f"keep it out of {exposed}: move it, and tell the application where it is"] if exposed else []
-    if change:
+    if change and (server := _another_serving(need, place, survey, target)):
+        remedies += [f"{server} serves it: decide who may write there, for this one too: {change.command_line}"]
+        change = None
+    elif change:
         remedies += [change.command_line]
     barred = _barred_inside(need, place, account) if account and not change else []
     if barred and account:
@@ -146,6 +149,16 @@ def _unplaced(need: DirectoryNeed, survey: Survey, target: Target) -> str:
     if not need.path.startswith("/") and not any(site.root for site in sites_of(survey, target)):
         return "where the application stands is not known: no web site here leads to it; write the path in full"
     return f"the survey did not look there: {AGAIN}"
+
+
+def _another_serving(need: DirectoryNeed, place: Place, survey: Survey, target: Target) -> str:
+    """The site of somebody else that a directory, which is none of the application's own, is served by; else empty."""
+    path = place.real or place.path
+    own = [site.root for site in sites_of(survey, target) if site.root]
+    if not need.path.startswith("/") or any(inside(path, root) for root in own):
+        return ""
+    others = (site for site in survey.sites if site.root and site.root not in own)
+    return next((site.name for site in others if inside(path, site.root or "") or inside(site.root or "", path)), "")
 
 
 def _served(place: Place, survey: Survey) -> str | None:

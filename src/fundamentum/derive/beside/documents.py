@@ -31,6 +31,7 @@ _NAMES: Final = re.compile(
 _ENDINGS: Final = frozenset(
     {"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm", ".cron", ".sample", ".example", ".dist"}
 )
+_CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(
     r"requir|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
     r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension",
@@ -100,7 +101,7 @@ def _files(root: str, base: str) -> Iterator[str]:
         for name in names:
             stem, dot, ending = name.rpartition(".")
             known = f"{dot}{ending}".lower() if stem else ""
-            if known in _ENDINGS and _NAMES.fullmatch(stem or name):
+            if known in _CRON or (known in _ENDINGS and _NAMES.fullmatch(stem or name)):
                 yield f"{inside}/{name}".lstrip("/")
 
 

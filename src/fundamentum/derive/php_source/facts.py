@@ -127,7 +127,8 @@ class Asker(Fact, frozen=True):
     listed: bool
     """Whether a list of them is given."""
     asks: str
-    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP."""
+    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP;
+    ``setting``: a directive, behind which its least value is given."""
     outcome: Outcome
     """What comes of it in the function itself where one is missing."""
     answers: str

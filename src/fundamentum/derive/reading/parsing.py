@@ -13,7 +13,7 @@ from typing import Final
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
 from fundamentum.derive.reading.workers import Workers, batched, contents
@@ -87,14 +87,15 @@ class Parsing:
         counting = [scanned for scanned in self.scanned if scanned.file.part != "aside"]
         self.read(scanned for scanned in counting if self.everything or scanned.tells)
 
-    def add(self, told: Mapping[str, Sequence[Check | Gate]]) -> None:
+    def add(self, told: Mapping[str, Sequence[Check | Gate | Wish]]) -> None:
         """File → what of it is seen only once all files that tell something have been read."""
         self.read(scanned for scanned in self.scanned if told.get(scanned.file.path))
         for path, more in told.items():
             if more and (facts := self.facts.get(path)):
                 checks = (*facts.checks, *(one for one in more if isinstance(one, Check)))
                 gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
-                self.facts[path] = replace(facts, checks=checks, gates=gates)
+                wishes = (*facts.wishes, *(one for one in more if isinstance(one, Wish)))
+                self.facts[path] = replace(facts, checks=checks, gates=gates, wishes=wishes)
 
     def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.

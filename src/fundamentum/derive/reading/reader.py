@@ -22,8 +22,9 @@ from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.asking_functions import MAX_ASKERS, askers
 from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
-from fundamentum.derive.statements.extension_lists import held_lists, named_lists
+from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
+from fundamentum.derive.statements.lists_held import held_lists
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of
 

@@ -31,7 +31,7 @@ from fundamentum.derive.reading.workers import Workers, batched, contents, work_
 from fundamentum.derive.statements import asking_calls, removed_functions, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.limit_checks import LIMITS
-from fundamentum.derive.statements.switch_checks import SWITCHES
+from fundamentum.derive.statements.switch_checks import SWITCHES, ZONE
 from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -43,7 +43,7 @@ _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
 _OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
-_LIMIT_NAMES: Final = tuple(name.encode() for name in (*LIMITS, *sorted(SWITCHES), "session.save_handler"))
+_LIMIT_NAMES: Final = tuple(name.encode() for name in (*LIMITS, *sorted(SWITCHES), ZONE, "session.save_handler"))
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""
@@ -152,6 +152,8 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
     if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
+        return True
+    if b"ini_get" in words and b"ini_get($" in data:
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True

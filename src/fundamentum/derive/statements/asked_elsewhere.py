@@ -11,7 +11,7 @@ from typing import Final, Literal
 from tree_sitter import Node
 
 from fundamentum.derive.application.tree import SourceFile, content_of
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
     arguments,
@@ -28,6 +28,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list, meant
+from fundamentum.derive.statements.limit_checks import LIMITS, number_of
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
@@ -59,12 +60,12 @@ _QUOTED: Final = re.compile(r"['\"]([\w .-]+)['\"]")
 
 def asked_elsewhere(
     root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], budget: Budget
-) -> dict[str, list[Check | Gate]]:
+) -> dict[str, list[Check | Gate | Wish]]:
     """File → what is asked for in it through functions and classes of the program's own."""
     own = [file for file in files if file.part == "own"]
     asking = [asker for file in own if file.path in facts for asker in facts[file.path].askers]
     asking = [asker for asker in asking if asker.name not in _EVERYDAY][:MAX_NAMES]
-    found: dict[str, list[Check | Gate]] = defaultdict(list)
+    found: dict[str, list[Check | Gate | Wish]] = defaultdict(list)
     if not asking:
         return found
     words = re.compile(
@@ -83,7 +84,7 @@ def asked_elsewhere(
     return found
 
 
-def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate]:
+def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
     Patience.begin()
     try:
         tree = parser().parse(data).root_node
@@ -94,12 +95,15 @@ def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate]:
         return []
 
 
-def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
+def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wish]:
     """What one function is called with, or one class made with, and what comes of that."""
     word = re.compile(rb"\b%s\s*\(" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
     for call in around(tree, data, word, (_MADE,) if asker.made else _CALLS):
         named = text(call.named_children[0]).rpartition("\\")[2].lower() if asker.made else called(call)
         if named != asker.name:
+            continue
+        if asker.asks == "setting":
+            yield from _wishes(_arguments(call)[asker.position :], asker)
             continue
         for name, place in _named(_arguments(call), asker, tree):
             yield _gate(name, place, call, asker) if asker.asks == "php" else _check(name, place, call, asker)
@@ -131,6 +135,14 @@ def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[st
             yield from [(plain, member)] if _VERSION.fullmatch(plain) else []
         elif extension := meant(plain, asker.asks):
             yield extension, member
+
+
+def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
+    """The limit that a call names, with the least that it must be."""
+    directive = string(given[0]) if len(given) > 1 else None
+    if directive in LIMITS and (least := number_of(text(given[1]), directive)):
+        how = f"{asker.name}('{directive}', ...)"
+        yield Wish("setting", directive, f">= {least}", line(given[0]), how, asker.outcome != "warns")
 
 
 def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:

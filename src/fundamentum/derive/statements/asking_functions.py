@@ -18,7 +18,7 @@ from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.truth import climbed, is_true, literal
 from fundamentum.derive.statements.version_gates import OPPOSITE, versions_compared
 
-_ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists", re.I)
+_ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists|ini_get", re.I)
 _KINDS: Final = frozenset({"extension", "function", "class"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 MAX_ASKERS: Final = 20
@@ -41,6 +41,8 @@ def askers(root: Node, data: bytes) -> Iterator[Asker]:
             yield Asker("call", name, position, False, "php", outcome, answers, where, made, stated)
     for call in around(root, data, _ASKED, ("function_call_expression",)):
         given = arguments(call)
+        if called(call) == "ini_get" and given and given[0].type == "variable_name":
+            yield from _of_setting(call, text(given[0]))
         kind = CHECKS.get(called(call), "")
         if kind in _KINDS and given:
             yield from _of_check(call, given[0], kind)
@@ -70,6 +72,16 @@ def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
         yield Asker("method", called(source), 0, listed, kind, told, answers, where)
     elif source.type == "class_constant_access_expression" and class_name and text(source).startswith("static::"):
         yield Asker("constant", written, 0, listed, kind, told, answers, where)
+
+
+def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
+    """A function that is given a directive and, behind it, the least that it must be."""
+    position, (class_name, function) = _position(call, directive), names_around(call)
+    comparison = next((above for above, _ in ancestors(call) if above.type == "binary_expression"), None)
+    found = consequences(comparison) if comparison is not None else ()
+    told: Outcome = next((result for _, result in found if result), "")
+    if position is not None and told:
+        yield Asker("call", function, position, False, "setting", told, "", f"{class_name} {function}")
 
 
 def _gone_through(call: Node, asked: Node) -> tuple[Node, bool]:

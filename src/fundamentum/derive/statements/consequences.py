@@ -83,7 +83,7 @@ def _of_what_it_sets(branch: Node, holds: bool, depth: int) -> Iterator[tuple[bo
         kept, value = set_by(node)
         worth = Worth(value, None) if holds else Worth(None, value)
         for place in named_behind(kept, function_of(node)) if kept is not None and value is not None else ():
-            yield from _where_asked(place, worth, depth + 1)
+            yield from where_asked(place, worth, depth + 1)
 
 
 def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
@@ -183,10 +183,10 @@ def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]
         for node in inside(body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
             if [text(of_value)] == value and (node.parent is None or node.parent.type != "subscript_expression"):
-                yield from _where_asked(node, worth)
+                yield from where_asked(node, worth)
 
 
-def _where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
+def where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result at a place that asks for what it was put into."""
     for at, known in climbed(kept, worth):
         yield from _of_branches(at, known, depth=depth)
@@ -216,7 +216,7 @@ def _of_callers(place: Node, function: str, worth: Worth, depth: int) -> Iterato
     kinds = ("function_call_expression", "member_call_expression", "scoped_call_expression")
     for call in around(root, root.text, re.compile(rb"\b%s\s*\(" % re.escape(function.encode())), kinds):
         if called(call) == function.lower():
-            yield from _where_asked(call, worth, depth)
+            yield from where_asked(call, worth, depth)
 
 
 def _of_variable(assignment: Node, worth: Worth, depth: int) -> Iterator[tuple[bool, Outcome]]:
@@ -228,4 +228,4 @@ def _of_variable(assignment: Node, worth: Worth, depth: int) -> Iterator[tuple[b
             and node.start_byte >= assignment.end_byte
             and (node.type, text(node)) == (kept.type, text(kept))
         ):
-            yield from _where_asked(node, worth, depth)
+            yield from where_asked(node, worth, depth)

@@ -18,6 +18,8 @@ _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
+_DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
+"""A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
@@ -178,7 +180,7 @@ class Guards:
             for word in re.findall(rb"[\w\\]+", text.split(b"instanceof", 1)[1])
         ):
             return "checked"
-        if positive and _names_one(text, extensions):
+        if (positive or _DENIED.match(text)) and _names_one(text, extensions):
             asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
             return "checked" if ASKING.among(asks) else "chosen"
         if _VERSION.search(text):

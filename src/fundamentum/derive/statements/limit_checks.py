@@ -56,7 +56,20 @@ def limits_wanted(root: Node, call: Node) -> Iterator[Wanted]:
         yield from _of_table(root, call, text(given[0]))
 
 
+_NO_LIMIT: Final = re.compile(r"-\s*1\b|[!=<>]==?\s*['\"]?0\b|>\s*0\b|empty\s*\(|^!?\$\w+$")
+"""What a comparison is joined to that lets pass what has no limit: ``$memory != -1 && $memory < ...``"""
+
+
 def _stops(comparison: Node | None) -> bool:
+    while (
+        comparison is not None
+        and (above := comparison.parent) is not None
+        and above.type in ("binary_expression", "parenthesized_expression")
+        and (above.type != "binary_expression" or _NO_LIMIT.search(text(above.child_by_field_name("left"))))
+        and text(above.child_by_field_name("operator")).lower() in ("", "&&", "and")
+    ):
+        Patience.tick()
+        comparison = above
     found = consequences(comparison) if comparison is not None else ()
     return any(result in ("stops", "reports") for _, result in found)
 

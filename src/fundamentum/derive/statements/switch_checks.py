@@ -25,6 +25,7 @@ SWITCHES: Final = frozenset(
     "session.use_trans_sid short_open_tag zlib.output_compression".split()
 )
 """Those on which a program can depend; the others concern what is shown or logged."""
+ZONE: Final = "date.timezone"
 _WORDS: Final = {"1": True, "on": True, "true": True, "yes": True, "0": False, "off": False, "false": False, "": False}
 _PASSED: Final = frozenset({"argument", "arguments", "cast_expression", "parenthesized_expression"})
 _CONVERTING: Final = frozenset({"strtolower", "boolval", "intval", "trim", "filter_var"})
@@ -38,12 +39,14 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
     """What one call of ``ini_get`` tells of a switch, as far as something comes of its state."""
     given = arguments(call)
     name = string(given[0]) if given else None
-    if name not in SWITCHES:
+    if name not in SWITCHES and name != ZONE:
         return
     condition, on_where_true = _condition(call)
     for holds, result in consequences(condition):
         if result:
-            wanted = "off" if holds is on_where_true else "on"
+            wanted = "off" if holds is on_where_true else "zone" if name == ZONE else "on"
+            if name == ZONE and wanted == "off":
+                continue
             stops = result != "warns" and not _nested(condition)
             around = " ".join(names_around(call))
             yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)

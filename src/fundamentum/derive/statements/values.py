@@ -99,15 +99,14 @@ def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
     for above, _ in ancestors(node) if node.type == "variable_name" else ():
         parts = [child for child in above.named_children if child.type != "comment"]
-        if (
-            above.type == "foreach_statement"
-            and len(parts) > 2
-            and text(parts[1]).split("=>")[-1].strip() == text(node)
-        ):
+        loop = above.type == "foreach_statement" and len(parts) > 2
+        key, *rest = (part.strip() for part in text(parts[1]).split("=>")) if loop else ("",)
+        if loop and text(node) in (key, *rest):
             array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), source.root)
             for element in array.named_children if array is not None else ():
-                if element.named_children:
-                    yield from values(element.named_children[-1], source, depth + 1)
+                members = element.named_children
+                if members and (len(members) > 1 or text(node) != key or not rest):
+                    yield from values(members[0 if rest and text(node) == key else -1], source, depth + 1)
             return
     for match in islice(_given(name, source.data), 4):
         at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)

@@ -27,6 +27,8 @@ _EVERYWHERE: Final = frozenset(
     "find xargs nohup time cmd start dir copy del where tasklist wmic df du free uptime nproc mktemp stat tee printf "
     "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell".split()
 )
+_LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
+"""Commands that look for the one that they are given: ``which convert``, ``command -v convert``"""
 _COMMAND: Final = re.compile(r"[A-Za-z][\w+.-]*")
 _NUMBER: Final = re.compile(r"-?\d+\s*[kKmMgG]?")
 _PATH: Final = re.compile(r"[\w./-]{1,120}")
@@ -96,6 +98,8 @@ def _sensible(value: str) -> bool:
 
 def _command(text: str, *, whole: bool) -> str:
     words = text.strip().strip("\"'").split()
+    if words and words[0] in _LOOKING:
+        words = [word for word in words[1:] if not word.startswith(("-", ">", "2>", "1>", "&"))][:1]
     if not words:
         return ""
     name = words[0].rsplit("/", 1)[-1].strip("\"'")

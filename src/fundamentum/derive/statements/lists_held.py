@@ -1,0 +1,169 @@
+"""Lists of extensions that a program holds against what is loaded: by ``array_diff``, in a loop, for each of them."""
+
+import re
+from collections.abc import Iterator
+from typing import Final, Literal
+
+from msgspec.structs import replace
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Check, Outcome
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    ancestors,
+    arguments,
+    around,
+    called,
+    heading,
+    inside,
+    names_around,
+    text,
+    unwrapped,
+    walked,
+)
+from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
+from fundamentum.derive.statements.consequences import consequences, where_asked
+from fundamentum.derive.statements.extension_lists import kept_list, members, of_array
+from fundamentum.derive.statements.truth import CONDITION
+
+_ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
+_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists")
+
+
+def held_lists(root: Node, data: bytes) -> Iterator[Check]:
+    """The extensions of lists that are held against what is loaded."""
+    speaking = _ASKING_ALL if b"get_loaded_extensions" in data else _ASKING_ONE
+    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
+        name = called(node)
+        if name in ("array_diff", "array_intersect") and "get_loaded_extensions" in text(node):
+            lists = [given for given in arguments(node) if "get_loaded_extensions" not in text(given)]
+            if lists and (name == "array_intersect" or lists[0] == arguments(node)[0]):
+                yield from members(lists[0], root, True)
+        elif node.type == "foreach_statement":
+            yield from _of_loop(node, root)
+        elif name in ("array_walk", "array_map") and (done := _walked_by_closure(node)):
+            yield from _of_body(*done, root)
+        elif name in ("array_filter", "array_map") and "extension_loaded" in text(node):
+            given = [one for one in arguments(node) if "extension_loaded" not in text(one)]
+            if given and (name == "array_filter" or _none_may_be_missing(node)):
+                yield from members(given[0], root, True)
+
+
+def _none_may_be_missing(answers: Node) -> bool:
+    """Whether something comes of one *no* among answers: ``in_array(false, array_map('extension_loaded', ...))``"""
+    call = next((above for above, _ in ancestors(answers) if called(above) == "in_array"), None)
+    asked = arguments(call) if call is not None else []
+    return (
+        bool(asked)
+        and text(asked[0]).lower() == "false"
+        and call is not None
+        and any(holds and result in ("stops", "reports") for holds, result in consequences(call, extension=True))
+    )
+
+
+def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
+    """``foreach (LIST as $name) { if (!extension_loaded($name)) ... }``"""
+    parts = [child for child in loop.named_children if child.type != "comment"]
+    body = loop.child_by_field_name("body")
+    if body is None or len(parts) < 3:
+        return
+    yield from _of_body(_outermost(parts[0], loop), parts[1], body, root)
+
+
+def _walked_by_closure(call: Node) -> tuple[Node, Node, Node] | None:
+    """``array_walk($list, function ($name) { ... })``: the list, the parameters, and what is done for each member."""
+    given = arguments(call)
+    closure = next((one for one in given if one.type in ("anonymous_function", "arrow_function")), None)
+    parameters = closure.child_by_field_name("parameters") if closure is not None else None
+    body = closure.child_by_field_name("body") if closure is not None else None
+    source = next((one for one in given if one is not closure), None)
+    return (source, parameters, body) if source is not None and parameters is not None and body is not None else None
+
+
+def _of_body(source: Node, target: Node, body: Node, root: Node) -> Iterator[Check]:
+    """What is done for each member of a list: whether it asks for that, and what comes of it.
+
+    ``target``: what the member is put into.
+    """
+    names = {text(target)} | {text(one) for one in walked(target) if one.type == "variable_name"}
+    for node in inside(body):
+        kind = _asks(node, names, root)
+        if not kind:
+            continue
+        if result := _where_missing(node, extension=False):
+            yield from members(source, root, result != "warns", kind)
+            return
+        if result := _where_missing(node, extension=True):  # in words only: that may be a page of information
+            where = " ".join((*names_around(node), heading(node)))[:200]
+            for check in members(source, root, result != "warns", kind):
+                told: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
+                yield replace(check, outcome=told, around=where)
+            return
+        yield from _any_one(node, source, root, kind)
+
+
+def _any_one(asking: Node, source: Node, root: Node, kind: str) -> Iterator[Check]:
+    """``foreach ($any as $one) { if (extension_loaded($one)) { $ok = true; } } if (!$ok) exit;``
+
+    ``source``: a list of such lists.
+    """
+    there, _ = branches(asking)
+    array = source if source.type == "array_creation_expression" else kept_list(text(source), root)
+    told = (
+        result
+        for node in (inside(there) if there is not None else ())
+        for kept, value in [set_by(node)]
+        for place in (named_behind(kept, function_of(node)) if kept is not None and value is True else ())
+        for holds, result in where_asked(place, CONDITION)
+        if result and not holds
+    )
+    if array is None or not (result := next(told, "")):
+        return
+    for element in array.named_children:
+        inner = unwrapped(element.named_children[-1]) if element.named_children else None
+        if inner is not None and inner.type == "array_creation_expression":
+            members = list(of_array(inner, result != "warns", kind))
+            among = tuple(dict.fromkeys(check.extension for check in members))
+            outcome: Literal["exits", "listed-recommended"] = "listed-recommended" if result == "warns" else "exits"
+            yield from (replace(check, outcome=outcome, among=among if among[1:] else ()) for check in members)
+
+
+def _where_missing(asking: Node, *, extension: bool) -> Outcome:
+    """What comes of it where what a call asks for is not there."""
+    return next((result for holds, result in consequences(asking, extension=extension) if result and not holds), "")
+
+
+def _asks(node: Node, names: set[str], root: Node) -> str:
+    """What a call asks of one of the names: whether it is a loaded extension, a function, a class; empty: nothing."""
+    name, given = called(node), arguments(node)
+    if name in ("in_array", "array_key_exists") and len(given) > 1:
+        return "extension" if _is_one(given[0], names) and _loaded_ones(text(given[1]), root) else ""
+    if name == "isset" and given and given[0].type == "subscript_expression" and given[0].named_child_count > 1:
+        held, key = given[0].named_children
+        return "extension" if _is_one(key, names) and _loaded_ones(text(held), root) else ""
+    return CHECKS.get(name, "") if any(_is_one(one, names) for one in given) else ""
+
+
+def _is_one(node: Node, names: set[str]) -> bool:
+    """Whether it is one of the names, or a part of what is kept under one: ``$one['name']``, ``$one->value``."""
+    return re.split(r"\[|->", text(node))[0] in names
+
+
+def _loaded_ones(held: str, root: Node) -> bool:
+    """Whether the list of loaded extensions is what is written there, or what that name was given."""
+    given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"]\w+['\"]\s*,\s*)?)*get_loaded_extensions"
+    return "get_loaded_extensions" in held or re.search(given, text(root)) is not None
+
+
+def _outermost(source: Node, loop: Node) -> Node:
+    """What is gone through, where it is itself one of the lists that a loop around goes through."""
+    above = loop.parent
+    while above is not None:
+        Patience.tick()
+        if above.type == "foreach_statement":
+            parts = [child for child in above.named_children if child.type != "comment"]
+            if any(text(node) == text(source) for node in walked(parts[1])):
+                return _outermost(parts[0], above)
+        above = above.parent
+    return source

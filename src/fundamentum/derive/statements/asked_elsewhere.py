@@ -42,17 +42,17 @@ _EVERYDAY: Final = frozenset(
 )
 """Names of functions that as many others have, and which therefore tell nothing."""
 _OPEN: Final = re.compile(
-    r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true|function\s+\w*(?:required|mandatory)\w*\s*\([^)]*\)"
-    r"[^{]*\{\s*return\s+false|function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true",
+    r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true|function\s+\w{0,40}(?:required|mandatory)\w{0,40}\s*"
+    r"\([^)]{0,200}\)[^{]{0,80}\{\s*return\s+false|function\s+\w{0,40}optional\w{0,40}\s*\([^)]{0,200}\)[^{]{0,80}\{\s*return\s+true",
     re.I,
 )
 """What a class that names an extension says of one that need not be there."""
 _OF_REQUIREMENTS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
 """How classes are called of which one is made for each requirement."""
 _OF_CLASSES: Final[Mapping[str, str]] = {
-    "property": r"\$%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\]|array\([^)]*\))",
-    "method": r"function\s+%s\s*\([^)]*\)[^{]*\{\s*return\s+(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\])",
-    "constant": r"const\s+(?:\w+\s+)?%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]*\])",
+    "property": r"\$%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]{0,2000}\]|array\([^)]{0,2000}\))",
+    "method": r"function\s+%s\s*\([^)]{0,200}\)[^{]{0,80}\{\s*return\s+(?P<value>['\"][\w .-]+['\"]|\[[^\]]{0,2000}\])",
+    "constant": r"const\s+(?:\w+\s+)?%s\s*=\s*(?P<value>['\"][\w .-]+['\"]|\[[^\]]{0,2000}\])",
 }
 _VERSION: Final = re.compile(r"\d{1,2}\.\d{1,3}(?:\.\d{1,3})?")
 _QUOTED: Final = re.compile(r"['\"]([\w .-]+)['\"]")

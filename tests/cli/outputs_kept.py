@@ -62,6 +62,8 @@ OUTPUTS = {
     "check-quiet": f"check {ALL} --server vega.survey.json --quiet",
     "compare": "compare altair.survey.json vega.survey.json",
     "derive": "derive domekeeper --fresh",
+    "derive-json": "derive domekeeper --format json --fresh",
+    "derive-two": "derive domekeeper platevault",
     "derive-explain": "derive domekeeper --explain php",
     "needs": "needs platevault.needs.toml",
     "plan": f"plan {ALL} --server vega.survey.json --full",
@@ -73,6 +75,9 @@ OUTPUTS = {
     "plan-mizar": f"plan {ALL} --server mizar.survey.json --format json",
     "plan-playbook": f"plan {VEGA} --format playbook",
     "plan-script": f"plan {VEGA} --format script",
+    "recorder-powershell": "survey --recorder powershell --for nightlog.needs.toml",
+    "recorder-shell": "survey --recorder shell --for nightlog.needs.toml",
+    "rpm-check-json": f"check {OTHER} rpm.survey.json --format json",
     "rpm-check": f"check {OTHER} rpm.survey.json --verbose",
     "rpm-plan": f"plan {OTHER} rpm.survey.json --runtime 8.2/fpm/www",
     "rpm-playbook": f"plan {OTHER} rpm.survey.json --format playbook",
@@ -82,6 +87,8 @@ OUTPUTS = {
     "windows-bundle-check": f"check {OTHER} bundle.survey.json --verbose",
     "windows-bundle-plan": f"plan {OTHER} bundle.survey.json",
     "windows-check": f"check {OTHER} iis.survey.json --runtime nightlog",
+    "windows-check-json": f"check {OTHER} iis.survey.json --runtime nightlog --format json",
+    "windows-plan-json": f"plan {OTHER} iis.survey.json --runtime plates --format json",
     "windows-plan": f"plan {OTHER} iis.survey.json --runtime plates",
     "windows-pool-plan": f"plan {OTHER} pool.survey.json",
     "windows-script": f"plan {OTHER} iis-sample.survey.json --format script",
@@ -95,6 +102,11 @@ OUTPUTS = {
     "full-trace-command": "trace command:git full.needs.toml --server mizar",
     "full-trace-loaded": "trace snmp full.needs.toml --server mizar",
     "full-trace": "trace upload_max_filesize --server mizar",
+    "full-json": "check full.needs.toml --server mizar --format json",
+    "full-plan-json": "plan full.needs.toml --server mizar --format json",
+    "full-apache-plan-json": "plan full.needs.toml --server deneb --runtime 8.2/fpm/www --format json",
+    "full-compare-json": "compare mizar deneb --format json",
+    "full-after": "plan full.needs.toml --server mizar --after-installation",
     "full-survey": "survey mizar -o mizar.survey.json",
     "full-colours": "check full.needs.toml --server mizar --color always",
     "full-plan-colours": "plan full.needs.toml --server mizar --color always",
@@ -115,7 +127,7 @@ OUTPUTS = {
 }
 
 
-_MOMENTS = re.compile(r'("(?:taken|modified|fetched|started)":) ?\d+')
+_MOMENTS = re.compile(r'("(?:taken|modified|fetched|started)":|^looked at) +\d[\d :-]*', re.M)
 """When something was looked at or written: another moment each time."""
 OTHERS = ("windows", "rpm")
 FPM_INI = "memory_limit = 96M\npost_max_size = 4M\ndisable_functions = exec\nmax_input_vars = 500\n"
@@ -182,11 +194,11 @@ def output(name: str) -> str:
         full_servers(Path(folder))
         told = _output(OUTPUTS[name], Path(folder))
         written = "".join(path.read_text() for path in Path(folder).glob("*.survey.json"))
-        return told + _MOMENTS.sub(r"\1 0", written)
+        return _MOMENTS.sub(r"\1 0", told + written)
 
 
 def _output(command: str, folder: Path) -> str:
-    said, errors = io.StringIO(), io.StringIO()
+    said, errors = io.TextIOWrapper(io.BytesIO(), "utf-8", newline="", write_through=True), io.StringIO()
     here = Path.cwd()
     before = dict(os.environ)
     os.environ.update({"COLUMNS": "100"} if "--color" in command else {"COLUMNS": "100", "NO_COLOR": "1"})
@@ -202,7 +214,7 @@ def _output(command: str, folder: Path) -> str:
         os.chdir(here)
         os.environ.clear()
         os.environ.update(before)
-    return f"$ fundamentum {command}\n{said.getvalue()}{errors.getvalue()}exit {code}\n"
+    return f"$ fundamentum {command}\n{said.buffer.getvalue().decode()}{errors.getvalue()}exit {code}\n"
 
 
 if __name__ == "__main__":

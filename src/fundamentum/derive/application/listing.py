@@ -45,7 +45,7 @@ BESIDE: Final = 3
 """A document, or a sample of the configuration: read by name where it counts, and derived again when it changes."""
 _BESIDE: Final = frozenset(
     "json xml yml yaml ini dist sample example default template neon toml conf env info "
-    "cron crontab dockerfile containerfile".split()
+    "sql cron crontab dockerfile containerfile".split()
 )
 _TEXTS: Final = frozenset("md markdown rst html htm txt".split())
 _BESIDE_DEPTH: Final = 6

@@ -17,6 +17,7 @@ from fundamentum.derive.beside.documents import beside_documents, documents, wit
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
+from fundamentum.derive.beside.sql_schemas import written_for
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
@@ -69,6 +70,7 @@ def conclude(
     needed = for_the_command_line(is_script, needed, whole)
     named = frozenset(name for entry in needed for name in entry.names)
     needed += chosen_drivers(tree.root, tree.base, named)
+    needed += written_for(tree.root, tree.base, frozenset(name for entry in needed for name in entry.names))
     needed += packaged_with(tree.root, tree.base, frozenset(name for entry in needed for name in entry.names))
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)

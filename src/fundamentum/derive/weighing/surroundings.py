@@ -9,6 +9,7 @@ from fundamentum.catalog.services import services
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.catalog.symbols import own_extensions
 from fundamentum.derive.beside.configuration_samples import CHOSEN
+from fundamentum.derive.beside.sql_schemas import WRITTEN_FOR
 from fundamentum.derive.result import Entry
 from fundamentum.kinds.databases.way import PRODUCTS
 from fundamentum.kinds.table_reader import COMMAND, PATH
@@ -54,7 +55,7 @@ def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
     seen: set[tuple[str, ...]] = set()
     for entry in found:
         known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
-        needed = entry.level == "required" or (connects and entry.rule == CHOSEN)
+        needed = entry.level == "required" or (connects and entry.rule in (CHOSEN, WRITTEN_FOR))
         if entry.kind != "extension" or not needed or not known:
             continue
         products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))

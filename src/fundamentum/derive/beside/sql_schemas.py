@@ -1,0 +1,66 @@
+"""The SQL that an application sets its database up with: whose dialect it is written in.
+
+``install/schema.sql`` with ``ENGINE=InnoDB`` is for MySQL or MariaDB, one with ``SERIAL`` for PostgreSQL.
+"""
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Final
+
+from fundamentum.derive.families import DATABASES
+from fundamentum.derive.result import Entry, Place
+from fundamentum.untrusted.files import read_below
+
+MAX_SIZE: Final = 64 * 1024
+MAX_NAMES: Final = 2000
+MAX_FILES: Final = 20
+_FOLDERS: Final = tuple(
+    "|sql|db|database|schema|schemas|install|install/sql|installer|setup|data|resources|resources/sql|sql/schema".split(
+        "|"
+    )
+)
+_DIALECTS: Final = {
+    "pdo_mysql": re.compile(
+        r"\bENGINE\s{0,4}=\s{0,4}\w+|\bAUTO_INCREMENT\b|^CREATE TABLE (?:IF NOT EXISTS )?`", re.I | re.M
+    ),
+    "pdo_pgsql": re.compile(
+        r"\b(?:BIG)?SERIAL\b|\bCREATE SEQUENCE\b|::(?:text|int|regclass)\b|\bplpgsql\b|\bTIMESTAMPTZ\b|\bBYTEA\b", re.I
+    ),
+    "pdo_sqlite": re.compile(r"\bAUTOINCREMENT\b|^PRAGMA\b", re.I | re.M),
+}
+"""Words of one dialect that the others do not have."""
+WRITTEN_FOR: Final = "the SQL that sets its database up is written for it"
+
+
+def written_for(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
+    """The driver for the database that the SQL is written for, where nothing else tells: the source connects by PDO
+    alone, and no driver is among those ``named`` already.  Of several databases any one will do.
+    """
+    if "pdo" not in named or not named.isdisjoint(DATABASES):
+        return
+    found: dict[str, Place] = {}
+    for path in list(_files(root, base.strip("/")))[:MAX_FILES]:
+        try:
+            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
+        except OSError:
+            continue
+        for extension, words in _DIALECTS.items():
+            if match := words.search(text):
+                line = text.count("\n", 0, match.start()) + 1
+                found.setdefault(extension, Place(path, line, match[0][:40], WRITTEN_FOR))
+                break
+    if found:
+        yield Entry("extension", tuple(found), "recommended", "", WRITTEN_FOR, tuple(found.values()))
+
+
+def _files(root: str, top: str) -> Iterator[str]:
+    for folder in _FOLDERS:
+        inside = "/".join(part for part in (top, folder) if part)
+        try:
+            with os.scandir(Path(root, inside)) as entries:
+                names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
+        except OSError:
+            continue
+        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if name.lower().endswith(".sql"))

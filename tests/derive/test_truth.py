@@ -1,10 +1,19 @@
 """What an expression comes to by one condition in it, and what a branch sets for later."""
 
 import pytest
+from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import called, parser, walked
+from fundamentum.derive.php_source.nodes import Patience, called, parser, walked
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.truth import climbed
+
+
+def asking(program: str) -> Node:
+    """The call of ``a()`` in a program."""
+    Patience.begin()
+    root = parser().parse(f"<?php {program}".encode()).root_node
+    return next(node for node in walked(root) if called(node) == "a")
+
 
 EXPRESSIONS = [
     # an expression with a(); what the whole comes to where a() holds, and where it does not
@@ -24,9 +33,7 @@ EXPRESSIONS = [
 
 @pytest.mark.parametrize(("expression", "worth"), EXPRESSIONS)
 def test_what_an_expression_comes_to(expression: str, worth: tuple[object, object]) -> None:
-    root = parser().parse(f"<?php $r = {expression};".encode()).root_node
-    asked = next(node for node in walked(root) if called(node) == "a")
-    assert list(climbed(asked))[-1][1] == worth
+    assert list(climbed(asking(f"$r = {expression};")))[-1][1] == worth
 
 
 PROGRAMS = [
@@ -44,6 +51,4 @@ PROGRAMS = [
 
 @pytest.mark.parametrize(("program", "told"), PROGRAMS)
 def test_what_comes_of_a_condition(program: str, told: set[tuple[bool, str]]) -> None:
-    root = parser().parse(f"<?php {program}".encode()).root_node
-    asked = next(node for node in walked(root) if called(node) == "a")
-    assert {(holds, result) for holds, result in consequences(asked) if result} == told
+    assert {(holds, result) for holds, result in consequences(asking(program)) if result} == told

@@ -232,6 +232,15 @@ def test_accepted_findings_are_read_beside_the_needs_file_or_where_named(folder:
     done = run(folder, "check", "nightlog.needs.toml", "--server", "root")
     assert done.returncode == 0
     assert "by Ida: no pictures here" in done.stdout
+    assert "needs are met; 1 is accepted as not met" in done.stdout
+    alone = 'format = 1\n[application]\nname = "plates"\n[php]\nversion = ">=8.0"\n'
+    for more, said in (
+        ('[extensions]\nrequired = ["gd"]\n', "runs here: its only other need is met; 1 is accepted as not met"),
+        ("", "runs here: its only need is met"),
+    ):
+        (folder / "plates.needs.toml").write_text(alone + more)
+        accepted = ("--accepted", "nightlog.accepted.toml")
+        assert said in run(folder, "check", "plates.needs.toml", "--server", "root", *accepted).stdout
     assert done.stderr == "remark: nightlog.accepted.toml:6: 'extension:soap' is no need of these applications\n"
     finding = json.loads(run(folder, "check", "nightlog.needs.toml", "--server", "root", "--format", "json").stdout)
     accepted = {one["need"]: one["accepted"] for one in finding["applications"][0]["findings"]}

@@ -37,6 +37,7 @@ def test_one_runtime_and_one_site_as_a_visitor_meets_them() -> None:
         "memory_limit": "64M", "disable_functions": "mail,exec", "extension_dir": "/usr/lib/php",
     }  # fmt: skip
     assert "hunter2" not in repr(found)
+    assert (found.system.family, found.system.name) == ("page", "Linux, by what PHP told a visitor")
     assert [one.name for one in runtime.extensions] == ["core", "gd"]
     assert (site.name, site.server, site.root, site.runtime) == (
         "nightlog.example",

@@ -121,10 +121,10 @@ def summary(judgement: Judgement) -> tuple[str, str]:
         return f"runs here; {_many(optional, 'recommended')} not met", "recommended"
     accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
     rest = f"; {accepted} {'is' if accepted == 1 else 'are'} accepted as not met" if accepted else ""
-    many = len(judgement.all_findings)
-    if many == 1 and not accepted:
-        return "runs here: its only need is met", "met"
-    return f"runs here: {f'all {many}' if not accepted else f'{many - accepted}'} needs are met{rest}", "met"
+    many = len(judgement.all_findings) - accepted
+    if many == 1:
+        return f"runs here: its only {'other ' if accepted else ''}need is met{rest}", "met"
+    return f"runs here: {f'all {many}' if not accepted else many} needs are met{rest}", "met"
 
 
 def _many(number: int, level: str) -> str:

@@ -35,6 +35,8 @@ MAX_PLAIN: Final = 6
 _READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
 SESSIONS: Final = "session.save_handler"
 """A directive of which the value is an extension that keeps sessions."""
+_ALIAS: Final = re.compile(rb"\bclass_alias\s*\([^,;]{1,200},\s*['\"]\\{0,2}([\w\\]{1,200})['\"]")
+"""A class of the program's own under the name of another: ``class_alias(Formatter::class, 'IntlDateFormatter')``"""
 _STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
 
@@ -102,7 +104,7 @@ class _Reader:
             ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
-            classes=tuple(self.classes),
+            classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
             wishes=(*self.wishes, *programs_in(self.source)),

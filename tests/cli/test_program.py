@@ -239,8 +239,8 @@ def test_accepted_findings_are_read_beside_the_needs_file_or_where_named(folder:
         ("", "runs here: its only need is met"),
     ):
         (folder / "plates.needs.toml").write_text(alone + more)
-        accepted = ("--accepted", "nightlog.accepted.toml")
-        assert said in run(folder, "check", "plates.needs.toml", "--server", "root", *accepted).stdout
+        named = ("--accepted", "nightlog.accepted.toml")
+        assert said in run(folder, "check", "plates.needs.toml", "--server", "root", *named).stdout
     assert done.stderr == "remark: nightlog.accepted.toml:6: 'extension:soap' is no need of these applications\n"
     finding = json.loads(run(folder, "check", "nightlog.needs.toml", "--server", "root", "--format", "json").stdout)
     accepted = {one["need"]: one["accepted"] for one in finding["applications"][0]["findings"]}

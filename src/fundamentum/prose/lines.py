@@ -17,6 +17,7 @@ MAX_WRAPPED: Final = 100
 MAX_TAGS: Final = 100_000
 _BLOCKS: Final = frozenset("p li td th tr div dt dd h1 h2 h3 h4 h5 h6 br pre section article ul ol table body".split())
 _HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 dt th caption legend summary".split())
+_LISTS: Final = frozenset({"ul", "ol"})
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
 _MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
 _BULLET: Final = lazy_regex(r"^\s*(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+")
@@ -49,11 +50,15 @@ def _of_text(text: str) -> Iterator[Line]:
     """Plain text, Markdown or reStructuredText: wrapped lines of a paragraph or an entry are joined."""
     raw = text.expandtabs(4).splitlines()[: MAX_LINES * 2]
     heading, open_at, parts, listed = "", 0, list[str](), False
-
+    leading: list[tuple[int, str]] = []
+    """Entries that lead in a list below them: where they begin in their line, and what they say."""
     goes_on = _going_on(raw)
 
     def closed() -> Iterator[Line]:
-        yield from _sentences(" ".join(parts), open_at, heading, listed)
+        above = ": ".join((heading, *(said for _, said in leading))) if leading else heading
+        yield from _sentences(" ".join(parts), open_at, above, listed)
+        if listed and parts and parts[-1].endswith(":"):
+            leading.append((_indent(raw[open_at - 1]), " ".join(parts).rstrip(":")))
         parts.clear()
 
     for number, line in enumerate(raw, 1):
@@ -63,19 +68,28 @@ def _of_text(text: str) -> Iterator[Line]:
             bool(line.strip()) and _UNDERLINE.fullmatch(following) is not None and not _UNDERLINE.fullmatch(line)
         )
         colon = line.rstrip().endswith(":") and len(line) < 90 and not _BULLET.match(line)
+        before = raw[number - 2].strip() if number > 1 else ""
+        shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not _BULLET.match(line)
         if not line.strip() or _UNDERLINE.fullmatch(line):
             yield from closed()
-        elif titled or underlined or colon:
+        elif titled or underlined or colon or shouted:
             yield from closed()
+            leading.clear()
             heading = _plain(titled[1] if titled else line).rstrip(":")
             yield Line(heading[:MAX_LENGTH], number, heading)
         elif _BULLET.match(line) or not parts or not goes_on(raw[number - 2], line, listed):
             yield from closed()
+            while leading and _indent(line) <= leading[-1][0]:
+                leading.pop()
             open_at, listed = number, _BULLET.match(line) is not None or "|" in line
             parts.append(_plain(line))
         else:
             parts.append(_plain(line))
     yield from closed()
+
+
+def _indent(line: str) -> int:
+    return len(line) - len(line.lstrip())
 
 
 def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
@@ -120,6 +134,10 @@ def _of_page(text: str) -> Iterator[Line]:
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return
     heading, parts, number, listed = "", list[str](), 1, False
+    headings: list[str] = []
+    """Those above the lists that are open."""
+    leading = ""
+    """The last words before the place: ``You need these extensions:``"""
     for event, node in etree.iterwalk(tree, events=("start", "end")):
         tag = node.tag if isinstance(node.tag, str) else ""
         if event == "start" and (tag in _UNSEEN or not tag):
@@ -132,6 +150,12 @@ def _of_page(text: str) -> Iterator[Line]:
             title = words.rstrip(":") if event == "end" and tag in _HEADINGS and words else ""
             heading = title or heading
             yield from _sentences(words, number, heading, listed)
+            leading = words or leading
+            if event == "start" and tag in _LISTS:
+                headings.append(heading)
+                heading = f"{heading}: {leading[:-1]}" if leading.endswith(":") else heading
+            elif tag in _LISTS and headings:
+                heading = headings.pop()
             number, listed = (node.sourceline or number), tag in ("li", "tr")
         if event == "start" and node.text:
             parts.append(node.text)

@@ -14,6 +14,7 @@ from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
+    ancestors,
     arguments,
     around,
     called,
@@ -161,12 +162,26 @@ def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
     if told and NEED_NOT.search(text(call).partition("(")[2]):
         told = "warns"
     where = f"{class_name} {function} {heading(call)}"
-    if asker.outcome or asker.made:  # what tells of anything it is given looks at requirements, whatever it is called
-        where = f"requirements {asker.around} {where}"
+    if asker.outcome or asker.made:
+        where = f"{'requirements ' if _of_all(call, function, asker) else ''}{asker.around} {where}"
     what = f"{asker.name}('{extension}')"
     ends: Literal["exits", "throws"] = "throws" if function else "exits"
     outcome = ends if told == "stops" else told or "asked"
     return Check(extension, outcome, line(place), what, (), where.strip()[:200])
+
+
+def _of_all(call: Node, function: str, asker: Asker) -> bool:
+    """Whether a call tells of what the whole program requires: it stands where that begins, under no condition.
+
+    What a function asks for a class may be to make it.
+    """
+    if asker.asks != "extension" or (function and not _BEGINNING.search(function)):
+        return False
+    return not any(above.type in _CONDITIONAL for above, _ in ancestors(call))
+
+
+_BEGINNING: Final = re.compile(r"boot|init|main|run|start|setup|__construct|handle|index", re.I)
+_CONDITIONAL: Final = frozenset({"if_statement", "case_statement", "match_conditional_expression"})
 
 
 def _of_answer(call: Node, asker: Asker) -> Outcome:

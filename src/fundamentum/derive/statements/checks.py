@@ -17,7 +17,7 @@ from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.ways import ways_around
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
-_THROW: Final = re.compile(rb"\bthrow\s+new\b", re.I)
+_THROW: Final = re.compile(rb"\bthrow\s+(?:new\b|\\?\w[\w\\]{0,100}::)", re.I)
 _THROWS: Final = frozenset({"throw_expression", "throw_statement"})
 LISTING_DRIVERS: Final = b"getavailabledrivers"
 """``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""

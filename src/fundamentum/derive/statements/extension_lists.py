@@ -97,6 +97,9 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension") -
         names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
         yield from (listed(found, required, where) for name in names if (found := meant(name.strip(), kind)))
         return
+    if called(where) in ("array_flip", "array_values", "array_unique") and arguments(where):
+        yield from members(arguments(where)[0], root, required, kind)
+        return
     if called(where) == "cases":
         yield from _of_cases(text(where.named_children[0]), root, required, kind)
         return
@@ -177,8 +180,14 @@ def of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
             yield from of_array(value, level and not _left_open(value), kind)
-        elif (plain := string(value)) and (found := meant(plain, kind)):
+        elif (plain := string(value) or _class_named(value)) and (found := meant(plain, kind)):
             yield listed(found, level, element)
+
+
+def _class_named(value: Node | None) -> str:
+    """``ZipArchive`` of ``ZipArchive::class``"""
+    written = text(value)
+    return written.removesuffix("::class") if written.endswith("::class") else ""
 
 
 _LEFT_OPEN: Final = re.compile(

@@ -27,39 +27,69 @@ from fundamentum.derive.statements.consequences import consequences, where_asked
 from fundamentum.derive.statements.extension_lists import kept_list, members, of_array
 from fundamentum.derive.statements.truth import CONDITION
 
+_COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
+_COUNTING: Final = frozenset({"for_statement", "while_statement", "do_statement"})
 _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
-_ASKING_ALL: Final = re.compile(_ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists")
+_ASKING_ALL: Final = re.compile(
+    _ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists|array_u?(?:diff|intersect)"
+)
 
 
 def held_lists(root: Node, data: bytes) -> Iterator[Check]:
     """The extensions of lists that are held against what is loaded."""
-    speaking = _ASKING_ALL if b"get_loaded_extensions" in data else _ASKING_ONE
+    loaded = b"get_loaded_extensions" in data
+    speaking = _ASKING_ALL if loaded else _ASKING_ONE
     for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
         name = called(node)
-        if name in ("array_diff", "array_intersect") and "get_loaded_extensions" in text(node):
-            lists = [given for given in arguments(node) if "get_loaded_extensions" not in text(given)]
-            if lists and (name == "array_intersect" or lists[0] == arguments(node)[0]):
+        if name.startswith(_COMPARING) and loaded:
+            lists = [given for given in arguments(node) if not _loaded_ones(text(given), root)]
+            if 0 < len(lists) < len(arguments(node)) and ("intersect" in name or lists[0] == arguments(node)[0]):
                 yield from members(lists[0], root, True)
         elif node.type == "foreach_statement":
             yield from _of_loop(node, root)
         elif name in ("array_walk", "array_map") and (done := _walked_by_closure(node)):
             yield from _of_body(*done, root)
-        elif name in ("array_filter", "array_map") and "extension_loaded" in text(node):
+        elif name in ("array_filter", "array_map", "array_reduce") and "extension_loaded" in text(node):
             given = [one for one in arguments(node) if "extension_loaded" not in text(one)]
             if given and (name == "array_filter" or _none_may_be_missing(node)):
                 yield from members(given[0], root, True)
+        elif (asked := _counted_through(node)) is not None and (result := _where_missing(node, extension=False)):
+            yield from members(asked, root, result != "warns", CHECKS[name])
 
 
 def _none_may_be_missing(answers: Node) -> bool:
-    """Whether something comes of one *no* among answers: ``in_array(false, array_map('extension_loaded', ...))``"""
-    call = next((above for above, _ in ancestors(answers) if called(above) == "in_array"), None)
-    asked = arguments(call) if call is not None else []
-    return (
-        bool(asked)
-        and text(asked[0]).lower() == "false"
-        and call is not None
-        and any(holds and result in ("stops", "reports") for holds, result in consequences(call, extension=True))
+    """Whether something comes of one *no* among answers.
+
+    ``in_array(false, array_map('extension_loaded', ...))``, ``!array_product(array_map(...))``,
+    ``array_sum(array_map(...)) < count(...)``, ``array_reduce(..., fn ($all, $one) => $all && extension_loaded($one))``
+    """
+    put_together = ("in_array", "array_product", "min", "array_sum", "array_reduce")
+    call = next(
+        (above for above, _ in [(answers, answers), *ancestors(answers)] if called(above) in put_together), None
     )
+    if call is None:
+        return False
+    absent = False  # what the whole comes to where one is missing
+    if called(call) == "in_array":
+        absent = text(arguments(call)[0]).lower() == "false"
+        if not absent:
+            return False
+    elif called(call) == "array_sum":
+        if call.parent is None or text(call.parent.child_by_field_name("operator")) not in ("<", "!=", "!=="):
+            return False
+        call, absent = call.parent, True
+    told = consequences(call, extension=True)
+    return any(holds is absent and result in ("stops", "reports") for holds, result in told)
+
+
+def _counted_through(call: Node) -> Node | None:
+    """The list of which a check asks for one member after the other: ``extension_loaded($list[$number])``"""
+    given = arguments(call) if called(call) in CHECKS else []
+    if not given or given[0].type != "subscript_expression" or given[0].named_child_count < 2:
+        return None
+    kept, key = given[0].named_children
+    loop = next((above.type for above, _ in ancestors(call) if above.type in _COUNTING), None)
+    return kept if loop and kept.type == "variable_name" and key.type == "variable_name" else None
 
 
 def _of_loop(loop: Node, root: Node) -> Iterator[Check]:

@@ -182,7 +182,22 @@ def _by_parts(node: Node, held: _Held) -> Compared | None:
             return None
         parts.append((_OPERATORS.get(text(compared.child_by_field_name("operator"))), text(number)))
     (same, major), (operator, minor) = parts
-    return (operator, f"{major}.{minor}", False, node) if same == "==" and operator is not None else None
+    at = node
+    while (above := at.parent) is not None and (
+        above.type == "parenthesized_expression"
+        or (
+            above.type == "binary_expression"
+            and any(name in text(above.child_by_field_name("left")) for name in held.major)
+        )
+    ):
+        Patience.tick()
+        if above.type == "binary_expression" and text(above.child_by_field_name("operator")).lower() not in (
+            "||",
+            "or",
+        ):
+            break
+        at = above  # PHP_MAJOR_VERSION > 7 || (PHP_MAJOR_VERSION == 7 && PHP_MINOR_VERSION >= 4)
+    return (operator, f"{major}.{minor}", False, at) if same == "==" and operator is not None else None
 
 
 def _in_list(node: Node, held: _Held, root: Node) -> Iterator[Compared]:

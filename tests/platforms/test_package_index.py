@@ -50,10 +50,10 @@ def test_names_and_versions() -> None:
 
 
 def test_a_dependency_that_no_package_has_by_name_brings_those_that_provide_it() -> None:
-    data = INDEX + b"\nPackage: php8.2-fpm\nVersion: 1\nDepends: editor, nowhere | sender\nRecommends: unneeded\n"
-    data += b"\nPackage: unneeded\nVersion: 1\n"
+    data = INDEX + b"\nPackage: php8.2-fpm\nVersion: 1\nDepends: editor, nowhere | sender\nRecommends: server\n"
+    data += b"\nPackage: server\nVersion: 1\n\nPackage: apart\nVersion: 1\n"
     found = apt.offers_in(data, Repository("main"), "")
-    assert [one.name for one in found] == ["mailer", "mailer", "php-common", "php8.2-fpm", "phpless"]
+    assert [one.name for one in found] == ["mailer", "mailer", "php-common", "php8.2-fpm", "phpless", "server"]
 
 
 FIELDS = [

@@ -32,6 +32,7 @@ def test_what_comes_along_is_what_apt_would_install(release: str, branch: str) -
         [ways[0], "php"],
         [ways[1]],
         [ways[0], f"php{branch}-dev"],
+        [ways[0], "php-pear"],
     ]
     sets += [[source.choice(ways), *source.sample(offered, source.randint(1, 6))] for _ in range(6)]
     for wanted in sets:

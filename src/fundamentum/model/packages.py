@@ -32,7 +32,7 @@ class Offer(Fact, frozen=True):
     depends: Text = ""
     pre_depends: Text = ""
     recommends: Text = ""
-    """Told for completeness: a plan installs nothing that is only recommended."""
+    """A plan installs nothing for being recommended; it may name such a package itself: the web server of a module."""
     conflicts: Text = ""
     """``Conflicts`` and ``Breaks`` together."""
     built_from: Text = ""

@@ -42,7 +42,7 @@ class _List(msgspec.Struct, frozen=True):
 def probe(
     host: Host, architecture: str, also: Collection[str] = (), siblings: Collection[str] = ()
 ) -> tuple[tuple[Offer, ...] | None, list[Repository], list[Remark]]:
-    """The packages of all indexes that concern PHP, with everything they depend on, and the repositories.
+    """The packages of all indexes that concern PHP, with everything they could draw in, and the repositories.
 
     No text of an offer can steer anything.
 
@@ -131,7 +131,7 @@ def _relevant(
                 key = (offer.name, offer.version, offer.source)
                 if key not in found or found[key].priority < offer.priority:
                     found[key] = offer
-                for field in (offer.depends, offer.pre_depends):
+                for field in (offer.depends, offer.pre_depends, offer.recommends):
                     for group in field.split(",") if field else ():
                         if group not in groups:
                             groups[group] = [name.encode() for name in control.names_in(group)]
@@ -171,7 +171,7 @@ def release_fields(data: bytes) -> dict[str, str]:
 
 
 def offers_in(data: bytes, of: Repository, architecture: str, also: Collection[str] = ()) -> list[Offer]:
-    """The packages of one index that concern PHP, with everything they depend on, for that architecture."""
+    """The packages of one index that concern PHP, with everything they could draw in, for that architecture."""
     remarks: list[Remark] = []
     offers = _relevant([_List(of, data, "", None)], Pins(), remarks, also, Budget())
     return [offer for offer in offers if not architecture or offer.architecture in (architecture, "all")]

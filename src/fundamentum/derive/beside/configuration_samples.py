@@ -6,7 +6,7 @@
 
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Final
 
@@ -100,15 +100,22 @@ def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
 
 
 def _files(root: str, top: str) -> Iterator[str]:
-    for folder in _FOLDERS:
+    for folder, path in files_in(root, top, _FOLDERS):
+        chosen = _PACKAGES if folder == "config/packages" else _NAMES
+        if chosen.fullmatch(path.rpartition("/")[2]):
+            yield path
+
+
+def files_in(root: str, top: str, folders: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """Folder, and path of each file in it, in order of names; ``top`` is where the application begins."""
+    for folder in folders:
         inside = "/".join(part for part in (top, folder) if part)
         try:
             with os.scandir(Path(root, inside)) as entries:
                 names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
         except OSError:
             continue
-        chosen = _PACKAGES if folder == "config/packages" else _NAMES
-        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if chosen.fullmatch(name))
+        yield from ((folder, f"{inside}/{name}".lstrip("/")) for name in sorted(names))
 
 
 def _already(extension: str, seen: set[str]) -> bool:

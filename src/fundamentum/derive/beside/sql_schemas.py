@@ -3,18 +3,17 @@
 ``install/schema.sql`` with ``ENGINE=InnoDB`` is for MySQL or MariaDB, one with ``SERIAL`` for PostgreSQL.
 """
 
-import os
 import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
 
+from fundamentum.derive.beside.configuration_samples import files_in
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.result import Entry, Place
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 64 * 1024
-MAX_NAMES: Final = 2000
 MAX_FILES: Final = 20
 _FOLDERS: Final = tuple(
     "|sql|db|database|schema|schemas|install|install/sql|installer|setup|data|resources|resources/sql|sql/schema".split(
@@ -41,7 +40,8 @@ def written_for(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     if "pdo" not in named or not named.isdisjoint(DATABASES):
         return
     found: dict[str, Place] = {}
-    for path in list(_files(root, base.strip("/")))[:MAX_FILES]:
+    paths = [path for _, path in files_in(root, base.strip("/"), _FOLDERS) if path.lower().endswith(".sql")]
+    for path in paths[:MAX_FILES]:
         try:
             text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
         except OSError:
@@ -53,14 +53,3 @@ def written_for(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
                 break
     if found:
         yield Entry("extension", tuple(found), "recommended", "", WRITTEN_FOR, tuple(found.values()))
-
-
-def _files(root: str, top: str) -> Iterator[str]:
-    for folder in _FOLDERS:
-        inside = "/".join(part for part in (top, folder) if part)
-        try:
-            with os.scandir(Path(root, inside)) as entries:
-                names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
-        except OSError:
-            continue
-        yield from (f"{inside}/{name}".lstrip("/") for name in sorted(names) if name.lower().endswith(".sql"))

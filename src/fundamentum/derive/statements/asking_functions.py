@@ -21,6 +21,10 @@ from fundamentum.derive.statements.version_gates import OPPOSITE, versions_compa
 _ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists|ini_get", re.I)
 _KINDS: Final = frozenset({"extension", "function", "class"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
+_SOURCES: Final = frozenset(
+    {"variable_name", "member_access_expression", "member_call_expression", "class_constant_access_expression"}
+)
+"""Where what is asked for may come from."""
 MAX_ASKERS: Final = 20
 """Such functions of one file: a program has one or two."""
 MADE: Final = "__construct"
@@ -30,10 +34,12 @@ def askers(root: Node, data: bytes) -> Iterator[Asker]:
     """The functions and classes of one file that ask for what they are given."""
     for node, operator, version, at in versions_compared(root, data):
         position = _position(node, f"${version.name}") if isinstance(version, Name) else None
+        if position is None:
+            continue
         class_name, function = names_around(node)
         told = next(((holds, result) for holds, result in consequences(at) if result), None)
         answers = _answered(at)
-        if position is not None and function and (told or answers):
+        if function and (told or answers):
             below = told[0] if told else answers == "missing"
             name, made = (class_name, True) if function == MADE else (function, False)
             stated = OPPOSITE[operator] if below else operator
@@ -51,6 +57,8 @@ def askers(root: Node, data: bytes) -> Iterator[Asker]:
 def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
     """Where what one check asks for comes from: a parameter, a property, a method, a constant of the class."""
     source, listed = _gone_through(call, asked)
+    if source.type not in _SOURCES:
+        return
     class_name, function = names_around(call)
     told = _where_missing(call)
     answers = _answered(call)
@@ -111,7 +119,7 @@ def _answered(call: Node) -> str:
             returned = next((one for one in inside(branch) if one.type == "return_statement"), None) if branch else None
             value = literal(returned.named_children[0]) if returned is not None and returned.named_children else None
             if value is not None:
-                there = any(is_true(case) is holds for case in (worth.held,) if case is not None)
+                there = worth.held is not None and is_true(worth.held) is holds
                 return "present" if there is is_true(value) else "missing"
     return ""
 

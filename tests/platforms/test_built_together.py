@@ -1,4 +1,4 @@
-"""Installed packages that were built from the same source as one that comes along."""
+"""Installed packages that have to come along: of the same source as one that does, or broken by it as they are."""
 
 from pathlib import Path
 
@@ -50,3 +50,15 @@ def test_those_of_one_source_are_among_the_offers(tmp_path: Path) -> None:
         "even": None,
     }
     assert "odd-absent" not in offers
+
+
+def test_those_that_a_new_one_breaks_are_among_the_offers(tmp_path: Path) -> None:
+    root = small_root(tmp_path)
+    there = ("old", "fine", "apart")
+    breaking = "\nPackage: php8.9-odd\nVersion: 1\nBreaks: old (<< 2), fine (<< 1), absent (<< 2)\nConflicts: apart\n"
+    newer = "".join(f"\nPackage: {name}\nVersion: 3\n" for name in (*there, "absent"))
+    (root / LISTS / NAME).write_text(INDEX + breaking + newer)
+    more = "".join(f"\nPackage: {name}\nStatus: install ok installed\nVersion: 1\n" for name in there)
+    write(root, {"var/lib/dpkg/status": (root / "var/lib/dpkg/status").read_text() + more})
+    offered = {offer.name for offer in look(root).offers or ()}
+    assert offered & {*there, "absent"} == {"old"}

@@ -56,6 +56,15 @@ def test_a_dependency_that_no_package_has_by_name_brings_those_that_provide_it()
     assert [one.name for one in found] == ["mailer", "mailer", "php-common", "php8.2-fpm", "phpless", "server"]
 
 
+def test_what_only_a_package_of_php_recommends_is_on_offer() -> None:
+    data = b"Package: php8.2-fpm\nVersion: 1\nRecommends: server\nDepends: library\n"
+    data += b"\nPackage: server\nVersion: 1\nDepends: module\nRecommends: manual\n"
+    data += b"\nPackage: library\nVersion: 1\nRecommends: manual\n"
+    data += b"\nPackage: module\nVersion: 1\n\nPackage: manual\nVersion: 1\n"
+    found = apt.offers_in(data, Repository("main"), "")
+    assert [one.name for one in found] == ["library", "module", "php8.2-fpm", "server"]
+
+
 FIELDS = [
     (b"Package: a\nVersion:1:2 \nnothing\n", {"Package": "a", "Version": "1:2"}),
     (b"Package: a\nDepends: b,\n  c (>= 1)\nDescription: x\n y\n", {"Package": "a", "Depends": "b, c (>= 1)"}),

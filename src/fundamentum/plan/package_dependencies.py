@@ -7,7 +7,7 @@ import msgspec
 
 from fundamentum.model.packages import Offer, Relation
 from fundamentum.model.survey import Survey
-from fundamentum.plan.package_relations import displaced, fits, given, provides, quarrels
+from fundamentum.plan.package_relations import displaced, given, provides, quarrels
 from fundamentum.platforms.offers import Offers, provided
 
 ATTEMPTS: Final = 5
@@ -161,7 +161,7 @@ class Resolver:
             offer
             for offer in self._offers
             for wanted in group
-            if offer.name == wanted.name and fits(self.of, offer.version, wanted)
+            if offer.name == wanted.name and self.of.fits(offer.version, wanted)
         )
         other = next(others, None)
         if other is None:
@@ -188,7 +188,7 @@ class Resolver:
     def _available(self, relation: Relation) -> bool:
         """Whether something on offer fulfils it, whatever that in turn depends on."""
         offer = self.offers.package(relation.name)
-        if offer is not None and relation.name not in self.held and fits(self.of, offer.version, relation):
+        if offer is not None and relation.name not in self.held and self.of.fits(offer.version, relation):
             return True
         return any(
             given(self.of, dict(provides(offer.provides))[relation.name], relation)
@@ -210,9 +210,9 @@ class Resolver:
             for relation in group:
                 version = self.present.get(relation.name)
                 if version is not None and relation.name not in chosen and relation.name not in removed:
-                    if relation.name != offer.name and fits(self.of, version, relation):
+                    if relation.name != offer.name and self.of.fits(version, relation):
                         newer = self.offers.package(relation.name)
-                        if newer and newer.version != version and not fits(self.of, newer.version, relation):
+                        if newer and newer.version != version and not self.of.fits(newer.version, relation):
                             chosen[newer.name] = newer
                             yield newer
                         else:
@@ -224,7 +224,7 @@ class Resolver:
     def _holds(self, relation: Relation, chosen: dict[str, Offer], removed: Iterable[str]) -> bool:
         name = relation.name
         version = chosen[name].version if name in chosen else None if name in removed else self.present.get(name)
-        if version is not None and fits(self.of, version, relation):
+        if version is not None and self.of.fits(version, relation):
             return True
         provided_by = [names for one, names in self._given.items() if one not in chosen and one not in removed]
         provided_by += [dict(provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
@@ -236,7 +236,7 @@ class Resolver:
         if (
             offer is not None
             and relation.name not in (*self.held, *self._avoided)
-            and fits(self.of, offer.version, relation)
+            and self.of.fits(offer.version, relation)
         ):
             if self._complete(offer):
                 return offer

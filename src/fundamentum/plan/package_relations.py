@@ -16,7 +16,7 @@ def displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
         given = dict(provides(offer.provides))
         for one in (relation for group in of.relations(offer.conflicts) for relation in group):
             other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
-            if other and fits(of, other.version, one):
+            if other and of.fits(other.version, one):
                 yield other.name
 
 
@@ -44,13 +44,4 @@ def provides(field: str) -> Iterator[tuple[str, str | None]]:
 
 def given(of: Platform, version: str | None, wanted: Relation) -> bool:
     """An unversioned name fulfils unversioned wishes only.  Source: Debian policy, 7.5."""
-    return wanted.version is None or (version is not None and fits(of, version, wanted))
-
-
-def fits(of: Platform, version: str, wanted: Relation) -> bool:
-    """Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``."""
-    if wanted.version is None:
-        return True
-    order = of.order(version, wanted.version)
-    fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
-    return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)
+    return wanted.version is None or (version is not None and of.fits(version, wanted))

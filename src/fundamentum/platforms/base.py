@@ -247,6 +247,17 @@ class Platform:
         """Below, at or above zero, as the package manager orders two versions."""
         return (one > two) - (one < two)
 
+    def fits(self, version: str, wanted: Relation) -> bool:
+        """Whether a version is one that a relation names.
+
+        Source: Debian policy, 7.1; ``<`` and ``>`` are old spellings of ``<=`` and ``>=``.
+        """
+        if wanted.version is None:
+            return True
+        order = self.order(version, wanted.version)
+        fits = {"<<": order < 0, "=": order == 0, ">>": order > 0}
+        return fits.get(wanted.operator or "=", order <= 0 if wanted.operator in ("<=", "<") else order >= 0)
+
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         """The command that installs packages, or installs them again."""
         return ["install", *packages]

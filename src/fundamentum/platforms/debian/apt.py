@@ -103,7 +103,10 @@ def _relevant(
     budget: Budget,
     siblings: Collection[str] = (),
 ) -> Iterable[Offer]:
-    """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on."""
+    """Packages named for a PHP branch or tied to one by ``phpapi-*``, those named, and whatever they depend on.
+
+    What these first ones recommend is taken too: a plan may name it.
+    """
     tables = [(one, control.Index(one.data, b"php")) for one in indexes]
     bad = next((f"{one.repository.name}: larger than any index" for one, table in tables if table.cut), None)
     left = MAX_STANZAS
@@ -113,6 +116,7 @@ def _relevant(
     seen: set[bytes] = set()
     asked: set[bytes] = set()
     groups: dict[str, list[bytes]] = {}
+    first = True
     while wanted:
         seen |= wanted
         following: set[bytes] = set()
@@ -131,11 +135,12 @@ def _relevant(
                 key = (offer.name, offer.version, offer.source)
                 if key not in found or found[key].priority < offer.priority:
                     found[key] = offer
-                for field in (offer.depends, offer.pre_depends, offer.recommends):
+                for field in (offer.depends, offer.pre_depends, offer.recommends if first else ""):
                     for group in field.split(",") if field else ():
                         if group not in groups:
                             groups[group] = [name.encode() for name in control.names_in(group)]
                             following.update(groups[group])
+        first = False
         wanted = following - seen if left >= 0 else set()
         if not wanted and left >= 0 and (names := _unsupplied(groups.values(), tables) - asked):
             asked |= names  # no package of that name: those that provide it

@@ -14,7 +14,7 @@ from fundamentum.model.remark import Remark
 from fundamentum.untrusted.kept_files import kept, recalled
 
 SUFFIX: Final = ".offers"
-FORMAT: Final = 5
+FORMAT: Final = 6
 """It rises when offers are read in another way, or hold other things."""
 
 

@@ -15,6 +15,7 @@ from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.model.survey import Survey
 from fundamentum.model.system import System
+from fundamentum.platforms import platform
 from fundamentum.platforms.base import PHP_FOLDERS
 from fundamentum.platforms.debian import apt, control, dpkg
 from fundamentum.platforms.debian.command_index import indexed_commands
@@ -33,8 +34,9 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
     bringing = indexed_commands(host, asked.commands)
     wanted = {*also, *(package for packages in bringing.values() for package in packages)}
     offers, repositories, remarks = apt.probe(host, system.architecture, wanted)
-    if moving := _moving(database.installed or (), offers or ()):
-        bound = _bound_to(moving, database.installed or (), offers or ())
+    moving = _moving(database.installed or (), offers or ())
+    bound = _bound_to(moving, database.installed or (), offers or ())
+    if moving or bound:
         siblings = {package.name for package in database.installed or ()}
         offers, repositories, remarks = apt.probe(host, system.architecture, wanted | bound, siblings)
     if offers and database.waiting:
@@ -57,16 +59,20 @@ def _moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]
 def _bound_to(moving: Set[str], installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
     """Installed packages, not among the offers, that have to come along with those that move.
 
-    They ask for the very version of one that is installed, or the other version breaks them as they are.
+    They ask for the very version of one that is installed, or what would be new breaks them as they are.
     """
     offered = {offer.name for offer in offers}
-    broken = {name for offer in offers if offer.name in moving for name in control.names_in(offer.conflicts)}
-    return {
-        package.name
-        for package in installed
-        if package.name not in offered
-        and (package.name in broken or not moving.isdisjoint(control.names_in(package.bound)))
-    }
+    others = {package.name: package for package in installed if package.name not in offered}
+    bound = {name for name, package in others.items() if not moving.isdisjoint(control.names_in(package.bound))}
+    present = {(package.name, package.version) for package in installed}
+    conflicts = {offer.conflicts for offer in offers if offer.conflicts and (offer.name, offer.version) not in present}
+    fits = platform("debian").fits
+    for field in conflicts:
+        if not others.keys().isdisjoint(control.names_in(field)):
+            groups = control.relations(field)
+            broken = (one for group in groups for one in group if one.version and one.name in others)
+            bound.update(one.name for one in broken if one.name not in bound and fits(others[one.name].version, one))
+    return bound
 
 
 def _aged(repositories: Iterable[Repository], taken: int | None) -> list[Remark]:
@@ -135,7 +141,11 @@ def offers_of(path: Path, survey: Survey, also: Collection[str]) -> tuple[list[O
     repository = apt.repository(release, component or ("main" if "_main_" in path.name else ""))
     if repository.name == "unnamed repository":
         repository = replace(repository, name=f"index {path.name}")
-    return apt.offers_in(data, repository, survey.system.architecture, also), repository
+    offers = apt.offers_in(data, repository, survey.system.architecture, also)
+    installed = survey.installed or ()
+    if bound := _bound_to(_moving(installed, offers), installed, offers):
+        offers = apt.offers_in(data, repository, survey.system.architecture, {*also, *bound})
+    return offers, repository
 
 
 def _head(path: Path) -> bytes:

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import settings
 from xdist.scheduler import LoadScopeScheduling
 
+from tests import whole_results
 from tests.examples import WHOLE
 
 settings.register_profile("whole", deadline=None)  # how long an example takes says nothing on a busy machine
@@ -33,10 +34,12 @@ def pytest_configure() -> None:
     """What the program keeps for the next time is kept apart from the user's own, for all processes of a run together."""
     if "PYTEST_XDIST_WORKER" not in os.environ:
         os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="fundamentum-kept-")
+    whole_results.watch()
 
 
 def pytest_unconfigure() -> None:
     """Leave nothing behind."""
+    whole_results.write_all()
     if "PYTEST_XDIST_WORKER" not in os.environ:
         shutil.rmtree(os.environ["XDG_CACHE_HOME"], ignore_errors=True)
 

@@ -8,7 +8,6 @@ another one of the same kind in that file, so that what a case changes is what o
 
 import difflib
 import io
-import json
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
@@ -21,12 +20,16 @@ from unittest.mock import patch
 import hypothesis
 import msgspec
 
-from fundamentum.check import judge
+from fundamentum.check import judge, survey_differences, trace
+from fundamentum.hosts import information_page
 from fundamentum.model.findings import Judgement
 from fundamentum.model.survey import Survey
 from fundamentum.plan import planner
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform
+from fundamentum.platforms.redhat import dnf, rpm
+from fundamentum.platforms.windows import registry
+from fundamentum.prose import requirements
 from fundamentum.report.checks import text as check_text
 from fundamentum.report.plans import script
 from fundamentum.report.plans import text as plan_text
@@ -34,13 +37,39 @@ from fundamentum.report.terminal import console_for
 from fundamentum.survey import observe
 
 TESTS: Final = Path(__file__).parent
-ROOMS: Final = ("check", "effective", "needs", "plan", "platforms", "report", "sites", "survey", "webservers")
+ROOMS: Final = (
+    "check",
+    "effective",
+    "hosts",
+    "needs",
+    "plan",
+    "platforms",
+    "prose",
+    "report",
+    "sites",
+    "survey",
+    "visits",
+    "webservers",
+)
 """Whose results are held.  Those of commands are, word for word, in tests/cli/outputs."""
 WRITING: Final = os.environ.get("WHOLE_RESULTS") == "write"
 TODAY: Final = date(2026, 11, 26)
 MOST_BASES: Final = 8
+WATCHED: Final = (
+    (observe, "survey"),
+    (information_page, "survey_page"),
+    (judge, "check"),
+    (planner, "plan"),
+    (trace, "trace"),
+    (survey_differences, "compare"),
+    (requirements, "requirements"),
+    (dnf, "probe"),
+    (rpm, "probe"),
+    (registry, "read"),
+)
+"""The functions whose results are held: module and name."""
 _ANOTHER_TIME: Final = re.compile(
-    r"(?<=sha256:)\w+|(?<=names:)\w+|(?<=: time:)[\d:]+|(?<=\.taken: )\d+|(?<=\.modified: )\d+|(?<=\.fetched: )\d+"
+    r"(?<=sha256:)\w+|(?<=names:)\w+|(?<=: time:)[\d:]+|(?<=127\.0\.0\.1:)\d{5}|(?<=\.taken: )\d+|(?<=\.modified: )\d+|(?<=\.fetched: )\d+"
 )
 _FOLDER: Final = re.compile(r"/[^\s'\":]*pytest-of-[^/]+/pytest-\d+/(?:popen-gw\d+/)?[^/\s'\":]+")
 P = ParamSpec("P")
@@ -61,26 +90,29 @@ def leaves(value: Any, at: str = "") -> Iterator[str]:
     if isinstance(value, dict):
         for name, below in value.items():
             yield from leaves(below, f"{at}.{name}")
-    elif isinstance(value, list):
+    elif isinstance(value, list | tuple):
         for below in value:
             yield from leaves(below, f"{at}[]")
     elif value not in ("", None, False):
         yield f"{at}: {value}"
 
 
-def lines_of(result: object, survey: Survey) -> list[str]:
-    """A result as a person reads it; a survey as its file has it."""
+def lines_of(result: object, survey: Survey | None) -> list[str]:
+    """A judgement and a plan as a person reads them, the plan's script too; anything else as its structure."""
     written = io.StringIO()
     with patch.dict(os.environ, {"COLUMNS": "200", "NO_COLOR": "1"}):
-        if isinstance(result, Judgement):
+        if isinstance(result, Judgement) and survey:
             check_text.write_check(console_for(written), [result], survey, today=TODAY, detail="verbose")
         elif isinstance(result, Plan):
             plan_text.write_plan(console_for(written), result, full=True)
-            if platform(survey.system.family).script_language == "sh":
-                written.write("\n".join((*script.looks(result), *script.proof(result))))
+            of = platform(result.family)
+            if of.script_language == "sh" and of.carried_out:
+                written.write(script.as_script(result).partition("\n# What the plan is written in")[0])
         else:
-            whole = msgspec.json.encode(msgspec.structs.replace(survey, offers=None))
-            written.write("\n".join(leaves(json.loads(whole))))
+            whole = msgspec.structs.replace(result, offers=None) if isinstance(result, Survey) else result
+            written.write(
+                "\n".join(leaves(msgspec.to_builtins(whole, str_keys=True, enc_hook=repr, order="deterministic")))
+            )
     return _FOLDER.sub("", _ANOTHER_TIME.sub("", written.getvalue())).splitlines()
 
 
@@ -108,7 +140,7 @@ _written: dict[Path, Held] = {}
 _turns: dict[str, int] = {}
 
 
-def look_at(kind: str, result: object, survey: Survey) -> None:
+def look_at(kind: str, result: object, survey: Survey | None) -> None:
     """Hold one more result of the test that is being run against the one that is kept."""
     test = os.environ.get("PYTEST_CURRENT_TEST", "").rpartition(" (")[0]
     if test.split("/")[1:2] not in [[room] for room in ROOMS] or hypothesis.currently_in_test_context():
@@ -150,15 +182,14 @@ def watched(make: Callable[P, R], kind: str) -> Callable[P, R]:
 
     def made(*arguments: P.args, **named: P.kwargs) -> R:
         result = make(*arguments, **named)
-        survey = result if isinstance(result, Survey) else next(one for one in arguments if isinstance(one, Survey))
-        look_at(kind, result, survey)
+        look_at(kind, result, next((one for one in arguments if isinstance(one, Survey)), None))
         return result
 
     return made
 
 
 def watch() -> None:
-    """From now on every survey, judgement and plan that is made in a test is looked at."""
-    observe.survey = watched(observe.survey, "survey")
-    judge.check = watched(judge.check, "judgement")
-    planner.plan = watched(planner.plan, "plan")
+    """From now on the results of these functions are looked at, when a test calls them."""
+    for module, name in WATCHED:
+        kind = name if name != "probe" else module.__name__.rpartition(".")[2]
+        setattr(module, name, watched(getattr(module, name), kind))

@@ -27,6 +27,11 @@ def test_a_sentence_is_understood(sentence: str) -> None:
     assert list(dict.fromkeys(found)) == COMPLAINTS[sentence]
 
 
+def test_all_sentences_become_a_needs_file() -> None:
+    found = requirements("\n\n".join(COMPLAINTS).encode(), "all.txt")  # held as a whole: see tests/whole_results.py
+    assert tomllib.loads(found.text)["extensions"]["required"]
+
+
 def test_a_page_becomes_a_needs_file() -> None:
     found = requirements((HERE / "page.md").read_bytes(), "page.md")
     document = tomllib.loads(found.text)

@@ -8,16 +8,29 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.kinds import asked_by
 from fundamentum.model.survey import Site
+from fundamentum.needs.file import parse
+from fundamentum.survey.observe import survey
 from fundamentum.untrusted.patterns import search
 from fundamentum.webservers import webserver
 from fundamentum.webservers.base import NewSite
 from fundamentum.webservers.sites import probe
 from tests.examples import examples
+from tests.small_root import small_root
 
 from .cases import CASES, PATHS, files, told
 
+WANTED = """
+format = 1
+[application]
+name = "nightlog"
+[web]
+front_controller = "front.php"
+deny = ["config"]
+"""
 APACHE = """\
 LoadModule rewrite_module modules/mod_rewrite.so
 LoadModule autoindex_module modules/mod_autoindex.so
@@ -37,6 +50,17 @@ def sites(root: Path, server: str, extra: Iterable[tuple[str, str]] = ()) -> dic
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(content)
     return {site.name: site for site in probe(DirectoryHost(root, "vega"), [], list(PATHS.values())).served}
+
+
+@pytest.mark.parametrize("server", list(CASES))
+def test_each_case_is_judged(server: str, tmp_path: Path) -> None:
+    wanted = parse(WANTED, "f")
+    made = dict([*files(server, "8.2", 80), ("/etc/apache2/apache2.conf", APACHE)])
+    root = small_root(tmp_path, extra={path.lstrip("/"): text for path, text in made.items()})
+    found = survey(DirectoryHost(root, "vega"), asked_by([wanted]))
+    for site in found.sites:
+        findings = check(wanted, found, site.name).findings  # held as a whole: see tests/whole_results.py
+        assert {finding.need.kind for finding in findings} == {"php", "web"}
 
 
 @pytest.mark.parametrize("server", list(CASES))

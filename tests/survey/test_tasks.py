@@ -41,6 +41,32 @@ def test_tasks(tmp_path: Path, files: dict[str, str | bytes], expected: list[tup
     assert scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), []) == ((), [])
 
 
+LINES = [
+    # the line, what it runs, the PHP that it names
+    ("0 3 * * * ida php /srv/log/bin/fetch.php --all", "/srv/log/bin/fetch.php", "php"),
+    (
+        "0 3 * * * ida /usr/bin/php8.2 -d memory_limit=1G '/srv/log/bin/fetch.php' >/dev/null",
+        "/srv/log/bin/fetch.php",
+        "/usr/bin/php8.2",
+    ),
+    ("0 3 * * * ida cd /srv/log && php bin/fetch.php", "/srv/log/bin/fetch.php", "php"),
+    ("0 3 * * * ida cd /srv/log; nice ./bin/fetch.php", "/srv/log/bin/fetch.php", ""),
+    ("0 3 * * * ida php-cli /srv/now/bin/fetch.php", "/srv/log/bin/fetch.php", "php-cli"),
+    ("0 3 * * * ida php bin/fetch.php", "", "php"),
+    ("0 3 * * * ida php /srv/log/robin/fetch.php", "/srv/log/robin/fetch.php", "php"),
+    ("0 3 * * * ida php /srv/log/bin/fetch.php5", "", ""),
+]
+
+
+@pytest.mark.parametrize(("line", "path", "program"), LINES)
+def test_what_a_line_runs(tmp_path: Path, line: str, path: str, program: str) -> None:
+    command = "fetch.php" if "robin" in line else "bin/fetch.php"
+    write(tmp_path, {"etc/cron.d/x": line, "srv/log/bin/fetch.php": ""})
+    (tmp_path / "srv/now").symlink_to("log")
+    (found,), _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), [command])
+    assert (found.path, found.program) == (path, program)
+
+
 def test_what_cannot_be_read_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     write(tmp_path, {"var/spool/cron/crontabs/ida": "x", "etc/cron.d/good": CRON, "etc/crontab": b"x" * 5_000_000})
     monkeypatch.setattr("fundamentum.hosts.directory.MAX_NAMES", 0)

@@ -36,7 +36,8 @@ class ScheduleTask(Change, frozen=True):
 
     def applied(self, survey: Survey, offers: Offers) -> Survey:
         fields = self.line.split()
-        task = Scheduled(self.command, Origin(self.file, 1), fields[5], interval(fields[:5]))
+        run = fields[:5:-1]  # the program, and the PHP in front of it
+        task = Scheduled(self.command, Origin(self.file, 1), fields[5], interval(fields[:5]), *run)
         return replace(survey, tasks=(*survey.tasks, task))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:

@@ -76,12 +76,17 @@ class Commands(Kind[CommandNeed]):
 
 def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
     finding = _one(name, versions, need, context)
+    package = finding.package if finding.verdict == "unmet" else None
+    if package is None:
+        return finding
+    present = {one.name: one.version for one in context.survey.installed or ()}
+    if package not in present:
+        return replace(finding, demands=(Install(package, of_php=False),))
+    offer = context.offers.package(package)
+    if finding.origin is None and offer and offer.version == present[package]:  # installed, and its file is gone
+        return replace(finding, demands=(Install(package, of_php=False, again=True),))
     # What is there and too old is upgraded with everything else, not by a plan for one application.
-    present = {package.name for package in context.survey.installed or ()}
-    wanted = finding.verdict == "unmet" and finding.package and finding.package not in present
-    return (
-        replace(finding, demands=(Install(finding.package, of_php=False),)) if wanted and finding.package else finding
-    )
+    return finding
 
 
 def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context) -> Finding:
@@ -93,7 +98,8 @@ def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context)
     package = next((package for package in fact.offered if offers.package(package)), None)
     offer = offers.package(package) if package else None
     if fact.path is None:
-        return _absent(base, fact, versions, offer)
+        there = offer is not None and any(one.name == offer.name for one in survey.installed or ())
+        return _absent(base, fact, versions, offer, "upgrade" if there else "install")
     installed = next((package for package in survey.installed or () if package.name == fact.package), None)
     version = upstream(installed.version) if installed else fact.version or None
     base = replace(base, found=f"{fact.path}{f' {version}' if version else ''}", origin=Origin(fact.path))
@@ -111,13 +117,13 @@ def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context)
     return replace(base, verdict="unmet", state="unobtainable", remedy=remedy)
 
 
-def _absent(base: Finding, fact: Command, versions: VersionRange, offer: Offer | None) -> Finding:
+def _absent(base: Finding, fact: Command, versions: VersionRange, offer: Offer | None, verb: str) -> Finding:
     base = replace(base, verdict="unmet", found=f"{fact.name} is not there", state="unobtainable")
     if offer is None:
         remedy = f"no package index here names {fact.name}: find out which package brings it, or install it by hand"
         return replace(base, remedy=remedy)
     if versions.accepts(upstream(offer.version)):
-        remedy = f"install {offer.name} ({offer.source})"
+        remedy = f"{verb} {offer.name} ({offer.source})"
         return replace(base, state="installable", remedy=remedy, package=offer.name)
     has = f"{offer.source} has {upstream(offer.version)} only ({offer.name})"
     return replace(base, remedy=f"{has}: add a package source that has {fact.name} {versions}")

@@ -20,6 +20,7 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import AGAIN, Finding, Target
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, NotUnderstood, Value
+from fundamentum.model.surrounding_facts import Scheduled
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 
@@ -103,7 +104,10 @@ def _judged(need: TaskNeed, context: Context) -> Finding:
         return replace(base, verdict="unmet", found=f"{place.path} is not there", remedy=remedy)
     if survey.asked is None or need.command not in survey.asked.tasks:
         return replace(base, found="not known", remedy=f"the survey did not look for it: {AGAIN}")
-    tasks = [one for one in survey.tasks if one.command == need.command]
+    here = {place.real or place.path} if place else set()
+    # A line that runs a file of another application has nothing to do with this one.
+    tasks = [one for one in survey.tasks if one.command == need.command and (not here or one.path in ("", *here))]
+    tasks.sort(key=lambda task: _gone(task, survey))
     often = next((one for one in tasks if one.every is not None and one.every <= need.every), None)
     one = often or next((one for one in tasks if one.every is None), tasks[0] if tasks else None)
     if one is None:
@@ -117,16 +121,34 @@ def _judged(need: TaskNeed, context: Context) -> Finding:
             remedy=_schedule_words(need, context),
             demands=tuple(_demands(need, context)),
         )
+    return _as_it_runs(base, one, need, context)
+
+
+def _as_it_runs(base: Finding, one: Scheduled, need: TaskNeed, context: Context) -> Finding:
+    """The finding about a line or timer that names the program."""
+    survey, target = context.survey, context.target
     words = f"every {_length(one.every)}" if one.every else "at times that are not read here"
     base = replace(base, found=f"{words}, as {one.user or 'an unknown user'}", origin=one.origin)
     if one.every is None:
         return replace(base, remedy=f"look at {one.origin}: whether it comes often enough is not known")
+    if _gone(one, survey):
+        of_its_own = one.program.endswith(target.runtime.branch)
+        remedy = f"let it run with the PHP of {target.runtime.label}: change {one.origin}"
+        remedy = f"install PHP {target.runtime.branch} for the command line" if of_its_own else remedy
+        return replace(base, verdict="unmet", found=f"by {one.program}, which is not there", remedy=remedy)
     remark = None
     if one.user == "root" and user_of(survey, target) not in (None, "root"):
         remark = "it runs as root: what it writes, the application cannot change"
-    if often:
+    if one.every <= need.every:
         return replace(base, verdict="met", remark=remark)
     return replace(base, verdict="unmet", remedy=f"let it run {need.text}: change {one.origin}", remark=remark)
+
+
+def _gone(task: Scheduled, survey: Survey) -> bool:
+    """Whether a line names a PHP by its branch, in the system's own place, and that one is not there."""
+    folder, _, name = task.program.rpartition("/")
+    match = re.fullmatch(r"php-?(\d+\.\d+)", name) if folder in ("", "/usr/bin") else None
+    return match is not None and not any(one.sapi == "cli" and one.branch == match[1] for one in survey.runtimes)
 
 
 def _demands(need: TaskNeed, context: Context) -> Iterator[Change]:

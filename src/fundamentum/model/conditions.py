@@ -1,6 +1,7 @@
 """What a setting must be."""
 
 import re
+from collections.abc import Iterable
 from typing import Final, Literal
 
 from fundamentum.catalog import has_unlimited, is_sized, is_switch, is_unlimited, time_zones
@@ -14,6 +15,9 @@ FORMS: Final = '">= 256M", "on", "off", "set", "unset", "has WORD", "lacks WORD"
 _WORD: Final = lazy_regex(r"(has|lacks)\s+([A-Za-z0-9_.:/\\~@+-]+)")
 _BETWEEN: Final = lazy_regex(r"[\s,;]+")
 """What stands between the words of a list in a setting.  Source: ``zend_disable_functions`` in PHP, and others."""
+
+LETTERS: Final = frozenset({"variables_order", "request_order"})
+"""Settings that are a list of letters, with nothing between them.  Source: php.net, "Core php.ini directives"."""
 
 
 class Condition(Value, frozen=True):
@@ -36,7 +40,8 @@ class Condition(Value, frozen=True):
         if self.kind == "zone":
             return value in time_zones()
         if self.kind in ("has", "lacks"):
-            return (self.word.lower() in _words(value.lower())) is (self.kind == "has")
+            there, meant = set(_words(name, value.lower())), set(_words(name, self.word.lower()))
+            return meant <= there if self.kind == "has" else there.isdisjoint(meant)
         if self.kind == "switch":
             return switch(value) is self.on
         return all(_compares(name, value, operator, wanted) for operator, wanted in self.comparisons)
@@ -51,8 +56,9 @@ class Condition(Value, frozen=True):
         if self.kind in ("set", "zone"):
             return "UTC" if self.kind == "zone" else value
         if self.kind in ("has", "lacks"):
-            others = [word for word in _words(value) if word.lower() != self.word.lower()]
-            return ",".join([*others, self.word] if self.kind == "has" else others)
+            meant = _words(name, self.word)
+            others = [word for word in _words(name, value) if word.lower() not in _words(name, self.word.lower())]
+            return _joined(name, [*others, *meant] if self.kind == "has" else others)
         if self.kind == "switch":
             return "On" if self.on else "Off"
         failing = [
@@ -82,8 +88,13 @@ def _compares(name: str, value: str, operator: Operator, wanted: str) -> bool:
     return holds(operator, (found,), (limit,))  # type: ignore[arg-type]
 
 
-def _words(value: str) -> list[str]:
-    return [word for word in _BETWEEN.split(value) if word]
+def _words(name: str, value: str) -> list[str]:
+    """What the list in a setting holds."""
+    return list(value) if name in LETTERS else [word for word in _BETWEEN.split(value) if word]
+
+
+def _joined(name: str, words: Iterable[str]) -> str:
+    return ("" if name in LETTERS else ",").join(words)
 
 
 def condition(name: str, text: str) -> Condition:
@@ -144,7 +155,7 @@ def _impossible(name: str, wanted: Condition, *others: Condition) -> bool:
     """Whether no value satisfies all of these.  Numbers are tried around every bound that is named."""
     conditions = (wanted, *others)
     candidates = ["", "0", "1", "-1" if has_unlimited(name) else "0", "UTC"]
-    candidates += [",".join(one.word for one in conditions if one.kind == "has")]
+    candidates += [_joined(name, [one.word for one in conditions if one.kind == "has"])]
     for one in conditions:
         for _, text in one.comparisons:
             number = quantity(text).number

@@ -233,6 +233,10 @@ class Scheduled(Fact, frozen=True):
     user: Text = ""
     every: int | None = None
     """The longest time between two runs, in seconds; None: it cannot be told."""
+    path: Text = ""
+    """The file that is run, links followed; empty where the line does not tell."""
+    program: Text = ""
+    """The PHP that is named in front of it, such as ``php`` or ``/usr/bin/php8.2``; empty if none is."""
 
 
 class Machine(Fact, frozen=True):

@@ -1,5 +1,6 @@
 """Programs that are run at set times: lines of cron, and timers of systemd, that name what was asked for."""
 
+import posixpath
 import re
 from collections.abc import Iterator, Sequence
 from typing import Final
@@ -27,6 +28,8 @@ _SHORT: Final = {
     "@annually": 31622400,
 }
 _SPAN: Final = lazy_regex(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
+_WORD: Final = lazy_regex(r"[^\s;&|()'\"=]+")
+_PHP: Final = lazy_regex(r"php(?:-cli|-?[0-9][0-9.]*)?")
 
 
 def probe(host: Host, commands: Sequence[str]) -> tuple[tuple[Scheduled, ...], list[Remark]]:
@@ -58,13 +61,30 @@ def _cron(host: Host, commands: Sequence[str], remarks: list[Remark]) -> Iterato
         for number, line in enumerate((text or "").splitlines()[:MAX_LINES], 1):
             for command in commands:
                 if command in line and not line.lstrip().startswith("#"):
-                    yield Scheduled(command, Origin(path, number), *_read(line, user))
+                    yield Scheduled(command, Origin(path, number), *_read(line, user), *_run(host, line, command))
     for name, every in PERIODIC.items():
         for script in listed(host, f"/etc/cron.{name}"):
             text = text_or_none(host, f"/etc/cron.{name}/{script}") or ""
+            lines = [line for line in text.splitlines() if not line.lstrip().startswith("#")]
             for command in commands:
-                if any(command in line for line in text.splitlines() if not line.lstrip().startswith("#")):
-                    yield Scheduled(command, Origin(f"/etc/cron.{name}/{script}"), "root", every)
+                if line := next((line for line in lines if command in line), ""):
+                    origin = Origin(f"/etc/cron.{name}/{script}")
+                    yield Scheduled(command, origin, "root", every, *_run(host, line, command))
+
+
+def _run(host: Host, line: str, command: str, folder: str = "") -> tuple[str, str]:
+    """The file that a line runs, and the PHP it names in front of it; both empty where the line does not tell.
+
+    ``folder`` is where it is run, unless the line itself goes elsewhere.
+    """
+    words = _WORD.findall(line)
+    at = next((n for n, word in enumerate(words) if word == command or word.endswith(f"/{command}")), None)
+    if at is None:
+        return "", ""
+    gone = next((to for word, to in zip(words[:at][::-1][1:], words[:at][::-1], strict=False) if word == "cd"), folder)
+    path = posixpath.normpath(posixpath.join(gone, words[at]))
+    program = next((word for word in words[:at][::-1] if _PHP.fullmatch(posixpath.basename(word))), "")
+    return (host.resolve(path) or path) if path.startswith("/") else "", program
 
 
 def _read(line: str, user: str | None) -> tuple[str, int | None]:
@@ -86,9 +106,11 @@ def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
         service = text_or_none(host, f"{UNITS}/{unit[1] if unit else name.removesuffix('.timer') + '.service'}") or ""
         runs = [line for line in service.splitlines() if line.lstrip().startswith("ExecStart")]
         user = re.search(r"^\s*User\s*=\s*(\S+)", service, re.M)
+        folder = re.search(r"^\s*WorkingDirectory\s*=\s*(\S+)", service, re.M)
         for command in commands:
-            if any(command in line for line in runs):
-                yield Scheduled(command, Origin(f"{UNITS}/{name}"), user[1] if user else "root", _every(timer))
+            if line := next((line for line in runs if command in line), ""):
+                run = _run(host, line, command, folder[1] if folder else "")
+                yield Scheduled(command, Origin(f"{UNITS}/{name}"), user[1] if user else "root", _every(timer), *run)
 
 
 def _every(timer: str) -> int | None:

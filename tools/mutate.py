@@ -64,9 +64,17 @@ def changed(node: ast.AST, source: str) -> str | None:
 
 
 def places(tree: ast.AST) -> Iterator[ast.expr | ast.stmt]:
-    """Every expression and statement that may be changed: no documentation, no type, no part of a formatted text."""
+    """Every expression and statement that may be changed.
+
+    No documentation, no type, no part of a formatted text; nor what only guards against mistakes of whoever changes the
+    program: that a class is ``frozen``, that ``zip`` is ``strict``.
+    """
     for field, value in ast.iter_fields(tree):
         if field in ("annotation", "returns", "type_params") or isinstance(tree, ast.JoinedStr | ast.MatchValue):
+            continue
+        if isinstance(tree, ast.keyword) and tree.arg in ("frozen", "strict"):
+            continue
+        if isinstance(tree, ast.Subscript) and isinstance(tree.value, ast.Name) and tree.value.id == "Literal":
             continue
         for child in value if isinstance(value, list) else [value]:
             match child:
@@ -81,17 +89,18 @@ def places(tree: ast.AST) -> Iterator[ast.expr | ast.stmt]:
             yield from places(child)
 
 
-def mutations_of(path: Path, house: Path) -> Iterator[Mutation]:
-    """Every change that can be made in one file."""
+def mutations_of(path: Path, tree: ast.AST, line: int, house: Path) -> list[Mutation]:
+    """Every change that can be made in one line of a file."""
     source = path.read_text()
     lines = source.splitlines()
-    for node in places(ast.parse(source)):
-        after = changed(node, source) if node.lineno == node.end_lineno and source.isascii() else None
+    found = []
+    for node in places(tree) if source.isascii() else ():
+        after = changed(node, source) if node.lineno == node.end_lineno == line else None
         if after is not None:
-            line = lines[node.lineno - 1]
-            mutant = line[: node.col_offset] + after + line[node.end_col_offset :]
-            if mutant != line and _compiles([*lines[: node.lineno - 1], mutant, *lines[node.lineno :]]):
-                yield Mutation(str(path.relative_to(house)), node.lineno, line, mutant)
+            mutant = lines[line - 1][: node.col_offset] + after + lines[line - 1][node.end_col_offset :]
+            if mutant != lines[line - 1] and _compiles([*lines[: line - 1], mutant, *lines[line:]]):
+                found.append(Mutation(str(path.relative_to(house)), line, lines[line - 1], mutant))
+    return found
 
 
 def _compiles(lines: list[str]) -> bool:
@@ -107,15 +116,13 @@ def chosen(house: Path, count: int, seed: str) -> list[Mutation]:
     chance = random.Random(seed)
     files = [path for path in sorted(house.glob("src/fundamentum/**/*.py")) if "derive" not in path.parts]
     weights = [len(path.read_text().splitlines()) for path in files]
-    taken: dict[tuple[str, int], Mutation] = {}
+    trees = {path: ast.parse(path.read_text()) for path in files}
+    taken: dict[tuple[Path, int], Mutation] = {}
     while len(taken) < count:
         path = chance.choices(files, weights)[0]
-        by_line: dict[int, list[Mutation]] = {}
-        for mutation in mutations_of(path, house):
-            by_line.setdefault(mutation.line, []).append(mutation)
         line = chance.randint(1, len(path.read_text().splitlines()))
-        if line in by_line:
-            taken.setdefault((str(path), line), chance.choice(by_line[line]))
+        if (path, line) not in taken and (mutations := mutations_of(path, trees[path], line, house)):
+            taken[path, line] = chance.choice(mutations)
     return list(taken.values())
 
 

@@ -153,7 +153,9 @@ OUTPUTS = {
 }
 
 
-_MOMENTS = re.compile(r'("(?:taken|modified|fetched|started)":|^(?:\x1b\[[\d;]*m)*looked at)(?:\x1b\[[\d;]*m| )+\d[\d :-]*', re.M)
+_MOMENTS = re.compile(
+    r'("(?:taken|modified|fetched|started)":|^(?:\x1b\[[\d;]*m)*looked at)(?:\x1b\[[\d;]*m| )+\d[\d :-]*', re.M
+)
 """When something was looked at or written: another moment each time."""
 OTHERS = ("windows", "rpm")
 FPM_INI = "memory_limit = 96M\npost_max_size = 4M\ndisable_functions = exec\nmax_input_vars = 500\n"

@@ -33,6 +33,7 @@ from fundamentum.prose import requirements
 from fundamentum.report.checks import text as check_text
 from fundamentum.report.plans import script
 from fundamentum.report.plans import text as plan_text
+from fundamentum.report.plans.playbook import as_playbook
 from fundamentum.report.terminal import console_for
 from fundamentum.survey import observe
 
@@ -98,7 +99,7 @@ def leaves(value: Any, at: str = "") -> Iterator[str]:
 
 
 def lines_of(result: object, survey: Survey | None) -> list[str]:
-    """A judgement and a plan as a person reads them, the plan's script too; anything else as its structure."""
+    """A judgement and a plan as a person reads them, the plan's script and playbook too, but for what all have in common; anything else as its structure."""
     written = io.StringIO()
     with patch.dict(os.environ, {"COLUMNS": "200", "NO_COLOR": "1"}):
         if isinstance(result, Judgement) and survey:
@@ -108,6 +109,7 @@ def lines_of(result: object, survey: Survey | None) -> list[str]:
             of = platform(result.family)
             if of.script_language == "sh" and of.carried_out:
                 written.write(script.as_script(result).partition("\n# What the plan is written in")[0])
+                written.write("\n" + as_playbook(result).partition("\n  vars:\n")[0])
         else:
             whole = msgspec.structs.replace(result, offers=None) if isinstance(result, Survey) else result
             written.write(

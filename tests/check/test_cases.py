@@ -14,7 +14,7 @@ from fundamentum.errors import FundamentumError
 from fundamentum.model.survey import Survey
 from fundamentum.plan.planner import plan
 from tests.around import around_root, look, needs
-from tests.small_root import TODAY
+from tests.small_root import LISTS, NAME, TODAY
 
 CASES: dict[str, dict[str, Any]] = tomllib.loads(Path(__file__).with_name("cases.toml").read_text("utf-8"))
 
@@ -41,8 +41,11 @@ def server(folder: Path, case: dict[str, Any]) -> Path:
         f"Package: {name}\nStatus: install ok installed\nArchitecture: amd64\nVersion: {version}\n"
         for name, version in status
     )
+    files["var/lib/dpkg/status"] += "\n" + case.get("status", "")
     root = around_root(folder, extra=files)
     root.chmod(0o755)
+    with (root / LISTS / NAME).open("a") as index:
+        index.write(case.get("index", ""))
     for name in case.get("modules", ()):
         module = root / f"usr/lib/php/20220829/{name}.so"
         module.write_bytes((root / "usr/lib/php/20220829/ctype.so").read_bytes())

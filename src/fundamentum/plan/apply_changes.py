@@ -12,6 +12,7 @@ from fundamentum.changes.packages import Install
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
 from fundamentum.platforms.offers import Offers
+from fundamentum.webservers import names, webserver
 
 
 def apply(
@@ -26,7 +27,7 @@ def apply(
 
 
 def _without(gone: set[str], survey: Survey) -> Survey:
-    """The server without these packages: a way of running PHP whose package goes is gone too."""
+    """The server without these packages: a way of running PHP, and a web server, whose package goes is gone too."""
     if not gone:
         return survey
     kept = tuple(package for package in survey.installed or () if package.name not in gone)
@@ -37,4 +38,19 @@ def _without(gone: set[str], survey: Survey) -> Survey:
         if pattern.format(branch=known.branch) in gone
     }
     runtimes = tuple(runtime for runtime in survey.runtimes if (runtime.branch, runtime.sapi) not in lost)
-    return replace(survey, installed=kept, runtimes=runtimes)
+    return _unserved(gone, replace(survey, installed=kept, runtimes=runtimes))
+
+
+def _unserved(gone: set[str], survey: Survey) -> Survey:
+    """The server without the sites of web servers of which no package is left."""
+    left = {package.name for package in survey.installed or ()}
+    brought = {name: set(webserver(name).packages) for name in names()}
+    ended = {name for name, packages in brought.items() if packages & gone and not packages & left}
+    if not ended:
+        return survey
+    sites = tuple(site for site in survey.sites if site.server not in ended)
+    reached = {site.runtime for site in sites}
+    runtimes = tuple(replace(one, serves=one.serves and one.label in reached) for one in survey.runtimes)
+    servers = tuple(one for one in survey.web_servers or () if one.server not in ended)
+    idle = tuple(site for site in survey.idle_sites if site.server not in ended)
+    return replace(survey, sites=sites, idle_sites=idle, runtimes=runtimes, web_servers=servers)

@@ -146,14 +146,19 @@ class Resolver:
                 if name not in (*removed, *gone)
                 and name not in chosen
                 and (offer := whole.get((name, version)))
-                and not all(
-                    any(self._holds(relation, chosen, [*removed, *gone]) for relation in group)
-                    for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
-                )
+                and self._loses(offer, chosen, [*removed, *gone])
             ]
             if not more:
                 return gone
             gone += more
+
+    def _loses(self, offer: Offer, chosen: dict[str, Offer], gone: list[str]) -> bool:
+        """Whether something that an installed package depends on, and has, is there no longer."""
+        return any(
+            not any(self._holds(relation, chosen, gone) for relation in group)
+            and any(self._holds(relation, {}, ()) for relation in group)
+            for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends)
+        )
 
     def _lack(self, offer: Offer, group: list[Relation]) -> str:
         words = f"{offer.name} depends on {' | '.join(relation.name for relation in group)}"

@@ -31,7 +31,9 @@ from fundamentum.plan.apply_changes import apply
 from fundamentum.plan.branch_choice import Candidate, Outcome
 from fundamentum.plan.effects_on_others import effects
 from fundamentum.plan.hints import hints
+from fundamentum.plan.impossible_packages import no_php, without_impossible
 from fundamentum.plan.made_plan import Decision, Plan, Upgrade
+from fundamentum.plan.named_choice import as_named
 from fundamentum.plan.new_site import WantedSite
 from fundamentum.plan.package_dependencies import Resolver
 from fundamentum.plan.proof import proofs
@@ -62,6 +64,7 @@ class Planner:
         self.offers = Offers(survey)
         self._resolver: Resolver | None = None
         self.site: WantedSite | None = None
+        self.selectors: Sequence[str | None] = ()
         self.levels: Sequence[Level] = LEVELS if recommended else LEVELS[:1]
 
     def targets(
@@ -101,19 +104,7 @@ class Planner:
         if len(found) < 2 or all((c.branch, c.target.runtime.home) != (runtime.branch, runtime.home) for c in found):
             return None
         decision = branch_choice.decide(applications, found, self.trial, self.today).decision
-        everyone = tuple(needs.name for needs in applications)
-        rows = []
-        for candidate, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
-            if (candidate.branch, candidate.target.runtime.home) == (runtime.branch, runtime.home):
-                cost = "" if row.chosen_for == everyone else f", although {row.reason}"
-                if row.chosen_for and row.chosen_for != everyone:
-                    cost = f", although it would be taken for {', '.join(row.chosen_for)} only"
-                row = replace(row, chosen_for=everyone, reason=f"named with --runtime{cost}")
-            elif row.chosen_for:
-                reason = f"would have been taken for {', '.join(row.chosen_for)}"
-                row = replace(row, chosen_for=(), reason=reason)
-            rows.append(row)
-        return replace(decision, rows=tuple(rows), conflict=())
+        return as_named(decision, found, runtime, tuple(needs.name for needs in applications))
 
     def trial(self, needs: Needs, candidate: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
@@ -186,6 +177,7 @@ class Planner:
     ) -> Plan:
         """The changes that make these applications run on this server; ``site``: one that is set up for the only."""
         selectors = [selector] * len(applications) if selector is None or isinstance(selector, str) else selector
+        self.selectors = selectors
         targets, decision, switched = self.targets(applications, selectors, site)
         if switched:
             return self._elsewhere(switched.survey)._plan(applications, targets, decision, switched.switch)
@@ -194,7 +186,7 @@ class Planner:
     def _elsewhere(self, survey: Survey) -> "Planner":
         planner = Planner(survey, self.today, recommended=len(self.levels) > 1, added=self.added)
         planner.password_file = self.password_file
-        planner.site = self.site
+        planner.site, planner.selectors = self.site, self.selectors
         return planner
 
     def _plan(
@@ -217,6 +209,12 @@ class Planner:
             placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
             decision = replace(decision or Decision(), apart=tuple(odds)) if added else decision
         done = self.settle(applications, placed, label, added)
+        if done.missing and self._resolver:
+            wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
+            possible = without_impossible(self.survey, wanted, self._resolver)
+            if possible and not (any(self.selectors) and no_php(targets, possible)):
+                return self._elsewhere(possible).plan(applications, self.selectors, self.site)
+            done = Settled({}, {}, before, missing=done.missing)  # nothing of it would be installed
         for change in done.changes.values():
             if isinstance(change, PrepareDatabase):
                 done.changes[change.key] = replace(change, given=self.password_file)

@@ -144,6 +144,7 @@ function filtered(line, kind,   key) {
     if (kind == "unit") {
         if (line ~ /^[ \t]*User[ \t]*=/) return line
         if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
+        if (line ~ /^[ \t]*WorkingDirectory[ \t]*=[ \t]*[A-Za-z0-9_.\/@+-]+[ \t]*$/) return line
         if (line ~ /^\[/) return line
         if (line ~ /^[ \t]*Environment[ \t]*=[ \t]*$/) return "Environment="
         if (line ~ /^[ \t]*Environment[ \t]*=/) return (out_task = deciding(line)) == "" ? "Environment=X=" : "Environment=" out_task
@@ -162,9 +163,25 @@ function filtered(line, kind,   key) {
     return filtered_by_entry(line, kind)
 }
 
+# Of a line that names a task no more than the directory it goes to, the PHP in front, and the file that is run.
 function task_in(line,   n) {
-    for (n = 1; n <= task_count; n++) if (index(line, task_names[n])) return task_names[n]
+    for (n = 1; n <= task_count; n++) if (index(line, task_names[n])) return run_in(line, task_names[n])
     return ""
+}
+
+function run_in(line, task,   n, words, count, word, php, folder) {
+    gsub(/[;&|()'"=]/, " ", line)
+    count = split(line, words, /[ \t]+/)
+    for (n = 1; n <= count; n++) {
+        word = words[n]
+        if (word == task || substr(word, length(word) - length(task)) == "/" task) {
+            if (word !~ /^[A-Za-z0-9_.\/@+-]+$/) return task
+            return (folder == "" ? "" : "cd " folder " && ") (php == "" ? "" : php " ") word
+        }
+        if (word ~ /^([A-Za-z0-9_.\/-]*\/)?php(-cli|-?[0-9][0-9.]*)?$/) php = word
+        if (n > 1 && words[n - 1] == "cd" && word ~ /^[A-Za-z0-9_.\/@+-]+$/) folder = word
+    }
+    return task
 }
 
 # A directive that holds a secret loses its value; so do credentials inside of values.  Environment variables and

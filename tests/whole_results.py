@@ -99,7 +99,10 @@ def leaves(value: Any, at: str = "") -> Iterator[str]:
 
 
 def lines_of(result: object, survey: Survey | None) -> list[str]:
-    """A judgement and a plan as a person reads them, the plan's script and playbook too, but for what all have in common; anything else as its structure."""
+    """A judgement and a plan as a person reads them; anything else as its structure.
+
+    Of the script and the playbook of a plan there is what is their own, without what all have in common.
+    """
     written = io.StringIO()
     with patch.dict(os.environ, {"COLUMNS": "200", "NO_COLOR": "1"}):
         if isinstance(result, Judgement) and survey:

@@ -1,6 +1,6 @@
 """Make a plan: choose the PHP, mend what can be mended, apply that to the survey, and check until nothing changes."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date
 from typing import Final
 
@@ -16,29 +16,25 @@ from fundamentum.changes.removal import LetGo
 from fundamentum.changes.service import Restart
 from fundamentum.changes.site import AddSite
 from fundamentum.changes.site_pool import MoveSite
-from fundamentum.changes.steps import restarts, steps
+from fundamentum.changes.steps import restarts
 from fundamentum.check.judge import judge
 from fundamentum.check.judged_runtime import choose
 from fundamentum.check.remedies import refused, remedies
 from fundamentum.errors import FundamentumError
-from fundamentum.model.findings import Judgement, Target
+from fundamentum.model.findings import Target
 from fundamentum.model.needs import LEVELS, Needs
 from fundamentum.model.needs_value import Level
-from fundamentum.model.packages import Offer
 from fundamentum.model.survey import Survey
 from fundamentum.plan import branch_choice, new_site, separate_pools
 from fundamentum.plan.apply_changes import apply
+from fundamentum.plan.assembled_plan import assembled, offers_taken
 from fundamentum.plan.branch_choice import Candidate, Outcome
-from fundamentum.plan.effects_on_others import effects
-from fundamentum.plan.hints import hints
 from fundamentum.plan.impossible_packages import no_php, without_impossible
 from fundamentum.plan.made_plan import Decision, Plan, Upgrade
 from fundamentum.plan.named_choice import as_named
 from fundamentum.plan.new_site import WantedSite
 from fundamentum.plan.package_dependencies import Resolver
-from fundamentum.plan.proof import proofs
-from fundamentum.plan.rests_on import rests_on
-from fundamentum.plan.settled import Settled, planned
+from fundamentum.plan.settled import Settled
 from fundamentum.plan.unexpected_packages import asides
 from fundamentum.platforms.offers import Offers
 
@@ -198,72 +194,51 @@ class Planner:
     ) -> Plan:
         before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
-        added: Sequence[Change]
         site = None if refused(before[0]) else self.site  # nothing is set up on a PHP that is not accepted
-        if site:
-            added = list(new_site.changes(site, applications[0], targets[0], self.survey, self.offers))
-            placed = [new_site.target_of(added, targets[0], site)]
-        elif self.site:
-            placed, added = list(targets), []
-        else:
-            placed, added, odds = separate_pools.split(applications, targets, self.survey, self.levels)
-            decision = replace(decision or Decision(), apart=tuple(odds)) if added else decision
+        placed, added, odds = self._placed(applications, targets, site)
+        decision = replace(decision or Decision(), apart=tuple(odds)) if added and not self.site else decision
         done = self.settle(applications, placed, label, added)
         if done.missing and self._resolver:
-            wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
-            possible = without_impossible(self.survey, wanted, self._resolver)
-            if possible and not (any(self.selectors) and no_php(targets, possible)):
+            if possible := self._possible(done, targets):
                 return self._elsewhere(possible).plan(applications, self.selectors, self.site)
-            done = Settled({}, {}, before, missing=done.missing)  # nothing of it would be installed
+            done, added = Settled({}, {}, before, missing=done.missing), []  # nothing of it would be installed
         for change in done.changes.values():
             if isinstance(change, PrepareDatabase):
                 done.changes[change.key] = replace(change, given=self.password_file)
         if site:
             added = new_site.with_reasons(added, done, applications[0])
-        taken = self._taken(done)
         later = [change for change in added if isinstance(change, LATER)]
-        changes = self._ordered([*self._decided(done, taken, switch), *later, *done.changes.values()], placed)
+        changes = [*self._decided(done, switch), *later, *done.changes.values()]
         place = Place(self.survey, self.offers.platform, label)
-        told = ((change.key, change.consequence(place)) for change in changes)
-        ordered = steps(changes, place)
-        return Plan(
-            server=self.survey.server,
-            family=self.survey.system.family,
-            applications=tuple(map(planned, before, done.judgements)),
-            before=before,
-            after=done.judgements,
-            changes=tuple(changes),
-            steps=ordered,
-            reasons={key: tuple(found) for key, found in done.reasons.items()},
-            consequences={key: words for key, words in told if words},
-            words={change.key: change.words(self.offers) for change in changes},
-            along=done.along,
-            upgrades=done.upgrades,
-            fetch=done.fetch,
-            space=done.space,
-            removes=done.removes,
-            asides=done.asides,
-            sources={name: offer.source for name, offer in taken.items()},
-            unresolved=tuple(done.unresolved()),
-            decision=decision,
-            hints=tuple(hints(self.survey, self.offers, done.judgements, site)),
-            rests_on=rests_on(before, self.survey, ordered),
-            proofs=tuple(proofs(done.judgements, done.world or self.survey, self.offers)),
-            others=effects(self.survey, done.world or self.survey, [*placed, *_of_command_line(done.judgements)]),
-        )
+        return assembled(done, self._ordered(changes, placed), place, before, placed, decision, self.offers, site)
 
-    def _taken(self, done: Settled) -> dict[str, Offer]:
-        """The offers that the plan takes."""
-        installs = (change.package for change in done.changes.values() if isinstance(change, Install))
-        found = {name: self.offers.package(name) for name in [*done.along, *installs]}
-        return {name: offer for name, offer in found.items() if offer}
+    def _placed(
+        self, applications: Sequence[Needs], targets: list[Target], site: WantedSite | None
+    ) -> tuple[list[Target], Sequence[Change], Sequence[str]]:
+        """Where the applications will run, what makes these places, and what keeps them from sharing one."""
+        if site:
+            made = list(new_site.changes(site, applications[0], targets[0], self.survey, self.offers))
+            return [new_site.target_of(made, targets[0], site)], made, ()
+        if self.site:
+            return list(targets), [], ()
+        return separate_pools.split(applications, targets, self.survey, self.levels)
 
-    def _decided(self, done: Settled, taken: Mapping[str, Offer], switch: str | None) -> Iterator[Change]:
+    def _possible(self, done: Settled, targets: Sequence[Target]) -> Survey | None:
+        """The survey without the packages that cannot be installed; None if that leaves no PHP, or does not help."""
+        wanted = [change.package for change in done.changes.values() if isinstance(change, Install)]
+        possible = without_impossible(self.survey, wanted, self._resolver) if self._resolver else None
+        if possible is None or not no_php(targets, possible):
+            return possible
+        bound = any(self.selectors) or self.site is not None  # another PHP is not what was asked for
+        return possible if not bound and branch_choice.candidates(possible, Offers(possible)) else None
+
+    def _decided(self, done: Settled, switch: str | None) -> Iterator[Change]:
         """What a person decides first: sources that are not configured yet, another module stream.
 
         A source counts by the packages of it that the plan names; by all that it takes from there, if it names none.
         """
         named = {change.package for change in done.changes.values() if isinstance(change, Install)}
+        taken = offers_taken(done, self.offers)
         for source in self.added:
             packages = {name: offer.version for name, offer in taken.items() if offer.source == source}
             if packages:
@@ -303,10 +278,6 @@ def plan(
     """
     planner = Planner(survey, today, recommended=recommended, added=added, password_file=password_file)
     return planner.plan(applications, selector, site)
-
-
-def _of_command_line(judgements: Iterable[Judgement]) -> list[Target]:
-    return [judgement.command_line.target for judgement in judgements if judgement.command_line]
 
 
 def _same_target(target: Target, world: Survey) -> Target:

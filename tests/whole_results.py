@@ -30,10 +30,11 @@ from fundamentum.platforms import platform
 from fundamentum.platforms.redhat import dnf, rpm
 from fundamentum.platforms.windows import registry
 from fundamentum.prose import requirements
+from fundamentum.report.ansible_text import Ours
 from fundamentum.report.checks import text as check_text
 from fundamentum.report.plans import script
 from fundamentum.report.plans import text as plan_text
-from fundamentum.report.plans.playbook import as_playbook
+from fundamentum.report.plans.playbook import play_of
 from fundamentum.report.terminal import console_for
 from fundamentum.survey import observe
 
@@ -95,7 +96,7 @@ def leaves(value: Any, at: str = "") -> Iterator[str]:
         for below in value:
             yield from leaves(below, f"{at}[]")
     elif value not in ("", None, False):
-        yield f"{at}: {value}"
+        yield f"{at}:{' (ours)' if isinstance(value, Ours) else ''} {value}"
 
 
 def lines_of(result: object, survey: Survey | None) -> list[str]:
@@ -112,13 +113,15 @@ def lines_of(result: object, survey: Survey | None) -> list[str]:
             of = platform(result.family)
             if of.script_language == "sh" and of.carried_out:
                 written.write(script.as_script(result).partition("\n# What the plan is written in")[0])
-                written.write("\n" + as_playbook(result).partition("\n  vars:\n")[0])
+                play = {part: told for part, told in play_of(result).items() if part != "vars"}
+                written.write("\n" + "\n".join(leaves(play)))
         else:
             whole = msgspec.structs.replace(result, offers=None) if isinstance(result, Survey) else result
             written.write(
                 "\n".join(leaves(msgspec.to_builtins(whole, str_keys=True, enc_hook=repr, order="deterministic")))
             )
-    return _FOLDER.sub("", _ANOTHER_TIME.sub("", written.getvalue())).splitlines()
+    text = _ANOTHER_TIME.sub("", written.getvalue())
+    return (_FOLDER.sub("", text) if "/pytest-of-" in text else text).splitlines()
 
 
 def differing(base: Sequence[str], lines: Sequence[str]) -> list[str]:

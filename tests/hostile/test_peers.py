@@ -19,10 +19,13 @@ from fundamentum.survey import database_greeting as greeting
 from fundamentum.survey import pool_answers as asking
 from fundamentum.survey.observe import survey
 from fundamentum.survey.pool_answers import ask_pools
+from tests.examples import WHOLE
 from tests.hostile.samples import PAGE
 from tests.small_root import small_root
 
 Talk = Callable[[socket.socket], None]
+WAIT = 2.0 if WHOLE else 0.6
+"""Seconds that the program waits for an answer in these tests."""
 
 
 @contextmanager
@@ -96,7 +99,7 @@ BROKEN: dict[str, Talk] = {
 
 @pytest.mark.parametrize("case", BROKEN)
 def test_answers_over_http(case: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(information_page_address, "TIMEOUT", 2)
+    monkeypatch.setattr(information_page_address, "TIMEOUT", WAIT)
     started = time.monotonic()
     with peer(BROKEN[case]) as port, pytest.raises(InputError) as failure:
         information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php")
@@ -108,7 +111,7 @@ def test_answers_over_http(case: str, monkeypatch: pytest.MonkeyPatch) -> None:
     "talk", [drip(), drip(b"\x16\x03\x03\x40\x00", b"\x02"), say(b"HTTP/1.1 200 OK\r\n\r\n"), lambda connection: None]
 )
 def test_answers_over_tls(talk: Talk, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(information_page_address, "TIMEOUT", 2)
+    monkeypatch.setattr(information_page_address, "TIMEOUT", WAIT)
     started = time.monotonic()
     with peer(talk) as port, pytest.raises(InputError, match="does not answer"):
         information_page_address.survey_address(f"https://127.0.0.1:{port}/info.php")
@@ -130,7 +133,7 @@ def test_a_login_that_never_ends(script: str, said: str, tmp_path: Path, monkeyp
     (tmp_path / "ssh").write_text(SSH.format(script))
     (tmp_path / "ssh").chmod(0o755)
     monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
-    monkeypatch.setattr(ssh, "PATIENCE", 2)
+    monkeypatch.setattr(ssh, "PATIENCE", WAIT)
     with pytest.raises(InputError, match=said) as failure:
         ssh.reach("ssh://vega.observatory.example", "true")
     assert len(str(failure.value)) < 400
@@ -159,7 +162,7 @@ def test_a_page_is_read_over_http() -> None:
     [drip(), drip(b"\x4a\x00\x00\x00\x0a", b"5"), forever(b"", b"\0"), say(b"x"), say("\0\0\0\0\nÛ²\0".encode())],
 )
 def test_databases(talk: Talk, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(greeting, "TIMEOUT", 1)
+    monkeypatch.setattr(greeting, "TIMEOUT", WAIT)
     started = time.monotonic()
     with peer(talk) as port, pytest.raises(InputError, match="no database server"):
         greeting.at(f"127.0.0.1:{port}")
@@ -187,7 +190,7 @@ POOLS: dict[str, Talk] = {
 
 @pytest.mark.parametrize("case", POOLS)
 def test_pools(case: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(asking, "TIMEOUT", 2)
+    monkeypatch.setattr(asking, "TIMEOUT", WAIT)
     root = small_root(tmp_path)
     (root / "run/php").mkdir(parents=True)
     found = survey(DirectoryHost(root, "x"))

@@ -6,6 +6,7 @@ import importlib
 import pkgutil
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -70,26 +71,28 @@ KNOWS = {  # who may know whom
 }
 
 
-def modules() -> Iterator[tuple[str, ast.Module]]:
-    for path in sorted(SOURCE.rglob("*.py")):
-        yield str(path.relative_to(SOURCE)), ast.parse(path.read_text())
+@cache
+def modules() -> dict[str, list[ast.AST]]:
+    """File below the source → all nodes of its tree."""
+    paths = sorted(SOURCE.rglob("*.py"))
+    return {str(path.relative_to(SOURCE)): list(ast.walk(ast.parse(path.read_text()))) for path in paths}
 
 
-def literals(tree: ast.Module) -> Iterator[tuple[int, str]]:
+def literals(nodes: list[ast.AST]) -> Iterator[tuple[int, str]]:
     """Every text in a module that is no docstring."""
-    statements = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
-    for node in ast.walk(tree):
+    statements = {id(node.value) for node in nodes if isinstance(node, ast.Expr)}
+    for node in nodes:
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in statements:
             yield node.lineno, node.value
 
 
 def spoken(room: str, words: re.Pattern[str]) -> list[str]:
     found = []
-    for name, tree in modules():
+    for name, nodes in modules().items():
         if name.startswith((f"{room}/", "derive/", "catalog/", "demo/")):
             continue
         allowed = re.compile(BESIDE.get(name, "(?!)"), re.I)
-        found += [f"{name}:{line}: {text}" for line, text in literals(tree) if words.search(allowed.sub("", text))]
+        found += [f"{name}:{line}: {text}" for line, text in literals(nodes) if words.search(allowed.sub("", text))]
     return found
 
 
@@ -120,12 +123,12 @@ def room_of(module: str) -> str:
     return module.removeprefix("fundamentum").lstrip(".").partition(".")[0] or "__init__"
 
 
-@pytest.mark.parametrize(("name", "tree"), [pytest.param(name, tree, id=name) for name, tree in modules()])
-def test_rooms_know_only_those_below_them(name: str, tree: ast.Module) -> None:
+@pytest.mark.parametrize("name", [str(path.relative_to(SOURCE)) for path in sorted(SOURCE.rglob("*.py"))])
+def test_rooms_know_only_those_below_them(name: str) -> None:
     own = name.partition("/")[0].removesuffix(".py")
-    imports = [node for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)]
-    modules = [(node.module or "", alias.name) for node in imports for alias in node.names]
-    known = {f"fundamentum.{name}" if module == "fundamentum" else module for module, name in modules}
+    imports = [node for node in modules()[name] if isinstance(node, ast.ImportFrom)]
+    imported = [(node.module or "", alias.name) for node in imports for alias in node.names]
+    known = {f"fundamentum.{name}" if module == "fundamentum" else module for module, name in imported}
     rooms = {room_of(module) for module in known if module.startswith("fundamentum.")} - {own, "__version__"}
     assert own == "__init__" or rooms <= KNOWS[own], rooms - KNOWS[own]
 
@@ -136,10 +139,10 @@ STEPS = ("families", "result", "application", "php_source", "statements", "readi
 
 def test_the_steps_of_deriving_know_only_those_before_them() -> None:
     wrong = []
-    for name, tree in modules():
+    for name, nodes in modules().items():
         own = name.removeprefix("derive/").partition("/")[0].removesuffix(".py")
         if name.startswith("derive/") and own in STEPS:
-            known = [node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)]
+            known = [node.module or "" for node in nodes if isinstance(node, ast.ImportFrom)]
             steps = {module.split(".")[2] for module in known if module.startswith("fundamentum.derive.")}
             wrong += [f"{name}: {step}" for step in steps if step not in STEPS[: STEPS.index(own) + 1]]
     assert wrong == []
@@ -148,9 +151,9 @@ def test_the_steps_of_deriving_know_only_those_before_them() -> None:
 def test_few_modules_are_imported_inside_functions() -> None:
     """What is loaded late is loaded by ``entries``; only libraries that few runs need are imported where they are used."""
     inside = [
-        f"{path.name}: {ast.unparse(node)}"
-        for path in SOURCE.rglob("*.py")
-        for function in ast.walk(ast.parse(path.read_text()))
+        f"{name}: {ast.unparse(node)}"
+        for name, nodes in modules().items()
+        for function in nodes
         if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)
         for node in ast.walk(function)
         if isinstance(node, ast.Import | ast.ImportFrom)

@@ -3,6 +3,7 @@
 import re
 import textwrap
 from collections.abc import Collection, Iterable
+from functools import cache
 from pathlib import Path
 from typing import Final
 
@@ -49,20 +50,27 @@ def introduction() -> list[str]:
     return text[: text.index("set -eu")].splitlines()
 
 
-def functions_for(family: str, body: Iterable[str], besides: Collection[str] = ()) -> list[str]:
+def functions_for(family: str, body: Iterable[str], besides: tuple[str, ...] = ()) -> list[str]:
     """What the lines of a script rest on, in order; the platform's own words among it.
 
     ``besides`` are parts of the library that are left out.
     """
-    parts = list(_parts(_whole(family, besides)))
-    code = {part.name: _calls(part.lines) for part in parts if part.name}
-    wanted = _calls(body).union(*(_calls(part.lines) for part in parts if not part.name))
+    parts, code, always = _library(family, besides)
+    wanted = _calls(body) | always
     used: set[str] = set()
     while more := (wanted & code.keys()) - used:
         used |= more
         wanted = wanted.union(*(code[name] for name in more))
     lines = [line for part in parts if not part.name or part.name in used for line in part.lines]
     return [line for line, before in zip(lines, ("", *lines), strict=False) if line or before]
+
+
+@cache
+def _library(family: str, besides: tuple[str, ...]) -> tuple[list[Part], dict[str, set[str]], set[str]]:
+    """The parts in order, what each function calls, and what is called outside of functions."""
+    parts = list(_parts(_whole(family, besides)))
+    code = {part.name: _calls(part.lines) for part in parts if part.name}
+    return parts, code, set().union(*(_calls(part.lines) for part in parts if not part.name))
 
 
 def _whole(family: str, besides: Collection[str]) -> str:

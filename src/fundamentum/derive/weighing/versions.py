@@ -1,9 +1,9 @@
 """Which PHP an application runs on: what it states, held against the constructs and symbols that it uses."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
 from functools import cache
-from typing import Final
+from typing import Final, Literal
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.beside.manifest import Manifest, lowest_stated
@@ -26,6 +26,7 @@ _CONSTRUCTS: Final = frozenset(rule.what for rule in RULES)
 FRONT: Final = 2
 """Directories below an application's own in which a gate is one for the whole program."""
 Places = list[tuple[str, Syntax]]
+Edge = Literal["since", "gone"]
 
 
 def php_of(
@@ -57,6 +58,13 @@ def _branches_that_took() -> Sequence[str]:
     """Branches with which something is gone, the oldest first."""
     symbols = {gone for spans in versioned_words().values() for _, gone in spans}
     return sorted(filter(None, symbols | {rule.gone for rule in RULES}), key=branch_key)
+
+
+@cache
+def _words_of(edge: Edge, branch: str) -> frozenset[bytes]:
+    """The words that came or went with a branch."""
+    place = ("since", "gone").index(edge)
+    return frozenset(word for word, spans in versioned_words().items() if any(span[place] == branch for span in spans))
 
 
 def _removed(said: Statements, whole: Whole) -> Places:
@@ -91,7 +99,7 @@ class _Bounds:
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            if found := self._places(lambda since, _, branch=branch: since == branch, self.files):  # type: ignore[misc]
+            if found := self._places("since", branch, self.files):
                 return branch, found
         return "", []
 
@@ -100,7 +108,7 @@ class _Bounds:
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            found = self._places(lambda since, _, branch=branch: since == branch, self.files, constructs=True)  # type: ignore[misc]
+            found = self._places("since", branch, self.files, constructs=True)
             if len({path for path, _ in found}) > 1:
                 return branch
         return ""
@@ -110,21 +118,19 @@ class _Bounds:
         own = [file for file in self.files if file.file.part == "own"]
         later = (branch for branch in _branches_that_took() if not least or branch_key(branch) > branch_key(least))
         for branch in later:
-            if found := self._places(lambda _, gone, branch=branch: gone == branch, own):  # type: ignore[misc]
+            if found := self._places("gone", branch, own):
                 return found
         return []
 
-    def _places(
-        self, wanted: Callable[[str, str], bool], files: Sequence[Scanned], *, constructs: bool = False
-    ) -> Places:
+    def _places(self, edge: Edge, branch: str, files: Sequence[Scanned], *, constructs: bool = False) -> Places:
         """Constructs and symbols that came or went with a branch.  Files that may hold one are parsed until two do.
 
         ``constructs``: these alone.
         """
         # What the application brings itself bounds nothing, wherever it is used.
-        words = {word for word, spans in versioned_words().items() if any(wanted(*span) for span in spans)}
-        words = set() if constructs else words - {name.encode("latin-1", "replace") for name in self._defined()}
-        rules = {number for number, rule in enumerate(RULES) if wanted(rule.since, rule.gone)}
+        words = frozenset() if constructs else _words_of(edge, branch)
+        words -= {name.encode("latin-1", "replace") for name in self._defined()}
+        rules = {number for number, rule in enumerate(RULES) if getattr(rule, edge) == branch}
         may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
 
         def found() -> Places:
@@ -134,7 +140,7 @@ class _Bounds:
                 for scanned in may
                 if scanned.file.path in self.parsing.facts
                 for syntax in self.parsing.facts[scanned.file.path].syntax
-                if wanted(syntax.since, syntax.gone)
+                if getattr(syntax, edge) == branch
                 and syntax.what.removesuffix("()").lower() not in defined
                 and (syntax.what in _CONSTRUCTS or not constructs)
             ]

@@ -31,9 +31,16 @@ def write(stream: IO[str], plan: Plan, survey: Survey | None, *, full: bool = Fa
 
 def as_playbook(plan: Plan) -> str:
     """The playbook.  Words from a server or an application are marked as data, so that no template in them acts."""
-    of = platform(plan.family)
-    if not of.carried_out and not plan.empty:
+    if not platform(plan.family).carried_out and not plan.empty:
         raise FundamentumError(f"{plan.server}: a playbook can be written for the {families()} only")
+    # The keys are all ours; so that they are not marked, the dumper is given them as such.
+    head = [f"Made for {plan.server}; run it on servers that are like it.", *_about(plan)]
+    text: str = yaml.dump([keyed(play_of(plan))], Dumper=Dumper, sort_keys=False, allow_unicode=True, width=110)
+    return "---\n" + "".join(f"# {clean(line)}\n" for line in head) + text
+
+
+def play_of(plan: Plan) -> dict[str, Any]:
+    """The one play of the playbook, as Ansible reads it; what is not an ``Ours`` in it is data."""
     restarting = [handler(restart.service) for restart in plan.of(Restart) if restart.reads]
     decided = [step for step in plan.steps if step.operation.KIND in DECIDED]
     steps = [step for step in plan.steps if step not in decided]
@@ -47,7 +54,7 @@ def as_playbook(plan: Plan) -> str:
         for restart in plan.of(Restart)
         if restart.reads
     ]
-    handlers = [task for restart in reading for task in taken_up(restart, of)]
+    handlers = [task for restart in reading for task in taken_up(restart, platform(plan.family))]
     names = ", ".join(application.name for application in plan.applications)
     play: dict[str, Any] = {
         "name": f"What {names} needs",
@@ -60,10 +67,7 @@ def as_playbook(plan: Plan) -> str:
         play["handlers"] = handlers
     if parts.variables:
         play["vars"] = parts.variables  # last: they are long
-    # The keys are all ours; so that they are not marked, the dumper is given them as such.
-    head = [f"Made for {plan.server}; run it on servers that are like it.", *_about(plan)]
-    text: str = yaml.dump([keyed(play)], Dumper=Dumper, sort_keys=False, allow_unicode=True, width=110)
-    return "---\n" + "".join(f"# {clean(line)}\n" for line in head) + text
+    return play
 
 
 def _once(tasks: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:

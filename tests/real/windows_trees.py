@@ -1,5 +1,6 @@
 """Directories as Windows machines have them, with real DLLs and programs that mingw built."""
 
+import atexit
 import shutil
 from collections.abc import Callable
 from functools import cache
@@ -90,6 +91,7 @@ def config(
 def _built(version: str, api: str, thread_safe: bool, bits: int = 64) -> Path:
     """One PHP, built once."""
     folder = Path(mkdtemp(prefix="php-for-windows-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
     ts = {"api": api, "thread_safe": thread_safe, "bits": bits}
     build_windows(folder / f"php8{'ts' if thread_safe else ''}.dll", CORE % version, **ts)  # type: ignore[arg-type]
     for name in ("php.exe", "php-cgi.exe"):

@@ -1,4 +1,4 @@
-"""Extensions that do the same for an application, and the words by which people name what they are for."""
+"""Extensions that do the same for an application, the words by which people name what they are for; limits of PHP."""
 
 from collections.abc import Mapping
 from typing import Final
@@ -57,6 +57,12 @@ ALIASES: Final = {
     "mongodb": ("mongo",),
     "xmlwriter": ("xml", "svg"),
 }
+
+LIMITS: Final = frozenset(
+    "memory_limit max_execution_time max_input_time max_input_vars upload_max_filesize post_max_size "
+    "max_file_uploads pcre.backtrack_limit pcre.recursion_limit default_socket_timeout".split()
+)
+"""Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 
 
 def words_for(extension: str) -> tuple[str, ...]:

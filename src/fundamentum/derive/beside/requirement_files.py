@@ -38,12 +38,15 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
     """
     if path.lower().endswith(".xml"):
         yield from _of_document(parsed(data))
-    elif path.lower().endswith(".json"):
-        yield from _of_table(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")), "required", 0)
-    elif path.lower().endswith(".ini"):
-        yield from _of_table(_sections(data), "required", 0)
     else:
-        yield from _of_table(document(data), "required", 0)
+        yield from _of_table(table_in(data, path), "required", 0)
+
+
+def table_in(data: bytes, path: str) -> Any:
+    """What a file of JSON, INI or YAML holds; ``ValueError`` for one that is none."""
+    if path.lower().endswith(".json"):
+        return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+    return _sections(data) if path.lower().endswith(".ini") else document(data)
 
 
 def _sections(data: bytes) -> dict[str, dict[str, str]]:
@@ -70,7 +73,7 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
                 {"php": value.get("min") or value.get("minimum") or value.get("version")}, level, depth + 1
             )
         elif _EXTENSIONS.fullmatch(name):
-            yield from _extensions(value, inside, depth + 1)
+            yield from extensions_in(value, inside, depth + 1)
         elif isinstance(value, dict):
             yield from _of_table(value, inside, depth + 1)
 
@@ -88,7 +91,7 @@ def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
             yield from _extension(element.get("name") or (element.text or ""), "recommended" if loose else "required")
 
 
-def _extensions(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
+def extensions_in(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
     """Names, names with a level, tables with a name in each, or lists under the words for levels."""
     if depth > MAX_DEPTH:
         return
@@ -100,7 +103,7 @@ def _extensions(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, st
             yield from _extension(entry, level)
     for key, value in listed.items() if isinstance(listed, dict) else ():
         if isinstance(value, list):
-            yield from _extensions(value, "recommended" if _OPEN.search(str(key)) else level, depth + 1)
+            yield from extensions_in(value, "recommended" if _OPEN.search(str(key)) else level, depth + 1)
         else:
             loose = value is False or _left_open(value) or (isinstance(value, str) and _OPEN.search(value) is not None)
             yield from _extension(key, "recommended" if loose else level)

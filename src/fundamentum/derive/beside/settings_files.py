@@ -7,8 +7,8 @@ from typing import Final
 
 from fundamentum.catalog import facts as facts_of
 from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
-from fundamentum.derive.statements.limit_checks import LIMITS
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 1024 * 1024

@@ -1,12 +1,16 @@
 """What is found in one file of an application, as values that are cheap to keep and to send between processes."""
 
-from typing import Literal
+from typing import Final, Literal
 
 import msgspec
 
 Guard = Literal["", "checked", "caught", "explained", "chosen", "version"]
 """What stands around a use: nothing; a check whether it exists; a catch for its failure; a check that ends in an
 exception which explains what is missing; a choice by name; a test of PHP's version."""
+
+
+COMMAND_LINE: Final = "on the command line"
+"""Among the names around a use: it is reached on the command line alone."""
 
 
 class Fact(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -50,6 +54,8 @@ class Check(Fact, frozen=True):
     """The names of the class and the function that it stands in, and of what it is given to."""
     list_name: str = ""
     """What the list is called that names the extension."""
+    command_line: bool = False
+    """Whether it is reached on the command line alone."""
 
 
 class Syntax(Fact, frozen=True):

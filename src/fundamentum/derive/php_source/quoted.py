@@ -49,6 +49,11 @@ def included_in(data: bytes) -> frozenset[bytes]:
 LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
 
 
+def speaks_of_extensions(lowered: bytes) -> bool:
+    """Whether a file, in lower case, speaks of extensions or requirements at all."""
+    return b"extension" in lowered or b"requirement" in lowered
+
+
 def listed_in(data: bytes) -> frozenset[str]:
     """Names of extensions that stand in quotes."""
     return frozenset(filter(None, map(extension_called, set(LISTED.findall(data)))))

@@ -25,8 +25,9 @@ from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.lists_held import held_lists
-from fundamentum.derive.statements.version_gates import gates
-from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of
+from fundamentum.derive.statements.reflections import reflected
+from fundamentum.derive.statements.version_gates import gates, versions_compared
+from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
 
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
@@ -94,6 +95,7 @@ class _Reader:
         uses = (*self._words(), *self._called_by_name(), *self._strings())
         root, there = self.source.root, all_words(self.lowered)
         held = tuple(held_lists(root, self.data))
+        compared = tuple(versions_compared(root, self.data))
         return FileFacts(
             uses=uses,
             checks=(
@@ -101,19 +103,20 @@ class _Reader:
                 *named_lists(root, self.spots.extensions),
                 *(check for check in held if check.extension),
                 *named_in_calls(root, self.data, there),
+                *reflected(root, self.data),
             ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
-            wishes=(*self.wishes, *programs_in(self.source)),
+            wishes=(*self.wishes, *programs_in(self.source), *sizes_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(gates(root, self.data, there)),
+            gates=tuple(gates(root, self.data, there, compared)),
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in held if not check.extension),
-            askers=tuple(itertools.islice(askers(root, self.data), MAX_ASKERS)),
+            askers=tuple(itertools.islice(askers(root, self.data, compared), MAX_ASKERS)),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )
 

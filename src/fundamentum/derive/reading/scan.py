@@ -13,6 +13,7 @@ import msgspec
 
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.quoted import (
     INCLUDING,
@@ -22,15 +23,15 @@ from fundamentum.derive.php_source.quoted import (
     drivers_in,
     included_in,
     listed_in,
+    speaks_of_extensions,
 )
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
-from fundamentum.derive.statements import asking_calls, removed_functions, version_gates
+from fundamentum.derive.statements import asking_calls, limit_checks, removed_functions, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
-from fundamentum.derive.statements.limit_checks import LIMITS
 from fundamentum.derive.statements.switch_checks import SWITCHES, ZONE
 from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
@@ -153,7 +154,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
-    if b"ini_get" in words and b"ini_get($" in data:
+    if (b"ini_get" in words and b"ini_get($" in data) or all(word in data for word in limit_checks.SPEAKING):
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True
@@ -171,7 +172,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
 
 def _lists(data: bytes, lowered: bytes) -> bool:
     """Whether names of extensions stand in quotes, and it speaks of extensions."""
-    if len(data) >= LARGE or b"extension" not in lowered:
+    if len(data) >= LARGE or not speaks_of_extensions(lowered):
         return False
     names = listed_in(data)
     return bool(names) and not names <= _EVERYDAY_NAMES

@@ -12,6 +12,7 @@ from fundamentum.derive.php_source.quoted import (
     called_by_name,
     extension_called,
     listed_in,
+    speaks_of_extensions,
 )
 from fundamentum.derive.reading.words import interesting
 
@@ -47,7 +48,7 @@ class Spots:
         """Names of kinds of databases in quotes."""
         self.streams = list(streams_in(lowered))
         """Stream wrappers and stream filters: where, which of the two, the extension, the name."""
-        lists = b"extension" in lowered and bool(listed_in(data))
+        lists = speaks_of_extensions(lowered) and bool(listed_in(data))
         self.extensions = [m for m in LISTED.finditer(data) if extension_called(m[1])] if lists else []
         """Names of extensions in quotes."""
         versioned = b"PHP_VERSION" in data or b"version_compare" in data

@@ -11,6 +11,7 @@ from typing import Final, Literal
 from tree_sitter import Node
 
 from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
@@ -29,7 +30,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list, meant
-from fundamentum.derive.statements.limit_checks import LIMITS, number_of
+from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40

@@ -5,7 +5,7 @@
 """
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Final
 
 from tree_sitter import Node
@@ -16,9 +16,9 @@ from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.truth import climbed, is_true, literal
-from fundamentum.derive.statements.version_gates import OPPOSITE, versions_compared
+from fundamentum.derive.statements.version_gates import OPPOSITE, Comparison
 
-_ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists|ini_get", re.I)
+_ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists|ini_get|array_diff", re.I)
 _KINDS: Final = frozenset({"extension", "function", "class"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _SOURCES: Final = frozenset(
@@ -30,9 +30,12 @@ MAX_ASKERS: Final = 20
 MADE: Final = "__construct"
 
 
-def askers(root: Node, data: bytes) -> Iterator[Asker]:
-    """The functions and classes of one file that ask for what they are given."""
-    for node, operator, version, at in versions_compared(root, data):
+def askers(root: Node, data: bytes, compared: Iterable[Comparison]) -> Iterator[Asker]:
+    """The functions and classes of one file that ask for what they are given.
+
+    ``compared``: where it compares PHP's version.
+    """
+    for node, operator, version, _, at in compared:
         position = _position(node, f"${version.name}") if isinstance(version, Name) else None
         if position is None:
             continue
@@ -49,6 +52,8 @@ def askers(root: Node, data: bytes) -> Iterator[Asker]:
         given = arguments(call)
         if called(call) == "ini_get" and given and given[0].type == "variable_name":
             yield from _of_setting(call, text(given[0]))
+        if called(call) == "array_diff" and "get_loaded_extensions" in text(given[-1] if given else None):
+            yield from _of_difference(call, given[0])
         kind = CHECKS.get(called(call), "")
         if kind in _KINDS and given:
             yield from _of_check(call, given[0], kind)
@@ -56,7 +61,7 @@ def askers(root: Node, data: bytes) -> Iterator[Asker]:
 
 def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
     """Where what one check asks for comes from: a parameter, a property, a method, a constant of the class."""
-    source, listed = _gone_through(call, asked)
+    source, listed = gone_through(call, asked) if asked.type in _SOURCES else (asked, False)
     if source.type not in _SOURCES:
         return
     class_name, function = names_around(call)
@@ -82,6 +87,15 @@ def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
         yield Asker("constant", written, 0, listed, kind, told, answers, where)
 
 
+def _of_difference(call: Node, asked: Node) -> Iterator[Asker]:
+    """``function missing($names) { return array_diff($names, get_loaded_extensions()); }``"""
+    position, (class_name, function) = _position(call, text(asked)), names_around(call)
+    told: Outcome = next((result for holds, result in consequences(call) if result and holds), "")
+    answers = {"present": "missing", "missing": "present"}.get(_answered(call), "")
+    if position is not None and function and (told or answers):
+        yield Asker("call", function, position, True, "extension", told, answers, f"{class_name} {function}")
+
+
 def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
     """A function that is given a directive and, behind it, the least that it must be."""
     position, (class_name, function) = _position(call, directive), names_around(call)
@@ -92,7 +106,7 @@ def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
         yield Asker("call", function, position, False, "setting", told, "", f"{class_name} {function}")
 
 
-def _gone_through(call: Node, asked: Node) -> tuple[Node, bool]:
+def gone_through(call: Node, asked: Node) -> tuple[Node, bool]:
     """The list, where the member is asked for that a loop has come to; else what is asked for."""
     for above, _ in ancestors(call):
         parts = [child for child in above.named_children if child.type != "comment"]

@@ -179,7 +179,7 @@ class Checks:
         if kind == "driver":
             return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
         value = value.replace("\\\\", "\\").lstrip("\\")
-        if kind == "function" and "::" in value:
+        if kind in ("function", "constant") and "::" in value and not provided(kind, value):
             kind, value = "class", value.partition("::")[0]
         return provided(kind, value)
 

@@ -39,8 +39,11 @@ _OF_CHECKS: Final = re.compile(
     r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
     re.I,
 )
-_LEVEL: Final = re.compile(r"['\"](?:is_?)?(?:required|mandatory|fatal)['\"]\s*=>\s*(true|false|[01])\b", re.I)
-"""The level that an entry of a table gives."""
+_LEVEL: Final = re.compile(
+    r"(?:['\"](?:is_?)?(?:required|mandatory|fatal|must)['\"]\s*=>|\b(?:required|mandatory|fatal)\s*:)\s*(true\b|false\b|[01]\b|\$\w+)",
+    re.I,
+)
+"""The level that an entry of a table gives, or an argument."""
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error)_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
 _FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
@@ -139,30 +142,49 @@ def _requirement_around(place: Node) -> Node | None:
 
 
 def _answering(at: Node) -> Node | None:
-    """The entry of a table whose function answers with the result: ``'check' => fn() => extension_loaded('gd')``"""
+    """The entry of a table whose function answers with the result: ``'check' => fn() => extension_loaded('gd')``
+
+    Or the argument that is such a function: ``new Requirement('GD', fn() => extension_loaded('gd'))``
+    """
     while at.type in ("return_statement", "compound_statement", "anonymous_function", "arrow_function"):
         Patience.tick()
         if at.type.endswith("_function"):
-            return at.parent if at.parent is not None and at.parent.type == "array_element_initializer" else None
+            return at.parent if at.parent is not None and at.parent.type in _HOLDING else None
         if at.parent is None:
             break
         at = at.parent
     return None
 
 
+_HOLDING: Final = frozenset({"array_element_initializer", "argument"})
+
+
 def _of_entry(element: Node) -> Outcome:
     """What a table is for that has the result in it, and what else stands in the same entry of it."""
     if level := _level_of(element):
         return level
-    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(element)[:40]}") else ""
+    call = element.parent.parent if element.type == "argument" and element.parent is not None else None
+    return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(call)[:40]} {text(element)[:40]}") else ""
 
 
 def _level_of(element: Node) -> Outcome:
     """The level that the entry of a table gives, in words or as a value."""
     entry = text(element.parent)[:400] if element.parent is not None else ""
     if level := _LEVEL.search(entry):
-        return "reports" if level[1].lower() in ("true", "1") else "warns"
+        said = level[1] if not level[1].startswith("$") else _last_given(level[1], element)
+        return "reports" if said.lower() in ("true", "1") else "warns" if said else ""
     return "warns" if WARNING.search(entry) else ""
+
+
+def _last_given(variable: str, place: Node) -> str:
+    """The plain value that a variable is given last before a place: ``$must = FALSE;``"""
+    before = (root_of(place).text or b"")[max(place.start_byte - MAX_BEFORE, 0) : place.start_byte]
+    given = re.findall(rb"%s\s*=\s*(true|false|[01])\s*;" % re.escape(variable.encode()), before, re.I)
+    return given[-1].decode() if given else ""
+
+
+MAX_BEFORE: Final = 2000
+"""Characters before a place in which a variable is given a value."""
 
 
 def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]:
@@ -190,12 +212,15 @@ def where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool
     """What comes of a result at a place that asks for what it was put into."""
     for at, known in climbed(kept, worth):
         yield from _of_branches(at, known, depth=depth)
-        returned = at.parent is not None and at.parent.type == "return_statement"
-        if depth < MAX_DEPTH and (returned or at is not kept):
+        passed_on = at.parent is not None and (
+            at.parent.type in _PASSING or at == at.parent.child_by_field_name("right")
+        )
+        if depth < MAX_DEPTH and (passed_on or at is not kept):
             yield from _elsewhere(at, known, False, depth + 1)
 
 
-MAX_DEPTH: Final = 2
+_PASSING: Final = frozenset({"return_statement", "array_element_initializer"})
+MAX_DEPTH: Final = 4
 """How often a result is put from one place into another."""
 
 

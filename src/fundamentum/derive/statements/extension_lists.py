@@ -30,6 +30,7 @@ from fundamentum.derive.php_source.source import provided
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b", re.I)
+_PATTERN: Final = re.compile(r"\\|\[.*\]|\|")
 _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
 
 
@@ -52,6 +53,8 @@ def _of_named(array: Node) -> Iterator[Check]:
     for element in array.named_children:
         parts = [unwrapped(part) for part in element.named_children if part.type != "comment"]
         value = string(parts[0]) if element.type == "array_element_initializer" and parts else None
+        if len(parts) > 1 and _PATTERN.search(string(parts[1]) or ""):
+            continue  # of a route: ``'date' => '\\d+'``
         if value is None and len(parts) < 2:
             continue
         strings += 1
@@ -93,15 +96,15 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension") -
         yield from of_array(where, required, kind)
         return
     if called(where) == "explode" and kind == "extension":
-        given = [string(one) for one in arguments(where)]
-        names = (given[1] or "").split(given[0]) if len(given) > 1 and given[0] else []
+        given = [string(one) or _kept_text(text(one), root) for one in arguments(where)]
+        names = given[1].split(given[0]) if len(given) > 1 and given[0] else []
         yield from (listed(found, required, where) for name in names if (found := meant(name.strip(), kind)))
         return
     if called(where) in ("array_flip", "array_values", "array_unique") and arguments(where):
         yield from members(arguments(where)[0], root, required, kind)
         return
     if called(where) == "cases":
-        yield from _of_cases(text(where.named_children[0]), root, required, kind)
+        yield from _of_cases(_enumeration(where.named_children[0]), root, required, kind)
         return
     name = _plain(text(where))
     required = required and not RECOMMENDED.search(name)
@@ -110,6 +113,14 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension") -
         yield from of_array(array, required, kind)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
         yield replace(listed("", required, source), list_name=known[1])
+
+
+def _enumeration(scope: Node) -> str:
+    """The name of the enumeration of which the cases are asked for; ``self`` is the one around."""
+    if text(scope).lower() in ("self", "static"):
+        around_it = next((above for above, _ in ancestors(scope) if above.type == "enum_declaration"), None)
+        return text(around_it.child_by_field_name("name")) if around_it is not None else ""
+    return text(scope)
 
 
 def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterator[Check]:
@@ -122,6 +133,7 @@ def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterat
                 yield listed(extension, required, case)
 
 
+_KEEPING: Final = ("assignment_expression", "property_element", "const_element", "simple_parameter")
 _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
 _WORD: Final = re.compile(r"(\w+)")
 
@@ -146,16 +158,24 @@ def _kept_part(where: Node, root: Node) -> Node | None:
     return None
 
 
+def _kept_text(written: str, root: Node) -> str:
+    """The text that is given to a variable, a property or a constant of that name."""
+    name = re.escape(_plain(written).encode("utf-8", "replace"))
+    kept = re.search(rb"(?:const\s+(?:\w+\s+)?|\$)%s\s*=\s*['\"]([\w ,;|:-]{2,400})['\"]" % name, root.text or b"")
+    return kept[1].decode() if kept else ""
+
+
 def kept_list(written: str, root: Node) -> Node | None:
     """The list that is given to a variable, a property or a constant of that name."""
     name = _plain(written)
     word = re.compile(rb"\b%s\b" % re.escape(name.encode("utf-8", "replace")))
-    for node in around(root, root.text or b"", word, ("assignment_expression", "property_element", "const_element")):
+    for node in around(root, root.text or b"", word, _KEEPING):
         if node.type == "assignment_expression":
             left = _plain(text(node.child_by_field_name("left")))
             right = node.child_by_field_name("right")
         else:
-            left = text(node.named_children[0]).lstrip("$") if node.named_children else ""
+            named = node.child_by_field_name("name") or next(iter(node.named_children), None)
+            left = text(named).lstrip("$")
             right = node.named_children[-1] if node.named_children else None
         if left == name and right is not None:
             array = next((inner for inner in walked(right) if inner.type == "array_creation_expression"), None)
@@ -175,6 +195,7 @@ def of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
             said = text(value)
             level = required and said.lower() not in ("false", "0") and not RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
+            level = level and not (value is not None and value.named_children and _left_open(value))
             yield listed(found, level, element)
         elif value is not None and value.type == "array_creation_expression":
             if key:
@@ -197,11 +218,16 @@ _LEFT_OPEN: Final = re.compile(
 """What an entry of a table says of one that need not be there."""
 
 
+_LEVEL_NAME: Final = re.compile(r"['\"]?[\w\\]+(?:::\w+)?['\"]?")
+"""``WARNING``, ``Level::OPTIONAL``, ``'recommended'``"""
+
+
 def _left_open(entry: Node) -> bool:
     """Whether an entry of a table says so: by a key, or as ``['apcu', 'APCu', false]``."""
     plain = [one.named_children for one in entry.named_children if one.type == "array_element_initializer"]
+    told = [text(parts[0]) for parts in plain if len(parts) == 1]
     return _LEFT_OPEN.search(text(entry)[:400]) is not None or any(
-        len(parts) == 1 and text(parts[0]).lower() == "false" for parts in plain
+        one.lower() == "false" or (_LEVEL_NAME.fullmatch(one) and RECOMMENDED.search(one)) for one in told
     )
 
 

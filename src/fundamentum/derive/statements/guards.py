@@ -8,7 +8,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.families import words_for
-from fundamentum.derive.php_source.facts import Check, Guard
+from fundamentum.derive.php_source.facts import COMMAND_LINE, Check, Guard
 from fundamentum.derive.php_source.nodes import Patience, ancestors, heading, names_around
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
@@ -29,6 +29,10 @@ _WORDS_ASIDE: Final = frozenset(
     "parent this is_string function_exists defined".split()
 )
 
+_SAPI: Final = rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+_CLI: Final = re.compile(_SAPI + rb"\s*===?\s*['\"]cli['\"]|['\"]cli['\"]\s*===?\s*" + _SAPI)
+_NOT_CLI: Final = re.compile(_SAPI + rb"\s*!==?\s*['\"]cli['\"]|['\"]cli['\"]\s*!==?\s*" + _SAPI)
+
 
 class Guards:
     """The checks of one file, and what they protect."""
@@ -47,13 +51,15 @@ class Guards:
             node = self.found.node(check)
             if node is not None:
                 among = self.found.among(check, node)
+                guard, names = self.around(node, check.extensions)
                 # Of several ways each is looked at where the others are missing: nothing was chosen.
-                chosen = not among and self.around(node, check.extensions)[0] == "chosen"
+                chosen = not among and guard == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
                 among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
                 where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
-                    yield Check(extension, outcome, self.source.line(node), check.what, among, where)
+                    line, only = self.source.line(node), COMMAND_LINE in names
+                    yield Check(extension, outcome, line, check.what, among, where, command_line=only)
 
     def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it."""
@@ -63,6 +69,9 @@ class Guards:
             for condition, positive in self.conditions(parent, child):
                 if guard := self._judged(condition, positive, extensions):
                     found.append(guard)
+                written = self.source.data[condition.start_byte : condition.end_byte]
+                if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
+                    names = {COMMAND_LINE: None} | names
                 names |= dict.fromkeys(self._spoken(condition))
             if guard := self._other(parent, child, extensions):
                 found.append(guard)
@@ -193,7 +202,8 @@ class Guards:
                 caught = clause.child_by_field_name("type") if clause.type == "catch_clause" else None
                 if caught is not None:
                     names = {word.lower() for word in re.findall(r"\w+", self.source.text(caught))}
-                    if names & _CATCHES_MISSING:
+                    body = clause.child_by_field_name("body")
+                    if names & _CATCHES_MISSING and (body is None or self.found.ends(body) != "exits"):
                         return "caught"
         elif parent.type in ("case_statement", "match_conditional_expression"):
             value = parent.child_by_field_name("value") or parent.named_children[0]

@@ -10,15 +10,22 @@ from typing import Final, NamedTuple
 from tree_sitter import Node
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.php_source.nodes import Patience, ancestors, arguments, line, string, text, unwrapped, walked
+from fundamentum.derive.families import LIMITS
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    ancestors,
+    arguments,
+    around,
+    line,
+    string,
+    text,
+    unwrapped,
+    walked,
+)
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list
+from fundamentum.derive.statements.outcomes import WARNING
 
-LIMITS: Final = frozenset(
-    "memory_limit max_execution_time max_input_time max_input_vars upload_max_filesize post_max_size "
-    "max_file_uploads pcre.backtrack_limit pcre.recursion_limit default_socket_timeout".split()
-)
-"""Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 _SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
 ELSEWHERE: Final = "@"
 """Stands before the name of a constant that another file defines, in place of a value."""
@@ -54,6 +61,22 @@ def limits_wanted(root: Node, call: Node) -> Iterator[Wanted]:
             yield Wanted(name, value, line(call), _stops(comparison))
     elif given and given[0].type == "variable_name":
         yield from _of_table(root, call, text(given[0]))
+
+
+SPEAKING: Final = (b"$_FILES", b"size")
+"""What stands in a file that looks at the size of what was uploaded."""
+_SIZE: Final = re.compile(rb"\$\w+(?:\[[^\[\]]{1,40}\]){0,2}\[['\"]size['\"]\]")
+
+
+def sizes_taken(root: Node, data: bytes) -> Iterator[Wanted]:
+    """The largest file that the program takes: ``if ($_FILES['plate']['size'] > MAX_PLATE) exit;``"""
+    for comparison in around(root, data, _SIZE, ("binary_expression",)) if all(map(data.count, SPEAKING)) else ():
+        operator, left = text(comparison.child_by_field_name("operator")), comparison.child_by_field_name("left")
+        size = left if operator in (">", ">=") else comparison.child_by_field_name("right")
+        if left is None or size is None or not _SIZE.fullmatch(text(size).encode("utf-8", "replace")):
+            continue
+        if value := _other_side(root, comparison, size, "upload_max_filesize"):
+            yield Wanted("upload_max_filesize", value, line(comparison), False)
 
 
 _NO_LIMIT: Final = re.compile(r"-\s*1\b|[!=<>]==?\s*['\"]?0\b|>\s*0\b|empty\s*\(|^!?\$\w+$")
@@ -152,9 +175,26 @@ def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Nod
     return "", None
 
 
+def _least_in(given: Node | None) -> Node | None:
+    """What an entry of a table gives as the least: itself, or the first number of ``['128M', 'error']``."""
+    if given is None or given.type != "array_creation_expression":
+        return given
+    parts = [unwrapped(one.named_children[-1]) for one in given.named_children if one.named_children]
+    return next((part for part in parts if _NUMBER.fullmatch(string(part) or "")), None)
+
+
 def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
     """``foreach (['memory_limit' => '128M'] as $name => $least) { if (ini_get($name) < $least) ... }``"""
-    for above, _ in ancestors(call):
+    for key, given in entries_gone_through(root, call, name):
+        least = _least_in(given) if key in LIMITS else None
+        if least is not None and (value := _value(root, least, key)):
+            comparison = next((node for node, _ in ancestors(call) if node.type == "binary_expression"), None)
+            yield Wanted(key, value, line(given), _stops(comparison) and not WARNING.search(text(given)))
+
+
+def entries_gone_through(root: Node, place: Node, name: str) -> Iterator[tuple[str, Node]]:
+    """Keys and values of the table that a loop around a place goes through, which puts the keys into that variable."""
+    for above, _ in ancestors(place):
         parts = [child for child in above.named_children if child.type != "comment"]
         if above.type != "foreach_statement" or len(parts) < 3 or name not in text(parts[1]).split("=>")[0]:
             continue
@@ -163,7 +203,6 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
             Patience.tick()
             pair = [unwrapped(part) for part in element.named_children]
             key = string(pair[0]) if len(pair) == 2 else None
-            if key in LIMITS and pair[1] is not None and (value := _value(root, pair[1], key)):
-                comparison = next((node for node, _ in ancestors(call) if node.type == "binary_expression"), None)
-                yield Wanted(key, value, line(element), _stops(comparison))
+            if key is not None and pair[1] is not None:
+                yield key, pair[1]
         return

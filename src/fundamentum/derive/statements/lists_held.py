@@ -25,6 +25,7 @@ from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import consequences, where_asked
 from fundamentum.derive.statements.extension_lists import kept_list, members, of_array
+from fundamentum.derive.statements.outcomes import leaves, outcome
 from fundamentum.derive.statements.truth import CONDITION
 
 _COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
@@ -130,7 +131,25 @@ def _of_body(source: Node, target: Node, body: Node, root: Node) -> Iterator[Che
                 told: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
                 yield replace(check, outcome=told, around=where)
             return
+        if result := _behind_the_next(node, names):
+            yield from members(source, root, result != "warns", kind)
+            return
         yield from _any_one(node, source, root, kind)
+
+
+def _behind_the_next(asking: Node, names: set[str]) -> Outcome:
+    """``if (extension_loaded($name)) continue; if ($about['required']) { $errors[] = $name; }``"""
+    there, _ = branches(asking)
+    statement = next((above for above, _ in ancestors(asking) if above.type == "if_statement"), None)
+    if there is None or statement is None or not leaves(there) or "continue" not in text(there):
+        return ""
+    following = statement.next_named_sibling
+    while following is not None:
+        Patience.tick()
+        if following.type == "if_statement" and any(name in text(following)[:200] for name in names):
+            return outcome(following, extension=True)
+        following = following.next_named_sibling
+    return ""
 
 
 def _any_one(asking: Node, source: Node, root: Node, kind: str) -> Iterator[Check]:

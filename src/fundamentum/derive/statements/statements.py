@@ -1,7 +1,8 @@
 """What the program itself says about the versions of PHP that it runs on, put together from all of its files."""
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Final
 
 import msgspec
@@ -9,6 +10,7 @@ from msgspec.structs import replace
 
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.php_source.facts import FileFacts, Gate, Name, Operator, Outcome
+from fundamentum.derive.statements.kept_beside import values_beside
 from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -26,6 +28,7 @@ MAX_PAGE: Final = 20_000
 """Bytes of a page that tells why the program does not run."""
 _PAGE_ENDS: Final = re.compile(rb"\b(?:exit|die)\b\s*[(;]", re.I)
 _FUNCTION: Final = re.compile(rb"\b(?:function|fn)\b\s*&?\s*\w*\s*\(", re.I)
+_VERSION: Final = re.compile(r"\d{1,2}\.\d{1,3}(?:\.\d{1,3})?")
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
 """What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""
 
@@ -157,8 +160,26 @@ def _resolved(
     root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]], budget: Budget
 ) -> None:
     """Gates of which the version is kept under a name: in the same file, else in any other."""
-    values: dict[Name, dict[str, str]] = {}
     names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
+    values = _values(root, own, names, budget)
+    for file, gate in left:
+        known = values.get(gate.version, {}) if isinstance(gate.version, Name) else {}
+        local = gate.version.kind == "variable" if isinstance(gate.version, Name) else False
+        version = known.get(file.path) or ("" if local and len(set(known.values())) > 1 else next(_first(known), ""))
+        version = version or (_beside(root, file, gate.version) if isinstance(gate.version, Name) else "")
+        if version:
+            _take(found, file, gate, version)
+
+
+def _values(
+    root: str, own: Sequence[SourceFile], names: Collection[Name], budget: Budget, *, again: bool = True
+) -> dict[Name, dict[str, str]]:
+    """Name → file → the version that is given to it there, or to what is given to it.
+
+    ``$least = MINIMUM_PHP;``, ``$least = config('installer.php');``
+    """
+    values: dict[Name, dict[str, str]] = {}
+    others: dict[Name, set[Name]] = defaultdict(set)
     patterns = {name: _definition(name) for name in names}
     for file in own if names else ():
         try:
@@ -167,14 +188,25 @@ def _resolved(
             break
         data = content_of(root, file)
         for name, pattern in patterns.items():
-            if name.name.encode() in data and (match := pattern.search(data)):
-                values.setdefault(name, {})[file.path] = match[1].decode().replace("_", "")
-    for file, gate in left:
-        known = values.get(gate.version, {}) if isinstance(gate.version, Name) else {}
-        local = gate.version.kind == "variable" if isinstance(gate.version, Name) else False
-        version = known.get(file.path) or ("" if local and len(set(known.values())) > 1 else next(_first(known), ""))
-        if version:
-            _take(found, file, gate, version)
+            if name.name.encode() not in data or not (match := pattern.search(data)):
+                continue
+            if match["version"]:
+                values.setdefault(name, {})[file.path] = match["version"].decode().replace("_", "")
+            elif match["constant"]:
+                others[Name("constant", match["constant"].decode())].add(name)
+            else:
+                others[Name("key", match["key"].decode())].add(name)
+    of_others = _values(root, own, others, budget, again=False) if again and others else {}
+    for other, given in of_others.items():
+        for name in others[other]:
+            values[name] = given | values.get(name, {})
+    return values
+
+
+def _beside(root: str, file: SourceFile, name: Name) -> str:
+    """The version that stands under a key in a file of JSON which the source file names."""
+    told = (str(value) for _, value in values_beside(root, file.path, content_of(root, file), name.name))
+    return next((value for value in told if name.kind != "constant" and _VERSION.fullmatch(value)), "")
 
 
 def _first(known: dict[str, str]) -> Iterator[str]:
@@ -184,10 +216,12 @@ def _first(known: dict[str, str]) -> Iterator[str]:
 def _definition(name: Name) -> re.Pattern[bytes]:
     """Where something of that name is given a version."""
     word = re.escape(name.name.encode())
-    value = rb"['\"]?([0-9][0-9._]{0,10})"
+    version = rb"['\"]?(?P<version>[0-9][0-9._]{0,10})(?=['\"\s;,)\]])"
+    constant = rb"(?:\w+::)?(?P<constant>[A-Z][A-Z0-9_]{2,40})\s*[;,)\]]"
+    key = rb"[\w:>$-]{1,40}\(\s*['\"](?:[\w-]{1,40}\.){0,4}(?P<key>\w{1,40})['\"]"
     shapes = {
         "constant": rb"(?:define\s*\(\s*['\"]%s['\"]\s*,|const\s+(?:[\w|?]+\s+)?%s\s*=)\s*" % (word, word),
         "variable": rb"\$%s\s*=\s*" % word,
         "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
     }
-    return re.compile(shapes[name.kind] + value + rb"(?=['\"\s;,)\]])")
+    return re.compile(shapes[name.kind] + rb"(?:" + b"|".join((version, constant, key)) + rb")")

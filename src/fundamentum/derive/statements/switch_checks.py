@@ -17,7 +17,9 @@ from fundamentum.derive.php_source.nodes import (
     string,
     text,
 )
+from fundamentum.derive.statements.branches import root_of
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.limit_checks import entries_gone_through
 
 SWITCHES: Final = frozenset(
     "allow_url_fopen allow_url_include file_uploads implicit_flush mbstring.encoding_translation opcache.enable "
@@ -39,6 +41,8 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
     """What one call of ``ini_get`` tells of a switch, as far as something comes of its state."""
     given = arguments(call)
     name = string(given[0]) if given else None
+    if given and given[0].type == "variable_name":
+        yield from _of_table(call, text(given[0]))
     if name not in SWITCHES and name != ZONE:
         return
     condition, on_where_true = _condition(call)
@@ -51,6 +55,19 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
             around = " ".join(names_around(call))
             yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)
             return
+
+
+def _of_table(call: Node, name: str) -> Iterator[Wish]:
+    """``foreach (['file_uploads' => true] as $name => $wanted) { if ((bool) ini_get($name) !== $wanted) ... }``"""
+    comparison = next((above for above, _ in ancestors(call) if above.type == "binary_expression"), None)
+    if comparison is None or text(comparison.child_by_field_name("operator")) not in _EQUAL:
+        return
+    results = [result for _, result in consequences(comparison) if result]
+    for key, value in entries_gone_through(root_of(call), call, name) if results else ():
+        wanted = _WORDS.get((string(value) or text(value)).strip("'\"").lower())
+        if key in SWITCHES and wanted is not None:
+            how = f"ini_get('{key}') is asked"
+            yield Wish("setting", key, "on" if wanted else "off", line(value), how, results[0] != "warns")
 
 
 def _nested(condition: Node) -> bool:

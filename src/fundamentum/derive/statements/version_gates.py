@@ -4,8 +4,8 @@
 """
 
 import re
-from collections.abc import Iterator
-from typing import Final, NamedTuple
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
 
 from tree_sitter import Node
 
@@ -27,6 +27,7 @@ from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list
+from fundamentum.derive.statements.held_version import EVERY_BRANCH, HeldVersion, branches_that_fit
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 _OPERATORS: Final[dict[str, Operator]] = {
@@ -40,16 +41,6 @@ _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 
 _COMPARING: Final = frozenset({"version_compare", "strnatcmp", "strnatcasecmp", "strcmp"})
 _FUNCTIONS: Final = ("function_definition", "method_declaration")
-_FULL: Final = rb"(?:PHP_VERSION\b|phpversion\s*\(\s*\))"
-_BRANCH: Final = (
-    rb"PHP_MAJOR_VERSION\s*\.\s*['\"]\.['\"]\s*\.\s*PHP_MINOR_VERSION|substr\(\s*" + _FULL + rb"\s*,\s*0\s*,\s*3\s*\)"
-)
-_KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*(?:" + _FULL + rb"|" + _BRANCH + rb")\s*;")
-_SPLIT: Final = re.compile(
-    rb"(?:(\$\w+)|(?:list\s*\(|\[)\s*(\$\w+)\s*(?:,\s*(\$\w+))?[^=\]);]*[\])])\s*=\s*"
-    rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
-)
-
 _VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
@@ -58,22 +49,19 @@ ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 """Functions and classes that ask for a version, by their names in lower case."""
 
 
+Comparison = tuple[Node, Operator, str | Name, bool, Node]
+"""The place, an operator, the version on its right, whether that is an id, and the expression that is true or not."""
 Compared = tuple[Operator, str | Name, bool, Node]
 """An operator, the version on its right, whether that is an id, and the expression that is true or not."""
 
 
-class _Held(NamedTuple):
-    """How the expressions of one file are written that hold PHP's version, or a part of it."""
+def gates(root: Node, data: bytes, words: frozenset[bytes], compared: Iterable[Comparison]) -> Iterator[Gate]:
+    """The statements in one file.
 
-    full: frozenset[str]
-    major: frozenset[str]
-    minor: frozenset[str]
-
-
-def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
-    """The statements in one file.  ``words``: all words in it, in lower case."""
+    ``words``: all words in it, in lower case; ``compared``: where it compares PHP's version.
+    """
     by_name = ASKING.among(words)
-    for node, operator, version, as_id, at in _all_compared(root, data):
+    for node, operator, version, as_id, at in compared:
         found = [(holds, result, "") for holds, result in consequences(at) if result]
         for holds, result, includes in (found or _including(at))[:1]:
             stated = OPPOSITE[operator] if holds else operator
@@ -87,17 +75,12 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
 
 
-def versions_compared(root: Node, data: bytes) -> Iterator[tuple[Node, Operator, str | Name, Node]]:
-    """Where PHP's version is compared: the place, the operator, the other version, and what is true or not by it."""
-    for node, operator, version, _, at in _all_compared(root, data):
-        yield node, operator, version, at
-
-
-def _all_compared(root: Node, data: bytes) -> Iterator[tuple[Node, Operator, str | Name, bool, Node]]:
+def versions_compared(root: Node, data: bytes) -> Iterator[Comparison]:
+    """Where PHP's version is compared in one file."""
     if not SPEAKING.search(data):
         return
-    held = _held(data)
-    names = [name.encode() for name in (*held.full, *held.major, *held.minor) if name.startswith("$")]
+    held = HeldVersion(data)
+    names = [name.encode() for name in held.variables()]
     speaking = re.compile(b"|".join((SPEAKING.pattern, *(re.escape(name) + rb"(?!\w)" for name in names))))
     for node in around(root, data, speaking, ("function_call_expression", "binary_expression")):
         for compared in _compared(node, held, root):
@@ -133,42 +116,45 @@ def _given(version: str | Name, node: Node, data: bytes) -> list[str | Name]:
     return [call.decode() for call in dict.fromkeys(calls)] or [version]
 
 
-def _held(data: bytes) -> _Held:
-    full, major, minor = {"PHP_VERSION", "PHP_VERSION_ID"}, {"PHP_MAJOR_VERSION"}, {"PHP_MINOR_VERSION"}
-    full |= {match[1].decode("latin-1") for match in _KEPT.finditer(data)}
-    for match in _SPLIT.finditer(data) if b"explode" in data else ():
-        array, first, second = (part.decode("latin-1") if part else "" for part in match.groups())
-        major |= {first or f"{array}[0]"}
-        minor |= {second or f"{array}[1]"} if second or array else set()
-    return _Held(frozenset(full), frozenset(major), frozenset(minor))
-
-
-def _compared(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
+def _compared(node: Node, held: HeldVersion, root: Node) -> Iterator[Compared]:
     """PHP's version against another, in one expression."""
     if called(node) in _COMPARING:
         yield from _by_function(node, held)
     elif called(node) == "in_array":
         yield from _in_list(node, held, root)
+    elif called(node) in ("preg_match", "str_starts_with"):
+        yield from _by_beginning(node, held)
     elif node.type == "binary_expression":
-        found = _by_parts(node, held) or _by_operator(node, held)
+        found = _by_parts(node, held) or _by_number(node, held) or _by_operator(node, held)
         yield from [found] if found else []
 
 
-def _by_operator(node: Node, held: _Held) -> Compared | None:
+def _by_operator(node: Node, held: HeldVersion) -> Compared | None:
     operator = _OPERATORS.get(text(node.child_by_field_name("operator")))
     left, right = unwrapped(node.child_by_field_name("left")), unwrapped(node.child_by_field_name("right"))
     if operator is None or left is None or right is None:
         return None
-    if _is_version(right, held):
+    if held.is_version(right):
         left, right, operator = right, left, _TURNED[operator]
-    if not _is_version(left, held):
+    if not held.is_version(left):
         return None
     as_id = "PHP_VERSION_ID" in text(left)
     version = _version(right)
     return (operator, version, as_id, node) if version is not None else None
 
 
-def _by_parts(node: Node, held: _Held) -> Compared | None:
+def _by_number(node: Node, held: HeldVersion) -> Compared | None:
+    """``PHP_MAJOR_VERSION * 100 + PHP_MINOR_VERSION < 801``"""
+    operator = _OPERATORS.get(text(node.child_by_field_name("operator")))
+    for side, other in (("left", "right"), ("right", "left")) if operator is not None else ():
+        factors = held.factors(unwrapped(node.child_by_field_name(side)))
+        number = string(unwrapped(node.child_by_field_name(other))) or ""
+        if operator is not None and factors is not None and number.isdigit():
+            return operator if side == "left" else _TURNED[operator], factors.version(number), False, node
+    return None
+
+
+def _by_parts(node: Node, held: HeldVersion) -> Compared | None:
     """``PHP_MAJOR_VERSION == 7 && PHP_MINOR_VERSION < 4``"""
     if text(node.child_by_field_name("operator")).lower() not in ("&&", "and"):
         return None
@@ -200,14 +186,14 @@ def _by_parts(node: Node, held: _Held) -> Compared | None:
     return (operator, f"{major}.{minor}", False, at) if same == "==" and operator is not None else None
 
 
-def _in_list(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
+def _in_list(node: Node, held: HeldVersion, root: Node) -> Iterator[Compared]:
     """``in_array(PHP_MAJOR_VERSION . '.' . PHP_MINOR_VERSION, ['8.1', '8.2'])``: from the first branch to the last."""
     given = arguments(node)
     if len(given) < 2:
         return
     asked = text(given[0])
     both = any(name in asked for name in held.major) and any(name in asked for name in held.minor)
-    if not both and asked not in held.full and not (called(given[0]) == "substr" and _is_version(given[0], held)):
+    if not both and asked not in held.full and not (called(given[0]) == "substr" and held.is_version(given[0])):
         return
     array = given[1] if given[1].type == "array_creation_expression" else kept_list(text(given[1]), root)
     elements = (unwrapped(one.named_children[-1]) for one in array.named_children) if array is not None else ()
@@ -216,18 +202,35 @@ def _in_list(node: Node, held: _Held, root: Node) -> Iterator[Compared]:
         for element in elements
         if (found := string(element)) and re.fullmatch(r"\d\.\d{1,2}", found)
     )
+    yield from _from_to(branches, node)
+
+
+def _by_beginning(node: Node, held: HeldVersion) -> Iterator[Compared]:
+    """``preg_match('/^8\\./', PHP_VERSION)``, ``str_starts_with(PHP_VERSION, '8.')``"""
+    given = arguments(node)
+    if len(given) < 2 or not held.is_version(given[1 if called(node) == "preg_match" else 0]):
+        return
+    if called(node) == "preg_match":
+        yield from _from_to(branches_that_fit(string(given[0]) or ""), node)
+    elif beginning := string(given[1]):
+        yield from _from_to([branch for branch in EVERY_BRANCH if "{}.{}.".format(*branch).startswith(beginning)], node)
+
+
+def _from_to(branches: Sequence[tuple[int, ...]], node: Node) -> Iterator[Compared]:
+    """The branches that are let pass, in order: from the first to the last."""
     if branches:
+        major, minor = branches[-1]
         yield ">=", ".".join(map(str, branches[0])), False, node
-        yield "<", f"{branches[-1][0]}.{branches[-1][1] + 1}", False, node
+        yield "<", f"{major}.{minor + 1}" if minor < 9 else f"{major + 1}", False, node
 
 
-def _by_function(node: Node, held: _Held) -> Iterator[Compared]:
+def _by_function(node: Node, held: HeldVersion) -> Iterator[Compared]:
     given = arguments(node)
     if len(given) not in (2, 3):
         return
     left, right = given[0], given[1]
-    turned = _is_version(right, held)
-    if not turned and not _is_version(left, held):
+    turned = held.is_version(right)
+    if not turned and not held.is_version(left):
         return
     version = _version(left if turned else right)
     operator, at = (_OPERATORS.get(string(given[2]) or ""), node) if len(given) == 3 else _of_number(node)
@@ -244,24 +247,15 @@ def _of_number(node: Node) -> tuple[Operator | None, Node]:
     if above is None or above.type != "binary_expression":
         return None, node
     operator = _OPERATORS.get(text(above.child_by_field_name("operator")))
-    number = text(unwrapped(above.child_by_field_name("right"))).replace(" ", "")
+    other = unwrapped(above.child_by_field_name("right"))
+    if operator is not None and other is not None and other.start_byte <= node.start_byte < other.end_byte:
+        other, operator = unwrapped(above.child_by_field_name("left")), _TURNED[operator]  # -1 === version_compare(...)
+    number = text(other).replace(" ", "")
     meaning: dict[tuple[str, str], Operator] = {
         ("==", "-1"): "<", ("<", "0"): "<", ("<=", "-1"): "<", ("!=", "-1"): ">=", (">", "-1"): ">=", (">=", "0"): ">=",
         (">", "0"): ">", ("==", "1"): ">", (">=", "1"): ">", ("<=", "0"): "<=", ("<", "1"): "<=", ("!=", "1"): "<=",
     }  # fmt: skip
     return meaning.get((operator or "", number)), above
-
-
-def _is_version(node: Node, held: _Held) -> bool:
-    """Whether an expression is PHP's version, or the beginning of it."""
-    if node.type == "cast_expression":
-        return any(_is_version(child, held) for child in node.named_children)
-    if called(node) in ("phpversion", "php_version"):
-        return not arguments(node)
-    if called(node) in ("substr", "floatval", "strtok"):
-        given = arguments(node)
-        return bool(given) and _is_version(given[0], held)
-    return text(node).lstrip("\\") in held.full | held.major
 
 
 def _version(node: Node) -> str | Name | None:

@@ -8,9 +8,10 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.limit_checks import LIMITS, limits_wanted
+from fundamentum.derive.statements.limit_checks import limits_wanted, sizes_taken
 from fundamentum.derive.statements.switch_checks import switches_wanted
 from fundamentum.derive.statements.values import UNKNOWN, values
 
@@ -74,6 +75,12 @@ STARTING: Final = re.compile(
     rb"\bnew\s+\\?(?:\w+\\)*Process\s*\(\s*(?:\[|array\s*\()\s*(['\"](?:/[\w./-]+/)?([A-Za-z][\w.+-]{1,40})['\"])"
 )
 """``new Process(['pdftotext', $file])``"""
+
+
+def sizes_in(source: Source) -> Iterator[Wish]:
+    """The largest file that is taken of what was uploaded."""
+    for taken in sizes_taken(source.root, source.data):
+        yield Wish("setting", taken.directive, f">= {taken.least}", taken.line, "$_FILES: its size is compared")
 
 
 def programs_in(source: Source) -> Iterator[Wish]:

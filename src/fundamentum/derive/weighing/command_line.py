@@ -6,6 +6,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.derive.php_source.facts import COMMAND_LINE
 from fundamentum.derive.result import Entry
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.untrusted.files import read_below
@@ -50,12 +51,17 @@ def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole)
 def _marked(entry: Entry, whole: Whole, is_script: Scripts) -> Entry:
     if any(whole.stated(name) for name in entry.names):
         return entry  # a manifest speaks for the whole application
-    paths = {
-        use.file.path
+    places = [
+        (use.file.path, COMMAND_LINE in use.use.names)
         for name in entry.names
         for use in whole.uses(name)
         if use.file.part in ("own", "optional") and not use.use.weak
-    }
-    only = bool(paths) and all(map(is_script, paths))
+    ] or [
+        (file.path, check.command_line)
+        for name in entry.names
+        for file, check in whole.checks(name)
+        if file.part == "own" and check.command_line
+    ]
+    only = bool(places) and all(aside or is_script(path) for path, aside in places)
     rule = f"{entry.rule}, by command-line scripts alone"
     return replace(entry, way="command_line", rule=rule) if only else entry

@@ -93,6 +93,8 @@ def _stops(path: str, wish: Wish) -> bool:
 def _why_set(wish: Wish) -> str:
     if wish.how.startswith(("ini_set", "set_time_limit")):
         return "the application sets it itself"
+    if wish.how.startswith("$_FILES"):
+        return "the application takes files of that size"
     if wish.how.endswith("is asked"):
         return "a part of the application asks for it" if wish.stops else "the program advises it"
     if wish.how.startswith("ini_get"):

@@ -23,13 +23,15 @@ _PLAIN_WORDS: Final = frozenset(
 )
 """Extensions that are words of everyday's language too."""
 _UNMISTAKABLE: Final = frozenset(
-    "bcmath ctype exif fileinfo gmp imagick intl mbstring mysqli opcache pcntl pdo_mysql pdo_pgsql pdo_sqlite "
+    "apcu bcmath ctype exif fileinfo gmp imagick intl mbstring mysqli opcache pcntl pdo_mysql pdo_pgsql pdo_sqlite "
     "simplexml "
     "sodium sqlite3 tokenizer xmlreader xmlwriter".split()
 )
 """Extensions that are nothing else, and need no word beside them."""
 _STATUS: Final = lazy_regex(
-    r"\b(?:missing|installed|enabled?|loaded|required?s?|needed|recommended|available|not found|fail(?:ed)?)\b", re.I
+    r"\b(?:missing|installed|enabled?|loaded|required?s?|needed|recommended|optional(?:ly)?|suggested|available|"
+    r"not found|fail(?:ed)?)\b",
+    re.I,
 )
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""

@@ -1,0 +1,73 @@
+"""What a program reads from a file of JSON, INI or YAML that it brings, and holds against what is there.
+
+``$release = json_decode(file_get_contents(__DIR__ . '/release.json'), true);``
+``if (version_compare(PHP_VERSION, $release['minimum_php'], '<')) exit;``
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import Any, Final
+
+from msgspec.structs import replace
+
+from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.beside.requirement_files import extensions_in, table_in
+from fundamentum.derive.php_source.facts import Check, FileFacts
+from fundamentum.untrusted.files import read_below
+
+_NAMED: Final = re.compile(rb"['\"/]((?:[\w.-]{1,60}/){0,6}[\w.-]{1,60}\.(?:json|ini|ya?ml))['\"]", re.I)
+MAX_NAMED: Final = 5
+"""Such files that one source file names."""
+MAX_SIZE: Final = 100_000
+MAX_DEPTH: Final = 5
+
+
+def values_beside(root: str, path: str, data: bytes, key: str) -> Iterator[tuple[str, Any]]:
+    """The file, and what stands under a key in it, of every file that a source file names.
+
+    ``path``: of the source file, from the root; ``data``: its content.
+    """
+    named = dict.fromkeys(match[1].decode("latin-1") for match in _NAMED.finditer(data))
+    for name in list(named)[:MAX_NAMED]:
+        for folder in _upwards(path):
+            where = f"{folder}/{name}".lstrip("/")
+            with suppress(OSError, ValueError, RecursionError):
+                table = table_in(read_below(Path(root), where, MAX_SIZE), where)
+                yield from ((where, value) for value in _under(table, key, 0))
+                break
+
+
+def _upwards(path: str) -> Iterator[str]:
+    """The directories above a file, the nearest first."""
+    while "/" in path:
+        path = path.rpartition("/")[0]
+        yield path
+    yield ""
+
+
+def _under(table: Any, key: str, depth: int) -> Iterator[Any]:
+    for name, value in table.items() if isinstance(table, dict) and depth < MAX_DEPTH else ():
+        if name == key:
+            yield value
+        yield from _under(value, key, depth + 1)
+
+
+def lists_beside(root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, list[Check]]:
+    """Source file → the extensions of lists that it holds against what is loaded and such a file has."""
+    found: dict[str, list[Check]] = defaultdict(list)
+    for file in files:
+        held = facts[file.path].held if file.part == "own" and file.path in facts else ()
+        data = content_of(root, file) if held else b""
+        for check in held:
+            found[file.path] += _members(check, values_beside(root, file.path, data, check.list_name))
+    return found
+
+
+def _members(held: Check, listed: Iterable[tuple[str, Any]]) -> Iterator[Check]:
+    for where, value in listed:
+        for _, extension, level in extensions_in(value, "required", 0):
+            outcome = held.outcome if level == "required" else "listed-recommended"
+            yield replace(held, extension=extension, outcome=outcome, what=f"a list in {where}", list_name="")

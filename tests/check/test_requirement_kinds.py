@@ -254,4 +254,5 @@ def test_an_install_line_of_an_old_guide(line: str) -> None:
     )
     said = {part.word: [part.state, *part.today] for part in made.parts}
     assert said == LINES[line]["parts"]
+    assert [part.why for part in made.parts] == LINES[line]["why"]
     assert list(made.packages) == LINES[line]["packages"]

@@ -85,7 +85,25 @@ def test_each_case_is_told_as_the_real_server_answers(server: str, tmp_path: Pat
         ("apache", "Alias /config /srv/elsewhere"),
         ("apache", "Redirect /config http://elsewhere.example/"),
         ("apache", "<Location /config>\nRequire valid-user\n</Location>"),
-        ("apache", '<If "true">\nRequire all denied\n</If>'),
+        *(
+            ("apache", f"<Location /config>\n<{around}>\nRequire all denied\n</{around.split()[0]}>\n</Location>")
+            for around in ("RequireAll", "RequireAny", "RequireNone", "Limit GET", "LimitExcept GET", "IfVersion > 2.4")
+        ),
+        *(
+            ("apache", f"<Location /config>\nRequire all denied\n{line}\n</Location>")
+            for line in ("AuthMerging And", "Satisfy Any\nDeny from all")
+        ),
+        *(("apache", f'<{name} "true">\nRequire all denied\n</{name}>') for name in ("If", "ElseIf", "Else")),
+        *(
+            ("apache", f"{line} /srv/elsewhere")
+            for line in (
+                "AliasMatch ^/config",
+                "ScriptAlias /config",
+                "ProxyPass /config",
+                "ProxyPassMatch ^/config",
+                "RedirectMatch ^/config",
+            )
+        ),
         ("apache", "Use Hidden"),
         ("apache", "RewriteEngine On\nRewriteCond %{ENV:x} y\nRewriteRule ^/config /front.php"),
         ("apache", "RewriteEngine On\nRewriteRule ^/config http://elsewhere.example/ [R]"),

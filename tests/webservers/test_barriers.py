@@ -41,6 +41,13 @@ CASES: list[Row] = [  # server, around the site, in the site, what is said (empt
     ("nginx", "", f"index index.php;\nlocation / {{ try_files $uri =404; }}\n{LOCATION}", "a request for / is answered with 404", "by hand"),
     ("nginx", "", f"location / {{ rewrite ^ /index.php; }}\n{LOCATION}", "", ""),
     ("nginx", "", f"location = / {{ return 302 /index.php; }}\n{LOCATION}", "", ""),
+    *(
+        ("nginx", "", f"location / {{ {line} }}\n{LOCATION}", "", "")
+        for line in (
+            "if ($arg_x) { return 404; }", "proxy_pass http://127.0.0.1:9;", "fastcgi_pass 127.0.0.1:9;", "alias /srv/b/;",
+            "error_page 403 = /index.php;", "uwsgi_pass 127.0.0.1:9;", "scgi_pass 127.0.0.1:9;",
+        )
+    ),
     ("nginx", "", f"index index.php;\ndeny all;\n{LOCATION}", "nginx refuses all of it: deny all", "by hand"),
     ("nginx", "", f"index index.php;\nallow 10.0.0.0/8;\ndeny all;\n{LOCATION}", "", ""),
     ("nginx", "", f"index index.php;\nsatisfy any;\ndeny all;\n{LOCATION}", "", ""),

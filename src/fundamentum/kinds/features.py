@@ -47,7 +47,6 @@ class Features(Kind[FeatureNeed]):
     prefixes = ("feature",)
     order = 14
     tables = {"features": FeaturesTable}
-    group = "features"
     on_command_line = True
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[FeatureNeed]:

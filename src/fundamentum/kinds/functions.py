@@ -38,7 +38,6 @@ class Functions(Kind[FunctionNeed]):
     prefixes = ("function",)
     order = 16
     tables = {"functions": NamesTable}
-    group = "functions"
     on_command_line = True
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[FunctionNeed]:

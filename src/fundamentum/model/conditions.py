@@ -129,6 +129,8 @@ def _compared(name: str, body: str) -> Condition:
     comparisons: list[tuple[Operator, str]] = []
     for part in body.split(",") if not body.startswith(("=", "!=")) else [body]:
         match = COMPARISON.fullmatch(part.strip())
+        if part.strip() in (">", ">=", "<", "<="):
+            raise NotUnderstood(f"'{part.strip()}' compares with nothing; write {FORMS}")
         if not match:
             near = f'did you mean "= {part.strip()}"?' if re.fullmatch(r"[\w./:-]+", part.strip()) else f"write {FORMS}"
             raise NotUnderstood(f"'{part.strip()}' is no condition; {near}")

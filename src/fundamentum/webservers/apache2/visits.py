@@ -108,12 +108,15 @@ class Answers:
 
     def _refused(self, asked: Asked) -> Visit | None:
         """Who may ask: the rules of the last section that has any decide."""
-        for names in ({"require", "authmerging"}, {"allow", "deny", "order", "satisfy"}):
+        # Then either kind of rule lets in.  Source: mod_access_compat, Satisfy.
+        if any([word.lower() for word in line.words] != ["all"] for line in self._counting({"satisfy"}, asked)):
+            raise Unclear
+        for names in ({"require", "authmerging"}, {"allow", "deny", "order"}):
             lines = self._counting(names, asked)
             deciding = [line for line in lines if place_of(line) == place_of(lines[-1])] if lines else []
             if not deciding:
                 continue
-            if any(line.within(*_DEPENDS) or line.name in ("authmerging", "satisfy") for line in deciding):
+            if any(line.within(*_DEPENDS) or line.name == "authmerging" for line in deciding):
                 raise Unclear
             required = any(line.name == "require" for line in deciding)
             if _required(deciding) if required else _denied(deciding):

@@ -20,11 +20,12 @@ from unittest.mock import patch
 import hypothesis
 import msgspec
 
-from fundamentum.check import judge, survey_differences, trace
+from fundamentum.check import install_line, judge, risks, survey_differences, trace
+from fundamentum.effective import confinement
 from fundamentum.hosts import information_page
 from fundamentum.model.findings import Judgement
 from fundamentum.model.survey import Survey
-from fundamentum.plan import planner
+from fundamentum.plan import plan_differences, planner
 from fundamentum.plan.made_plan import Plan
 from fundamentum.platforms import platform
 from fundamentum.platforms.redhat import dnf, rpm
@@ -36,7 +37,7 @@ from fundamentum.report.plans import script
 from fundamentum.report.plans import text as plan_text
 from fundamentum.report.plans.playbook import play_of
 from fundamentum.report.terminal import console_for
-from fundamentum.survey import observe
+from fundamentum.survey import observe, pool_answers, upload_answer
 
 TESTS: Final = Path(__file__).parent
 ROOMS: Final = (
@@ -68,10 +69,17 @@ WATCHED: Final = (
     (dnf, "probe"),
     (rpm, "probe"),
     (registry, "read"),
+    (risks, "risks"),
+    (install_line, "translated"),
+    (confinement, "judge_command"),
+    (confinement, "judge_directory"),
+    (plan_differences, "plan_differences"),
+    (pool_answers, "parsed"),
+    (upload_answer, "survey_upload"),
 )
 """The functions whose results are held: module and name."""
 _ANOTHER_TIME: Final = re.compile(
-    r"(?<=sha256:)\w+|(?<=names:)\w+|(?<=: time:)[\d:]+|(?<=127\.0\.0\.1:)\d{5}|(?<=\.taken: )\d+|(?<=\.modified: )\d+|(?<=\.fetched: )\d+"
+    r"(?<=sha256:)\w+|(?<=names:)\w+|(?<=: time:)[\d:]+|(?<=127\.0\.0\.1:)\d{5}|(?<=\.taken: )\d+|(?<=\.modified: )\d+|(?<=\.fetched: )\d+|(?<=fundamentum-)[0-9a-f]{16}"
 )
 _FOLDER: Final = re.compile(r"/[^\s'\":]*pytest-of-[^/]+/pytest-\d+/(?:popen-gw\d+/)?[^/\s'\":]+")
 P = ParamSpec("P")

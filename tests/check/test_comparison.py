@@ -31,6 +31,16 @@ def setting(name: str, value: str, origin: Origin) -> dict[str, Setting]:
     return {**FPM.settings, name: Setting(value, origin)}
 
 
+def with_site(**what: object) -> Survey:
+    """altair, with its first site changed."""
+    return msgspec.structs.replace(ALTAIR, sites=(msgspec.structs.replace(ALTAIR.sites[0], **what), *ALTAIR.sites[1:]))
+
+
+SITE = ALTAIR.sites[0]
+WAIT = next(limit for limit in SITE.limits if limit.name == "ProxyTimeout")
+OTHER_LIMITS = tuple(msgspec.structs.replace(limit, value="7") if limit is WAIT else limit for limit in SITE.limits)
+
+
 CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
     (ALTAIR, set()),
     (with_runtime(version="8.2.40"), {(FPM.label, "php", FPM.version or "", "8.2.40")}),
@@ -52,6 +62,13 @@ CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
         msgspec.structs.replace(ALTAIR, sites=(*ALTAIR.sites, Site("new.example", "nginx", Origin("/n", 1), runtime=FPM.label))),
         {("sites", "site:new.example", "not there", FPM.label)},
     ),
+    (with_site(runtime=None), {("sites", f"site:{SITE.name}", SITE.runtime or "", "not known")}),
+    (with_site(limits=OTHER_LIMITS), {(f"site {SITE.name}", "limit:ProxyTimeout", "300", "7")}),
+    (with_site(limits=()), set()),
+    (with_site(secure=True), {(f"site {SITE.name}", "https", "off", "on")}),
+    (with_runtime(manager={"request_slowlog_timeout": Setting("9", BUILT_IN)}), {(FPM.label, "limit:request_slowlog_timeout", "not set", "9")}),
+    (with_runtime(manager={"request_slowlog_timeout": Setting("0", BUILT_IN)}), set()),
+    (with_runtime(settings=setting("memory_limit", "", Origin("/x.ini", 3))), {(FPM.label, "setting:memory_limit", "256M", "not set")}),
 ]  # fmt: skip
 
 

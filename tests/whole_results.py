@@ -23,6 +23,7 @@ import msgspec
 from fundamentum.check import install_line, judge, risks, survey_differences, trace
 from fundamentum.effective import confinement
 from fundamentum.hosts import information_page
+from fundamentum.kinds.directories import named_rights
 from fundamentum.model.findings import Judgement
 from fundamentum.model.survey import Survey
 from fundamentum.plan import plan_differences, planner
@@ -75,6 +76,7 @@ WATCHED: Final = (
     (confinement, "judge_directory"),
     (plan_differences, "plan_differences"),
     (pool_answers, "parsed"),
+    (named_rights, "judged_by_name"),
     (upload_answer, "survey_upload"),
 )
 """The functions whose results are held: module and name."""

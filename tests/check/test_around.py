@@ -339,6 +339,13 @@ def test_how_often_a_line_of_cron_comes(line: str, every: int | None) -> None:
     assert interval(line.split()) == every
 
 
-@pytest.mark.parametrize("every", [60, 120, 420, 900, 1800, 3600, 5 * 3600, 86400, 7 * 86400])
-def test_a_planned_line_comes_often_enough(every: int) -> None:
-    assert (interval(crontab(every).split()) or 0) <= every
+@pytest.mark.parametrize(
+    ("every", "line"),
+    [
+        (60, "* * * * *"), (120, "*/2 * * * *"), (420, "*/6 * * * *"), (900, "*/15 * * * *"), (1800, "*/30 * * * *"),
+        (3600, "20 * * * *"), (5 * 3600, "20 */4 * * *"), (12 * 3600, "20 */12 * * *"), (13 * 3600, "20 */12 * * *"),
+        (86400, "20 3 * * *"), (7 * 86400, "20 3 * * 0"),
+    ],
+)  # fmt: skip
+def test_a_planned_line_comes_often_enough(every: int, line: str) -> None:
+    assert crontab(every) == line and (interval(line.split()) or 0) <= every

@@ -186,3 +186,17 @@ def test_only_pages_are_taken_for_pages(tmp_path: Path) -> None:
     (tmp_path / "notes").write_text("PHP is fine")
     with pytest.raises(InputError, match="neither a survey, nor a recording"):
         look(str(tmp_path / "notes"))
+
+
+@pytest.mark.parametrize(
+    ("build", "told"),
+    [
+        ("API20220829,NTS", ("20220829", False, False, "")),
+        ("API20220829,TS,debug", ("20220829", True, True, "")),
+        ("API20230831,NTS,VS16", ("20230831", False, False, "VS16")),
+        ("API420220829,NTS,debug,VC15", ("20220829", False, True, "VC15")),
+    ],
+)
+def test_how_that_php_was_built(build: str, told: tuple[str, bool, bool, str]) -> None:
+    (branch,) = survey_page(TEXT.replace("API20220829,TS", build).encode(), "page").branches
+    assert (branch.api, branch.thread_safe, branch.debug, branch.compiler) == told

@@ -61,6 +61,7 @@ CASES: list[Row] = [  # server, around the site, in the site, what is said (empt
     ("apache2", "", "DirectoryIndex disabled", "not among those that are looked for", "by hand"),
     ("apache2", INDEXED, "<Directory /srv/a>\nDirectoryIndex x.html\n</Directory>", "is not among x.html", "by hand"),
     ("apache2", "", "FallbackResource /index.php", "", ""),
+    ("apache2", "", "DirectoryIndex /x.html", "", ""),
     ("apache2", f"{CLOSED}{INDEXED}", "", "Apache refuses all of it: Require all denied", GRANTED),
     ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv>\nRequire all granted\n</Directory>", "", ""),
     ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv>\nRequire ip 10.0.0.0/8\n</Directory>", "", ""),

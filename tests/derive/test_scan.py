@@ -1,7 +1,10 @@
 """The quick look at a file: words stand only where a symbol may be meant."""
 
+import time
+
 import pytest
 
+from fundamentum.derive.php_source import nodes
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.quoted import drivers_in
 from fundamentum.derive.php_source.syntax import RULES, Rules
@@ -52,3 +55,12 @@ def test_only_the_rules_that_count_are_looked_for() -> None:
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
     found = Rules(of).among(code, found_words, False)
     assert {RULES[number].what for number in found} == {"an enumeration"}
+
+
+def test_the_parser_itself_is_stopped_where_something_is_no_code(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(nodes, "PARSING", 0.2)
+    started = time.monotonic()
+    with pytest.raises(RecursionError):
+        nodes.parsed(b"<?php " + b"$a = PHP_MAJOR_VERSION * 10 " * 60_000)
+    assert time.monotonic() - started < 3
+    assert nodes.parsed(b"<?php f();").type == "program"

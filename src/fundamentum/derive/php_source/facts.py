@@ -124,8 +124,8 @@ class Wish(Fact, frozen=True):
 class Asker(Fact, frozen=True):
     """A function or a class of the program's own that asks for the extension it is given, or that it names."""
 
-    kind: Literal["call", "property", "method", "constant"]
-    """Where that stands: in the call; in a property, the value of a method or a constant of a class."""
+    kind: Literal["call", "property", "method", "constant", "answer"]
+    """Where that stands: in the call; in a property, the value of a method or a constant of a class; in itself."""
     name: str
     """The function, or the class that is made (in lower case); the property, the method, the constant."""
     position: int
@@ -144,7 +144,9 @@ class Asker(Fact, frozen=True):
     made: bool = False
     """Whether it is a class that is made."""
     operator: Operator = ">="
-    """How PHP's version has to be to the one that is given."""
+    """How PHP's version has to be to the one that is given; of one that answers, what it answers by."""
+    names: tuple[str, ...] = ()
+    """What one asks for that is given nothing: extensions, or a version."""
 
 
 class FileFacts(Fact, frozen=True):

@@ -53,6 +53,28 @@ def parser() -> tree_sitter.Parser:
     return tree_sitter.Parser(tree_sitter.Language(tree_sitter_php.language_php()))
 
 
+LARGE_FILE: Final = 150_000
+"""Bytes below which no file takes the parser long, whatever stands in it."""
+_SLICE: Final = 2048
+PARSING: Final = 5.0
+"""Seconds that the parser may take for one file; for the largest that people write it takes two."""
+
+
+def parsed(data: bytes) -> Node:
+    """The tree of a file.  ``TooLong`` where the parser takes longer than for any code that people write.
+
+    It can be stopped only where it reads piece by piece, and what is read so is slow to look at: therefore twice.
+    """
+    if len(data) > LARGE_FILE:
+        ends = time.monotonic() + PARSING
+        try:
+            parser().parse(lambda at, _: data[at : at + _SLICE], progress_callback=lambda *_: time.monotonic() > ends)
+        except ValueError:
+            parser().reset()
+            raise TooLong from None
+    return parser().parse(data).root_node
+
+
 def text(node: Node | None) -> str:
     """The source of a node."""
     return node.text.decode("utf-8", "replace") if node is not None and node.text else ""

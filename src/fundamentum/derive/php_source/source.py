@@ -10,7 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.php_source.nodes import Patience, parser
+from fundamentum.derive.php_source.nodes import Patience, parsed
 
 CHECKS: Final = {
     "extension_loaded": "extension",
@@ -73,9 +73,9 @@ class Source:
     def __init__(self, data: bytes) -> None:
         if not parseable(data):
             raise RecursionError("larger, or nested more deeply, than code is")
-        Patience.begin()
         self.data = data
-        self.root = parser().parse(data).root_node
+        self.root = parsed(data)
+        Patience.begin()
         self.names = Names()
         self._read_top(self.root, 0, len(data))
 

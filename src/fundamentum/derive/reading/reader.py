@@ -19,6 +19,7 @@ from fundamentum.derive.php_source.syntax import RULES, found_in
 from fundamentum.derive.reading.spots import Spots, places_of
 from fundamentum.derive.reading.words import interesting, words_in
 from fundamentum.derive.statements import removed_functions
+from fundamentum.derive.statements.answering_functions import answering
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.asking_functions import MAX_ASKERS, askers
 from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
@@ -116,7 +117,10 @@ class _Reader:
             gates=tuple(gates(root, self.data, there, compared)),
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in held if not check.extension),
-            askers=tuple(itertools.islice(askers(root, self.data, compared), MAX_ASKERS)),
+            askers=(
+                *itertools.islice(askers(root, self.data, compared), MAX_ASKERS),
+                *itertools.islice(answering(root, self.data, compared), MAX_ASKERS),
+            ),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )
 

@@ -22,7 +22,7 @@ from fundamentum.derive.php_source.nodes import (
     heading,
     line,
     names_around,
-    parser,
+    parsed,
     string,
     text,
     walked,
@@ -31,6 +31,7 @@ from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import kept_list, meant
 from fundamentum.derive.statements.limit_checks import number_of
+from fundamentum.derive.statements.version_gates import OPPOSITE
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
@@ -70,9 +71,8 @@ def asked_elsewhere(
     found: dict[str, list[Check | Gate | Wish]] = defaultdict(list)
     if not asking:
         return found
-    words = re.compile(
-        rb"\b(?:%s)\b" % b"|".join(re.escape(asker.name.encode("utf-8", "replace")) for asker in asking), re.I
-    )
+    words = re.compile(rb"\b(?:%s)" % b"|".join(map(_word, asking)), re.I)
+    names = {asker.name.lower().encode("utf-8", "replace") for asker in asking}
     left = MAX_FILES
     for file in own:
         try:
@@ -80,19 +80,27 @@ def asked_elsewhere(
         except Spent:
             break
         data = content_of(root, file)
-        if left and words.search(data):
+        lowered = data.lower()
+        if left and any(name in lowered for name in names) and words.search(data):
             left -= 1
             found[file.path] += _in_file(data, asking)
     return found
 
 
+def _word(asker: Asker) -> bytes:
+    """A pattern for where one is spoken of; for one that is given nothing, where it is called, with its class."""
+    name = re.escape(asker.name.encode("utf-8", "replace"))
+    if asker.kind != "answer":
+        return name + rb"\b"
+    of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
+    return (of_class + rb"\s*::\s*" if of_class else b"") + name + rb"\s*\(\s*\)"
+
+
 def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
     Patience.begin()
     try:
-        tree = parser().parse(data).root_node
-        return [
-            check for asker in asking for check in (_calls if asker.kind == "call" else _classes)(tree, data, asker)
-        ]
+        tree = parsed(data)
+        return [check for asker in asking for check in _READERS.get(asker.kind, _classes)(tree, data, asker)]
     except RecursionError:
         return []
 
@@ -123,6 +131,7 @@ def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[st
     one = given[asker.position] if len(given) > asker.position else None
     if one is None:
         return
+    one = one.named_children[0] if one.type == "variadic_unpacking" and one.named_children else one
     array = one if one.type == "array_creation_expression" else None
     if asker.listed and array is None and string(one) is None:
         array = kept_list(text(one), tree)
@@ -151,8 +160,12 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
     """What a call says of PHP's version."""
     class_name, function = names_around(call)
     where = f"requirements {class_name} {function} {heading(call)}".strip()[:200] if function else ""
-    outcome = asker.outcome or _of_answer(call, asker)
-    return Gate(asker.operator, version, line(place), f"{asker.name}('{version}')", outcome, False, where)
+    operator, outcome = asker.operator, asker.outcome
+    if not outcome:
+        holds, outcome = next(((holds, told) for holds, told in consequences(call) if told), (False, ""))
+        # The program goes on where the answer is otherwise.
+        operator = operator if (asker.answers == "present") is not holds else OPPOSITE[operator]
+    return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, False, where)
 
 
 def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
@@ -169,6 +182,20 @@ def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
     ends: Literal["exits", "throws"] = "throws" if function else "exits"
     outcome = ends if told == "stops" else told or "asked"
     return Check(extension, outcome, line(place), what, (), where.strip()[:200])
+
+
+def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
+    """What comes of the answer of a function that is given nothing, where it is called, of a class by its name."""
+    of_class = asker.around.partition(" ")[0]
+    word = re.compile(rb"\b%s\s*\(\s*\)" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
+    for call in around(tree, data, word, _CALLS):
+        scope = text(call.child_by_field_name("scope")).rpartition("\\")[2].lower()
+        if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
+            continue
+        for name in asker.names:
+            found = _gate(name, call, call, asker) if asker.asks == "php" else _check(name, call, call, asker)
+            if found.outcome not in ("", "asked"):
+                yield found
 
 
 def _of_all(call: Node, function: str, asker: Asker) -> bool:
@@ -189,6 +216,9 @@ def _of_answer(call: Node, asker: Asker) -> Outcome:
     """What comes of the answer of a function where it is called."""
     absent = asker.answers == "missing"
     return next((result for holds, result in consequences(call, extension=True) if result and holds is absent), "")
+
+
+_READERS: Final = {"call": _calls, "answer": _answers}
 
 
 def _classes(tree: Node, data: bytes, asker: Asker) -> Iterator[Check]:

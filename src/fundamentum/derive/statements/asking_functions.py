@@ -41,11 +41,10 @@ def askers(root: Node, data: bytes, compared: Iterable[Comparison]) -> Iterator[
             continue
         class_name, function = names_around(node)
         told = next(((holds, result) for holds, result in consequences(at) if result), None)
-        answers = _answered(at)
+        answers = answered(at)
         if function and (told or answers):
-            below = told[0] if told else answers == "missing"
             name, made = (class_name, True) if function == MADE else (function, False)
-            stated = OPPOSITE[operator] if below else operator
+            stated = OPPOSITE[operator] if told and told[0] else operator
             outcome, where = told[1] if told else "", f"{class_name} {function}"
             yield Asker("call", name, position, False, "php", outcome, answers, where, made, stated)
     for call in around(root, data, _ASKED, ("function_call_expression",)):
@@ -66,7 +65,7 @@ def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
         return
     class_name, function = names_around(call)
     told = _where_missing(call)
-    answers = _answered(call)
+    answers = answered(call)
     if not (told or answers) or not function:
         return
     where = f"{class_name} {function}"
@@ -91,7 +90,7 @@ def _of_difference(call: Node, asked: Node) -> Iterator[Asker]:
     """``function missing($names) { return array_diff($names, get_loaded_extensions()); }``"""
     position, (class_name, function) = _position(call, text(asked)), names_around(call)
     told: Outcome = next((result for holds, result in consequences(call) if result and holds), "")
-    answers = {"present": "missing", "missing": "present"}.get(_answered(call), "")
+    answers = {"present": "missing", "missing": "present"}.get(answered(call), "")
     if position is not None and function and (told or answers):
         yield Asker("call", function, position, True, "extension", told, answers, f"{class_name} {function}")
 
@@ -123,7 +122,7 @@ def _where_missing(call: Node) -> Outcome:
     return next((result for holds, result in consequences(call) if result and not holds), "")
 
 
-def _answered(call: Node) -> str:
+def answered(call: Node) -> str:
     """What the function returns: ``present`` something true where it is there, ``missing`` where it is not."""
     for at, worth in climbed(call):
         if at.parent is not None and at.parent.type == "return_statement":

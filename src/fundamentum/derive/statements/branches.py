@@ -22,7 +22,9 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
     if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
         return above.child_by_field_name("body"), above.child_by_field_name("alternative")
     if above.type == "case_statement" and above.child_by_field_name("value") == at:
-        return above, None  # of a switch (true): what stands behind it
+        switch = above.parent.parent if above.parent is not None else None
+        asked = unwrapped(switch.child_by_field_name("condition")) if switch is not None else None
+        return (None, above) if text(asked).lower() == "false" else (above, None)  # of a switch (true)
     if above.type == "match_condition_list":
         return _of_match(above)
     if above.type == "conditional_expression":

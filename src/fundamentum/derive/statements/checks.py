@@ -108,6 +108,8 @@ class Checks:
         """
         if not check.negative and (ways := ways_around(node))[0]:
             return self._asked_in(ways[0])
+        if not check.negative and (either := self._before_the_end(node)) is not None:
+            return self._in(either, negative=False)
         condition = self._of_several(check, node)
         return self._in(condition, negative=True) if condition is not None else ()
 
@@ -119,6 +121,19 @@ class Checks:
                 return None
             if parent.type == "if_statement":
                 return child if check.negative and len(self._in(child, negative=True)) > 1 else None
+        return None
+
+    def _before_the_end(self, node: Node) -> Node | None:
+        """Several that stand before an end, each of which keeps from it: ``a() || b() || exit``"""
+        for parent, child in ancestors(node):
+            right = parent.child_by_field_name("right") if parent.type == "binary_expression" else None
+            operator = parent.child_by_field_name("operator")
+            if right is not None and operator is not None and operator.type in ("||", "or"):
+                if parent.child_by_field_name("left") == child and self.ends(right) != "asked":
+                    joined = b"&&" not in self.source.data[child.start_byte : child.end_byte]
+                    return child if joined and len(self._in(child, negative=False)) > 1 else None
+            elif parent.type not in ("parenthesized_expression", "function_call_expression", "qualified_name"):
+                break
         return None
 
     def _in(self, condition: Node, *, negative: bool) -> tuple[str, ...]:

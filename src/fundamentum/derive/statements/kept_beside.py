@@ -18,7 +18,9 @@ from fundamentum.derive.beside.requirement_files import extensions_in, table_in
 from fundamentum.derive.php_source.facts import Check, FileFacts
 from fundamentum.untrusted.files import read_below
 
-_NAMED: Final = re.compile(rb"['\"/]((?:[\w.-]{1,60}/){0,6}[\w.-]{1,60}\.(?:json|ini|ya?ml))['\"]", re.I)
+_NAMED: Final = re.compile(rb"['\"/]([\w./-]{1,120}\.(?:json|ini|ya?ml))['\"]", re.I)
+MAX_LOOKED_AT: Final = 200_000
+"""Bytes of a source file in which names of such files are looked for."""
 MAX_NAMED: Final = 5
 """Such files that one source file names."""
 MAX_SIZE: Final = 100_000
@@ -30,10 +32,10 @@ def values_beside(root: str, path: str, data: bytes, key: str) -> Iterator[tuple
 
     ``path``: of the source file, from the root; ``data``: its content.
     """
-    named = dict.fromkeys(match[1].decode("latin-1") for match in _NAMED.finditer(data))
+    named = dict.fromkeys(match[1].decode("latin-1") for match in _NAMED.finditer(data, 0, MAX_LOOKED_AT))
     for name in list(named)[:MAX_NAMED]:
         for folder in _upwards(path):
-            where = f"{folder}/{name}".lstrip("/")
+            where = f"{folder}/{name.lstrip('/')}".lstrip("/")
             with suppress(OSError, ValueError, RecursionError):
                 table = table_in(read_below(Path(root), where, MAX_SIZE), where)
                 yield from ((where, value) for value in _under(table, key, 0))

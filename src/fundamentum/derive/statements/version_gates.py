@@ -193,16 +193,19 @@ def _in_list(node: Node, held: HeldVersion, root: Node) -> Iterator[Compared]:
         return
     asked = text(given[0])
     both = any(name in asked for name in held.major) and any(name in asked for name in held.minor)
-    if not both and asked not in held.full and not (called(given[0]) == "substr" and held.is_version(given[0])):
+    if (
+        not both
+        and asked not in held.full | held.major
+        and not (called(given[0]) == "substr" and held.is_version(given[0]))
+    ):
         return
     array = given[1] if given[1].type == "array_creation_expression" else kept_list(text(given[1]), root)
     elements = (unwrapped(one.named_children[-1]) for one in array.named_children) if array is not None else ()
-    branches = sorted(
-        tuple(map(int, found.split(".")))
-        for element in elements
-        if (found := string(element)) and re.fullmatch(r"\d\.\d{1,2}", found)
-    )
-    yield from _from_to(branches, node)
+    listed = [found for element in elements if (found := string(element)) and re.fullmatch(r"\d(?:\.\d{1,2})?", found)]
+    if any(name in asked for name in held.minor) or asked not in held.major:
+        yield from _from_to(sorted(tuple(map(int, one.split("."))) for one in listed if "." in one), node)
+    elif listed and all(map(str.isdigit, listed)):
+        yield from _from_to([(int(min(listed)), 0), (int(max(listed)), 9)], node)
 
 
 def _by_beginning(node: Node, held: HeldVersion) -> Iterator[Compared]:

@@ -193,9 +193,9 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
         if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
             continue
         for name in asker.names:
-            found = _gate(name, call, call, asker) if asker.asks == "php" else _check(name, call, call, asker)
-            if found.outcome not in ("", "asked"):
-                yield found
+            stated = _gate(name, call, call, asker) if asker.asks == "php" else _check(name, call, call, asker)
+            if stated.outcome not in ("", "asked"):
+                yield stated
 
 
 def _of_all(call: Node, function: str, asker: Asker) -> bool:

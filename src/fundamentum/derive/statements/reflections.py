@@ -33,15 +33,18 @@ def reflected(root: Node, data: bytes) -> Iterator[Check]:
             ends: Literal["throws", "exits"] = "throws" if function else "exits"
             where = f"{class_name} {function} {heading(made)}".strip()[:200]
             yield Check(name, ends if told == "stops" else told, line(made), text(made)[:60], (), where)
-        elif (found := gone_through(made, asked))[1]:
-            yield from members(found[0], root, told != "warns")
+        elif (gone := gone_through(made, asked))[1]:
+            yield from members(gone[0], root, told != "warns")
 
 
 def _where_missing(made: Node) -> Outcome:
     """What the ``catch`` comes to that the place stands in the ``try`` of; nothing else is a statement."""
-    whole = next((above for above, child in ancestors(made) if _tried(above, child)), None)
-    caught = [one for one in whole.named_children if one.type == "catch_clause"] if whole is not None else []
-    return next((told for one in caught if (told := outcome(one.child_by_field_name("body"), extension=True))), "")
+    attempt = next((above for above, child in ancestors(made) if _tried(above, child)), None)
+    handlers = (
+        [child for child in attempt.named_children if child.type == "catch_clause"] if attempt is not None else []
+    )
+    told = (outcome(handler.child_by_field_name("body"), extension=True) for handler in handlers)
+    return next(filter(None, told), "")
 
 
 def _tried(above: Node, child: Node) -> bool:

@@ -89,8 +89,6 @@ class Gate(Fact, frozen=True):
     what: str
     outcome: Outcome
     """What comes of it where the version is otherwise."""
-    as_id: bool = False
-    """Whether the version is a number as ``PHP_VERSION_ID`` has it: ``80100``."""
     function: str = ""
     """The names of the class and the function that it stands in, and of what it is given to; empty for the file's own
     code."""

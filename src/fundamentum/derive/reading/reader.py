@@ -27,7 +27,8 @@ from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.lists_held import held_lists
 from fundamentum.derive.statements.reflections import reflected
-from fundamentum.derive.statements.version_gates import gates, versions_compared
+from fundamentum.derive.statements.version_gates import gates
+from fundamentum.derive.statements.versions_compared import versions_compared
 from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
 
 MAX_EXAMINED: Final = 40

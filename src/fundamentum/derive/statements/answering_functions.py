@@ -12,23 +12,29 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Asker
 from fundamentum.derive.php_source.nodes import arguments, around, called, inside, names_around, string
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.statements.asking_functions import answered, gone_through
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.extension_lists import meant, members
-from fundamentum.derive.statements.truth import climbed, is_true
-from fundamentum.derive.statements.version_gates import Comparison
+from fundamentum.derive.statements.truth import climbed
+from fundamentum.derive.statements.versions_compared import Compared
 
 _ASKED: Final = re.compile(rb"extension_loaded", re.I)
 """Not functions and classes: whether these are there is asked for all over a program, to do one thing or another."""
 
 
-def answering(root: Node, data: bytes, compared: Iterable[Comparison]) -> Iterator[Asker]:
+def answering(root: Node, data: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
     """The functions of one file that answer so.  ``compared``: where it compares PHP's version."""
-    for node, operator, version, _, at in compared:
-        class_name, function = names_around(node)
-        if function and isinstance(version, str) and (answers := answered(at)):
-            where = f"{class_name} {function}"
-            yield Asker("answer", function, 0, False, "php", "", answers, where, operator=operator, names=(version,))
+    for place, condition, holding, failing in compared:
+        class_name, function = names_around(place)
+        answers = answered(condition) if function else ""
+        answers = answers if holding else {"present": "missing", "missing": "present"}.get(answers, "")
+        for operator, version in (holding or failing) if answers else ():
+            if isinstance(version, str):
+                where = f"{class_name} {function}"
+                yield Asker(
+                    "answer", function, 0, False, "php", "", answers, where, operator=operator, names=(version,)
+                )
     for call in around(root, data, _ASKED, ("function_call_expression",)):
         given, (class_name, function) = arguments(call), names_around(call)
         if not function or not given or called(call) != "extension_loaded":

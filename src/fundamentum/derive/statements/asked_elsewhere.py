@@ -165,7 +165,7 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
         holds, outcome = next(((holds, told) for holds, told in consequences(call) if told), (False, ""))
         # The program goes on where the answer is otherwise.
         operator = operator if (asker.answers == "present") is not holds else OPPOSITE[operator]
-    return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, False, where)
+    return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, where)
 
 
 def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:

@@ -12,11 +12,12 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Asker, Name, Outcome
 from fundamentum.derive.php_source.nodes import ancestors, arguments, around, called, inside, names_around, text, walked
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.truth import climbed, is_true, literal
-from fundamentum.derive.statements.version_gates import OPPOSITE, Comparison
+from fundamentum.derive.statements.truth import climbed, literal
+from fundamentum.derive.statements.versions_compared import Compared
 
 _ASKED: Final = re.compile(rb"extension_loaded|function_exists|class_exists|ini_get|array_diff", re.I)
 _KINDS: Final = frozenset({"extension", "function", "class"})
@@ -30,23 +31,24 @@ MAX_ASKERS: Final = 20
 MADE: Final = "__construct"
 
 
-def askers(root: Node, data: bytes, compared: Iterable[Comparison]) -> Iterator[Asker]:
+def askers(root: Node, data: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
     """The functions and classes of one file that ask for what they are given.
 
     ``compared``: where it compares PHP's version.
     """
-    for node, operator, version, _, at in compared:
-        position = _position(node, f"${version.name}") if isinstance(version, Name) else None
+    for place, condition, holding, failing in compared:
+        version = holding[0][1] if holding else ""
+        position = _position(place, f"${version.name}") if isinstance(version, Name) else None
         if position is None:
             continue
-        class_name, function = names_around(node)
-        told = next(((holds, result) for holds, result in consequences(at) if result), None)
-        answers = answered(at)
+        class_name, function = names_around(place)
+        told = next(((holds, result) for holds, result in consequences(condition) if result), None)
+        answers = answered(condition)
         if function and (told or answers):
             name, made = (class_name, True) if function == MADE else (function, False)
-            stated = OPPOSITE[operator] if told and told[0] else operator
+            (operator, _), *_ = failing if told and told[0] else holding
             outcome, where = told[1] if told else "", f"{class_name} {function}"
-            yield Asker("call", name, position, False, "php", outcome, answers, where, made, stated)
+            yield Asker("call", name, position, False, "php", outcome, answers, where, made, operator)
     for call in around(root, data, _ASKED, ("function_call_expression",)):
         given = arguments(call)
         if called(call) == "ini_get" and given and given[0].type == "variable_name":

@@ -7,7 +7,8 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import Patience, around, text, unwrapped
-from fundamentum.derive.statements.truth import Value, literal
+from fundamentum.derive.php_source.scalars import Value
+from fundamentum.derive.statements.truth import literal
 
 
 def branches(condition: Node) -> tuple[Node | None, Node | None]:
@@ -25,6 +26,8 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
         switch = above.parent.parent if above.parent is not None else None
         asked = unwrapped(switch.child_by_field_name("condition")) if switch is not None else None
         return (None, above) if text(asked).lower() == "false" else (above, None)  # of a switch (true)
+    if above.type in ("default_statement", "match_default_expression"):
+        return above, None
     if above.type == "match_condition_list":
         return _of_match(above)
     if above.type == "conditional_expression":
@@ -40,12 +43,12 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
 
 
 def _of_match(conditions: Node) -> tuple[Node | None, Node | None]:
-    """The arm of ``match (true)``, which is taken where the condition holds, and of ``match (false)``, where not."""
+    """The arm, which is taken where the condition holds; of ``match (false)``, where not."""
     arm = conditions.parent
     whole = arm.parent.parent if arm is not None and arm.parent is not None else None
     asked = unwrapped(whole.named_children[0]) if whole is not None else None
     done = arm.named_children[-1] if arm is not None else None
-    return {"true": (done, None), "false": (None, done)}.get(text(asked).lower(), (None, None))
+    return (None, done) if text(asked).lower() == "false" else (done, None)
 
 
 MAX_BEHIND: Final = 6

@@ -21,6 +21,7 @@ from fundamentum.derive.php_source.nodes import (
     text,
     walked,
 )
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.statements.branches import (
     behind,
     block_of,
@@ -32,7 +33,7 @@ from fundamentum.derive.statements.branches import (
     set_by,
 )
 from fundamentum.derive.statements.outcomes import WARNING, leaves, outcome
-from fundamentum.derive.statements.truth import Worth, climbed, is_true
+from fundamentum.derive.statements.truth import Worth, climbed
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"

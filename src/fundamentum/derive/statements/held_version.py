@@ -1,94 +1,123 @@
-"""How the expressions of a file are written that hold PHP's version, a part of it, or a number made of its parts."""
+"""What holds PHP's version in one file: constants of PHP, variables, properties, functions that return it."""
 
 import re
-from typing import Final, NamedTuple
+from collections.abc import Iterator, Sequence
+from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import arguments, called, text
+from fundamentum.derive.php_source.evaluation import Cases, cases_of
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, walked
+from fundamentum.derive.statements.branches import function_of
+from fundamentum.derive.statements.extension_lists import kept_list
 
-_FULL: Final = rb"(?:PHP_VERSION\b|phpversion\s*\(\s*\))"
-_BRANCH: Final = (
-    rb"PHP_MAJOR_VERSION\s*\.\s*['\"]\.['\"]\s*\.\s*PHP_MINOR_VERSION|substr\(\s*" + _FULL + rb"\s*,\s*0\s*,\s*3\s*\)"
-)
-_KEPT: Final = re.compile(rb"(\$\w+)\s*=\s*(?:" + _FULL + rb"|" + _BRANCH + rb")\s*;")
-_SPLIT: Final = re.compile(
-    rb"(?:(\$\w+)|(?:list\s*\(|\[)\s*(\$\w+)\s*(?:,\s*(\$\w+))?[^=\]);]*[\])])\s*=\s*"
-    rb"(?:array_map\s*\(\s*['\"]intval['\"]\s*,\s*)?explode\s*\(\s*['\"]\.['\"]\s*,\s*" + _FULL
-)
-_ADDED: Final = re.compile(rb"(\$\w+)\s*=\s*([^;=]{0,80}PHP_MAJOR_VERSION[^;=]{0,60}PHP_MINOR_VERSION[^;=]{0,60});")
-_NUMBER: Final = re.compile(
-    r"PHP_MAJOR_VERSION(?:\*(?P<major>10{1,4})\+|(?P<joined>\.))PHP_MINOR_VERSION(?:\*(?P<minor>100?))?"
-    r"(?:\+PHP_RELEASE_VERSION)?"
-)
-EVERY_BRANCH: Final = tuple((major, minor) for major in range(5, 10) for minor in range(10))
-"""Branches of PHP that there were and may be."""
-_PLAIN_PATTERN: Final = re.compile(r"([/#~!@%])\^?[\w\s.^$\\()\[\]|?*+:-]{1,60}\1[imsuD]*")
-MAX_REPEATED: Final = 5
-"""Repetitions in a pattern that is tried."""
+SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
+Version = tuple[int, int, int]
+NAMED: Final = frozenset(
+    {"name", "qualified_name", "variable_name", "member_access_expression", "scoped_property_access_expression",
+     "class_constant_access_expression", "subscript_expression"}
+)  # fmt: skip
+"""Expressions under which a value may be kept."""
+_HOLDING: Final = frozenset({"variable_name", "member_access_expression", "scoped_property_access_expression"})
+_ANY: Final[tuple[Version, ...]] = ((7, 4, 0), (8, 1, 0))
+_PARTS: Final[dict[str, int]] = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}
 
 
-class Factors(NamedTuple):
-    """``major * 100 + minor``: what the parts of a version are multiplied with in a number that is made of them."""
-
-    major: int
-    minor: int
-
-    def version(self, number: str) -> str:
-        """``8.1`` of ``801``."""
-        major, rest = divmod(int(number), self.major)
-        return f"{major}.{rest // self.minor}"
+def _constant(name: str, versions: Sequence[Version]) -> Cases | None:
+    """What one of PHP's own constants is in each version."""
+    if name in _PARTS:
+        return tuple(version[_PARTS[name]] for version in versions)
+    if name == "PHP_VERSION_ID":
+        return tuple(major * 10000 + minor * 100 + patch for major, minor, patch in versions)
+    return tuple("{}.{}.{}".format(*version) for version in versions) if name == "PHP_VERSION" else None
 
 
-class HeldVersion:
-    """The expressions of one file that hold PHP's version, or a part of it, by how they are written."""
+class HeldVersions:
+    """Those of one file."""
 
-    def __init__(self, data: bytes) -> None:
-        self.full, self.major, self.minor = (
-            {"PHP_VERSION", "PHP_VERSION_ID"},
-            {"PHP_MAJOR_VERSION"},
-            {"PHP_MINOR_VERSION"},
-        )
-        self.full |= {match[1].decode("latin-1") for match in _KEPT.finditer(data)}
-        for match in _SPLIT.finditer(data) if b"explode" in data else ():
-            array, first, second = (part.decode("latin-1") if part else "" for part in match.groups())
-            self.major |= {first or f"{array}[0]"}
-            self.minor |= {second or f"{array}[1]"} if second or array else set()
-        added = _ADDED.finditer(data) if b"PHP_MINOR_VERSION" in data else ()
-        self._numbers = {match[1].decode("latin-1"): match[2].decode("latin-1") for match in added}
+    def __init__(self, root: Node, data: bytes) -> None:
+        self.root, self.data = root, data
+        self.given: dict[tuple[int, str], tuple[Node, int | None]] = {}
+        """Function and name → the expression that it is given, and the member of that."""
+        self.returned: dict[str, Node] = {}
+        self._asked: set[int] = set()
+        for _ in range(2):  # what is given to a variable may be given on to another
+            for place in [*self.places()]:
+                self._keep(place)
 
-    def variables(self) -> list[str]:
-        """All of them that are variables."""
-        names = (*self.full, *self.major, *self.minor, *self._numbers)
-        return [name for name in names if name.startswith("$")]
+    def places(self) -> Iterator[Node]:
+        """Where the version stands, in order."""
+        names = {re.escape(name.encode("utf-8", "replace")) for _, name in self.given}
+        functions = {re.escape(name.encode("utf-8", "replace")) for name in self.returned}
+        spoken = [SPEAKING.pattern, *(name + rb"(?!\w)" for name in names)]
+        spoken += [rb"(?<!function )\b" + name + rb"(?=\s*\(\s*\))" for name in functions]
+        for match in re.finditer(b"|".join(spoken), self.data, re.I if functions else 0):
+            node = self.root.descendant_for_byte_range(match.start(), match.end())
+            for _ in range(5):
+                Patience.tick()
+                if node is None or self.cases(node, _ANY) is not None:
+                    break
+                node = node.parent
+            if node is not None and self.cases(node, _ANY) is not None:
+                yield node
 
-    def is_version(self, node: Node) -> bool:
-        """Whether an expression is PHP's version, or the beginning of it."""
-        if node.type == "cast_expression":
-            return any(self.is_version(child) for child in node.named_children)
-        if called(node) in ("phpversion", "php_version"):
-            return not arguments(node)
-        if called(node) in ("substr", "floatval", "strtok"):
-            given = arguments(node)
-            return bool(given) and self.is_version(given[0])
-        return text(node).lstrip("\\") in self.full | self.major
+    def _keep(self, place: Node) -> None:
+        at = place
+        while at.parent is not None and not at.type.endswith("_statement") and at.type != "assignment_expression":
+            Patience.tick()
+            at = at.parent
+        left, right = at.child_by_field_name("left"), at.child_by_field_name("right")
+        if at.type == "return_statement" and at.named_children:
+            function = function_of(at)
+            returns = sum(node.type == "return_statement" for node in walked(function))
+            if function.type != "program" and returns == 1:
+                self.returned[text(function.child_by_field_name("name")).lower()] = at.named_children[0]
+        elif at.type == "assignment_expression" and left is not None and right is not None:
+            names = [left] if left.type in _HOLDING else left.named_children if left.type == "list_literal" else []
+            for number, name in enumerate(names):
+                if name.type in _HOLDING:
+                    self.given.setdefault(_key(name), (right, None if name == left else number))
 
-    def factors(self, node: Node | None) -> Factors | None:
-        """What an expression multiplies the parts with; None for anything else."""
-        written = re.sub(r"\(int\)|[\s()\\'\"]", "", self._numbers.get(text(node), text(node)))
-        match = _NUMBER.fullmatch(written) if len(written) < 120 else None
-        if match is None or (match["joined"] and match["minor"]):
+    def cases(self, node: Node, versions: Sequence[Version]) -> Cases | None:
+        """What a node comes to in each version, if that is known without what stands around it."""
+        if node.type in ("name", "qualified_name"):
+            return _constant(text(node).lstrip("\\"), versions)
+        name, given = called(node), arguments(node) if called(node) else []
+        if name == "phpversion" and not given:
+            return _constant("PHP_VERSION", versions)
+        if name == "constant" and len(given) == 1:
+            return _constant(string(given[0]) or "", versions)
+        if name == "defined" and len(given) == 1 and (string(given[0]) or "").startswith("PHP_"):
+            return (True,) * len(versions)
+        if name and not given and name in self.returned:
+            return self._of(self.returned[name], None, versions)
+        if node.type in NAMED and _asked_whether_in(node) and (kept_there := kept_list(text(node), self.root)):
+            return cases_of(kept_there, lambda _: None, len(versions))
+        if node.type in _HOLDING and (kept := self.given.get(_key(node))) is not None:
+            return self._of(*kept, versions) if node.start_byte > kept[0].start_byte else None
+        return None
+
+    def _of(self, node: Node, member: int | None, versions: Sequence[Version]) -> Cases | None:
+        """What an expression comes to that is given to a name; None where it is told by that name itself."""
+        if node.id in self._asked:
             return None
-        major, minor = int(match["major"] or 10), int(match["minor"] or 1)
-        return Factors(major, minor) if minor < major else None
+        self._asked.add(node.id)
+        try:
+            told = cases_of(node, lambda inner: self.cases(inner, versions), len(versions))
+        finally:
+            self._asked.remove(node.id)
+        if member is not None:
+            told = tuple(one[member] if isinstance(one, list) and len(one) > member else None for one in told)
+        # A truth value that is kept is followed from where it was asked for.
+        return None if all(one is None or isinstance(one, bool) for one in told) else told
 
 
-def branches_that_fit(pattern: str) -> list[tuple[int, int]]:
-    """The branches of which the versions fit a pattern of PHP's; none for a pattern that is not a plain one."""
-    if not _PLAIN_PATTERN.fullmatch(pattern) or sum(map(pattern.count, "?*+")) > MAX_REPEATED:
-        return []
-    try:
-        tried = re.compile(pattern[1 : pattern.rindex(pattern[0])])
-    except re.error:
-        return []
-    return [branch for branch in EVERY_BRANCH if tried.search("{}.{}.12".format(*branch))]
+def _asked_whether_in(node: Node) -> bool:
+    """``in_array(..., SUPPORTED)``"""
+    above = node.parent.parent.parent if node.parent is not None and node.parent.parent is not None else None
+    return called(above) == "in_array"
+
+
+def _key(name: Node) -> tuple[int, str]:
+    """A variable is one of its function, a property of the whole file."""
+    return function_of(name).id if name.type == "variable_name" else 0, text(name)

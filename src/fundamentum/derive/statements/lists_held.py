@@ -40,7 +40,7 @@ def held_lists(root: Node, data: bytes) -> Iterator[Check]:
     """The extensions of lists that are held against what is loaded."""
     loaded = b"get_loaded_extensions" in data
     speaking = _ASKING_ALL if loaded else _ASKING_ONE
-    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement")):
+    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement", "while_statement")):
         name = called(node)
         if name.startswith(_COMPARING) and loaded:
             lists = [given for given in arguments(node) if not _loaded_ones(text(given), root)]
@@ -48,6 +48,8 @@ def held_lists(root: Node, data: bytes) -> Iterator[Check]:
                 yield from members(lists[0], root, True)
         elif node.type == "foreach_statement":
             yield from _of_loop(node, root)
+        elif node.type == "while_statement":
+            yield from _of_emptying(node, root)
         elif name in ("array_walk", "array_map") and (done := _walked_by_closure(node)):
             yield from _of_body(*done, root)
         elif name in ("array_filter", "array_map", "array_reduce") and "extension_loaded" in text(node):
@@ -100,6 +102,18 @@ def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
     if body is None or len(parts) < 3:
         return
     yield from _of_body(_outermost(parts[0], loop), parts[1], body, root)
+
+
+def _of_emptying(loop: Node, root: Node) -> Iterator[Check]:
+    """``while ($name = array_shift($list)) { if (!extension_loaded($name)) ... }``"""
+    condition, body = loop.child_by_field_name("condition"), loop.child_by_field_name("body")
+    if condition is None or body is None:
+        return
+    for taking in inside(condition):
+        taken, target = taking.child_by_field_name("right"), taking.child_by_field_name("left")
+        if called(taken) in ("array_shift", "array_pop") and taken is not None and target is not None:
+            for source in arguments(taken)[:1]:
+                yield from _of_body(source, target, body, root)
 
 
 def _walked_by_closure(call: Node) -> tuple[Node, Node, Node] | None:

@@ -125,7 +125,7 @@ def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
 
 
 def _take(found: Statements, file: SourceFile, gate: Gate, version: str) -> None:
-    text = _dotted(version) if gate.as_id or (version.isdigit() and len(version) > 2) else version
+    text = _dotted(version) if version.isdigit() and len(version) > 2 else version
     number = tuple(int(part) for part in text.split(".")) if text else ()
     if gate.outcome not in _STRENGTH or not number or not (5, 0) <= (*number, 0)[:2] < (10, 0):
         return

@@ -6,10 +6,9 @@ from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, ancestors, called, string, text, unwrapped
-
-Value = bool | int | str | None
-"""What an expression comes to; None: that depends on more than the condition."""
+from fundamentum.derive.php_source.evaluation import Cases, Given, cases_of
+from fundamentum.derive.php_source.nodes import Patience, ancestors, text
+from fundamentum.derive.php_source.scalars import Value, is_true
 
 
 class Worth(NamedTuple):
@@ -37,19 +36,9 @@ class Worth(NamedTuple):
 _BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 CONDITION: Final = Worth(True, False)
 """What the condition itself comes to."""
-_KEEPING: Final = frozenset({"parenthesized_expression", "cast_expression"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
-_OF_VALUES: Final = frozenset({"boolval", "intval", "count", "sizeof", "array_filter", "array_values"})
-"""Functions of which the result is true where what they are given is."""
 _ASKING: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 """Where the value of an assignment is asked for: ``if ($missing = missing())``"""
-_COMPARING: Final = frozenset({"==", "===", "!=", "!==", "<>", "<", "<=", ">", ">="})
-_TURNED: Final = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
-
-
-def is_true(value: Value) -> bool:
-    """Whether PHP takes a value for true."""
-    return value not in (None, False, 0, "", "0")
 
 
 def climbed(place: Node, worth: Worth = CONDITION) -> Iterator[tuple[Node, Worth]]:
@@ -58,95 +47,46 @@ def climbed(place: Node, worth: Worth = CONDITION) -> Iterator[tuple[Node, Worth
     while worth != (None, None):
         Patience.tick()
         yield at, worth
-        above = at.parent
-        while above is not None and above.type in ("argument", "arguments"):
-            Patience.tick()
-            above = above.parent
-        further = _around(above, at, worth) if above is not None else None
-        if above is None or further is None:
+        above = expression_around(at)
+        if above is None:
             return
-        at, worth = above, further
+        worth = Worth(*cases_of(above, _given(at, worth), len(worth)))
+        at = above
 
 
-def _around(above: Node, part: Node, worth: Worth) -> Worth | None:
-    """What an expression comes to by one of its parts; None where it is not known to follow from that."""
-    if above.type in _KEEPING or called(above) in _OF_VALUES:
-        return worth
-    if (above.type == "unary_op_expression" and text(above).startswith("!")) or called(above) == "empty":
-        return Worth(*(None if value is None else not is_true(value) for value in worth))
-    if called(above) == "isset":
-        return Worth(*(None if value is None else True for value in worth))
-    if above.type == "assignment_expression" and above.child_by_field_name("right") == part:
-        return worth if above.parent is not None and above.parent.type in _ASKING else None
-    if above.type == "binary_expression":
-        return _joined(above, part, worth)
-    if above.type == "conditional_expression" and above.child_by_field_name("condition") == part:
-        chosen = (literal(above.child_by_field_name(field)) for field in ("alternative", "body"))
-        otherwise, then = chosen
-        return Worth(*(None if value is None else then if is_true(value) else otherwise for value in worth))
-    return None
-
-
-def _joined(above: Node, part: Node, worth: Worth) -> Worth | None:
-    """Of "a or b" each alone makes the whole true, of "a and b" false; of a comparison the other side tells."""
-    operator = text(above.child_by_field_name("operator")).lower()
-    left, right = above.child_by_field_name("left"), above.child_by_field_name("right")
-    if operator in ("&&", "and", "||", "or"):
-        if above.parent is not None and above.parent.type == "expression_statement":
-            return None  # it stands for itself: ``... or die('...')``
-        deciding = operator in ("||", "or")
-        usual = _by_default(right if left == part else left)
-        return Worth(*(None if value is None else deciding if is_true(value) is deciding else usual for value in worth))
-    other = literal(right if left == part else left)
-    if operator not in _COMPARING or other is None:
-        return None
-    if left != part:
-        operator = _TURNED.get(operator, operator)
-    return Worth(*(None if value is None else _compared(value, operator, other) for value in worth))
-
-
-def _by_default(node: Node | None) -> bool | None:
-    """What a parameter of the function around is if it is not given; None for anything else."""
-    plain, turned = unwrapped(node), False
-    while plain is not None and plain.type == "unary_op_expression" and text(plain).startswith("!"):
+def expression_around(part: Node) -> Node | None:
+    """What may come to something by one of its parts; not what keeps that for later."""
+    above = part.parent
+    while above is not None and above.type in ("argument", "arguments"):
         Patience.tick()
-        plain, turned = unwrapped(plain.named_children[-1]), not turned
-    if plain is None or plain.type != "variable_name":
-        return None
-    function = next((above for above, _ in ancestors(plain) if above.type in _FUNCTIONS), None)
+        above = above.parent
+    if above is not None and above.type == "assignment_expression":
+        asked_at_once = above.parent is not None and above.parent.type in _ASKING
+        return above if asked_at_once and above.child_by_field_name("right") == part else None
+    return above
+
+
+def _given(place: Node, worth: Worth) -> Given:
+    """What an expression comes to, and what a parameter does that is not given."""
+
+    def given(node: Node) -> Cases | None:
+        if node == place:
+            return worth
+        return (_by_default(node),) * len(worth) if node.type == "variable_name" else None
+
+    return given
+
+
+def _by_default(variable: Node) -> Value:
+    """What a variable is that is a parameter of the function around, if it is not given."""
+    function = next((above for above, _ in ancestors(variable) if above.type in _FUNCTIONS), None)
     parameters = function.child_by_field_name("parameters") if function is not None else None
     for one in parameters.named_children if parameters is not None else ():
-        if text(one.child_by_field_name("name")) == text(plain):
-            value = literal(one.child_by_field_name("default_value"))
-            return None if value is None else is_true(value) is not turned
+        if text(one.child_by_field_name("name")) == text(variable):
+            return literal(one.child_by_field_name("default_value"))
     return None
-
-
-def _compared(value: Value, operator: str, other: Value) -> bool | None:
-    """What a comparison comes to; None where PHP would compare values of different kinds."""
-    if isinstance(value, bool) or isinstance(other, bool):
-        value, other = is_true(value), is_true(other)
-    elif type(value) is not type(other):
-        return None
-    if operator in ("==", "==="):
-        return value == other
-    if operator in ("!=", "!==", "<>"):
-        return value != other
-    if isinstance(value, str) or isinstance(other, str) or value is None or other is None:
-        return None
-    return {"<": value < other, "<=": value <= other, ">": value > other, ">=": value >= other}[operator]
 
 
 def literal(node: Node | None) -> Value:
-    """What a plain value in the source is; None for anything else."""
-    plain = unwrapped(node)
-    if plain is None:
-        return None
-    written = text(plain)
-    if written.lower() in ("true", "false"):
-        return written.lower() == "true"
-    if plain.type == "integer":
-        return int(written) if written.isdigit() and len(written) < 10 else None
-    if plain.type == "array_creation_expression" and not plain.named_children:
-        return False
-    return string(plain) if plain.type in ("string", "encapsed_string") else None
+    """What an expression comes to that depends on nothing; None for any other."""
+    return cases_of(node, lambda _: None, 1)[0]

@@ -1,0 +1,176 @@
+"""Functions of PHP with which programs take a version apart and compare it, and what they come to."""
+
+import fnmatch
+import math
+import re
+from collections.abc import Callable, Mapping
+from functools import cmp_to_key
+from typing import Any, Final
+
+from fundamentum.derive.php_source.scalars import Value, as_number, as_text, is_true, limited, loosely_equal, ordered
+
+_PLAIN_PATTERN: Final = re.compile(r"([/#~!@%])\^?[\w\s.^$\\()\[\]|?*+:-]{1,60}\1[imsuD]*")
+MAX_REPEATED: Final = 5
+"""Repetitions in a pattern that is tried."""
+MAX_SEARCHED: Final = 12
+"""Characters of a text that are searched for a pattern: as long as a version."""
+_FIELD: Final = re.compile(r"%(?:0?\d|\.?\d)?[dsuf]")
+_VERSION_PART: Final = re.compile(r"\d+|[a-z]+|#")
+_STAGES: Final = {"dev": 0, "alpha": 1, "a": 1, "beta": 2, "b": 2, "rc": 3, "c": 3, "#": 4, "pl": 5, "p": 5}
+"""What stands behind the numbers of a version, in order; before all of them what is not known."""
+
+
+def version_order(one: str, other: str) -> int:
+    """Below zero where the first version is older.
+
+    Source: the manual's page on ``version_compare``: part by part; a version that goes on with a number is newer, one
+    that goes on with ``dev``, ``alpha``, ``beta`` or ``RC`` older.
+    """
+    left, right = (_VERSION_PART.findall(version.lower()[:60]) for version in (one, other))
+    for first, second in zip(left, right, strict=False):
+        order = _part_order(first, second)
+        if order:
+            return order
+    if len(left) == len(right):
+        return 0
+    longer = left[len(right) :] or right[len(left) :]
+    newer = longer[0].isdigit() or _STAGES.get(longer[0], -1) > 4
+    return 1 if (len(left) > len(right)) is newer else -1
+
+
+def _part_order(one: str, other: str) -> int:
+    if one.isdigit() and other.isdigit():
+        return (int(one) > int(other)) - (int(one) < int(other))
+    left, right = (_STAGES["#"] if part.isdigit() else _STAGES.get(part, -1) for part in (one, other))
+    return (left > right) - (left < right)
+
+
+_BY_SIGN: Final[Mapping[str, Callable[[int], bool]]] = {
+    **dict.fromkeys(("<", "lt"), lambda order: order < 0),
+    **dict.fromkeys(("<=", "le"), lambda order: order <= 0),
+    **dict.fromkeys((">", "gt"), lambda order: order > 0),
+    **dict.fromkeys((">=", "ge"), lambda order: order >= 0),
+    **dict.fromkeys(("==", "=", "eq"), lambda order: order == 0),
+    **dict.fromkeys(("!=", "<>", "ne"), lambda order: order != 0),
+}
+
+
+def _version_compare(one: Value, other: Value, sign: Value = None) -> Value:
+    order = version_order(as_text(one), as_text(other))
+    return order if sign is None else _BY_SIGN[as_text(sign).lower()](order)
+
+
+def _substr(whole: Value, start: Value, length: Value = None) -> Value:
+    written, first = as_text(whole), int(as_number(start))
+    first = max(first + len(written), 0) if first < 0 else first
+    return written[first:][: int(as_number(length)) if length is not None else None]
+
+
+def _explode(sign: Value, whole: Value, most: Value = None) -> Value:
+    return list(as_text(whole).split(as_text(sign), int(as_number(most)) - 1 if most is not None else -1))
+
+
+def _sprintf(written: Value, *values: Value) -> Value:
+    shape = as_text(written)
+    if shape.count("%") != len(_FIELD.findall(shape)):
+        return None
+    numbers = re.compile(r"[duf]$")
+    kinds = _FIELD.findall(shape)
+    told = [as_number(v) if numbers.search(k) else as_text(v) for k, v in zip(kinds, values, strict=True)]
+    return limited(shape % tuple(told))
+
+
+def _pattern(written: Value) -> re.Pattern[str]:
+    """A plain pattern of PHP's.  ``ValueError`` for one that might take long."""
+    shape = as_text(written)
+    if not _PLAIN_PATTERN.fullmatch(shape) or sum(map(shape.count, "?*+")) > MAX_REPEATED:
+        raise ValueError
+    plain, _, flags = shape[1:].rpartition(shape[0])
+    return re.compile(plain, re.IGNORECASE if "i" in flags else re.RegexFlag(0))
+
+
+def _preg_match(pattern: Value, whole: Value) -> Value:
+    return int(_pattern(pattern).search(as_text(whole)[:MAX_SEARCHED]) is not None)
+
+
+def _preg_replace(pattern: Value, new: Value, whole: Value) -> Value:
+    written = re.sub(r"\$(?=\d)", r"\\", as_text(new))
+    return limited(_pattern(pattern).sub(written, as_text(whole)[:MAX_SEARCHED]))
+
+
+def _found(place: int) -> Value:
+    return place if place >= 0 else False
+
+
+def _beginning(one: Value, other: Value, length: Value) -> Value:
+    most = int(as_number(length))
+    return ordered(as_text(one)[:most], as_text(other)[:most])
+
+
+def _members(value: Value) -> list[Any]:
+    if not isinstance(value, list):
+        raise TypeError
+    return value
+
+
+def _count(value: Value) -> Value:
+    return len(value) if isinstance(value, list) else int(is_true(value))
+
+
+def _array_map(name: Value, values: Value) -> Value:
+    function = FUNCTIONS[as_text(name)]
+    return [function(value) for value in _members(values)]
+
+
+def _letters(one: Value, other: Value) -> Value:
+    return (as_text(one) > as_text(other)) - (as_text(one) < as_text(other))
+
+
+def _naturally(one: Value, other: Value) -> Value:
+    left, right = (
+        [(not part.isdigit(), int(part) if part.isdigit() else part) for part in re.findall(r"\d+|\D+", as_text(value))]
+        for value in (one, other)
+    )
+    return (left > right) - (left < right)
+
+
+KEEPING: Final = frozenset({"array_filter", "array_values"})
+"""Functions of which the result is true where the list is that they are given."""
+FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
+    "version_compare": _version_compare,
+    "explode": _explode,
+    "implode": lambda sign, parts: limited(as_text(sign).join(map(as_text, _members(parts)))),
+    "array_slice": lambda whole, start, length: _members(whole)[start:][:length],
+    "array_map": _array_map,
+    **dict.fromkeys(KEEPING, lambda values: values),
+    "count": _count,
+    "sizeof": _count,
+    "in_array": lambda one, values, *_: any(loosely_equal(one, value, strict=False) for value in _members(values)),
+    "max": lambda *values: max(values, key=cmp_to_key(ordered)),
+    "min": lambda *values: min(values, key=cmp_to_key(ordered)),
+    "boolval": is_true,
+    "intval": lambda value: int(as_number(value)),
+    "floatval": lambda value: float(as_number(value)),
+    "doubleval": lambda value: float(as_number(value)),
+    "strval": as_text,
+    "intdiv": lambda one, other: int(as_number(one)) // int(as_number(other)),
+    "floor": lambda value: float(math.floor(as_number(value))),
+    "round": lambda value, places=0: float(round(as_number(value), places)),
+    "substr": _substr,
+    "strtok": lambda whole, signs: re.split(f"[{re.escape(as_text(signs))}]", as_text(whole))[0],
+    "trim": lambda value: as_text(value).strip(),
+    "str_replace": lambda one, other, whole: limited(as_text(whole).replace(as_text(one), as_text(other))),
+    "sprintf": _sprintf,
+    "preg_match": _preg_match,
+    "preg_replace": _preg_replace,
+    "fnmatch": lambda shape, whole: fnmatch.fnmatchcase(as_text(whole)[:60], as_text(shape)[:20]),
+    "strpos": lambda whole, part: _found(as_text(whole).find(as_text(part))),
+    "str_starts_with": lambda whole, part: as_text(whole).startswith(as_text(part)),
+    "strcmp": _letters,
+    "strncmp": _beginning,
+    "strnatcmp": _naturally,
+    "strnatcasecmp": _naturally,
+    "empty": lambda value: not is_true(value),
+    "isset": lambda *_: True,
+}
+"""Name → what it comes to.  One that is given what PHP would not take may raise."""

@@ -1,0 +1,44 @@
+"""The clauses of a ``switch`` or a ``match`` over PHP's version, or a part of it, and which version takes each.
+
+``switch (PHP_MAJOR_VERSION) { case 5: case 7: exit('PHP 8 is needed'); }``
+"""
+
+from collections.abc import Callable, Iterator
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.evaluation import Cases
+from fundamentum.derive.php_source.nodes import Patience
+from fundamentum.derive.php_source.scalars import loosely_equal
+
+_CHOOSING: Final = frozenset({"switch_statement", "match_expression"})
+_OTHERWISE: Final = frozenset({"default_statement", "match_default_expression"})
+
+
+def clauses(asked: Node, told: Cases, cases: Callable[[Node], Cases]) -> Iterator[tuple[Node, tuple[bool, ...]]]:
+    """A node at the head of each clause, and whether a case takes it.
+
+    ``asked``: the expression that is chosen by; ``told``: what it comes to; ``cases``: what other expressions do.
+    """
+    whole = asked.parent
+    while whole is not None and whole.type == "parenthesized_expression":
+        Patience.tick()
+        whole = whole.parent
+    block = whole.child_by_field_name("body") if whole is not None and whole.type in _CHOOSING else None
+    taken = [False] * len(told)
+    before = [False] * len(told)
+    for clause in block.named_children if block is not None else ():
+        if clause.type in _OTHERWISE:
+            yield clause.children[0], tuple(not one for one in taken)
+            return
+        heads = clause.named_children[:1]
+        strict = clause.type == "match_conditional_expression"
+        for head in heads[0].named_children if strict else heads:
+            known = cases(head)
+            same = [loosely_equal(*pair, strict=strict) for pair in zip(told, known, strict=True)]
+            before = [one or other for one, other in zip(before, same, strict=True)]
+        taken = [one or other for one, other in zip(taken, before, strict=True)]
+        if clause.named_child_count > 1:
+            yield head, tuple(before)
+            before = [False] * len(told)  # a clause that does nothing goes on to the next

@@ -87,21 +87,30 @@ def listed(extension: str, required: bool, where: Node) -> Check:
     return Check(extension, outcome, line(where), f"a list that has {extension}")
 
 
-def members(source: Node, root: Node, required: bool, kind: str = "extension") -> Iterator[Check]:
+MAX_DEPTH: Final = 6
+"""Lists that are put together of others."""
+
+
+def members(source: Node, root: Node, required: bool, kind: str = "extension", depth: int = 0) -> Iterator[Check]:
     """The names in a list, written there or kept under a name in the same file."""
     where = unwrapped(source)
-    if where is None:
+    if where is None or depth > MAX_DEPTH:
         return
     if where.type == "array_creation_expression":
-        yield from of_array(where, required, kind)
+        yield from of_array(where, required, kind, root, depth)
+        return
+    parts = _put_together(where)
+    if parts:
+        for part in parts:
+            yield from members(part, root, required, kind, depth + 1)
+        return
+    if where.type in _INCLUDES and (file := _FILE.search(text(where))):
+        yield replace(listed("", required, source), list_name=file[1])
         return
     if called(where) == "explode" and kind == "extension":
         given = [string(one) or _kept_text(text(one), root) for one in arguments(where)]
         names = given[1].split(given[0]) if len(given) > 1 and given[0] else []
         yield from (listed(found, required, where) for name in names if (found := meant(name.strip(), kind)))
-        return
-    if called(where) in ("array_flip", "array_values", "array_unique") and arguments(where):
-        yield from members(arguments(where)[0], root, required, kind)
         return
     if called(where) == "cases":
         yield from _of_cases(_enumeration(where.named_children[0]), root, required, kind)
@@ -109,10 +118,46 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension") -
     name = _plain(text(where))
     required = required and not RECOMMENDED.search(name)
     array = _kept_part(where, root) or kept_list(name, root)
-    if array is not None:
-        yield from of_array(array, required, kind)
+    kept = _given(name, root) if _WORD.fullmatch(name) else None
+    if kept is not None and (kept.type in _INCLUDES or _put_together(kept)):
+        yield from members(kept, root, required, kind, depth + 1)
+    elif array is not None:
+        yield from of_array(array, required, kind, root, depth)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
         yield replace(listed("", required, source), list_name=known[1])
+
+
+_OF_LISTS: Final = frozenset(
+    {
+        "array_flip",
+        "array_values",
+        "array_unique",
+        "array_keys",
+        "array_merge",
+        "array_map",
+        "array_filter",
+        "array_replace",
+    }
+)
+"""Functions of which the result has the names that are in the lists which they are given."""
+_INCLUDES: Final = frozenset(
+    {"include_expression", "include_once_expression", "require_expression", "require_once_expression"}
+)
+_FILE: Final = re.compile(r"([\w.-]+\.(?:php|inc))['\"]\)?$")
+_LISTING: Final = frozenset(
+    {"array_creation_expression", "variable_name", "member_access_expression", "class_constant_access_expression",
+     "scoped_property_access_expression", "function_call_expression", "subscript_expression", "name"}
+)  # fmt: skip
+
+
+def _put_together(where: Node) -> list[Node]:
+    """The lists that an expression is made of: ``array_merge($base, ['gd'])``, ``$base + $more``."""
+    if called(where) in _OF_LISTS and where.type == "function_call_expression":
+        return [one for one in arguments(where) if one.type in _LISTING]
+    if where.type == "binary_expression" and text(where.child_by_field_name("operator")) == "+":
+        sides = (unwrapped(where.child_by_field_name(side)) for side in ("left", "right"))
+        return [side for side in sides if side is not None]
+    return []
 
 
 def _enumeration(scope: Node) -> str:
@@ -167,7 +212,19 @@ def _kept_text(written: str, root: Node) -> str:
 
 def kept_list(written: str, root: Node) -> Node | None:
     """The list that is given to a variable, a property or a constant of that name."""
-    name = _plain(written)
+    for given in _all_given(_plain(written), root):
+        array = next((inner for inner in walked(given) if inner.type == "array_creation_expression"), None)
+        if array is not None:
+            return array
+    return None
+
+
+def _given(name: str, root: Node) -> Node | None:
+    """What is given to a variable, a property or a constant of that name first."""
+    return next(_all_given(name, root), None)
+
+
+def _all_given(name: str, root: Node) -> Iterator[Node]:
     word = re.compile(rb"\b%s\b" % re.escape(name.encode("utf-8", "replace")))
     for node in around(root, root.text or b"", word, _KEEPING):
         if node.type == "assignment_expression":
@@ -178,13 +235,10 @@ def kept_list(written: str, root: Node) -> Node | None:
             left = text(named).lstrip("$")
             right = node.named_children[-1] if node.named_children else None
         if left == name and right is not None:
-            array = next((inner for inner in walked(right) if inner.type == "array_creation_expression"), None)
-            if array is not None:
-                return array
-    return None
+            yield right
 
 
-def of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
+def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0) -> Iterator[Check]:
     """Names, names with a level, or lists under the words for levels."""
     for element in (node for node in array.named_children if node.type == "array_element_initializer"):
         parts = [unwrapped(node) for node in element.named_children]
@@ -200,9 +254,19 @@ def of_array(array: Node, required: bool, kind: str) -> Iterator[Check]:
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
-            yield from of_array(value, level and not _left_open(value), kind)
-        elif (plain := string(value) or _class_named(value)) and (found := meant(plain, kind)):
+            yield from of_array(value, level and not _left_open(value), kind, root, depth)
+        elif value is not None and value.type == "variadic_unpacking":
+            yield from members(value.named_children[0], root, required, kind, depth + 1)
+        elif (plain := string(value) or _class_named(value) or _constant(value, root)) and (
+            found := meant(plain, kind)
+        ):
             yield listed(found, level, element)
+
+
+def _constant(value: Node | None, root: Node) -> str:
+    """The text of a constant: ``self::INTL``"""
+    named = value is not None and value.type in ("class_constant_access_expression", "name")
+    return _kept_text(text(value), root) if named else ""
 
 
 def _class_named(value: Node | None) -> str:

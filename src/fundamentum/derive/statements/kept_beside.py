@@ -1,9 +1,10 @@
-"""What a program reads from a file of JSON, INI or YAML that it brings, and holds against what is there.
+"""What a program reads from a file beside its code, of JSON, INI, YAML or PHP, and holds against what is there.
 
 ``$release = json_decode(file_get_contents(__DIR__ . '/release.json'), true);``
 ``if (version_compare(PHP_VERSION, $release['minimum_php'], '<')) exit;``
 """
 
+import itertools
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -16,6 +17,8 @@ from msgspec.structs import replace
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.beside.requirement_files import extensions_in, table_in
 from fundamentum.derive.php_source.facts import Check, FileFacts
+from fundamentum.derive.php_source.nodes import Patience, parsed, unwrapped
+from fundamentum.derive.statements.extension_lists import of_array
 from fundamentum.untrusted.files import read_below
 
 _NAMED: Final = re.compile(rb"['\"/]([\w./-]{1,120}\.(?:json|ini|ya?ml))['\"]", re.I)
@@ -64,8 +67,33 @@ def lists_beside(root: str, files: Sequence[SourceFile], facts: Mapping[str, Fil
         held = facts[file.path].held if file.part == "own" and file.path in facts else ()
         data = content_of(root, file) if held else b""
         for check in held:
-            found[file.path] += _members(check, values_beside(root, file.path, data, check.list_name))
+            if check.list_name.endswith((".php", ".inc")):
+                found[file.path] += _returned(root, file, check, files)
+            else:
+                found[file.path] += _members(check, values_beside(root, file.path, data, check.list_name))
     return found
+
+
+def _returned(root: str, by: SourceFile, held: Check, files: Sequence[SourceFile]) -> Iterator[Check]:
+    """The members of the list that an included file returns, of the nearest of that name."""
+    named = [one for one in files if one.path.rpartition("/")[2] == held.list_name and one.size < MAX_SIZE]
+    nearest = min(named, key=lambda one: (_apart(one.path, by.path), one.path), default=None)
+    Patience.begin()
+    with suppress(RecursionError):
+        tree = parsed(content_of(root, nearest)) if nearest is not None else None
+        returned = [one for one in tree.named_children if one.type == "return_statement"] if tree is not None else []
+        for array in (unwrapped(part) for one in returned for part in one.named_children[:1]):
+            if tree is not None and array is not None and array.type == "array_creation_expression":
+                for check in of_array(array, True, "extension", tree):
+                    outcome = held.outcome if check.outcome == "listed-required" else check.outcome
+                    yield replace(held, extension=check.extension, outcome=outcome, list_name="")
+
+
+def _apart(one: str, other: str) -> int:
+    """How many directories lie between two files."""
+    left, right = one.split("/"), other.split("/")
+    common = sum(1 for _ in itertools.takewhile(lambda pair: pair[0] == pair[1], zip(left, right, strict=False)))
+    return len(left) + len(right) - 2 * common
 
 
 def _members(held: Check, listed: Iterable[tuple[str, Any]]) -> Iterator[Check]:

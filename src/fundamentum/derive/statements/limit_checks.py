@@ -141,6 +141,9 @@ def _other_side(root: Node, comparison: Node, side: Node, directive: str) -> str
     return _value(root, other, directive) if other is not None else ""
 
 
+_GIVEN: Final = rb"(?:const\s+(?:\w+\s+)?|define\s*\(\s*['\"]|\$)%s['\"]?\s*[=,]\s*"
+
+
 def _value(root: Node, node: Node, directive: str) -> str:
     """The number that an expression stands for: written there, converted there, or kept under a name in the file."""
     plain = unwrapped(node)
@@ -150,13 +153,12 @@ def _value(root: Node, node: Node, directive: str) -> str:
         return found
     if plain.type in _ON_THE_WAY and (given := arguments(plain)):
         return _value(root, given[0], directive)
-    name = re.split(r"->|::\$?", text(plain))[-1].lstrip("$\\")
+    key = string(plain.named_children[-1]) if plain.type == "subscript_expression" else None
+    name = key or re.split(r"->|::\$?", text(plain))[-1].lstrip("$\\")
     if not re.fullmatch(r"\w+", name) or root.text is None:
         return ""
-    kept = re.search(
-        rb"(?:const\s+(?:\w+\s+)?|define\s*\(\s*['\"]|\$)%s['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % name.encode(),
-        root.text,
-    )
+    shape = rb"['\"]%s['\"]\s*=>\s*" if key else _GIVEN
+    kept = re.search(shape % name.encode() + rb"([\d'\"][\w\s*'\"]{0,40})", root.text)
     if kept:
         return number_of(kept[1].decode("latin-1").strip(), directive)
     return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""

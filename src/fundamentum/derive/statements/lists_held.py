@@ -186,7 +186,7 @@ def _any_one(asking: Node, source: Node, root: Node, kind: str) -> Iterator[Chec
     for element in array.named_children:
         inner = unwrapped(element.named_children[-1]) if element.named_children else None
         if inner is not None and inner.type == "array_creation_expression":
-            members = list(of_array(inner, result != "warns", kind))
+            members = list(of_array(inner, result != "warns", kind, root))
             among = tuple(dict.fromkeys(check.extension for check in members))
             outcome: Literal["exits", "listed-recommended"] = "listed-recommended" if result == "warns" else "exits"
             yield from (replace(check, outcome=outcome, among=among if among[1:] else ()) for check in members)

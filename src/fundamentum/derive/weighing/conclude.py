@@ -17,6 +17,7 @@ from fundamentum.derive.beside.documents import beside_documents, documents, wit
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
+from fundamentum.derive.beside.shell_scripts import asked_in_scripts
 from fundamentum.derive.beside.sql_schemas import written_for
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
@@ -70,16 +71,17 @@ def conclude(
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     needed = for_the_command_line(is_script, needed, whole)
-    named = frozenset(name for entry in needed for name in entry.names)
-    needed += chosen_drivers(tree.root, tree.base, named)
-    needed += written_for(tree.root, tree.base, frozenset(name for entry in needed for name in entry.names))
-    needed += packaged_with(tree.root, tree.base, frozenset(name for entry in needed for name in entry.names))
+    for beside in _BESIDE:
+        named = frozenset(name for entry in needed for name in entry.names)
+        told = [*beside(tree.root, tree.base, named)]
+        php = php or next((entry for entry in told if entry.kind == "php"), None)
+        needed += [entry for entry in told if entry.kind != "php"]
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    beside = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
+    others = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
-    needs = [*([php] if php else []), *beside_documents(beside, said, scripts)]
+    needs = [*([php] if php else []), *beside_documents(others, said, scripts)]
     broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
         remarks.append(
@@ -92,6 +94,8 @@ def conclude(
     )  # fmt: skip
 
 
+_BESIDE: Final = (chosen_drivers, written_for, packaged_with, asked_in_scripts)
+"""What stands beside the source, in the order in which it is believed: each tells what nothing before has named."""
 _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""
 

@@ -47,7 +47,7 @@ def lines_of(data: bytes) -> list[Line]:
 
 
 def _of_text(text: str) -> Iterator[Line]:
-    """Plain text, Markdown or reStructuredText: wrapped lines of a paragraph or an entry are joined."""
+    """Plain text, Markdown, AsciiDoc or reStructuredText: wrapped lines of a paragraph or an entry are joined."""
     raw = text.expandtabs(4).splitlines()[: MAX_LINES * 2]
     heading, open_at, parts, listed = "", 0, list[str](), False
     leading: list[tuple[int, str]] = []
@@ -63,7 +63,7 @@ def _of_text(text: str) -> Iterator[Line]:
 
     for number, line in enumerate(raw, 1):
         following = raw[number] if number < len(raw) else ""
-        titled = re.match(r"\s*#{1,6}\s+(.*?)\s*#*$", line)
+        titled = re.match(r"(?:\s*#{1,6}|={1,6})\s+(.*?[A-Za-z].*?)\s*[#=]*$", line)
         underlined = (
             bool(line.strip()) and _UNDERLINE.fullmatch(following) is not None and not _UNDERLINE.fullmatch(line)
         )

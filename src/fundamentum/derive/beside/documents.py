@@ -29,7 +29,21 @@ _NAMES: Final = re.compile(
 )
 """How documents are called that may tell what an application requires, and samples for cron."""
 _ENDINGS: Final = frozenset(
-    {"", ".md", ".markdown", ".rst", ".txt", ".html", ".htm", ".cron", ".sample", ".example", ".dist"}
+    {
+        "",
+        ".md",
+        ".markdown",
+        ".rst",
+        ".adoc",
+        ".asciidoc",
+        ".txt",
+        ".html",
+        ".htm",
+        ".cron",
+        ".sample",
+        ".example",
+        ".dist",
+    }
 )
 _CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(
@@ -37,6 +51,12 @@ _HEADING: Final = re.compile(
     r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension",
     re.I,
 )
+_OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
+"""Headings of what is set up for PHP."""
+_INSTALLS: Final = re.compile(
+    r"\b(?:apt|apt-get|aptitude|dnf|yum|zypper|apk)\s+(?:-\S+\s+)*(?:install|add)\b.*\bphp", re.I
+)
+"""The line of a shell that installs packages."""
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
@@ -84,7 +104,7 @@ def documents(root: str, base: str) -> Said:
             for statement in statements:
                 scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
                 unsure = statement.table == ("php",) and _UNSURE.search(line.text)
-                if (scheduled or _counts(line, path)) and not unsure:
+                if (scheduled or _counts(line, path, statement)) and not unsure:
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
     return said
 
@@ -105,11 +125,13 @@ def _files(root: str, base: str) -> Iterator[str]:
                 yield f"{inside}/{name}".lstrip("/")
 
 
-def _counts(line: Line, path: str) -> bool:
+def _counts(line: Line, path: str, statement: Statement) -> bool:
     """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
     if _FOR_DEVELOPERS.search(line.heading):
         return False
-    named = "requirement" in path.rpartition("/")[2].lower()
+    if statement.table[0] == "settings" and _OF_SETTINGS.search(line.heading):
+        return True
+    named = "requirement" in path.rpartition("/")[2].lower() or _INSTALLS.search(line.text)
     return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text))
 
 

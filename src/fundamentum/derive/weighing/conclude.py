@@ -17,7 +17,6 @@ from fundamentum.derive.beside.documents import beside_documents, documents, wit
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
-from fundamentum.derive.beside.shell_scripts import asked_in_scripts
 from fundamentum.derive.beside.sql_schemas import written_for
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
@@ -26,6 +25,7 @@ from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.statements.asked_elsewhere import asked_elsewhere
 from fundamentum.derive.statements.callers import reached_behind_checks
 from fundamentum.derive.statements.kept_beside import lists_beside
+from fundamentum.derive.statements.shell_scripts import asked_in_scripts
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.evidence import Whole, extensions_seen

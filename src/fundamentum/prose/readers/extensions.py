@@ -43,6 +43,11 @@ _ABSENT: Final = lazy_regex(
     r"turn off|must be disabled|switched off)\b",
     re.I,
 )
+_NOT_NEEDED: Final = lazy_regex(
+    r"\b(?:no longer|not|never|n't)\s+(?:be\s+|been\s+)?(?:needed|required?|necessary|needs?|mandatory)\b|"
+    r"\bwithout (?:the )?(?:need|requirement)\b",
+    re.I,
+)
 _UNDEFINED: Final = lazy_regex(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
 _CLASS: Final = lazy_regex(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
 _ADDRESS: Final = lazy_regex(r"\bhttps?://\S+", re.I)
@@ -60,7 +65,7 @@ def read(line: Line) -> Iterator[Statement]:
                 yield Statement(("extensions", level), " | ".join(dict.fromkeys(bringing)), level=level)
     if _NO_DRIVER.search(text):
         yield Statement(("extensions", level), "pdo_mysql | pdo_pgsql | pdo_sqlite", level=level)
-    found = list(_named(line))
+    found = list(_named(line)) if not _NOT_NEEDED.search(text) else []
     if not found:
         return
     if _ABSENT.search(text):

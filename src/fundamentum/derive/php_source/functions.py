@@ -122,6 +122,11 @@ def _array_map(name: Value, values: Value) -> Value:
     return [function(value) for value in _members(values)]
 
 
+def _filter_var(value: Value, *_: Value) -> Value:
+    """Only as a truth value, which programs ask of switches."""
+    return as_text(value).lower() in ("1", "true", "on", "yes")
+
+
 def _letters(one: Value, other: Value) -> Value:
     return (as_text(one) > as_text(other)) - (as_text(one) < as_text(other))
 
@@ -134,15 +139,15 @@ def _naturally(one: Value, other: Value) -> Value:
     return (left > right) - (left < right)
 
 
-KEEPING: Final = frozenset({"array_filter", "array_values"})
-"""Functions of which the result is true where the list is that they are given."""
+KEEPING: Final = frozenset({"array_filter", "array_values", "filter_var"})
+"""Functions of which only what they are given first is looked at."""
 FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "version_compare": _version_compare,
     "explode": _explode,
     "implode": lambda sign, parts: limited(as_text(sign).join(map(as_text, _members(parts)))),
     "array_slice": lambda whole, start, length: _members(whole)[start:][:length],
     "array_map": _array_map,
-    **dict.fromkeys(KEEPING, lambda values: values),
+    **dict.fromkeys(("array_filter", "array_values"), lambda values: values),
     "count": _count,
     "sizeof": _count,
     "in_array": lambda one, values, *_: any(loosely_equal(one, value, strict=False) for value in _members(values)),
@@ -158,6 +163,9 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "round": lambda value, places=0: float(round(as_number(value), places)),
     "substr": _substr,
     "strtok": lambda whole, signs: re.split(f"[{re.escape(as_text(signs))}]", as_text(whole))[0],
+    "strtolower": lambda value: as_text(value).lower(),
+    "strtoupper": lambda value: as_text(value).upper(),
+    "filter_var": _filter_var,
     "trim": lambda value: as_text(value).strip(),
     "str_replace": lambda one, other, whole: limited(as_text(whole).replace(as_text(one), as_text(other))),
     "sprintf": _sprintf,

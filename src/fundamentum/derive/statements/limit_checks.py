@@ -16,7 +16,9 @@ from fundamentum.derive.php_source.nodes import (
     ancestors,
     arguments,
     around,
+    called,
     line,
+    names_around,
     string,
     text,
     unwrapped,
@@ -87,14 +89,21 @@ def _stops(comparison: Node | None) -> bool:
     while (
         comparison is not None
         and (above := comparison.parent) is not None
-        and above.type in ("binary_expression", "parenthesized_expression")
-        and (above.type != "binary_expression" or _NO_LIMIT.search(text(above.child_by_field_name("left"))))
-        and text(above.child_by_field_name("operator")).lower() in ("", "&&", "and")
+        and (above.type == "parenthesized_expression" or _lets_pass_without_limit(above, comparison))
     ):
         Patience.tick()
         comparison = above
     found = consequences(comparison) if comparison is not None else ()
     return any(result in ("stops", "reports") for _, result in found)
+
+
+def _lets_pass_without_limit(joined: Node, comparison: Node) -> bool:
+    """Whether what a comparison is joined to only asks whether there is a limit at all."""
+    sides = (
+        [joined.child_by_field_name(side) for side in ("left", "right")] if joined.type == "binary_expression" else []
+    )
+    asks = any(_NO_LIMIT.search(text(side)) for side in sides if side != comparison)
+    return asks and text(joined.child_by_field_name("operator")).lower() in ("&&", "and", "||", "or")
 
 
 def number_of(written: str, directive: str) -> str:
@@ -117,7 +126,12 @@ def number_of(written: str, directive: str) -> str:
     return next((f"{product // size}{unit}" for unit, size in units if product % size == 0), str(product))
 
 
-def _least(root: Node, value: Node, directive: str) -> tuple[str, Node | None]:
+MAX_DEPTH: Final = 3
+"""Functions that return the value of another."""
+_CALLS: Final = ("function_call_expression", "member_call_expression", "scoped_call_expression")
+
+
+def _least(root: Node, value: Node, directive: str, depth: int = 0) -> tuple[str, Node | None]:
     """The number that a value is compared with, at once or once it is kept in a variable, and the comparison."""
     at = value
     for above, child in ancestors(value):
@@ -130,6 +144,10 @@ def _least(root: Node, value: Node, directive: str) -> tuple[str, Node | None]:
         return _other_side(root, above, at, directive), above
     if above.type == "assignment_expression" and above.child_by_field_name("right") == at:
         return _of_variable(root, above, directive)
+    if above.type == "return_statement" and (name := names_around(above)[1]) and depth < MAX_DEPTH:
+        calls = around(root, root.text or b"", re.compile(rb"\b%s\s*\(" % re.escape(name.encode()), re.I), _CALLS)
+        told = (_least(root, call, directive, depth + 1) for call in calls if called(call) == name)
+        return next((found for found in told if found[0]), ("", None))
     return "", None
 
 

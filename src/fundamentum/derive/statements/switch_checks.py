@@ -8,18 +8,18 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import (
     FUNCTIONS,
-    Patience,
     ancestors,
     arguments,
-    called,
     line,
     names_around,
     string,
     text,
 )
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.statements.branches import root_of
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.limit_checks import entries_gone_through
+from fundamentum.derive.statements.truth import known_around
 
 SWITCHES: Final = frozenset(
     "allow_url_fopen allow_url_include file_uploads implicit_flush mbstring.encoding_translation opcache.enable "
@@ -29,8 +29,8 @@ SWITCHES: Final = frozenset(
 """Those on which a program can depend; the others concern what is shown or logged."""
 ZONE: Final = "date.timezone"
 _WORDS: Final = {"1": True, "on": True, "true": True, "yes": True, "0": False, "off": False, "false": False, "": False}
-_PASSED: Final = frozenset({"argument", "arguments", "cast_expression", "parenthesized_expression"})
-_CONVERTING: Final = frozenset({"strtolower", "boolval", "intval", "trim", "filter_var"})
+_STATES: Final = (("1", ""), ("On", "Off"), ("1", "0"))
+"""What ``ini_get`` tells of a switch that is on, and off; or what a program may expect of it."""
 _CONDITIONAL: Final = frozenset(
     {"if_statement", "else_if_clause", "else_clause", "switch_statement", "foreach_statement"}
 )
@@ -82,15 +82,11 @@ def _nested(condition: Node) -> bool:
 
 def _condition(call: Node) -> tuple[Node, bool]:
     """The expression that is true or not with the switch, and whether it is true where the switch is on."""
-    at = call
-    while (above := at.parent) is not None and (above.type in _PASSED or called(above) in _CONVERTING):
-        Patience.tick()
-        at = above
-    if above is not None and above.type == "binary_expression":
-        equal = _EQUAL.get(text(above.child_by_field_name("operator")))
-        left, right = above.child_by_field_name("left"), above.child_by_field_name("right")
-        other = right if left == at else left
-        value = _WORDS.get((string(other) or text(other)).strip("'\"").lower()) if other is not None else None
-        if equal is not None and value is not None:
-            return above, value is equal
-    return at, True
+    for states in _STATES:
+        found: tuple[Node, bool] | None = None
+        for at, told in known_around(call, states, lambda _: None):
+            truths = [is_true(value) for value in told]
+            found = (at, truths[0]) if truths[0] is not truths[1] else found
+        if found is not None:
+            return found
+    return call, True

@@ -66,6 +66,28 @@ def expression_around(part: Node) -> Node | None:
     return above
 
 
+MAX_CLIMBED: Final = 30
+"""Expressions within each other that are looked at."""
+
+
+def known_around(leaf: Node, told: Cases, known: Given) -> Iterator[tuple[Node, Cases]]:
+    """An expression and those around it, the innermost first, as long as what they come to is known in each case.
+
+    ``told``: what the innermost comes to; ``known``: what others do that stand beside it.
+    """
+    at: Node | None = leaf
+    for _ in range(MAX_CLIMBED):
+        if at is None or not told or None in told:
+            return
+        yield at, told
+        inner, at = at, expression_around(at)
+        told = cases_of(at, _first_known(inner, told, known), len(told))
+
+
+def _first_known(place: Node, told: Cases, known: Given) -> Given:
+    return lambda node: told if node == place else known(node)
+
+
 def _given(place: Node, worth: Worth) -> Given:
     """What an expression comes to, and what a parameter does that is not given."""
 

@@ -11,12 +11,12 @@ from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.evaluation import Cases, Given, cases_of
+from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.facts import Name, Operator
 from fundamentum.derive.php_source.nodes import Patience, string, text
 from fundamentum.derive.php_source.scalars import Value, is_true
 from fundamentum.derive.statements.held_version import NAMED, SPEAKING, HeldVersions, Version
-from fundamentum.derive.statements.truth import expression_around
+from fundamentum.derive.statements.truth import known_around
 from fundamentum.derive.statements.versions_chosen import clauses
 
 Bound = tuple[Operator, str | Name]
@@ -31,8 +31,6 @@ _NUMBER: Final = re.compile(r"(?<![\d.])\d{1,2}(?![\d.])")
 """A number that a part of the version may be compared with."""
 MAX_EXPRESSION: Final = 2000
 """Characters of an expression that are searched for versions."""
-MAX_CLIMBED: Final = 30
-"""Expressions within each other that are tried."""
 MARKED: Final = (7, 3, 5)
 """The version that stands for one which is kept under a name elsewhere."""
 _MARKS: Final[tuple[tuple[Value, tuple[Version, Version]], ...]] = (
@@ -93,27 +91,18 @@ class _Climb:
 
     def told(self, leaf: Node) -> _Told | None:
         """The condition, if there is one."""
-        at: Node | None = leaf
-        told = self.held.cases(leaf, self.versions) or ()
-        self.last = leaf, told
+        self.last = leaf, ()
         found: _Told | None = None
         place: Node | None = None
-        for _ in range(MAX_CLIMBED):
-            if at is None or not told or None in told:
-                break
+        for at, told in known_around(leaf, self.held.cases(leaf, self.versions) or (), self._known):
             self.last = at, told
             if at != leaf and len({is_true(value) for value in told}) > 1:
                 place = place if place is not None and isinstance(told[0], bool) else at
                 found = _Told(place, at, tuple(map(is_true, told)))
-            inner, at = at, expression_around(at)
-            told = cases_of(at, self._given(inner, told), len(told))
         return found
 
-    def _given(self, place: Node, told: Cases) -> Given:
-        def given(node: Node) -> Cases | None:
-            return told if node == place else self.held.cases(node, self.versions) or self._by_mark(node)
-
-        return given
+    def _known(self, node: Node) -> Cases | None:
+        return self.held.cases(node, self.versions) or self._by_mark(node)
 
     def _by_mark(self, node: Node) -> Cases | None:
         if self.mark is None or node.type not in NAMED or text(node) != text(self.marked or node):

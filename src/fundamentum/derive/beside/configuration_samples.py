@@ -4,19 +4,16 @@
 ``config.ini.dist`` (``[database] type = mysqli``), ``database.yaml`` (``driver: pdo_pgsql``).
 """
 
-import os
 import re
-from collections.abc import Iterable, Iterator
-from pathlib import Path
+from collections.abc import Iterator
+from itertools import islice
 from typing import Final
 
+from fundamentum.derive.beside.files_beside import files_in, texts_of
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.result import Entry, Place
 from fundamentum.model.needs_value import Level
-from fundamentum.untrusted.files import read_below
 
-MAX_SIZE: Final = 64 * 1024
-MAX_NAMES: Final = 2000
 MAX_FILES: Final = 30
 _FOLDERS: Final = ("", "config", "conf", "etc", "app/config", "config/packages", "includes", "inc")
 _NAMES: Final = re.compile(
@@ -81,11 +78,7 @@ def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entr
 
 def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
     """Each extension that a sample sets a driver to, with the place."""
-    for path in list(_files(root, top))[:MAX_FILES]:
-        try:
-            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
-        except OSError:
-            continue
+    for path, text in texts_of(root, islice(_files(root, top), MAX_FILES)):
         file = path.rpartition("/")[2].partition(".")[0]
         about = ""
         for number, line in enumerate(text.splitlines(), 1):
@@ -104,18 +97,6 @@ def _files(root: str, top: str) -> Iterator[str]:
         chosen = _PACKAGES if folder == "config/packages" else _NAMES
         if chosen.fullmatch(path.rpartition("/")[2]):
             yield path
-
-
-def files_in(root: str, top: str, folders: Iterable[str]) -> Iterator[tuple[str, str]]:
-    """Folder, and path of each file in it, in order of names; ``top`` is where the application begins."""
-    for folder in folders:
-        inside = "/".join(part for part in (top, folder) if part)
-        try:
-            with os.scandir(Path(root, inside)) as entries:
-                names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
-        except OSError:
-            continue
-        yield from ((folder, f"{inside}/{name}".lstrip("/")) for name in sorted(names))
 
 
 def _already(extension: str, seen: set[str]) -> bool:

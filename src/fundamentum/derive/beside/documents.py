@@ -3,7 +3,6 @@
 Source and manifest come first: a document adds what they do not speak of, as recommended, and contradictions are told.
 """
 
-import os
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
@@ -12,6 +11,7 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.catalog import branch_key
+from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
@@ -70,7 +70,6 @@ _UNSURE: Final = re.compile(
 """Sentences about versions of PHP that ask for none."""
 _FOR_DEVELOPERS: Final = re.compile(r"develop|contribut|test|build|docker|upgrad|changelog|translat", re.I)
 MAX_FILES: Final = 12
-MAX_NAMES: Final = 5000
 MAX_SIZE: Final = 256 * 1024
 _KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {
     ("settings",): "setting",
@@ -110,19 +109,12 @@ def documents(root: str, base: str) -> Said:
 
 
 def _files(root: str, base: str) -> Iterator[str]:
-    top = base.strip("/")
-    for folder in _FOLDERS:
-        inside = "/".join(part for part in (top, folder) if part)
-        try:
-            with os.scandir(f"{root}/{inside}") as entries:
-                names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
-        except OSError:
-            continue
-        for name in names:
-            stem, dot, ending = name.rpartition(".")
-            known = f"{dot}{ending}".lower() if stem else ""
-            if known in _CRON or (known in _ENDINGS and _NAMES.fullmatch(stem or name)):
-                yield f"{inside}/{name}".lstrip("/")
+    for _, path in files_in(root, base, _FOLDERS):
+        name = path.rpartition("/")[2]
+        stem, dot, ending = name.rpartition(".")
+        known = f"{dot}{ending}".lower() if stem else ""
+        if known in _CRON or (known in _ENDINGS and _NAMES.fullmatch(stem or name)):
+            yield path
 
 
 def _counts(line: Line, path: str, statement: Statement) -> bool:

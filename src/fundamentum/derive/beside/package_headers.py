@@ -5,7 +5,6 @@ The comment at the head of a plug-in (``Requires PHP: 7.4``), an ``info.xml`` wi
 older library archive; and lists of requirements in files of their own.
 """
 
-import os
 import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -15,13 +14,13 @@ import msgspec
 
 from fundamentum.catalog import canonical
 from fundamentum.derive.beside import requirement_files
+from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
 from fundamentum.untrusted.xml import MAX_ELEMENTS
 
 MAX_SIZE: Final = 2 * 1024 * 1024
-MAX_NAMES: Final = 2000
 HEAD: Final = 8192
 """Bytes at the beginning of a file in which its header stands."""
 _FOLDERS: Final = ("", "appinfo")
@@ -73,22 +72,14 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
 
 
 def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
-    for folder in (*_FOLDERS, *requirement_files.FOLDERS):
-        inside = "/".join(part for part in (base.strip("/"), folder) if part)
-        try:
-            with os.scandir(root / inside) as entries:
-                found = [
-                    entry.name
-                    for entry, _ in zip(entries, range(MAX_NAMES), strict=False)
-                    if entry.is_file(follow_symlinks=False)
-                ]
-        except OSError:
-            continue
-        # The newer of two formats of one manifest comes first.
-        for name in sorted(found, key=lambda name: (name == "package.xml", name)):
-            counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name)
-            if counts and (name != "package.xml" or "package2.xml" not in found):
-                yield f"{inside}/{name}".lstrip("/"), name
+    beside = files_in(str(root), base, (*_FOLDERS, *requirement_files.FOLDERS))
+    found = [(folder, path) for folder, path in beside if not (root / path).is_symlink() and (root / path).is_file()]
+    newer = {path for _, path in found if path.endswith("package2.xml")}
+    for folder, path in found:
+        name = path.rpartition("/")[2]
+        counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name)
+        if counts and (name != "package.xml" or path.replace("package.xml", "package2.xml") not in newer):
+            yield path, name
 
 
 def _of_lines(pattern: re.Pattern[str], head: bytes, path: str) -> Iterator[Header]:

@@ -3,20 +3,16 @@
 ``RUN php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``
 """
 
-import os
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Final
 
 from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.model.needs_value import Level
-from fundamentum.untrusted.files import read_below
 
-MAX_SIZE: Final = 64 * 1024
-MAX_NAMES: Final = 2000
 _FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian")
 _CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
@@ -37,11 +33,8 @@ _NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg"
 def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that are installed with the application, but those that something else has ``named``."""
     seen = set(named)
-    for path in _files(root, base.strip("/")):
-        try:
-            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
-        except OSError:
-            continue
+    beside = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
+    for path, text in texts_of(root, beside):
         found = _of_control(text) if path.rpartition("/")[2] == "control" else _of_container(text)
         for extension, level, line, rule in found:
             if extension not in seen and extension not in EVERYWHERE:
@@ -49,23 +42,15 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
                 yield Entry("extension", (extension,), level, "", rule, (Place(path, line, extension, rule),))
 
 
-def _files(root: str, top: str) -> Iterator[str]:
-    for folder in _FOLDERS:
-        inside = "/".join(part for part in (top, folder) if part)
-        try:
-            with os.scandir(Path(root, inside)) as entries:
-                names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
-        except OSError:
-            continue
-        wanted = (name for name in names if name == "control" or _CONTAINER.fullmatch(name))
-        yield from (f"{inside}/{name}".lstrip("/") for name in wanted)
+def _counts(name: str) -> bool:
+    return name == "control" or _CONTAINER.fullmatch(name) is not None
 
 
 def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
     """What commands of a container's file install; lines that go on are one."""
     whole = re.sub(r"\\\r?\n", lambda end: " " * len(end[0]), text)  # of the same length, so that places stay
     for match in _INSTALLING.finditer(whole):
-        line = text.count("\n", 0, match.start()) + 1
+        line = line_at(text, match.start())
         packages = not re.match(r"(?:\w{1,20}-){0,4}ext-|pecl|install-", match[0])
         for word in match["names"].split():
             of = _PACKAGE.fullmatch(word) if packages else None
@@ -77,7 +62,7 @@ def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
 def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
     """What a Debian package depends on; of alternatives any one will do, and none is named."""
     for match in _RELATION.finditer(text):
-        line = text.count("\n", 0, match.start()) + 1
+        line = line_at(text, match.start())
         level: Level = "required" if match["field"] == "Depends" else "recommended"
         for group in match["names"].split(","):
             of = _PACKAGE.fullmatch(group.partition("(")[0].strip())

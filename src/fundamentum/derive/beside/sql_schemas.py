@@ -5,15 +5,13 @@
 
 import re
 from collections.abc import Iterator
-from pathlib import Path
+from itertools import islice
 from typing import Final
 
-from fundamentum.derive.beside.configuration_samples import files_in
+from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.result import Entry, Place
-from fundamentum.untrusted.files import read_below
 
-MAX_SIZE: Final = 64 * 1024
 MAX_FILES: Final = 20
 _FOLDERS: Final = tuple(
     "|sql|db|database|schema|schemas|install|install/sql|installer|setup|data|resources|resources/sql|sql/schema".split(
@@ -40,16 +38,11 @@ def written_for(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     if "pdo" not in named or not named.isdisjoint(DATABASES):
         return
     found: dict[str, Place] = {}
-    paths = [path for _, path in files_in(root, base.strip("/"), _FOLDERS) if path.lower().endswith(".sql")]
-    for path in paths[:MAX_FILES]:
-        try:
-            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
-        except OSError:
-            continue
+    paths = (path for _, path in files_in(root, base, _FOLDERS) if path.lower().endswith(".sql"))
+    for path, text in texts_of(root, islice(paths, MAX_FILES)):
         for extension, words in _DIALECTS.items():
             if match := words.search(text):
-                line = text.count("\n", 0, match.start()) + 1
-                found.setdefault(extension, Place(path, line, match[0][:40], WRITTEN_FOR))
+                found.setdefault(extension, Place(path, line_at(text, match.start()), match[0][:40], WRITTEN_FOR))
                 break
     if found:
         yield Entry("extension", tuple(found), "recommended", "", WRITTEN_FOR, tuple(found.values()))

@@ -103,6 +103,11 @@ def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
     raise RecursionError("nested too deeply")
 
 
+def nearest(node: Node, *types: str) -> Node | None:
+    """The innermost node of some types around a place."""
+    return next((above for above, _ in ancestors(node) if above.type in types), None)
+
+
 def names_around(node: Node) -> tuple[str, str]:
     """The names of the class and of the function that a place stands in, in lower case; empty for none."""
     function = ""

@@ -14,7 +14,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.php_source.facts import Syntax
-from fundamentum.derive.php_source.nodes import ancestors
+from fundamentum.derive.php_source.nodes import ancestors, nearest
 from fundamentum.derive.php_source.source import Source
 
 Confirm = Callable[[Source, Node], bool]
@@ -67,9 +67,7 @@ def _returned(source: Source, node: Node) -> bool:
 
 
 def _has_type(source: Source, node: Node) -> bool:
-    declaration = next(
-        (p for p, _ in ancestors(node) if p.type in ("property_declaration", "compound_statement")), None
-    )
+    declaration = nearest(node, "property_declaration", "compound_statement")
     if declaration is None or declaration.type != "property_declaration":
         return False
     return declaration.child_by_field_name("type") is not None
@@ -136,7 +134,7 @@ def _trailing_comma(*lists: str) -> Confirm:
 
 
 def _indented_end(source: Source, node: Node) -> bool:
-    heredoc = next((p for p, _ in ancestors(node) if p.type in ("heredoc", "nowdoc")), None)
+    heredoc = nearest(node, "heredoc", "nowdoc")
     if heredoc is None:
         return False
     last = source.data[: heredoc.end_byte].rsplit(b"\n", 1)[-1]

@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.facts import FileFacts, Guarded, Syntax, Use, Wish
-from fundamentum.derive.php_source.nodes import ancestors, called, names_around, text
+from fundamentum.derive.php_source.nodes import ancestors, called, names_around, nearest, text
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
@@ -129,7 +129,7 @@ class _Reader:
         """What is made, called or included behind the checks of the file."""
         for check in self.guards.at:
             node = self.guards.found.node(check)
-            call = next((p for p, _ in ancestors(node) if p.type == "function_call_expression"), None) if node else None
+            call = nearest(node, "function_call_expression") if node else None
             for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
                 for extension in check.extensions:
                     yield Guarded(kind, name, extension)  # type: ignore[arg-type]

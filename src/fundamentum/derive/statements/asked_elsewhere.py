@@ -29,7 +29,7 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import kept_list, meant
+from fundamentum.derive.statements.extension_lists import list_of, meant
 from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.version_gates import OPPOSITE
 from fundamentum.untrusted.budget import Budget, Spent
@@ -133,8 +133,8 @@ def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[st
         return
     one = one.named_children[0] if one.type == "variadic_unpacking" and one.named_children else one
     array = one if one.type == "array_creation_expression" else None
-    if asker.listed and array is None and string(one) is None:
-        array = kept_list(text(one), tree)
+    if asker.listed and string(one) is None:
+        array = list_of(one, tree)
     members: Iterable[Node] = [one]
     if array is not None:
         members = (part.named_children[-1] for part in array.named_children if part.named_children)

@@ -11,11 +11,21 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Asker, Name, Outcome
-from fundamentum.derive.php_source.nodes import ancestors, arguments, around, called, inside, names_around, text, walked
+from fundamentum.derive.php_source.nodes import (
+    arguments,
+    around,
+    called,
+    inside,
+    names_around,
+    nearest,
+    text,
+    walked,
+)
 from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.truth import climbed, literal
 from fundamentum.derive.statements.versions_compared import Compared
 
@@ -100,7 +110,7 @@ def _of_difference(call: Node, asked: Node) -> Iterator[Asker]:
 def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
     """A function that is given a directive and, behind it, the least that it must be."""
     position, (class_name, function) = _position(call, directive), names_around(call)
-    comparison = next((above for above, _ in ancestors(call) if above.type == "binary_expression"), None)
+    comparison = nearest(call, "binary_expression")
     found = consequences(comparison) if comparison is not None else ()
     told: Outcome = next((result for _, result in found if result), "")
     if position is not None and told:
@@ -109,13 +119,12 @@ def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
 
 def gone_through(call: Node, asked: Node) -> tuple[Node, bool]:
     """The list, where the member is asked for that a loop has come to; else what is asked for."""
-    for above, _ in ancestors(call):
-        parts = [child for child in above.named_children if child.type != "comment"]
-        loop = above.type == "foreach_statement" and len(parts) > 2
-        if loop and text(asked) in [text(one) for one in walked(parts[1]) if one.type == "variable_name"]:
-            return parts[0], True
-        if above.type in _FUNCTIONS:
+    function = nearest(call, *_FUNCTIONS)
+    for loop in loops_around(call):
+        if function is not None and loop.body.start_byte < function.start_byte:
             break
+        if text(asked) in loop.variables:
+            return loop.source, True
     return asked, False
 
 
@@ -141,7 +150,7 @@ def answered(call: Node) -> str:
 
 def _position(call: Node, variable: str) -> int | None:
     """Which parameter of the function around a variable is; None: it is none."""
-    function = next((above for above, _ in ancestors(call) if above.type in _FUNCTIONS), None)
+    function = nearest(call, *_FUNCTIONS)
     return _among(function, variable)
 
 
@@ -154,7 +163,7 @@ def _among(function: Node | None, variable: str) -> int | None:
 
 def _given_when_made(call: Node, property_name: str) -> int | None:
     """Which parameter of the constructor a property is given."""
-    around_it = next((above for above, _ in ancestors(call) if above.type == "class_declaration"), None)
+    around_it = nearest(call, "class_declaration")
     makers = (node for node in walked(around_it) if node.type == "method_declaration") if around_it is not None else ()
     maker = next((node for node in makers if text(node.child_by_field_name("name")).lower() == MADE), None)
     if maker is None:

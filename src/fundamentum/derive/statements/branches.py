@@ -8,6 +8,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import Patience, around, text, unwrapped
 from fundamentum.derive.php_source.scalars import Value
+from fundamentum.derive.statements.loops import Loop, loop_of
 from fundamentum.derive.statements.truth import literal
 
 
@@ -112,12 +113,13 @@ def named_behind(kept: Node, scope: Node) -> Iterator[Node]:
             yield place
 
 
-def loops_over(kept: Node, block: Node) -> Iterator[Node]:
+def loops_over(kept: Node, block: Node) -> Iterator[Loop]:
     """The loops of a block that go through what is kept under a name, behind the place where it is put there."""
     root = root_of(block)
     named = re.compile(rb"foreach\s*\(\s*%s\b" % re.escape(text(kept).encode("utf-8", "replace")))
-    for loop in around(root, root.text or b"", named, ("foreach_statement",)):
-        if kept.end_byte <= loop.start_byte < block.end_byte:
+    for node in around(root, root.text or b"", named, ("foreach_statement",)):
+        loop = loop_of(node) if kept.end_byte <= node.start_byte < block.end_byte else None
+        if loop is not None and text(loop.source) == text(kept):
             yield loop
 
 

@@ -10,7 +10,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
-from fundamentum.derive.php_source.nodes import ancestors, inside, names_around
+from fundamentum.derive.php_source.nodes import ancestors, inside, names_around, nearest
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.outcomes import gives_up
@@ -70,7 +70,7 @@ class Checks:
             return "exits" if self._throws_at_once(node) else "asked"
         if chosen:
             return outcome
-        call = next((above for above, _ in ancestors(node) if above.type == "function_call_expression"), None)
+        call = nearest(node, "function_call_expression")
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
         for holds, result in consequences(asked, extension=True) if outcome == "asked" and asked is not None else ():
             if result and holds is absent:
@@ -246,7 +246,7 @@ class Checks:
 
     def _throws_at_once(self, check: Node) -> bool:
         """Whether what throws is the branch of the check itself, not a function that is defined in it."""
-        statement = next((above for above, _ in ancestors(check) if above.type == "if_statement"), None)
+        statement = nearest(check, "if_statement")
         return statement is None or any(node.type in _THROWS for node in inside(statement))
 
     def ends(self, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:

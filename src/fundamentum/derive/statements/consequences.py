@@ -12,12 +12,12 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
-    ancestors,
     around,
     called,
     function_around,
     heading,
     inside,
+    nearest,
     text,
     walked,
 )
@@ -137,7 +137,7 @@ def _added(assignment: Node, worth: Worth) -> Worth:
 
 def _requirement_around(place: Node) -> Node | None:
     """The class around that is one requirement: ``class IntlRequirement``."""
-    found = next((above for above, _ in ancestors(place) if above.type == "class_declaration"), None)
+    found = nearest(place, "class_declaration")
     named = found is not None and re.search(r"requirement|check$", text(found.child_by_field_name("name")), re.I)
     return found if named else None
 
@@ -198,14 +198,11 @@ def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]
     if kept is not None and kept.type == "subscript_expression":
         kept = kept.named_children[0]
     for loop in loops_over(kept, block_of(table)) if kept is not None else ():
-        parts = [child for child in loop.named_children if child.type != "comment"]
-        body = loop.child_by_field_name("body")
-        if body is None or text(parts[0]) != text(kept):
-            continue
-        value = [text(one) for one in walked(parts[1]) if one.type == "variable_name"][-1:]
-        for node in inside(body):
+        for node in inside(loop.body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
-            if [text(of_value)] == value and (node.parent is None or node.parent.type != "subscript_expression"):
+            if [text(of_value)] == loop.variables[-1:] and (
+                node.parent is None or node.parent.type != "subscript_expression"
+            ):
                 yield from where_asked(node, worth)
 
 

@@ -19,6 +19,7 @@ from fundamentum.derive.php_source.nodes import (
     called,
     heading,
     line,
+    nearest,
     string,
     text,
     unwrapped,
@@ -41,7 +42,7 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
         node = root.descendant_for_byte_range(match.start(1), match.end(1))
         if node is None or node.type != "string_content":
             continue
-        array = next((above for above, _ in ancestors(node) if above.type == "array_creation_expression"), None)
+        array = nearest(node, "array_creation_expression")
         if array is not None and array.start_byte not in seen:
             seen.add(array.start_byte)
             yield from _of_named(array)
@@ -163,7 +164,7 @@ def _put_together(where: Node) -> list[Node]:
 def _enumeration(scope: Node) -> str:
     """The name of the enumeration of which the cases are asked for; ``self`` is the one around."""
     if text(scope).lower() in ("self", "static"):
-        around_it = next((above for above, _ in ancestors(scope) if above.type == "enum_declaration"), None)
+        around_it = nearest(scope, "enum_declaration")
         return text(around_it.child_by_field_name("name")) if around_it is not None else ""
     return text(scope)
 
@@ -208,6 +209,11 @@ def _kept_text(written: str, root: Node) -> str:
     name = re.escape(_plain(written).encode("utf-8", "replace"))
     kept = re.search(rb"(?:const\s+(?:\w+\s+)?|\$)%s\s*=\s*['\"]([\w ,;|:-]{2,400})['\"]" % name, root.text or b"")
     return kept[1].decode() if kept else ""
+
+
+def list_of(where: Node, root: Node) -> Node | None:
+    """The list that stands at a place, or that is given to the name which stands there."""
+    return where if where.type == "array_creation_expression" else kept_list(text(where), root)
 
 
 def kept_list(written: str, root: Node) -> Node | None:

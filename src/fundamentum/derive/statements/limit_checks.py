@@ -19,13 +19,15 @@ from fundamentum.derive.php_source.nodes import (
     called,
     line,
     names_around,
+    nearest,
     string,
     text,
     unwrapped,
     walked,
 )
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import kept_list
+from fundamentum.derive.statements.extension_lists import list_of
+from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.outcomes import WARNING
 
 _SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
@@ -185,7 +187,7 @@ def _value(root: Node, node: Node, directive: str) -> str:
 def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Node | None]:
     """What a variable is compared with, further down in the same block."""
     name = text(assignment.child_by_field_name("left"))
-    block = next((above for above, _ in ancestors(assignment) if above.type in ("program", "compound_statement")), None)
+    block = nearest(assignment, "program", "compound_statement")
     for node in walked(block) if block is not None else ():
         if node.start_byte < assignment.end_byte or node.type != "variable_name" or text(node) != name:
             continue
@@ -214,11 +216,10 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
 
 def entries_gone_through(root: Node, place: Node, name: str) -> Iterator[tuple[str, Node]]:
     """Keys and values of the table that a loop around a place goes through, which puts the keys into that variable."""
-    for above, _ in ancestors(place):
-        parts = [child for child in above.named_children if child.type != "comment"]
-        if above.type != "foreach_statement" or len(parts) < 3 or name not in text(parts[1]).split("=>")[0]:
+    for loop in loops_around(place):
+        if name not in (loop.key, *loop.variables[:1]):
             continue
-        array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), root)
+        array = list_of(loop.source, root)
         for element in array.named_children if array is not None else ():
             Patience.tick()
             pair = [unwrapped(part) for part in element.named_children]

@@ -17,14 +17,15 @@ from fundamentum.derive.php_source.nodes import (
     heading,
     inside,
     names_around,
+    nearest,
     text,
     unwrapped,
-    walked,
 )
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import consequences, where_asked
-from fundamentum.derive.statements.extension_lists import kept_list, members, of_array
+from fundamentum.derive.statements.extension_lists import list_of, members, of_array
+from fundamentum.derive.statements.loops import Loop, loop_of, loops_around
 from fundamentum.derive.statements.outcomes import leaves, outcome
 from fundamentum.derive.statements.truth import CONDITION
 
@@ -97,11 +98,8 @@ def _counted_through(call: Node) -> Node | None:
 
 def _of_loop(loop: Node, root: Node) -> Iterator[Check]:
     """``foreach (LIST as $name) { if (!extension_loaded($name)) ... }``"""
-    parts = [child for child in loop.named_children if child.type != "comment"]
-    body = loop.child_by_field_name("body")
-    if body is None or len(parts) < 3:
-        return
-    yield from _of_body(_outermost(parts[0], loop), parts[1], body, root)
+    if (over := loop_of(loop)) is not None:
+        yield from _of_body(_outermost(over.source, loop), over.target, over.body, root)
 
 
 def _of_emptying(loop: Node, root: Node) -> Iterator[Check]:
@@ -131,7 +129,7 @@ def _of_body(source: Node, target: Node, body: Node, root: Node) -> Iterator[Che
 
     ``target``: what the member is put into.
     """
-    names = {text(target)} | {text(one) for one in walked(target) if one.type == "variable_name"}
+    names = {text(target), *Loop(source, target, body).variables}
     for node in inside(body):
         kind = _asks(node, names, root)
         if not kind:
@@ -154,7 +152,7 @@ def _of_body(source: Node, target: Node, body: Node, root: Node) -> Iterator[Che
 def _behind_the_next(asking: Node, names: set[str]) -> Outcome:
     """``if (extension_loaded($name)) continue; if ($about['required']) { $errors[] = $name; }``"""
     there, _ = branches(asking)
-    statement = next((above for above, _ in ancestors(asking) if above.type == "if_statement"), None)
+    statement = nearest(asking, "if_statement")
     if there is None or statement is None or not leaves(there) or "continue" not in text(there):
         return ""
     following = statement.next_named_sibling
@@ -172,7 +170,7 @@ def _any_one(asking: Node, source: Node, root: Node, kind: str) -> Iterator[Chec
     ``source``: a list of such lists.
     """
     there, _ = branches(asking)
-    array = source if source.type == "array_creation_expression" else kept_list(text(source), root)
+    array = list_of(source, root)
     told = (
         result
         for node in (inside(there) if there is not None else ())
@@ -221,12 +219,7 @@ def _loaded_ones(held: str, root: Node) -> bool:
 
 def _outermost(source: Node, loop: Node) -> Node:
     """What is gone through, where it is itself one of the lists that a loop around goes through."""
-    above = loop.parent
-    while above is not None:
-        Patience.tick()
-        if above.type == "foreach_statement":
-            parts = [child for child in above.named_children if child.type != "comment"]
-            if any(text(node) == text(source) for node in walked(parts[1])):
-                return _outermost(parts[0], above)
-        above = above.parent
+    for outer in loops_around(loop):
+        if text(source) in outer.variables:
+            source = outer.source
     return source

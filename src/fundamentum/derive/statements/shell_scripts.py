@@ -3,22 +3,18 @@
 ``php -m | grep -q intl || exit 1``, ``php -r 'exit(PHP_VERSION_ID < 80100 ? 1 : 0);' || exit 1``
 """
 
-import os
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Final
 
 from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
 from fundamentum.derive.php_source.nodes import Patience, TooLong, parsed
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.versions_compared import versions_compared
 from fundamentum.model.needs_value import Level
-from fundamentum.untrusted.files import read_below
 
-MAX_SIZE: Final = 64 * 1024
-MAX_NAMES: Final = 2000
 _FOLDERS: Final = ("", "bin", "scripts", "script", "install", "setup", "tools", "deploy")
 _SCRIPT: Final = re.compile(r"[\w.-]+\.(?:sh|bash)|(?:install|setup|configure|check)[\w-]*", re.I)
 _SHELL: Final = re.compile(r"#!\s*\S*(?:/|\s)(?:ba|da|k|z)?sh\b")
@@ -39,11 +35,8 @@ _LOOKING: Final = "an installer looks for it"
 def asked_in_scripts(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that scripts ask for, but those that something else has ``named``, and PHP's least version."""
     seen = set(named)
-    for path in _files(root, base.strip("/")):
-        try:
-            text = read_below(Path(root), path, MAX_SIZE).decode("utf-8", "replace")
-        except OSError:
-            continue
+    beside = (path for _, path in files_in(root, base, _FOLDERS) if _SCRIPT.fullmatch(path.rpartition("/")[2]))
+    for path, text in texts_of(root, beside):
         if not path.endswith((".sh", ".bash")) and not _SHELL.match(text):
             continue
         for place, version in _versions(text):
@@ -58,18 +51,7 @@ def asked_in_scripts(root: str, base: str, named: frozenset[str]) -> Iterator[En
 
 
 def _place(path: str, text: str, at: int, what: str) -> Place:
-    return Place(path, text.count("\n", 0, at) + 1, what, "asked for by a script")
-
-
-def _files(root: str, top: str) -> Iterator[str]:
-    for folder in _FOLDERS:
-        inside = "/".join(part for part in (top, folder) if part)
-        try:
-            with os.scandir(Path(root, inside)) as entries:
-                names = sorted(entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False))
-        except OSError:
-            continue
-        yield from (f"{inside}/{name}".lstrip("/") for name in names if _SCRIPT.fullmatch(name))
+    return Place(path, line_at(text, at), what, "asked for by a script")
 
 
 def _extensions(text: str) -> Iterator[tuple[int, str]]:

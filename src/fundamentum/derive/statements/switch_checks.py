@@ -12,6 +12,7 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     line,
     names_around,
+    nearest,
     string,
     text,
 )
@@ -59,7 +60,7 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
 
 def _of_table(call: Node, name: str) -> Iterator[Wish]:
     """``foreach (['file_uploads' => true] as $name => $wanted) { if ((bool) ini_get($name) !== $wanted) ... }``"""
-    comparison = next((above for above, _ in ancestors(call) if above.type == "binary_expression"), None)
+    comparison = nearest(call, "binary_expression")
     if comparison is None or text(comparison.child_by_field_name("operator")) not in _EQUAL:
         return
     results = [result for _, result in consequences(comparison) if result]

@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, Given, cases_of
-from fundamentum.derive.php_source.nodes import Patience, ancestors, text
+from fundamentum.derive.php_source.nodes import Patience, nearest, text
 from fundamentum.derive.php_source.scalars import Value, is_true
 
 
@@ -101,7 +101,7 @@ def _given(place: Node, worth: Worth) -> Given:
 
 def _by_default(variable: Node) -> Value:
     """What a variable is that is a parameter of the function around, if it is not given."""
-    function = next((above for above, _ in ancestors(variable) if above.type in _FUNCTIONS), None)
+    function = nearest(variable, *_FUNCTIONS)
     parameters = function.child_by_field_name("parameters") if function is not None else None
     for one in parameters.named_children if parameters is not None else ():
         if text(one.child_by_field_name("name")) == text(variable):

@@ -10,9 +10,10 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, ancestors, arguments, called, string, text, unwrapped
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, unwrapped
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.extension_lists import kept_list
+from fundamentum.derive.statements.extension_lists import list_of
+from fundamentum.derive.statements.loops import loops_around
 
 HERE: Final = "."
 """The directory of the file itself, at the beginning of a value."""
@@ -97,16 +98,13 @@ def _given(name: bytes, data: bytes) -> Iterator[re.Match[bytes]]:
 def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     """What a constant or a variable is given in the same file; the members of the list that a loop goes through."""
     name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
-    for above, _ in ancestors(node) if node.type == "variable_name" else ():
-        parts = [child for child in above.named_children if child.type != "comment"]
-        loop = above.type == "foreach_statement" and len(parts) > 2
-        key, *rest = (part.strip() for part in text(parts[1]).split("=>")) if loop else ("",)
-        if loop and text(node) in (key, *rest):
-            array = parts[0] if parts[0].type == "array_creation_expression" else kept_list(text(parts[0]), source.root)
+    for loop in loops_around(node) if node.type == "variable_name" else ():
+        if text(node) in loop.variables:
+            array = list_of(loop.source, source.root)
             for element in array.named_children if array is not None else ():
-                members = element.named_children
-                if members and (len(members) > 1 or text(node) != key or not rest):
-                    yield from values(members[0 if rest and text(node) == key else -1], source, depth + 1)
+                of_key = text(node) == loop.key
+                if len(element.named_children) > of_key:
+                    yield from values(element.named_children[0 if of_key else -1], source, depth + 1)
             return
     for match in islice(_given(name, source.data), 4):
         at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)

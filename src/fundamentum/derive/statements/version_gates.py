@@ -11,10 +11,10 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Gate, Name, Operator, Outcome
 from fundamentum.derive.php_source.nodes import (
-    ancestors,
     heading,
     line,
     names_around,
+    nearest,
     text,
 )
 from fundamentum.derive.php_source.telling_names import TellingNames
@@ -74,7 +74,7 @@ def _given(version: str | Name, node: Node, data: bytes) -> list[str | Name]:
     """The versions that a function is called with, where the one that is asked for is its parameter."""
     if not isinstance(version, Name) or version.kind != "variable":
         return [version]
-    function = next((above for above, _ in ancestors(node) if above.type in _FUNCTIONS), None)
+    function = nearest(node, *_FUNCTIONS)
     parameters = text(function.child_by_field_name("parameters")) if function is not None else ""
     if function is None or not re.search(rf"\${re.escape(version.name)}\b", parameters):
         return [version]

@@ -1,0 +1,41 @@
+"""Loops over the members of a list: what is gone through, and what each member is put into."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.nodes import ancestors, text, walked
+
+
+class Loop(NamedTuple):
+    """``foreach (SOURCE as $key => $member) { ... }``"""
+
+    source: Node
+    target: Node
+    """What key and member are put into."""
+    body: Node
+
+    @property
+    def key(self) -> str:
+        """The variable for the key; empty if there is none."""
+        return text(self.target.named_children[0]) if self.target.type == "pair" else ""
+
+    @property
+    def variables(self) -> list[str]:
+        """All variables that a key, a member or a part of one is put into, in order."""
+        return [text(one) for one in walked(self.target) if one.type == "variable_name"]
+
+
+def loop_of(node: Node) -> Loop | None:
+    """The loop that a statement is, if it is one over a list."""
+    body = node.child_by_field_name("body") if node.type == "foreach_statement" else None
+    parts = [child for child in node.named_children if child.type != "comment"] if body is not None else []
+    return Loop(parts[0], parts[1], body) if body is not None and len(parts) > 2 else None
+
+
+def loops_around(place: Node) -> Iterator[Loop]:
+    """The loops that a place stands in, the innermost first."""
+    for above, _ in ancestors(place):
+        if (loop := loop_of(above)) is not None:
+            yield loop

@@ -70,7 +70,7 @@ class Syntax(Fact, frozen=True):
 class Name(Fact, frozen=True):
     """What holds a version elsewhere: ``MIN_PHP``, ``self::PHP``, ``$required``, ``$config['php']``."""
 
-    kind: Literal["constant", "variable", "key"]
+    kind: Literal["constant", "variable", "key", "function"]
     name: str
 
 

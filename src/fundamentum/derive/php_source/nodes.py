@@ -156,10 +156,10 @@ def around(root: Node, data: bytes, word: re.Pattern[bytes], kinds: Collection[s
     seen: set[int] = set()
     for match in word.finditer(data):
         at = root.descendant_for_byte_range(match.start(), match.end())
-        while at is not None:
+        while at is not None and at.id not in seen:  # above one that was seen, all were
             Patience.tick()
-            if at.type in kinds and at.id not in seen:
-                seen.add(at.id)
+            seen.add(at.id)
+            if at.type in kinds:
                 yield at
             at = at.parent
 

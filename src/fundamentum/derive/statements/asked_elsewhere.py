@@ -29,7 +29,8 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import list_of, meant
+from fundamentum.derive.statements.extension_lists import meant
+from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.version_gates import OPPOSITE
 from fundamentum.untrusted.budget import Budget, Spent

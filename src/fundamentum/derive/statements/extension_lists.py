@@ -27,6 +27,7 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import provided
+from fundamentum.derive.statements.kept import first_given, kept_list, kept_part, plain_name, text_of
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
@@ -79,7 +80,7 @@ def _own_name(array: Node) -> str:
         if above.type == "array_element_initializer" and above.named_children[0] != child:
             return string(above.named_children[0]) or ""
         if above.type in ("assignment_expression", "property_element", "const_element"):
-            return _plain(text(above.children[0]))
+            return plain_name(text(above.children[0]))
     return ""
 
 
@@ -108,18 +109,20 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
     if where.type in _INCLUDES and (file := _FILE.search(text(where))):
         yield replace(listed("", required, source), list_name=file[1])
         return
-    if called(where) == "explode" and kind == "extension":
-        given = [string(one) or _kept_text(text(one), root) for one in arguments(where)]
-        names = given[1].split(given[0]) if len(given) > 1 and given[0] else []
-        yield from (listed(found, required, where) for name in names if (found := meant(name.strip(), kind)))
+    if called(where) in _SPLITTING and kind == "extension":
+        given = arguments(where)[_SPLITTING[called(where)] :][:1]
+        names = [name for one in given for name in _SEPARATED.split(text_of(one, root))]
+        yield from (listed(found, required, where) for name in names if (found := meant(name, kind)))
         return
     if called(where) == "cases":
         yield from _of_cases(_enumeration(where.named_children[0]), root, required, kind)
         return
-    name = _plain(text(where))
+    name = plain_name(text(where))
     required = required and not RECOMMENDED.search(name)
-    array = _kept_part(where, root) or kept_list(name, root)
-    kept = _given(name, root) if _WORD.fullmatch(name) else None
+    under_key = kept_part(where, root)
+    listed_there = under_key is not None and under_key.type == "array_creation_expression"
+    array = under_key if listed_there else kept_list(name, root)
+    kept = first_given(name, root) if _WORD.fullmatch(name) else None
     if kept is not None and (kept.type in _INCLUDES or _put_together(kept)):
         yield from members(kept, root, required, kind, depth + 1)
     elif array is not None:
@@ -179,69 +182,13 @@ def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterat
                 yield listed(extension, required, case)
 
 
-_KEEPING: Final = ("assignment_expression", "property_element", "const_element", "simple_parameter")
 _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
 _WORD: Final = re.compile(r"(\w+)")
 
 
-def _plain(written: str) -> str:
-    """The name of a variable, a property or a constant, however it is reached."""
-    return re.split(r"->|::\$?", written)[-1].lstrip("$")
-
-
-def _kept_part(where: Node, root: Node) -> Node | None:
-    """The list that stands under a key of one that is kept: ``$requirements['extensions']``."""
-    key = (
-        string(where.named_children[1])
-        if where.type == "subscript_expression" and where.named_child_count > 1
-        else None
-    )
-    whole = kept_list(text(where.named_children[0]), root) if key else None
-    for element in whole.named_children if whole is not None else ():
-        parts = [unwrapped(node) for node in element.named_children]
-        if len(parts) == 2 and string(parts[0]) == key and parts[1] is not None:
-            return parts[1] if parts[1].type == "array_creation_expression" else None
-    return None
-
-
-def _kept_text(written: str, root: Node) -> str:
-    """The text that is given to a variable, a property or a constant of that name."""
-    name = re.escape(_plain(written).encode("utf-8", "replace"))
-    kept = re.search(rb"(?:const\s+(?:\w+\s+)?|\$)%s\s*=\s*['\"]([\w ,;|:-]{2,400})['\"]" % name, root.text or b"")
-    return kept[1].decode() if kept else ""
-
-
-def list_of(where: Node, root: Node) -> Node | None:
-    """The list that stands at a place, or that is given to the name which stands there."""
-    return where if where.type == "array_creation_expression" else kept_list(text(where), root)
-
-
-def kept_list(written: str, root: Node) -> Node | None:
-    """The list that is given to a variable, a property or a constant of that name."""
-    for given in _all_given(_plain(written), root):
-        array = next((inner for inner in walked(given) if inner.type == "array_creation_expression"), None)
-        if array is not None:
-            return array
-    return None
-
-
-def _given(name: str, root: Node) -> Node | None:
-    """What is given to a variable, a property or a constant of that name first."""
-    return next(_all_given(name, root), None)
-
-
-def _all_given(name: str, root: Node) -> Iterator[Node]:
-    word = re.compile(rb"\b%s\b" % re.escape(name.encode("utf-8", "replace")))
-    for node in around(root, root.text or b"", word, _KEEPING):
-        if node.type == "assignment_expression":
-            left = _plain(text(node.child_by_field_name("left")))
-            right = node.child_by_field_name("right")
-        else:
-            named = node.child_by_field_name("name") or next(iter(node.named_children), None)
-            left = text(named).lstrip("$")
-            right = node.named_children[-1] if node.named_children else None
-        if left == name and right is not None:
-            yield right
+_SPLITTING: Final = {"explode": 1, "preg_split": 1, "mb_split": 1, "str_getcsv": 0}
+"""Functions that split a text, and which of their arguments that is."""
+_SEPARATED: Final = re.compile(r"[\s,;|:]+")
 
 
 def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0) -> Iterator[Check]:
@@ -263,16 +210,29 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
             yield from of_array(value, level and not _left_open(value), kind, root, depth)
         elif value is not None and value.type == "variadic_unpacking":
             yield from members(value.named_children[0], root, required, kind, depth + 1)
-        elif (plain := string(value) or _class_named(value) or _constant(value, root)) and (
-            found := meant(plain, kind)
+        elif value is not None and value.type == "object_creation_expression":
+            yield from _of_object(value, required, kind)
+        elif (
+            value is not None
+            and (plain := _class_named(value) or text_of(value, root))
+            and (found := meant(plain, kind))
         ):
             yield listed(found, level, element)
 
 
-def _constant(value: Node | None, root: Node) -> str:
-    """The text of a constant: ``self::INTL``"""
-    named = value is not None and value.type in ("class_constant_access_expression", "name")
-    return _kept_text(text(value), root) if named else ""
+def _of_object(made: Node, required: bool, kind: str) -> Iterator[Check]:
+    """``new Requirement('curl', Requirement::OPTIONAL)``"""
+    given = next((one for one in made.named_children if one.type == "arguments"), None)
+    told = [string(one.named_children[-1]) for one in given.named_children if one.named_children] if given else []
+    for found in filter(None, (meant(name, kind) for name in told if name)):
+        yield listed(found, required and not RECOMMENDED.search(text(made)), made)
+        return
+
+
+def _constant(value: Node, root: Node) -> str:
+    """The text of a string, or of a constant: ``self::INTL``"""
+    named = value.type in ("class_constant_access_expression", "name")
+    return text_of(value, root) if named else string(value) or ""
 
 
 def _class_named(value: Node | None) -> str:

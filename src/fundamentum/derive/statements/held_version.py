@@ -9,7 +9,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, walked
 from fundamentum.derive.statements.branches import function_of
-from fundamentum.derive.statements.extension_lists import kept_list
+from fundamentum.derive.statements.kept import kept_list
 
 SPEAKING: Final = re.compile(rb"PHP_VERSION|phpversion|PHP_MAJOR_VERSION")
 Version = tuple[int, int, int]
@@ -18,6 +18,7 @@ NAMED: Final = frozenset(
      "class_constant_access_expression", "subscript_expression"}
 )  # fmt: skip
 """Expressions under which a value may be kept."""
+CALLS: Final = frozenset({"function_call_expression", "member_call_expression", "scoped_call_expression"})
 _HOLDING: Final = frozenset({"variable_name", "member_access_expression", "scoped_property_access_expression"})
 _ANY: Final[tuple[Version, ...]] = ((7, 4, 0), (8, 1, 0))
 _PARTS: Final[dict[str, int]] = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}

@@ -26,7 +26,7 @@ from fundamentum.derive.php_source.nodes import (
     walked,
 )
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import list_of
+from fundamentum.derive.statements.kept import first_given, kept_part, list_of, plain_name
 from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.outcomes import WARNING
 
@@ -161,9 +161,6 @@ def _other_side(root: Node, comparison: Node, side: Node, directive: str) -> str
     return _value(root, other, directive) if other is not None else ""
 
 
-_GIVEN: Final = rb"(?:const\s+(?:\w+\s+)?|define\s*\(\s*['\"]|\$)%s['\"]?\s*[=,]\s*"
-
-
 def _value(root: Node, node: Node, directive: str) -> str:
     """The number that an expression stands for: written there, converted there, or kept under a name in the file."""
     plain = unwrapped(node)
@@ -173,14 +170,10 @@ def _value(root: Node, node: Node, directive: str) -> str:
         return found
     if plain.type in _ON_THE_WAY and (given := arguments(plain)):
         return _value(root, given[0], directive)
-    key = string(plain.named_children[-1]) if plain.type == "subscript_expression" else None
-    name = key or re.split(r"->|::\$?", text(plain))[-1].lstrip("$\\")
-    if not re.fullmatch(r"\w+", name) or root.text is None:
-        return ""
-    shape = rb"['\"]%s['\"]\s*=>\s*" if key else _GIVEN
-    kept = re.search(shape % name.encode() + rb"([\d'\"][\w\s*'\"]{0,40})", root.text)
-    if kept:
-        return number_of(kept[1].decode("latin-1").strip(), directive)
+    name = plain_name(text(plain))
+    kept = kept_part(plain, root) or first_given(name, root)
+    if kept is not None and (found := number_of(text(kept), directive)):
+        return found
     return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""
 
 

@@ -24,7 +24,8 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import consequences, where_asked
-from fundamentum.derive.statements.extension_lists import list_of, members, of_array
+from fundamentum.derive.statements.extension_lists import members, of_array
+from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.loops import Loop, loop_of, loops_around
 from fundamentum.derive.statements.outcomes import leaves, outcome
 from fundamentum.derive.statements.truth import CONDITION
@@ -158,7 +159,9 @@ def _behind_the_next(asking: Node, names: set[str]) -> Outcome:
     following = statement.next_named_sibling
     while following is not None:
         Patience.tick()
-        if following.type == "if_statement" and any(name in text(following)[:200] for name in names):
+        if following.type in ("if_statement", "switch_statement") and any(
+            name in text(following)[:200] for name in names
+        ):
             return outcome(following, extension=True)
         following = following.next_named_sibling
     return ""

@@ -223,5 +223,6 @@ def _definition(name: Name) -> re.Pattern[bytes]:
         "constant": rb"(?:define\s*\(\s*['\"]%s['\"]\s*,|const\s+(?:[\w|?]+\s+)?%s\s*=)\s*" % (word, word),
         "variable": rb"\$%s\s*=\s*" % word,
         "key": rb"['\"]%s['\"]\s*(?:=>|\]\s*=)\s*" % word,
+        "function": rb"(?i:function\s+%s)\s*\(\s*\)[^{};]{0,40}\{\s*return\s+" % word,
     }
     return re.compile(shapes[name.kind] + rb"(?:" + b"|".join((version, constant, key)) + rb")")

@@ -3,7 +3,6 @@
 ``ROOT . '/cache'`` with ``define('ROOT', __DIR__);`` is ``./cache``; of what is not known, a ``?`` stands.
 """
 
-import re
 from collections.abc import Iterator
 from itertools import islice, product
 from typing import Final
@@ -12,7 +11,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, unwrapped
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.extension_lists import list_of
+from fundamentum.derive.statements.kept import all_given, list_of, plain_name
 from fundamentum.derive.statements.loops import loops_around
 
 HERE: Final = "."
@@ -21,7 +20,6 @@ UNKNOWN: Final = "?"
 MAX_VALUES: Final = 40
 MAX_DEPTH: Final = 5
 MAX_PARTS: Final = 6
-_CLIMBED: Final = {"argument", "const_element", "assignment_expression"}
 
 
 def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
@@ -81,23 +79,8 @@ def _of_call(call: Node, source: Source, depth: int) -> Iterator[str]:
         yield "/".join([value, *[".."] * min(up, 20)]) if up else value
 
 
-_DEFINES: Final = re.compile(rb"define\s*\(\s*['\"]\Z")
-_SETS: Final = re.compile(rb"(?:const\s+(?:\w+\s+)?|[$>:])\Z")
-BEFORE: Final = 60
-"""Bytes before a name that tell whether something is given to it."""
-
-
-def _given(name: bytes, data: bytes) -> Iterator[re.Match[bytes]]:
-    """Where a constant or a variable is given a value; each match ends before the value."""
-    for match in re.finditer(rb"%s(?:['\"]\s*(?P<defined>,)|\s*=(?![=>]))\s*" % name, data):
-        before = data[max(match.start() - BEFORE, 0) : match.start()]
-        if (_DEFINES if match["defined"] else _SETS).search(before):
-            yield match
-
-
 def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     """What a constant or a variable is given in the same file; the members of the list that a loop goes through."""
-    name = re.escape(re.split(r"->|::\$?", text(node))[-1].lstrip("$\\").encode("utf-8", "replace"))
     for loop in loops_around(node) if node.type == "variable_name" else ():
         if text(node) in loop.variables:
             array = list_of(loop.source, source.root)
@@ -106,10 +89,5 @@ def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
                 if len(element.named_children) > of_key:
                     yield from values(element.named_children[0 if of_key else -1], source, depth + 1)
             return
-    for match in islice(_given(name, source.data), 4):
-        at = source.root.descendant_for_byte_range(match.end(), match.end() + 1)
-        while at is not None and at.parent is not None and at.parent.type not in _CLIMBED:
-            Patience.tick()
-            at = at.parent
-        if at is not None and at.start_byte >= match.end():
-            yield from values(at, source, depth + 1)
+    for given in islice(all_given(plain_name(text(node)), source.root), 4):
+        yield from values(given, source, depth + 1)

@@ -13,9 +13,9 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.facts import Name, Operator
-from fundamentum.derive.php_source.nodes import Patience, string, text
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text
 from fundamentum.derive.php_source.scalars import Value, is_true
-from fundamentum.derive.statements.held_version import NAMED, SPEAKING, HeldVersions, Version
+from fundamentum.derive.statements.held_version import CALLS, NAMED, SPEAKING, HeldVersions, Version
 from fundamentum.derive.statements.truth import known_around
 from fundamentum.derive.statements.versions_chosen import clauses
 
@@ -105,7 +105,8 @@ class _Climb:
         return self.held.cases(node, self.versions) or self._by_mark(node)
 
     def _by_mark(self, node: Node) -> Cases | None:
-        if self.mark is None or node.type not in NAMED or text(node) != text(self.marked or node):
+        named = node.type in NAMED or (node.type in CALLS and not arguments(node) and called(node))
+        if self.mark is None or not named or text(node) != text(self.marked or node):
             return None
         self.marked = node
         return (self.mark,) * len(self.versions)
@@ -121,7 +122,7 @@ def _tried(leaf: Node) -> tuple[Version, ...]:
     known = [(*map(int, one.split(".")), 0, 0)[:3] for one in _WRITTEN.findall(written)]
     known += [(int(one[0]), int(one[1:3]), int(one[3:])) for one in _ID.findall(written)]
     last = {patch for _, _, patch in known} | {*map(int, _NUMBER.findall(written))}
-    patches = _PATCHES.union(*({max(patch - 1, 0), patch, patch + 1} for patch in last))
+    patches = _PATCHES.union(*({max(patch - 1, 0), patch, min(patch + 1, 99)} for patch in last))
     branches = _BRANCHES | {(major, minor) for major, minor, _ in known if 5 <= major < 10}
     return tuple((major, minor, patch) for major, minor in sorted(branches) for patch in sorted(patches))
 
@@ -167,6 +168,8 @@ def _named(version: Version, expression: str) -> str:
 def kept_under(node: Node | None) -> Name | None:
     """The name under which a version is kept: of a constant, a variable or property, a key."""
     written = text(node)
+    if node is not None and node.type in CALLS:
+        return Name("function", re.split(r"->|::|\\\\", written.partition("(")[0])[-1])
     if node is None or node.type in ("name", "qualified_name"):
         return Name("constant", written.rpartition("\\")[2]) if written else None
     if node.type == "class_constant_access_expression":

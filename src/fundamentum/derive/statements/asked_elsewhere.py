@@ -91,10 +91,15 @@ def asked_elsewhere(
 def _word(asker: Asker) -> bytes:
     """A pattern for where one is spoken of; for one that is given nothing, where it is called, with its class."""
     name = re.escape(asker.name.encode("utf-8", "replace"))
+    if asker.kind == "call" and asker.asks == "php":
+        return name + _GIVEN_A_VERSION
     if asker.kind != "answer":
         return name + rb"\b"
     of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
     return (of_class + rb"\s*::\s*" if of_class else b"") + name + rb"\s*\(\s*\)"
+
+
+_GIVEN_A_VERSION: Final = rb"\s*\([^;]{0,200}['\"]\d"
 
 
 def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:

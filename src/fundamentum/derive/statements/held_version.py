@@ -20,6 +20,8 @@ NAMED: Final = frozenset(
 """Expressions under which a value may be kept."""
 CALLS: Final = frozenset({"function_call_expression", "member_call_expression", "scoped_call_expression"})
 _HOLDING: Final = frozenset({"variable_name", "member_access_expression", "scoped_property_access_expression"})
+MAX_HELD: Final = 40
+"""Names in one file that hold a version: each of them is looked for everywhere in it."""
 _ANY: Final[tuple[Version, ...]] = ((7, 4, 0), (8, 1, 0))
 _PARTS: Final[dict[str, int]] = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}
 
@@ -34,7 +36,7 @@ def _constant(name: str, versions: Sequence[Version]) -> Cases | None:
 
 
 class HeldVersions:
-    """Those of one file."""
+    """The expressions of one file that hold PHP's version or a part of it."""
 
     def __init__(self, root: Node, data: bytes) -> None:
         self.root, self.data = root, data
@@ -44,7 +46,8 @@ class HeldVersions:
         self._asked: set[int] = set()
         for _ in range(2):  # what is given to a variable may be given on to another
             for place in [*self.places()]:
-                self._keep(place)
+                if len(self.given) + len(self.returned) < MAX_HELD:
+                    self._keep(place)
 
     def places(self) -> Iterator[Node]:
         """Where the version stands, in order."""

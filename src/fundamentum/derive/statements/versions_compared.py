@@ -6,7 +6,7 @@ the version, by a function, with a pattern, in a list.
 
 import re
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from itertools import islice, pairwise
 from typing import Final, NamedTuple
 
 from tree_sitter import Node
@@ -31,6 +31,8 @@ _NUMBER: Final = re.compile(r"(?<![\d.])\d{1,2}(?![\d.])")
 """A number that a part of the version may be compared with."""
 MAX_EXPRESSION: Final = 2000
 """Characters of an expression that are searched for versions."""
+MAX_LAST: Final = 12
+"""Numbers of an expression that are tried as the last part of a version."""
 MARKED: Final = (7, 3, 5)
 """The version that stands for one which is kept under a name elsewhere."""
 _MARKS: Final[tuple[tuple[Value, tuple[Version, Version]], ...]] = (
@@ -121,7 +123,7 @@ def _tried(leaf: Node) -> tuple[Version, ...]:
     written = text(whole)[:MAX_EXPRESSION]
     known = [(*map(int, one.split(".")), 0, 0)[:3] for one in _WRITTEN.findall(written)]
     known += [(int(one[0]), int(one[1:3]), int(one[3:])) for one in _ID.findall(written)]
-    last = {patch for _, _, patch in known} | {*map(int, _NUMBER.findall(written))}
+    last = {*islice(dict.fromkeys((*(patch for _, _, patch in known), *map(int, _NUMBER.findall(written)))), MAX_LAST)}
     patches = _PATCHES.union(*({max(patch - 1, 0), patch, min(patch + 1, 99)} for patch in last))
     branches = _BRANCHES | {(major, minor) for major, minor, _ in known if 5 <= major < 10}
     return tuple((major, minor, patch) for major, minor in sorted(branches) for patch in sorted(patches))

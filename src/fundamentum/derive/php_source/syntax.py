@@ -167,10 +167,32 @@ def _in_code(source: Source, node: Node) -> bool:
     return node.type not in quoted and not any(parent.type in quoted for parent, _ in ancestors(node))
 
 
-def _braced_offset(source: Source, node: Node) -> bool:
-    """``$text{0}``: the brace follows a variable at once."""
-    before = source.data[max(node.start_byte - 80, 0) : node.start_byte]
-    return _in_code(source, node) and re.search(rb"\$\w+$", before) is not None
+def _braced_offset(*, asked_for: bool) -> Confirm:
+    """``$text{0}``: the brace follows a variable at once.  ``asked_for``: within ``isset``, which went on taking it."""
+
+    def confirm(source: Source, node: Node) -> bool:
+        before = source.data[max(node.start_byte - 120, 0) : node.start_byte]
+        offset = re.search(rb"(?P<isset>isset\s*\(\s*)?\$\w+(?:->\w+|\[[^\[\]]{0,60}\])*$", before)
+        return _in_code(source, node) and offset is not None and (offset["isset"] is not None) is asked_for
+
+    return confirm
+
+
+_TYPED_IN_EXCEPTIONS: Final = frozenset({"exception", "error", "errorexception", "runtimeexception", "logicexception"})
+
+
+def _untyped_in_exception(source: Source, node: Node) -> bool:
+    """A property that exceptions have with a type, declared again without one."""
+    declaration = nearest(node, "property_declaration", "class_declaration")
+    whole = nearest(node, "class_declaration")
+    base = next((one for one in whole.named_children if one.type == "base_clause"), None) if whole is not None else None
+    if declaration is None or declaration.type != "property_declaration" or base is None:
+        return False
+    untyped = declaration.child_by_field_name("type") is None
+    return (
+        untyped
+        and source.names.class_name(source.text(base.named_children[0]), base.start_byte) in _TYPED_IN_EXCEPTIONS
+    )
 
 
 def _names_function(source: Source, node: Node) -> bool:
@@ -198,6 +220,7 @@ def _gone(gone: str, what: str, pattern: str, confirm: Confirm, words: str = "")
     return _rule("", what, pattern, confirm, words, gone)
 
 
+_OFFSET: Final = r"(?P<at>\{)(?<=[\w\]]\{)(?<!else\{)(?<!do\{)(?<!try\{)(?<!finally\{)\s*[$\d\-]"
 VISIBLE: Final = "public protected private"
 RULES: Final = (
     _rule("8.5", "the pipe operator", r"(?P<at>\|>)", _is("|>")),
@@ -248,7 +271,9 @@ RULES: Final = (
     _rule("7.0", "an anonymous class", r"new\s+(?P<at>class)\b", _in_code, "class"),
     _rule("7.0", "a return type", r"function\b\s*&?\s*\w*\s*\([^()]*(?:\([^()]*\)[^()]*)*\)\s*(?P<at>:)\s*[\w\\]+", lambda s, n: n.parent is not None and n.parent.type in FUNCTIONS),
     _rule("7.0", "strict types", r"declare\s*\(\s*(?P<at>strict_types)\b", _within("declare_statement"), "strict_types"),
-    _gone("8.0", "an offset in braces", r"(?P<at>\{)(?<=\w\{)(?<!else\{)(?<!do\{)(?<!try\{)(?<!finally\{)\s*[$\d\-]", _braced_offset),
+    _gone("8.4", "an offset in braces that isset asks for", _OFFSET, _braced_offset(asked_for=True), "isset"),
+    _gone("8.1", "a property of exceptions without its type", r"(?P<at>\$)(?:file|line)\b\s*[;=,]", _untyped_in_exception, "extends"),
+    _gone("8.0", "an offset in braces", _OFFSET, _braced_offset(asked_for=False)),
     _gone("8.0", "the cast (real)", r"(?P<at>\(\s*real\s*\))\s*[$\w(]", _in_code, "real"),
     _gone("8.0", "the cast (unset)", r"(?P<at>\(\s*unset\s*\))\s*[$\w(]", _in_code, "unset"),
     _gone("8.0", "a function named __autoload", r"function\s+(?P<at>__autoload)\b", _names_function, "__autoload"),

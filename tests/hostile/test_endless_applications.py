@@ -13,6 +13,11 @@ CODE: dict[str, str] = {
     "negations": "!" * 200_000 + "extension_loaded('gd');",
     "branches": "if ($a) {}" + "elseif (extension_loaded('gd')) { imagecreate(1, 1); }" * 30_000,
     "strings": "$x = " + '"a".' * 400_000 + '"b"; imagecreate(1, 1);',
+    "versions under names": "".join(f"$v{n} = PHP_VERSION; if ($v{n} < '8.{n}') exit;\n" for n in range(20_000)),
+    "versions joined": "if (" + " || ".join(f"PHP_VERSION_ID == {n}" for n in range(50_000, 90_000)) + ") exit;",
+    "patterns": "if (preg_match('/^(a+)+(b+)+[0-9.]*/', PHP_VERSION)) exit;" * 20_000,
+    "lists of lists": "".join(f"$l{n} = array_merge($l{n + 1}, $l{n + 1}, $l{n + 2});" for n in range(5_000))
+    + "foreach ($l0 as $e) { if (!extension_loaded($e)) exit; }",
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
 }
 

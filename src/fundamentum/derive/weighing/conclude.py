@@ -32,7 +32,7 @@ from fundamentum.derive.weighing.evidence import Whole, extensions_seen
 from fundamentum.derive.weighing.levels import entries
 from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
-from fundamentum.derive.weighing.weigh import judge
+from fundamentum.derive.weighing.weigh import TOOLS, judge
 from fundamentum.derive.weighing.wishes_together import wished
 from fundamentum.model.constraints import EVERYTHING
 from fundamentum.untrusted.budget import Budget, Spent
@@ -75,7 +75,7 @@ def conclude(
         named = frozenset(name for entry in needed for name in entry.names)
         told = [*beside(tree.root, tree.base, named)]
         php = php or next((entry for entry in told if entry.kind == "php"), None)
-        needed += [entry for entry in told if entry.kind != "php"]
+        needed += [entry for entry in told if entry.kind != "php" and TOOLS.isdisjoint(entry.names)]
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise

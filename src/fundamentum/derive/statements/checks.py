@@ -14,6 +14,7 @@ from fundamentum.derive.php_source.nodes import ancestors, inside, names_around,
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.outcomes import gives_up
+from fundamentum.derive.statements.truth import climbed, expression_around
 from fundamentum.derive.statements.ways import ways_around
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
@@ -213,29 +214,23 @@ class Checks:
         return ""
 
     def _negated(self, call: Node) -> bool:
-        """Whether an odd number of negations stands between the check and its statement.
+        """Whether the condition around is true where the extension is absent.
 
         Of a version that is compared: whether it asks for an older one, as that of what is not there is.
         """
-        odd = False
-        compared = call.parent.parent.parent if call.parent is not None and call.parent.parent is not None else None
+        older = False
+        compared = expression_around(call)
         if compared is not None and self.source.called(compared) == "version_compare":
             given = self.source.arguments(compared)
-            odd = len(given) == 3 and (self.source.literal(given[2]) or "") in ("<", "lt", "<=", "le")
+            older = len(given) == 3 and (self.source.literal(given[2]) or "") in ("<", "lt", "<=", "le")
             call = compared
-        for parent, _ in ancestors(call):
-            if parent.type == "unary_op_expression" and parent.children[0].type == "!":
-                odd = not odd
-            elif parent.type == "binary_expression":
-                operator = parent.child_by_field_name("operator")
-                text = self.source.text(parent).lower().replace(" ", "")
-                if (operator is not None and operator.type in ("==", "===") and text.endswith("false")) or (
-                    operator is not None and operator.type in ("!=", "!==") and text.endswith("true")
-                ):
-                    odd = not odd
-            elif parent.type != "parenthesized_expression":
-                break
-        return odd
+        absent = False
+        for _, worth in climbed(call):
+            if isinstance(worth.failed, bool):
+                absent = worth.failed
+            elif isinstance(worth.held, bool):
+                absent = not worth.held
+        return absent is not older
 
     def _directly(self, check: Node) -> bool:
         """Whether an ``if`` asks: what ends in it was seen already, and a function that is called so may end less."""

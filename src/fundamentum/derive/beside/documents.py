@@ -12,6 +12,7 @@ import msgspec
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.beside.files_beside import files_in
+from fundamentum.derive.beside.packaged import installs_packages
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
@@ -53,10 +54,6 @@ _HEADING: Final = re.compile(
 )
 _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
 """Headings of what is set up for PHP."""
-_INSTALLS: Final = re.compile(
-    r"\b(?:apt|apt-get|aptitude|dnf|yum|zypper|apk)\s+(?:-\S+\s+)*(?:install|add)\b.*\bphp", re.I
-)
-"""The line of a shell that installs packages."""
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
@@ -123,7 +120,7 @@ def _counts(line: Line, path: str, statement: Statement) -> bool:
         return False
     if statement.table[0] == "settings" and _OF_SETTINGS.search(line.heading):
         return True
-    named = "requirement" in path.rpartition("/")[2].lower() or _INSTALLS.search(line.text)
+    named = "requirement" in path.rpartition("/")[2].lower() or installs_packages(line.text)
     return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text))
 
 

@@ -72,10 +72,10 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
 
 
 def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
-    beside = files_in(str(root), base, (*_FOLDERS, *requirement_files.FOLDERS))
-    found = [(folder, path) for folder, path in beside if not (root / path).is_symlink() and (root / path).is_file()]
-    newer = {path for _, path in found if path.endswith("package2.xml")}
-    for folder, path in found:
+    listed = files_in(str(root), base, (*_FOLDERS, *requirement_files.FOLDERS))
+    files = [(folder, path) for folder, path in listed if not (root / path).is_symlink() and (root / path).is_file()]
+    newer = {path for _, path in files if path.endswith("package2.xml")}
+    for folder, path in files:
         name = path.rpartition("/")[2]
         counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name)
         if counts and (name != "package.xml" or path.replace("package.xml", "package2.xml") not in newer):

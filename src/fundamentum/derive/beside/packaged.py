@@ -33,8 +33,8 @@ _NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg"
 def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that are installed with the application, but those that something else has ``named``."""
     seen = set(named)
-    beside = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
-    for path, text in texts_of(root, beside):
+    paths = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
+    for path, text in texts_of(root, paths):
         found = _of_control(text) if path.rpartition("/")[2] == "control" else _of_container(text)
         for extension, level, line, rule in found:
             if extension not in seen and extension not in EVERYWHERE:
@@ -44,6 +44,11 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
 
 def _counts(name: str) -> bool:
     return name == "control" or _CONTAINER.fullmatch(name) is not None
+
+
+def installs_packages(line: str) -> bool:
+    """Whether a line of a shell installs packages of PHP's extensions: ``apt install php-intl``."""
+    return any(_PACKAGE.fullmatch(word) for match in _INSTALLING.finditer(line) for word in match["names"].split())
 
 
 def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:

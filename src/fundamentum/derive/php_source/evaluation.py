@@ -29,7 +29,7 @@ _ARITHMETIC: Final[dict[str, Callable[[int | float, int | float], int | float]]]
     "-": operator.sub,
     "*": operator.mul,
     "/": operator.truediv,
-    "%": lambda one, other: int(math.fmod(one, other)),
+    "%": lambda first, second: int(math.fmod(first, second)),
 }
 _ORDER: Final[dict[str, Callable[[int], bool]]] = {
     "<": lambda order: order < 0,
@@ -88,7 +88,9 @@ def cases_of(node: Node | None, given: Given, number: int, depth: int = 0) -> Ca
         return _listed(node, given, number, depth)
     if kind == "function_call_expression" and (function := FUNCTIONS.get(called(node))) is not None:
         told = arguments(node)[: 1 if called(node) in KEEPING else None]
-        return _each(function, *(cases_of(one, given, number, depth + 1) for one in told)) if told else unknown
+        return (
+            _each(function, *(cases_of(argument, given, number, depth + 1) for argument in told)) if told else unknown
+        )
     return (_plain(node),) * number
 
 
@@ -120,10 +122,10 @@ def _plain(node: Node) -> Value:
 
 def _listed(array: Node, given: Given, number: int, depth: int) -> Cases:
     """The members of a list; unknown if it has keys, or very many."""
-    members = [one for one in array.named_children if one.type != "comment"]
-    if len(members) > MAX_MEMBERS or any(one.named_child_count != 1 for one in members):
+    members = [member for member in array.named_children if member.type != "comment"]
+    if len(members) > MAX_MEMBERS or any(member.named_child_count != 1 for member in members):
         return (None,) * number
-    told = [cases_of(one.named_children[0], given, number, depth + 1) for one in members]
+    told = [cases_of(member.named_children[0], given, number, depth + 1) for member in members]
     return _each(lambda *values: list(values), *told) if told else ([],) * number
 
 
@@ -132,18 +134,18 @@ def _joined(sign: str, left: Cases, right: Cases) -> Cases:
     if sign in _DECIDING:
         return tuple(_either(_DECIDING[sign], *pair) for pair in zip(left, right, strict=True))
     if sign == "xor":
-        return _each(lambda one, other: is_true(one) is not is_true(other), left, right)
+        return _each(lambda first, second: is_true(first) is not is_true(second), left, right)
     if sign in _EQUAL:
         strict = len(sign) == 3
-        return _each(lambda one, other: loosely_equal(one, other, strict=strict) is _EQUAL[sign], left, right)
+        return _each(lambda first, second: loosely_equal(first, second, strict=strict) is _EQUAL[sign], left, right)
     if sign in _ORDER:
-        return _each(lambda one, other: _ORDER[sign](ordered(one, other)), left, right)
+        return _each(lambda first, second: _ORDER[sign](ordered(first, second)), left, right)
     if sign == "<=>":
         return _each(ordered, left, right)
     if sign == ".":
-        return _each(lambda one, other: limited(as_text(one) + as_text(other)), left, right)
+        return _each(lambda first, second: limited(as_text(first) + as_text(second)), left, right)
     if (reckoned := _ARITHMETIC.get(sign)) is not None:
-        return _each(lambda one, other: limited(reckoned(as_number(one), as_number(other))), left, right)
+        return _each(lambda first, second: limited(reckoned(as_number(first), as_number(second))), left, right)
     return (None,) * len(left)
 
 
@@ -157,7 +159,7 @@ def _either(deciding: bool, *pair: Value) -> Value:
 
 def _chosen(condition: Cases, then: Cases, otherwise: Cases) -> Cases:
     triples = zip(condition, then, otherwise, strict=True)
-    return tuple(None if asked is None else one if is_true(asked) else other for asked, one, other in triples)
+    return tuple(None if asked is None else then_told if is_true(asked) else last for asked, then_told, last in triples)
 
 
 def _denied(value: Value) -> Value:

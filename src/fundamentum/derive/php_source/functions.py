@@ -20,15 +20,15 @@ _STAGES: Final = {"dev": 0, "alpha": 1, "a": 1, "beta": 2, "b": 2, "rc": 3, "c":
 """What stands behind the numbers of a version, in order; before all of them what is not known."""
 
 
-def version_order(one: str, other: str) -> int:
+def version_order(first: str, second: str) -> int:
     """Below zero where the first version is older.
 
     Source: the manual's page on ``version_compare``: part by part; a version that goes on with a number is newer, one
     that goes on with ``dev``, ``alpha``, ``beta`` or ``RC`` older.
     """
-    left, right = (_VERSION_PART.findall(version.lower()[:60]) for version in (one, other))
-    for first, second in zip(left, right, strict=False):
-        order = _part_order(first, second)
+    left, right = (_VERSION_PART.findall(version.lower()[:60]) for version in (first, second))
+    for part, counterpart in zip(left, right, strict=False):
+        order = _part_order(part, counterpart)
         if order:
             return order
     if len(left) == len(right):
@@ -38,10 +38,10 @@ def version_order(one: str, other: str) -> int:
     return 1 if (len(left) > len(right)) is newer else -1
 
 
-def _part_order(one: str, other: str) -> int:
-    if one.isdigit() and other.isdigit():
-        return (int(one) > int(other)) - (int(one) < int(other))
-    left, right = (_STAGES["#"] if part.isdigit() else _STAGES.get(part, -1) for part in (one, other))
+def _part_order(first: str, second: str) -> int:
+    if first.isdigit() and second.isdigit():
+        return (int(first) > int(second)) - (int(first) < int(second))
+    left, right = (_STAGES["#"] if part.isdigit() else _STAGES.get(part, -1) for part in (first, second))
     return (left > right) - (left < right)
 
 
@@ -55,8 +55,8 @@ _BY_SIGN: Final[Mapping[str, Callable[[int], bool]]] = {
 }
 
 
-def _version_compare(one: Value, other: Value, sign: Value = None) -> Value:
-    order = version_order(as_text(one), as_text(other))
+def _version_compare(first: Value, second: Value, sign: Value = None) -> Value:
+    order = version_order(as_text(first), as_text(second))
     return order if sign is None else _BY_SIGN[as_text(sign).lower()](order)
 
 
@@ -102,9 +102,9 @@ def _found(place: int) -> Value:
     return place if place >= 0 else False
 
 
-def _beginning(one: Value, other: Value, length: Value) -> Value:
+def _beginning(first: Value, second: Value, length: Value) -> Value:
     most = int(as_number(length))
-    return ordered(as_text(one)[:most], as_text(other)[:most])
+    return ordered(as_text(first)[:most], as_text(second)[:most])
 
 
 def _members(value: Value) -> list[Any]:
@@ -127,14 +127,14 @@ def _filter_var(value: Value, *_: Value) -> Value:
     return as_text(value).lower() in ("1", "true", "on", "yes")
 
 
-def _letters(one: Value, other: Value) -> Value:
-    return (as_text(one) > as_text(other)) - (as_text(one) < as_text(other))
+def _letters(first: Value, second: Value) -> Value:
+    return (as_text(first) > as_text(second)) - (as_text(first) < as_text(second))
 
 
-def _naturally(one: Value, other: Value) -> Value:
+def _naturally(first: Value, second: Value) -> Value:
     left, right = (
         [(not part.isdigit(), int(part) if part.isdigit() else part) for part in re.findall(r"\d+|\D+", as_text(value))]
-        for value in (one, other)
+        for value in (first, second)
     )
     return (left > right) - (left < right)
 
@@ -150,7 +150,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     **dict.fromkeys(("array_filter", "array_values"), lambda values: values),
     "count": _count,
     "sizeof": _count,
-    "in_array": lambda one, values, *_: any(loosely_equal(one, value, strict=False) for value in _members(values)),
+    "in_array": lambda first, values, *_: any(loosely_equal(first, value, strict=False) for value in _members(values)),
     "max": lambda *values: max(values, key=cmp_to_key(ordered)),
     "min": lambda *values: min(values, key=cmp_to_key(ordered)),
     "boolval": is_true,
@@ -158,7 +158,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "floatval": lambda value: float(as_number(value)),
     "doubleval": lambda value: float(as_number(value)),
     "strval": as_text,
-    "intdiv": lambda one, other: int(as_number(one)) // int(as_number(other)),
+    "intdiv": lambda first, second: int(as_number(first)) // int(as_number(second)),
     "floor": lambda value: float(math.floor(as_number(value))),
     "round": lambda value, places=0: float(round(as_number(value), places)),
     "substr": _substr,
@@ -167,7 +167,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "strtoupper": lambda value: as_text(value).upper(),
     "filter_var": _filter_var,
     "trim": lambda value: as_text(value).strip(),
-    "str_replace": lambda one, other, whole: limited(as_text(whole).replace(as_text(one), as_text(other))),
+    "str_replace": lambda first, second, whole: limited(as_text(whole).replace(as_text(first), as_text(second))),
     "sprintf": _sprintf,
     "preg_match": _preg_match,
     "preg_replace": _preg_replace,

@@ -43,33 +43,33 @@ def _numeric(value: Value) -> bool:
     return not isinstance(value, str) or _NUMBER.fullmatch(value) is not None
 
 
-def loosely_equal(one: Value, other: Value, *, strict: bool) -> bool:
+def loosely_equal(first: Value, second: Value, *, strict: bool) -> bool:
     """Whether PHP takes two values for equal; ``strict``: by ``===``, but a list and a truth value by their truth."""
-    if isinstance(one, bool) or isinstance(other, bool):
-        if strict and (isinstance(one, (int, float, str)) and isinstance(other, (int, float, str))):
-            return type(one) is type(other) and one == other
-        return is_true(one) is is_true(other)
-    if strict and isinstance(one, str) is not isinstance(other, str):
+    if isinstance(first, bool) or isinstance(second, bool):
+        if strict and (isinstance(first, (int, float, str)) and isinstance(second, (int, float, str))):
+            return type(first) is type(second) and first == second
+        return is_true(first) is is_true(second)
+    if strict and isinstance(first, str) is not isinstance(second, str):
         return False
-    if isinstance(one, list) or isinstance(other, list):
-        return one == other
-    return ordered(one, other) == 0 if not strict else one == other
+    if isinstance(first, list) or isinstance(second, list):
+        return first == second
+    return ordered(first, second) == 0 if not strict else first == second
 
 
-def ordered(one: Value, other: Value) -> int:
+def ordered(first: Value, second: Value) -> int:
     """Below zero where the first is less, above where it is more: numbers as such, texts letter by letter.
 
     ``ValueError`` for lists, and where versions of PHP differ: a text that is no number, and a number.
     """
-    if isinstance(one, bool) or isinstance(other, bool):
-        return int(is_true(one)) - int(is_true(other))
-    if isinstance(one, list) or isinstance(other, list):
+    if isinstance(first, bool) or isinstance(second, bool):
+        return int(is_true(first)) - int(is_true(second))
+    if isinstance(first, list) or isinstance(second, list):
         raise ValueError
-    by_letters = _order(as_text(one), as_text(other))
-    if isinstance(one, str) and isinstance(other, str) and not (_numeric(one) and _numeric(other)):
+    by_letters = _order(as_text(first), as_text(second))
+    if isinstance(first, str) and isinstance(second, str) and not (_numeric(first) and _numeric(second)):
         return by_letters
-    by_number = _order(as_number(one), as_number(other))
-    if by_number != by_letters and not (_numeric(one) and _numeric(other)):
+    by_number = _order(as_number(first), as_number(second))
+    if by_number != by_letters and not (_numeric(first) and _numeric(second)):
         raise ValueError  # before PHP 8 by number, since then by letters
     return by_number
 

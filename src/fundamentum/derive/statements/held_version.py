@@ -8,6 +8,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, walked
+from fundamentum.derive.php_source.scalars import Value
 from fundamentum.derive.statements.branches import function_of
 from fundamentum.derive.statements.kept import kept_list
 
@@ -111,9 +112,13 @@ class HeldVersions:
         finally:
             self._asked.remove(node.id)
         if member is not None:
-            told = tuple(one[member] if isinstance(one, list) and len(one) > member else None for one in told)
+            told = tuple(_part(value, member) for value in told)
         # A truth value that is kept is followed from where it was asked for.
-        return None if all(one is None or isinstance(one, bool) for one in told) else told
+        return None if all(value is None or isinstance(value, bool) for value in told) else told
+
+
+def _part(value: Value, member: int) -> Value:
+    return value[member] if isinstance(value, list) and len(value) > member else None
 
 
 def _asked_whether_in(node: Node) -> bool:

@@ -26,8 +26,8 @@ def kept_part(where: Node, root: Node) -> Node | None:
     """What stands under a key of a list that is kept: ``$requirements['extensions']``."""
     subscript = where.type == "subscript_expression" and where.named_child_count > 1
     key = string(where.named_children[1]) if subscript else None
-    whole = kept_list(text(where.named_children[0]), root) if key else None
-    for element in whole.named_children if whole is not None else ():
+    table = kept_list(text(where.named_children[0]), root) if key else None
+    for element in table.named_children if table is not None else ():
         parts = [unwrapped(node) for node in element.named_children]
         if len(parts) == 2 and string(parts[0]) == key:
             return parts[1]

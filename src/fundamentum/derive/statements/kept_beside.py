@@ -76,13 +76,13 @@ def lists_beside(root: str, files: Sequence[SourceFile], facts: Mapping[str, Fil
 
 def _returned(root: str, by: SourceFile, held: Check, files: Sequence[SourceFile]) -> Iterator[Check]:
     """The members of the list that an included file returns, of the nearest of that name."""
-    named = [one for one in files if one.path.rpartition("/")[2] == held.list_name and one.size < MAX_SIZE]
-    nearest = min(named, key=lambda one: (_apart(one.path, by.path), one.path), default=None)
+    named = [file for file in files if file.path.rpartition("/")[2] == held.list_name and file.size < MAX_SIZE]
+    nearest = min(named, key=lambda file: (_apart(file.path, by.path), file.path), default=None)
     Patience.begin()
     with suppress(RecursionError):
         tree = parsed(content_of(root, nearest)) if nearest is not None else None
-        returned = [one for one in tree.named_children if one.type == "return_statement"] if tree is not None else []
-        for array in (unwrapped(part) for one in returned for part in one.named_children[:1]):
+        returned = [line for line in tree.named_children if line.type == "return_statement"] if tree is not None else []
+        for array in (unwrapped(part) for line in returned for part in line.named_children[:1]):
             if tree is not None and array is not None and array.type == "array_creation_expression":
                 for check in of_array(array, True, "extension", tree):
                     outcome = held.outcome if check.outcome == "listed-required" else check.outcome

@@ -24,7 +24,7 @@ class Loop(NamedTuple):
     @property
     def variables(self) -> list[str]:
         """All variables that a key, a member or a part of one is put into, in order."""
-        return [text(one) for one in walked(self.target) if one.type == "variable_name"]
+        return [text(node) for node in walked(self.target) if node.type == "variable_name"]
 
 
 def loop_of(node: Node) -> Loop | None:

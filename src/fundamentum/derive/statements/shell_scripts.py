@@ -37,8 +37,8 @@ _LOOKING: Final = "an installer looks for it"
 def asked_in_scripts(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that scripts ask for, but those that something else has ``named``, and PHP's least version."""
     seen = set(named)
-    beside = (path for _, path in files_in(root, base, _FOLDERS) if _SCRIPT.fullmatch(path.rpartition("/")[2]))
-    for path, text in texts_of(root, beside):
+    scripts = (path for _, path in files_in(root, base, _FOLDERS) if _SCRIPT.fullmatch(path.rpartition("/")[2]))
+    for path, text in texts_of(root, scripts):
         if not path.endswith((".sh", ".bash")) and not _SHELL.match(text):
             continue
         for place, version in _versions(text):
@@ -67,7 +67,11 @@ def _extensions(text: str) -> Iterator[tuple[int, str, bool]]:
         there, missing = _branches(text, match)
         ends = _ENDS.search(missing) is not None
         if ends or not _ENDS.search(there):  # else it asks whether something is there that must not be
-            yield from ((match.start(), found, ends) for one in names if (found := extension_called(one.encode())))
+            yield from ((match.start(), extension, ends) for extension in filter(None, map(_extension, names)))
+
+
+def _extension(name: str) -> str:
+    return extension_called(name.encode("utf-8", "replace"))
 
 
 def _versions(text: str) -> Iterator[tuple[int, str]]:
@@ -81,7 +85,7 @@ def _versions(text: str) -> Iterator[tuple[int, str]]:
             compared = list(versions_compared(parsed(code), code))
         except (TooLong, RecursionError):
             continue
-        bounds = [bound for one in compared for bound in (*one.holds, *one.fails)]
+        bounds = [bound for condition in compared for bound in (*condition.holds, *condition.fails)]
         yield from ((match.start(), version) for sign, version in bounds if sign == ">=" and isinstance(version, str))
 
 

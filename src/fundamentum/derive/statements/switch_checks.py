@@ -84,10 +84,10 @@ def _nested(condition: Node) -> bool:
 def _condition(call: Node) -> tuple[Node, bool]:
     """The expression that is true or not with the switch, and whether it is true where the switch is on."""
     for states in _STATES:
-        found: tuple[Node, bool] | None = None
+        deciding: tuple[Node, bool] | None = None
         for at, told in known_around(call, states, lambda _: None):
             truths = [is_true(value) for value in told]
-            found = (at, truths[0]) if truths[0] is not truths[1] else found
-        if found is not None:
-            return found
+            deciding = (at, truths[0]) if truths[0] is not truths[1] else deciding
+        if deciding is not None:
+            return deciding
     return call, True

@@ -3,6 +3,7 @@
 ``switch (PHP_MAJOR_VERSION) { case 5: case 7: exit('PHP 8 is needed'); }``
 """
 
+import operator
 from collections.abc import Callable, Iterator
 from typing import Final
 
@@ -21,24 +22,24 @@ def clauses(asked: Node, told: Cases, cases: Callable[[Node], Cases]) -> Iterato
 
     ``asked``: the expression that is chosen by; ``told``: what it comes to; ``cases``: what other expressions do.
     """
-    whole = asked.parent
-    while whole is not None and whole.type == "parenthesized_expression":
+    choice = asked.parent
+    while choice is not None and choice.type == "parenthesized_expression":
         Patience.tick()
-        whole = whole.parent
-    block = whole.child_by_field_name("body") if whole is not None and whole.type in _CHOOSING else None
+        choice = choice.parent
+    block = choice.child_by_field_name("body") if choice is not None and choice.type in _CHOOSING else None
     taken = [False] * len(told)
     before = [False] * len(told)
     for clause in block.named_children if block is not None else ():
         if clause.type in _OTHERWISE:
-            yield clause.children[0], tuple(not one for one in taken)
+            yield clause.children[0], tuple(not is_taken for is_taken in taken)
             return
         heads = clause.named_children[:1]
         strict = clause.type == "match_conditional_expression"
         for head in heads[0].named_children if strict else heads:
             known = cases(head)
             same = [loosely_equal(*pair, strict=strict) for pair in zip(told, known, strict=True)]
-            before = [one or other for one, other in zip(before, same, strict=True)]
-        taken = [one or other for one, other in zip(taken, before, strict=True)]
+            before = [*map(operator.or_, before, same)]
+        taken = [*map(operator.or_, taken, before)]
         if clause.named_child_count > 1:
             yield head, tuple(before)
             before = [False] * len(told)  # a clause that does nothing goes on to the next

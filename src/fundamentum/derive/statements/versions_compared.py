@@ -67,10 +67,10 @@ def versions_compared(root: Node, data: bytes) -> Iterator[Compared]:
     held = HeldVersions(root, data)
     seen: set[int] = set()
     for leaf in [*held.places()]:
-        for found in _compared(leaf, held):
-            if found.condition.id not in seen and (found.holds or found.fails):
-                seen.add(found.condition.id)
-                yield found
+        for compared in _compared(leaf, held):
+            if compared.condition.id not in seen and (compared.holds or compared.fails):
+                seen.add(compared.condition.id)
+                yield compared
 
 
 class _Told(NamedTuple):
@@ -94,14 +94,14 @@ class _Climb:
     def told(self, leaf: Node) -> _Told | None:
         """The condition, if there is one."""
         self.last = leaf, ()
-        found: _Told | None = None
+        condition: _Told | None = None
         place: Node | None = None
         for at, told in known_around(leaf, self.held.cases(leaf, self.versions) or (), self._known):
             self.last = at, told
             if at != leaf and len({is_true(value) for value in told}) > 1:
                 place = place if place is not None and isinstance(told[0], bool) else at
-                found = _Told(place, at, tuple(map(is_true, told)))
-        return found
+                condition = _Told(place, at, tuple(map(is_true, told)))
+        return condition
 
     def _known(self, node: Node) -> Cases | None:
         return self.held.cases(node, self.versions) or self._by_mark(node)
@@ -116,13 +116,13 @@ class _Climb:
 
 def _tried(leaf: Node) -> tuple[Version, ...]:
     """The versions to try: of each branch the first, a later one, and those around what is written out."""
-    whole = leaf
-    while whole.parent is not None and not whole.type.endswith("_statement"):
+    expression = leaf
+    while expression.parent is not None and not expression.type.endswith("_statement"):
         Patience.tick()
-        whole = whole.parent
-    written = text(whole)[:MAX_EXPRESSION]
-    known = [(*map(int, one.split(".")), 0, 0)[:3] for one in _WRITTEN.findall(written)]
-    known += [(int(one[0]), int(one[1:3]), int(one[3:])) for one in _ID.findall(written)]
+        expression = expression.parent
+    written = text(expression)[:MAX_EXPRESSION]
+    known = [_version(number) for number in _WRITTEN.findall(written)]
+    known += [(int(number[0]), int(number[1:3]), int(number[3:])) for number in _ID.findall(written)]
     last = {*islice(dict.fromkeys((*(patch for _, _, patch in known), *map(int, _NUMBER.findall(written)))), MAX_LAST)}
     patches = _PATCHES.union(*({max(patch - 1, 0), patch, min(patch + 1, 99)} for patch in last))
     branches = _BRANCHES | {(major, minor) for major, minor, _ in known if 5 <= major < 10}
@@ -133,14 +133,14 @@ def _compared(leaf: Node, held: HeldVersions) -> Iterator[Compared]:
     climb = _Climb(held, versions := _tried(leaf))
     told = climb.told(leaf)
     chosen = clauses(*climb.last, lambda node: cases_of(node, lambda _: None, len(versions)))
-    for place, condition, true in (*([told] if told else []), *(_Told(leaf, *one) for one in chosen)):
+    for place, condition, true in (*([told] if told else []), *(_Told(leaf, *clause) for clause in chosen)):
         expression = text(condition)[:MAX_EXPRESSION]
         holds, fails = (_range(true, truth, versions, expression) for truth in (True, False))
         yield Compared(place, condition, holds, fails)
     for mark, borders in _MARKS if told is None else ():
         climb = _Climb(held, _AROUND_MARK, mark)
         told, name = climb.told(leaf), kept_under(climb.marked)
-        changes = [n for n, (one, other) in enumerate(pairwise(told.true), 1) if one != other] if told else []
+        changes = [n for n, (older, newer) in enumerate(pairwise(told.true), 1) if older != newer] if told else []
         if told is None or name is None or len(changes) != 1 or _AROUND_MARK[changes[0]] not in borders:
             continue
         newer: Operator = ">=" if _AROUND_MARK[changes[0]] == borders[0] else ">"
@@ -161,9 +161,14 @@ def _range(true: Sequence[bool], truth: bool, versions: Sequence[Version], expre
     return (*lower, *upper)
 
 
+def _version(written: str) -> Version:
+    major, minor, patch = (*map(int, written.split(".")), 0, 0)[:3]
+    return major, minor, patch
+
+
 def _named(version: Version, expression: str) -> str:
     """A version as it is written in an expression; else in the usual way."""
-    same = (one for one in _WRITTEN.findall(expression) if (*map(int, one.split(".")), 0, 0)[:3] == version)
+    same = (number for number in _WRITTEN.findall(expression) if _version(number) == version)
     return max(same, key=len, default="{}.{}.{}".format(*version).removesuffix(".0"))
 
 

@@ -71,9 +71,9 @@ def conclude(
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     needed = for_the_command_line(is_script, needed, whole)
-    for beside in _BESIDE:
+    for reader in _BESIDE:
         named = frozenset(name for entry in needed for name in entry.names)
-        told = [*beside(tree.root, tree.base, named)]
+        told = [*reader(tree.root, tree.base, named)]
         php = php or next((entry for entry in told if entry.kind == "php"), None)
         needed += [entry for entry in told if entry.kind != "php" and TOOLS.isdisjoint(entry.names)]
     said = documents(tree.root, tree.base)

@@ -1,0 +1,198 @@
+"""Questions to a parsed file that settle whether a construct of the language stands at a place.
+
+Each takes the source and the node there; those that are given something answer with such a question.
+"""
+
+import re
+from collections.abc import Callable
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.nodes import ancestors, nearest
+from fundamentum.derive.php_source.source import Source
+
+Confirm = Callable[[Source, Node], bool]
+
+FUNCTIONS: Final = frozenset(
+    {"function_definition", "method_declaration", "anonymous_function", "arrow_function",
+     "anonymous_function_creation_expression"}
+)  # fmt: skip
+_TYPES: Final = frozenset({"named_type", "primitive_type", "optional_type", "union_type", "bottom_type"})
+
+
+def stands_in(*types: str) -> Confirm:
+    return lambda _, node: node.parent is not None and node.parent.type in types
+
+
+def is_one_of(*types: str) -> Confirm:
+    return lambda _, node: node.type in types
+
+
+def stands_within(*types: str) -> Confirm:
+    return lambda _, node: any(parent.type in types for parent, _ in ancestors(node))
+
+
+def typed(source: Source, node: Node) -> bool:
+    """A word where a type stands."""
+    return node.type in _TYPES or (node.parent is not None and node.parent.type in _TYPES)
+
+
+def returned(source: Source, node: Node) -> bool:
+    """A type that a function returns."""
+    if not typed(source, node):
+        return False
+    for parent, child in ancestors(node):
+        if parent.type in FUNCTIONS:
+            return parent.child_by_field_name("return_type") == child
+    return False
+
+
+def has_type(source: Source, node: Node) -> bool:
+    declaration = nearest(node, "property_declaration", "compound_statement")
+    if declaration is None or declaration.type != "property_declaration":
+        return False
+    return declaration.child_by_field_name("type") is not None
+
+
+def typed_constant(source: Source, node: Node) -> bool:
+    declaration = node.parent
+    return (
+        declaration is not None
+        and declaration.type == "const_declaration"
+        and any(child.type in _TYPES for child in declaration.named_children)
+    )
+
+
+def default_new(source: Source, node: Node) -> bool:
+    """``new`` in the default value of a parameter."""
+    for parent, child in ancestors(node):
+        if parent.type in ("simple_parameter", "property_promotion_parameter"):
+            return parent.child_by_field_name("default_value") == child
+        if parent.type.endswith("_statement"):
+            return False
+    return False
+
+
+def thrown(source: Source, node: Node) -> bool:
+    """``throw`` as an expression, not as a statement."""
+    expression = node.parent
+    return (
+        expression is not None
+        and expression.type == "throw_expression"
+        and expression.parent is not None
+        and expression.parent.type != "expression_statement"
+    )
+
+
+def caught_without_name(source: Source, node: Node) -> bool:
+    clause = node.parent
+    return clause is not None and clause.type == "catch_clause" and clause.child_by_field_name("name") is None
+
+
+def on_object(source: Source, node: Node) -> bool:
+    access = node.parent
+    return (
+        access is not None
+        and access.type == "class_constant_access_expression"
+        and access.children[0].type == "variable_name"
+    )
+
+
+def readonly(*places: str) -> Confirm:
+    def confirm(source: Source, node: Node) -> bool:
+        modifier = node if node.type == "readonly_modifier" else node.parent
+        return modifier is not None and modifier.parent is not None and modifier.parent.type in places
+
+    return confirm
+
+
+def trailing_comma(*lists: str) -> Confirm:
+    def confirm(source: Source, node: Node) -> bool:
+        comma = source.at(node.start_byte, node.start_byte + 1)
+        return comma is not None and comma.type == "," and comma.parent is not None and comma.parent.type in lists
+
+    return confirm
+
+
+def indented_end(source: Source, node: Node) -> bool:
+    heredoc = nearest(node, "heredoc", "nowdoc")
+    if heredoc is None:
+        return False
+    last = source.data[: heredoc.end_byte].rsplit(b"\n", 1)[-1]
+    return last[:1] in (b" ", b"\t")
+
+
+def underscored(source: Source, node: Node) -> bool:
+    return node.type in ("integer", "float") and "_" in source.text(node)
+
+
+def called_on_new(source: Source, node: Node) -> bool:
+    creation = node if node.type == "object_creation_expression" else node.parent
+    if creation is None or creation.type != "object_creation_expression" or creation.parent is None:
+        return False
+    place = creation.parent
+    return (
+        place.type in ("member_call_expression", "member_access_expression")
+        and place.child_by_field_name("object") == creation
+    )
+
+
+def cloned_with(source: Source, node: Node) -> bool:
+    clone = node.parent
+    return clone is not None and clone.type == "clone_expression" and any(c.type == "arguments" for c in clone.children)
+
+
+_QUOTED: Final = frozenset(
+    {"comment", "text", "string_content", "string", "encapsed_string", "heredoc_body", "nowdoc_body", "heredoc",
+     "nowdoc_string", "shell_command_expression", "escape_sequence"}
+)  # fmt: skip
+
+
+def in_code(source: Source, node: Node) -> bool:
+    return node.type not in _QUOTED and not any(parent.type in _QUOTED for parent, _ in ancestors(node))
+
+
+def braced_offset(*, asked_for: bool) -> Confirm:
+    """``$text{0}``: the brace follows a variable at once.  ``asked_for``: within ``isset``, which went on taking it."""
+
+    def confirm(source: Source, node: Node) -> bool:
+        before = source.data[max(node.start_byte - 120, 0) : node.start_byte]
+        offset = re.search(rb"(?P<isset>isset\s*\(\s*)?\$\w+(?:->\w+|\[[^\[\]]{0,60}\])*$", before)
+        return in_code(source, node) and offset is not None and (offset["isset"] is not None) is asked_for
+
+    return confirm
+
+
+_TYPED_IN_EXCEPTIONS: Final = frozenset({"exception", "error", "errorexception", "runtimeexception", "logicexception"})
+
+
+def untyped_in_exception(source: Source, node: Node) -> bool:
+    """A property that exceptions have with a type, declared again without one."""
+    declaration = nearest(node, "property_declaration", "class_declaration")
+    around = nearest(node, "class_declaration")
+    base = (
+        next((part for part in around.named_children if part.type == "base_clause"), None)
+        if around is not None
+        else None
+    )
+    if declaration is None or declaration.type != "property_declaration" or base is None:
+        return False
+    untyped = declaration.child_by_field_name("type") is None
+    return (
+        untyped
+        and source.names.class_name(source.text(base.named_children[0]), base.start_byte) in _TYPED_IN_EXCEPTIONS
+    )
+
+
+def names_function(source: Source, node: Node) -> bool:
+    return (
+        node.parent is not None
+        and node.parent.type == "function_definition"
+        and node.parent.child_by_field_name("name") == node
+    )
+
+
+def outside_classes(source: Source, node: Node) -> bool:
+    """In code, and no member of a class: those may be called anything."""
+    return in_code(source, node) and not any(parent.type == "declaration_list" for parent, _ in ancestors(node))

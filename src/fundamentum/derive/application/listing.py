@@ -45,9 +45,9 @@ BESIDE: Final = 3
 """A document, or a sample of the configuration: read by name where it counts, and derived again when it changes."""
 _BESIDE: Final = frozenset(
     "json xml yml yaml ini dist sample example default template neon toml conf env info "
-    "sql cron crontab dockerfile containerfile".split()
+    "sql cron crontab sh bash dockerfile containerfile".split()
 )
-_TEXTS: Final = frozenset("md markdown rst html htm txt".split())
+_TEXTS: Final = frozenset("md markdown rst adoc asciidoc html htm txt".split())
 _BESIDE_DEPTH: Final = 6
 """Directories below one another in which such files are looked for."""
 _SETTLED: Final = 2_000_000_000

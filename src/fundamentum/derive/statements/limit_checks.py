@@ -203,7 +203,7 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
     for key, given in entries_gone_through(root, call, name):
         least = _least_in(given) if key in LIMITS else None
         if least is not None and (value := _value(root, least, key)):
-            comparison = next((node for node, _ in ancestors(call) if node.type == "binary_expression"), None)
+            comparison = nearest(call, "binary_expression")
             yield Wanted(key, value, line(given), _stops(comparison) and not WARNING.search(text(given)))
 
 

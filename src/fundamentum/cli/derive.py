@@ -5,7 +5,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from fundamentum.cli.applications import TEXTS
 from fundamentum.cli.derivation import derived
 from fundamentum.cli.messages import one_line, write_remarks
 from fundamentum.cli.output import write_whole
@@ -19,7 +18,7 @@ from fundamentum.untrusted.files import named, read_named
 def run(options: argparse.Namespace) -> int:
     """Derive an application's needs: a summary, the evidence for one of them, or a needs file."""
     path = named(options.directory, "an application's directory, or a text of requirements")
-    if options.newer is None and (options.directory == "-" or (path.is_file() and path.suffix.lower() in TEXTS)):
+    if options.newer is None and (options.directory == "-" or _is_text(path)):
         return _of_text(options)
     answer = derived(path, fresh=options.fresh)
     write_remarks(answer.remarks)
@@ -41,6 +40,11 @@ def run(options: argparse.Namespace) -> int:
     else:
         write_whole(options.output, _over(options.output, answer).encode("utf-8"))
     return 0
+
+
+def _is_text(path: Path) -> bool:
+    """Whether it is a text of requirements, rather than an application's directory or archive."""
+    return path.is_file() and path.suffix.lower() in entry("fundamentum.cli", "applications").TEXTS
 
 
 def _releases(options: argparse.Namespace, old: Answer) -> int:

@@ -20,7 +20,7 @@ _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libra
 
 _OF_REQUIREMENTS: Final = re.compile(
     r"requir|version|environment|check|compat|install|setup|boot|preflight|diagnos|sanity|init|activat|support|assert|"
-    r"ensure|verif|valid|__construct|(?:^|\s)(?:main|run|start|index)",
+    r"ensure|verif|valid|__construct|(?:^|^\S+\s|(?:app(?:lication)?|kernel|core|engine|program)\s)(?:main|run|start|index)",
     re.I,
 )
 """What files, classes and functions are called that look whether the program can run."""

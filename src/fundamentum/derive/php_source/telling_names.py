@@ -18,7 +18,7 @@ class TellingNames:
 
     def among(self, words: Collection[bytes]) -> bool:
         """Whether the pattern fits one of the words."""
-        new = set(words) - self._tried
+        new = frozenset(words) - self._tried
         if len(self._tried) > MAX_TRIED:
             self._tried.clear()
         self._tried |= new

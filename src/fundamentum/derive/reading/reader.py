@@ -96,7 +96,7 @@ class _Reader:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
         root, there = self.source.root, all_words(self.lowered)
-        held = tuple(held_lists(root, self.data))
+        held = tuple(held_lists(root, self.lowered, there))
         compared = tuple(versions_compared(root, self.data))
         return FileFacts(
             uses=uses,
@@ -105,7 +105,7 @@ class _Reader:
                 *named_lists(root, self.spots.extensions),
                 *(check for check in held if check.extension),
                 *named_in_calls(root, self.data, there),
-                *reflected(root, self.data),
+                *reflected(root, self.lowered),
             ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
@@ -119,8 +119,8 @@ class _Reader:
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in held if not check.extension),
             askers=(
-                *itertools.islice(askers(root, self.data, compared), MAX_ASKERS),
-                *itertools.islice(answering(root, self.data, compared), MAX_ASKERS),
+                *itertools.islice(askers(root, self.lowered, there, compared), MAX_ASKERS),
+                *itertools.islice(answering(root, self.lowered, compared), MAX_ASKERS),
             ),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )

@@ -19,12 +19,15 @@ from fundamentum.derive.statements.extension_lists import meant, members
 from fundamentum.derive.statements.truth import climbed
 from fundamentum.derive.statements.versions_compared import Compared
 
-_ASKED: Final = re.compile(rb"extension_loaded", re.I)
+_ASKED: Final = re.compile(rb"extension_loaded")
 """Not functions and classes: whether these are there is asked for all over a program, to do one thing or another."""
 
 
-def answering(root: Node, data: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
-    """The functions of one file that answer so.  ``compared``: where it compares PHP's version."""
+def answering(root: Node, lowered: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
+    """The functions of one file that answer so.
+
+    ``lowered``: its code in lower case; ``compared``: where it compares PHP's version.
+    """
     for place, condition, holding, failing in compared:
         class_name, function = names_around(place)
         answers = answered(condition) if function else ""
@@ -35,7 +38,7 @@ def answering(root: Node, data: bytes, compared: Iterable[Compared]) -> Iterator
                 yield Asker(
                     "answer", function, 0, False, "php", "", answers, where, operator=operator, names=(version,)
                 )
-    for call in around(root, data, _ASKED, ("function_call_expression",)):
+    for call in around(root, lowered, _ASKED, ("function_call_expression",)):
         given, (class_name, function) = arguments(call), names_around(call)
         if not function or not given or called(call) != "extension_loaded":
             continue

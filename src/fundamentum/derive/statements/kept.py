@@ -70,7 +70,8 @@ def first_given(name: str, root: Node) -> Node | None:
 
 def all_given(name: str, root: Node) -> Iterator[Node]:
     """All that is given to it, in order."""
-    word = re.compile(rb"\b%s\b(?=['\"]?\s*(?:=(?![=>])|,))" % re.escape(name.encode("utf-8", "replace")))
+    # It begins with the name itself, so that it is found fast; what only ends with it is sorted out below.
+    word = re.compile(rb"%s\b(?=['\"]?\s*(?:=(?![=>])|,))" % re.escape(name.encode("utf-8", "replace")))
     for node in around(root, root.text or b"", word, _KEEPING) if name else ():
         if node.type == "function_call_expression":
             given = arguments(node) if called(node) == "define" else []

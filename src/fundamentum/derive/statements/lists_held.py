@@ -32,17 +32,23 @@ from fundamentum.derive.statements.truth import CONDITION
 
 _COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
 _COUNTING: Final = frozenset({"for_statement", "while_statement", "do_statement"})
-_ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists")
+_CHECKS: Final = frozenset({b"extension_loaded", b"function_exists", b"class_exists"})
+_ASKING_ONE: Final = re.compile(b"|".join(sorted(_CHECKS)))
 _ASKING_ALL: Final = re.compile(
     _ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists|array_u?(?:diff|intersect)"
 )
 
 
-def held_lists(root: Node, data: bytes) -> Iterator[Check]:
-    """The extensions of lists that are held against what is loaded."""
-    loaded = b"get_loaded_extensions" in data
+def held_lists(root: Node, lowered: bytes, words: frozenset[bytes]) -> Iterator[Check]:
+    """The extensions of lists that are held against what is loaded.
+
+    ``lowered``: the code of the file in lower case; ``words``: all of that.
+    """
+    loaded = b"get_loaded_extensions" in words
+    if not loaded and words.isdisjoint(_CHECKS):
+        return
     speaking = _ASKING_ALL if loaded else _ASKING_ONE
-    for node in around(root, data, speaking, ("function_call_expression", "foreach_statement", "while_statement")):
+    for node in around(root, lowered, speaking, ("function_call_expression", "foreach_statement", "while_statement")):
         name = called(node)
         if name.startswith(_COMPARING) and loaded:
             lists = [given for given in arguments(node) if not _loaded_ones(text(given), root)]

@@ -16,12 +16,15 @@ from fundamentum.derive.statements.asking_functions import gone_through
 from fundamentum.derive.statements.extension_lists import members
 from fundamentum.derive.statements.outcomes import outcome
 
-_MADE: Final = re.compile(rb"\bReflectionExtension\b", re.I)
+_MADE: Final = re.compile(rb"reflectionextension\b")
 
 
-def reflected(root: Node, data: bytes) -> Iterator[Check]:
-    """The extensions of one file that are reflected on, by name or in a loop over a list of them."""
-    for made in around(root, data, _MADE, ("object_creation_expression",)):
+def reflected(root: Node, lowered: bytes) -> Iterator[Check]:
+    """The extensions of one file that are reflected on, by name or in a loop over a list of them.
+
+    ``lowered``: its code in lower case.
+    """
+    for made in around(root, lowered, _MADE, ("object_creation_expression",)):
         given = next((one for one in made.named_children if one.type == "arguments"), None)
         asked = next(iter(given.named_children), None) if given is not None else None
         asked = asked.named_children[-1] if asked is not None and asked.named_children else None

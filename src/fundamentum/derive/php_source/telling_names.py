@@ -16,11 +16,11 @@ class TellingNames:
         self._tried: set[bytes] = set()
         self._fitting: set[bytes] = set()
 
-    def among(self, words: Collection[bytes]) -> bool:
-        """Whether the pattern fits one of the words."""
+    def among(self, words: Collection[bytes]) -> frozenset[bytes]:
+        """Those of the words that the pattern fits."""
         new = frozenset(words) - self._tried
         if len(self._tried) > MAX_TRIED:
             self._tried.clear()
         self._tried |= new
         self._fitting.update(word for word in new if self._pattern.search(word))
-        return not self._fitting.isdisjoint(words)
+        return frozenset(self._fitting.intersection(words))

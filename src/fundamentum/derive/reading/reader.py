@@ -17,7 +17,7 @@ from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
 from fundamentum.derive.reading.spots import Spots, places_of
-from fundamentum.derive.reading.words import interesting, words_in
+from fundamentum.derive.reading.words import interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.answering_functions import answering
 from fundamentum.derive.statements.asking_calls import named_in_calls
@@ -54,7 +54,8 @@ def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: 
         return FileFacts(loader=loader)
     if words is None:
         code, _ = code_of(data)
-        words = words_in(code, all_words(code), interesting() | TAKING)
+        there = all_words(code)
+        words = words_in(code, there, interesting() | TAKING) | telling_names(there)
     return _Reader(data, words).facts(constructs)
 
 
@@ -95,8 +96,8 @@ class _Reader:
     def facts(self, constructs: Sequence[int]) -> FileFacts:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
-        root, there = self.source.root, all_words(self.lowered)
-        held = tuple(held_lists(root, self.lowered, there))
+        root = self.source.root
+        held = tuple(held_lists(root, self.lowered))
         compared = tuple(versions_compared(root, self.data))
         return FileFacts(
             uses=uses,
@@ -104,7 +105,7 @@ class _Reader:
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
                 *(check for check in held if check.extension),
-                *named_in_calls(root, self.data, there),
+                *named_in_calls(root, self.data, self.words),
                 *reflected(root, self.lowered),
             ),
             check_names=tuple(self.guards.names.items()),
@@ -115,11 +116,11 @@ class _Reader:
             wishes=(*self.wishes, *programs_in(self.source), *sizes_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(gates(root, self.data, there, compared)),
+            gates=tuple(gates(root, self.data, self.words, compared)),
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in held if not check.extension),
             askers=(
-                *itertools.islice(askers(root, self.lowered, there, compared), MAX_ASKERS),
+                *itertools.islice(askers(root, self.lowered, compared), MAX_ASKERS),
                 *itertools.islice(answering(root, self.lowered, compared), MAX_ASKERS),
             ),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),

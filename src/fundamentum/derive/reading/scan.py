@@ -28,7 +28,7 @@ from fundamentum.derive.php_source.quoted import (
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import streams_in
-from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, words_in
+from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, telling_names, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
 from fundamentum.derive.statements import asking_calls, limit_checks, removed_functions, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
@@ -133,7 +133,8 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
         return None
     code, blocks = code_of(data)
     there = all_words(code)
-    words = words_in(code, there, _setting.words)
+    telling = telling_names(there)
+    words = words_in(code, there, _setting.words) | telling
     constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
@@ -144,10 +145,10 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     if (connects := b"pdo" in lowered) or b"dsn" in lowered:
         extensions |= drivers_in(lowered, connects=connects)
     extensions = extensions.union(extension for _, _, extension, _ in streams_in(lowered))
-    return words, extensions, _tells(data, lowered, code, words, there), constructs
+    return words, extensions, bool(telling) or _tells(data, lowered, code, words), constructs
 
 
-def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], there: frozenset[bytes]) -> bool:
+def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) -> bool:
     if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
         return True
     if not words.isdisjoint(_WISH_WORDS) or defines_one(code, words) or _lists(data, lowered):
@@ -158,9 +159,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes], th
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True
-    if asking_calls.BY_ARGUMENT.search(lowered) or asking_calls.ASKING.among(there):
-        return True
-    if version_gates.ASKING.among(there):
+    if asking_calls.BY_ARGUMENT.search(lowered):
         return True
     return (
         any(word in code for word in _OF_VERSIONS)

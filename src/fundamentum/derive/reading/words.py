@@ -8,6 +8,7 @@ from typing import Final, NamedTuple
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, providers, symbols
 from fundamentum.derive.php_source.bare_code import NAMING
 from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.statements import asking_calls, version_gates
 from fundamentum.derive.statements.wishes import CALLS
 
 
@@ -77,6 +78,11 @@ def extensions_of(words: frozenset[bytes]) -> frozenset[str]:
     """The extensions that the words may tell of."""
     table = _tables().extensions
     return frozenset(extension for word in words if word in table for extension in table[word])
+
+
+def telling_names(words: frozenset[bytes]) -> frozenset[bytes]:
+    """Those of the words that are called as functions and classes are which ask for an extension, or for a version."""
+    return asking_calls.ASKING.among(words) | version_gates.ASKING.among(words)
 
 
 def versioned_words() -> Mapping[bytes, frozenset[tuple[str, str]]]:

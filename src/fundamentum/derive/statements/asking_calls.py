@@ -39,7 +39,7 @@ ASKING: Final = TellingNames(_NAME)
 def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Check]:
     """``$this->requireExtension('gd')``, ``new ExtensionRequirement('gd')``
 
-    ``words``: all words in the file, in lower case.
+    ``words``: those in the file, in lower case, that may be names of such functions.
     """
     lowered = data.lower()
     if ASKING.among(words):

@@ -29,7 +29,7 @@ from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.truth import climbed, literal
 from fundamentum.derive.statements.versions_compared import Compared
 
-_ASKING: Final = frozenset({b"extension_loaded", b"function_exists", b"class_exists", b"ini_get", b"array_diff"})
+_ASKING: Final = (b"extension_loaded", b"function_exists", b"class_exists", b"ini_get", b"array_diff")
 _ASKED: Final = re.compile(b"|".join(sorted(_ASKING)))
 _KINDS: Final = frozenset({"extension", "function", "class"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
@@ -42,10 +42,10 @@ MAX_ASKERS: Final = 20
 MADE: Final = "__construct"
 
 
-def askers(root: Node, lowered: bytes, words: frozenset[bytes], compared: Iterable[Compared]) -> Iterator[Asker]:
+def askers(root: Node, lowered: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
     """The functions and classes of one file that ask for what they are given.
 
-    ``lowered``: its code in lower case; ``words``: all of that; ``compared``: where it compares PHP's version.
+    ``lowered``: its code in lower case; ``compared``: where it compares PHP's version.
     """
     for place, condition, holding, failing in compared:
         version = holding[0][1] if holding else ""
@@ -60,8 +60,8 @@ def askers(root: Node, lowered: bytes, words: frozenset[bytes], compared: Iterab
             (operator, _), *_ = failing if told and told[0] else holding
             outcome, where = told[1] if told else "", f"{class_name} {function}"
             yield Asker("call", name, position, False, "php", outcome, answers, where, made, operator)
-    asked = around(root, lowered, _ASKED, ("function_call_expression",)) if words & _ASKING else ()
-    for call in asked:
+    asks = any(word in lowered for word in _ASKING)
+    for call in around(root, lowered, _ASKED, ("function_call_expression",)) if asks else ():
         given = arguments(call)
         if called(call) == "ini_get" and given and given[0].type == "variable_name":
             yield from _of_setting(call, text(given[0]))

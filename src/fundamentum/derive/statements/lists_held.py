@@ -39,13 +39,13 @@ _ASKING_ALL: Final = re.compile(
 )
 
 
-def held_lists(root: Node, lowered: bytes, words: frozenset[bytes]) -> Iterator[Check]:
+def held_lists(root: Node, lowered: bytes) -> Iterator[Check]:
     """The extensions of lists that are held against what is loaded.
 
-    ``lowered``: the code of the file in lower case; ``words``: all of that.
+    ``lowered``: the code of the file in lower case.
     """
-    loaded = b"get_loaded_extensions" in words
-    if not loaded and words.isdisjoint(_CHECKS):
+    loaded = b"get_loaded_extensions" in lowered
+    if not loaded and not any(word in lowered for word in _CHECKS):
         return
     speaking = _ASKING_ALL if loaded else _ASKING_ONE
     for node in around(root, lowered, speaking, ("function_call_expression", "foreach_statement", "while_statement")):

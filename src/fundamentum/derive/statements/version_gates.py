@@ -37,7 +37,8 @@ ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 def gates(root: Node, data: bytes, words: frozenset[bytes], compared: Iterable[Compared]) -> Iterator[Gate]:
     """The statements in one file.
 
-    ``words``: all words in it, in lower case; ``compared``: where it compares PHP's version.
+    ``words``: those in it, in lower case, that may be names of functions which ask; ``compared``: where it compares
+    PHP's version.
     """
     by_name = ASKING.among(words)
     for place, condition, holding, failing in compared:

@@ -48,6 +48,7 @@ _NOT_NEEDED: Final = lazy_regex(
     r"\bwithout (?:the )?(?:need|requirement)\b",
     re.I,
 )
+_STILL_OF_USE: Final = lazy_regex(r"recommend|optional|suggest|useful|prefer|improve|faster|nice", re.I)
 _UNDEFINED: Final = lazy_regex(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
 _CLASS: Final = lazy_regex(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
 _ADDRESS: Final = lazy_regex(r"\bhttps?://\S+", re.I)
@@ -65,7 +66,8 @@ def read(line: Line) -> Iterator[Statement]:
                 yield Statement(("extensions", level), " | ".join(dict.fromkeys(bringing)), level=level)
     if _NO_DRIVER.search(text):
         yield Statement(("extensions", level), "pdo_mysql | pdo_pgsql | pdo_sqlite", level=level)
-    found = list(_named(line)) if not _NOT_NEEDED.search(text) else []
+    needless = _NOT_NEEDED.search(text) and not _STILL_OF_USE.search(text)
+    found = list(_named(line)) if not needless else []
     if not found:
         return
     if _ABSENT.search(text):

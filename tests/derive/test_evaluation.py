@@ -86,3 +86,26 @@ def bounds(found: tuple[tuple[str, object], ...]) -> list[tuple[str, tuple[int, 
 def test_versions_of_numbers_are_ordered_as_such(one: list[int], other: list[int]) -> None:
     left, right = (".".join(map(str, numbers)) for numbers in (one, other))
     assert version_order(left, right) == (one > other) - (one < other) == -version_order(right, left)
+
+
+VALUES = st.sampled_from(["0", "1", "7", "'8.1'", "'7.4.2'", "''", "true", "false", "[]", "8.1"])
+
+
+def joined(parts: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+    signs = st.sampled_from(["&&", "||", "xor", "<", ">=", "==", "===", "!==", ".", "+", "*"])
+    calls = st.sampled_from(
+        ["intval(%s)", "!%s", "empty(%s)", "version_compare(%s, '8.0', '<')", "(string) %s", "(%s ? 1 : '')"]
+    )
+    return st.tuples(parts, signs, parts).map(lambda three: "({} {} {})".format(*three)) | st.tuples(calls, parts).map(
+        lambda two: two[0] % two[1]
+    )
+
+
+@given(st.recursive(VALUES | st.just("$a"), joined, max_leaves=8), st.lists(VALUES, min_size=1, max_size=4))
+def test_what_is_told_without_a_value_holds_for_each(expression: str, values: list[str]) -> None:
+    known = [cases_of(value(one), lambda _: None, 1)[0] for one in values]
+    node = value(expression)
+    without = cases_of(node, lambda _: None, 1)[0]
+    with_each = cases_of(node, lambda part: tuple(known) if part.type == "variable_name" else None, len(known))
+    if without is not None:
+        assert all(one is None or one == without for one in with_each)

@@ -24,6 +24,8 @@ _BRANCHES: Final = frozenset(
     (major, minor) for major, minors in ((5, 7), (7, 5), (8, 10), (9, 10)) for minor in range(minors)
 )
 """Branches of PHP that there were and may be."""
+_NEWEST: Final = (9, 0, 0)
+"""From here on nobody has listed a version yet."""
 _PATCHES: Final = frozenset({0, 12})
 _WRITTEN: Final = re.compile(r"(?<![\d.])\d(?:\.\d{1,2}){0,2}(?![\d.\\])")
 _ID: Final = re.compile(r"\b[5-9]\d{4}\b")
@@ -151,9 +153,13 @@ def _compared(leaf: Node, held: HeldVersions) -> Iterator[Compared]:
 
 
 def _range(true: Sequence[bool], truth: bool, versions: Sequence[Version], expression: str) -> tuple[Bound, ...]:
-    """The range of versions for which a condition is so; empty where that is none, or more than one."""
+    """The range of versions for which a condition is so; empty where that is none, or more than one.
+
+    Of a list with gaps it is from the first to the last: a list ends with what there was, others go on to the newest.
+    """
     there = [number for number, value in enumerate(true) if value is truth]
-    if not there or len(there) != there[-1] - there[0] + 1:
+    whole = bool(there) and len(there) == there[-1] - there[0] + 1
+    if not there or not (whole or versions[there[-1]] < _NEWEST):
         return ()
     first, behind = there[0], there[-1] + 1
     lower: list[Bound] = [(">=", _named(versions[first], expression))] if first else []

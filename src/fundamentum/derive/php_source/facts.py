@@ -74,7 +74,7 @@ class Name(Fact, frozen=True):
     name: str
 
 
-Operator = Literal["<", "<=", ">", ">=", "==", "!="]
+Operator = Literal["<", "<=", ">", ">="]
 Outcome = Literal["stops", "reports", "warns", ""]
 """What a branch comes to: the program ends; it reports an error; it recommends something; neither."""
 

@@ -12,7 +12,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.families import LIMITS
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Outcome, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Operator, Outcome, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -32,7 +32,6 @@ from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import meant
 from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.limit_checks import number_of
-from fundamentum.derive.statements.version_gates import OPPOSITE
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
@@ -170,7 +169,7 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
     if not outcome:
         holds, outcome = next(((holds, told) for holds, told in consequences(call) if told), (False, ""))
         # The program goes on where the answer is otherwise.
-        operator = operator if (asker.answers == "present") is not holds else OPPOSITE[operator]
+        operator = operator if (asker.answers == "present") is not holds else _OPPOSITE[operator]
     return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, where)
 
 
@@ -224,6 +223,7 @@ def _of_answer(call: Node, asker: Asker) -> Outcome:
     return next((result for holds, result in consequences(call, extension=True) if result and holds is absent), "")
 
 
+_OPPOSITE: Final[Mapping[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<"}
 _READERS: Final = {"call": _calls, "answer": _answers}
 
 

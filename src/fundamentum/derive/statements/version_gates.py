@@ -9,7 +9,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Gate, Name, Operator, Outcome
+from fundamentum.derive.php_source.facts import Gate, Name, Outcome
 from fundamentum.derive.php_source.nodes import (
     heading,
     line,
@@ -24,7 +24,6 @@ from fundamentum.derive.statements.versions_compared import Compared
 
 NAMED: Final = (b"'PHP_VERSION", b'"PHP_VERSION', b"'PHP_M", b'"PHP_M')
 """How the names of PHP's constants begin in quotes: ``constant('PHP_VERSION_ID')``"""
-OPPOSITE: Final[dict[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "=="}
 _FUNCTIONS: Final = ("function_definition", "method_declaration")
 _VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"

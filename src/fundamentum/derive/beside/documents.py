@@ -30,21 +30,7 @@ _NAMES: Final = re.compile(
 )
 """How documents are called that may tell what an application requires, and samples for cron."""
 _ENDINGS: Final = frozenset(
-    {
-        "",
-        ".md",
-        ".markdown",
-        ".rst",
-        ".adoc",
-        ".asciidoc",
-        ".txt",
-        ".html",
-        ".htm",
-        ".cron",
-        ".sample",
-        ".example",
-        ".dist",
-    }
+    ("", *".md .markdown .rst .adoc .asciidoc .txt .html .htm .cron .sample .example .dist".split())
 )
 _CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(

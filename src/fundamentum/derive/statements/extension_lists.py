@@ -132,16 +132,7 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
 
 
 _OF_LISTS: Final = frozenset(
-    {
-        "array_flip",
-        "array_values",
-        "array_unique",
-        "array_keys",
-        "array_merge",
-        "array_map",
-        "array_filter",
-        "array_replace",
-    }
+    "array_flip array_values array_unique array_keys array_merge array_map array_filter array_replace".split()
 )
 """Functions of which the result has the names that are in the lists which they are given."""
 _INCLUDES: Final = frozenset(
@@ -212,11 +203,7 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
             yield from members(value.named_children[0], root, required, kind, depth + 1)
         elif value is not None and value.type == "object_creation_expression":
             yield from _of_object(value, required, kind)
-        elif (
-            value is not None
-            and (plain := _class_named(value) or text_of(value, root))
-            and (found := meant(plain, kind))
-        ):
+        elif value is not None and (found := meant(_class_named(value) or _constant(value, root), kind)):
             yield listed(found, level, element)
 
 

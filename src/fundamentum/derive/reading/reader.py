@@ -11,7 +11,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
-from fundamentum.derive.php_source.facts import FileFacts, Guarded, Syntax, Use, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.php_source.nodes import ancestors, called, names_around, nearest, text
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
@@ -19,14 +19,12 @@ from fundamentum.derive.php_source.syntax import RULES, found_in
 from fundamentum.derive.reading.spots import Spots, places_of
 from fundamentum.derive.reading.words import interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
-from fundamentum.derive.statements.answering_functions import answering
+from fundamentum.derive.statements.asked_names import asked_names
 from fundamentum.derive.statements.asking_calls import named_in_calls
-from fundamentum.derive.statements.asking_functions import MAX_ASKERS, askers
+from fundamentum.derive.statements.asking_functions import MAX_ASKERS, asking_for_settings, asking_for_versions
 from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
-from fundamentum.derive.statements.lists_held import held_lists
-from fundamentum.derive.statements.reflections import reflected
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.versions_compared import versions_compared
 from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
@@ -97,16 +95,18 @@ class _Reader:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
         root = self.source.root
-        held = tuple(held_lists(root, self.lowered))
+        asked = tuple(asked_names(root, self.lowered))
+        checks = [one for one in asked if isinstance(one, Check)]
         compared = tuple(versions_compared(root, self.data))
+        askers = [one for one in asked if isinstance(one, Asker)]
+        askers += (*asking_for_versions(compared), *asking_for_settings(root, self.lowered))
         return FileFacts(
             uses=uses,
             checks=(
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
-                *(check for check in held if check.extension),
+                *(check for check in checks if check.extension),
                 *named_in_calls(root, self.data, self.words),
-                *reflected(root, self.lowered),
             ),
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
@@ -118,11 +118,8 @@ class _Reader:
             versioned=tuple(self._versioned()),
             gates=tuple(gates(root, self.data, self.words, compared)),
             removed=tuple(removed_functions.calls(root, self.data)),
-            held=tuple(check for check in held if not check.extension),
-            askers=(
-                *itertools.islice(askers(root, self.lowered, compared), MAX_ASKERS),
-                *itertools.islice(answering(root, self.lowered, compared), MAX_ASKERS),
-            ),
+            held=tuple(check for check in checks if not check.extension),
+            askers=tuple(askers[:MAX_ASKERS]),
             guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
         )
 

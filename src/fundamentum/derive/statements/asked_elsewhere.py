@@ -118,17 +118,10 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wis
         if named != asker.name:
             continue
         if asker.asks == "setting":
-            yield from _wishes(_arguments(call)[asker.position :], asker)
+            yield from _wishes(arguments(call)[asker.position :], asker)
             continue
-        for name, place in _named(_arguments(call), asker, tree):
+        for name, place in _named(arguments(call), asker, tree):
             yield _gate(name, place, call, asker) if asker.asks == "php" else _check(name, place, call, asker)
-
-
-def _arguments(call: Node) -> list[Node]:
-    if found := arguments(call):
-        return found
-    given = next((one for one in call.named_children if one.type == "arguments"), None)
-    return [one.named_children[-1] for one in given.named_children if one.named_children] if given is not None else []
 
 
 def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[str, Node]]:

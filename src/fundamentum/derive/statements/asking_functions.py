@@ -10,7 +10,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Asker, Name, Outcome
+from fundamentum.derive.php_source.facts import Asker, Outcome
 from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
@@ -22,131 +22,114 @@ from fundamentum.derive.php_source.nodes import (
     walked,
 )
 from fundamentum.derive.php_source.scalars import is_true
-from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.statements.branches import branches
+from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.truth import climbed, literal
 from fundamentum.derive.statements.versions_compared import Compared
 
-_ASKING: Final = (b"extension_loaded", b"function_exists", b"class_exists", b"ini_get", b"array_diff")
-_ASKED: Final = re.compile(b"|".join(sorted(_ASKING)))
-_KINDS: Final = frozenset({"extension", "function", "class"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
-_SOURCES: Final = frozenset(
+SOURCES: Final = frozenset(
     {"variable_name", "member_access_expression", "member_call_expression", "class_constant_access_expression"}
 )
-"""Where what is asked for may come from."""
+"""Expressions that a function's caller, or a class, gives a value."""
 MAX_ASKERS: Final = 20
 """Such functions of one file: a program has one or two."""
 MADE: Final = "__construct"
+_INI_GET: Final = re.compile(rb"ini_get")
 
 
-def askers(root: Node, lowered: bytes, compared: Iterable[Compared]) -> Iterator[Asker]:
-    """The functions and classes of one file that ask for what they are given.
+def asking_for_versions(compared: Iterable[Compared]) -> Iterator[Asker]:
+    """The functions that ask for the version of PHP they are given, and those that answer whether there is one.
 
-    ``lowered``: its code in lower case; ``compared``: where it compares PHP's version.
+    ``compared``: where the file compares PHP's version.
     """
     for place, condition, holding, failing in compared:
-        version = holding[0][1] if holding else ""
-        position = _position(place, f"${version.name}") if isinstance(version, Name) else None
-        if position is None:
-            continue
         class_name, function = names_around(place)
-        told = next(((holds, result) for holds, result in consequences(condition) if result), None)
-        answers = answered(condition)
-        if function and (told or answers):
-            name, made = (class_name, True) if function == MADE else (function, False)
-            (operator, _), *_ = failing if told and told[0] else holding
-            outcome, where = told[1] if told else "", f"{class_name} {function}"
-            yield Asker("call", name, position, False, "php", outcome, answers, where, made, operator)
-    asks = any(word in lowered for word in _ASKING)
-    for call in around(root, lowered, _ASKED, ("function_call_expression",)) if asks else ():
-        given = arguments(call)
-        if called(call) == "ini_get" and given and given[0].type == "variable_name":
-            yield from _of_setting(call, text(given[0]))
-        if called(call) == "array_diff" and "get_loaded_extensions" in text(given[-1] if given else None):
-            yield from _of_difference(call, given[0])
-        kind = CHECKS.get(called(call), "")
-        if kind in _KINDS and given:
-            yield from _of_check(call, given[0], kind)
+        operator, version = (holding or failing)[0]
+        answers = answered(condition, missing=not holding) if function else ""
+        where = f"{class_name} {function}"
+        if isinstance(version, str):
+            for operator, version in (holding or failing) if answers else ():
+                names = (version,) if isinstance(version, str) else ()
+                yield Asker("answer", function, 0, False, "php", "", answers, where, operator=operator, names=names)
+        elif holding and (position := _position(place, f"${version.name}")) is not None and function:
+            told = next(((holds, result) for holds, result in consequences(condition) if result), None)
+            operator = failing[0][0] if told and told[0] else operator
+            if told or answers:
+                name = class_name if function == MADE else function
+                outcome = told[1] if told else ""
+                yield Asker("call", name, position, False, "php", outcome, answers, where, function == MADE, operator)
 
 
-def _of_check(call: Node, asked: Node, kind: str) -> Iterator[Asker]:
-    """Where what one check asks for comes from: a parameter, a property, a method, a constant of the class."""
-    source, listed = gone_through(call, asked) if asked.type in _SOURCES else (asked, False)
-    if source.type not in _SOURCES:
+def asking_for_settings(root: Node, lowered: bytes) -> Iterator[Asker]:
+    """Functions that are given a directive and, behind it, the least that it must be."""
+    for call in around(root, lowered, _INI_GET, ("function_call_expression",)):
+        given, comparison = arguments(call), nearest(call, "binary_expression")
+        class_name, function = names_around(call)
+        position = _position(call, text(given[0])) if given and given[0].type == "variable_name" else None
+        if called(call) == "ini_get" and position is not None and comparison is not None:
+            told: Outcome = next((result for _, result in consequences(comparison) if result), "")
+            if told:
+                yield Asker("call", function, position, False, "setting", told, "", f"{class_name} {function}")
+
+
+def askers_of(place: Node, source: Node, listed: bool, kind: str, told: Outcome, answers: str) -> Iterator[Asker]:
+    """The functions and classes that give what one check asks for: a parameter, a property, a method, a constant.
+
+    ``source``: what is asked for, or the list that it is a member of (``listed``); ``told``: what comes of it where
+    one is missing; ``answers``: what the function returns.
+    """
+    if not (told or answers):
         return
-    class_name, function = names_around(call)
-    told = _where_missing(call)
-    answers = answered(call)
-    if not (told or answers) or not function:
-        return
+    class_name, function = names_around(place)
     where = f"{class_name} {function}"
     written = re.sub(r"^(?:\$this->|self::|static::)", "", text(source))
     if source.type == "variable_name":
-        position = _position(call, text(source))
+        position = _position(place, text(source))
         if position is not None:
             name = class_name if function == MADE else function
             yield Asker("call", name, position, listed, kind, told, answers, where, made=function == MADE)
-    elif source.type == "member_access_expression" and class_name:
+    elif not class_name:
+        return
+    elif source.type == "member_access_expression":
         yield Asker("property", written, 0, listed, kind, told, answers, where)
-        position = _given_when_made(call, written)
+        position = _given_when_made(place, written)
         if position is not None:
             yield Asker("call", class_name, position, listed, kind, told, answers, where, made=True)
-    elif source.type == "member_call_expression" and class_name and not arguments(source):
+    elif source.type == "member_call_expression" and not arguments(source):
         yield Asker("method", called(source), 0, listed, kind, told, answers, where)
-    elif source.type == "class_constant_access_expression" and class_name and text(source).startswith("static::"):
+    elif source.type == "class_constant_access_expression" and text(source).startswith("static::"):
         yield Asker("constant", written, 0, listed, kind, told, answers, where)
 
 
-def _of_difference(call: Node, asked: Node) -> Iterator[Asker]:
-    """``function missing($names) { return array_diff($names, get_loaded_extensions()); }``"""
-    position, (class_name, function) = _position(call, text(asked)), names_around(call)
-    told: Outcome = next((result for holds, result in consequences(call) if result and holds), "")
-    answers = {"present": "missing", "missing": "present"}.get(answered(call), "")
-    if position is not None and function and (told or answers):
-        yield Asker("call", function, position, True, "extension", told, answers, f"{class_name} {function}")
+def answered(condition: Node, *, missing: bool = False) -> str:
+    """What the function returns: ``present`` something true where it is there, ``missing`` where it is not.
 
-
-def _of_setting(call: Node, directive: str) -> Iterator[Asker]:
-    """A function that is given a directive and, behind it, the least that it must be."""
-    position, (class_name, function) = _position(call, directive), names_around(call)
-    comparison = nearest(call, "binary_expression")
-    found = consequences(comparison) if comparison is not None else ()
-    told: Outcome = next((result for _, result in found if result), "")
-    if position is not None and told:
-        yield Asker("call", function, position, False, "setting", told, "", f"{class_name} {function}")
-
-
-def gone_through(call: Node, asked: Node) -> tuple[Node, bool]:
-    """The list, where the member is asked for that a loop has come to; else what is asked for."""
-    function = nearest(call, *_FUNCTIONS)
-    for loop in loops_around(call):
-        if function is not None and loop.body.start_byte < function.start_byte:
-            break
-        if text(asked) in loop.variables:
-            return loop.source, True
-    return asked, False
-
-
-def _where_missing(call: Node) -> Outcome:
-    """What comes of it in the function itself where the extension is missing."""
-    return next((result for holds, result in consequences(call) if result and not holds), "")
-
-
-def answered(call: Node) -> str:
-    """What the function returns: ``present`` something true where it is there, ``missing`` where it is not."""
-    for at, worth in climbed(call):
+    ``missing``: what the condition comes to where it is not.
+    """
+    for at, worth in climbed(condition):
         if at.parent is not None and at.parent.type == "return_statement":
             bad = worth.bad()
-            return "" if bad is None else "missing" if bad else "present"
+            return "" if bad is None else "missing" if bad is not missing else "present"
         for holds, branch in zip((True, False), branches(at), strict=True):
             returned = next((one for one in inside(branch) if one.type == "return_statement"), None) if branch else None
             value = literal(returned.named_children[0]) if returned is not None and returned.named_children else None
             if value is not None:
-                there = worth.held is not None and is_true(worth.held) is holds
+                there = (worth.held is not None and is_true(worth.held) is holds) is not missing
                 return "present" if there is is_true(value) else "missing"
+    return ""
+
+
+def collected(call: Node) -> str:
+    """``missing`` where the function returns what it collects of those that are: ``$lacking[] = $name;``"""
+    for at, worth in climbed(call):
+        for holds, branch in zip((True, False), branches(at), strict=True):
+            there = worth.held is not None and is_true(worth.held) is holds
+            for node in inside(branch) if branch is not None and not there else ():
+                kept, value = set_by(node)
+                for place in named_behind(kept, function_of(node)) if kept is not None and value is True else ():
+                    if place.parent is not None and place.parent.type == "return_statement":
+                        return "missing"
     return ""
 
 

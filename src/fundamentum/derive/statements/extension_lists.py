@@ -209,9 +209,7 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
 
 def _of_object(made: Node, required: bool, kind: str) -> Iterator[Check]:
     """``new Requirement('curl', Requirement::OPTIONAL)``"""
-    given = next((one for one in made.named_children if one.type == "arguments"), None)
-    told = [string(one.named_children[-1]) for one in given.named_children if one.named_children] if given else []
-    for found in filter(None, (meant(name, kind) for name in told if name)):
+    for found in filter(None, (meant(string(one) or "", kind) for one in arguments(made))):
         yield listed(found, required and not RECOMMENDED.search(text(made)), made)
         return
 

@@ -9,7 +9,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import ancestors, nearest
+from fundamentum.derive.php_source.nodes import ancestors, nearest, text
 from fundamentum.derive.php_source.source import Source
 
 Confirm = Callable[[Source, Node], bool]
@@ -124,7 +124,7 @@ def indented_end(source: Source, node: Node) -> bool:
 
 
 def underscored(source: Source, node: Node) -> bool:
-    return node.type in ("integer", "float") and "_" in source.text(node)
+    return node.type in ("integer", "float") and "_" in text(node)
 
 
 def called_on_new(source: Source, node: Node) -> bool:
@@ -179,10 +179,7 @@ def untyped_in_exception(source: Source, node: Node) -> bool:
     if declaration is None or declaration.type != "property_declaration" or base is None:
         return False
     untyped = declaration.child_by_field_name("type") is None
-    return (
-        untyped
-        and source.names.class_name(source.text(base.named_children[0]), base.start_byte) in _TYPED_IN_EXCEPTIONS
-    )
+    return untyped and source.names.class_name(text(base.named_children[0]), base.start_byte) in _TYPED_IN_EXCEPTIONS
 
 
 def names_function(source: Source, node: Node) -> bool:

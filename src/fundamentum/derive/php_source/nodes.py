@@ -211,9 +211,9 @@ def arguments(node: Node) -> list[Node]:
     if given is None:  # of what makes an object it has no name
         given = next((child for child in node.named_children if child.type == "arguments"), None)
     told = [one for one in given.named_children if one.type != "comment"] if given is not None else []
-    # What is given by name is behind that name.
-    found = (unwrapped(one.named_children[-1] if one.type == "argument" and one.named_children else one) for one in told)
-    return [one for one in found if one is not None]
+    # What is given by name stands behind that name.
+    values = (one.named_children[-1] if one.type == "argument" and one.named_children else one for one in told)
+    return [one for value in values if (one := unwrapped(value)) is not None]
 
 
 def function_around(node: Node) -> str:

@@ -10,7 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.php_source.nodes import Patience, parsed
+from fundamentum.derive.php_source.nodes import Patience, parsed, text
 
 CHECKS: Final = {
     "extension_loaded": "extension",
@@ -23,7 +23,6 @@ CHECKS: Final = {
     "method_exists": "class",
     "defined": "constant",
 }
-_STRINGS: Final = frozenset({"string", "encapsed_string"})
 _IMPORT_KINDS: Final = {"function": "function", "const": "constant"}
 
 
@@ -84,47 +83,17 @@ class Source:
         """Whether something in the file does not parse."""
         return self.root.has_error
 
-    def text(self, node: Node) -> str:
-        """What is written there."""
-        return self.data[node.start_byte : node.end_byte].decode("latin-1")
-
-    def line(self, node: Node) -> int:
-        """The line, counted from 1."""
-        return node.start_point[0] + 1
-
     def at(self, start: int, end: int) -> Node | None:
         """The smallest node that holds these bytes."""
         Patience.tick()
         return self.root.descendant_for_byte_range(start, end)
-
-    def literal(self, node: Node | None) -> str | None:
-        """The value of a plain string, else None."""
-        if node is not None and node.type == "argument":
-            node = node.named_children[-1] if node.named_children else None
-        if node is None or node.type not in _STRINGS:
-            return None
-        inner = node.named_children
-        if any(child.type not in ("string_content", "escape_sequence") for child in inner):
-            return None
-        return self.text(node)[1:-1]
-
-    def arguments(self, call: Node) -> list[Node]:
-        """The arguments of a call, as expressions."""
-        given = call.child_by_field_name("arguments")
-        if given is None:
-            return []
-        out = []
-        for child in given.named_children:
-            if child.type == "argument" and child.named_children:
-                out.append(child.named_children[-1])
-        return out
 
     def called(self, call: Node) -> str:
         """The name of the global function that a call may mean, in lower case."""
         function = call.child_by_field_name("function")
         if function is None or function.type not in ("name", "qualified_name"):
             return ""
-        return self.names.function_names("function", self.text(function), call.start_byte)[1].lower()
+        return self.names.function_names("function", text(function), call.start_byte)[1].lower()
 
     def _read_top(self, parent: Node, start: int, end: int) -> None:
         """Namespaces and imports stand at the top level only."""
@@ -132,7 +101,7 @@ class Source:
             kind = child.type
             if kind == "namespace_definition":
                 name = child.child_by_field_name("name")
-                space = self.text(name).lower() if name else ""
+                space = text(name).lower() if name else ""
                 body = child.child_by_field_name("body")
                 if body is not None:
                     self.names.spans.append((body.start_byte, body.end_byte, space))
@@ -149,7 +118,7 @@ class Source:
             if child.type in _IMPORT_KINDS:
                 whole = _IMPORT_KINDS[child.type]
             elif child.type == "namespace_name":
-                prefix = self.text(child) + "\\"
+                prefix = text(child) + "\\"
             elif child.type == "namespace_use_clause":
                 self._read_clause(child, whole, "")
             elif child.type == "namespace_use_group":
@@ -163,9 +132,9 @@ class Source:
             if child.type in _IMPORT_KINDS:
                 kind = _IMPORT_KINDS[child.type]
             elif child.type in ("name", "qualified_name", "namespace_name") and not name:
-                name = self.text(child)
+                name = text(child)
         full = (prefix + name).lstrip("\\")
-        short = self.text(alias) if alias is not None else full.rpartition("\\")[2]
+        short = text(alias) if alias is not None else full.rpartition("\\")[2]
         if kind == "constant":
             self.names.imports[kind, short.lower()] = full
         else:
@@ -247,7 +216,7 @@ def reference(source: Source, node: Node) -> Reference | None:
     elif place.type == "qualified_name":
         target, place = place, place.parent or place
     at = node.start_byte
-    written = source.text(target)
+    written = text(target)
     kind = place.type
     if kind == "function_call_expression":
         if place.child_by_field_name("function") != target:
@@ -266,7 +235,7 @@ def reference(source: Source, node: Node) -> Reference | None:
             if scope != target:
                 return None
         if kind == "class_constant_access_expression":
-            constant = source.text(place.children[-1])
+            constant = text(place.children[-1])
             full = source.names.class_name(written, at)
             if full == "pdo" and provided("constant", f"PDO::{constant}"):
                 return Reference("constant", f"PDO::{constant}", "", place)

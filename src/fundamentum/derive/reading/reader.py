@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Guarded, Syntax, Use, Wish
-from fundamentum.derive.php_source.nodes import ancestors, called, names_around, nearest, text
+from fundamentum.derive.php_source.nodes import ancestors, arguments, called, line, names_around, nearest, string, text
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
@@ -166,15 +166,15 @@ class _Reader:
         if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
             self.wishes += wishes_of(self.source, found.node, found.name)
             if found.name in ("ini_get", "ini_set"):
-                first, *others = [*self.source.arguments(found.node), None]
-                if self.source.literal(first) == SESSIONS and others[0] is not None:
-                    handler = self.source.literal(others[0]) or ""
+                first, *others = [*arguments(found.node), None]
+                if string(first) == SESSIONS and others[0] is not None:
+                    handler = string(others[0]) or ""
                     if handler in known_extensions():
                         yield from self._in_string(
                             others[0].start_byte + 1, handler, "scheme", f"{SESSIONS}: {handler}"
                         )
                 # A directive of an absent extension is not there, and nothing fails for that.
-                yield from self._use("directive", self.source.literal(first) or "", found.node, weak=True)
+                yield from self._use("directive", string(first) or "", found.node, weak=True)
         if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
             self.connects = True
         yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own)
@@ -195,21 +195,21 @@ class _Reader:
         guard, names = self.guards.around(node, extensions)
         if not guard and not weak and not names:
             self.plain[extensions[0], scope] += 1
-        shown = self.source.text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
-        yield Use(extensions, kind, shown, self.source.line(node), guard, names, weak, scope, own, function)
+        shown = text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
+        yield Use(extensions, kind, shown, line(node), guard, names, weak, scope, own, function)
 
     def _bound(self, since: str, gone: str, what: str, node: Node) -> None:
         key = (since, gone, what)
         if key in self.syntax or self._checked_symbol(node, what):
             return
-        self.syntax[key] = Syntax(since, gone, what, self.source.line(node))
+        self.syntax[key] = Syntax(since, gone, what, line(node))
 
     def _checked_symbol(self, node: Node, what: str) -> bool:
         """Whether the place is behind a check for the symbol itself, or behind a test of PHP's version."""
         plain = what.removesuffix("()").lower()
         for parent, child in ancestors(node):
             for condition, _ in self.guards.conditions(parent, child):
-                asked = self.source.text(condition).lower()
+                asked = text(condition).lower()
                 if plain in asked or "php_version" in asked or "version_compare" in asked or "phpversion" in asked:
                     return True
                 if "_exists" in asked or "defined" in asked or "is_callable" in asked:
@@ -258,8 +258,7 @@ class _Reader:
         if node is not None:
             guard, names = self.guards.around(node, (extension,))
             scope, function = names_around(node)
-            line = self.source.line(node)
-            yield Use((extension,), kind, shown, line, guard, names, False, scope, "", function)
+            yield Use((extension,), kind, shown, line(node), guard, names, False, scope, "", function)
 
     def _string_at(self, start: int) -> Node | None:
         node = self.source.at(start, start + 1)
@@ -273,9 +272,9 @@ class _Reader:
                 yield match[1].decode("latin-1")
 
 
-def _compared(string: Node) -> bool:
+def _compared(written: Node) -> bool:
     """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
-    for above, _ in ancestors(string):
+    for above, _ in ancestors(written):
         if above.type == "binary_expression":
             return text(above.child_by_field_name("operator")) != "."
         if above.type == "function_call_expression":
@@ -295,7 +294,7 @@ def _given_to_connection(source: Source, node: Node) -> bool:
     """Whether a string stands within ``new PDO(...)``."""
     for parent, _ in ancestors(node):
         if parent.type == "object_creation_expression":
-            return "pdo" in source.text(parent)[:40].lower()
+            return "pdo" in text(parent)[:40].lower()
         if parent.type.endswith("_statement"):
             return False
     return False

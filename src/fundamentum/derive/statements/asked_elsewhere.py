@@ -8,18 +8,18 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final, Literal
 
+from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.families import LIMITS
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Operator, Outcome, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Operator, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
     arguments,
     around,
     called,
-    heading,
     line,
     names_around,
     parsed,
@@ -32,6 +32,7 @@ from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import meant
 from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.limit_checks import number_of
+from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
@@ -156,8 +157,7 @@ def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
 
 def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
     """What a call says of PHP's version."""
-    class_name, function = names_around(call)
-    where = f"requirements {class_name} {function} {heading(call)}".strip()[:200] if function else ""
+    where = f"requirements {names_of(call)}" if names_around(call)[1] else ""
     operator, outcome = asker.operator, asker.outcome
     if not outcome:
         holds, outcome = next(((holds, told) for holds, told in consequences(call) if told), (False, ""))
@@ -167,19 +167,16 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
 
 
 def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
-    class_name, function = names_around(call)
-    told: Outcome = asker.outcome or _of_answer(call, asker)
+    told = asker.outcome or comes_of(call, asker.answers == "missing", extension=True)
     if not told and asker.made and _OF_REQUIREMENTS.search(asker.name):
         told = "reports"
     if told and NEED_NOT.search(text(call).partition("(")[2]):
         told = "warns"
-    where = f"{class_name} {function} {heading(call)}"
+    check = check_at(call, extension, told, f"{asker.name}('{extension}')")
+    where = check.around
     if asker.outcome or asker.made:
-        where = f"{'requirements ' if _of_all(call, function, asker) else ''}{asker.around} {where}"
-    what = f"{asker.name}('{extension}')"
-    ends: Literal["exits", "throws"] = "throws" if function else "exits"
-    outcome = ends if told == "stops" else told or "asked"
-    return Check(extension, outcome, line(place), what, (), where.strip()[:200])
+        where = f"{'requirements ' if _of_all(call, names_around(call)[1], asker) else ''}{asker.around} {where}"
+    return replace(check, line=line(place), around=where[:200])
 
 
 def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
@@ -208,12 +205,6 @@ def _of_all(call: Node, function: str, asker: Asker) -> bool:
 
 _BEGINNING: Final = re.compile(r"boot|init|main|run|start|setup|__construct|handle|index", re.I)
 _CONDITIONAL: Final = frozenset({"if_statement", "case_statement", "match_conditional_expression"})
-
-
-def _of_answer(call: Node, asker: Asker) -> Outcome:
-    """What comes of the answer of a function where it is called."""
-    absent = asker.answers == "missing"
-    return next((result for holds, result in consequences(call, extension=True) if result and holds is absent), "")
 
 
 _OPPOSITE: Final[Mapping[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<"}

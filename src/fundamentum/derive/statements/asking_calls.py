@@ -4,17 +4,17 @@
 
 import re
 from collections.abc import Iterator
-from typing import Final, Literal
+from typing import Final
 
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Check, Outcome
-from fundamentum.derive.php_source.nodes import ancestors, called, heading, line, names_around, text
+from fundamentum.derive.php_source.facts import Check
+from fundamentum.derive.php_source.nodes import ancestors, called, text
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.telling_names import TellingNames
-from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import RECOMMENDED, listed
+from fundamentum.derive.statements.stated_at import check_at, comes_of
 
 _VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
 _STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
@@ -65,15 +65,5 @@ def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]
         required = not RECOMMENDED.search(asking) and not NEED_NOT.search(given)
         yield replace(listed(name, required, node), what=f"{asking}('{name}')")
     else:
-        yield _asked(name, f"{asking}('{name}')", call)
-
-
-def _asked(extension: str, what: str, call: Node) -> Check:
-    """What comes of a function that answers whether an extension is there: ``if (!hasExtension('gd')) exit;``"""
-    class_name, function = names_around(call)
-    told: Outcome = next((result for holds, result in consequences(call, extension=True) if result and not holds), "")
-    where = f"{class_name} {function} {heading(call)}".strip()[:200]
-    outcome: Literal["asked", "exits", "throws", "reports", "warns"] = "throws" if function else "exits"
-    if told != "stops":
-        outcome = told or "asked"
-    return Check(extension, outcome, line(call), what, (), where)
+        # It answers whether the extension is there: ``if (!hasExtension('gd')) exit;``
+        yield check_at(call, name, comes_of(call, False, extension=True), f"{asking}('{name}')")

@@ -10,7 +10,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
-from fundamentum.derive.php_source.nodes import ancestors, inside, names_around, nearest
+from fundamentum.derive.php_source.nodes import ancestors, arguments, inside, names_around, nearest, string, text
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.outcomes import gives_up
@@ -157,9 +157,9 @@ class Checks:
                 continue
             if self.source.called(call) != name:
                 continue
-            arguments = self.source.arguments(call)
-            value = self._value(arguments[0]) if arguments else None
-            kind = self._listed(arguments) if name == _IN_LIST else CHECKS[name]
+            given = arguments(call)
+            value = self._value(given[0]) if given else None
+            kind = self._listed(given) if name == _IN_LIST else CHECKS[name]
             extensions = self._asked(kind, value) if value is not None and kind else ()
             if extensions:
                 yield CheckAt(start, extensions, self._negated(call), f"{name}('{(value or '')[:60]}')")
@@ -176,17 +176,17 @@ class Checks:
 
     def _value(self, node: Node) -> str | None:
         if node.type == "class_constant_access_expression":
-            return self.source.names.class_name(self.source.text(node.children[0]), node.start_byte)
+            return self.source.names.class_name(text(node.children[0]), node.start_byte)
         if node.type == "array_creation_expression" and node.named_children:
             first = node.named_children[0].named_children
             return self._value(first[-1]) if first else None
         if node.type == "variable_name":  # one that is given a word once
-            name = re.escape(self.source.text(node).encode("utf-8", "replace"))
+            name = re.escape(text(node).encode("utf-8", "replace"))
             given: list[bytes] = re.findall(
                 rb"%s\s*=(?![=>])\s*(?:['\"]([\w -]{1,40})['\"]\s*;)?" % name, self.source.data
             )
             return given[0].decode() if len(given) == 1 and given[0] else None
-        return self.source.literal(node)
+        return string(node)
 
     def _asked(self, kind: str, value: str) -> tuple[str, ...]:
         if kind == "extension":
@@ -199,17 +199,17 @@ class Checks:
             kind, value = "class", value.partition("::")[0]
         return provided(kind, value)
 
-    def _listed(self, arguments: Sequence[Node]) -> str:
+    def _listed(self, given: Sequence[Node]) -> str:
         """What a list is of that something is looked for in: PDO's drivers, loaded extensions; empty: of neither.
 
         Or a variable that was given it.
         """
-        if len(arguments) < 2:
+        if len(given) < 2:
             return ""
-        written = self.source.text(arguments[1]).lower().encode("utf-8", "replace")
+        written = text(given[1]).lower().encode("utf-8", "replace")
         for word, kind in _LISTING.items():
-            given = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written), word)
-            if word in written or (arguments[1].type == "variable_name" and re.search(given, self.lowered)):
+            kept = rb"%s\s*=[^;]{0,80}%s" % (re.escape(written), word)
+            if word in written or (given[1].type == "variable_name" and re.search(kept, self.lowered)):
                 return kind
         return ""
 
@@ -221,8 +221,8 @@ class Checks:
         older = False
         compared = expression_around(call)
         if compared is not None and self.source.called(compared) == "version_compare":
-            given = self.source.arguments(compared)
-            older = len(given) == 3 and (self.source.literal(given[2]) or "") in ("<", "lt", "<=", "le")
+            given = arguments(compared)
+            older = len(given) == 3 and (string(given[2]) or "") in ("<", "lt", "<=", "le")
             call = compared
         absent = False
         for _, worth in climbed(call):
@@ -246,9 +246,9 @@ class Checks:
 
     def ends(self, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:
         """What ends in a branch: the program, or the function around by an exception; neither: the check only asks."""
-        text = self.source.data[node.start_byte : node.end_byte] + b";"
-        if _EXIT.search(text):
+        written = self.source.data[node.start_byte : node.end_byte] + b";"
+        if _EXIT.search(written):
             return "exits"
         if gives_up(node):
             return "leaves"
-        return "throws" if _THROW.search(text) else "asked"
+        return "throws" if _THROW.search(written) else "asked"

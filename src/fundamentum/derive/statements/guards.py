@@ -9,10 +9,19 @@ from tree_sitter import Node
 
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import COMMAND_LINE, Check, Guard
-from fundamentum.derive.php_source.nodes import Patience, ancestors, heading, names_around
+from fundamentum.derive.php_source.nodes import (
+    Patience,
+    ancestors,
+    arguments,
+    line,
+    names_around,
+    string,
+    text,
+)
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
+from fundamentum.derive.statements.stated_at import names_of
 
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
@@ -56,10 +65,9 @@ class Guards:
                 chosen = not among and guard == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
                 among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
-                where = " ".join((*names_around(node), heading(node)))[:200]
                 for extension in check.extensions:
-                    line, only = self.source.line(node), COMMAND_LINE in names
-                    yield Check(extension, outcome, line, check.what, among, where, command_line=only)
+                    only = COMMAND_LINE in names
+                    yield Check(extension, outcome, line(node), check.what, among, names_of(node), command_line=only)
 
     def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it."""
@@ -93,9 +101,9 @@ class Guards:
                     left = parent.child_by_field_name("left")
                     name = next(iter(self._spoken(left)), "") if left is not None else ""
                 elif parent.type == "const_element":
-                    name = self.source.text(parent.children[0])
+                    name = text(parent.children[0])
                 elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
-                    name = self.source.literal(next(iter(self.source.arguments(parent)), None)) or ""
+                    name = string(next(iter(arguments(parent)), None)) or ""
                 elif parent.type == "if_statement" and parent.child_by_field_name("condition") == child:
                     for assigned in self._assigned(parent):
                         for extension in check.extensions:
@@ -112,8 +120,8 @@ class Guards:
     def _assigned(self, statement: Node) -> Iterator[str]:
         """``if (function_exists('x')) { $has = true; }``"""
         body = statement.child_by_field_name("body")
-        for line in body.named_children[:6] if body is not None else []:
-            expression = line.named_children[0] if line.type == "expression_statement" and line.named_children else None
+        for one in body.named_children[:6] if body is not None else []:
+            expression = one.named_children[0] if one.type == "expression_statement" and one.named_children else None
             if expression is None or expression.type != "assignment_expression":
                 continue
             left, right = expression.child_by_field_name("left"), expression.child_by_field_name("right")
@@ -180,19 +188,19 @@ class Guards:
                     return "explained" if self.found.stops(check) else "checked"
                 if positive == check.negative:
                     return "chosen"  # it runs where another extension is absent: a fallback for that one
-        text = self.source.data[start:end]
+        written = self.source.data[start:end]
         for name in self._spoken(condition):
             if self.names.get(name) in extensions:
                 return "checked"
-        if b"instanceof" in text and any(
+        if b"instanceof" in written and any(
             not set(provided("class", word.decode("latin-1"))).isdisjoint(extensions)
-            for word in re.findall(rb"[\w\\]+", text.split(b"instanceof", 1)[1])
+            for word in re.findall(rb"[\w\\]+", written.split(b"instanceof", 1)[1])
         ):
             return "checked"
-        if (positive or _DENIED.match(text)) and _names_one(text, extensions):
+        if (positive or _DENIED.match(written)) and _names_one(written, extensions):
             asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
             return "checked" if ASKING.among(asks) else "chosen"
-        if _VERSION.search(text):
+        if _VERSION.search(written):
             return "version"
         return ""
 
@@ -201,7 +209,7 @@ class Guards:
             for clause in parent.named_children:
                 caught = clause.child_by_field_name("type") if clause.type == "catch_clause" else None
                 if caught is not None:
-                    names = {word.lower() for word in re.findall(r"\w+", self.source.text(caught))}
+                    names = {word.lower() for word in re.findall(r"\w+", text(caught))}
                     body = clause.child_by_field_name("body")
                     if names & _CATCHES_MISSING and (body is None or self.found.ends(body) != "exits"):
                         return "caught"
@@ -224,7 +232,7 @@ class Guards:
         for parameter in given.named_children if given is not None else ():
             kind = parameter.child_by_field_name("type")
             if kind is not None and parameter.child_by_field_name("default_value") is None:
-                name = self.source.names.class_name(self.source.text(kind), kind.start_byte)
+                name = self.source.names.class_name(text(kind), kind.start_byte)
                 if not set(provided("class", name)).isdisjoint(extensions):
                     return True
         return False
@@ -256,7 +264,7 @@ def _function(node: Node) -> str:
     return f"{name}()" if name else ""
 
 
-def _names_one(text: bytes, extensions: Iterable[str]) -> bool:
+def _names_one(written: bytes, extensions: Iterable[str]) -> bool:
     """Whether a string in the text names an extension by one of its words: ``case 'memcached'``."""
-    strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", text)).decode("latin-1").lower()
+    strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", written)).decode("latin-1").lower()
     return bool(strings) and any(word in strings for extension in extensions for word in words_for(extension))

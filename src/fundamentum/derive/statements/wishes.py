@@ -10,6 +10,7 @@ from tree_sitter import Node
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
+from fundamentum.derive.php_source.nodes import arguments, line, string, text
 from fundamentum.derive.php_source.source import Source
 from fundamentum.derive.statements.limit_checks import limits_wanted, sizes_taken
 from fundamentum.derive.statements.switch_checks import switches_wanted
@@ -37,37 +38,37 @@ _PATH: Final = re.compile(r"[\w./-]{1,120}")
 
 def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
     """What one call of a function of ``CALLS`` tells."""
-    arguments = source.arguments(call)
-    line = source.line(call)
-    if name == "set_time_limit" and arguments:
-        seconds = source.text(arguments[0])
+    given = arguments(call)
+    at = line(call)
+    if name == "set_time_limit" and given:
+        seconds = text(given[0])
         if seconds.isdigit() and int(seconds) > 0:
-            yield Wish("setting", "max_execution_time", f">= {seconds}", line, f"set_time_limit({seconds})")
-    elif name == "ini_set" and len(arguments) > 1:
-        directive, value = source.literal(arguments[0]), _scalar(source, arguments[1])
+            yield Wish("setting", "max_execution_time", f">= {seconds}", at, f"set_time_limit({seconds})")
+    elif name == "ini_set" and len(given) > 1:
+        directive, value = string(given[0]), string(given[1])
         if directive in LIMITS and value is not None and _sensible(value):
-            yield Wish("setting", directive, f">= {value}", line, f"ini_set('{directive}', '{value}')")
+            yield Wish("setting", directive, f">= {value}", at, f"ini_set('{directive}', '{value}')")
     elif name == "ini_get":
         for limit in limits_wanted(source.root, call):
             how = f"ini_get('{limit.directive}') is compared"
             yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
         yield from switches_wanted(call)
-    elif name in COMMANDS and arguments:
-        yield Wish("function", name, "", line, f"{name}()")
+    elif name in COMMANDS and given:
+        yield Wish("function", name, "", at, f"{name}()")
         # Words in an array: the first is the command.
-        first = arguments[0].named_children[0] if arguments[0].type == "array_creation_expression" else None
-        told = first.named_children[0] if first is not None and first.named_children else arguments[0]
+        first = given[0].named_children[0] if given[0].type == "array_creation_expression" else None
+        told = first.named_children[0] if first is not None and first.named_children else given[0]
         beginnings = (value.partition(UNKNOWN) for value in values(told, source))
         for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
             if command:
-                yield Wish("command", command, "", line, f"{name}()")
-    elif name in DIRECTORIES and len(arguments) > DIRECTORIES[name]:
+                yield Wish("command", command, "", at, f"{name}()")
+    elif name in DIRECTORIES and len(given) > DIRECTORIES[name]:
         file = name in _OF_FILES
         found = (
-            path for value in values(arguments[DIRECTORIES[name]], source) for path in _directories(value, of_file=file)
+            path for value in values(given[DIRECTORIES[name]], source) for path in _directories(value, of_file=file)
         )
         for path in dict.fromkeys(found):
-            yield Wish("directory", path, "", line, f"{name}()")
+            yield Wish("directory", path, "", at, f"{name}()")
 
 
 _PROGRAM: Final = re.compile(rb"['\"](/(?:usr/)?(?:local/)?s?bin/([A-Za-z][\w.+-]{1,40}))['\"]")
@@ -91,26 +92,21 @@ def programs_in(source: Source) -> Iterator[Wish]:
         node = source.at(match.start(2), match.end(2))
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
-            line = source.line(node)
-            yield Wish("command", name, "", line, f"'{match[1].decode('latin-1')}'")
-
-
-def _scalar(source: Source, node: Node) -> str | None:
-    return source.text(node) if node.type == "integer" else source.literal(node)
+            yield Wish("command", name, "", line(node), f"'{match[1].decode('latin-1')}'")
 
 
 def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
 
 
-def _command(text: str, *, whole: bool) -> str:
-    words = text.strip().strip("\"'").split()
+def _command(written: str, *, whole: bool) -> str:
+    words = written.strip().strip("\"'").split()
     if words and words[0] in _LOOKING:
         words = [word for word in words[1:] if not word.startswith(("-", ">", "2>", "1>", "&"))][:1]
     if not words:
         return ""
     name = words[0].rsplit("/", 1)[-1].strip("\"'")
-    if not _COMMAND.fullmatch(name) or (len(words) == 1 and not whole and not text.endswith(" ")):
+    if not _COMMAND.fullmatch(name) or (len(words) == 1 and not whole and not written.endswith(" ")):
         return ""
     return "" if name.lower().removesuffix(".exe") in _EVERYWHERE else name
 

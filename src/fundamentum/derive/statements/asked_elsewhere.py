@@ -5,7 +5,7 @@
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Final, Literal
 
 from msgspec.structs import replace
@@ -29,9 +29,10 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import meant
-from fundamentum.derive.statements.kept import list_of
+from fundamentum.derive.statements.extension_lists import listed, meant, members
+from fundamentum.derive.statements.kept import text_of
 from fundamentum.derive.statements.limit_checks import number_of
+from fundamentum.derive.statements.loops import APPLYING, outermost
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -113,38 +114,34 @@ def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
 
 def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wish]:
     """What one function is called with, or one class made with, and what comes of that."""
-    word = re.compile(rb"\b%s\s*\(" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
+    name = re.escape(asker.name.encode("utf-8", "replace"))
+    by_name = rb"|['\"](?:\w+::)?%s['\"]" % name if asker.asks == "extension" else b""
+    word = re.compile(rb"\b%s\s*\(%s" % (name, by_name), re.I)
     for call in around(tree, data, word, (_MADE,) if asker.made else _CALLS):
         named = text(call.named_children[0]).rpartition("\\")[2].lower() if asker.made else called(call)
-        if named != asker.name:
+        given = arguments(call)[asker.position :]
+        if named in APPLYING:  # array_map('need', $list)
+            lists = (one for one in arguments(call) if asker.name not in text(one).lower())
+            yield from (_stated(check, call, asker) for one in lists for check in members(one, tree, True))
+        elif named != asker.name:
             continue
-        if asker.asks == "setting":
-            yield from _wishes(arguments(call)[asker.position :], asker)
-            continue
-        for name, place in _named(arguments(call), asker, tree):
-            yield _gate(name, place, call, asker) if asker.asks == "php" else _check(name, place, call, asker)
+        elif asker.asks == "setting":
+            yield from _wishes(given, asker)
+        elif asker.asks == "php":
+            version = string(given[0]) or "" if given else ""
+            yield from [_gate(version, given[0], call, asker)] if _VERSION.fullmatch(version) else []
+        else:
+            yield from (_stated(check, call, asker) for check in _named(given, asker, tree) if check.extension)
 
 
-def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[tuple[str, Node]]:
-    """The extensions that are named in the arguments: one, or a list."""
-    one = given[asker.position] if len(given) > asker.position else None
-    if one is None:
-        return
-    one = one.named_children[0] if one.type == "variadic_unpacking" and one.named_children else one
-    array = one if one.type == "array_creation_expression" else None
-    if asker.listed and string(one) is None:
-        array = list_of(one, tree)
-    members: Iterable[Node] = [one]
-    if array is not None:
-        members = (part.named_children[-1] for part in array.named_children if part.named_children)
-    elif asker.listed:
-        members = given[asker.position :]
-    for member in members:
-        plain = string(member) or ""
-        if asker.asks == "php":
-            yield from [(plain, member)] if _VERSION.fullmatch(plain) else []
-        elif extension := meant(plain, asker.asks):
-            yield extension, member
+def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[Check]:
+    """The extensions that are named in the arguments: one, several, a list, the member that a loop has come to."""
+    for one in given if asker.listed else given[:1]:
+        source, of_list = outermost(one.named_children[0] if one.type == "variadic_unpacking" else one)
+        if of_list or (asker.listed and string(source) is None) or source.type == "array_creation_expression":
+            yield from members(source, tree, True, asker.asks)
+        elif extension := meant(text_of(source, tree), asker.asks):
+            yield listed(extension, True, source)
 
 
 def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
@@ -160,23 +157,24 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
     where = f"requirements {names_of(call)}" if names_around(call)[1] else ""
     operator, outcome = asker.operator, asker.outcome
     if not outcome:
-        holds, outcome = next(((holds, told) for holds, told in consequences(call) if told), (False, ""))
+        holds, outcome = next(consequences(call), (False, ""))
         # The program goes on where the answer is otherwise.
         operator = operator if (asker.answers == "present") is not holds else _OPPOSITE[operator]
     return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, where)
 
 
-def _check(extension: str, place: Node, call: Node, asker: Asker) -> Check:
+def _stated(named: Check, call: Node, asker: Asker) -> Check:
+    """What a call says of an extension that is named in it."""
     told = asker.outcome or comes_of(call, asker.answers == "missing", extension=True)
     if not told and asker.made and _OF_REQUIREMENTS.search(asker.name):
         told = "reports"
-    if told and NEED_NOT.search(text(call).partition("(")[2]):
+    if told and (named.outcome == "listed-recommended" or NEED_NOT.search(text(call).partition("(")[2])):
         told = "warns"
-    check = check_at(call, extension, told, f"{asker.name}('{extension}')")
+    check = check_at(call, named.extension, told, f"{asker.name}('{named.extension}')")
     where = check.around
     if asker.outcome or asker.made:
         where = f"{'requirements ' if _of_all(call, names_around(call)[1], asker) else ''}{asker.around} {where}"
-    return replace(check, line=line(place), around=where[:200])
+    return replace(check, line=named.line, around=where[:200])
 
 
 def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
@@ -188,7 +186,8 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
         if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
             continue
         for name in asker.names:
-            stated = _gate(name, call, call, asker) if asker.asks == "php" else _check(name, call, call, asker)
+            gate = _gate(name, call, call, asker) if asker.asks == "php" else None
+            stated = gate or _stated(listed(name, True, call), call, asker)
             if stated.outcome not in ("", "asked"):
                 yield stated
 

@@ -45,7 +45,7 @@ _ASKING_ALL: Final = re.compile(
     _ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists|array_u?(?:diff|intersect)"
 )
 _LOADED: Final = b"get_loaded_extensions"
-_PLACES: Final = ("function_call_expression", "object_creation_expression")
+_PLACES: Final = ("function_call_expression", "member_call_expression", "object_creation_expression")
 _COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
 _KINDS: Final = frozenset({"extension", "function", "class"})
 
@@ -104,6 +104,8 @@ def _askings(place: Node, root: Node) -> Iterator[_Asking]:
         held, key = given[0].named_children
         if _loaded_ones(text(held), root):
             yield _Asking(place, key, "extension")
+    elif name.startswith("call_user_func") and CHECKS.get(string(given[0]) or "") in _KINDS and given[1:]:
+        yield _Asking(place, given[1], CHECKS[string(given[0]) or ""])
     elif name.startswith(_COMPARING):
         lists = [one for one in given if not _loaded_ones(text(one), root)]
         if 0 < len(lists) < len(given) and ("intersect" in name or lists[0] == given[0]):
@@ -112,6 +114,10 @@ def _askings(place: Node, root: Node) -> Iterator[_Asking]:
         lists = [one for one in given if "extension_loaded" not in text(one)]
         if lists and (name == "array_filter" or _none_may_be_missing(place)):
             yield _Asking(place, lists[0], "extension", listed=True, required=True)
+    elif (
+        name in ("filter", "reject") and place.type == "member_call_expression" and "extension_loaded" in text(given[0])
+    ):
+        yield _Asking(place, place.named_children[0], "extension", listed=True, required=True)
 
 
 def _reflecting(made: Node) -> Iterator[_Asking]:
@@ -160,8 +166,9 @@ def _by_functions(asking: _Asking, source: Node, listed: bool, root: Node) -> It
     where = f"{class_name} {function}"
     plain = string(source) if not listed else None
     name = meant(plain, asking.kind) if plain is not None else ""
-    if asking.told and name:
-        yield check_at(asking.place, name, asking.told, text(asking.place)[:60])
+    if name and (asking.told or called(asking.place).startswith("call_user_func")):
+        told = asking.told or comes_of(asking.place, asking.missing, extension=True)
+        yield check_at(asking.place, name, told, text(asking.place)[:60])
     if not function or asking.told:
         return
     answers = answered(asking.place, missing=asking.missing)

@@ -53,7 +53,7 @@ def asking_for_versions(compared: Iterable[Compared]) -> Iterator[Asker]:
                 names = (version,) if isinstance(version, str) else ()
                 yield Asker("answer", function, 0, False, "php", "", answers, where, operator=operator, names=names)
         elif holding and (position := _position(place, f"${version.name}")) is not None and function:
-            told = next(((holds, result) for holds, result in consequences(condition) if result), None)
+            told = next(consequences(condition), None)
             operator = failing[0][0] if told and told[0] else operator
             if told or answers:
                 name = class_name if function == MADE else function

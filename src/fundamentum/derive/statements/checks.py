@@ -74,7 +74,7 @@ class Checks:
         call = nearest(node, "function_call_expression")
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
         for holds, result in consequences(asked, extension=True) if outcome == "asked" and asked is not None else ():
-            if result and holds is absent:
+            if holds is absent:
                 if result != "stops" or self._directly(node):
                     return "warns" if result == "warns" else "reports"
                 return "throws" if function else "exits"

@@ -3,6 +3,7 @@
 ``if (version_compare(...)) exit;``, ``$ok = extension_loaded(...); ... if (!$ok) { $errors[] = ...; }``
 """
 
+import itertools
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -64,8 +65,9 @@ def consequences(condition: Node, *, extension: bool = False) -> Iterator[tuple[
     ``extension``: it asks for an extension, so that words such as *missing* speak of that.
     """
     for at, worth in climbed(condition):
-        yield from _of_branches(at, worth, extension)
-        yield from _elsewhere(at, worth, extension)
+        for holds, told in itertools.chain(_of_branches(at, worth, extension), _elsewhere(at, worth, extension)):
+            if told:
+                yield holds, told
 
 
 def _of_branches(at: Node, worth: Worth, extension: bool = False, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:

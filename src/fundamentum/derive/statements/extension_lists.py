@@ -96,6 +96,8 @@ MAX_DEPTH: Final = 6
 def members(source: Node, root: Node, required: bool, kind: str = "extension", depth: int = 0) -> Iterator[Check]:
     """The names in a list, written there or kept under a name in the same file."""
     where = unwrapped(source)
+    if where is not None and where.type == "assignment_expression":
+        where = where.child_by_field_name("right")
     if where is None or depth > MAX_DEPTH:
         return
     if where.type == "array_creation_expression":
@@ -135,6 +137,10 @@ _OF_LISTS: Final = frozenset(
     "array_flip array_values array_unique array_keys array_merge array_map array_filter array_replace".split()
 )
 """Functions of which the result has the names that are in the lists which they are given."""
+_COLLECTION: Final = re.compile(
+    r"(?:new\s+)?\\?(?:\w+\\)*(?:collect|Collection::make|Collection|ArrayObject|ArrayIterator)\("
+)
+"""Objects that are made of a list."""
 _INCLUDES: Final = frozenset(
     {"include_expression", "include_once_expression", "require_expression", "require_once_expression"}
 )
@@ -147,7 +153,7 @@ _LISTING: Final = frozenset(
 
 def _put_together(where: Node) -> list[Node]:
     """The lists that an expression is made of: ``array_merge($base, ['gd'])``, ``$base + $more``."""
-    if called(where) in _OF_LISTS and where.type == "function_call_expression":
+    if _COLLECTION.match(text(where)) or (called(where) in _OF_LISTS and where.type == "function_call_expression"):
         return [one for one in arguments(where) if one.type in _LISTING]
     if where.type == "binary_expression" and text(where.child_by_field_name("operator")) == "+":
         sides = (unwrapped(where.child_by_field_name(side)) for side in ("left", "right"))

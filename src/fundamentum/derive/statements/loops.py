@@ -9,7 +9,9 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.nodes import ancestors, arguments, called, inside, text, walked
 
 _CLOSURES: Final = frozenset({"anonymous_function", "arrow_function"})
-_APPLYING: Final = frozenset({"array_walk", "array_map"})
+APPLYING: Final = frozenset({"array_walk", "array_map", "each", "map"})
+"""Functions, and methods of collections, that call what they are given for each member."""
+_CALLS: Final = frozenset({"function_call_expression", "member_call_expression"})
 _TAKING: Final = frozenset({"array_shift", "array_pop"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _COUNTING: Final = frozenset({"for_statement", "while_statement", "do_statement"})
@@ -91,9 +93,10 @@ def _gone_through(above: Node, child: Node) -> Member | None:
             if taken is not None and called(taken) in _TAKING and arguments(taken):
                 return Member(arguments(taken)[0], frozenset({text(target)}))
     if above.type in _CLOSURES and (parameters := above.child_by_field_name("parameters")) is not None:
-        call = next((node for node, _ in ancestors(above) if node.type == "function_call_expression"), None)
-        given = arguments(call) if call is not None and called(call) in _APPLYING else []
-        source = next((one for one in given if one != above), None) if above in given else None
+        call = next((node for node, _ in ancestors(above) if node.type in _CALLS), None)
+        given = arguments(call) if call is not None and called(call) in APPLYING else []
+        lists = [call.child_by_field_name("object") if call is not None else None, *given]
+        source = next((one for one in lists if one is not None and one != above), None) if above in given else None
         names = frozenset(text(node) for node in walked(parameters) if node.type == "variable_name")
         return Member(source, names) if source is not None else None
     return None

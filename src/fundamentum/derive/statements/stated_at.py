@@ -15,7 +15,7 @@ def comes_of(condition: Node, holds: bool, *, extension: bool = False) -> Outcom
     ``extension``: it asks for an extension, so that words such as *missing* speak of that.
     """
     told = consequences(condition, extension=extension)
-    return next((result for held, result in told if result and held is holds), "")
+    return next((result for held, result in told if held is holds), "")
 
 
 def names_of(place: Node) -> str:

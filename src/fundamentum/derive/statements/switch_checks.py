@@ -48,14 +48,13 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
         return
     condition, on_where_true = _condition(call)
     for holds, result in consequences(condition):
-        if result:
-            wanted = "off" if holds is on_where_true else "zone" if name == ZONE else "on"
-            if name == ZONE and wanted == "off":
-                continue
-            stops = result != "warns" and not _nested(condition)
-            around = " ".join(names_around(call))
-            yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)
-            return
+        wanted = "off" if holds is on_where_true else "zone" if name == ZONE else "on"
+        if name == ZONE and wanted == "off":
+            continue
+        stops = result != "warns" and not _nested(condition)
+        around = " ".join(names_around(call))
+        yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)
+        return
 
 
 def _of_table(call: Node, name: str) -> Iterator[Wish]:
@@ -63,7 +62,7 @@ def _of_table(call: Node, name: str) -> Iterator[Wish]:
     comparison = nearest(call, "binary_expression")
     if comparison is None or text(comparison.child_by_field_name("operator")) not in _EQUAL:
         return
-    results = [result for _, result in consequences(comparison) if result]
+    results = [result for _, result in consequences(comparison)]
     for key, value in entries_gone_through(root_of(call), call, name) if results else ():
         wanted = _WORDS.get((string(value) or text(value)).strip("'\"").lower())
         if key in SWITCHES and wanted is not None:

@@ -9,22 +9,20 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Gate, Name, Outcome
+from fundamentum.derive.php_source.facts import Gate, Outcome
 from fundamentum.derive.php_source.nodes import (
-    heading,
     line,
     names_around,
-    nearest,
     text,
 )
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.stated_at import names_of
 from fundamentum.derive.statements.versions_compared import Compared
 
 NAMED: Final = (b"'PHP_VERSION", b'"PHP_VERSION', b"'PHP_M", b'"PHP_M')
 """How the names of PHP's constants begin in quotes: ``constant('PHP_VERSION_ID')``"""
-_FUNCTIONS: Final = ("function_definition", "method_declaration")
 _VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
@@ -41,13 +39,11 @@ def gates(root: Node, data: bytes, words: frozenset[bytes], compared: Iterable[C
     """
     by_name = ASKING.among(words)
     for place, condition, holding, failing in compared:
-        found = [(holds, result, "") for holds, result in consequences(condition) if result]
+        found = [(holds, result, "") for holds, result in consequences(condition)]
         for holds, result, includes in (found or _including(condition))[:1]:
-            class_name, function = names_around(place)
-            where = f"{class_name} {function} {heading(place)}".strip()[:200] if function else ""
+            where = names_of(place) if names_around(place)[1] else ""
             for operator, version in failing if holds else holding:
-                for meant in _given(version, place, data):
-                    yield Gate(operator, meant, line(place), text(place)[:60], result, where, includes)
+                yield Gate(operator, version, line(place), text(place)[:60], result, where, includes)
     for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
@@ -68,16 +64,3 @@ def _including(condition: Node) -> list[tuple[bool, Outcome, str]]:
         )
         found += [(holds, "", included[1])] if included and len(lines) == 1 else []
     return found
-
-
-def _given(version: str | Name, node: Node, data: bytes) -> list[str | Name]:
-    """The versions that a function is called with, where the one that is asked for is its parameter."""
-    if not isinstance(version, Name) or version.kind != "variable":
-        return [version]
-    function = nearest(node, *_FUNCTIONS)
-    parameters = text(function.child_by_field_name("parameters")) if function is not None else ""
-    if function is None or not re.search(rf"\${re.escape(version.name)}\b", parameters):
-        return [version]
-    name = re.escape(text(function.child_by_field_name("name")).encode("utf-8", "replace"))
-    calls = re.findall(rb"(?<!function )\b%s\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]" % name, data)
-    return [call.decode() for call in dict.fromkeys(calls)] or [version]

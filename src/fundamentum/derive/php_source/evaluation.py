@@ -117,7 +117,9 @@ def _plain(node: Node) -> Value:
         return int(written) if written.isdigit() and len(written) < 10 else None
     if node.type == "float":
         return float(written) if re.fullmatch(r"\d{1,9}\.\d{1,9}", written) else None
-    return {"true": True, "false": False}.get(written.lower())
+    # Nothing is what an empty list is: untrue, and equal to no text.
+    plain: dict[str, Value] = {"true": True, "false": False, "null": []}
+    return plain.get(written.lower())
 
 
 def _listed(array: Node, given: Given, number: int, depth: int) -> Cases:

@@ -13,7 +13,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.application.tree import SourceFile, content_of
 from fundamentum.derive.families import LIMITS
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Operator, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Name, Operator, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -34,6 +34,7 @@ from fundamentum.derive.statements.kept import text_of
 from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.loops import APPLYING, outermost
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
+from fundamentum.derive.statements.versions_compared import kept_under
 from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
@@ -100,7 +101,7 @@ def _word(asker: Asker) -> bytes:
     return (of_class + rb"\s*::\s*" if of_class else b"") + name + rb"\s*\(\s*\)"
 
 
-_GIVEN_A_VERSION: Final = rb"\s*\([^;]{0,200}['\"]\d"
+_GIVEN_A_VERSION: Final = rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)"
 
 
 def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
@@ -128,10 +129,19 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wis
         elif asker.asks == "setting":
             yield from _wishes(given, asker)
         elif asker.asks == "php":
-            version = string(given[0]) or "" if given else ""
-            yield from [_gate(version, given[0], call, asker)] if _VERSION.fullmatch(version) else []
+            yield from (_gate(version, one, call, asker) for one in given[:1] if (version := _version(one)))
         else:
             yield from (_stated(check, call, asker) for check in _named(given, asker, tree) if check.extension)
+
+
+def _version(given: Node) -> str | Name | None:
+    """The version that is given, or what it is kept under: ``config('installer.php')``, ``MINIMUM_PHP``."""
+    plain = string(given)
+    if plain is not None:
+        return plain if _VERSION.fullmatch(plain) else None
+    keys = [string(one) or "" for one in arguments(given)[:1]]
+    named = Name("key", keys[0].rpartition(".")[2]) if keys and keys[0] else kept_under(given)
+    return named if named is not None and "php" in named.name.lower() else None
 
 
 def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[Check]:
@@ -152,7 +162,7 @@ def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
         yield Wish("setting", directive, f">= {least}", line(given[0]), how, asker.outcome != "warns")
 
 
-def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
+def _gate(version: str | Name, place: Node, call: Node, asker: Asker) -> Gate:
     """What a call says of PHP's version."""
     where = f"requirements {names_of(call)}" if names_around(call)[1] else ""
     operator, outcome = asker.operator, asker.outcome
@@ -160,7 +170,7 @@ def _gate(version: str, place: Node, call: Node, asker: Asker) -> Gate:
         holds, outcome = next(consequences(call), (False, ""))
         # The program goes on where the answer is otherwise.
         operator = operator if (asker.answers == "present") is not holds else _OPPOSITE[operator]
-    return Gate(operator, version, line(place), f"{asker.name}('{version}')", outcome, where)
+    return Gate(operator, version, line(place), f"{asker.name}({text(place)[:40]})", outcome, where)
 
 
 def _stated(named: Check, call: Node, asker: Asker) -> Check:

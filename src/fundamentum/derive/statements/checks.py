@@ -12,8 +12,8 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.php_source.nodes import ancestors, arguments, inside, names_around, nearest, string, text
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
-from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.outcomes import gives_up
+from fundamentum.derive.statements.stated_at import comes_of
 from fundamentum.derive.statements.truth import climbed, expression_around
 from fundamentum.derive.statements.ways import ways_around
 
@@ -73,12 +73,12 @@ class Checks:
             return outcome
         call = nearest(node, "function_call_expression")
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
-        for holds, result in consequences(asked, extension=True) if outcome == "asked" and asked is not None else ():
-            if holds is absent:
-                if result != "stops" or self._directly(node):
-                    return "warns" if result == "warns" else "reports"
-                return "throws" if function else "exits"
-        return outcome
+        result = comes_of(asked, absent, extension=True) if outcome == "asked" and asked is not None else ""
+        if not result:
+            return outcome
+        if result != "stops" or self._directly(node):
+            return "warns" if result == "warns" else "reports"
+        return "throws" if function else "exits"
 
     def outcome(self, check: CheckAt, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:
         """What happens where the extension is absent; where there are other ways, where all of them are gone."""

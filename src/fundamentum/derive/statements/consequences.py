@@ -77,10 +77,13 @@ def _of_branches(at: Node, worth: Worth, extension: bool = False, depth: int = 0
     for holds, true in worth.cases():
         branch = then if true else otherwise
         done = [*([branch] if branch is not None else []), *([] if true else following)]
-        found = [result for part in done if (result := outcome(part, extension=extension))]
-        yield from ((holds, result) for result in found)
-        for part in done if not found and depth < MAX_DEPTH else ():
-            yield from _of_what_it_sets(part, holds, depth)
+        found: list[tuple[bool, Outcome]]
+        found = [(holds, result) for part in done if (result := outcome(part, extension=extension))]
+        if (holds, "stops") not in found and depth < MAX_DEPTH:
+            later = itertools.chain.from_iterable(_of_what_it_sets(part, holds, depth) for part in done)
+            # What is reported may be looked at further down, and end the program there.
+            found = [*(one for one in later if not found or one[1] == "stops"), *found]
+        yield from found
 
 
 def _of_what_it_sets(branch: Node, holds: bool, depth: int) -> Iterator[tuple[bool, Outcome]]:

@@ -204,6 +204,8 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
         least = _least_in(given) if key in LIMITS else None
         if least is not None and (value := _value(root, least, key)):
             comparison = nearest(call, "binary_expression")
+            compared = (above for above, _ in ancestors(call) if called(above) == "version_compare")
+            comparison = comparison if comparison is not None else next(compared, None)
             yield Wanted(key, value, line(given), _stops(comparison) and not WARNING.search(text(given)))
 
 
@@ -215,8 +217,11 @@ def entries_gone_through(root: Node, place: Node, name: str) -> Iterator[tuple[s
         array = list_of(loop.source, root)
         for element in array.named_children if array is not None else ():
             Patience.tick()
-            pair = [unwrapped(part) for part in element.named_children]
-            key = string(pair[0]) if len(pair) == 2 else None
-            if key is not None and pair[1] is not None:
-                yield key, pair[1]
+            parts = [unwrapped(part) for part in element.named_children]
+            row = parts[-1] if parts and parts[-1] is not None and parts[-1].named_children else None
+            # A row without a key has the name in it: ``['memory_limit', '>=', '128M']``
+            first = unwrapped(row.named_children[0].named_children[0]) if row is not None and len(parts) == 1 else None
+            key = string(first or parts[0]) if first is not None or len(parts) == 2 else None
+            if key is not None and parts[-1] is not None:
+                yield key, parts[-1]
         return

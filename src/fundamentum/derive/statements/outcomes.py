@@ -8,6 +8,8 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import called, function_around, inside, text
 
+STRENGTH: Final[tuple[Outcome, ...]] = ("", "warns", "reports", "stops")
+"""What a branch may come to, the weakest first."""
 WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
 """How what only recommends something is called."""
 _COLLECTORS: Final = re.compile(
@@ -73,7 +75,7 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
             return "stops"
         if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
             return "stops"
-        found = _stronger(found, _reported(node, extension))
+        found = max(found, _reported(node, extension), key=STRENGTH.index)
     return found
 
 
@@ -98,8 +100,3 @@ def _reported(node: Node, extension: bool) -> Outcome:
     if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
         return "warns" if WARNING.search(said) else "reports"
     return ""
-
-
-def _stronger(one: Outcome, other: Outcome) -> Outcome:
-    order: tuple[Outcome, ...] = ("", "warns", "reports", "stops")
-    return max(one, other, key=order.index)

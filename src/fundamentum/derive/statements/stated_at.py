@@ -7,15 +7,16 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Check, Outcome
 from fundamentum.derive.php_source.nodes import heading, line, names_around
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.outcomes import STRENGTH
 
 
 def comes_of(condition: Node, holds: bool, *, extension: bool = False) -> Outcome:
-    """What comes of a condition first, where it holds or where it does not.
+    """The strongest that comes of a condition where it holds, or where it does not.
 
     ``extension``: it asks for an extension, so that words such as *missing* speak of that.
     """
     told = consequences(condition, extension=extension)
-    return next((result for held, result in told if held is holds), "")
+    return max((result for held, result in told if held is holds), key=STRENGTH.index, default="")
 
 
 def names_of(place: Node) -> str:

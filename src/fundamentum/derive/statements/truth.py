@@ -47,11 +47,26 @@ def climbed(place: Node, worth: Worth = CONDITION) -> Iterator[tuple[Node, Worth
     while worth != (None, None):
         Patience.tick()
         yield at, worth
-        above = expression_around(at)
-        if above is None:
+        if (chosen := _of_arm(at)) is not None:
+            at, arm, otherwise = chosen
+            worth = Worth(*(arm if value is not None and is_true(value) else otherwise for value in worth))
+        elif (above := expression_around(at)) is not None:
+            at, worth = above, Worth(*cases_of(above, _given(at, worth), len(worth)))
+        else:
             return
-        worth = Worth(*cases_of(above, _given(at, worth), len(worth)))
-        at = above
+
+
+def _of_arm(condition: Node) -> tuple[Node, Value, Value] | None:
+    """``match (true) { CONDITION => 'too old', default => null }``: the whole, the arm's value, and the default one."""
+    if condition.parent is None or condition.parent.type != "match_condition_list":
+        return None
+    whole, arm = nearest(condition, "match_expression"), condition.parent.parent
+    otherwise = nearest(condition, "match_block")
+    default = otherwise.named_children[-1] if otherwise is not None else None
+    if whole is None or arm is None or "true" not in text(whole.named_children[0]).lower():
+        return None
+    other = default.named_children[-1] if default is not None and default.type == "match_default_expression" else None
+    return whole, literal(arm.named_children[-1]), literal(other)
 
 
 def expression_around(part: Node) -> Node | None:

@@ -6,7 +6,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, around, text, unwrapped
+from fundamentum.derive.php_source.nodes import Patience, around, nearest, text, unwrapped
 from fundamentum.derive.php_source.scalars import Value
 from fundamentum.derive.statements.loops import Loop, loop_of
 from fundamentum.derive.statements.truth import literal
@@ -95,6 +95,21 @@ def function_of(node: Node) -> Node:
         Patience.tick()
         node = node.parent
     return node
+
+
+def given_before(kept: Node) -> Node | None:
+    """What a variable is given last before a place, in the same function, and in the same turn of a loop."""
+    scope, root = function_of(kept), root_of(kept)
+    before = (root.text or b"")[scope.start_byte : kept.start_byte]
+    name = re.escape(text(kept).encode("utf-8", "replace"))
+    given = [match.end() for match in re.finditer(name + rb"\s*=(?![=>])\s*", before)]
+    where = scope.start_byte + given[-1] if given else 0
+    value = root.descendant_for_byte_range(where, where + 1) if given else None
+    while value is not None and value.parent is not None and value.parent.type != "assignment_expression":
+        Patience.tick()
+        value = value.parent
+    loop = nearest(kept, *_LOOPS)
+    return value if value is None or loop is None or loop.start_byte < value.start_byte else None
 
 
 def named_behind(kept: Node, scope: Node) -> Iterator[Node]:

@@ -28,13 +28,14 @@ from fundamentum.derive.statements.branches import (
     block_of,
     branches,
     function_of,
+    given_before,
     loops_over,
     named_behind,
     root_of,
     set_by,
 )
 from fundamentum.derive.statements.outcomes import WARNING, leaves, outcome
-from fundamentum.derive.statements.truth import Worth, climbed
+from fundamentum.derive.statements.truth import Worth, climbed, literal
 
 _OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
@@ -90,8 +91,11 @@ def _of_what_it_sets(branch: Node, holds: bool, depth: int) -> Iterator[tuple[bo
     """What comes of a variable that a branch adds to, counts up or gives a plain value: ``$absent[] = $name;``"""
     for node in inside(branch):
         kept, value = set_by(node)
-        worth = Worth(value, None) if holds else Worth(None, value)
-        for place in named_behind(kept, function_of(node)) if kept is not None and value is not None else ():
+        if kept is None or value is None:
+            continue
+        before = literal(given_before(kept))  # where the branch is not taken, it is what it was
+        worth = Worth(value, before) if holds else Worth(before, value)
+        for place in named_behind(kept, function_of(node)):
             yield from where_asked(place, worth, depth + 1)
 
 

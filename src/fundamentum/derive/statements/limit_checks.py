@@ -218,10 +218,10 @@ def entries_gone_through(root: Node, place: Node, name: str) -> Iterator[tuple[s
         for element in array.named_children if array is not None else ():
             Patience.tick()
             parts = [unwrapped(part) for part in element.named_children]
-            row = parts[-1] if parts and parts[-1] is not None and parts[-1].named_children else None
             # A row without a key has the name in it: ``['memory_limit', '>=', '128M']``
-            first = unwrapped(row.named_children[0].named_children[0]) if row is not None and len(parts) == 1 else None
-            key = string(first or parts[0]) if first is not None or len(parts) == 2 else None
+            within = [member for part in parts[:1] if part is not None for member in part.named_children[:1]]
+            named = [*within[0].named_children[:1]] if len(parts) == 1 and within else parts[: len(parts) - 1]
+            key = string(named[0]) if named else None
             if key is not None and parts[-1] is not None:
                 yield key, parts[-1]
         return

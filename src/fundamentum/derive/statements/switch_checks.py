@@ -86,7 +86,8 @@ def _condition(call: Node) -> tuple[Node, bool]:
         deciding: tuple[Node, bool] | None = None
         for at, told in known_around(call, states, lambda _: None):
             truths = [is_true(value) for value in told]
-            deciding = (at, truths[0]) if truths[0] is not truths[1] else deciding
+            answers = truths[0] is not truths[1] and [] not in told  # nothing (null) is no answer
+            deciding = (at, truths[0]) if answers else deciding
         if deciding is not None:
             return deciding
     return call, True

@@ -26,9 +26,12 @@ class Worth(NamedTuple):
         )
 
     def bad(self) -> bool | None:
-        """Whether the condition holds where the expression is false, or says so in words; None: neither is known."""
+        """Whether the condition holds where the expression is false, or says so in words; None: neither is known.
+
+        What comes to nothing (null) may be a third answer.
+        """
         for holds, value in ((False, self.failed), (True, self.held)):
-            if value is not None and (not is_true(value) or (isinstance(value, str) and _BAD.search(value))):
+            if value not in (None, []) and (not is_true(value) or (isinstance(value, str) and _BAD.search(value))):
                 return holds
         return None
 

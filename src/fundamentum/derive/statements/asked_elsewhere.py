@@ -98,7 +98,8 @@ def _word(asker: Asker) -> bytes:
     if asker.kind != "answer":
         return name + rb"\b"
     of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
-    return (of_class + rb"\s*::\s*" if of_class else b"") + name + rb"\s*\(\s*\)"
+    scope = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*" if of_class else b""
+    return scope + name + rb"\s*\(\s*\)"
 
 
 _GIVEN_A_VERSION: Final = rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)"
@@ -193,6 +194,8 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
     word = re.compile(rb"\b%s\s*\(\s*\)" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
     for call in around(tree, data, word, _CALLS):
         scope = text(call.child_by_field_name("scope")).rpartition("\\")[2].lower()
+        if scope in ("self", "static") or text(call.child_by_field_name("object")) == "$this":
+            scope = names_around(call)[0]
         if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
             continue
         for name in asker.names:

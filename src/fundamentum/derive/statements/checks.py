@@ -10,6 +10,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
+from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.nodes import ancestors, arguments, inside, names_around, nearest, string, text
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.outcomes import gives_up
@@ -115,14 +116,19 @@ class Checks:
         return self._in(condition, negative=True) if condition is not None else ()
 
     def _of_several(self, check: CheckAt, node: Node) -> Node | None:
-        """The condition of an ``if`` that holds where this extension and others are all missing."""
-        for parent, child in ancestors(node):
-            operator = parent.child_by_field_name("operator") if parent.type == "binary_expression" else None
-            if operator is not None and operator.type in ("||", "or"):
-                return None
-            if parent.type == "if_statement":
-                return child if check.negative and len(self._in(child, negative=True)) > 1 else None
-        return None
+        """The condition of an ``if`` that holds where this extension and others are all missing, not for this alone."""
+        statement = nearest(node, "if_statement")
+        condition = statement.child_by_field_name("condition") if statement is not None else None
+        if condition is None or not check.negative or len(self._in(condition, negative=True)) < 2:
+            return None
+        there = {one.start: (one.start != check.start,) for one in self.at}
+
+        def known(part: Node) -> Cases | None:
+            named = part.child_by_field_name("function") if part.type == "function_call_expression" else None
+            return there.get(named.start_byte) if named is not None else None
+
+        within = condition.start_byte <= check.start < condition.end_byte
+        return condition if within and cases_of(condition, known, 1)[0] is not True else None
 
     def _before_the_end(self, node: Node) -> Node | None:
         """Several that stand before an end, each of which keeps from it: ``a() || b() || exit``"""

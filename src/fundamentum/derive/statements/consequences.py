@@ -13,6 +13,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
+    arguments,
     around,
     called,
     function_around,
@@ -47,7 +48,7 @@ _LEVEL: Final = re.compile(
     re.I,
 )
 """The level that an entry of a table gives, or an argument."""
-_ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error)_?(if|unless)$")
+_ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal|(warn))_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
 _FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
 _OPTIONAL_CLASS: Final = re.compile(
@@ -125,7 +126,8 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
             yield bad, "warns" if _OPTIONAL_CLASS.search(text(whole)[:MAX_CLASS]) else "reports"
     elif above.type == "argument":
         ends = _ENDS_WHERE.search(called(above.parent.parent if above.parent is not None else None))
-        yield (not bad, "stops") if ends and ends[1] == "if" else (bad, "stops" if ends else _handed_to(above))
+        told: Outcome = "warns" if ends and ends[1] else "stops" if ends else _handed_to(above)
+        yield bad is not (ends is not None and ends[2] == "if"), told
     elif above.type == "array_element_initializer":
         yield bad, _level_of(above)
         yield from _of_loop_over(above, worth)
@@ -213,6 +215,10 @@ def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]
                 node.parent is None or node.parent.type != "subscript_expression"
             ):
                 yield from where_asked(node, worth)
+    for place in named_behind(kept, block_of(table)) if kept is not None else ():
+        call = nearest(place, "function_call_expression")
+        if called(call) == "in_array" and call is not None and text(arguments(call)[0]).lower() == "false":
+            yield from where_asked(call, Worth(None, worth.failed is not None and not is_true(worth.failed)))
 
 
 def where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool, Outcome]]:

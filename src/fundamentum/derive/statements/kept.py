@@ -63,6 +63,17 @@ def kept_list(written: str, root: Node) -> Node | None:
     return None
 
 
+def returned(function: str, root: Node) -> Node | None:
+    """What a function or method of the same file returns, if it does nothing else.  ``function``: in lower case."""
+    named = re.compile(rb"function\s+&?\s*%s\b" % re.escape(function.encode("utf-8", "replace")), re.I)
+    for found in around(root, root.text or b"", named, ("function_definition", "method_declaration")):
+        body = found.child_by_field_name("body")
+        lines = [one for one in body.named_children if one.type != "comment"] if body is not None else []
+        if len(lines) == 1 and lines[0].type == "return_statement" and lines[0].named_children:
+            return lines[0].named_children[0]
+    return None
+
+
 def first_given(name: str, root: Node) -> Node | None:
     """What is given to a variable, a property or a constant of that name first."""
     return next(all_given(name, root), None)

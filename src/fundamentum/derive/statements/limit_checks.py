@@ -26,7 +26,7 @@ from fundamentum.derive.php_source.nodes import (
     walked,
 )
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.kept import first_given, kept_part, list_of, plain_name
+from fundamentum.derive.statements.kept import first_given, kept_part, list_of, plain_name, returned
 from fundamentum.derive.statements.loops import loops_around
 from fundamentum.derive.statements.outcomes import WARNING
 
@@ -171,6 +171,8 @@ def _value(root: Node, node: Node, directive: str) -> str:
     if plain.type in _ON_THE_WAY and (given := arguments(plain)):
         return _value(root, given[0], directive)
     name = plain_name(text(plain))
+    if called(plain) and (told := returned(called(plain), root)) is not None:
+        return number_of(text(told), directive)
     kept = kept_part(plain, root) or first_given(name, root)
     if kept is not None and (found := number_of(text(kept), directive)):
         return found

@@ -10,11 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Gate, Outcome
-from fundamentum.derive.php_source.nodes import (
-    line,
-    names_around,
-    text,
-)
+from fundamentum.derive.php_source.nodes import around, heading, line, names_around, text
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
@@ -24,6 +20,11 @@ from fundamentum.derive.statements.versions_compared import Compared
 NAMED: Final = (b"'PHP_VERSION", b'"PHP_VERSION', b"'PHP_M", b'"PHP_M')
 """How the names of PHP's constants begin in quotes: ``constant('PHP_VERSION_ID')``"""
 _VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
+_DECLARED: Final = re.compile(
+    rb"['\"]php(?:_?version|_?min)?['\"]\s*=>\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I
+)
+"""``'php' => '8.1'`` in a table."""
+_OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
@@ -44,6 +45,12 @@ def gates(root: Node, data: bytes, words: frozenset[bytes], compared: Iterable[C
             where = names_of(place) if names_around(place)[1] else ""
             for operator, version in failing if holds else holding:
                 yield Gate(operator, version, line(place), text(place)[:60], result, where, includes)
+    for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
+        known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
+        if known is not None and _OF_REQUIREMENTS.search(heading(entry)):
+            yield Gate(
+                ">=", known[1].decode(), line(entry), text(entry)[:60], "reports", f"requirements {names_of(entry)}"
+            )
     for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":

@@ -48,6 +48,7 @@ _LEVEL: Final = re.compile(
     re.I,
 )
 """The level that an entry of a table gives, or an argument."""
+_SEVERE: Final = re.compile(r"::\w*(?:ERROR|FATAL|CRITICAL|REQUIRED|MANDATORY)\b")
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal|(warn))_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
 _FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
@@ -185,7 +186,7 @@ def _level_of(element: Node) -> Outcome:
     if level := _LEVEL.search(entry):
         said = level[1] if not level[1].startswith("$") else _last_given(level[1], element)
         return "reports" if said.lower() in ("true", "1") else "warns" if said else ""
-    return "warns" if WARNING.search(entry) else ""
+    return "reports" if _SEVERE.search(entry) else "warns" if WARNING.search(entry) else ""
 
 
 def _last_given(variable: str, place: Node) -> str:

@@ -27,7 +27,7 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.kept import first_given, kept_part, list_of, plain_name, returned
-from fundamentum.derive.statements.loops import loops_around
+from fundamentum.derive.statements.loops import loops_around, outermost
 from fundamentum.derive.statements.outcomes import WARNING
 
 _SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
@@ -65,6 +65,13 @@ def limits_wanted(root: Node, call: Node) -> Iterator[Wanted]:
             yield Wanted(name, value, line(call), _stops(comparison))
     elif given and given[0].type == "variable_name":
         yield from _of_table(root, call, text(given[0]))
+        source, listed = outermost(given[0])
+        names = list_of(source, root) if listed else None
+        for element in names.named_children if names is not None else ():
+            plain = string(element.named_children[0]) if element.named_child_count == 1 else None
+            value, comparison = _least(root, call, plain) if plain in LIMITS else ("", None)
+            if value:
+                yield Wanted(plain or "", value, line(element), _stops(comparison))
 
 
 SPEAKING: Final = (b"$_FILES", b"size")

@@ -52,13 +52,15 @@ def _of_text(text: str) -> Iterator[Line]:
     heading, open_at, parts, listed = "", 0, list[str](), False
     leading: list[tuple[int, str]] = []
     """Entries that lead in a list below them: where they begin in their line, and what they say."""
+    entry: list[tuple[int, str]] = []
+    """The last entry."""
     goes_on = _going_on(raw)
 
     def closed() -> Iterator[Line]:
         above = ": ".join((heading, *(said for _, said in leading))) if leading else heading
         yield from _sentences(" ".join(parts), open_at, above, listed)
-        if listed and parts and parts[-1].endswith(":"):
-            leading.append((_indent(raw[open_at - 1]), " ".join(parts).rstrip(":")))
+        entry[:] = [(_indent(raw[open_at - 1]), " ".join(parts).rstrip(":"))] if listed and parts else entry
+        leading.extend(entry if parts and parts[-1].endswith(":") else ())
         parts.clear()
 
     for number, line in enumerate(raw, 1):
@@ -75,12 +77,15 @@ def _of_text(text: str) -> Iterator[Line]:
         elif titled or underlined or colon or shouted:
             yield from closed()
             leading.clear()
+            entry.clear()
             heading = _plain(titled[1] if titled else line).rstrip(":")
             yield Line(heading[:MAX_LENGTH], number, heading)
         elif _BULLET.match(line) or not parts or not goes_on(raw[number - 2], line, listed):
             yield from closed()
             while leading and _indent(line) <= leading[-1][0]:
                 leading.pop()
+            if entry and _BULLET.match(line) and _indent(line) > entry[0][0] and entry[0] not in leading:
+                leading.append(entry[0])
             open_at, listed = number, _BULLET.match(line) is not None or "|" in line
             parts.append(_plain(line))
         else:

@@ -14,7 +14,16 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.functions import FUNCTIONS, KEEPING
 from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text
-from fundamentum.derive.php_source.scalars import Value, as_number, as_text, is_true, limited, loosely_equal, ordered
+from fundamentum.derive.php_source.scalars import (
+    Value,
+    as_number,
+    as_text,
+    is_true,
+    limited,
+    loosely_equal,
+    ordered,
+    orders,
+)
 
 Cases = tuple[Value, ...]
 """What an expression comes to, case by case."""
@@ -141,7 +150,7 @@ def _joined(sign: str, left: Cases, right: Cases) -> Cases:
         strict = len(sign) == 3
         return _each(lambda first, second: loosely_equal(first, second, strict=strict) is _EQUAL[sign], left, right)
     if sign in _ORDER:
-        return _each(lambda first, second: _ORDER[sign](ordered(first, second)), left, right)
+        return _each(lambda first, second: _agreed(_ORDER[sign], orders(first, second)), left, right)
     if sign == "<=>":
         return _each(ordered, left, right)
     if sign == ".":
@@ -149,6 +158,12 @@ def _joined(sign: str, left: Cases, right: Cases) -> Cases:
     if (reckoned := _ARITHMETIC.get(sign)) is not None:
         return _each(lambda first, second: limited(reckoned(as_number(first), as_number(second))), left, right)
     return (None,) * len(left)
+
+
+def _agreed(question: Callable[[int], bool], known: Sequence[int]) -> Value:
+    """The answer, where it is the same for each order."""
+    answers = set(map(question, known))
+    return answers.pop() if len(answers) == 1 else None
 
 
 def _either(deciding: bool, *pair: Value) -> Value:

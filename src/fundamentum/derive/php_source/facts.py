@@ -56,6 +56,8 @@ class Check(Fact, frozen=True):
     """What the list is called that names the extension."""
     command_line: bool = False
     """Whether it is reached on the command line alone."""
+    calls: tuple[str, ...] = ()
+    """The functions that are called where it is missing: of the program's own, they may end it."""
 
 
 class Syntax(Fact, frozen=True):
@@ -94,6 +96,8 @@ class Gate(Fact, frozen=True):
     code."""
     includes: str = ""
     """The file that is included where the version is otherwise: what comes of it may stand there."""
+    calls: tuple[str, ...] = ()
+    """The functions that are called there."""
 
 
 class Guarded(Fact, frozen=True):

@@ -59,19 +59,27 @@ def loosely_equal(first: Value, second: Value, *, strict: bool) -> bool:
 def ordered(first: Value, second: Value) -> int:
     """Below zero where the first is less, above where it is more: numbers as such, texts letter by letter.
 
-    ``ValueError`` for lists, and where versions of PHP differ: a text that is no number, and a number.
+    ``ValueError`` for lists, and where versions of PHP differ.
     """
+    order, *others = orders(first, second)
+    if others:
+        raise ValueError
+    return order
+
+
+def orders(first: Value, second: Value) -> tuple[int, ...]:
+    """The same in each version of PHP: they differ in a text that is no number, beside a number."""
     if isinstance(first, bool) or isinstance(second, bool):
-        return int(is_true(first)) - int(is_true(second))
+        return (int(is_true(first)) - int(is_true(second)),)
     if isinstance(first, list) or isinstance(second, list):
         raise ValueError
     by_letters = _order(as_text(first), as_text(second))
     if isinstance(first, str) and isinstance(second, str) and not (_numeric(first) and _numeric(second)):
-        return by_letters
+        return (by_letters,)
     by_number = _order(as_number(first), as_number(second))
     if by_number != by_letters and not (_numeric(first) and _numeric(second)):
-        raise ValueError  # before PHP 8 by number, since then by letters
-    return by_number
+        return by_number, by_letters  # before PHP 8 by number, since then by letters
+    return (by_number,)
 
 
 def _order(left: Any, right: Any) -> int:

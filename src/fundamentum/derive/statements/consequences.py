@@ -48,7 +48,9 @@ _LEVEL: Final = re.compile(
     re.I,
 )
 """The level that an entry of a table gives, or an argument."""
-_SEVERE: Final = re.compile(r"::\w*(?:ERROR|FATAL|CRITICAL|REQUIRED|MANDATORY)\b")
+_SEVERE: Final = re.compile(
+    r"::\w*(?:ERROR|FATAL|CRITICAL|REQUIRED|MANDATORY)\b|=>\s*['\"](?:required|mandatory|fatal|critical)['\"]"
+)
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal|(warn))_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
 _FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
@@ -119,6 +121,7 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
         return
     elif entry := _answering(above):
         yield bad, _of_entry(entry)
+        yield from _of_loop_over(entry, worth)
     elif above.type == "return_statement":
         function = function_around(above)
         if not extension and _OF_CHECKS.search(function):
@@ -212,6 +215,8 @@ def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]
     for loop in loops_over(kept, block_of(table)) if kept is not None else ():
         for node in inside(loop.body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
+            if (call := node.parent) is not None and call.child_by_field_name("function") == node:
+                node = call  # what is in the table answers once it is called
             if [text(of_value)] == loop.variables[-1:] and (
                 node.parent is None or node.parent.type != "subscript_expression"
             ):

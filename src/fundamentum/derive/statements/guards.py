@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
+from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.derive.families import words_for
@@ -15,12 +16,14 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     line,
     names_around,
+    nearest,
     string,
     text,
 )
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
+from fundamentum.derive.statements.ending_functions import called_where
 from fundamentum.derive.statements.stated_at import names_of
 
 _VERSION: Final = re.compile(
@@ -65,9 +68,12 @@ class Guards:
                 chosen = not among and guard == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
                 among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
-                for extension in check.extensions:
-                    only = COMMAND_LINE in names
-                    yield Check(extension, outcome, line(node), check.what, among, names_of(node), command_line=only)
+                call = nearest(node, "function_call_expression")
+                fact = Check(
+                    "", outcome, line(node), check.what, among, names_of(node),
+                    command_line=COMMAND_LINE in names, calls=called_where(call, False) if call is not None else (),
+                )  # fmt: skip
+                yield from (replace(fact, extension=extension) for extension in check.extensions)
 
     def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it."""

@@ -85,8 +85,9 @@ class HeldVersions:
 
     def cases(self, node: Node, versions: Sequence[Version]) -> Cases | None:
         """What a node comes to in each version, if that is known without what stands around it."""
-        if node.type in ("name", "qualified_name"):
-            return _constant(text(node).lstrip("\\"), versions)
+        named = node.type in ("name", "qualified_name")
+        if named and (known := _constant(text(node).lstrip("\\"), versions)) is not None:
+            return known
         name, given = called(node), arguments(node) if called(node) else []
         if name == "phpversion" and not given:
             return _constant("PHP_VERSION", versions)
@@ -96,7 +97,11 @@ class HeldVersions:
             return (True,) * len(versions)
         if name and not given and name in self.returned:
             return self._of(self.returned[name], None, versions)
-        if node.type in NAMED and _asked_whether_in(node) and (kept_there := kept_list(text(node), self.root)):
+        if (
+            node.type in NAMED
+            and (_asked_whether_in(node) or _asked_for_member(node))
+            and (kept_there := kept_list(text(node), self.root))
+        ):
             return cases_of(kept_there, lambda _: None, len(versions))
         if node.type in _HOLDING and (kept := self.given.get(_key(node))) is not None:
             return self._of(*kept, versions) if node.start_byte > kept[0].start_byte else None
@@ -125,6 +130,11 @@ def _asked_whether_in(node: Node) -> bool:
     """``in_array(..., SUPPORTED)``"""
     above = node.parent.parent.parent if node.parent is not None and node.parent.parent is not None else None
     return called(above) == "in_array"
+
+
+def _asked_for_member(node: Node) -> bool:
+    """``NEEDED[0]``"""
+    return node.parent is not None and node.parent.type == "subscript_expression" and node.parent.child(0) == node
 
 
 def _key(name: Node) -> tuple[int, str]:

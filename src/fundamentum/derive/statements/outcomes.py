@@ -65,15 +65,19 @@ def leaves(branch: Node) -> bool:
     return len(lines) == 1 and lines[0].type in ("continue_statement", "return_statement")
 
 
+def ends(node: Node) -> bool:
+    """Whether a statement or an expression ends the program, or the function around by an exception."""
+    ending = node.type in _ENDS or _ENDING.search(called(node)) is not None
+    return ending or (called(node) == "trigger_error" and "E_USER_ERROR" in text(node))
+
+
 def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
     """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
     if branch is None:
         return ""
     found: Outcome = "stops" if gives_up(branch) else ""
     for node in inside(branch):
-        if node.type in _ENDS or _ENDING.search(called(node)):
-            return "stops"
-        if called(node) == "trigger_error" and "E_USER_ERROR" in text(node):
+        if ends(node):
             return "stops"
         found = max(found, _reported(node, extension), key=STRENGTH.index)
     return found

@@ -7,6 +7,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Check, Outcome
 from fundamentum.derive.php_source.nodes import heading, line, names_around
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.ending_functions import called_where
 from fundamentum.derive.statements.outcomes import STRENGTH
 
 
@@ -27,4 +28,5 @@ def names_of(place: Node) -> str:
 def check_at(place: Node, extension: str, told: Outcome, what: str) -> Check:
     """The check at a place.  ``told``: what comes of it where the extension is missing; ``what``: as people read it."""
     ends: Literal["exits", "throws"] = "throws" if names_around(place)[1] else "exits"
-    return Check(extension, ends if told == "stops" else told or "asked", line(place), what, (), names_of(place))
+    outcome = ends if told == "stops" else told or "asked"
+    return Check(extension, outcome, line(place), what, (), names_of(place), calls=called_where(place, False))

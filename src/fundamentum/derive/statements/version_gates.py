@@ -14,6 +14,7 @@ from fundamentum.derive.php_source.nodes import around, heading, line, names_aro
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.ending_functions import called_where
 from fundamentum.derive.statements.stated_at import names_of
 from fundamentum.derive.statements.versions_compared import Compared
 
@@ -40,11 +41,12 @@ def gates(root: Node, data: bytes, words: frozenset[bytes], compared: Iterable[C
     """
     by_name = ASKING.among(words)
     for place, condition, holding, failing in compared:
-        found = [(holds, result, "") for holds, result in consequences(condition)]
-        for holds, result, includes in (found or _including(condition))[:1]:
+        found = [(holds, result, "") for holds, result in consequences(condition)][:1] or _including(condition)[:1]
+        for holds, result, includes in found or [(True, "", ""), (False, "", "")]:
             where = names_of(place) if names_around(place)[1] else ""
-            for operator, version in failing if holds else holding:
-                yield Gate(operator, version, line(place), text(place)[:60], result, where, includes)
+            calls = called_where(condition, holds)
+            for operator, version in (failing if holds else holding) if result or includes or calls else ():
+                yield Gate(operator, version, line(place), text(place)[:60], result, where, includes, calls)
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
         known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
         if known is not None and _OF_REQUIREMENTS.search(heading(entry)):

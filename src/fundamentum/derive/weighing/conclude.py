@@ -24,6 +24,7 @@ from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.statements.asked_elsewhere import asked_elsewhere
 from fundamentum.derive.statements.callers import reached_behind_checks
+from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.kept_beside import lists_beside
 from fundamentum.derive.statements.shell_scripts import asked_in_scripts
 from fundamentum.derive.statements.statements import statements
@@ -57,6 +58,7 @@ def conclude(
     with suppress(Spent):
         parsing.first()
         parsing.add(asked_elsewhere(tree.root, scan.files, parsing.facts, budget))
+        parsing.facts.update(with_endings(tree.root, scan.files, parsing.facts, budget))
         parsing.add(lists_beside(tree.root, scan.files, parsing.facts))
         parsing.settle(functools.partial(_settled, whole, is_script))
     asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}

@@ -1,0 +1,111 @@
+"""Functions of a program's own that end it: ``function bail($why) { echo $why; exit; }``, in whatever file.
+
+What is called where something is missing is kept with the check (``called_where``); whether one of these functions
+ends the program is known once all files can be asked (``with_endings``).
+"""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Final
+
+from msgspec.structs import replace
+from tree_sitter import Node
+
+from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
+from fundamentum.derive.php_source.nodes import Patience, around, called, parsed, text
+from fundamentum.derive.statements.branches import branches
+from fundamentum.derive.statements.outcomes import ends
+from fundamentum.derive.statements.truth import climbed
+from fundamentum.untrusted.budget import Budget, Spent
+
+MAX_CALLED: Final = 4
+"""Functions that one branch calls."""
+MAX_NAMES: Final = 100
+MAX_FILES: Final = 60
+"""Files with definitions of such functions that are parsed."""
+_OPEN: Final = ("", "asked", "reports")
+"""What comes of a check as far as its own file tells, where more may come of it."""
+
+
+def called_where(condition: Node, holds: bool) -> tuple[str, ...]:
+    """The functions that are called by the plain statements of a branch, where a condition holds or where it does not.
+
+    In lower case.
+    """
+    return tuple(dict.fromkeys(_called(condition, holds)))[:MAX_CALLED]
+
+
+def _called(condition: Node, holds: bool) -> Iterator[str]:
+    for at, worth in climbed(condition):
+        then, otherwise = branches(at)
+        for case, true in worth.cases():
+            branch = then if true else otherwise
+            if case is holds and branch is not None:
+                plain = branch.named_children if branch.type == "compound_statement" else [branch]
+                yield from filter(None, (called(part) for line in plain for part in (line, *line.named_children[:1])))
+
+
+def with_endings(
+    root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], budget: Budget
+) -> dict[str, FileFacts]:
+    """The facts in which a check calls one of the program's own functions that end it, with what comes of that."""
+    own = [file for file in files if file.part == "own"]
+    stated: list[Check | Gate] = []
+    for fact in (facts[file.path] for file in own if file.path in facts):
+        stated += (*fact.checks, *fact.gates)
+    names = list(dict.fromkeys(name for one in stated if one.outcome in _OPEN for name in one.calls))[:MAX_NAMES]
+    ending = _ending(root, own, names, budget) if names else frozenset[str]()
+
+    def ended(one: Check | Gate) -> bool:
+        return one.outcome in _OPEN and not ending.isdisjoint(one.calls)
+
+    out = {}
+    for path, fact in facts.items() if ending else ():
+        if any(map(ended, fact.checks)) or any(map(ended, fact.gates)):
+            checks = (replace(one, outcome=_end_of(one)) if ended(one) else one for one in fact.checks)
+            gates = (replace(one, outcome="stops") if ended(one) else one for one in fact.gates)
+            out[path] = replace(fact, checks=tuple(checks), gates=tuple(gates))
+    return out
+
+
+def _end_of(check: Check) -> str:
+    """What a check comes to that ends the program; within a function it may be that alone which ends."""
+    return "throws" if check.around.split(" ")[1:2] not in ([], [""]) else "exits"
+
+
+def _ending(root: str, own: Sequence[SourceFile], names: Sequence[str], budget: Budget) -> frozenset[str]:
+    """Those of the functions of which every definition ends whoever calls it, whatever it is given."""
+    words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in names)
+    defined = re.compile(rb"\bfunction\s+&?\s*(?:%s)\s*\(" % words, re.I)
+    ending, others = set[str](), set[str]()
+    left = MAX_FILES
+    for file in own:
+        try:
+            budget.tick()
+        except Spent:
+            break
+        data = content_of(root, file)
+        if not left or not defined.search(data):
+            continue
+        left -= 1
+        for name, at_end in _definitions(data, defined):
+            (ending if at_end else others).add(name)
+    return frozenset(ending - others)
+
+
+def _definitions(data: bytes, defined: re.Pattern[bytes]) -> Iterator[tuple[str, bool]]:
+    """The name of each function in a file that a pattern fits, and whether it ends in any case."""
+    Patience.begin()
+    try:
+        for function in around(parsed(data), data, defined, ("function_definition", "method_declaration")):
+            name, body = function.child_by_field_name("name"), function.child_by_field_name("body")
+            if name is not None and body is not None and defined.match(b"function " + (name.text or b"") + b"("):
+                yield text(name).lower(), any(ends(part) for line in body.named_children for part in _whole(line))
+    except RecursionError:
+        return
+
+
+def _whole(line: Node) -> list[Node]:
+    """A statement, and the expression that it is."""
+    return [line, *line.named_children[:1]] if line.type == "expression_statement" else [line]

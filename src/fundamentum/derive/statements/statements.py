@@ -163,12 +163,20 @@ def _resolved(
     names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
     values = _values(root, own, names, budget)
     for file, gate in left:
-        known = values.get(gate.version, {}) if isinstance(gate.version, Name) else {}
-        local = gate.version.kind == "variable" if isinstance(gate.version, Name) else False
-        version = known.get(file.path) or ("" if local and len(set(known.values())) > 1 else next(_first(known), ""))
-        version = version or (_beside(root, file, gate.version) if isinstance(gate.version, Name) else "")
-        if version:
+        if not isinstance(gate.version, Name):
+            continue
+        known = values.get(gate.version, {})
+        version = known.get(file.path, "")
+        if not version and (gate.version.kind != "variable" or _of_other_files(root, file, gate.version, known)):
+            version = next(_first(known), "")
+        if version := version or _beside(root, file, gate.version):
             _take(found, file, gate, version)
+
+
+def _of_other_files(root: str, file: SourceFile, variable: Name, known: Mapping[str, str]) -> bool:
+    """Whether a variable may have come from another file, by an include: one that is not given versions in its own."""
+    given = re.compile(rb"\$%s\s*=(?!=)[^;]{0,200}['\"]\d\.\d" % re.escape(variable.name.encode()))
+    return len(set(known.values())) == 1 and not given.search(content_of(root, file))
 
 
 def _values(

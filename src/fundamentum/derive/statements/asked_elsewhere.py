@@ -29,10 +29,9 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.statements.asking_calls import NEED_NOT
 from fundamentum.derive.statements.consequences import consequences
-from fundamentum.derive.statements.extension_lists import listed, meant, members
-from fundamentum.derive.statements.kept import text_of
+from fundamentum.derive.statements.extension_lists import listed_at, meant, members, named_in
 from fundamentum.derive.statements.limit_checks import number_of
-from fundamentum.derive.statements.loops import APPLYING, outermost
+from fundamentum.derive.statements.loops import APPLYING
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 from fundamentum.derive.statements.versions_compared import kept_under
 from fundamentum.untrusted.budget import Budget, Spent
@@ -132,7 +131,7 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wis
         elif asker.asks == "php":
             yield from (_gate(version, one, call, asker) for one in given[:1] if (version := _version(one)))
         else:
-            yield from (_stated(check, call, asker) for check in _named(given, asker, tree) if check.extension)
+            yield from (_stated(check, call, asker) for check in named_in(given, asker.asks, tree, listed=asker.listed))
 
 
 def _version(given: Node) -> str | Name | None:
@@ -143,16 +142,6 @@ def _version(given: Node) -> str | Name | None:
     keys = [string(one) or "" for one in arguments(given)[:1]]
     named = Name("key", keys[0].rpartition(".")[2]) if keys and keys[0] else kept_under(given)
     return named if named is not None and "php" in named.name.lower() else None
-
-
-def _named(given: Sequence[Node], asker: Asker, tree: Node) -> Iterator[Check]:
-    """The extensions that are named in the arguments: one, several, a list, the member that a loop has come to."""
-    for one in given if asker.listed else given[:1]:
-        source, of_list = outermost(one.named_children[0] if one.type == "variadic_unpacking" else one)
-        if of_list or (asker.listed and string(source) is None) or source.type == "array_creation_expression":
-            yield from members(source, tree, True, asker.asks)
-        elif extension := meant(text_of(source, tree), asker.asks):
-            yield listed(extension, True, source)
 
 
 def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
@@ -200,7 +189,7 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
             continue
         for name in asker.names:
             gate = _gate(name, call, call, asker) if asker.asks == "php" else None
-            stated = gate or _stated(listed(name, True, call), call, asker)
+            stated = gate or _stated(listed_at(name, True, call), call, asker)
             if stated.outcome not in ("", "asked"):
                 yield stated
 

@@ -29,16 +29,17 @@ from fundamentum.derive.php_source.nodes import (
     text,
     unwrapped,
 )
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.statements.asking_functions import SOURCES, answered, askers_of, collected
+from fundamentum.derive.statements.asking_functions import SOURCES, answered, askers_of, collected, parameter_position
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import where_asked
-from fundamentum.derive.statements.extension_lists import meant, members, of_array
+from fundamentum.derive.statements.extension_lists import meant, members, named_in, of_array
 from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.loops import member, outermost
 from fundamentum.derive.statements.outcomes import leaves, outcome
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
-from fundamentum.derive.statements.truth import CONDITION
+from fundamentum.derive.statements.truth import CONDITION, climbed
 
 _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists|reflectionextension\b")
 _ASKING_ALL: Final = re.compile(
@@ -171,6 +172,8 @@ def _by_functions(asking: _Asking, source: Node, listed: bool, root: Node) -> It
     if name and (asking.told or called(asking.place).startswith("call_user_func")):
         told = asking.told or comes_of(asking.place, asking.missing, extension=True)
         yield check_at(asking.place, name, told, text(asking.place)[:60])
+    if plain is None and not listed:
+        yield from _by_closure(asking, source, root)
     if not function or asking.told:
         return
     answers = answered(asking.place, missing=asking.missing)
@@ -182,6 +185,27 @@ def _by_functions(asking: _Asking, source: Node, listed: bool, root: Node) -> It
         of_list = (check.extension for check in members(source, root, True)) if listed else ()
         if names := tuple(filter(None, of_list if listed else [name])):
             yield Asker("answer", function, 0, False, "extension", "", answers, where, names=names)
+
+
+def _by_closure(asking: _Asking, source: Node, root: Node) -> Iterator[Check]:
+    """``$need = function ($name) { if (!extension_loaded($name)) exit; }; $need('intl');``"""
+    closure = nearest(asking.place, "anonymous_function", "arrow_function")
+    kept = closure.parent if closure is not None else None
+    named = kept.child_by_field_name("left") if kept is not None and kept.type == "assignment_expression" else None
+    position = parameter_position(closure, text(source))
+    if named is None or position is None:
+        return
+    *_, (answer, worth) = climbed(asking.place)
+    answers = answer.parent is not None and answer.parent.type in ("return_statement", "arrow_function")
+    told = comes_of(asking.place, asking.missing, extension=True)
+    word = re.compile(re.escape(text(named).encode("utf-8", "replace")) + rb"\s*\(")
+    for call in around(root, root.text or b"", word, _PLACES):
+        missing = is_true(worth.failed if not asking.missing else worth.held)
+        given = arguments(call)[position:] if called(call) == text(named).lower() else []
+        for check in named_in(given, asking.kind, root, listed=False):
+            result = told or (comes_of(call, missing, extension=True) if answers else "")
+            stated = check_at(call, check.extension, result, f"{text(named)}('{check.extension}')")
+            yield replace(stated, around=names_of(asking.place))
 
 
 def _of_list(asking: _Asking, source: Node, root: Node) -> Iterator[Check]:

@@ -136,10 +136,11 @@ def collected(call: Node) -> str:
 def _position(call: Node, variable: str) -> int | None:
     """Which parameter of the function around a variable is; None: it is none."""
     function = nearest(call, *_FUNCTIONS)
-    return _among(function, variable)
+    return parameter_position(function, variable)
 
 
-def _among(function: Node | None, variable: str) -> int | None:
+def parameter_position(function: Node | None, variable: str) -> int | None:
+    """Which parameter of a function a variable is, from zero; None: none of them."""
     parameters = function.child_by_field_name("parameters") if function is not None else None
     named = parameters.named_children if parameters is not None else []
     names = [text(one.child_by_field_name("name")) for one in named if one.type.endswith("parameter")]
@@ -154,4 +155,4 @@ def _given_when_made(call: Node, property_name: str) -> int | None:
     if maker is None:
         return None
     kept = re.search(rf"\$this->{re.escape(property_name)}\s*=\s*(\$\w+)\s*;", text(maker))
-    return _among(maker, kept[1] if kept else f"${property_name}")
+    return parameter_position(maker, kept[1] if kept else f"${property_name}")

@@ -4,7 +4,7 @@
 """
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final, Literal
 
 from msgspec.structs import replace
@@ -28,6 +28,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import provided
 from fundamentum.derive.statements.kept import first_given, kept_list, kept_part, plain_name, text_of
+from fundamentum.derive.statements.loops import outermost
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
@@ -84,9 +85,22 @@ def _own_name(array: Node) -> str:
     return ""
 
 
-def listed(extension: str, required: bool, where: Node) -> Check:
+def listed_at(extension: str, required: bool, where: Node) -> Check:
     outcome: Literal["listed-required", "listed-recommended"] = "listed-required" if required else "listed-recommended"
     return Check(extension, outcome, line(where), f"a list that has {extension}")
+
+
+def named_in(given: Sequence[Node], kind: str, root: Node, *, listed: bool) -> Iterator[Check]:
+    """The extensions that the first argument names: itself, as the member that a loop has come to, or as a list.
+
+    ``given``: that argument and those behind it; ``listed``: all of them count.
+    """
+    for one in given if listed else given[:1]:
+        source, of_list = outermost(one.named_children[0] if one.type == "variadic_unpacking" else one)
+        if of_list or (listed and string(source) is None) or source.type == "array_creation_expression":
+            yield from (check for check in members(source, root, True, kind) if check.extension)
+        elif extension := meant(text_of(source, root), kind):
+            yield listed_at(extension, True, source)
 
 
 MAX_DEPTH: Final = 6
@@ -109,12 +123,12 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
             yield from members(part, root, required, kind, depth + 1)
         return
     if where.type in _INCLUDES and (file := _FILE.search(text(where))):
-        yield replace(listed("", required, source), list_name=file[1])
+        yield replace(listed_at("", required, source), list_name=file[1])
         return
     if called(where) in _SPLITTING and kind == "extension":
         given = arguments(where)[_SPLITTING[called(where)] :][:1]
         names = [name for one in given for name in _SEPARATED.split(text_of(one, root))]
-        yield from (listed(found, required, where) for name in names if (found := meant(name, kind)))
+        yield from (listed_at(found, required, where) for name in names if (found := meant(name, kind)))
         return
     if called(where) == "cases":
         yield from _of_cases(_enumeration(where.named_children[0]), root, required, kind)
@@ -130,7 +144,7 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
     elif array is not None:
         yield from of_array(array, required, kind, root, depth)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
-        yield replace(listed("", required, source), list_name=known[1])
+        yield replace(listed_at("", required, source), list_name=known[1])
 
 
 _OF_LISTS: Final = frozenset(
@@ -176,7 +190,7 @@ def _of_cases(enumeration: str, root: Node, required: bool, kind: str) -> Iterat
         for case in walked(found):
             value = string(case.named_children[-1]) if case.type == "enum_case" else None
             if value and (extension := meant(value, kind)):
-                yield listed(extension, required, case)
+                yield listed_at(extension, required, case)
 
 
 _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
@@ -200,7 +214,7 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
             level = required and said.lower() not in ("false", "0") and not RECOMMENDED.search(said)
             level = level or bool(_REQUIRED.search(said)) or said.lower() == "true"
             level = level and not (value is not None and value.named_children and _left_open(value))
-            yield listed(found, level, element)
+            yield listed_at(found, level, element)
         elif value is not None and value.type == "array_creation_expression":
             if key:
                 level = bool(_REQUIRED.search(key)) or (required and not RECOMMENDED.search(key))
@@ -210,13 +224,13 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
         elif value is not None and value.type == "object_creation_expression":
             yield from _of_object(value, required, kind)
         elif value is not None and (found := meant(_class_named(value) or _constant(value, root), kind)):
-            yield listed(found, level, element)
+            yield listed_at(found, level, element)
 
 
 def _of_object(made: Node, required: bool, kind: str) -> Iterator[Check]:
     """``new Requirement('curl', Requirement::OPTIONAL)``"""
     for found in filter(None, (meant(string(one) or "", kind) for one in arguments(made))):
-        yield listed(found, required and not RECOMMENDED.search(text(made)), made)
+        yield listed_at(found, required and not RECOMMENDED.search(text(made)), made)
         return
 
 

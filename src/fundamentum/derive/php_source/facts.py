@@ -37,6 +37,8 @@ class Use(Fact, frozen=True):
     """The function of the same name in the namespace around it, which comes first where there is one."""
     function: str = ""
     """The function or method around it, in lower case; else empty."""
+    behind: tuple[str, ...] = ()
+    """Functions that are called before it where the extension is missing: those that end the program protect it."""
 
 
 class Check(Fact, frozen=True):

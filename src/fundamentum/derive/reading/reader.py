@@ -196,7 +196,8 @@ class _Reader:
         if not guard and not weak and not names:
             self.plain[extensions[0], scope] += 1
         shown = text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
-        yield Use(extensions, kind, shown, line(node), guard, names, weak, scope, own, function)
+        behind = self.guards.behind(node, extensions) if not guard and not weak else ()
+        yield Use(extensions, kind, shown, line(node), guard, names, weak, scope, own, function, behind)
 
     def _bound(self, since: str, gone: str, what: str, node: Node) -> None:
         key = (since, gone, what)

@@ -38,6 +38,7 @@ from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
 """Functions and classes of a program that ask for what they are given: a program has a few."""
+MAX_NAMES_AROUND: Final = 120
 MAX_FILES: Final = 300
 """Files with calls of them that are looked at."""
 _CALLS: Final = ("function_call_expression", "member_call_expression", "scoped_call_expression")
@@ -173,8 +174,9 @@ def _stated(named: Check, call: Node, asker: Asker) -> Check:
     check = check_at(call, named.extension, told, f"{asker.name}('{named.extension}')")
     where = check.around
     if asker.outcome or asker.made:
-        where = f"{'requirements ' if _of_all(call, names_around(call)[1], asker) else ''}{asker.around} {where}"
-    return replace(check, line=named.line, around=where[:200])
+        of_all = _of_all(call, names_around(call)[1], asker)
+        where = f"{where[:MAX_NAMES_AROUND]} {asker.around}{' requirements' if of_all else ''}"
+    return replace(check, line=named.line, around=where)
 
 
 def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:

@@ -14,7 +14,7 @@ from fundamentum.derive.php_source.nodes import ancestors, called, text
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.extension_lists import RECOMMENDED, listed_at
-from fundamentum.derive.statements.stated_at import check_at, comes_of
+from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 
 _VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
 _STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
@@ -63,7 +63,7 @@ def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]
     alone = call.parent is not None and call.parent.type == "expression_statement"
     if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
         required = not RECOMMENDED.search(asking) and not NEED_NOT.search(given)
-        yield replace(listed_at(name, required, node), what=f"{asking}('{name}')")
+        yield replace(listed_at(name, required, node), what=f"{asking}('{name}')", around=names_of(call))
     else:
         # It answers whether the extension is there: ``if (!hasExtension('gd')) exit;``
         yield check_at(call, name, comes_of(call, False, extension=True), f"{asking}('{name}')")

@@ -44,7 +44,7 @@ _OF_CHECKS: Final = re.compile(
     re.I,
 )
 _LEVEL: Final = re.compile(
-    r"(?:['\"](?:is_?)?(?:required|mandatory|fatal|must)['\"]\s*=>|\b(?:required|mandatory|fatal)\s*:)\s*(true\b|false\b|[01]\b|\$\w+)",
+    r"(?:['\"](?:is_?)?(?:required|mandatory|fatal|must|blocking|critical)['\"]\s*=>|\b(?:required|mandatory|fatal)\s*:)\s*(true\b|false\b|[01]\b|\$\w+)",
     re.I,
 )
 """The level that an entry of a table gives, or an argument."""

@@ -4,6 +4,7 @@ What is called where something is missing is kept with the check (``called_where
 ends the program is known once all files can be asked (``with_endings``).
 """
 
+import itertools
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
@@ -54,7 +55,9 @@ def with_endings(
     stated: list[Check | Gate] = []
     for fact in (facts[file.path] for file in own if file.path in facts):
         stated += (*fact.checks, *fact.gates)
-    names = list(dict.fromkeys(name for one in stated if one.outcome in _OPEN for name in one.calls))[:MAX_NAMES]
+    called_there = [one.calls for one in stated if one.outcome in _OPEN]
+    called_there += [use.behind for file in own if file.path in facts for use in facts[file.path].uses]
+    names = list(dict.fromkeys(itertools.chain.from_iterable(called_there)))[:MAX_NAMES]
     ending = _ending(root, own, names, budget) if names else frozenset[str]()
 
     def ended(one: Check | Gate) -> bool:
@@ -62,10 +65,11 @@ def with_endings(
 
     out = {}
     for path, fact in facts.items() if ending else ():
-        if any(map(ended, fact.checks)) or any(map(ended, fact.gates)):
+        uses = tuple(one if ending.isdisjoint(one.behind) else replace(one, guard="checked") for one in fact.uses)
+        if uses != fact.uses or any(map(ended, fact.checks)) or any(map(ended, fact.gates)):
             checks = (replace(one, outcome=_end_of(one)) if ended(one) else one for one in fact.checks)
             gates = (replace(one, outcome="stops") if ended(one) else one for one in fact.gates)
-            out[path] = replace(fact, checks=tuple(checks), gates=tuple(gates))
+            out[path] = replace(fact, uses=uses, checks=tuple(checks), gates=tuple(gates))
     return out
 
 

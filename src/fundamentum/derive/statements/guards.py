@@ -32,6 +32,9 @@ _VERSION: Final = re.compile(
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
+MAX_BEFORE: Final = 40
+"""Statements before a use that are looked at."""
+_BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
@@ -94,6 +97,24 @@ class Guards:
         order: tuple[Guard, ...] = ("checked", "caught", "explained", "chosen", "version")
         best: Guard = next((guard for guard in order if guard in found), "")
         return best, tuple(names)[:12]
+
+    def behind(self, node: Node, extensions: Sequence[str]) -> tuple[str, ...]:
+        """The functions that are called before a use where a check finds one of the extensions missing."""
+        called_there: dict[str, None] = {}
+        for above, child in ancestors(node) if self.at else ():
+            before = child.prev_named_sibling if above.type in _BLOCKS else None
+            for _ in range(MAX_BEFORE):
+                if before is None:
+                    break
+                asked = [check for check in self.at if before.start_byte <= check.start < before.end_byte]
+                if before.type == "if_statement" and any(
+                    not set(one.extensions).isdisjoint(extensions) for one in asked
+                ):
+                    place = self.found.node(asked[0])
+                    call = nearest(place, "function_call_expression") if place is not None else None
+                    called_there |= dict.fromkeys(called_where(call, False) if call is not None else ())
+                before = before.prev_named_sibling
+        return tuple(called_there)
 
     def _named(self) -> Iterator[tuple[str, str]]:
         """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""
@@ -162,7 +183,7 @@ class Guards:
                     yield left, True
                 elif operator.type in ("||", "or"):
                     yield left, False
-        elif kind in ("compound_statement", "program", "colon_block"):
+        elif kind in _BLOCKS:
             yield from self._left_before(child)
 
     def _left_before(self, statement: Node) -> Iterable[tuple[Node, bool]]:
@@ -173,7 +194,7 @@ class Guards:
 
     def _leaving_before(self, statement: Node) -> Iterator[tuple[Node, bool]]:
         before = statement.prev_named_sibling
-        for _ in range(40):
+        for _ in range(MAX_BEFORE):
             if before is None:
                 return
             if before.type == "if_statement":

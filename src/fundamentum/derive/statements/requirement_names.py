@@ -11,11 +11,11 @@ _LOOKED_AT: Final = re.compile(
 )
 """Names of files, classes and functions where extensions and settings are looked at."""
 
-_INSTALLERS: Final = re.compile(r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/[^/]*$", re.I)
+_INSTALLERS: Final = re.compile(r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/(?:[^/]+/)?[^/]*$", re.I)
 
 
 def of_an_installer(path: str) -> bool:
-    """Whether a file stands in the directory of an installer."""
+    """Whether a file stands in the directory of an installer, or one below it."""
     return _INSTALLERS.search(path) is not None
 
 

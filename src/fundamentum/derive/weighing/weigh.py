@@ -112,9 +112,17 @@ class Case:
         verdict = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
         return _as_one_of(verdict, [check for _, check in stops], plain=bool(self.plain))
 
+    def _of_driver(self, file: SourceFile, check: Check) -> bool:
+        """Whether what asks is itself one of several that are named after what they need: it asks for itself."""
+        return self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
+
     def listed_as_required(self) -> Verdict | None:
         """A list of extensions whose name says that they are required."""
-        listed = self.outcome("listed-required")
+        listed = [
+            (file, check)
+            for file, check in self.outcome("listed-required")
+            if not check.around or not self._of_driver(file, check)
+        ]
         return (
             self.verdict("required", "the program lists it as required", asked(listed), stated=True) if listed else None
         )
@@ -124,8 +132,7 @@ class Case:
         found = [
             (file, check)
             for file, check in self.outcome("reports", "throws", "leaves")
-            if looks_at_requirements(file.path, check.around)
-            and not self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
+            if looks_at_requirements(file.path, check.around) and not self._of_driver(file, check)
         ]
         if not found:
             return None

@@ -1,7 +1,8 @@
 """An application's files, and what part of the application each belongs to."""
 
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Protocol, TypeVar
 
 import msgspec
 
@@ -33,6 +34,21 @@ class Tree(msgspec.Struct, frozen=True):
     remarks: tuple[str, ...]
     base: str = ""
     """The directory below the root where the application itself begins, and its manifest lies."""
+
+
+Given = TypeVar("Given")
+Found = TypeVar("Found")
+
+
+class Each(Protocol):
+    """Does some work on the content of each of several files, in several processes, as far as there is time.
+
+    ``work``: a function of a module, given a content and ``given``; what it comes to is told with the file, in order.
+    """
+
+    def __call__(
+        self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
+    ) -> Iterator[tuple[SourceFile, Found]]: ...
 
 
 def content_of(root: str, file: SourceFile) -> bytes:

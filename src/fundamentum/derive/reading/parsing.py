@@ -13,11 +13,12 @@ from typing import Final
 import msgspec
 from msgspec.structs import replace
 
+from fundamentum.derive.application.tree import Found, Given, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
 from fundamentum.derive.reading.workers import Workers, batched, contents
-from fundamentum.untrusted.budget import Budget
+from fundamentum.untrusted.budget import Budget, Spent
 
 READ_TOGETHER: Final = 15_000
 """Bytes of small files that one process reads at a time."""
@@ -96,6 +97,15 @@ class Parsing:
                 gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
                 wishes = (*facts.wishes, *(one for one in more if isinstance(one, Wish)))
                 self.facts[path] = replace(facts, checks=checks, gates=gates, wishes=wishes)
+
+    def each(
+        self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
+    ) -> Iterator[tuple[SourceFile, Found]]:
+        """Some work on the content of each file, as ``application.tree.Each`` says, until the time is over."""
+        with suppress(Spent):
+            for one in self.workers.each(work, files, given):
+                yield one
+                self.budget.tick()
 
     def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.

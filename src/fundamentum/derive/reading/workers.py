@@ -17,7 +17,11 @@ MAX_PROCESSES: Final = 4
 PATIENCE: Final = 60.0
 """Seconds for a few small files or one large one, which take less than one."""
 
+READ_TOGETHER: Final = 200_000
+"""Bytes of files that are read again by one process at a time."""
+
 T = TypeVar("T")
+Given = TypeVar("Given")
 
 
 class Workers:
@@ -43,6 +47,15 @@ class Workers:
         if self.pool is not None:
             self.pool.terminate()
             self.pool.join()
+
+    def each(
+        self, work: Callable[[bytes, Given], T], files: Iterable[SourceFile], given: Given
+    ) -> Iterator[tuple[SourceFile, T]]:
+        """What some work comes to on each file, in order: ``work(content, given)``; what cannot be read is empty."""
+        batches = list(batched(files, READ_TOGETHER))
+        tasks = [(work, [(file.path, file.size) for file in batch], given) for batch in batches]
+        for batch, told in zip(batches, self.map(_on_each, tasks, 1), strict=True):
+            yield from zip(batch, told, strict=True)
 
     def map(self, work: Callable[[Any], T], items: Sequence[Any], chunk: int) -> Iterator[T]:
         """The results in order.  The processes begin at once, whether or not anybody waits for a result."""
@@ -76,6 +89,11 @@ def batched(files: Iterable[SourceFile], size: int) -> Iterator[list[SourceFile]
             batch, total = [], 0
     if batch:
         yield batch
+
+
+def _on_each(task: tuple[Callable[[bytes, Given], T], Sequence[tuple[str, int]], Given]) -> list[T]:
+    work, files, given = task
+    return [work(contents(path, size) or b"", given) for path, size in files]
 
 
 _root = ""

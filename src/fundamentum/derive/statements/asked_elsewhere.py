@@ -4,14 +4,14 @@
 """
 
 import re
-from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cache
 from typing import Final, Literal
 
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Name, Operator, Wish
 from fundamentum.derive.php_source.nodes import (
@@ -34,13 +34,10 @@ from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.loops import APPLYING
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 from fundamentum.derive.statements.versions_compared import kept_under
-from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_NAMES: Final = 40
 """Functions and classes of a program that ask for what they are given: a program has a few."""
 MAX_NAMES_AROUND: Final = 120
-MAX_FILES: Final = 300
-"""Files with calls of them that are looked at."""
 _CALLS: Final = ("function_call_expression", "member_call_expression", "scoped_call_expression")
 _MADE: Final = "object_creation_expression"
 _EVERYDAY: Final = frozenset(
@@ -65,51 +62,42 @@ _QUOTED: Final = re.compile(r"['\"]([\w .-]+)['\"]")
 
 
 def asked_elsewhere(
-    root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], budget: Budget
+    each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]
 ) -> dict[str, list[Check | Gate | Wish]]:
     """File → what is asked for in it through functions and classes of the program's own."""
     own = [file for file in files if file.part == "own"]
     asking = [asker for file in own if file.path in facts for asker in facts[file.path].askers]
     asking = [asker for asker in asking if asker.name not in _EVERYDAY][:MAX_NAMES]
-    found: dict[str, list[Check | Gate | Wish]] = defaultdict(list)
-    if not asking:
-        return found
-    words = re.compile(rb"\b(?:%s)" % b"|".join(map(_word, asking)), re.I)
-    names = {asker.name.lower().encode("utf-8", "replace") for asker in asking}
-    left = MAX_FILES
-    for file in own:
-        try:
-            budget.tick()
-        except Spent:
-            break
-        data = content_of(root, file)
-        lowered = data.lower()
-        if left and any(name in lowered for name in names) and words.search(data):
-            left -= 1
-            found[file.path] += _in_file(data, asking)
-    return found
+    return {file.path: told for file, told in each(_in_file, own, tuple(asking)) if told} if asking else {}
 
 
-def _word(asker: Asker) -> bytes:
-    """A pattern for where one is spoken of; for one that is given nothing, where it is called, with its class."""
-    name = re.escape(asker.name.encode("utf-8", "replace"))
+@cache
+def _word(asker: Asker) -> tuple[bytes, re.Pattern[bytes]]:
+    """The name of one, and where it is spoken of; for one that is given nothing, where it is called, with its class.
+
+    In lower case.  The name alone is looked for first, which takes next to no time.
+    """
+    plain = asker.name.lower().encode("utf-8", "replace")
+    name = re.escape(plain)
     if asker.kind == "call" and asker.asks == "php":
-        return name + _GIVEN_A_VERSION
+        return plain, re.compile(name + rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)")
     if asker.kind != "answer":
-        return name + rb"\b"
+        return plain, re.compile(rb"%s(?<!\w%s)\b" % (name, name))
     of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
-    scope = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*" if of_class else b""
-    return scope + name + rb"\s*\(\s*\)"
-
-
-_GIVEN_A_VERSION: Final = rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)"
+    scope = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*" if of_class else rb"(?<!\w)"
+    return plain, re.compile(scope + name + rb"\s*\(\s*\)")
 
 
 def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
+    lowered = data.lower()
+    words = ((asker, *_word(asker)) for asker in asking)
+    spoken_of = [asker for asker, name, word in words if name in lowered and word.search(lowered)]
+    if not spoken_of:
+        return []
     Patience.begin()
     try:
         tree = parsed(data)
-        return [check for asker in asking for check in _READERS.get(asker.kind, _classes)(tree, data, asker)]
+        return [check for asker in spoken_of for check in _READERS.get(asker.kind, _classes)(tree, data, asker)]
     except RecursionError:
         return []
 

@@ -13,12 +13,11 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Guarded, Use
 from fundamentum.derive.php_source.nodes import Patience, called, text, walked
 from fundamentum.derive.statements.branches import branches
-from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_GUARDED: Final = 400
 """Places behind the checks of one file that are looked at."""
@@ -81,12 +80,11 @@ def _reached(node: Node) -> tuple[str, str]:
 
 
 def reached_behind_checks(
-    root: str,
+    each: Each,
     files: Sequence[SourceFile],
     guarded: Iterable[Guarded],
     used: Iterable[tuple[str, Use]],
     asked: Collection[str],
-    budget: Budget,
 ) -> Reached:
     """What of ``guarded`` is reached nowhere else, as far as something in it uses the extension without a check.
 
@@ -102,7 +100,7 @@ def reached_behind_checks(
             behind[kind, name][extension] += 0
     if not behind:
         return {}
-    anywhere = _counted(root, files, behind, budget)
+    anywhere = _counted(each, files, behind)
     return {
         key: frozenset(extension for extension, number in counted.items() if number >= anywhere[key])
         for key, counted in behind.items()
@@ -123,21 +121,19 @@ def guard_of(path: str, use: Use, extension: str, reached: Reached) -> bool:
     return any(extension in reached.get((kind, name), ()) for kind, name, _ in around(path, use, extension))
 
 
-def _counted(
-    root: str, files: Sequence[SourceFile], names: Iterable[tuple[str, str]], budget: Budget
-) -> Counter[tuple[str, str]]:
-    """How often each is reached anywhere.  What was not looked at once the budget is spent counts as reached."""
+def _counted(each: Each, files: Sequence[SourceFile], names: Collection[tuple[str, str]]) -> Counter[tuple[str, str]]:
+    """How often each is reached anywhere.  Where there was no time to look at all files, each counts as reached."""
     found: Counter[tuple[str, str]] = Counter()
-    words = {key: key[1].encode("utf-8", "replace") for key in names}
-    for file in (file for file in files if file.part in ("own", "optional")):
-        try:
-            budget.tick()
-        except Spent:
-            return Counter(dict.fromkeys(words, 1 << 30))
-        lowered = content_of(root, file).lower()
-        for (kind, name), word in words.items():
-            found[kind, name] += sum(_REACHES[kind](*place) for place in _places(lowered, word))
-    return found
+    own = [file for file in files if file.part in ("own", "optional")]
+    looked_at = [found.update(counted) for _, counted in each(_counted_in, own, tuple(names))]
+    return found if len(looked_at) == len(own) else Counter(dict.fromkeys(names, 1 << 30))
+
+
+def _counted_in(data: bytes, names: Iterable[tuple[str, str]]) -> dict[tuple[str, str], int]:
+    lowered = data.lower()
+    places = ((key, _places(lowered, key[1].encode("utf-8", "replace"))) for key in names)
+    counted = {key: sum(_REACHES[key[0]](*place) for place in there) for key, there in places}
+    return {key: number for key, number in counted.items() if number}
 
 
 def _places(lowered: bytes, word: bytes) -> Iterator[tuple[bytes, bytes]]:

@@ -12,19 +12,16 @@ from typing import Final
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
 from fundamentum.derive.php_source.nodes import Patience, around, called, parsed, text
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.outcomes import ends
 from fundamentum.derive.statements.truth import climbed
-from fundamentum.untrusted.budget import Budget, Spent
 
 MAX_CALLED: Final = 4
 """Functions that one branch calls."""
 MAX_NAMES: Final = 100
-MAX_FILES: Final = 60
-"""Files with definitions of such functions that are parsed."""
 _OPEN: Final = ("", "asked", "reports")
 """What comes of a check as far as its own file tells, where more may come of it."""
 
@@ -47,9 +44,7 @@ def _called(condition: Node, holds: bool) -> Iterator[str]:
                 yield from filter(None, (called(part) for line in plain for part in (line, *line.named_children[:1])))
 
 
-def with_endings(
-    root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], budget: Budget
-) -> dict[str, FileFacts]:
+def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, FileFacts]:
     """The facts in which a check calls one of the program's own functions that end it, with what comes of that."""
     own = [file for file in files if file.part == "own"]
     stated: list[Check | Gate] = []
@@ -58,7 +53,7 @@ def with_endings(
     called_there = [one.calls for one in stated if one.outcome in _OPEN]
     called_there += [use.behind for file in own if file.path in facts for use in facts[file.path].uses]
     names = list(dict.fromkeys(itertools.chain.from_iterable(called_there)))[:MAX_NAMES]
-    ending = _ending(root, own, names, budget) if names else frozenset[str]()
+    ending = _ending(each, own, names) if names else frozenset[str]()
 
     def ended(one: Check | Gate) -> bool:
         return one.outcome in _OPEN and not ending.isdisjoint(one.calls)
@@ -78,36 +73,33 @@ def _end_of(check: Check) -> str:
     return "throws" if check.around.split(" ")[1:2] not in ([], [""]) else "exits"
 
 
-def _ending(root: str, own: Sequence[SourceFile], names: Sequence[str], budget: Budget) -> frozenset[str]:
+def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> frozenset[str]:
     """Those of the functions of which every definition ends whoever calls it, whatever it is given."""
     words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in names)
-    defined = re.compile(rb"\bfunction\s+&?\s*(?:%s)\s*\(" % words, re.I)
+    defined = re.compile(rb"function\s+&?\s*(?:%s)\s*\(" % words)
     ending, others = set[str](), set[str]()
-    left = MAX_FILES
-    for file in own:
-        try:
-            budget.tick()
-        except Spent:
-            break
-        data = content_of(root, file)
-        if not left or not defined.search(data):
-            continue
-        left -= 1
-        for name, at_end in _definitions(data, defined):
+    for _, functions in each(_definitions, own, defined):
+        for name, at_end in functions:
             (ending if at_end else others).add(name)
     return frozenset(ending - others)
 
 
-def _definitions(data: bytes, defined: re.Pattern[bytes]) -> Iterator[tuple[str, bool]]:
+def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[tuple[str, bool]]:
     """The name of each function in a file that a pattern fits, and whether it ends in any case."""
+    lowered = data.lower()
+    if not defined.search(lowered):
+        return []
     Patience.begin()
+    found: list[tuple[str, bool]] = []
     try:
-        for function in around(parsed(data), data, defined, ("function_definition", "method_declaration")):
+        for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
             name, body = function.child_by_field_name("name"), function.child_by_field_name("body")
-            if name is not None and body is not None and defined.match(b"function " + (name.text or b"") + b"("):
-                yield text(name).lower(), any(ends(part) for line in body.named_children for part in _whole(line))
+            if name is not None and body is not None and defined.match(f"function {text(name)}(".lower().encode()):
+                at_end = any(ends(part) for line in body.named_children for part in _whole(line))
+                found.append((text(name).lower(), at_end))
     except RecursionError:
-        return
+        return []
+    return found
 
 
 def _whole(line: Node) -> list[Node]:

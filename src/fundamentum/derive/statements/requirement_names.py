@@ -11,7 +11,9 @@ _LOOKED_AT: Final = re.compile(
 )
 """Names of files, classes and functions where extensions and settings are looked at."""
 
-_INSTALLERS: Final = re.compile(r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/(?:[^/]+/)?[^/]*$", re.I)
+_INSTALLERS: Final = re.compile(
+    r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/(?:[^/]+/)?[^/]*$", re.I
+)
 
 
 def of_an_installer(path: str) -> bool:

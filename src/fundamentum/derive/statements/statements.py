@@ -3,16 +3,16 @@
 import re
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import cache
 from typing import Final
 
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.application.tree import Each, SourceFile, content_of
 from fundamentum.derive.php_source.facts import FileFacts, Gate, Name, Operator, Outcome
 from fundamentum.derive.statements.kept_beside import values_beside
 from fundamentum.derive.statements.requirement_names import of_an_installer
-from fundamentum.untrusted.budget import Budget, Spent
 
 _STRENGTH: Final[tuple[Outcome, ...]] = ("reports", "stops")
 _OUT_OF_THE_WAY: Final = re.compile(r"(?:^|/)(?:polyfills?|compat|lib|libs|libraries|inc/lib)/", re.I)
@@ -79,7 +79,7 @@ def statements(
     base: str,
     files: Sequence[SourceFile],
     known: Mapping[str, FileFacts],
-    budget: Budget,
+    each: Each,
     *,
     of_libraries: bool,
 ) -> Statements:
@@ -104,7 +104,7 @@ def statements(
             else:
                 _take(found, file, gate, gate.version)
         found.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
-    _resolved(root, own, found, open_gates, budget)
+    _resolved(root, own, found, open_gates, each)
     return found
 
 
@@ -157,11 +157,11 @@ def _dotted(number: str) -> str:
 
 
 def _resolved(
-    root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]], budget: Budget
+    root: str, own: Sequence[SourceFile], found: Statements, left: list[tuple[SourceFile, Gate]], each: Each
 ) -> None:
     """Gates of which the version is kept under a name: in the same file, else in any other."""
     names = {gate.version for _, gate in left if isinstance(gate.version, Name)}
-    values = _values(root, own, names, budget)
+    values = _values(each, own, names)
     for file, gate in left:
         if not isinstance(gate.version, Name):
             continue
@@ -180,7 +180,7 @@ def _of_other_files(root: str, file: SourceFile, variable: Name, known: Mapping[
 
 
 def _values(
-    root: str, own: Sequence[SourceFile], names: Collection[Name], budget: Budget, *, again: bool = True
+    each: Each, own: Sequence[SourceFile], names: Collection[Name], *, again: bool = True
 ) -> dict[Name, dict[str, str]]:
     """Name → file → the version that is given to it there, or to what is given to it.
 
@@ -188,27 +188,32 @@ def _values(
     """
     values: dict[Name, dict[str, str]] = {}
     others: dict[Name, set[Name]] = defaultdict(set)
-    patterns = {name: _definition(name) for name in names}
-    for file in own if names else ():
-        try:
-            budget.tick()
-        except Spent:
-            break
-        data = content_of(root, file)
-        for name, pattern in patterns.items():
-            if name.name.encode() not in data or not (match := pattern.search(data)):
-                continue
-            if match["version"]:
-                values.setdefault(name, {})[file.path] = match["version"].decode().replace("_", "")
-            elif match["constant"]:
-                others[Name("constant", match["constant"].decode())].add(name)
+    for file, given in each(_given_in, own, tuple(names)) if names else ():
+        for name, value in given:
+            if isinstance(value, Name):
+                others[value].add(name)
             else:
-                others[Name("key", match["key"].decode())].add(name)
-    of_others = _values(root, own, others, budget, again=False) if again and others else {}
-    for other, given in of_others.items():
+                values.setdefault(name, {})[file.path] = value
+    of_others = _values(each, own, others, again=False) if again and others else {}
+    for other, known in of_others.items():
         for name in others[other]:
-            values[name] = given | values.get(name, {})
+            values[name] = known | values.get(name, {})
     return values
+
+
+def _given_in(data: bytes, names: Sequence[Name]) -> list[tuple[Name, str | Name]]:
+    """What is given to each of the names in one file: a version, or what has another name."""
+    found: list[tuple[Name, str | Name]] = []
+    for name in names:
+        if name.name.encode() not in data or not (match := _definition(name).search(data)):
+            continue
+        if match["version"]:
+            found.append((name, match["version"].decode().replace("_", "")))
+        elif match["constant"]:
+            found.append((name, Name("constant", match["constant"].decode())))
+        else:
+            found.append((name, Name("key", match["key"].decode())))
+    return found
 
 
 def _beside(root: str, file: SourceFile, name: Name) -> str:
@@ -221,6 +226,7 @@ def _first(known: dict[str, str]) -> Iterator[str]:
     yield from (known[path] for path in sorted(known, key=lambda path: (path.count("/"), path)))
 
 
+@cache
 def _definition(name: Name) -> re.Pattern[bytes]:
     """Where something of that name is given a version."""
     word = re.escape(name.name.encode())

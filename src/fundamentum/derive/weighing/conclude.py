@@ -57,15 +57,15 @@ def conclude(
     is_script = Scripts(tree.root)
     with suppress(Spent):
         parsing.first()
-        parsing.add(asked_elsewhere(tree.root, scan.files, parsing.facts, budget))
-        parsing.facts.update(with_endings(tree.root, scan.files, parsing.facts, budget))
+        parsing.add(asked_elsewhere(parsing.each, scan.files, parsing.facts))
+        parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
         parsing.add(lists_beside(tree.root, scan.files, parsing.facts))
         parsing.settle(functools.partial(_settled, whole, is_script))
     asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
-    whole.reached = reached_behind_checks(tree.root, scan.files, whole.guarded, whole.unguarded(), asked, budget)
+    whole.reached = reached_behind_checks(parsing.each, scan.files, whole.guarded, whole.unguarded(), asked)
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
-    stated = statements(tree.root, tree.base, scan.files, parsing.facts, budget, of_libraries=of_libraries)
+    stated = statements(tree.root, tree.base, scan.files, parsing.facts, parsing.each, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)
@@ -81,7 +81,11 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    others = [*with_demands(needed, manifest.demands), *_loaders(whole), *surroundings(needed, wished(tree, whole))]
+    others = [
+        *with_demands(needed, manifest.demands),
+        *_loaders(whole),
+        *surroundings(needed, wished(tree, whole, parsing.each)),
+    ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
     needs = [*([php] if php else []), *beside_documents(others, said, scripts)]
     broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]

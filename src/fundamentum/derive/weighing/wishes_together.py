@@ -11,7 +11,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.application.tree import Tree, content_of
+from fundamentum.derive.application.tree import Each, Tree
 from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
@@ -34,7 +34,7 @@ _DIAGNOSING: Final = re.compile(
 _WRITING: Final = ("file_put_contents", "move_uploaded_file")
 
 
-def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
+def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
     """The wishes of the application's own files, and those of its settings files; of several values the strongest."""
     found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
     own_wishes = [
@@ -43,7 +43,7 @@ def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
         if whole.files[path].part == "own" and not _DIAGNOSING.search(path)
         for wish in facts.wishes
     ]
-    for path, wish in _with_constants(tree, whole, own_wishes):
+    for path, wish in _with_constants(each, whole, own_wishes):
         if name := _named(tree, path, wish):
             found[wish.kind, name].append((path, wish))
     own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
@@ -66,23 +66,28 @@ def wished(tree: Tree, whole: Whole) -> Iterable[Entry]:
         yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
 
 
-def _with_constants(tree: Tree, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
+def _with_constants(each: Each, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
     """The wishes, those with the name of a constant that another file defines with its value; without one, none."""
     mark = f">= {ELSEWHERE}"
     wanted = {wish.value.removeprefix(mark) for _, wish in wishes if wish.value.startswith(mark)}
-    words = b"|".join(re.escape(name.encode()) for name in sorted(wanted))
-    defined = re.compile(
-        rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % words
-    )
     values: dict[str, str] = {}
-    for file in whole.files.values() if wanted else ():
-        for match in defined.finditer(content_of(tree.root, file)) if file.part == "own" else ():
-            values.setdefault(match[1].decode(), match[2].decode("latin-1").strip())
+    own = [file for file in whole.files.values() if file.part == "own"]
+    for _, defined in each(_defined_in, own, tuple(sorted(wanted))) if wanted else ():
+        values = defined | values
     for path, wish in wishes:
         if not wish.value.startswith(mark):
             yield path, wish
         elif value := number_of(values.get(wish.value.removeprefix(mark), ""), wish.name):
             yield path, replace(wish, value=f">= {value}")
+
+
+def _defined_in(data: bytes, names: Sequence[str]) -> dict[str, str]:
+    """The numbers that constants of some names are defined as in one file."""
+    words = b"|".join(re.escape(name.encode()) for name in names)
+    defined = re.compile(
+        rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % words
+    )
+    return {match[1].decode(): match[2].decode("latin-1").strip() for match in defined.finditer(data)}
 
 
 def _stops(path: str, wish: Wish) -> bool:

@@ -6,7 +6,7 @@
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
-from typing import Final, Literal
+from typing import Final, Literal, NamedTuple
 
 from msgspec.structs import replace
 from tree_sitter import Node
@@ -37,6 +37,8 @@ from fundamentum.derive.statements.versions_compared import kept_under
 
 MAX_NAMES: Final = 40
 """Functions and classes of a program that ask for what they are given: a program has a few."""
+MAX_SCOPE: Final = 80
+"""Characters before a call that name its class."""
 MAX_NAMES_AROUND: Final = 120
 _CALLS: Final = ("function_call_expression", "member_call_expression", "scoped_call_expression")
 _MADE: Final = "object_creation_expression"
@@ -71,27 +73,39 @@ def asked_elsewhere(
     return {file.path: told for file, told in each(_in_file, own, tuple(asking)) if told} if asking else {}
 
 
-@cache
-def _word(asker: Asker) -> tuple[bytes, re.Pattern[bytes]]:
-    """The name of one, and where it is spoken of; for one that is given nothing, where it is called, with its class.
+class _Words(NamedTuple):
+    """Where one is spoken of in code in lower case."""
 
-    In lower case.  The name alone is looked for first, which takes next to no time.
-    """
-    plain = asker.name.lower().encode("utf-8", "replace")
-    name = re.escape(plain)
+    after: re.Pattern[bytes]
+    """The name, and what stands behind it.  It begins with the name itself, so that it is found fast."""
+    before: re.Pattern[bytes]
+    """What stands before it."""
+
+    def stand_in(self, lowered: bytes) -> bool:
+        """Whether it is spoken of there."""
+        places = (match.start() for match in self.after.finditer(lowered))
+        return any(self.before.search(lowered[max(at - MAX_SCOPE, 0) : at]) for at in places)
+
+
+@cache
+def _words(asker: Asker) -> _Words:
+    """Of one that is given nothing, its calls, with its class."""
+    name = re.escape(asker.name.lower().encode("utf-8", "replace"))
+    before = rb"(?<!\w)\Z"
     if asker.kind == "call" and asker.asks == "php":
-        return plain, re.compile(name + rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)")
-    if asker.kind != "answer":
-        return plain, re.compile(rb"%s(?<!\w%s)\b" % (name, name))
-    of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
-    scope = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*" if of_class else rb"(?<!\w)"
-    return plain, re.compile(scope + name + rb"\s*\(\s*\)")
+        after = name + rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)"
+    elif asker.kind == "answer":
+        after = name + rb"\s*\(\s*\)"
+        of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
+        before = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*\Z" if of_class else before
+    else:
+        after = name + rb"\b"
+    return _Words(re.compile(after), re.compile(before))
 
 
 def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
     lowered = data.lower()
-    words = ((asker, *_word(asker)) for asker in asking)
-    spoken_of = [asker for asker, name, word in words if name in lowered and word.search(lowered)]
+    spoken_of = [asker for asker in asking if _words(asker).stand_in(lowered)]
     if not spoken_of:
         return []
     Patience.begin()

@@ -145,7 +145,7 @@ def _none_may_be_missing(answers: Node) -> bool:
     ``in_array(false, array_map('extension_loaded', ...))``, ``!array_product(array_map(...))``,
     ``array_sum(array_map(...)) < count(...)``, ``array_reduce(..., fn ($all, $one) => $all && extension_loaded($one))``
     """
-    put_together = ("in_array", "array_product", "min", "array_sum", "array_reduce")
+    put_together = ("in_array", "array_product", "min", "array_sum", "array_reduce", "array_filter")
     call = next((one for one, _ in [(answers, answers), *ancestors(answers)] if called(one) in put_together), None)
     if call is None:
         kept = answers.parent.child_by_field_name("left") if answers.parent is not None else None
@@ -156,6 +156,8 @@ def _none_may_be_missing(answers: Node) -> bool:
         absent = text(arguments(call)[0]).lower() == "false"
         if not absent:
             return False
+    elif called(call) == "array_filter":
+        absent = True  # those are left that are missing
     elif called(call) == "array_sum":
         if call.parent is None or text(call.parent.child_by_field_name("operator")) not in ("<", "!=", "!=="):
             return False

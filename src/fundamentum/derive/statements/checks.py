@@ -231,7 +231,7 @@ class Checks:
             older = len(given) == 3 and (string(given[2]) or "") in ("<", "lt", "<=", "le")
             call = compared
         absent = False
-        for _, worth in climbed(call):
+        for _, worth in climbed(call, alone=False):
             if isinstance(worth.failed, bool):
                 absent = worth.failed
             elif isinstance(worth.held, bool):

@@ -6,7 +6,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Outcome
-from fundamentum.derive.php_source.nodes import called, function_around, inside, text
+from fundamentum.derive.php_source.nodes import FUNCTIONS, Patience, called, function_around, inside, text
 
 STRENGTH: Final[tuple[Outcome, ...]] = ("", "warns", "reports", "stops")
 """What a branch may come to, the weakest first."""
@@ -42,6 +42,9 @@ _SEVERITY: Final = re.compile(
     r"['\"](?:severity|level|type|status)['\"]\s*=>\s*['\"]?[\w\\:]*?(error|critical|fatal|warning)\b", re.I
 )
 """How bad it is, as the entry of a table of results says."""
+_OF_SEVERITY: Final = re.compile(r"\[['\"](?:severity|level|type|status)['\"]\]$", re.I)
+_LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
+"""The same, given to its key: ``$results['gd']['severity'] = self::ERROR``"""
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
@@ -76,10 +79,16 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
     if branch is None:
         return ""
     found: Outcome = "stops" if gives_up(branch) else ""
-    for node in inside(branch):
+    todo = [branch]
+    while todo:
+        Patience.tick()
+        node = todo.pop()
         if ends(node):
             return "stops"
-        found = max(found, _reported(node, extension), key=STRENGTH.index)
+        told = _reported(node, extension)
+        found = max(found, told, key=STRENGTH.index)
+        # What only warns may say that something is missing.
+        todo += [] if told == "warns" else reversed([one for one in node.named_children if one.type not in FUNCTIONS])
     return found
 
 
@@ -89,7 +98,8 @@ def _reported(node: Node, extension: bool) -> Outcome:
         target = text(node.child_by_field_name("left"))
         if WARNING.search(target):
             return "warns"
-        if level := _SEVERITY.search(text(node.child_by_field_name("right"))[:400]):
+        value = text(node.child_by_field_name("right"))[:400]
+        if level := _SEVERITY.search(value) or (_OF_SEVERITY.search(target) and _LEVEL.search(value)):
             return "warns" if level[1].lower().startswith("warn") else "reports"
         bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
         return "reports" if bad or _COLLECTORS.search(target) else ""
@@ -100,7 +110,7 @@ def _reported(node: Node, extension: bool) -> Outcome:
             return "reports"
     if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
         return "reports"
-    said = text(node) if node.type in ("string", "encapsed_string") else ""
+    said = text(node) if node.type in ("string", "encapsed_string", "text") else ""
     if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
         return "warns" if WARNING.search(said) else "reports"
     return ""

@@ -11,16 +11,19 @@ _LOOKED_AT: Final = re.compile(
 )
 """Names of files, classes and functions where extensions and settings are looked at."""
 
+_SWITCHED_ON: Final = re.compile(r"(?:^|[ _])(?:on_?)?activat(?:e|ion)\b")
+"""Names of functions that run when a plug-in is switched on."""
 _INSTALLERS: Final = re.compile(
-    r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight)/(?:[^/]+/)?[^/]*$", re.I
+    r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight|health(?:[-_]?checks?)?)/(?:[^/]+/)?[^/]*$", re.I
 )
 
 
 def of_an_installer(path: str) -> bool:
-    """Whether a file stands in the directory of an installer, or one below it."""
+    """Whether a file stands in the directory of an installer or the like, or one below it."""
     return _INSTALLERS.search(path) is not None
 
 
 def looks_at_requirements(path: str, around: str) -> bool:
     """Whether a file, or the class and function in it (``around``), is there to look at what the program requires."""
-    return of_an_installer(path) or _LOOKED_AT.search(f"{path.rpartition('/')[2]} {around}") is not None
+    named = _LOOKED_AT.search(f"{path.rpartition('/')[2]} {around}") or _SWITCHED_ON.search(around)
+    return of_an_installer(path) or named is not None

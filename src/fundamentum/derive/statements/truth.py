@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, Given, cases_of
-from fundamentum.derive.php_source.nodes import Patience, nearest, text
+from fundamentum.derive.php_source.nodes import Patience, called, nearest, text
 from fundamentum.derive.php_source.scalars import Value, is_true
 
 
@@ -39,13 +39,17 @@ class Worth(NamedTuple):
 _BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 CONDITION: Final = Worth(True, False)
 """What the condition itself comes to."""
+_CHECKS: Final = frozenset({"extension_loaded", "function_exists", "class_exists"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _ASKING: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 """Where the value of an assignment is asked for: ``if ($missing = missing())``"""
 
 
-def climbed(place: Node, worth: Worth = CONDITION) -> Iterator[tuple[Node, Worth]]:
-    """An expression and those around it, the innermost first, as long as what they come to is known in some case."""
+def climbed(place: Node, worth: Worth = CONDITION, *, alone: bool = True) -> Iterator[tuple[Node, Worth]]:
+    """An expression and those around it, the innermost first, as long as what they come to is known in some case.
+
+    ``alone``: whatever else is asked for is there.
+    """
     at = place
     while worth != (None, None):
         Patience.tick()
@@ -54,7 +58,7 @@ def climbed(place: Node, worth: Worth = CONDITION) -> Iterator[tuple[Node, Worth
             at, arm, otherwise = chosen
             worth = Worth(*(arm if value is not None and is_true(value) else otherwise for value in worth))
         elif (above := expression_around(at)) is not None:
-            at, worth = above, Worth(*cases_of(above, _given(at, worth), len(worth)))
+            at, worth = above, Worth(*cases_of(above, _given(at, worth, alone), len(worth)))
         else:
             return
 
@@ -106,13 +110,15 @@ def _first_known(place: Node, told: Cases, known: Given) -> Given:
     return lambda node: told if node == place else known(node)
 
 
-def _given(place: Node, worth: Worth) -> Given:
+def _given(place: Node, worth: Worth, alone: bool) -> Given:
     """What an expression comes to, and what a parameter does that is not given."""
 
     def given(node: Node) -> Cases | None:
         if node == place:
             return worth
-        return (_by_default(node),) * len(worth) if node.type == "variable_name" else None
+        if node.type == "variable_name":
+            return (_by_default(node),) * len(worth)
+        return (True,) * len(worth) if alone and called(node) in _CHECKS else None
 
     return given
 

@@ -26,6 +26,7 @@ DRIVERISH: Final = re.compile(
 """Words in the names of classes that are one of several to do a thing."""
 
 
+_LOOKING: Final = re.compile(r"(?:check|requirement|probe)s?\.(?:php|inc)$", re.I)
 _WAYS: Final = re.compile(
     r"^(?!Abstract|Base).*[A-Za-z0-9](?P<ending>(?:Driver|Adapter|Backend|Loader|Dumper|Caster|Renderer|Writer|Reader|"
     r"Exporter|Importer|Generator)\.php)$"
@@ -214,7 +215,12 @@ class Whole:
         return [(file, self._held.as_held(check)) for file, check in self._checks.get(extension, ())]
 
     def driver(self, path: str, scope: str, extension: str) -> bool:
-        """Whether a file or class is named after the extension and has siblings named after something else."""
+        """Whether a file or class is named after the extension and has siblings named after something else.
+
+        One that looks whether the extension is there is no way to do without it.
+        """
+        if _LOOKING.search(path):
+            return False
         if extension not in own_extensions() or extension in CHOOSABLE:
             words = words_for(extension)
             if DRIVERISH.search(scope) and any(word in scope for word in words):

@@ -27,6 +27,8 @@ _WHY: Final = {
     "Recommends": "its package recommends it",
     "Suggests": "its package suggests it",
 }
+_OF_PACKAGES: Final = {"mysql": ("mysqli", "pdo_mysql")}
+"""What packages bring that are called after something else."""
 _NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg", "pear", "opcache"})
 
 
@@ -37,9 +39,10 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
     for path, text in texts_of(root, paths):
         found = _of_control(text) if path.rpartition("/")[2] == "control" else _of_container(text)
         for extension, level, line, rule in found:
-            if extension not in seen and extension not in EVERYWHERE:
-                seen.add(extension)
-                yield Entry("extension", (extension,), level, "", rule, (Place(path, line, extension, rule),))
+            names = _OF_PACKAGES.get(extension, (extension,))
+            if seen.isdisjoint(names) and EVERYWHERE.isdisjoint(names):
+                seen.update(names)
+                yield Entry("extension", names, level, "", rule, (Place(path, line, extension, rule),))
 
 
 def _counts(name: str) -> bool:

@@ -139,7 +139,9 @@ def _naturally(first: Value, second: Value) -> Value:
     return (left > right) - (left < right)
 
 
-KEEPING: Final = frozenset({"array_filter", "array_values", "filter_var"})
+_SAME: Final = ("array_filter", "array_values", "array_unique", "array_keys")
+"""Functions of which the result is as true as the list they are given; of keys nothing else is told."""
+KEEPING: Final = frozenset({*_SAME, "filter_var"})
 """Functions of which only what they are given first is looked at."""
 FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "version_compare": _version_compare,
@@ -147,7 +149,8 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "implode": lambda sign, parts: limited(as_text(sign).join(map(as_text, _members(parts)))),
     "array_slice": lambda whole, start, length: _members(whole)[start:][:length],
     "array_map": _array_map,
-    **dict.fromkeys(("array_filter", "array_values"), lambda values: values),
+    **dict.fromkeys(_SAME[:2], lambda values: values),
+    **dict.fromkeys(_SAME[2:], lambda values: values if isinstance(values, bool) else None),
     "count": _count,
     "sizeof": _count,
     "in_array": lambda first, values, *_: any(loosely_equal(first, value, strict=False) for value in _members(values)),

@@ -148,7 +148,8 @@ def _none_may_be_missing(answers: Node) -> bool:
     put_together = ("in_array", "array_product", "min", "array_sum", "array_reduce", "array_filter")
     call = next((one for one, _ in [(answers, answers), *ancestors(answers)] if called(one) in put_together), None)
     if call is None:
-        kept = answers.parent.child_by_field_name("left") if answers.parent is not None else None
+        assignment = nearest(answers, "assignment_expression")
+        kept = assignment.child_by_field_name("left") if assignment is not None else None
         later = named_behind(kept, function_of(answers)) if kept is not None else ()
         return any(nearest(place, "function_call_expression") and _none_may_be_missing(place) for place in later)
     absent = False  # what the whole comes to where one is missing

@@ -18,6 +18,7 @@ from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.beside.sql_schemas import written_for
+from fundamentum.derive.beside.web_modules import web_modules
 from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
@@ -85,6 +86,7 @@ def conclude(
         *with_demands(needed, manifest.demands),
         *_loaders(whole),
         *surroundings(needed, wished(tree, whole, parsing.each)),
+        *web_modules(tree.root, tree.others),
     ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
     needs = [*([php] if php else []), *beside_documents(others, said, scripts)]

@@ -81,7 +81,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
     about = _CONTEXT.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
-    in_list = bool(re.search(r"extension|module", line.heading, re.I))
+    in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
     taken = 0
     for match in _words().finditer(line.text):
         word = match[0].lower()

@@ -19,6 +19,7 @@ from fundamentum.derive.php_source.nodes import (
     function_around,
     heading,
     inside,
+    names_around,
     nearest,
     text,
     walked,
@@ -53,7 +54,9 @@ _SEVERE: Final = re.compile(
 )
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal|(warn))_?(if|unless)$")
 """``abort_if(...)``, ``throw_unless(...)``: functions that end where they are given what holds, or what does not."""
-_FULFILLED: Final = re.compile(r"(?:is|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
+_ONE_REQUIREMENT: Final = re.compile(r"requirement|check$|(?:config|environ|system|server|install)\w*tests?$", re.I)
+"""Classes that are one requirement, or that have a method for each."""
+_FULFILLED: Final = re.compile(r"(?:is|test_|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
 _OPTIONAL_CLASS: Final = re.compile(
     r"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{]*\{\s*return\s+false|"
     r"function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true",
@@ -113,8 +116,11 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
         yield from _of_callers(above, function_around(above), worth, depth)
     if above.type == "assignment_expression":
         yield from _of_variable(above, worth, depth)
-        if text(above.child_by_field_name("left")).endswith("]"):
+        left = text(above.child_by_field_name("left"))
+        if left.endswith("]"):
             yield from _of_loop_over(above, worth)
+        elif "->" in left and not left.startswith("$this") and bad is not None:  # of an object that is one result
+            yield bad, "reports" if _OF_CHECKS.search(" ".join(names_around(above))) else ""
     elif above.type == "augmented_assignment_expression":
         yield from _of_variable(above, _added(above, worth), depth)
     elif bad is None:
@@ -153,7 +159,7 @@ def _added(assignment: Node, worth: Worth) -> Worth:
 def _requirement_around(place: Node) -> Node | None:
     """The class around that is one requirement: ``class IntlRequirement``."""
     found = nearest(place, "class_declaration")
-    named = found is not None and re.search(r"requirement|check$", text(found.child_by_field_name("name")), re.I)
+    named = found is not None and _ONE_REQUIREMENT.search(text(found.child_by_field_name("name")))
     return found if named else None
 
 

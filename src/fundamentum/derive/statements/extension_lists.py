@@ -208,6 +208,8 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
         parts = [unwrapped(node) for node in element.named_children]
         key = string(parts[0]) if len(parts) == 2 else None
         value = parts[-1]
+        if value is not None and value.type == "cast_expression":  # (object) ['name' => 'intl']
+            value = value.child_by_field_name("value")
         level = required
         if key and (found := meant(key, kind)):
             said = text(value)

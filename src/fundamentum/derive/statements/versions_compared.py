@@ -26,7 +26,7 @@ _BRANCHES: Final = frozenset(
 """Branches of PHP that there were and may be."""
 _NEWEST: Final = (9, 0, 0)
 """From here on nobody has listed a version yet."""
-_PATCHES: Final = frozenset({0, 12})
+_PATCHES: Final = frozenset({0, 9})
 _WRITTEN: Final = re.compile(r"(?<![\d.])\d(?:\.\d{1,2}){0,2}(?![\d.\\])")
 _ID: Final = re.compile(r"\b[5-9]\d{4}\b")
 _NUMBER: Final = re.compile(r"(?<![\d.])\d{1,2}(?![\d.])")

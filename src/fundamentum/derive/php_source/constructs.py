@@ -9,7 +9,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import ancestors, nearest, text
+from fundamentum.derive.php_source.nodes import ancestors, field, nearest, text
 from fundamentum.derive.php_source.source import Source
 
 Confirm = Callable[[Source, Node], bool]
@@ -44,7 +44,7 @@ def returned(source: Source, node: Node) -> bool:
         return False
     for parent, child in ancestors(node):
         if parent.type in FUNCTIONS:
-            return parent.child_by_field_name("return_type") == child
+            return field(parent, "return_type") == child
     return False
 
 
@@ -52,7 +52,7 @@ def has_type(source: Source, node: Node) -> bool:
     declaration = nearest(node, "property_declaration", "compound_statement")
     if declaration is None or declaration.type != "property_declaration":
         return False
-    return declaration.child_by_field_name("type") is not None
+    return field(declaration, "type") is not None
 
 
 def typed_constant(source: Source, node: Node) -> bool:
@@ -68,7 +68,7 @@ def default_new(source: Source, node: Node) -> bool:
     """``new`` in the default value of a parameter."""
     for parent, child in ancestors(node):
         if parent.type in ("simple_parameter", "property_promotion_parameter"):
-            return parent.child_by_field_name("default_value") == child
+            return field(parent, "default_value") == child
         if parent.type.endswith("_statement"):
             return False
     return False
@@ -87,7 +87,7 @@ def thrown(source: Source, node: Node) -> bool:
 
 def caught_without_name(source: Source, node: Node) -> bool:
     clause = node.parent
-    return clause is not None and clause.type == "catch_clause" and clause.child_by_field_name("name") is None
+    return clause is not None and clause.type == "catch_clause" and field(clause, "name") is None
 
 
 def on_object(source: Source, node: Node) -> bool:
@@ -132,10 +132,7 @@ def called_on_new(source: Source, node: Node) -> bool:
     if creation is None or creation.type != "object_creation_expression" or creation.parent is None:
         return False
     place = creation.parent
-    return (
-        place.type in ("member_call_expression", "member_access_expression")
-        and place.child_by_field_name("object") == creation
-    )
+    return place.type in ("member_call_expression", "member_access_expression") and field(place, "object") == creation
 
 
 def cloned_with(source: Source, node: Node) -> bool:
@@ -178,16 +175,12 @@ def untyped_in_exception(source: Source, node: Node) -> bool:
     )
     if declaration is None or declaration.type != "property_declaration" or base is None:
         return False
-    untyped = declaration.child_by_field_name("type") is None
+    untyped = field(declaration, "type") is None
     return untyped and source.names.class_name(text(base.named_children[0]), base.start_byte) in _TYPED_IN_EXCEPTIONS
 
 
 def names_function(source: Source, node: Node) -> bool:
-    return (
-        node.parent is not None
-        and node.parent.type == "function_definition"
-        and node.parent.child_by_field_name("name") == node
-    )
+    return node.parent is not None and node.parent.type == "function_definition" and field(node.parent, "name") == node
 
 
 def outside_classes(source: Source, node: Node) -> bool:

@@ -13,7 +13,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.functions import FUNCTIONS, KEEPING
-from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, children, field, string, text
 from fundamentum.derive.php_source.scalars import (
     Value,
     as_number,
@@ -78,16 +78,16 @@ def cases_of(node: Node | None, given: Given, number: int, depth: int = 0) -> Ca
     if kind in _KEEPING and node.named_child_count == 1:
         return part(0)
     if kind == "binary_expression":
-        return _joined(text(node.child_by_field_name("operator")).lower(), part("left"), part("right"))
+        return _joined(text(field(node, "operator")).lower(), part("left"), part("right"))
     if kind == "conditional_expression":
-        then = part("body") if node.child_by_field_name("body") is not None else part("condition")
+        then = part("body") if field(node, "body") is not None else part("condition")
         return _chosen(part("condition"), then, part("alternative"))
     if kind == "assignment_expression":
         return part("right")
     if kind == "subscript_expression" and node.named_child_count == 2:
         return _each(_member, part(0), part(1))
     if kind == "cast_expression":
-        cast = _CASTS.get(text(node.child_by_field_name("type")).lower())
+        cast = _CASTS.get(text(field(node, "type")).lower())
         return _each(cast, part("value")) if cast is not None else unknown
     if kind == "unary_op_expression" and (sign := _TURNED.match(text(node))):
         return _each(_denied if sign[0] == "!" else _negative, part(0))
@@ -133,7 +133,7 @@ def _plain(node: Node) -> Value:
 
 def _listed(array: Node, given: Given, number: int, depth: int) -> Cases:
     """The members of a list; unknown if it has keys, or very many."""
-    members = [member for member in array.named_children if member.type != "comment"]
+    members = children(array)
     if len(members) > MAX_MEMBERS or any(member.named_child_count != 1 for member in members):
         return (None,) * number
     told = [cases_of(member.named_children[0], given, number, depth + 1) for member in members]

@@ -85,6 +85,23 @@ def line(node: Node) -> int:
     return node.start_point[0] + 1
 
 
+def field(node: Node | None, name: str) -> Node | None:
+    """The child that a field of the grammar names, such as ``condition``; None: there is none, or no node."""
+    return node.child_by_field_name(name) if node is not None else None
+
+
+def children(node: Node | None) -> list[Node]:
+    """The parts of a node, comments and signs left out; none of no node."""
+    return [child for child in node.named_children if child.type != "comment"] if node is not None else []
+
+
+def parent_of(node: Node | None, levels: int = 1) -> Node | None:
+    """The node that so many levels above holds it; None: there is none."""
+    for _ in range(levels):
+        node = node.parent if node is not None else None
+    return node
+
+
 def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
     """(parent, child) pairs from a node up to the root.
 
@@ -103,9 +120,10 @@ def ancestors(node: Node) -> Iterator[tuple[Node, Node]]:
     raise RecursionError("nested too deeply")
 
 
-def nearest(node: Node, *types: str) -> Node | None:
+def nearest(node: Node | None, *types: str) -> Node | None:
     """The innermost node of some types around a place."""
-    return next((above for above, _ in ancestors(node) if above.type in types), None)
+    around_it = ancestors(node) if node is not None else ()
+    return next((parent for parent, _ in around_it if parent.type in types), None)
 
 
 def names_around(node: Node) -> tuple[str, str]:
@@ -113,9 +131,9 @@ def names_around(node: Node) -> tuple[str, str]:
     function = ""
     for above, _ in ancestors(node):
         if above.type in ("class_declaration", "trait_declaration"):
-            return text(above.child_by_field_name("name")).lower(), function
+            return text(field(above, "name")).lower(), function
         if above.type in ("function_definition", "method_declaration"):
-            function = text(above.child_by_field_name("name")).lower()
+            function = text(field(above, "name")).lower()
     return "", function
 
 
@@ -133,14 +151,14 @@ def heading(node: Node) -> str:
         elif above.type == "arguments" and above.parent is not None:
             out.append(called(above.parent))
         elif above.type in ("method_declaration", "function_definition"):
-            out.append(text(above.child_by_field_name("name")))
+            out.append(text(field(above, "name")))
             break
     return " ".join(out)
 
 
-def walked(root: Node) -> Iterator[Node]:
+def walked(root: Node | None) -> Iterator[Node]:
     """A node and all below it, from the top down."""
-    todo = [root]
+    todo = [root] if root is not None else []
     while todo:
         Patience.tick()
         node = todo.pop()
@@ -164,9 +182,9 @@ def around(root: Node, data: bytes, word: re.Pattern[bytes], kinds: Collection[s
             at = at.parent
 
 
-def inside(root: Node) -> Iterator[Node]:
+def inside(root: Node | None) -> Iterator[Node]:
     """The same, but what stands in functions and classes of their own."""
-    todo = [root]
+    todo = [root] if root is not None else []
     while todo:
         Patience.tick()
         node = todo.pop()
@@ -199,20 +217,21 @@ def called(node: Node | None) -> str:
     if node is None:
         return ""
     if node.type == "function_call_expression":
-        return text(node.child_by_field_name("function")).lstrip("\\").lower()
+        return text(field(node, "function")).lstrip("\\").lower()
     if node.type in ("member_call_expression", "scoped_call_expression", "nullsafe_member_call_expression"):
-        return text(node.child_by_field_name("name")).lower()
+        return text(field(node, "name")).lower()
     return ""
 
 
-def arguments(node: Node) -> list[Node]:
+def arguments(node: Node | None) -> list[Node]:
     """The arguments of a call, or of what makes an object."""
-    given = node.child_by_field_name("arguments")
+    given = field(node, "arguments")
     if given is None:  # of what makes an object it has no name
-        given = next((child for child in node.named_children if child.type == "arguments"), None)
-    told = [one for one in given.named_children if one.type != "comment"] if given is not None else []
+        given = next((child for child in children(node) if child.type == "arguments"), None)
     # What is given by name stands behind that name.
-    values = (one.named_children[-1] if one.type == "argument" and one.named_children else one for one in told)
+    values = (
+        one.named_children[-1] if one.type == "argument" and one.named_children else one for one in children(given)
+    )
     return [one for value in values if (one := unwrapped(value)) is not None]
 
 
@@ -222,6 +241,6 @@ def function_around(node: Node) -> str:
     while at is not None:
         Patience.tick()
         if at.type in ("function_definition", "method_declaration"):
-            return text(at.child_by_field_name("name"))
+            return text(field(at, "name"))
         at = at.parent
     return ""

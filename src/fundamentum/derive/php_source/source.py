@@ -10,7 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.catalog.symbols import providers
-from fundamentum.derive.php_source.nodes import Patience, parsed, text
+from fundamentum.derive.php_source.nodes import Patience, field, parsed, text
 
 CHECKS: Final = {
     "extension_loaded": "extension",
@@ -90,7 +90,7 @@ class Source:
 
     def called(self, call: Node) -> str:
         """The name of the global function that a call may mean, in lower case."""
-        function = call.child_by_field_name("function")
+        function = field(call, "function")
         if function is None or function.type not in ("name", "qualified_name"):
             return ""
         return self.names.function_names("function", text(function), call.start_byte)[1].lower()
@@ -100,9 +100,9 @@ class Source:
         for child in parent.children:
             kind = child.type
             if kind == "namespace_definition":
-                name = child.child_by_field_name("name")
+                name = field(child, "name")
                 space = text(name).lower() if name else ""
-                body = child.child_by_field_name("body")
+                body = field(child, "body")
                 if body is not None:
                     self.names.spans.append((body.start_byte, body.end_byte, space))
                     self._read_top(body, body.start_byte, body.end_byte)
@@ -126,7 +126,7 @@ class Source:
                     self._read_clause(clause, whole, prefix)
 
     def _read_clause(self, clause: Node, kind: str, prefix: str) -> None:
-        alias = clause.child_by_field_name("alias")
+        alias = field(clause, "alias")
         name = ""
         for child in clause.children:
             if child.type in _IMPORT_KINDS:
@@ -219,19 +219,19 @@ def reference(source: Source, node: Node) -> Reference | None:
     written = text(target)
     kind = place.type
     if kind == "function_call_expression":
-        if place.child_by_field_name("function") != target:
+        if field(place, "function") != target:
             return None
         own, plain = source.names.function_names("function", written, at)
         return Reference("function", plain.lower(), own, place) if plain else None
     if kind in _DEFINITIONS:
-        if place.child_by_field_name("name") != target:
+        if field(place, "name") != target:
             return None
         space = source.names.namespace(at)
         full = f"{space}\\{written.lower()}" if space else written.lower()
         return Reference(_DEFINITIONS[kind], full, full, place, defines=True)
     if kind in _CLASS_PLACES:
         if kind not in ("object_creation_expression", "base_clause", "class_interface_clause"):
-            scope = place.child_by_field_name("scope") or place.children[0]
+            scope = field(place, "scope") or place.children[0]
             if scope != target:
                 return None
         if kind == "class_constant_access_expression":
@@ -245,12 +245,12 @@ def reference(source: Source, node: Node) -> Reference | None:
     if kind in _WEAK_PLACES or (kind == "binary_expression" and _is_instanceof(place, target)):
         full = source.names.class_name(written, at)
         return Reference("class", full, full, place, weak=True)
-    if kind in _NOT_EXPRESSIONS or (kind == "argument" and place.child_by_field_name("name") == target):
+    if kind in _NOT_EXPRESSIONS or (kind == "argument" and field(place, "name") == target):
         return None
     own, plain = source.names.function_names("constant", written, at)
     return Reference("constant", plain, own, target) if plain else None
 
 
 def _is_instanceof(expression: Node, target: Node) -> bool:
-    operator = expression.child_by_field_name("operator")
-    return operator is not None and operator.type == "instanceof" and expression.child_by_field_name("right") == target
+    operator = field(expression, "operator")
+    return operator is not None and operator.type == "instanceof" and field(expression, "right") == target

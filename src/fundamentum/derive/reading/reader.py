@@ -12,7 +12,18 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Guarded, Syntax, Use, Wish
-from fundamentum.derive.php_source.nodes import ancestors, arguments, called, line, names_around, nearest, string, text
+from fundamentum.derive.php_source.nodes import (
+    ancestors,
+    arguments,
+    called,
+    field,
+    line,
+    names_around,
+    nearest,
+    parent_of,
+    string,
+    text,
+)
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
@@ -138,7 +149,7 @@ class _Reader:
         for name, extensions in sorted(unguarded) if self.guards.names else ():
             for start, end in places_of(self.lowered, name.encode("utf-8", "replace")):
                 node = self.source.at(start, end)
-                call = node.parent if node is not None else None
+                call = parent_of(node)
                 if called(call) == name and call is not None and self.guards.around(call, extensions)[0] == "checked":
                     for extension in extensions:
                         yield Guarded("function", name, extension)
@@ -277,7 +288,7 @@ def _compared(written: Node) -> bool:
     """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
     for above, _ in ancestors(written):
         if above.type == "binary_expression":
-            return text(above.child_by_field_name("operator")) != "."
+            return text(field(above, "operator")) != "."
         if above.type == "function_call_expression":
             return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
         if above.type in ("array_element_initializer", "case_statement"):

@@ -20,6 +20,7 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    field,
     line,
     names_around,
     parsed,
@@ -186,8 +187,8 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
     of_class = asker.around.partition(" ")[0]
     word = re.compile(rb"\b%s\s*\(\s*\)" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
     for call in around(tree, data, word, _CALLS):
-        scope = text(call.child_by_field_name("scope")).rpartition("\\")[2].lower()
-        if scope in ("self", "static") or text(call.child_by_field_name("object")) == "$this":
+        scope = text(field(call, "scope")).rpartition("\\")[2].lower()
+        if scope in ("self", "static") or text(field(call, "object")) == "$this":
             scope = names_around(call)[0]
         if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
             continue
@@ -225,7 +226,7 @@ def _classes(tree: Node, data: bytes, asker: Asker) -> Iterator[Check]:
         written = text(node) if node.type == "class_declaration" else ""
         if not asker.outcome and not _OF_REQUIREMENTS.search(f"{asker.around} {written[:80]}"):
             continue
-        own = text(node.child_by_field_name("name")).lower() == asker.around.partition(" ")[0]
+        own = text(field(node, "name")).lower() == asker.around.partition(" ")[0]
         match = pattern.search(written) if not own else None
         for name in _QUOTED.findall(match["value"]) if match else ():
             if extension := meant(name, asker.asks):

@@ -22,9 +22,11 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    field,
     inside,
     names_around,
     nearest,
+    parent_of,
     string,
     text,
     unwrapped,
@@ -128,15 +130,13 @@ def _reflecting(made: Node) -> Iterator[_Asking]:
     """
     attempt = next((above for above, child in ancestors(made) if _tried(above, child)), None)
     handlers = [one for one in attempt.named_children if one.type == "catch_clause"] if attempt is not None else []
-    told: Outcome = next(
-        filter(None, (outcome(one.child_by_field_name("body"), extension=True) for one in handlers)), ""
-    )
+    told: Outcome = next(filter(None, (outcome(field(one, "body"), extension=True) for one in handlers)), "")
     if told and "reflectionextension" in text(made.named_children[0]).lower():
         yield from (_Asking(made, asked, "extension", told=told) for asked in arguments(made)[:1])
 
 
 def _tried(above: Node, child: Node) -> bool:
-    return above.type == "try_statement" and above.child_by_field_name("body") == child
+    return above.type == "try_statement" and field(above, "body") == child
 
 
 def _none_may_be_missing(answers: Node) -> bool:
@@ -149,7 +149,7 @@ def _none_may_be_missing(answers: Node) -> bool:
     call = next((one for one, _ in [(answers, answers), *ancestors(answers)] if called(one) in put_together), None)
     if call is None:
         assignment = nearest(answers, "assignment_expression")
-        kept = assignment.child_by_field_name("left") if assignment is not None else None
+        kept = field(assignment, "left")
         later = named_behind(kept, function_of(answers)) if kept is not None else ()
         return any(nearest(place, "function_call_expression") and _none_may_be_missing(place) for place in later)
     absent = False  # what the whole comes to where one is missing
@@ -160,7 +160,7 @@ def _none_may_be_missing(answers: Node) -> bool:
     elif called(call) == "array_filter":
         absent = True  # those are left that are missing
     elif called(call) == "array_sum":
-        if call.parent is None or text(call.parent.child_by_field_name("operator")) not in ("<", "!=", "!=="):
+        if call.parent is None or text(field(call.parent, "operator")) not in ("<", "!=", "!=="):
             return False
         call, absent = call.parent, True
     return comes_of(call, absent, extension=True) in ("stops", "reports")
@@ -193,8 +193,8 @@ def _by_functions(asking: _Asking, source: Node, listed: bool, root: Node) -> It
 def _by_closure(asking: _Asking, source: Node, root: Node) -> Iterator[Check]:
     """``$need = function ($name) { if (!extension_loaded($name)) exit; }; $need('intl');``"""
     closure = nearest(asking.place, "anonymous_function", "arrow_function")
-    kept = closure.parent if closure is not None else None
-    named = kept.child_by_field_name("left") if kept is not None and kept.type == "assignment_expression" else None
+    kept = parent_of(closure)
+    named = field(kept, "left") if kept is not None and kept.type == "assignment_expression" else None
     position = parameter_position(closure, text(source))
     if named is None or position is None:
         return
@@ -254,7 +254,7 @@ def _any_one(place: Node, source: Node, root: Node, kind: str) -> Iterator[Check
     array = list_of(source, root)
     told = (
         result
-        for node in (inside(there) if there is not None else ())
+        for node in (inside(there))
         for kept, value in [set_by(node)]
         for asked in (named_behind(kept, function_of(node)) if kept is not None and value is True else ())
         for holds, result in where_asked(asked, CONDITION)

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Check
-from fundamentum.derive.php_source.nodes import ancestors, called, text
+from fundamentum.derive.php_source.nodes import ancestors, called, field, text
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.extension_lists import RECOMMENDED, listed_at
@@ -59,7 +59,7 @@ def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]
         return
     call = next((above for above, _ in ancestors(node) if above.type.endswith(_MADE)), node)
     asking = asking or called(call)
-    given = text(call.child_by_field_name("arguments") or (call.named_children or [call])[-1])
+    given = text(field(call, "arguments") or (call.named_children or [call])[-1])
     alone = call.parent is not None and call.parent.type == "expression_statement"
     if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
         required = not RECOMMENDED.search(asking) and not NEED_NOT.search(given)

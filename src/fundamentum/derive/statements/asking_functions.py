@@ -15,6 +15,8 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    children,
+    field,
     inside,
     names_around,
     nearest,
@@ -141,9 +143,9 @@ def _position(call: Node, variable: str) -> int | None:
 
 def parameter_position(function: Node | None, variable: str) -> int | None:
     """Which parameter of a function a variable is, from zero; None: none of them."""
-    parameters = function.child_by_field_name("parameters") if function is not None else None
-    named = parameters.named_children if parameters is not None else []
-    names = [text(one.child_by_field_name("name")) for one in named if one.type.endswith("parameter")]
+    parameters = field(function, "parameters")
+    named = children(parameters)
+    names = [text(field(one, "name")) for one in named if one.type.endswith("parameter")]
     return names.index(variable) if variable in names else None
 
 
@@ -151,7 +153,7 @@ def _given_when_made(call: Node, property_name: str) -> int | None:
     """Which parameter of the constructor a property is given."""
     around_it = nearest(call, "class_declaration")
     makers = (node for node in walked(around_it) if node.type == "method_declaration") if around_it is not None else ()
-    maker = next((node for node in makers if text(node.child_by_field_name("name")).lower() == MADE), None)
+    maker = next((node for node in makers if text(field(node, "name")).lower() == MADE), None)
     if maker is None:
         return None
     kept = re.search(rf"\$this->{re.escape(property_name)}\s*=\s*(\$\w+)\s*;", text(maker))

@@ -6,7 +6,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, around, nearest, text, unwrapped
+from fundamentum.derive.php_source.nodes import Patience, around, field, nearest, parent_of, text, unwrapped
 from fundamentum.derive.php_source.scalars import Value
 from fundamentum.derive.statements.loops import Loop, loop_of
 from fundamentum.derive.statements.truth import literal
@@ -21,32 +21,32 @@ def branches(condition: Node) -> tuple[Node | None, Node | None]:
     above = at.parent
     if above is None:
         return None, None
-    if above.type in ("if_statement", "else_if_clause") and above.child_by_field_name("condition") == at:
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "case_statement" and above.child_by_field_name("value") == at:
-        switch = above.parent.parent if above.parent is not None else None
-        asked = unwrapped(switch.child_by_field_name("condition")) if switch is not None else None
+    if above.type in ("if_statement", "else_if_clause") and field(above, "condition") == at:
+        return field(above, "body"), field(above, "alternative")
+    if above.type == "case_statement" and field(above, "value") == at:
+        switch = parent_of(above, 2)
+        asked = unwrapped(field(switch, "condition")) if switch is not None else None
         return (None, above) if text(asked).lower() == "false" else (above, None)  # of a switch (true)
     if above.type in ("default_statement", "match_default_expression"):
         return above, None
     if above.type == "match_condition_list":
         return _of_match(above)
     if above.type == "conditional_expression":
-        return above.child_by_field_name("body"), above.child_by_field_name("alternative")
-    if above.type == "binary_expression" and above.child_by_field_name("left") == at:
-        operator = text(above.child_by_field_name("operator")).lower()
+        return field(above, "body"), field(above, "alternative")
+    if above.type == "binary_expression" and field(above, "left") == at:
+        operator = text(field(above, "operator")).lower()
         if above.parent is not None and above.parent.type == "expression_statement":
             if operator in ("or", "||"):
-                return None, above.child_by_field_name("right")
+                return None, field(above, "right")
             if operator in ("and", "&&"):
-                return above.child_by_field_name("right"), None
+                return field(above, "right"), None
     return None, None
 
 
 def _of_match(conditions: Node) -> tuple[Node | None, Node | None]:
     """The arm, which is taken where the condition holds; of ``match (false)``, where not."""
     arm = conditions.parent
-    whole = arm.parent.parent if arm is not None and arm.parent is not None else None
+    whole = parent_of(arm, 2)
     asked = unwrapped(whole.named_children[0]) if whole is not None else None
     done = arm.named_children[-1] if arm is not None else None
     return (None, done) if text(asked).lower() == "false" else (done, None)
@@ -75,7 +75,7 @@ _PLAIN: Final = frozenset({"expression_statement", "echo_statement", "exit_state
 
 def set_by(node: Node) -> tuple[Node | None, Value]:
     """The variable that an expression sets, and what that is then: true if it is added to."""
-    left = node.child_by_field_name("left")
+    left = field(node, "left")
     if node.type == "update_expression":
         return node.named_children[0], True
     if left is None:
@@ -86,7 +86,7 @@ def set_by(node: Node) -> tuple[Node | None, Value]:
         return None, None
     if left.type == "subscript_expression":
         return left.named_children[0], True
-    return left, literal(node.child_by_field_name("right"))
+    return left, literal(field(node, "right"))
 
 
 def function_of(node: Node) -> Node:
@@ -119,11 +119,7 @@ def named_behind(kept: Node, scope: Node) -> Iterator[Node]:
     for place in around(root, root.text or b"", word, (kept.type,)):
         if kept.end_byte < place.start_byte < scope.end_byte and text(place) == text(kept):
             above = place.parent
-            if (
-                above is not None
-                and above.type == "assignment_expression"
-                and above.child_by_field_name("left") == place
-            ):
+            if above is not None and above.type == "assignment_expression" and field(above, "left") == place:
                 return
             yield place
 

@@ -16,7 +16,7 @@ from tree_sitter import Node
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Guarded, Use
-from fundamentum.derive.php_source.nodes import Patience, called, text, walked
+from fundamentum.derive.php_source.nodes import Patience, called, field, text, walked
 from fundamentum.derive.statements.branches import branches
 
 MAX_GUARDED: Final = 400
@@ -70,7 +70,7 @@ def _reached(node: Node) -> tuple[str, str]:
         first = node.named_children[0]
         return "class", text(first).rpartition("\\")[2] if first.type in ("name", "qualified_name") else ""
     if node.type == "scoped_call_expression":
-        scope = text(node.child_by_field_name("scope")).rpartition("\\")[2]
+        scope = text(field(node, "scope")).rpartition("\\")[2]
         return ("function", called(node)) if scope.lower() in ("self", "static", "parent") else ("class", scope)
     if node.type in ("function_call_expression", "member_call_expression"):
         return "function", called(node).rpartition("\\")[2]

@@ -11,7 +11,17 @@ from tree_sitter import Node
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import known_extensions
 from fundamentum.derive.php_source.evaluation import Cases, cases_of
-from fundamentum.derive.php_source.nodes import ancestors, arguments, inside, names_around, nearest, string, text
+from fundamentum.derive.php_source.nodes import (
+    ancestors,
+    arguments,
+    field,
+    inside,
+    names_around,
+    nearest,
+    parent_of,
+    string,
+    text,
+)
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.stated_at import comes_of
@@ -87,14 +97,14 @@ class Checks:
             return self.ends(ways[1]) if ways[1] is not None and self._asked_in(ways[0]) else "asked"
         for parent, child in ancestors(node):
             if parent.type == "if_statement":
-                absent = parent.child_by_field_name("body") if check.negative else None
+                absent = field(parent, "body") if check.negative else None
                 if not check.negative:
                     absent = next(iter(parent.children_by_field_name("alternative")), None)
-                if absent is None or child != parent.child_by_field_name("condition"):
+                if absent is None or child != field(parent, "condition"):
                     return "asked"
                 return self.ends(absent)
-            if parent.type == "binary_expression" and parent.child_by_field_name("left") == child:
-                operator, right = parent.child_by_field_name("operator"), parent.child_by_field_name("right")
+            if parent.type == "binary_expression" and field(parent, "left") == child:
+                operator, right = field(parent, "operator"), field(parent, "right")
                 if operator is not None and right is not None and operator.type in ("||", "or") and not check.negative:
                     ending = self.ends(right)
                     if ending != "asked":
@@ -118,13 +128,13 @@ class Checks:
     def _of_several(self, check: CheckAt, node: Node) -> Node | None:
         """The condition of an ``if`` that holds where this extension and others are all missing, not for this alone."""
         statement = nearest(node, "if_statement")
-        condition = statement.child_by_field_name("condition") if statement is not None else None
+        condition = field(statement, "condition")
         if condition is None or not check.negative or len(self._in(condition, negative=True)) < 2:
             return None
         there = {one.start: (one.start != check.start,) for one in self.at}
 
         def known(part: Node) -> Cases | None:
-            named = part.child_by_field_name("function") if part.type == "function_call_expression" else None
+            named = field(part, "function") if part.type == "function_call_expression" else None
             return there.get(named.start_byte) if named is not None else None
 
         within = condition.start_byte <= check.start < condition.end_byte
@@ -133,10 +143,10 @@ class Checks:
     def _before_the_end(self, node: Node) -> Node | None:
         """Several that stand before an end, each of which keeps from it: ``a() || b() || exit``"""
         for parent, child in ancestors(node):
-            right = parent.child_by_field_name("right") if parent.type == "binary_expression" else None
-            operator = parent.child_by_field_name("operator")
+            right = field(parent, "right") if parent.type == "binary_expression" else None
+            operator = field(parent, "operator")
             if right is not None and operator is not None and operator.type in ("||", "or"):
-                if parent.child_by_field_name("left") == child and self.ends(right) != "asked":
+                if field(parent, "left") == child and self.ends(right) != "asked":
                     joined = b"&&" not in self.source.data[child.start_byte : child.end_byte]
                     return child if joined and len(self._in(child, negative=False)) > 1 else None
             elif parent.type not in ("parenthesized_expression", "function_call_expression", "qualified_name"):
@@ -156,7 +166,7 @@ class Checks:
     def _find(self) -> Iterator[CheckAt]:
         for name, start, end in self._calls():
             node = self.source.at(start, end)
-            call = node.parent if node is not None else None
+            call = parent_of(node)
             if call is not None and call.type == "qualified_name":
                 call = call.parent
             if call is None or call.type != "function_call_expression":

@@ -16,11 +16,13 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    field,
     function_around,
     heading,
     inside,
     names_around,
     nearest,
+    parent_of,
     text,
     walked,
 )
@@ -116,7 +118,7 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
         yield from _of_callers(above, function_around(above), worth, depth)
     if above.type == "assignment_expression":
         yield from _of_variable(above, worth, depth)
-        left = text(above.child_by_field_name("left"))
+        left = text(field(above, "left"))
         if left.endswith("]"):
             yield from _of_loop_over(above, worth)
         elif "->" in left and not left.startswith("$this") and bad is not None:  # of an object that is one result
@@ -135,7 +137,7 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
         elif extension and (whole := _requirement_around(above)) is not None and _FULFILLED.search(function):
             yield bad, "warns" if _OPTIONAL_CLASS.search(text(whole)[:MAX_CLASS]) else "reports"
     elif above.type == "argument":
-        ends = _ENDS_WHERE.search(called(above.parent.parent if above.parent is not None else None))
+        ends = _ENDS_WHERE.search(called(parent_of(above, 2)))
         told: Outcome = "warns" if ends and ends[1] else "stops" if ends else _handed_to(above)
         yield bad is not (ends is not None and ends[2] == "if"), told
     elif above.type == "array_element_initializer":
@@ -146,7 +148,7 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
 
 def _added(assignment: Node, worth: Worth) -> Worth:
     """What a variable comes to that a result is added to: ``$ok &= ...``, ``$missing += ... ? 0 : 1``."""
-    operator = text(assignment.child_by_field_name("operator"))
+    operator = text(field(assignment, "operator"))
     deciding = {"&=": False, "|=": True, "+=": True}.get(operator)
     return Worth(
         *(
@@ -159,7 +161,7 @@ def _added(assignment: Node, worth: Worth) -> Worth:
 def _requirement_around(place: Node) -> Node | None:
     """The class around that is one requirement: ``class IntlRequirement``."""
     found = nearest(place, "class_declaration")
-    named = found is not None and _ONE_REQUIREMENT.search(text(found.child_by_field_name("name")))
+    named = found is not None and _ONE_REQUIREMENT.search(text(field(found, "name")))
     return found if named else None
 
 
@@ -215,13 +217,13 @@ def _of_loop_over(element: Node, worth: Worth) -> Iterator[tuple[bool, Outcome]]
     while table.parent is not None and table.type in ("array_element_initializer", "array_creation_expression"):
         Patience.tick()
         table = table.parent
-    kept = table.child_by_field_name("left") if table.type == "assignment_expression" else None
+    kept = field(table, "left") if table.type == "assignment_expression" else None
     if kept is not None and kept.type == "subscript_expression":
         kept = kept.named_children[0]
     for loop in loops_over(kept, block_of(table)) if kept is not None else ():
         for node in inside(loop.body):
             of_value = node.child(0) if node.type == "subscript_expression" else node
-            if (call := node.parent) is not None and call.child_by_field_name("function") == node:
+            if (call := node.parent) is not None and field(call, "function") == node:
                 node = call  # what is in the table answers once it is called
             if [text(of_value)] == loop.variables[-1:] and (
                 node.parent is None or node.parent.type != "subscript_expression"
@@ -237,9 +239,7 @@ def where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool
     """What comes of a result at a place that asks for what it was put into."""
     for at, known in climbed(kept, worth):
         yield from _of_branches(at, known, depth=depth)
-        passed_on = at.parent is not None and (
-            at.parent.type in _PASSING or at == at.parent.child_by_field_name("right")
-        )
+        passed_on = at.parent is not None and (at.parent.type in _PASSING or at == field(at.parent, "right"))
         if depth < MAX_DEPTH and (passed_on or at is not kept):
             yield from _elsewhere(at, known, False, depth + 1)
 
@@ -251,7 +251,7 @@ MAX_DEPTH: Final = 4
 
 def _handed_to(argument: Node) -> Outcome:
     """What a function is for that is given the result: ``addRequirement(extension_loaded('gd'), '...')``."""
-    call = argument.parent.parent if argument.parent is not None else None
+    call = parent_of(argument, 2)
     name = called(call)
     if WARNING.search(name):
         return "warns"
@@ -271,7 +271,7 @@ def _of_callers(place: Node, function: str, worth: Worth, depth: int) -> Iterato
 
 def _of_variable(assignment: Node, worth: Worth, depth: int) -> Iterator[tuple[bool, Outcome]]:
     """What comes of a result that was put into a variable, further down in the same block."""
-    kept = assignment.child_by_field_name("left")
+    kept = field(assignment, "left")
     for node in walked(block_of(assignment)) if kept is not None and worth != (None, None) else ():
         if (
             kept is not None

@@ -14,7 +14,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
-from fundamentum.derive.php_source.nodes import Patience, around, called, parsed, text
+from fundamentum.derive.php_source.nodes import Patience, around, called, field, parsed, text
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.outcomes import ends
 from fundamentum.derive.statements.truth import climbed
@@ -93,7 +93,7 @@ def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[tuple[str, boo
     found: list[tuple[str, bool]] = []
     try:
         for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
-            name, body = function.child_by_field_name("name"), function.child_by_field_name("body")
+            name, body = field(function, "name"), field(function, "body")
             if name is not None and body is not None and defined.match(f"function {text(name)}(".lower().encode()):
                 at_end = any(ends(part) for line in body.named_children for part in _whole(line))
                 found.append((text(name).lower(), at_end))

@@ -17,6 +17,7 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    field,
     heading,
     line,
     nearest,
@@ -111,7 +112,7 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
     """The names in a list, written there or kept under a name in the same file."""
     where = unwrapped(source)
     if where is not None and where.type == "assignment_expression":
-        where = where.child_by_field_name("right")
+        where = field(where, "right")
     if where is None or depth > MAX_DEPTH:
         return
     if where.type == "array_creation_expression":
@@ -169,8 +170,8 @@ def _put_together(where: Node) -> list[Node]:
     """The lists that an expression is made of: ``array_merge($base, ['gd'])``, ``$base + $more``."""
     if _COLLECTION.match(text(where)) or (called(where) in _OF_LISTS and where.type == "function_call_expression"):
         return [one for one in arguments(where) if one.type in _LISTING]
-    if where.type == "binary_expression" and text(where.child_by_field_name("operator")) == "+":
-        sides = (unwrapped(where.child_by_field_name(side)) for side in ("left", "right"))
+    if where.type == "binary_expression" and text(field(where, "operator")) == "+":
+        sides = (unwrapped(field(where, side)) for side in ("left", "right"))
         return [side for side in sides if side is not None]
     return []
 
@@ -179,7 +180,7 @@ def _enumeration(scope: Node) -> str:
     """The name of the enumeration of which the cases are asked for; ``self`` is the one around."""
     if text(scope).lower() in ("self", "static"):
         around_it = nearest(scope, "enum_declaration")
-        return text(around_it.child_by_field_name("name")) if around_it is not None else ""
+        return text(field(around_it, "name")) if around_it is not None else ""
     return text(scope)
 
 
@@ -209,7 +210,7 @@ def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0)
         key = string(parts[0]) if len(parts) == 2 else None
         value = parts[-1]
         if value is not None and value.type == "cast_expression":  # (object) ['name' => 'intl']
-            value = value.child_by_field_name("value")
+            value = field(value, "value")
         level = required
         if key and (found := meant(key, kind)):
             said = text(value)

@@ -14,6 +14,8 @@ from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
     arguments,
+    children,
+    field,
     line,
     names_around,
     nearest,
@@ -111,7 +113,7 @@ class Guards:
                     not set(one.extensions).isdisjoint(extensions) for one in asked
                 ):
                     place = self.found.node(asked[0])
-                    call = nearest(place, "function_call_expression") if place is not None else None
+                    call = nearest(place, "function_call_expression")
                     called_there |= dict.fromkeys(called_where(call, False) if call is not None else ())
                 before = before.prev_named_sibling
         return tuple(called_there)
@@ -124,14 +126,14 @@ class Guards:
                 continue
             for parent, child in ancestors(node):
                 name = ""
-                if parent.type == "assignment_expression" and parent.child_by_field_name("right") == child:
-                    left = parent.child_by_field_name("left")
+                if parent.type == "assignment_expression" and field(parent, "right") == child:
+                    left = field(parent, "left")
                     name = next(iter(self._spoken(left)), "") if left is not None else ""
                 elif parent.type == "const_element":
                     name = text(parent.children[0])
                 elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
                     name = string(next(iter(arguments(parent)), None)) or ""
-                elif parent.type == "if_statement" and parent.child_by_field_name("condition") == child:
+                elif parent.type == "if_statement" and field(parent, "condition") == child:
                     for assigned in self._assigned(parent):
                         for extension in check.extensions:
                             yield assigned, extension
@@ -146,25 +148,25 @@ class Guards:
 
     def _assigned(self, statement: Node) -> Iterator[str]:
         """``if (function_exists('x')) { $has = true; }``"""
-        body = statement.child_by_field_name("body")
+        body = field(statement, "body")
         for one in body.named_children[:6] if body is not None else []:
             expression = one.named_children[0] if one.type == "expression_statement" and one.named_children else None
             if expression is None or expression.type != "assignment_expression":
                 continue
-            left, right = expression.child_by_field_name("left"), expression.child_by_field_name("right")
+            left, right = field(expression, "left"), field(expression, "right")
             if left is not None and right is not None and right.type in ("boolean", "string", "integer"):
                 yield from itertools.islice(self._spoken(left), 1)
 
     def _returns(self, statement: Node) -> bool:
         """``if (!extension_loaded('x')) { return false; }``"""
-        body = statement.child_by_field_name("body")
+        body = field(statement, "body")
         return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs."""
         kind = parent.type
         if kind in ("if_statement", "else_if_clause", "conditional_expression", "while_statement"):
-            condition = parent.child_by_field_name("condition")
+            condition = field(parent, "condition")
             if condition is not None and condition != child:
                 alternative = kind != "else_if_clause" and child in parent.children_by_field_name("alternative")
                 yield condition, not alternative
@@ -173,11 +175,11 @@ class Guards:
                 for other in parent.children_by_field_name("alternative")[:MAX_BRANCHES]:
                     if other == child:
                         break
-                    if (node := other.child_by_field_name("condition")) is not None:
+                    if (node := field(other, "condition")) is not None:
                         yield node, False
         elif kind == "binary_expression":
-            operator = parent.child_by_field_name("operator")
-            left = parent.child_by_field_name("left")
+            operator = field(parent, "operator")
+            left = field(parent, "left")
             if left is not None and left != child and operator is not None:
                 if operator.type in ("&&", "and"):
                     yield left, True
@@ -198,7 +200,7 @@ class Guards:
             if before is None:
                 return
             if before.type == "if_statement":
-                body, condition = before.child_by_field_name("body"), before.child_by_field_name("condition")
+                body, condition = field(before, "body"), field(before, "condition")
                 if body is not None and condition is not None and self._leaves(body):
                     yield condition, False
             before = before.prev_named_sibling
@@ -232,16 +234,16 @@ class Guards:
         return ""
 
     def _other(self, parent: Node, child: Node, extensions: Sequence[str]) -> Guard:
-        if parent.type == "try_statement" and parent.child_by_field_name("body") == child:
+        if parent.type == "try_statement" and field(parent, "body") == child:
             for clause in parent.named_children:
-                caught = clause.child_by_field_name("type") if clause.type == "catch_clause" else None
+                caught = field(clause, "type") if clause.type == "catch_clause" else None
                 if caught is not None:
                     names = {word.lower() for word in re.findall(r"\w+", text(caught))}
-                    body = clause.child_by_field_name("body")
+                    body = field(clause, "body")
                     if names & _CATCHES_MISSING and (body is None or self.found.ends(body) != "exits"):
                         return "caught"
         elif parent.type in ("case_statement", "match_conditional_expression"):
-            value = parent.child_by_field_name("value") or parent.named_children[0]
+            value = field(parent, "value") or parent.named_children[0]
             if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
                 return "chosen"
         elif parent.type in ("method_declaration", "function_definition") and self._given(parent, extensions):
@@ -255,10 +257,10 @@ class Guards:
 
     def _given(self, function: Node, extensions: Sequence[str]) -> bool:
         """Whether a function has to be given an object of the extension's: its caller has the extension then."""
-        given = function.child_by_field_name("parameters")
-        for parameter in given.named_children if given is not None else ():
-            kind = parameter.child_by_field_name("type")
-            if kind is not None and parameter.child_by_field_name("default_value") is None:
+        given = field(function, "parameters")
+        for parameter in children(given):
+            kind = field(parameter, "type")
+            if kind is not None and field(parameter, "default_value") is None:
                 name = self.source.names.class_name(text(kind), kind.start_byte)
                 if not set(provided("class", name)).isdisjoint(extensions):
                     return True

@@ -7,7 +7,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, cases_of
-from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, walked
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, field, parent_of, string, text, walked
 from fundamentum.derive.php_source.scalars import Value
 from fundamentum.derive.statements.branches import function_of
 from fundamentum.derive.statements.kept import kept_list
@@ -71,12 +71,12 @@ class HeldVersions:
         while at.parent is not None and not at.type.endswith("_statement") and at.type != "assignment_expression":
             Patience.tick()
             at = at.parent
-        left, right = at.child_by_field_name("left"), at.child_by_field_name("right")
+        left, right = field(at, "left"), field(at, "right")
         if at.type == "return_statement" and at.named_children:
             function = function_of(at)
             returns = sum(node.type == "return_statement" for node in walked(function))
             if function.type != "program" and returns == 1:
-                self.returned[text(function.child_by_field_name("name")).lower()] = at.named_children[0]
+                self.returned[text(field(function, "name")).lower()] = at.named_children[0]
         elif at.type == "assignment_expression" and left is not None and right is not None:
             names = [left] if left.type in _HOLDING else left.named_children if left.type == "list_literal" else []
             for number, name in enumerate(names):
@@ -128,7 +128,7 @@ def _part(value: Value, member: int) -> Value:
 
 def _asked_whether_in(node: Node) -> bool:
     """``in_array(..., SUPPORTED)``"""
-    above = node.parent.parent.parent if node.parent is not None and node.parent.parent is not None else None
+    above = parent_of(node, 3)
     return called(above) == "in_array"
 
 

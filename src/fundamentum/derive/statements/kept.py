@@ -6,7 +6,17 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import arguments, around, called, string, text, unwrapped, walked
+from fundamentum.derive.php_source.nodes import (
+    arguments,
+    around,
+    called,
+    children,
+    field,
+    string,
+    text,
+    unwrapped,
+    walked,
+)
 
 _KEEPING: Final = (
     "function_call_expression",
@@ -27,7 +37,7 @@ def kept_part(where: Node, root: Node) -> Node | None:
     subscript = where.type == "subscript_expression" and where.named_child_count > 1
     key = string(where.named_children[1]) if subscript else None
     table = kept_list(text(where.named_children[0]), root) if key else None
-    for element in table.named_children if table is not None else ():
+    for element in children(table):
         parts = [unwrapped(node) for node in element.named_children]
         if len(parts) == 2 and string(parts[0]) == key:
             return parts[1]
@@ -67,8 +77,8 @@ def returned(function: str, root: Node) -> Node | None:
     """What a function or method of the same file returns, if it does nothing else.  ``function``: in lower case."""
     named = re.compile(rb"function\s+&?\s*%s\b" % re.escape(function.encode("utf-8", "replace")), re.I)
     for found in around(root, root.text or b"", named, ("function_definition", "method_declaration")):
-        body = found.child_by_field_name("body")
-        lines = [one for one in body.named_children if one.type != "comment"] if body is not None else []
+        body = field(found, "body")
+        lines = children(body)
         if len(lines) == 1 and lines[0].type == "return_statement" and lines[0].named_children:
             return lines[0].named_children[0]
     return None
@@ -88,10 +98,10 @@ def all_given(name: str, root: Node) -> Iterator[Node]:
             given = arguments(node) if called(node) == "define" else []
             left, right = (string(given[0]), given[1]) if len(given) > 1 else ("", None)
         elif node.type == "assignment_expression":
-            left = plain_name(text(node.child_by_field_name("left")))
-            right = node.child_by_field_name("right")
+            left = plain_name(text(field(node, "left")))
+            right = field(node, "right")
         else:
-            named = node.child_by_field_name("name") or next(iter(node.named_children), None)
+            named = field(node, "name") or next(iter(node.named_children), None)
             left = text(named).lstrip("$")
             right = node.named_children[-1] if node.named_child_count > 1 else None
         if left == name and right is not None:

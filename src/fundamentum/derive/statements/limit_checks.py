@@ -17,6 +17,8 @@ from fundamentum.derive.php_source.nodes import (
     arguments,
     around,
     called,
+    children,
+    field,
     line,
     names_around,
     nearest,
@@ -67,7 +69,7 @@ def limits_wanted(root: Node, call: Node) -> Iterator[Wanted]:
         yield from _of_table(root, call, text(given[0]))
         source, listed = outermost(given[0])
         names = list_of(source, root) if listed else None
-        for element in names.named_children if names is not None else ():
+        for element in children(names):
             plain = string(element.named_children[0]) if element.named_child_count == 1 else None
             value, comparison = _least(root, call, plain) if plain in LIMITS else ("", None)
             if value:
@@ -82,8 +84,8 @@ _SIZE: Final = re.compile(rb"\$\w+(?:\[[^\[\]]{1,40}\]){0,2}\[['\"]size['\"]\]")
 def sizes_taken(root: Node, data: bytes) -> Iterator[Wanted]:
     """The largest file that the program takes: ``if ($_FILES['plate']['size'] > MAX_PLATE) exit;``"""
     for comparison in around(root, data, _SIZE, ("binary_expression",)) if all(map(data.count, SPEAKING)) else ():
-        operator, left = text(comparison.child_by_field_name("operator")), comparison.child_by_field_name("left")
-        size = left if operator in (">", ">=") else comparison.child_by_field_name("right")
+        operator, left = text(field(comparison, "operator")), field(comparison, "left")
+        size = left if operator in (">", ">=") else field(comparison, "right")
         if left is None or size is None or not _SIZE.fullmatch(text(size).encode("utf-8", "replace")):
             continue
         if value := _other_side(root, comparison, size, "upload_max_filesize"):
@@ -108,11 +110,9 @@ def _stops(comparison: Node | None) -> bool:
 
 def _lets_pass_without_limit(joined: Node, comparison: Node) -> bool:
     """Whether what a comparison is joined to only asks whether there is a limit at all."""
-    sides = (
-        [joined.child_by_field_name(side) for side in ("left", "right")] if joined.type == "binary_expression" else []
-    )
+    sides = [field(joined, side) for side in ("left", "right")] if joined.type == "binary_expression" else []
     asks = any(_NO_LIMIT.search(text(side)) for side in sides if side != comparison)
-    return asks and text(joined.child_by_field_name("operator")).lower() in ("&&", "and", "||", "or")
+    return asks and text(field(joined, "operator")).lower() in ("&&", "and", "||", "or")
 
 
 def number_of(written: str, directive: str) -> str:
@@ -151,7 +151,7 @@ def _least(root: Node, value: Node, directive: str, depth: int = 0) -> tuple[str
         return "", None
     if above.type == "binary_expression":
         return _other_side(root, above, at, directive), above
-    if above.type == "assignment_expression" and above.child_by_field_name("right") == at:
+    if above.type == "assignment_expression" and field(above, "right") == at:
         return _of_variable(root, above, directive)
     if above.type == "return_statement" and (name := names_around(above)[1]) and depth < MAX_DEPTH:
         calls = around(root, root.text or b"", re.compile(rb"\b%s\s*\(" % re.escape(name.encode()), re.I), _CALLS)
@@ -161,9 +161,9 @@ def _least(root: Node, value: Node, directive: str, depth: int = 0) -> tuple[str
 
 
 def _other_side(root: Node, comparison: Node, side: Node, directive: str) -> str:
-    if text(comparison.child_by_field_name("operator")) not in _COMPARES:
+    if text(field(comparison, "operator")) not in _COMPARES:
         return ""
-    left, right = comparison.child_by_field_name("left"), comparison.child_by_field_name("right")
+    left, right = field(comparison, "left"), field(comparison, "right")
     other = right if left == side else left
     return _value(root, other, directive) if other is not None else ""
 
@@ -188,9 +188,9 @@ def _value(root: Node, node: Node, directive: str) -> str:
 
 def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Node | None]:
     """What a variable is compared with, further down in the same block."""
-    name = text(assignment.child_by_field_name("left"))
+    name = text(field(assignment, "left"))
     block = nearest(assignment, "program", "compound_statement")
-    for node in walked(block) if block is not None else ():
+    for node in walked(block):
         if node.start_byte < assignment.end_byte or node.type != "variable_name" or text(node) != name:
             continue
         found = _least(root, node, directive)
@@ -224,7 +224,7 @@ def entries_gone_through(root: Node, place: Node, name: str) -> Iterator[tuple[s
         if name not in (loop.key, *loop.variables[:1]):
             continue
         array = list_of(loop.source, root)
-        for element in array.named_children if array is not None else ():
+        for element in children(array):
             Patience.tick()
             parts = [unwrapped(part) for part in element.named_children]
             # A row without a key has the name in it: ``['memory_limit', '>=', '128M']``

@@ -6,7 +6,7 @@ from typing import Final, NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import ancestors, arguments, called, inside, text, walked
+from fundamentum.derive.php_source.nodes import ancestors, arguments, called, children, field, inside, text, walked
 
 _CLOSURES: Final = frozenset({"anonymous_function", "arrow_function"})
 APPLYING: Final = frozenset({"array_walk", "array_map", "each", "map"})
@@ -38,8 +38,8 @@ class Loop(NamedTuple):
 
 def loop_of(node: Node) -> Loop | None:
     """The loop that a statement is, if it is one over a list."""
-    body = node.child_by_field_name("body") if node.type == "foreach_statement" else None
-    parts = [child for child in node.named_children if child.type != "comment"] if body is not None else []
+    body = field(node, "body") if node.type == "foreach_statement" else None
+    parts = children(node) if body is not None else []
     return Loop(parts[0], parts[1], body) if body is not None and len(parts) > 2 else None
 
 
@@ -87,15 +87,15 @@ def _gone_through(above: Node, child: Node) -> Member | None:
     loop = loop_of(above)
     if loop is not None:
         return Member(loop.source, frozenset({text(loop.target), *loop.variables})) if child == loop.body else None
-    if above.type == "while_statement" and (condition := above.child_by_field_name("condition")) is not None:
+    if above.type == "while_statement" and (condition := field(above, "condition")) is not None:
         for taking in inside(condition):
-            taken, target = taking.child_by_field_name("right"), taking.child_by_field_name("left")
+            taken, target = field(taking, "right"), field(taking, "left")
             if taken is not None and called(taken) in _TAKING and arguments(taken):
                 return Member(arguments(taken)[0], frozenset({text(target)}))
-    if above.type in _CLOSURES and (parameters := above.child_by_field_name("parameters")) is not None:
+    if above.type in _CLOSURES and (parameters := field(above, "parameters")) is not None:
         call = next((node for node, _ in ancestors(above) if node.type in _CALLS), None)
         given = arguments(call) if call is not None and called(call) in APPLYING else []
-        lists = [call.child_by_field_name("object") if call is not None else None, *given]
+        lists = [field(call, "object"), *given]
         source = next((one for one in lists if one is not None and one != above), None) if above in given else None
         names = frozenset(text(node) for node in walked(parameters) if node.type == "variable_name")
         return Member(source, names) if source is not None else None

@@ -6,7 +6,16 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Outcome
-from fundamentum.derive.php_source.nodes import FUNCTIONS, Patience, called, function_around, inside, text
+from fundamentum.derive.php_source.nodes import (
+    FUNCTIONS,
+    Patience,
+    called,
+    children,
+    field,
+    function_around,
+    inside,
+    text,
+)
 
 STRENGTH: Final[tuple[Outcome, ...]] = ("", "warns", "reports", "stops")
 """What a branch may come to, the weakest first."""
@@ -53,7 +62,7 @@ _BLOCK: Final = "compound_statement"
 
 def gives_up(branch: Node) -> bool:
     """Whether it tells something and leaves a file's own code: ``{ echo 'PHP 8.1 is needed'; return; }``"""
-    lines = [one for one in branch.named_children if one.type != "comment"]
+    lines = children(branch)
     if branch.type != _BLOCK or not lines or text(lines[-1]).rstrip(";").strip().lower() != "return":
         return False
     told = (node for line in lines[:-1] for node in inside(line))
@@ -64,7 +73,7 @@ def gives_up(branch: Node) -> bool:
 
 def leaves(branch: Node) -> bool:
     """Whether it does nothing but leave: ``continue;``, ``{ return true; }``"""
-    lines = [one for one in branch.named_children if one.type != "comment"] if branch.type == _BLOCK else [branch]
+    lines = children(branch) if branch.type == _BLOCK else [branch]
     return len(lines) == 1 and lines[0].type in ("continue_statement", "return_statement")
 
 
@@ -95,13 +104,13 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
 def _reported(node: Node, extension: bool) -> Outcome:
     """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
     if node.type in ("assignment_expression", "augmented_assignment_expression"):
-        target = text(node.child_by_field_name("left"))
+        target = text(field(node, "left"))
         if WARNING.search(target):
             return "warns"
-        value = text(node.child_by_field_name("right"))[:400]
+        value = text(field(node, "right"))[:400]
         if level := _SEVERITY.search(value) or (_OF_SEVERITY.search(target) and _LEVEL.search(value)):
             return "warns" if level[1].lower().startswith("warn") else "reports"
-        bad = _FINE.search(target) and text(node.child_by_field_name("right")).lower() in ("false", "0")
+        bad = _FINE.search(target) and text(field(node, "right")).lower() in ("false", "0")
         return "reports" if bad or _COLLECTORS.search(target) else ""
     if name := called(node):
         if WARNING.search(name):

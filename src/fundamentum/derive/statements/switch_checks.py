@@ -10,6 +10,7 @@ from fundamentum.derive.php_source.nodes import (
     FUNCTIONS,
     ancestors,
     arguments,
+    field,
     line,
     names_around,
     nearest,
@@ -60,7 +61,7 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
 def _of_table(call: Node, name: str) -> Iterator[Wish]:
     """``foreach (['file_uploads' => true] as $name => $wanted) { if ((bool) ini_get($name) !== $wanted) ... }``"""
     comparison = nearest(call, "binary_expression")
-    if comparison is None or text(comparison.child_by_field_name("operator")) not in _EQUAL:
+    if comparison is None or text(field(comparison, "operator")) not in _EQUAL:
         return
     results = [result for _, result in consequences(comparison)]
     for key, value in entries_gone_through(root_of(call), call, name) if results else ():
@@ -75,7 +76,7 @@ def _nested(condition: Node) -> bool:
     for above, child in ancestors(condition):
         if above.type in FUNCTIONS:
             return False
-        if above.type in _CONDITIONAL and child != above.child_by_field_name("condition"):
+        if above.type in _CONDITIONAL and child != field(above, "condition"):
             return True
     return False
 

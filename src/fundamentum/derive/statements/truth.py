@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases, Given, cases_of
-from fundamentum.derive.php_source.nodes import Patience, called, nearest, text
+from fundamentum.derive.php_source.nodes import Patience, called, children, field, nearest, text
 from fundamentum.derive.php_source.scalars import Value, is_true
 
 
@@ -84,7 +84,7 @@ def expression_around(part: Node) -> Node | None:
         above = above.parent
     if above is not None and above.type == "assignment_expression":
         asked_at_once = above.parent is not None and above.parent.type in _ASKING
-        return above if asked_at_once and above.child_by_field_name("right") == part else None
+        return above if asked_at_once and field(above, "right") == part else None
     return above
 
 
@@ -126,10 +126,10 @@ def _given(place: Node, worth: Worth, alone: bool) -> Given:
 def _by_default(variable: Node) -> Value:
     """What a variable is that is a parameter of the function around, if it is not given."""
     function = nearest(variable, *_FUNCTIONS)
-    parameters = function.child_by_field_name("parameters") if function is not None else None
-    for one in parameters.named_children if parameters is not None else ():
-        if text(one.child_by_field_name("name")) == text(variable):
-            return literal(one.child_by_field_name("default_value"))
+    parameters = field(function, "parameters")
+    for one in children(parameters):
+        if text(field(one, "name")) == text(variable):
+            return literal(field(one, "default_value"))
     return None
 
 

@@ -9,7 +9,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, arguments, called, string, text, unwrapped
+from fundamentum.derive.php_source.nodes import Patience, arguments, called, children, field, string, text, unwrapped
 from fundamentum.derive.php_source.source import Source
 from fundamentum.derive.statements.kept import all_given, list_of, plain_name
 from fundamentum.derive.statements.loops import loops_around
@@ -33,7 +33,7 @@ def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
         return [found]
     if plain.type == "encapsed_string":
         return _joined([_part(child, source, depth) for child in plain.named_children])
-    if plain.type == "binary_expression" and text(plain.child_by_field_name("operator")) == ".":
+    if plain.type == "binary_expression" and text(field(plain, "operator")) == ".":
         return _joined([values(part, source, depth + 1) for part in _concatenated(plain)])
     written = text(plain)
     if written == "__DIR__":
@@ -51,10 +51,10 @@ def _concatenated(node: Node) -> list[Node]:
     """The parts of ``a . b . c``, the first ones only: what is behind them tells neither a path nor a command."""
     parts: list[Node] = []
     at: Node | None = node
-    while at is not None and at.type == "binary_expression" and text(at.child_by_field_name("operator")) == ".":
+    while at is not None and at.type == "binary_expression" and text(field(at, "operator")) == ".":
         Patience.tick()
-        parts += [right] if (right := at.child_by_field_name("right")) is not None else []
-        at = unwrapped(at.child_by_field_name("left"))
+        parts += [right] if (right := field(at, "right")) is not None else []
+        at = unwrapped(field(at, "left"))
     return [*([at] if at is not None else []), *reversed(parts)][:MAX_PARTS]
 
 
@@ -84,7 +84,7 @@ def _kept(node: Node, source: Source, depth: int) -> Iterator[str]:
     for loop in loops_around(node) if node.type == "variable_name" else ():
         if text(node) in loop.variables:
             array = list_of(loop.source, source.root)
-            for element in array.named_children if array is not None else ():
+            for element in children(array):
                 of_key = text(node) == loop.key
                 if len(element.named_children) > of_key:
                     yield from values(element.named_children[0 if of_key else -1], source, depth + 1)

@@ -10,7 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Gate, Outcome
-from fundamentum.derive.php_source.nodes import around, heading, line, names_around, text
+from fundamentum.derive.php_source.nodes import around, children, heading, line, names_around, text
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.consequences import consequences
@@ -67,7 +67,7 @@ def _including(condition: Node) -> list[tuple[bool, Outcome, str]]:
     """The file that one of the branches of a condition includes, and nothing else: it may hold what comes of it."""
     found: list[tuple[bool, Outcome, str]] = []
     for branch, holds in zip(branches(condition), (True, False), strict=True):
-        lines = [one for one in branch.named_children if one.type != "comment"] if branch is not None else []
+        lines = children(branch)
         included = lines and re.fullmatch(
             r"(?:include|require)(?:_once)?\b.*?([\w.-]+\.(?:php|inc))['\"]\)?\s*;", text(lines[0])[:MAX_STATEMENT]
         )

@@ -10,7 +10,7 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.evaluation import Cases
-from fundamentum.derive.php_source.nodes import Patience
+from fundamentum.derive.php_source.nodes import Patience, children, field
 from fundamentum.derive.php_source.scalars import loosely_equal
 
 _CHOOSING: Final = frozenset({"switch_statement", "match_expression"})
@@ -26,10 +26,10 @@ def clauses(asked: Node, told: Cases, cases: Callable[[Node], Cases]) -> Iterato
     while choice is not None and choice.type == "parenthesized_expression":
         Patience.tick()
         choice = choice.parent
-    block = choice.child_by_field_name("body") if choice is not None and choice.type in _CHOOSING else None
+    block = field(choice, "body") if choice is not None and choice.type in _CHOOSING else None
     taken = [False] * len(told)
     before = [False] * len(told)
-    for clause in block.named_children if block is not None else ():
+    for clause in children(block):
         if clause.type in _OTHERWISE:
             yield clause.children[0], tuple(not is_taken for is_taken in taken)
             return

@@ -5,7 +5,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, ancestors
+from fundamentum.derive.php_source.nodes import Patience, ancestors, field
 
 Ways = tuple[Sequence[Node], Node | None]
 """The conditions, and the branch that is left where none of them holds."""
@@ -16,7 +16,7 @@ def ways_around(check: Node) -> Ways:
     """The ways of which a check chooses one; none where it stands in no condition, or in the only one."""
     for parent, child in ancestors(check):
         if parent.type in ("if_statement", "else_if_clause"):
-            if parent.child_by_field_name("condition") != child:
+            if field(parent, "condition") != child:
                 break
             first = _first(parent)
             conditions, left = _ways(first)
@@ -30,7 +30,7 @@ def ways_around(check: Node) -> Ways:
 
 def _leaves(way: Node) -> bool:
     """Whether a way ends the function around, or the program."""
-    body = way.child_by_field_name("body")
+    body = field(way, "body")
     last = body.named_children[-1] if body is not None and body.named_children else None
     return last is not None and last.type in _LEAVING
 
@@ -47,13 +47,13 @@ def _first(statement: Node) -> Node:
 
 
 def _ways(statement: Node) -> tuple[list[Node], Node | None]:
-    conditions = [condition] if (condition := statement.child_by_field_name("condition")) is not None else []
+    conditions = [condition] if (condition := field(statement, "condition")) is not None else []
     left = None
     for clause in statement.children_by_field_name("alternative"):
         Patience.tick()
-        body = clause.child_by_field_name("body")
+        body = field(clause, "body")
         if clause.type == "else_if_clause":
-            conditions += [further] if (further := clause.child_by_field_name("condition")) is not None else []
+            conditions += [further] if (further := field(clause, "condition")) is not None else []
         elif body is not None and body.type == "if_statement":
             further_ways, left = _ways(body)
             conditions += further_ways

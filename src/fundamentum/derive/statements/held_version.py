@@ -134,7 +134,9 @@ def _asked_whether_in(node: Node) -> bool:
 
 def _asked_for_member(node: Node) -> bool:
     """``NEEDED[0]``"""
-    return node.parent is not None and node.parent.type == "subscript_expression" and node.parent.child(0) == node
+    constant = node.type in ("name", "class_constant_access_expression")
+    member = parent_of(node) if constant else None
+    return member is not None and member.type == "subscript_expression" and member.child(0) == node
 
 
 def _key(name: Node) -> tuple[int, str]:

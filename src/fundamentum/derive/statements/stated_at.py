@@ -16,8 +16,13 @@ def comes_of(condition: Node, holds: bool, *, extension: bool = False) -> Outcom
 
     ``extension``: it asks for an extension, so that words such as *missing* speak of that.
     """
-    told = consequences(condition, extension=extension)
-    return max((result for held, result in told if held is holds), key=STRENGTH.index, default="")
+    strongest: Outcome = ""
+    for held, told in consequences(condition, extension=extension):
+        if held is holds:
+            strongest = max(strongest, told, key=STRENGTH.index)
+        if strongest == STRENGTH[-1]:
+            break
+    return strongest
 
 
 def names_of(place: Node) -> str:

@@ -95,9 +95,10 @@ def askers_of(place: Node, source: Node, listed: bool, kind: str, told: Outcome,
         return
     elif source.type == "member_access_expression":
         yield Asker("property", written, 0, listed, kind, told, answers, where)
-        position = _given_when_made(place, written)
-        if position is not None:
-            yield Asker("call", class_name, position, listed, kind, told, answers, where, made=True)
+        for method, position, one_by_one in _given_by_methods(place, written):
+            made = method == MADE
+            name, of_list = class_name if made else method, listed and not one_by_one
+            yield Asker("call", name, position, of_list, kind, told, answers, where, made=made)
     elif source.type == "member_call_expression" and not arguments(source):
         yield Asker("method", called(source), 0, listed, kind, told, answers, where)
     elif source.type == "class_constant_access_expression" and text(source).startswith("static::"):
@@ -149,12 +150,18 @@ def parameter_position(function: Node | None, variable: str) -> int | None:
     return names.index(variable) if variable in names else None
 
 
-def _given_when_made(call: Node, property_name: str) -> int | None:
-    """Which parameter of the constructor a property is given."""
-    around_it = nearest(call, "class_declaration")
-    makers = (node for node in walked(around_it) if node.type == "method_declaration") if around_it is not None else ()
-    maker = next((node for node in makers if text(field(node, "name")).lower() == MADE), None)
-    if maker is None:
-        return None
-    kept = re.search(rf"\$this->{re.escape(property_name)}\s*=\s*(\$\w+)\s*;", text(maker))
-    return parameter_position(maker, kept[1] if kept else f"${property_name}")
+def _given_by_methods(place: Node, property_name: str) -> Iterator[tuple[str, int, bool]]:
+    """The methods of the class around that give a property what they are given, with which parameter that is.
+
+    Third, whether it is added to what the property holds: ``$this->names[] = $name;``
+    """
+    kept = re.compile(
+        rf"\$this->{re.escape(property_name)}(?P<one>\[\w*\])?\s*=\s*(?:array_merge\([^$]*[^,]+,\s*)?(?P<of>\$\w+)"
+    )
+    for method in walked(nearest(place, "class_declaration")):
+        if method.type != "method_declaration":
+            continue
+        name, given = text(field(method, "name")).lower(), kept.search(text(method))
+        of = given["of"] if given else f"${property_name}" if name == MADE else ""
+        if of and (position := parameter_position(method, of)) is not None:
+            yield name, position, given is not None and given["one"] is not None

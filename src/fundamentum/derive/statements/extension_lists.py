@@ -28,7 +28,7 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import provided
-from fundamentum.derive.statements.kept import first_given, kept_list, kept_part, plain_name, text_of
+from fundamentum.derive.statements.kept import added_to, first_given, kept_list, kept_part, plain_name, text_of
 from fundamentum.derive.statements.loops import outermost
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
@@ -144,6 +144,11 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
         yield from members(kept, root, required, kind, depth + 1)
     elif array is not None:
         yield from of_array(array, required, kind, root, depth)
+        for more in added_to(name, root) if not listed_there else ():
+            if found := meant(string(more) or "", kind):
+                chosen = nearest(more, "if_statement", "case_statement", "function_definition", "method_declaration")
+                always = chosen is None or chosen.type not in ("if_statement", "case_statement")
+                yield listed_at(found, required and always, more)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
         yield replace(listed_at("", required, source), list_name=known[1])
 

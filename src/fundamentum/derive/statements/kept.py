@@ -89,6 +89,17 @@ def first_given(name: str, root: Node) -> Node | None:
     return next(all_given(name, root), None)
 
 
+def added_to(name: str, root: Node) -> Iterator[Node]:
+    """What is added to a list of that name: ``$name[] = ...;``, ``array_push($name, ...)``."""
+    word = re.compile(rb"%s\b(?=\s*(?:\[\s*\]\s*=|,))" % re.escape(name.encode("utf-8", "replace")))
+    for node in around(root, root.text or b"", word, ("assignment_expression", "function_call_expression")):
+        left, given = field(node, "left"), arguments(node)
+        if left is not None and text(left).endswith("]") and plain_name(text(left).split("[")[0]) == name:
+            yield from [right] if (right := field(node, "right")) is not None else []
+        elif called(node) == "array_push" and given and plain_name(text(given[0])) == name:
+            yield from given[1:]
+
+
 def all_given(name: str, root: Node) -> Iterator[Node]:
     """All that is given to it, in order."""
     # It begins with the name itself, so that it is found fast; what only ends with it is sorted out below.

@@ -14,10 +14,11 @@ from typing import Any, Final
 
 from msgspec.structs import replace
 
-from fundamentum.derive.application.tree import SourceFile, content_of
+from fundamentum.derive.application.tree import Each, SourceFile, content_of
 from fundamentum.derive.beside.requirement_files import extensions_in, table_in
 from fundamentum.derive.php_source.facts import Check, FileFacts
 from fundamentum.derive.php_source.nodes import Patience, parsed, unwrapped
+from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.statements.extension_lists import of_array
 from fundamentum.untrusted.files import read_below
 
@@ -60,18 +61,34 @@ def _under(table: Any, key: str, depth: int) -> Iterator[Any]:
         yield from _under(value, key, depth + 1)
 
 
-def lists_beside(root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, list[Check]]:
-    """Source file → the extensions of lists that it holds against what is loaded and such a file has."""
+def lists_beside(
+    root: str, files: Sequence[SourceFile], facts: Mapping[str, FileFacts], each: Each
+) -> dict[str, list[Check]]:
+    """Source file → the extensions that it asks for by what another file has: a list, or a constant."""
     found: dict[str, list[Check]] = defaultdict(list)
+    own = [file for file in files if file.part == "own"]
+    names = tuple({one.list_name for fact in facts.values() for one in fact.held if one.list_name.isupper()})
+    constants: dict[str, str] = {}
+    for _, defined in each(_constants, own, names) if names else ():
+        constants |= defined
     for file in files:
         held = facts[file.path].held if file.part == "own" and file.path in facts else ()
         data = content_of(root, file) if held else b""
         for check in held:
-            if check.list_name.endswith((".php", ".inc")):
+            if extension := extension_called(constants.get(check.list_name, "").encode()):
+                found[file.path].append(replace(check, extension=extension, list_name=""))
+            elif check.list_name.endswith((".php", ".inc")):
                 found[file.path] += _returned(root, file, check, files)
             else:
                 found[file.path] += _members(check, values_beside(root, file.path, data, check.list_name))
     return found
+
+
+def _constants(data: bytes, names: Sequence[str]) -> dict[str, str]:
+    """The plain texts that constants of some names are defined as in one file."""
+    words = "|".join(map(re.escape, names)).encode()
+    shape = rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*['\"]([\w -]{1,40})['\"]" % words
+    return {match[1].decode(): match[2].decode() for match in re.finditer(shape, data)}
 
 
 def _returned(root: str, by: SourceFile, held: Check, files: Sequence[SourceFile]) -> Iterator[Check]:

@@ -65,7 +65,7 @@ def member(part: Node) -> Member | None:
     ``foreach (LIST as $one)``, ``while ($one = array_shift(LIST))``, ``array_walk(LIST, function ($one) { ... })``,
     ``LIST[$number]`` in a loop.
     """
-    name = re.split(r"\[|->", text(part))[0]
+    name = re.split(r"\[|->", re.sub(r"^\(\w+\)\s*", "", text(part)))[0]
     for above, child in ancestors(part):
         if above.type in _FUNCTIONS:
             return None

@@ -6,7 +6,7 @@ from typing import Final
 _LOOKED_AT: Final = re.compile(
     r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^check\.|"
     r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|"
-    r"(?:kernel|application|app|bootstrap\w*) (?:boot\w*|init\w*|run|start|setup|__construct)\b",
+    r"(?:kernel|application|app|boot(?:strap\w*)?) (?:boot\w*|init\w*|run|start|setup|__construct)\b",
     re.I,
 )
 """Names of files, classes and functions where extensions and settings are looked at."""

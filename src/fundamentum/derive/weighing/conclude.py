@@ -60,7 +60,7 @@ def conclude(
         parsing.first()
         parsing.add(asked_elsewhere(parsing.each, scan.files, parsing.facts))
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
-        parsing.add(lists_beside(tree.root, scan.files, parsing.facts))
+        parsing.add(lists_beside(tree.root, scan.files, parsing.facts, parsing.each))
         parsing.settle(functools.partial(_settled, whole, is_script))
     asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
     whole.reached = reached_behind_checks(parsing.each, scan.files, whole.guarded, whole.unguarded(), asked)

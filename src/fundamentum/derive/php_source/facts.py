@@ -128,8 +128,11 @@ class Wish(Fact, frozen=True):
 class Asker(Fact, frozen=True):
     """A function or a class of the program's own that asks for the extension it is given, or that it names."""
 
-    kind: Literal["call", "property", "method", "constant", "answer"]
-    """Where that stands: in the call; in a property, the value of a method or a constant of a class; in itself."""
+    kind: Literal["call", "property", "method", "constant", "answer", "kept"]
+    """Where that stands: in the call; in a property, the value of a method or a constant of a class; in itself.
+
+    ``kept``: no function, but a constant or a static property that holds the answer.
+    """
     name: str
     """The function, or the class that is made (in lower case); the property, the method, the constant."""
     position: int

@@ -169,6 +169,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "strtolower": lambda value: as_text(value).lower(),
     "strtoupper": lambda value: as_text(value).upper(),
     "filter_var": _filter_var,
+    **dict.fromkeys(("strlen", "mb_strlen"), lambda value: len(as_text(value))),
     "trim": lambda value: as_text(value).strip(),
     "str_replace": lambda first, second, whole: limited(as_text(whole).replace(as_text(first), as_text(second))),
     "sprintf": _sprintf,

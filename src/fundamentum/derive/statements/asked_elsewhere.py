@@ -98,7 +98,8 @@ def _words(asker: Asker) -> _Words:
     elif asker.kind == "answer":
         after = name + rb"\s*\(\s*\)"
         of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
-        before = rb"(?:" + of_class + rb"\s*::|(?:self|static)\s*::|\$this\s*->)\s*\Z" if of_class else before
+        scopes = (of_class, rb"(?:self|static)\s*::", rb"[\w)]\s*->")
+        before = rb"(?:%s\s*::|%s|%s)\s*\Z" % scopes if of_class else before
     else:
         after = name + rb"\b"
     return _Words(re.compile(after), re.compile(before))
@@ -183,20 +184,36 @@ def _stated(named: Check, call: Node, asker: Asker) -> Check:
 
 
 def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
-    """What comes of the answer of a function that is given nothing, where it is called, of a class by its name."""
+    """What comes of an answer: where a function is called that is given nothing, or at the name it is kept under."""
+    for place in (_kept if asker.kind == "kept" else _asked)(tree, data, asker):
+        for name in asker.names:
+            gate = _gate(name, place, place, asker) if asker.asks == "php" else None
+            stated = gate or _stated(listed_at(name, True, place), place, asker)
+            if stated.outcome not in ("", "asked"):
+                yield stated
+
+
+def _asked(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:
+    """The calls of a function, or of a method where its class is named."""
     of_class = asker.around.partition(" ")[0]
     word = re.compile(rb"\b%s\s*\(\s*\)" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
     for call in around(tree, data, word, _CALLS):
-        scope = text(field(call, "scope")).rpartition("\\")[2].lower()
-        if scope in ("self", "static") or text(field(call, "object")) == "$this":
+        scope, made_of = text(field(call, "scope")).rpartition("\\")[2].lower(), text(field(call, "object"))
+        if scope in ("self", "static") or made_of == "$this":
             scope = names_around(call)[0]
-        if called(call) != asker.name or scope != of_class or (not of_class and call.type != _CALLS[0]):
-            continue
-        for name in asker.names:
-            gate = _gate(name, call, call, asker) if asker.asks == "php" else None
-            stated = gate or _stated(listed_at(name, True, call), call, asker)
-            if stated.outcome not in ("", "asked"):
-                yield stated
+        elif (
+            made_of and of_class and re.search(rb"\b%s\b" % re.escape(of_class.encode("utf-8", "replace")), data, re.I)
+        ):
+            scope = of_class
+        if called(call) == asker.name and scope == of_class and (of_class or call.type == _CALLS[0]):
+            yield call
+
+
+def _kept(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:
+    """Where a constant or a static property stands."""
+    word = re.compile(re.escape(asker.name.encode("utf-8", "replace")), re.I)
+    kinds = ("scoped_property_access_expression",) if "::" in asker.name else ("name",)
+    yield from (node for node in around(tree, data, word, kinds) if text(node).lower() == asker.name.lower())
 
 
 def _of_all(call: Node, function: str, asker: Asker) -> bool:
@@ -214,7 +231,7 @@ _CONDITIONAL: Final = frozenset({"if_statement", "case_statement", "match_condit
 
 
 _OPPOSITE: Final[Mapping[Operator, Operator]] = {"<": ">=", "<=": ">", ">": "<=", ">=": "<"}
-_READERS: Final = {"call": _calls, "answer": _answers}
+_READERS: Final = {"call": _calls, "answer": _answers, "kept": _answers}
 
 
 def _classes(tree: Node, data: bytes, asker: Asker) -> Iterator[Check]:

@@ -150,6 +150,8 @@ def _by_functions(asking: Asking, source: Node, listed: bool, root: Node) -> Ite
         yield check_at(asking.place, name, told, text(asking.place)[:60])
     if plain is None and not listed:
         yield from _by_closure(asking, source, root)
+    if name and asking.kind == "extension" and (kept := _kept_under(asking.place)):
+        yield Asker("kept", kept[0], 0, False, "extension", "", kept[1], where, names=(name,))
     if not function or asking.told:
         return
     answers = answered(asking.place, missing=asking.missing)
@@ -161,6 +163,20 @@ def _by_functions(asking: Asking, source: Node, listed: bool, root: Node) -> Ite
         of_list = (check.extension for check in members(source, root, True)) if listed else ()
         if names := tuple(filter(None, of_list if listed else [name])):
             yield Asker("answer", function, 0, False, "extension", "", answers, where, names=names)
+
+
+def _kept_under(place: Node) -> tuple[str, str] | None:
+    """The constant or static property that an answer is kept under, and when it is true: ``define('HAS_GD', ...)``"""
+    for at, worth in climbed(place):
+        outer = at.parent
+        definition = parent_of(outer, 2) if outer is not None and outer.type == "argument" else None
+        left = field(outer, "left") if outer is not None and outer.type == "assignment_expression" else None
+        name = (string(arguments(definition)[0]) or "") if called(definition) == "define" else ""
+        if left is not None and left.type == "scoped_property_access_expression":
+            name = re.sub(r"^(?:self|static)(?=::)", names_around(place)[0], text(left))
+        if name and (bad := worth.bad()) is not None:
+            return name, "missing" if bad else "present"
+    return None
 
 
 def _by_closure(asking: Asking, source: Node, root: Node) -> Iterator[Check]:

@@ -49,6 +49,7 @@ def asking_for_versions(compared: Iterable[Compared]) -> Iterator[Asker]:
         class_name, function = names_around(place)
         operator, version = (holding or failing)[0]
         answers = answered(condition, missing=not holding) if function else ""
+        answers = answers or (collected(condition, missing=not holding) if function else "")
         where = f"{class_name} {function}"
         if isinstance(version, str):
             for operator, version in (holding or failing) if answers else ():
@@ -123,16 +124,16 @@ def answered(condition: Node, *, missing: bool = False) -> str:
     return ""
 
 
-def collected(call: Node) -> str:
-    """``missing`` where the function returns what it collects of those that are: ``$lacking[] = $name;``"""
-    for at, worth in climbed(call):
+def collected(condition: Node, *, missing: bool = False) -> str:
+    """The same where the function returns what it collects of those that are: ``$lacking[] = $name;``"""
+    for at, worth in climbed(condition):
         for holds, branch in zip((True, False), branches(at), strict=True):
-            there = worth.held is not None and is_true(worth.held) is holds
-            for node in inside(branch) if branch is not None and not there else ():
+            there = (worth.held is not None and is_true(worth.held) is holds) is not missing
+            for node in inside(branch):
                 kept, value = set_by(node)
                 for place in named_behind(kept, function_of(node)) if kept is not None and value is True else ():
                     if place.parent is not None and place.parent.type == "return_statement":
-                        return "missing"
+                        return "present" if there else "missing"
     return ""
 
 

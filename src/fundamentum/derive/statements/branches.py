@@ -8,7 +8,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import Patience, around, field, nearest, parent_of, text, unwrapped
 from fundamentum.derive.php_source.scalars import Value
-from fundamentum.derive.statements.loops import Loop, loop_of
+from fundamentum.derive.statements.loops import Loop, loop_of, member
 from fundamentum.derive.statements.truth import literal
 
 
@@ -86,7 +86,9 @@ def set_by(node: Node) -> tuple[Node | None, Value]:
         return None, None
     if left.type == "subscript_expression":
         return left.named_children[0], True
-    return left, literal(field(node, "right"))
+    right = field(node, "right")
+    of_list = right is not None and right.type == "variable_name" and member(right) is not None
+    return left, True if of_list else literal(right)  # a member of a list of names is one
 
 
 def function_of(node: Node) -> Node:

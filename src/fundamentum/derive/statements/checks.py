@@ -14,6 +14,7 @@ from fundamentum.derive.php_source.evaluation import Cases, cases_of
 from fundamentum.derive.php_source.nodes import (
     ancestors,
     arguments,
+    children,
     field,
     inside,
     names_around,
@@ -23,7 +24,9 @@ from fundamentum.derive.php_source.nodes import (
     text,
 )
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
+from fundamentum.derive.statements.ending_functions import branches_where
 from fundamentum.derive.statements.outcomes import gives_up
+from fundamentum.derive.statements.outcomes import outcome as outcome_of
 from fundamentum.derive.statements.stated_at import comes_of
 from fundamentum.derive.statements.truth import climbed, expression_around
 from fundamentum.derive.statements.ways import ways_around
@@ -85,9 +88,11 @@ class Checks:
         call = nearest(node, "function_call_expression")
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
         result = comes_of(asked, absent, extension=True) if outcome == "asked" and asked is not None else ""
-        if not result:
+        if not result or asked is None:
             return outcome
-        if result != "stops" or self._directly(node):
+        # What ends in the branch was seen already, and a function that is called so may end less.
+        at_once = any(outcome_of(branch) == "stops" for branch in branches_where(asked, absent))
+        if result != "stops" or (at_once and self._directly(node)):
             return "warns" if result == "warns" else "reports"
         return "throws" if function else "exits"
 
@@ -249,7 +254,7 @@ class Checks:
         return absent is not older
 
     def _directly(self, check: Node) -> bool:
-        """Whether an ``if`` asks: what ends in it was seen already, and a function that is called so may end less."""
+        """Whether an ``if`` asks."""
         return (
             next((above.type for above, _ in ancestors(check) if above.type.endswith("_statement")), "")
             == "if_statement"
@@ -257,7 +262,10 @@ class Checks:
 
     def _throws_at_once(self, check: Node) -> bool:
         """Whether what throws is the branch of the check itself, not a function that is defined in it."""
-        statement = nearest(check, "if_statement")
+        statement, attempt = nearest(check, "if_statement"), nearest(check, "try_statement")
+        for handler in children(attempt) if attempt is not None and nearest(check, "catch_clause") is None else ():
+            if handler.type == "catch_clause" and "Exception" in text(field(handler, "type")):
+                return self.ends(handler) != "asked"  # it is caught at once
         return statement is None or any(node.type in _THROWS for node in inside(statement))
 
     def ends(self, node: Node) -> Literal["asked", "exits", "leaves", "throws"]:

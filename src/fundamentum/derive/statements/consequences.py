@@ -51,6 +51,7 @@ _LEVEL: Final = re.compile(
     re.I,
 )
 """The level that an entry of a table gives, or an argument."""
+_CONDITIONAL: Final = ("if_statement", "switch_statement", "foreach_statement", "for_statement", "while_statement")
 _SEVERE: Final = re.compile(
     r"::\w*(?:ERROR|FATAL|CRITICAL|REQUIRED|MANDATORY)\b|=>\s*['\"](?:required|mandatory|fatal|critical)['\"]"
 )
@@ -102,7 +103,11 @@ def _of_what_it_sets(branch: Node, holds: bool, depth: int) -> Iterator[tuple[bo
         kept, value = set_by(node)
         if kept is None or value is None:
             continue
-        before = literal(given_before(kept))  # where the branch is not taken, it is what it was
+        # Where the branch is not taken, it is what it was, if nothing is only added to it under yet another condition.
+        further = nearest(node, *_CONDITIONAL)
+        plain = node.type == "assignment_expression" and node == kept.parent
+        always = plain and (further is None or further.start_byte < branch.start_byte)
+        before = literal(given_before(kept)) if always else None
         worth = Worth(value, before) if holds else Worth(before, value)
         for place in named_behind(kept, function_of(node)):
             yield from where_asked(place, worth, depth + 1)
@@ -187,6 +192,9 @@ def _of_entry(element: Node) -> Outcome:
     """What a table is for that has the result in it, and what else stands in the same entry of it."""
     if level := _level_of(element):
         return level
+    returned = parent_of(element, 2)
+    if returned is not None and returned.type == "return_statement" and not function_around(returned):
+        return "reports"  # a file that returns its results
     call = element.parent.parent if element.type == "argument" and element.parent is not None else None
     return "reports" if _OF_CHECKS.search(f"{heading(element)} {text(call)[:40]} {text(element)[:40]}") else ""
 

@@ -6,6 +6,7 @@ ends the program is known once all files can be asked (``with_endings``).
 
 import itertools
 import re
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
@@ -34,14 +35,19 @@ def called_where(condition: Node, holds: bool) -> tuple[str, ...]:
     return tuple(dict.fromkeys(_called(condition, holds)))[:MAX_CALLED]
 
 
-def _called(condition: Node, holds: bool) -> Iterator[str]:
+def branches_where(condition: Node, holds: bool) -> Iterator[Node]:
+    """What is done where a condition holds, or where it does not, at each place that it decides."""
     for at, worth in climbed(condition):
         then, otherwise = branches(at)
         for case, true in worth.cases():
             branch = then if true else otherwise
-            if case is holds and branch is not None:
-                plain = branch.named_children if branch.type == "compound_statement" else [branch]
-                yield from filter(None, (called(part) for line in plain for part in (line, *line.named_children[:1])))
+            yield from [branch] if case is holds and branch is not None else []
+
+
+def _called(condition: Node, holds: bool) -> Iterator[str]:
+    for branch in branches_where(condition, holds):
+        plain = branch.named_children if branch.type == "compound_statement" else [branch]
+        yield from filter(None, (called(part) for line in plain for part in (line, *line.named_children[:1])))
 
 
 def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, FileFacts]:
@@ -53,50 +59,54 @@ def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, Fi
     called_there = [one.calls for one in stated if one.outcome in _OPEN]
     called_there += [use.behind for file in own if file.path in facts for use in facts[file.path].uses]
     names = list(dict.fromkeys(itertools.chain.from_iterable(called_there)))[:MAX_NAMES]
-    ending = _ending(each, own, names) if names else frozenset[str]()
+    ending = _ending(each, own, names) if names else {}
 
     def ended(one: Check | Gate) -> bool:
-        return one.outcome in _OPEN and not ending.isdisjoint(one.calls)
+        return one.outcome in _OPEN and not ending.keys().isdisjoint(one.calls)
 
     out = {}
     for path, fact in facts.items() if ending else ():
-        uses = tuple(one if ending.isdisjoint(one.behind) else replace(one, guard="checked") for one in fact.uses)
+        uses = tuple(
+            one if ending.keys().isdisjoint(one.behind) else replace(one, guard="checked") for one in fact.uses
+        )
         if uses != fact.uses or any(map(ended, fact.checks)) or any(map(ended, fact.gates)):
-            checks = (replace(one, outcome=_end_of(one)) if ended(one) else one for one in fact.checks)
+            checks = (replace(one, outcome=_end_of(one, ending)) if ended(one) else one for one in fact.checks)
             gates = (replace(one, outcome="stops") if ended(one) else one for one in fact.gates)
             out[path] = replace(fact, uses=uses, checks=tuple(checks), gates=tuple(gates))
     return out
 
 
-def _end_of(check: Check) -> str:
-    """What a check comes to that ends the program; within a function it may be that alone which ends."""
-    return "throws" if check.around.split(" ")[1:2] not in ([], [""]) else "exits"
+def _end_of(check: Check, ending: Mapping[str, str]) -> str:
+    """What a check comes to that ends the program; an exception ends the function around, if there is one."""
+    exits = any(ending.get(name) == "exits" for name in check.calls) and "extension_loaded" in check.what
+    return "exits" if exits or check.around.split(" ")[1:2] in ([], [""]) else "throws"
 
 
-def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> frozenset[str]:
-    """Those of the functions of which every definition ends whoever calls it, whatever it is given."""
+def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> Mapping[str, str]:
+    """Those of the functions of which every definition ends whoever calls it, and how: ``exits``, ``throws``."""
     words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in names)
     defined = re.compile(rb"function\s+&?\s*(?:%s)\s*\(" % words)
-    ending, others = set[str](), set[str]()
+    found: dict[str, set[str]] = defaultdict(set)
     for _, functions in each(_definitions, own, defined):
-        for name, at_end in functions:
-            (ending if at_end else others).add(name)
-    return frozenset(ending - others)
+        for name, end in functions:
+            found[name].add(end)
+    return {name: min(ends) for name, ends in found.items() if "" not in ends}
 
 
-def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[tuple[str, bool]]:
-    """The name of each function in a file that a pattern fits, and whether it ends in any case."""
+def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[tuple[str, str]]:
+    """The name of each function in a file that a pattern fits, and how it ends in any case, if it does."""
     lowered = data.lower()
     if not defined.search(lowered):
         return []
     Patience.begin()
-    found: list[tuple[str, bool]] = []
+    found: list[tuple[str, str]] = []
     try:
         for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
             name, body = field(function, "name"), field(function, "body")
             if name is not None and body is not None and defined.match(f"function {text(name)}(".lower().encode()):
-                at_end = any(ends(part) for line in body.named_children for part in _whole(line))
-                found.append((text(name).lower(), at_end))
+                last = [part for line in body.named_children for part in _whole(line) if ends(part)][:1]
+                thrown = any(part.type.startswith("throw") for part in last)
+                found.append((text(name).lower(), "" if not last else "throws" if thrown else "exits"))
     except RecursionError:
         return []
     return found

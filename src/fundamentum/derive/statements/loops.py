@@ -9,7 +9,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.nodes import ancestors, arguments, called, children, field, inside, text, walked
 
 _CLOSURES: Final = frozenset({"anonymous_function", "arrow_function"})
-APPLYING: Final = frozenset({"array_walk", "array_map", "each", "map"})
+APPLYING: Final = frozenset({"array_walk", "array_map", "each", "map", "mapwithkeys", "flatmap"})
 """Functions, and methods of collections, that call what they are given for each member."""
 _CALLS: Final = frozenset({"function_call_expression", "member_call_expression"})
 _TAKING: Final = frozenset({"array_shift", "array_pop"})

@@ -65,8 +65,11 @@ def of_the_list(asking: Asking, source: Node, root: Node) -> Iterator[Check]:
             yield replace(check, outcome=result, around=names_of(place))
     elif told := _behind_the_next(asking):
         yield from members(source, root, told != "warns", kind)
-    else:
-        yield from _any_one(asking, source, root)
+    elif alternatives := list(_any_one(asking, source, root)):
+        yield from alternatives
+    elif kind == "extension":  # each is asked for, and nothing comes of it here
+        asked = (check for check in members(source, root, False, kind) if check.extension)
+        yield from (replace(check, outcome="asked", around=names_of(place)) for check in asked)
 
 
 def _where_none(place: Node, number: int) -> Outcome:

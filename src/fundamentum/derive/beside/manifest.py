@@ -65,6 +65,8 @@ class Manifest(msgspec.Struct, frozen=True):
     stated: frozenset[str] = frozenset()
     """Directories of libraries that state their own needs."""
     remarks: tuple[str, ...] = ()
+    of_libraries: tuple[tuple[str, str], ...] = ()
+    """What installed libraries accept of PHP, as written and where, as far as it says more: the narrowest first."""
 
 
 def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest:
@@ -94,6 +96,7 @@ class _Reader:
         self.demands: list[Demand] = []
         self.provided: dict[str, str] = {}
         self.accepted: tuple[Interval, ...] = (EVERYTHING,)
+        self.of_libraries: list[tuple[str, str]] = []
         self.php = self.php_where = self.name = self.version = ""
         self.development: set[str] = set()
         self.stated: set[str] = set()
@@ -125,6 +128,7 @@ class _Reader:
         return Manifest(
             self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
             tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
+            tuple(reversed(self.of_libraries)),
         )  # fmt: skip
 
     def _document(self, path: str) -> Any:
@@ -231,6 +235,7 @@ class _Reader:
             self._remark(f"{where}: {error}")
             return
         if both:
+            self.of_libraries += [(text[:MAX_TEXT], where)] if library and both != self.accepted else []
             self.accepted = both
         else:
             self._remark(f"{where}: '{text[:MAX_TEXT]}' contradicts what the rest of the application accepts; left out")

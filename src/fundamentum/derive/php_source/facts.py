@@ -141,7 +141,7 @@ class Asker(Fact, frozen=True):
     """Whether a list of them is given."""
     asks: str
     """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP;
-    ``setting``: a directive, behind which its least value is given."""
+    ``setting``: a directive, behind which its least value is given; ``switch``: a directive that is on or off."""
     outcome: Outcome
     """What comes of it in the function itself where one is missing."""
     answers: str

@@ -34,6 +34,7 @@ from fundamentum.derive.statements.extension_lists import listed_at, meant, memb
 from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.loops import APPLYING
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
+from fundamentum.derive.statements.switch_checks import SWITCHES, switch_wish
 from fundamentum.derive.statements.versions_compared import kept_under
 
 MAX_NAMES: Final = 40
@@ -133,6 +134,15 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wis
             continue
         elif asker.asks == "setting":
             yield from _wishes(given, asker)
+        elif asker.asks == "switch":
+            names = (string(one) for one in given[:1])
+            how = f"{text(call)[:60]} is asked"
+            yield from (
+                wish
+                for name in names
+                if name in SWITCHES
+                for wish in switch_wish(name, call, asker.answers == "present", how)
+            )
         elif asker.asks == "php":
             yield from (_gate(version, one, call, asker) for one in given[:1] if (version := _version(one)))
         else:
@@ -154,7 +164,7 @@ def _wishes(given: Sequence[Node], asker: Asker) -> Iterator[Wish]:
     directive = string(given[0]) if len(given) > 1 else None
     if directive in LIMITS and (least := number_of(text(given[1]), directive)):
         how = f"{asker.name}('{directive}', ...)"
-        yield Wish("setting", directive, f">= {least}", line(given[0]), how, asker.outcome != "warns")
+        yield Wish("setting", directive, f">= {least}", line(given[0]), how, asker.outcome not in ("", "warns"))
 
 
 def _gate(version: str | Name, place: Node, call: Node, asker: Asker) -> Gate:

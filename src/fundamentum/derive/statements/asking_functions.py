@@ -26,6 +26,8 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import consequences
+from fundamentum.derive.statements.limit_checks import compared_where
+from fundamentum.derive.statements.switch_checks import switch_condition
 from fundamentum.derive.statements.truth import climbed, literal
 from fundamentum.derive.statements.versions_compared import Compared
 
@@ -67,13 +69,19 @@ def asking_for_versions(compared: Iterable[Compared]) -> Iterator[Asker]:
 def asking_for_settings(root: Node, lowered: bytes) -> Iterator[Asker]:
     """Functions that are given a directive and, behind it, the least that it must be."""
     for call in around(root, lowered, _INI_GET, ("function_call_expression",)):
-        given, comparison = arguments(call), nearest(call, "binary_expression")
+        given = arguments(call)
         class_name, function = names_around(call)
         position = _position(call, text(given[0])) if given and given[0].type == "variable_name" else None
-        if called(call) == "ini_get" and position is not None and comparison is not None:
-            told: Outcome = next((result for _, result in consequences(comparison) if result), "")
-            if told:
-                yield Asker("call", function, position, False, "setting", told, "", f"{class_name} {function}")
+        if called(call) != "ini_get" or position is None:
+            continue
+        comparison, where = compared_where(root, call), f"{class_name} {function}"
+        told = [result for _, result in consequences(comparison)] if comparison is not None else []
+        condition, on_where_true = switch_condition(call)
+        answers = answered(condition, missing=not on_where_true)
+        if comparison is not None and (told or text(field(comparison, "operator")) in ("<", "<=", ">", ">=")):
+            yield Asker("call", function, position, False, "setting", told[0] if told else "", "", where)
+        elif answers:
+            yield Asker("call", function, position, False, "switch", "", answers, where)
 
 
 def askers_of(place: Node, source: Node, listed: bool, kind: str, told: Outcome, answers: str) -> Iterator[Asker]:

@@ -145,7 +145,7 @@ def _least(root: Node, value: Node, directive: str, depth: int = 0) -> tuple[str
     at = value
     for above, child in ancestors(value):
         at = child
-        if above.type not in _ON_THE_WAY:
+        if above.type not in _ON_THE_WAY and not _reckoned(above, at):
             break
     else:
         return "", None
@@ -158,6 +158,23 @@ def _least(root: Node, value: Node, directive: str, depth: int = 0) -> tuple[str
         told = (_least(root, call, directive, depth + 1) for call in calls if called(call) == name)
         return next((found for found in told if found[0]), ("", None))
     return "", None
+
+
+def _reckoned(above: Node, value: Node) -> bool:
+    """Whether a value is only turned into another unit: ``$megabytes * 1024 * 1024``"""
+    other = field(above, "right" if field(above, "left") == value else "left")
+    of_number = _NUMBER.fullmatch(text(unwrapped(other))) is not None
+    return of_number and text(field(above, "operator")) in ("*", "/")
+
+
+def compared_where(root: Node, call: Node) -> Node | None:
+    """Where what a call returns is compared, at once or further down in the same block."""
+    comparison = nearest(call, "binary_expression")
+    kept = field(nearest(call, "assignment_expression"), "left")
+    block = nearest(call, "program", "compound_statement")
+    later = (node for node in walked(block) if kept is not None and text(node) == text(kept) and node != kept)
+    compared = (nearest(node, "binary_expression") for node in later if node.start_byte > call.end_byte)
+    return comparison if comparison is not None else next(filter(None, compared), None)
 
 
 def _other_side(root: Node, comparison: Node, side: Node, directive: str) -> str:

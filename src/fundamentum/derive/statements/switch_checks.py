@@ -47,14 +47,18 @@ def switches_wanted(call: Node) -> Iterator[Wish]:
         yield from _of_table(call, text(given[0]))
     if name not in SWITCHES and name != ZONE:
         return
-    condition, on_where_true = _condition(call)
+    condition, on_where_true = switch_condition(call)
+    yield from switch_wish(name, condition, on_where_true, f"ini_get('{name}') is asked")
+
+
+def switch_wish(name: str, condition: Node, on_where_true: bool, how: str) -> Iterator[Wish]:
+    """What is wanted of a switch by what comes of a condition, which is true where it is on, or where it is not."""
     for holds, result in consequences(condition):
         wanted = "off" if holds is on_where_true else "zone" if name == ZONE else "on"
         if name == ZONE and wanted == "off":
             continue
         stops = result != "warns" and not _nested(condition)
-        around = " ".join(names_around(call))
-        yield Wish("setting", name, wanted, line(call), f"ini_get('{name}') is asked", stops, around)
+        yield Wish("setting", name, wanted, line(condition), how, stops, " ".join(names_around(condition)))
         return
 
 
@@ -81,7 +85,7 @@ def _nested(condition: Node) -> bool:
     return False
 
 
-def _condition(call: Node) -> tuple[Node, bool]:
+def switch_condition(call: Node) -> tuple[Node, bool]:
     """The expression that is true or not with the switch, and whether it is true where the switch is on."""
     for states in _STATES:
         deciding: tuple[Node, bool] | None = None

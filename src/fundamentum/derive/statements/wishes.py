@@ -20,7 +20,7 @@ COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen"
 DIRECTORIES: Final = {"is_writable": 0, "is_writeable": 0, "mkdir": 0, "file_put_contents": 0, "move_uploaded_file": 1}
 """Functions that write, or ask whether one may, and which of their arguments is the place."""
 _OF_FILES: Final = frozenset({"file_put_contents", "move_uploaded_file"})
-SETTINGS: Final = frozenset({"ini_get", "ini_set", "set_time_limit"})
+SETTINGS: Final = frozenset({"ini_get", "get_cfg_var", "ini_set", "set_time_limit"})
 CALLS: Final = COMMANDS | DIRECTORIES.keys() | SETTINGS
 
 _EVERYWHERE: Final = frozenset(
@@ -48,7 +48,7 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         directive, value = string(given[0]), string(given[1])
         if directive in LIMITS and value is not None and _sensible(value):
             yield Wish("setting", directive, f">= {value}", at, f"ini_set('{directive}', '{value}')")
-    elif name == "ini_get":
+    elif name in ("ini_get", "get_cfg_var"):
         for limit in limits_wanted(source.root, call):
             how = f"ini_get('{limit.directive}') is compared"
             yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)

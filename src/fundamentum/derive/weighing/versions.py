@@ -243,6 +243,8 @@ def _entry(
         except NotUnderstood:
             pass
         rule = "what its libraries state and its source uses"
+        told = (Place(where, 0, f"php {php}", "a library states it") for php, where in manifest.of_libraries[:6])
+        places = [*told, *places]
     else:
         rule = "the constructs and functions that its source uses"
     if not text:

@@ -2,7 +2,8 @@
 
 import pytest
 
-from fundamentum.derive.reading.reader import loader_of, read_source
+from fundamentum.derive.php_source.encoded import loader_of
+from fundamentum.derive.reading.reader import read_source
 
 CASES = [  # PHP, the uses it holds as "extension guard"
     ("mb_strlen($x);", ["mbstring"]),

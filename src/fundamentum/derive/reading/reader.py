@@ -11,6 +11,7 @@ from tree_sitter import Node
 
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
+from fundamentum.derive.php_source.encoded import loader_of
 from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Guarded, Syntax, Use, Wish
 from fundamentum.derive.php_source.nodes import (
     ancestors,
@@ -44,12 +45,10 @@ MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
-_READABLE: Final = bytes(byte for byte in range(127) if byte > 31 or 8 < byte < 14)
 SESSIONS: Final = "session.save_handler"
 """A directive of which the value is an extension that keeps sessions."""
 _ALIAS: Final = re.compile(rb"\bclass_alias\s*\([^,;]{1,200},\s*['\"]\\{0,2}([\w\\]{1,200})['\"]")
 """A class of the program's own under the name of another: ``class_alias(Formatter::class, 'IntlDateFormatter')``"""
-_STUB: Final = re.compile(rb"extension_loaded\s*\(\s*['\"]([^'\"]{2,60})['\"]\s*\)", re.I)
 
 
 def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: Sequence[int] = ()) -> FileFacts:
@@ -66,23 +65,6 @@ def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: 
         there = all_words(code)
         words = words_in(code, there, interesting() | TAKING) | telling_names(there)
     return _Reader(data, words).facts(constructs)
-
-
-def loader_of(data: bytes) -> str | None:
-    """The loader that an encoded file asks for: a stub that looks for it, then data that nobody can read."""
-    stub = _STUB.search(data[:4096])
-    if stub is None or len(data) < 400:
-        return None
-    rest = data[max(stub.end(), min(len(data) // 2, 2048)) :]
-    unreadable = len(rest[:8192].translate(None, _READABLE)) > len(rest[:8192]) * 0.1
-    runs = re.findall(rb"[A-Za-z0-9+/=]{60,}", rest)
-    encoded = sum(map(len, runs)) > len(rest) * 0.8
-    return canonical_loader(stub[1]) if unreadable or encoded else None
-
-
-def canonical_loader(name: bytes) -> str:
-    """The name as PHP lists it."""
-    return name.decode("latin-1").strip()
 
 
 class _Reader:

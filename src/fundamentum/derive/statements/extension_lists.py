@@ -134,8 +134,12 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
     if called(where) == "cases":
         yield from _of_cases(_enumeration(where.named_children[0]), root, required, kind)
         return
+    yield from _of_name(where, root, required and not RECOMMENDED.search(plain_name(text(where))), kind, depth)
+
+
+def _of_name(where: Node, root: Node, required: bool, kind: str, depth: int) -> Iterator[Check]:
+    """The names in a list that is kept under a name or a key of the same file; else that it stands elsewhere."""
     name = plain_name(text(where))
-    required = required and not RECOMMENDED.search(name)
     under_key = kept_part(where, root)
     listed_there = under_key is not None and under_key.type == "array_creation_expression"
     array = under_key if listed_there else kept_list(name, root)
@@ -150,7 +154,7 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
                 always = chosen is None or chosen.type not in ("if_statement", "case_statement")
                 yield listed_at(found, required and always, more)
     elif kind == "extension" and (known := _KEY.search(name) or _WORD.fullmatch(name)):
-        yield replace(listed_at("", required, source), list_name=known[1])
+        yield replace(listed_at("", required, where), list_name=known[1])
 
 
 _OF_LISTS: Final = frozenset(

@@ -7,7 +7,8 @@ from typing import Final
 
 from fundamentum.catalog import extension_gone
 from fundamentum.derive.families import LIVE_ON
-from fundamentum.derive.weighing.evidence import DRIVERISH, Seen, Whole
+from fundamentum.derive.weighing.drivers import DRIVERISH
+from fundamentum.derive.weighing.evidence import Seen, Whole
 from fundamentum.derive.weighing.weigh import Verdict
 from fundamentum.model.needs_value import Level
 

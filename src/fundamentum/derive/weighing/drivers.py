@@ -1,0 +1,103 @@
+"""Drivers: files and classes that are one of several ways to do a thing, each named after what it does it with."""
+
+import re
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Iterator
+from typing import Final
+
+from fundamentum.catalog.symbols import own_extensions
+from fundamentum.derive.families import CHOOSABLE, rivals, words_for
+
+DRIVERISH: Final = re.compile(
+    r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
+    r"session|auth|dumper|loader|renderer|strategy"
+)
+"""Words in the names of classes that are one of several to do a thing."""
+
+
+_LOOKING: Final = re.compile(r"(?:check|requirement|probe)s?\.(?:php|inc)$", re.I)
+_WAYS: Final = re.compile(
+    r"^(?!Abstract|Base).*[A-Za-z0-9](?P<ending>(?:Driver|Adapter|Backend|Loader|Dumper|Caster|Renderer|Writer|Reader|"
+    r"Exporter|Importer|Generator)\.php)$"
+)
+"""How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
+MANY: Final = 5
+
+
+class Drivers:
+    """Answers of a file, and the class in it, whether it is such a driver for an extension."""
+
+    def __init__(self, paths: Iterable[str], speaking: Callable[[str], set[str]]) -> None:
+        """``paths``: all files; ``speaking``: the paths of those that speak of an extension."""
+        self._paths = sorted(paths)
+        self._speaking = speaking
+        self._alternatives: dict[tuple[str, str], bool] = {}
+
+    def __call__(self, path: str, scope: str, extension: str) -> bool:
+        """Whether a file or class is named after the extension and has siblings named after something else.
+
+        One that looks whether the extension is there is no way to do without it.
+        """
+        if _LOOKING.search(path):
+            return False
+        if extension not in own_extensions() or extension in CHOOSABLE:
+            words = words_for(extension)
+            if DRIVERISH.search(scope) and any(word in scope for word in words):
+                return True
+        key = (path, extension)
+        if key not in self._alternatives:
+            self._alternatives[key] = self._has_siblings(path, extension) or self._one_of_many(path, extension)
+        return self._alternatives[key]
+
+    def _below(self, directory: str) -> str:
+        """Every path below a directory (with ``/`` at its end; empty: all) on a line of its own."""
+        if not directory:
+            return "\n" + "\n".join(self._paths) + "\n"
+        start = bisect_left(self._paths, directory)
+        end = bisect_left(self._paths, directory[:-1] + chr(ord("/") + 1), start)
+        return "\n" + "\n".join(self._paths[start:end]) + "\n"
+
+    def _has_siblings(self, path: str, extension: str) -> bool:
+        for word in sorted(words_for(extension), key=len, reverse=True):
+            for start, part, before, after in _parts_named(path, word):
+                tail = "(?=/)" if start + len(part) < len(path) else r"(?=\n)"
+                bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
+                between = "[A-Za-z0-9]+" if bare else "[A-Za-z0-9_-]+"
+                whole = f"({re.escape(before)}{between}{re.escape(after)})"
+                pattern = re.compile(f"\n{re.escape(path[:start])}{whole}{tail}")
+                siblings = {match[1].lower() for match in pattern.finditer(self._below(path[:start]))}
+                siblings.discard(part.lower())
+                if any(other in sibling for sibling in siblings for other in rivals(extension)):
+                    return True
+                if len(siblings) >= (4 if bare else 2):
+                    return True
+        return False
+
+    def _one_of_many(self, path: str, extension: str) -> bool:
+        """Whether a file is one way among many to do a thing, few of which use the extension."""
+        directory, slash, name = path.rpartition("/")
+        ending = _WAYS.match(name)
+        if ending is None:
+            return False
+        like = re.compile(rf"\n({re.escape(directory + slash)}[^/\n]+{re.escape(ending['ending'])})(?=\n)")
+        ways = set(like.findall(self._below(directory + slash)))
+        speaking = self._speaking(extension)
+        return len(ways) >= MANY and len(ways & speaking) * 3 <= len(ways)
+
+
+def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:
+    """Parts of a path that hold a word as a word: where the part begins, the part, what is before and after."""
+    start = 0
+    for part in path.split("/"):
+        lowered = part.lower()
+        at = lowered.find(word)
+        while at >= 0:
+            end = at + len(word)
+            if at == 0 or not part[at - 1].isalpha() or (part[at].isupper() and part[at - 1].islower()):
+                after = part[end:]
+                if after[:1] in ("i", "d", "3") and word in ("mysql", "memcache", "sqlite"):
+                    after = after[1:]
+                if not after[:1].islower():
+                    yield start, part, part[:at], after
+            at = lowered.find(word, end)
+        start += len(part) + 1

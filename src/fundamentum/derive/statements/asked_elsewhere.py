@@ -47,7 +47,7 @@ _MADE: Final = "object_creation_expression"
 _EVERYDAY: Final = frozenset(
     "get set load create make run add call find fetch render __call __get __callstatic".split()
 )
-"""Names of functions that as many others have, and which therefore tell nothing."""
+"""Names of functions that as many others have: they tell only where a class is called after requirements."""
 _OPEN: Final = re.compile(
     r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true|function\s+\w{0,40}(?:required|mandatory)\w{0,40}\s*"
     r"\([^)]{0,200}\)[^{]{0,80}\{\s*return\s+false|function\s+\w{0,40}optional\w{0,40}\s*\([^)]{0,200}\)[^{]{0,80}\{\s*return\s+true",
@@ -71,8 +71,20 @@ def asked_elsewhere(
     """File → what is asked for in it through functions and classes of the program's own."""
     own = [file for file in files if file.part == "own"]
     asking = [asker for file in own if file.path in facts for asker in facts[file.path].askers]
-    asking = [asker for asker in asking if asker.name not in _EVERYDAY][:MAX_NAMES]
+    asking = [asker for asker in asking if asker.name not in _EVERYDAY or _OF_REQUIREMENTS.search(_class_of(asker))]
+    asking = asking[:MAX_NAMES]
     return {file.path: told for file, told in each(_in_file, own, tuple(asking)) if told} if asking else {}
+
+
+def _class_of(asker: Asker) -> str:
+    """The class of a method, in lower case; empty for a function."""
+    return asker.around.partition(" ")[0]
+
+
+def _named_there(asker: Asker, data: bytes) -> bool:
+    """Whether the class of a method is named in a file."""
+    of_class = _class_of(asker).encode("utf-8", "replace")
+    return bool(of_class) and re.search(rb"\b%s\b" % re.escape(of_class), data, re.I) is not None
 
 
 class _Words(NamedTuple):
@@ -98,7 +110,7 @@ def _words(asker: Asker) -> _Words:
         after = name + rb"\s*\((?:[^;]{0,200}['\"]\d|[^;)]{0,80}php)"
     elif asker.kind == "answer":
         after = name + rb"\s*\(\s*\)"
-        of_class = re.escape(asker.around.partition(" ")[0].encode("utf-8", "replace"))
+        of_class = re.escape(_class_of(asker).encode("utf-8", "replace"))
         scopes = (of_class, rb"(?:self|static)\s*::", rb"[\w)]\s*->")
         before = rb"(?:%s\s*::|%s|%s)\s*\Z" % scopes if of_class else before
     else:
@@ -121,6 +133,8 @@ def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
 
 def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wish]:
     """What one function is called with, or one class made with, and what comes of that."""
+    if asker.name in _EVERYDAY and not _named_there(asker, data):
+        return
     name = re.escape(asker.name.encode("utf-8", "replace"))
     by_name = rb"|['\"](?:\w+::)?%s['\"]" % name if asker.asks == "extension" else b""
     word = re.compile(rb"\b%s\s*\(%s" % (name, by_name), re.I)
@@ -205,15 +219,13 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
 
 def _asked(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:
     """The calls of a function, or of a method where its class is named."""
-    of_class = asker.around.partition(" ")[0]
+    of_class = _class_of(asker)
     word = re.compile(rb"\b%s\s*\(\s*\)" % re.escape(asker.name.encode("utf-8", "replace")), re.I)
     for call in around(tree, data, word, _CALLS):
         scope, made_of = text(field(call, "scope")).rpartition("\\")[2].lower(), text(field(call, "object"))
         if scope in ("self", "static") or made_of == "$this":
             scope = names_around(call)[0]
-        elif (
-            made_of and of_class and re.search(rb"\b%s\b" % re.escape(of_class.encode("utf-8", "replace")), data, re.I)
-        ):
+        elif made_of and _named_there(asker, data):
             scope = of_class
         if called(call) == asker.name and scope == of_class and (of_class or call.type == _CALLS[0]):
             yield call
@@ -253,7 +265,7 @@ def _classes(tree: Node, data: bytes, asker: Asker) -> Iterator[Check]:
         written = text(node) if node.type == "class_declaration" else ""
         if not asker.outcome and not _OF_REQUIREMENTS.search(f"{asker.around} {written[:80]}"):
             continue
-        own = text(field(node, "name")).lower() == asker.around.partition(" ")[0]
+        own = text(field(node, "name")).lower() == _class_of(asker)
         match = pattern.search(written) if not own else None
         for name in _QUOTED.findall(match["value"]) if match else ():
             if extension := meant(name, asker.asks):

@@ -20,7 +20,7 @@ from fundamentum.derive.php_source.nodes import (
     unwrapped,
 )
 from fundamentum.derive.statements.branches import branches, function_of, named_behind, set_by
-from fundamentum.derive.statements.consequences import where_asked
+from fundamentum.derive.statements.consequences import consequences, where_asked
 from fundamentum.derive.statements.extension_lists import listed_at, meant, members, of_array
 from fundamentum.derive.statements.kept import list_of
 from fundamentum.derive.statements.loops import member
@@ -63,7 +63,7 @@ def of_the_list(asking: Asking, source: Node, root: Node) -> Iterator[Check]:
         for check in members(source, root, told != "warns", kind):
             result: Literal["reports", "warns"] = "reports" if check.outcome == "listed-required" else "warns"
             yield replace(check, outcome=result, around=names_of(place))
-    elif told := _behind_the_next(asking):
+    elif told := _behind_the_next(asking) or _of_too_few(asking, source, root):
         yield from members(source, root, told != "warns", kind)
     elif alternatives := list(_any_one(asking, source, root)):
         yield from alternatives
@@ -96,6 +96,31 @@ def _behind_the_next(asking: Asking) -> Outcome:
     return ""
 
 
+def _of_too_few(asking: Asking, source: Node, root: Node) -> Outcome:
+    """What comes of it where fewer are counted than there are: ``if (extension_loaded($one)) { $n++; } ... $n < 3``"""
+    there, _ = branches(asking.place)
+    number = len(list(members(source, root, True, asking.kind)))
+    for node in inside(there):
+        counter, _ = set_by(node)
+        if node.type == "update_expression" and counter is not None and number > 1:
+            for asked in named_behind(counter, function_of(counter)):
+                told = [one for one in where_asked(asked, Worth(number - 1, number)) if one[1]]
+                told += [one for one in _of_all_of(asked, source) if one[1]]
+                if results := [result for too_few, result in told if too_few]:
+                    return results[0]
+    return ""
+
+
+def _of_all_of(counter: Node, source: Node) -> Iterator[tuple[bool, Outcome]]:
+    """What comes of a counter that is compared with the number of a list: ``$n < count($needed)``"""
+    comparison = counter.parent
+    operator, other = text(field(comparison, "operator")), field(comparison, "right")
+    of_list = called(other) in ("count", "sizeof") and [text(one) for one in arguments(other)[:1]] == [text(source)]
+    if comparison is not None and of_list and operator in ("<", "!=", "!==", "==", "==="):
+        too_few = operator in ("<", "!=", "!==")
+        yield from ((holds is too_few, result) for holds, result in consequences(comparison))
+
+
 def _any_one(asking: Asking, source: Node, root: Node) -> Iterator[Check]:
     """``foreach ($any as $one) { if (extension_loaded($one)) { $ok = true; } } if (!$ok) exit;``
 
@@ -126,7 +151,11 @@ def any_of(members_of_it: Iterable[Check], told: Outcome) -> Iterator[Check]:
 def _where_none_is_there(place: Node) -> Outcome:
     """What comes of a variable that one answer alone makes true: ``$ok = true;``, ``$ok = $ok || ...``"""
     there, _ = branches(place)
-    made_true = [kept for node in inside(there) for kept, value in [set_by(node)] if kept is not None and value is True]
+    made_true, counted = list[Node](), list[Node]()
+    for node in inside(there):
+        kept, value = set_by(node)
+        if kept is not None and value is True:
+            (counted if node.type == "update_expression" else made_true).append(kept)
     joined = nearest(place, "binary_expression")
     if joined is not None and text(field(joined, "operator")).lower() in ("||", "or"):
         kept = field(nearest(joined, "assignment_expression"), "left")
@@ -134,8 +163,9 @@ def _where_none_is_there(place: Node) -> Outcome:
     added = nearest(place, "augmented_assignment_expression")
     if added is not None and text(field(added, "operator")) == "|=" and (kept := field(added, "left")) is not None:
         made_true.append(kept)
-    asked = (place for kept in made_true for place in named_behind(kept, function_of(kept)))
-    return next((told for one in asked for holds, told in where_asked(one, CONDITION) if told and not holds), "")
+    worths = [*((kept, CONDITION) for kept in made_true), *((kept, Worth(1, 0)) for kept in counted)]
+    asked = ((place, worth) for kept, worth in worths for place in named_behind(kept, function_of(kept)))
+    return next((told for one, worth in asked for holds, told in where_asked(one, worth) if told and not holds), "")
 
 
 def none_may_be_missing(answers: Node) -> bool:

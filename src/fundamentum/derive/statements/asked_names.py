@@ -44,7 +44,7 @@ _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists
 _ASKING_ALL: Final = re.compile(
     _ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists|array_u?(?:diff|intersect)"
 )
-_LOADED: Final = b"get_loaded_extensions"
+_LOADED: Final = re.compile(rb"get_loaded_extensions|getavailabledrivers")
 _PLACES: Final = ("function_call_expression", "member_call_expression", "object_creation_expression")
 _COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
 _KINDS: Final = frozenset({"extension", "function", "class"})
@@ -55,7 +55,7 @@ def asked_names(root: Node, lowered: bytes) -> Iterator[Check | Asker]:
 
     ``lowered``: its code in lower case.  A check without an extension: of a list that another file has.
     """
-    loaded = _LOADED in lowered
+    loaded = _LOADED.search(lowered) is not None
     if not loaded and not _ASKING_ONE.search(lowered):
         return
     seen: set[int] = set()
@@ -96,8 +96,8 @@ def _askings(place: Node, root: Node) -> Iterator[Asking]:
         return
     elif CHECKS.get(name) in _KINDS:
         yield Asking(place, given[0], CHECKS[name])
-    elif name in ("in_array", "array_key_exists") and len(given) > 1 and _loaded_ones(text(given[1]), root):
-        yield Asking(place, given[0], "extension")
+    elif name in ("in_array", "array_key_exists") and len(given) > 1 and (kind := _loaded_ones(text(given[1]), root)):
+        yield Asking(place, given[0], kind)
     elif name == "isset" and given[0].type == "subscript_expression" and given[0].named_child_count > 1:
         held, key = given[0].named_children
         if _loaded_ones(text(held), root):
@@ -108,9 +108,8 @@ def _askings(place: Node, root: Node) -> Iterator[Asking]:
         lists = [one for one in given if not _loaded_ones(text(one), root)]
         if 0 < len(lists) < len(given) and ("intersect" in name or lists[0] == given[0]):
             those_there = "intersect" in name
-            yield Asking(
-                place, lists[0], "extension", not those_there, listed=True, required=True, those_there=those_there
-            )
+            kind = next(filter(None, (_loaded_ones(text(one), root) for one in given)))
+            yield Asking(place, lists[0], kind, not those_there, listed=True, required=True, those_there=those_there)
     elif name in ("array_filter", "array_map", "array_reduce") and "extension_loaded" in text(place):
         lists = [one for one in given if "extension_loaded" not in text(one)]
         if lists and (name == "array_filter" or none_may_be_missing(place)):
@@ -200,7 +199,10 @@ def _by_closure(asking: Asking, source: Node, root: Node) -> Iterator[Check]:
             yield replace(stated, around=names_of(asking.place))
 
 
-def _loaded_ones(held: str, root: Node) -> bool:
-    """Whether the list of loaded extensions is what is written there, or what that name was given."""
-    given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"]\w+['\"]\s*,\s*)?)*get_loaded_extensions"
-    return "get_loaded_extensions" in held or re.search(given, text(root)) is not None
+def _loaded_ones(held: str, root: Node) -> str:
+    """What a list is of that stands there, or that was given to that name: loaded extensions, or PDO's drivers."""
+    for listing, kind in (("get_loaded_extensions", "extension"), ("getAvailableDrivers", "driver")):
+        given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"]\w+['\"]\s*,\s*)?)*(?:PDO::)?{listing}"
+        if listing in held or re.search(given, text(root)):
+            return kind
+    return ""

@@ -24,6 +24,7 @@ from fundamentum.derive.php_source.nodes import (
     text,
 )
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
+from fundamentum.derive.statements.collectors import Collector, adds_to, collector_of
 from fundamentum.derive.statements.ending_functions import branches_where
 from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.outcomes import outcome as outcome_of
@@ -86,6 +87,8 @@ class Checks:
         if chosen:
             return outcome
         call = nearest(node, "function_call_expression")
+        if outcome == "asked" and not check.negative and len(self.among(check, node)) > 1 and collector_of(node):
+            return "throws" if function else "exits"
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
         result = comes_of(asked, absent, extension=True) if outcome == "asked" and asked is not None else ""
         if not result or asked is None:
@@ -127,8 +130,15 @@ class Checks:
             return self._asked_in(ways[0])
         if not check.negative and (either := self._before_the_end(node)) is not None:
             return self._in(either, negative=False)
+        if not check.negative and (collector := collector_of(node)) is not None:
+            return self._collecting(collector)
         condition = self._of_several(check, node)
         return self._in(condition, negative=True) if condition is not None else ()
+
+    def _collecting(self, collector: Collector) -> tuple[str, ...]:
+        """The extensions of all checks that add to the same list."""
+        alike = [check for check in self.at if not check.negative and adds_to(self.node(check), collector)]
+        return tuple(dict.fromkeys(extension for check in alike for extension in check.extensions))
 
     def _of_several(self, check: CheckAt, node: Node) -> Node | None:
         """The condition of an ``if`` that holds where this extension and others are all missing, not for this alone."""

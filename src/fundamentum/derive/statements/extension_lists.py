@@ -144,7 +144,7 @@ def _of_name(where: Node, root: Node, required: bool, kind: str, depth: int) -> 
     listed_there = under_key is not None and under_key.type == "array_creation_expression"
     array = under_key if listed_there else kept_list(name, root)
     kept = first_given(name, root) if _WORD.fullmatch(name) else None
-    if kept is not None and (kept.type in _INCLUDES or _put_together(kept)):
+    if kept is not None and (kept.type in _INCLUDES or _put_together(kept) or called(kept) in _SPLITTING):
         yield from members(kept, root, required, kind, depth + 1)
     elif array is not None:
         yield from of_array(array, required, kind, root, depth)
@@ -207,9 +207,9 @@ _KEY: Final = re.compile(r"\[['\"](\w+)['\"]\]\Z")
 _WORD: Final = re.compile(r"(\w+)")
 
 
-_SPLITTING: Final = {"explode": 1, "preg_split": 1, "mb_split": 1, "str_getcsv": 0}
+_SPLITTING: Final = {"explode": 1, "preg_split": 1, "mb_split": 1, "str_getcsv": 0, "json_decode": 0}
 """Functions that split a text, and which of their arguments that is."""
-_SEPARATED: Final = re.compile(r"[\s,;|:]+")
+_SEPARATED: Final = re.compile(r"[\s,;|:\"'\[\]{}]+")
 
 
 def of_array(array: Node, required: bool, kind: str, root: Node, depth: int = 0) -> Iterator[Check]:
@@ -280,7 +280,7 @@ def _left_open(entry: Node) -> bool:
 
 def meant(name: str, kind: str) -> str:
     """The extension that a name in a list stands for: its own, or that of a function or class which only it has."""
-    if kind == "extension":
-        return extension_called(name.encode("utf-8", "replace"))
+    if kind in ("extension", "driver"):
+        return extension_called(f"{'pdo_' if kind == 'driver' else ''}{name}".encode("utf-8", "replace"))
     own = provided(kind, name.lstrip("\\"))
     return own[0] if len(own) == 1 and own[0] not in EVERYWHERE else ""

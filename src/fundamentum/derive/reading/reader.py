@@ -41,6 +41,8 @@ from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.versions_compared import versions_compared
 from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
 
+MAX_STATED: Final = 1000
+"""Statements of one kind in one file: those of an installer are a few dozen."""
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
 MAX_PLAIN: Final = 6
@@ -88,7 +90,7 @@ class _Reader:
         """All that the file tells."""
         uses = (*self._words(), *self._called_by_name(), *self._strings())
         root = self.source.root
-        asked = tuple(asked_names(root, self.lowered))
+        asked = tuple(itertools.islice(asked_names(root, self.lowered), MAX_STATED))
         checks = [one for one in asked if isinstance(one, Check)]
         compared = tuple(versions_compared(root, self.data))
         askers = [one for one in asked if isinstance(one, Asker)]
@@ -109,7 +111,7 @@ class _Reader:
             wishes=(*self.wishes, *programs_in(self.source), *sizes_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(gates(root, self.data, self.words, compared)),
+            gates=tuple(itertools.islice(gates(root, self.data, self.words, compared), MAX_STATED)),
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in checks if not check.extension),
             askers=tuple(askers[:MAX_ASKERS]),

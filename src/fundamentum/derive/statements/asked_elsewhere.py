@@ -149,14 +149,8 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wis
         elif asker.asks == "setting":
             yield from _wishes(given, asker)
         elif asker.asks == "switch":
-            names = (string(one) for one in given[:1])
-            how = f"{text(call)[:60]} is asked"
-            yield from (
-                wish
-                for name in names
-                if name in SWITCHES
-                for wish in switch_wish(name, call, asker.answers == "present", how)
-            )
+            if given and (directive := string(given[0])) in SWITCHES:
+                yield from switch_wish(directive, call, asker.answers == "present", f"{text(call)[:60]} is asked")
         elif asker.asks == "php":
             yield from (_gate(version, one, call, asker) for one in given[:1] if (version := _version(one)))
         else:

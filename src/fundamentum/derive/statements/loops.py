@@ -87,7 +87,7 @@ def _gone_through(above: Node, child: Node) -> Member | None:
     loop = loop_of(above)
     if loop is not None:
         return Member(loop.source, frozenset({text(loop.target), *loop.variables})) if child == loop.body else None
-    if above.type == "while_statement" and (condition := field(above, "condition")) is not None:
+    if above.type == "while_statement" and (condition := field(above, "condition")) != child and condition is not None:
         for taking in inside(condition):
             taken, target = field(taking, "right"), field(taking, "left")
             if taken is not None and called(taken) in _TAKING and arguments(taken):

@@ -18,6 +18,14 @@ CODE: dict[str, str] = {
     "patterns": "if (preg_match('/^(a+)+(b+)+[0-9.]*/', PHP_VERSION)) exit;" * 20_000,
     "lists of lists": "".join(f"$l{n} = array_merge($l{n + 1}, $l{n + 1}, $l{n + 2});" for n in range(5_000))
     + "foreach ($l0 as $e) { if (!extension_loaded($e)) exit; }",
+    "lists emptied into each other": (
+        "while ($a = array_shift($b)) { while ($b = array_shift($a)) { if (!extension_loaded($a)) exit; } }" * 5_000
+    ),
+    "closures of one name": "$f = function ($e) { if (!extension_loaded($e)) exit; }; $f('gd');" * 10_000,
+    "collectors": "if (extension_loaded('gd')) { $d[] = 1; }" * 5_000 + "if (!$d) exit;" * 5_000,
+    "setters": "class A { private $n; "
+    + "".join(f"function s{n}($x) {{ $this->n[] = $x; }}" for n in range(3_000))
+    + "function c() { foreach ($this->n as $e) { if (!extension_loaded($e)) exit; } } }",
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
 }
 

@@ -3,6 +3,7 @@
 import json
 import os
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -265,3 +266,14 @@ def test_trace_answers_one_question_in_full(folder: Path) -> None:
     unknown = run(folder, "trace", "no\x1bsuch", "--server", "root")
     assert (unknown.returncode, unknown.stdout) == (2, "")
     assert "no?such: no extension, setting, package or command of that name" in unknown.stderr
+
+
+def test_an_interruption_that_nobody_can_raise_comes_once_more() -> None:
+    code = (
+        "import sys, time, weakref; from fundamentum.interruption import unraisable; sys.unraisablehook = unraisable\n"
+        "def interrupted(_): raise KeyboardInterrupt\n"
+        "thing = type('Thing', (), {})(); watched = weakref.ref(thing, interrupted); del thing\n"
+        "try: time.sleep(20)\nexcept KeyboardInterrupt: print('once more')"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=30)
+    assert (done.stdout, done.stderr) == ("once more\n", "")

@@ -45,6 +45,7 @@ JUDGED = LOWEST | {"effective", "platforms", "webservers"}
 KNOWS = {  # who may know whom
     "errors": set(),
     "entries": set(),
+    "interruption": set(),
     "lazy_regex": set(),
     "catalog": {"untrusted", "lazy_regex"},
     "model": {"catalog", "lazy_regex"},

@@ -40,7 +40,11 @@ def report(root: Root, branch: str, sapi: str, pool: str | None = None) -> dict[
 def stop(daemon: "subprocess.Popen[bytes]") -> None:
     """End a daemon that a test started."""
     daemon.send_signal(signal.SIGTERM)
-    daemon.wait(20)
+    try:
+        daemon.wait(20)
+    except subprocess.TimeoutExpired:  # one that is run in the foreground may miss it
+        daemon.kill()
+        daemon.wait(20)
 
 
 def stop_web_servers(root: Root) -> None:

@@ -20,6 +20,7 @@ from fundamentum.report.broken_pipe import nobody_reads
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command.  Returns the exit code."""
+    sys.unraisablehook = _unraisable
     gc.disable()  # one short run makes no garbage worth a tenth of its time; what is referred to no more still goes
     words = sys.argv[1:] if arguments is None else list(arguments)
     _standard_streams()
@@ -70,6 +71,10 @@ def program() -> None:
     if "coverage" in sys.modules:  # which writes down what ran at the end of the interpreter
         sys.exit(code)
     os._exit(code)  # the system frees memory at once; the interpreter takes up to a tenth of a second for it
+
+
+def _unraisable(ignored: "sys.UnraisableHookArgs") -> None:
+    entry("fundamentum", "interruption").unraisable(ignored)
 
 
 def _standard_streams() -> None:

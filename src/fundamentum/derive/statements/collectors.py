@@ -8,9 +8,10 @@ from typing import NamedTuple
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import field, inside, nearest, text
+from fundamentum.derive.php_source.nodes import children, field, nearest, text
 from fundamentum.derive.statements.branches import function_of, named_behind, set_by
 from fundamentum.derive.statements.consequences import where_asked
+from fundamentum.derive.statements.outcomes import COLLECTORS
 from fundamentum.derive.statements.truth import Worth
 
 
@@ -39,7 +40,11 @@ def adds_to(check: Node | None, collector: Collector) -> bool:
 
 
 def _added_to(check: Node) -> Iterator[Node]:
-    for added in inside(field(nearest(check, "if_statement"), "body")):
-        kept, value = set_by(added)
-        if kept is not None and value is True and kept.type == "variable_name" and kept.parent != added:
+    """What the plain statements of the branch add to; not what errors are put into."""
+    body = field(nearest(check, "if_statement"), "body")
+    for line in children(body) if body is not None and body.type == "compound_statement" else [body]:
+        added = line.named_children[0] if line is not None and line.type == "expression_statement" else None
+        kept, value = set_by(added) if added is not None else (None, None)
+        plain = kept is not None and value is True and kept.type == "variable_name" and kept.parent != added
+        if plain and kept is not None and not COLLECTORS.search(text(kept)):
             yield kept

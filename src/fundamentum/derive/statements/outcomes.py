@@ -21,11 +21,12 @@ STRENGTH: Final[tuple[Outcome, ...]] = ("", "warns", "reports", "stops")
 """What a branch may come to, the weakest first."""
 WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint", re.I)
 """How what only recommends something is called."""
-_COLLECTORS: Final = re.compile(
+COLLECTORS: Final = re.compile(
     r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
     r"deactivate|bail|lacking",
     re.I,
 )
+"""How what holds errors, or tells of one, is called."""
 _OF_ERRORS: Final = re.compile(
     r"^error_reporting$|error_handler$|^error_(?:get|clear)_last$|_last_error(?:_msg)?$|_err(?:no|or)$"
 )
@@ -111,13 +112,13 @@ def _reported(node: Node, extension: bool) -> Outcome:
         if level := _SEVERITY.search(value) or (_OF_SEVERITY.search(target) and _LEVEL.search(value)):
             return "warns" if level[1].lower().startswith("warn") else "reports"
         bad = _FINE.search(target) and text(field(node, "right")).lower() in ("false", "0")
-        return "reports" if bad or _COLLECTORS.search(target) else ""
+        return "reports" if bad or COLLECTORS.search(target) else ""
     if name := called(node):
         if WARNING.search(name):
             return "warns"
-        if _COLLECTORS.search(name) and not _OF_ERRORS.search(name):
+        if COLLECTORS.search(name) and not _OF_ERRORS.search(name):
             return "reports"
-    if node.type == "yield_expression" and _COLLECTORS.search(function_around(node)):
+    if node.type == "yield_expression" and COLLECTORS.search(function_around(node)):
         return "reports"
     said = text(node) if node.type in ("string", "encapsed_string", "text") else ""
     if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):

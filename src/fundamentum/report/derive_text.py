@@ -30,9 +30,8 @@ ALSO: Final = (
 def write_derived(console: Console, derived: Derived) -> None:
     """The needs, each with its rule and its most telling place."""
     title = Text(clean(f"{derived.name} {derived.version}".strip()), style="bold")
-    title.append(
-        f"  {derived.files} PHP files, {_size(derived.size)}; {derived.parsed} of them had to be parsed", STYLES["dim"]
-    )
+    files = f"{derived.files} PHP file{'' if derived.files == 1 else 's'}, {_size(derived.size)}"
+    title.append(f"  {files}; {derived.parsed} of them had to be parsed", STYLES["dim"])
     console.print(title)
     for entry in derived.of_kind("php"):
         line = Text(f"PHP {entry.value}", style="bold")

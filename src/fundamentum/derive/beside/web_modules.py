@@ -36,7 +36,7 @@ def web_modules(root: str, paths: Iterable[str]) -> Iterator[Entry]:
         except OSError:
             continue
         for number, directive in _always(text):
-            module = _MODULES.get(directive, "")
+            module = _MODULES.get(directive.lower(), "")
             if module and module not in seen:
                 seen.add(module)
                 rule = f"{path} needs it under Apache"
@@ -44,11 +44,11 @@ def web_modules(root: str, paths: Iterable[str]) -> Iterator[Entry]:
 
 
 def _always(text: str) -> Iterator[tuple[int, str]]:
-    """Line and name, in lower case, of each directive that stands under no condition."""
+    """Line and name of each directive that stands under no condition."""
     within = 0
     for number, line in enumerate(text.splitlines(), 1):
         section = _SECTION.match(line.strip())
         if section is not None:
             within += (-1 if section["end"] else 1) if section["name"].lower() in _OPTIONAL else 0
         elif not within and (words := line.split(maxsplit=1)) and not words[0].startswith("#"):
-            yield number, words[0].lower()
+            yield number, words[0]

@@ -193,7 +193,9 @@ def _stated(named: Check, call: Node, asker: Asker) -> Check:
         told = "reports"
     if told and (named.outcome == "listed-recommended" or NEED_NOT.search(text(call).partition("(")[2])):
         told = "warns"
-    check = check_at(call, named.extension, told, f"{asker.name}('{named.extension}')")
+    written = re.search(re.escape(asker.name), text(call)[:MAX_SCOPE], re.I)
+    name = written[0] if written else asker.name
+    check = check_at(call, named.extension, told, f"{name}('{named.extension}')")
     where = check.around
     if asker.outcome or asker.made:
         of_all = _of_all(call, names_around(call)[1], asker)
@@ -208,7 +210,7 @@ def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
             gate = _gate(name, place, place, asker) if asker.asks == "php" else None
             stated = gate or _stated(listed_at(name, True, place), place, asker)
             if stated.outcome not in ("", "asked"):
-                yield stated
+                yield replace(stated, what=text(place)[:60])
 
 
 def _asked(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:

@@ -15,7 +15,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate
-from fundamentum.derive.php_source.nodes import Patience, around, called, field, parsed, text
+from fundamentum.derive.php_source.nodes import Patience, ancestors, around, called, field, parsed, text
 from fundamentum.derive.statements.branches import branches
 from fundamentum.derive.statements.outcomes import ends
 from fundamentum.derive.statements.truth import climbed
@@ -23,6 +23,9 @@ from fundamentum.derive.statements.truth import climbed
 MAX_CALLED: Final = 4
 """Functions that one branch calls."""
 MAX_NAMES: Final = 100
+MAX_BEFORE: Final = 40
+"""Statements before a use that are looked at."""
+_BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 _OPEN: Final = ("", "asked", "reports")
 """What comes of a check as far as its own file tells, where more may come of it."""
 
@@ -48,6 +51,21 @@ def _called(condition: Node, holds: bool) -> Iterator[str]:
     for branch in branches_where(condition, holds):
         plain = branch.named_children if branch.type == "compound_statement" else [branch]
         yield from filter(None, (called(part) for line in plain for part in (line, *line.named_children[:1])))
+
+
+def called_before(use: Node, asking: Sequence[Node]) -> tuple[str, ...]:
+    """The functions that are called before a use where one of some checks fails, in the blocks around the use."""
+    found: dict[str, None] = {}
+    for above, child in ancestors(use):
+        before = child.prev_named_sibling if above.type in _BLOCKS else None
+        for _ in range(MAX_BEFORE):
+            if before is None:
+                break
+            within = [one for one in asking if before.start_byte <= one.start_byte < before.end_byte]
+            if before.type == "if_statement" and within:
+                found |= dict.fromkeys(called_where(within[0], False))
+            before = before.prev_named_sibling
+    return tuple(found)
 
 
 def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, FileFacts]:

@@ -25,7 +25,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.ending_functions import called_where
+from fundamentum.derive.statements.ending_functions import called_before, called_where
 from fundamentum.derive.statements.stated_at import names_of
 
 _VERSION: Final = re.compile(
@@ -34,6 +34,8 @@ _VERSION: Final = re.compile(
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
+_DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
+"""What is done where an extension is missing, no condition."""
 MAX_BEFORE: Final = 40
 """Statements before a use that are looked at."""
 _BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
@@ -72,6 +74,8 @@ class Guards:
                 # Of several ways each is looked at where the others are missing: nothing was chosen.
                 chosen = not among and guard == "chosen"
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
+                if outcome in ("exits", "leaves") and self._by_choice(node, check.extensions):
+                    outcome = "asked"  # it ends only where what needs the extension was chosen
                 among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
                 call = nearest(node, "function_call_expression")
                 fact = Check(
@@ -100,23 +104,26 @@ class Guards:
         best: Guard = next((guard for guard in order if guard in found), "")
         return best, tuple(names)[:12]
 
+    def _by_choice(self, node: Node, extensions: Sequence[str]) -> bool:
+        """Whether a condition beside a check, or around it, names an extension in words: ``$auth == 'ldap'``"""
+        for parent, child in ancestors(node):
+            beside = [field(parent, side) for side in ("left", "right")] if parent.type == "binary_expression" else []
+            joined = text(field(parent, "operator")).lower() in ("&&", "and")
+            conditions = [one for one in beside if one is not None and one != child] if joined else []
+            conditions += [one for one, holds in self.conditions(parent, child) if holds and not beside]
+            for condition in conditions:
+                start, end = condition.start_byte, condition.end_byte
+                written = self.source.data[start:end]
+                done = any(start <= check.start < end for check in self.at) or _DONE.search(written)
+                if not done and _names_one(written, extensions):
+                    return True
+        return False
+
     def behind(self, node: Node, extensions: Sequence[str]) -> tuple[str, ...]:
         """The functions that are called before a use where a check finds one of the extensions missing."""
-        called_there: dict[str, None] = {}
-        for above, child in ancestors(node) if self.at else ():
-            before = child.prev_named_sibling if above.type in _BLOCKS else None
-            for _ in range(MAX_BEFORE):
-                if before is None:
-                    break
-                asked = [check for check in self.at if before.start_byte <= check.start < before.end_byte]
-                if before.type == "if_statement" and any(
-                    not set(one.extensions).isdisjoint(extensions) for one in asked
-                ):
-                    place = self.found.node(asked[0])
-                    call = nearest(place, "function_call_expression")
-                    called_there |= dict.fromkeys(called_where(call, False) if call is not None else ())
-                before = before.prev_named_sibling
-        return tuple(called_there)
+        alike = [self.found.node(check) for check in self.at if not set(check.extensions).isdisjoint(extensions)]
+        asking = [call for one in alike if (call := nearest(one, "function_call_expression")) is not None]
+        return called_before(node, asking) if asking else ()
 
     def _named(self) -> Iterator[tuple[str, str]]:
         """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""

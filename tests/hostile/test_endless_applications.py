@@ -26,6 +26,11 @@ CODE: dict[str, str] = {
     "setters": "class A { private $n; "
     + "".join(f"function s{n}($x) {{ $this->n[] = $x; }}" for n in range(3_000))
     + "function c() { foreach ($this->n as $e) { if (!extension_loaded($e)) exit; } } }",
+    "blanks": "mysql_query($a); function"
+    + " " * 300_000
+    + "if (PHP_VERSION_ID < 80100) fn"
+    + "\n" * 300_000
+    + "catch(",
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
 }
 

@@ -26,9 +26,11 @@ _NAMES: Final = re.compile(
 _PACKAGES: Final = re.compile(r"[\w.-]+\.ya?ml")
 """In a directory with a file for each package that is configured, each may choose."""
 _ASSIGNED: Final = re.compile(
-    r"(?P<key>[\w'\"\]\[ .>-]{0,80}?(?P<last>[A-Za-z_]\w{0,40}))['\"]?\]?\s*(?:=>?|:|,)\s*"
+    r"(?<!\w)(?P<last>[A-Za-z_]\w{0,40}+)['\"]?\]?\s*+(?:=>?|:|,)\s*+"
     r"['\"]?(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
 )
+_BEFORE: Final = re.compile(r"[\w'\"\]\[ .>-]{0,80}\Z")
+"""What stands before the last part of a key: ``config['db']['``"""
 _KEY: Final = re.compile(
     r"(?:^|_)(?:db|database|sql)_?(?:connection|driver|type|url|dsn|engine|adapter|backend|dbms)$|"
     r"^(?:dbtype|dbdriver|dbms|dbengine)$|^(?:DATABASE_URL|DB_DSN)$",
@@ -87,7 +89,9 @@ def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
                 continue
             about = plain if plain.endswith((":", "]", "[", "(", "=>", "{")) else about
             for match in _ASSIGNED.finditer(plain):
-                if extension := _chosen(match["last"], f"{file} {about} {match['key']}", match["value"].lower()):
+                before = _BEFORE.search(plain[max(match.start() - 80, 0) : match.start()])
+                key = f"{before[0] if before else ''}{match['last']}"
+                if extension := _chosen(match["last"], f"{file} {about} {key}", match["value"].lower()):
                     what = f"{match['last']}={match['value']}"  # and no more of the line: it may hold a password
                     yield extension, Place(path, number, what, "the sample chooses it")
 

@@ -165,7 +165,7 @@ def _given_by_methods(place: Node, property_name: str) -> Iterator[tuple[str, in
     Third, whether it is added to what the property holds: ``$this->names[] = $name;``
     """
     kept = re.compile(
-        rf"\$this->{re.escape(property_name)}(?P<one>\[\w*\])?\s*=\s*(?:array_merge\([^$]*[^,]+,\s*)?(?P<of>\$\w+)"
+        rf"\$this->{re.escape(property_name)}(?P<one>\[\w*\])?\s*=\s*(?:array_merge\(\$this->\w+,\s*)?(?P<of>\$\w+)"
     )
     for method in walked(nearest(place, "class_declaration")):
         if method.type != "method_declaration":

@@ -170,5 +170,5 @@ BEFORE: Final = 60
 _NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
 _IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
 _NAMING: Final = re.compile(rb"[\w$]$")
-_DEFINES: Final = re.compile(rb"\bfunction\s+&?\s*$")
+_DEFINES: Final = re.compile(rb"\bfunction\s++&?\s*+$")
 _REACHES: Final[Mapping[str, Callable[[bytes, bytes], bool]]] = {"class": _makes, "function": _calls, "file": _includes}

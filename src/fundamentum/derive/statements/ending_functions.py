@@ -103,7 +103,7 @@ def _end_of(check: Check, ending: Mapping[str, str]) -> str:
 def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> Mapping[str, str]:
     """Those of the functions of which every definition ends whoever calls it, and how: ``exits``, ``throws``."""
     words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in names)
-    defined = re.compile(rb"function\s+&?\s*(?:%s)\s*\(" % words)
+    defined = re.compile(rb"function\s++&?\s*+(?:%s)\s*+\(" % words)
     found: dict[str, set[str]] = defaultdict(set)
     for _, functions in each(_definitions, own, defined):
         for name, end in functions:

@@ -23,7 +23,7 @@ _ASKED: Final = re.compile(
     rb"(?:function_exists|is_callable|extension_loaded)\s*\(\s*['\"](?:mysql|mssql|ereg|split|\w*magic)", re.I
 )
 
-_DEFINED: Final = re.compile(rb"\bfunction\s+&?\s*(\w+)\s*\(", re.I)
+_DEFINED: Final = re.compile(rb"\bfunction\s++&?\s*+(\w++)\s*+\(", re.I)
 _BESIDE: Final = re.compile(rb"\b(?:mysqli(?:_\w+\s*\(|\b)|PDO\b|pg_connect)", re.I)
 
 

@@ -27,7 +27,7 @@ _OF_REQUIREMENTS: Final = re.compile(
 MAX_PAGE: Final = 20_000
 """Bytes of a page that tells why the program does not run."""
 _PAGE_ENDS: Final = re.compile(rb"\b(?:exit|die)\b\s*[(;]", re.I)
-_FUNCTION: Final = re.compile(rb"\b(?:function|fn)\b\s*&?\s*\w*\s*\(", re.I)
+_FUNCTION: Final = re.compile(rb"\b(?:function|fn)\b\s*+&?\s*+\w*+\s*+\(", re.I)
 _VERSION: Final = re.compile(r"\d{1,2}\.\d{1,3}(?:\.\d{1,3})?")
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
 """What the package manager writes, so that the program stops on a PHP which its libraries do not run on."""

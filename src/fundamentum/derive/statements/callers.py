@@ -19,6 +19,8 @@ from fundamentum.derive.php_source.facts import Guarded, Use
 from fundamentum.derive.php_source.nodes import Patience, called, field, text, walked
 from fundamentum.derive.statements.branches import branches
 
+MAX_NAME: Final = 200
+"""Characters of a file that is included."""
 MAX_GUARDED: Final = 400
 """Places behind the checks of one file that are looked at."""
 _LEAVING: Final = frozenset({"return_statement", "throw_expression", "continue_statement", "exit_statement"})
@@ -74,7 +76,7 @@ def _reached(node: Node) -> tuple[str, str]:
         return ("function", called(node)) if scope.lower() in ("self", "static", "parent") else ("class", scope)
     if node.type in ("function_call_expression", "member_call_expression"):
         return "function", called(node).rpartition("\\")[2]
-    if node.type in _INCLUDES and (match := _FILE.search(text(node).strip())):
+    if node.type in _INCLUDES and (match := _FILE.search(text(node).strip()[-MAX_NAME:])):
         return "file", match[1]
     return "", ""
 

@@ -64,7 +64,7 @@ def _of_named(array: Node) -> Iterator[Check]:
         strings += 1
         if found := extension_called((value or "").encode("utf-8", "replace")):
             names.append((found, line(element)))
-    title = heading(array)
+    title = heading(array)[:MAX_TITLE]
     if (len(names) < 2 and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
         return
     if not _ABOUT.search(title):
@@ -104,6 +104,10 @@ def named_in(given: Sequence[Node], kind: str, root: Node, *, listed: bool) -> I
             yield listed_at(extension, True, source)
 
 
+MAX_NAME: Final = 200
+"""Characters of a file that is included."""
+MAX_TITLE: Final = 1000
+"""Characters of what a list is called."""
 MAX_DEPTH: Final = 6
 """Lists that are put together of others."""
 
@@ -123,7 +127,7 @@ def members(source: Node, root: Node, required: bool, kind: str = "extension", d
         for part in parts:
             yield from members(part, root, required, kind, depth + 1)
         return
-    if where.type in _INCLUDES and (file := _FILE.search(text(where))):
+    if where.type in _INCLUDES and (file := _FILE.search(text(where)[-MAX_NAME:])):
         yield replace(listed_at("", required, source), list_name=file[1])
         return
     if called(where) in _SPLITTING and kind == "extension":

@@ -25,7 +25,7 @@ MAX_CALLED: Final = 4
 MAX_NAMES: Final = 100
 MAX_BEFORE: Final = 40
 """Statements before a use that are looked at."""
-_BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
+BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 _OPEN: Final = ("", "asked", "reports")
 """What comes of a check as far as its own file tells, where more may come of it."""
 
@@ -57,7 +57,7 @@ def called_before(use: Node, asking: Sequence[Node]) -> tuple[str, ...]:
     """The functions that are called before a use where one of some checks fails, in the blocks around the use."""
     found: dict[str, None] = {}
     for above, child in ancestors(use):
-        before = child.prev_named_sibling if above.type in _BLOCKS else None
+        before = child.prev_named_sibling if above.type in BLOCKS else None
         for _ in range(MAX_BEFORE):
             if before is None:
                 break

@@ -25,7 +25,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.ending_functions import called_before, called_where
+from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, called_where
 from fundamentum.derive.statements.stated_at import names_of
 
 _VERSION: Final = re.compile(
@@ -36,9 +36,6 @@ _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
 _DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
 """What is done where an extension is missing, no condition."""
-MAX_BEFORE: Final = 40
-"""Statements before a use that are looked at."""
-_BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
@@ -192,7 +189,7 @@ class Guards:
                     yield left, True
                 elif operator.type in ("||", "or"):
                     yield left, False
-        elif kind in _BLOCKS:
+        elif kind in BLOCKS:
             yield from self._left_before(child)
 
     def _left_before(self, statement: Node) -> Iterable[tuple[Node, bool]]:

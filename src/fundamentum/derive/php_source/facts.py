@@ -108,6 +108,8 @@ class Guarded(Fact, frozen=True):
     kind: Literal["class", "function", "file"]
     name: str
     extension: str
+    at: int
+    """Where in the file, in bytes."""
 
 
 class Wish(Fact, frozen=True):
@@ -125,6 +127,10 @@ class Wish(Fact, frozen=True):
     """The names of the class and the function that a switch is asked for in; empty for all else."""
 
 
+Told = Check | Gate | Guarded | Wish
+"""What a file tells only once others are known."""
+
+
 class Asker(Fact, frozen=True):
     """A function or a class of the program's own that asks for the extension it is given, or that it names."""
 
@@ -140,7 +146,8 @@ class Asker(Fact, frozen=True):
     listed: bool
     """Whether a list of them is given."""
     asks: str
-    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP;
+    """What the names are of: ``extension``, ``function``, ``class``; ``symbol``: extensions, of which it asks for a
+    function or a class, so that it only decides what runs; ``php``: a version of PHP;
     ``setting``: a directive, behind which its least value is given; ``switch``: a directive that is on or off."""
     outcome: Outcome
     """What comes of it in the function itself where one is missing."""

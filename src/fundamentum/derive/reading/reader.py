@@ -21,7 +21,6 @@ from fundamentum.derive.php_source.nodes import (
     line,
     names_around,
     nearest,
-    parent_of,
     string,
     text,
 )
@@ -34,7 +33,7 @@ from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asked_names import asked_names
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.asking_functions import MAX_ASKERS, asking_for_settings, asking_for_versions
-from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check
+from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check, behind_names
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.version_gates import gates
@@ -115,28 +114,19 @@ class _Reader:
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in checks if not check.extension),
             askers=tuple(askers[:MAX_ASKERS]),
-            guarded=tuple(itertools.islice((*self._guarded(), *self._called_behind_names(uses)), MAX_GUARDED)),
+            guarded=tuple(itertools.islice(self._guarded(), MAX_GUARDED)),
         )
 
     def _guarded(self) -> Iterator[Guarded]:
-        """What is made, called or included behind the checks of the file."""
+        """What is made, called or included behind the checks of the file, and behind names that hold their results."""
         for check in self.guards.at:
             node = self.guards.found.node(check)
             call = nearest(node, "function_call_expression") if node else None
-            for kind, name in behind_check(call, negative=check.negative) if call is not None else ():
-                for extension in check.extensions:
-                    yield Guarded(kind, name, extension)  # type: ignore[arg-type]
-
-    def _called_behind_names(self, uses: Sequence[Use]) -> Iterator[Guarded]:
-        """The same, of functions of this file that use an extension, behind a name that holds the result of a check."""
-        unguarded = {(use.function, use.extensions) for use in uses if use.function and not use.guard and not use.weak}
-        for name, extensions in sorted(unguarded) if self.guards.names else ():
-            for start, end in places_of(self.lowered, name.encode("utf-8", "replace")):
-                node = self.source.at(start, end)
-                call = parent_of(node)
-                if called(call) == name and call is not None and self.guards.around(call, extensions)[0] == "checked":
-                    for extension in extensions:
-                        yield Guarded("function", name, extension)
+            if call is not None:
+                yield from behind_check(call, check.extensions)
+        yield from behind_names(
+            self.source.root, self.data, [name for name in self.guards.names.items() if name[0].startswith(("$", "->"))]
+        )
 
     def _words(self) -> Iterator[Use]:
         self.wishes: list[Wish] = []

@@ -9,15 +9,17 @@ if no other place in the tree makes, calls or includes it.
 import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from typing import Final
+from typing import Final, Literal
 
 from tree_sitter import Node
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Guarded, Use
-from fundamentum.derive.php_source.nodes import Patience, called, field, text, walked
+from fundamentum.derive.php_source.nodes import Patience, around, called, field, text, walked
+from fundamentum.derive.php_source.scalars import is_true
 from fundamentum.derive.statements.branches import branches
+from fundamentum.derive.statements.truth import CONDITION, DENIED, Worth, climbed
 
 MAX_NAME: Final = 200
 """Characters of a file that is included."""
@@ -27,30 +29,47 @@ _LEAVING: Final = frozenset({"return_statement", "throw_expression", "continue_s
 _INCLUDES: Final = frozenset(
     {"include_expression", "include_once_expression", "require_expression", "require_once_expression"}
 )
+Kind = Literal["class", "function", "file"]
 _FILE: Final = re.compile(r"([\w.-]+\.(?:php|inc))['\"]\)?$")
 
 Reached = Mapping[tuple[str, str], frozenset[str]]
 """Kind and name, in lower case, of what is reached behind checks alone → the extensions that are asked for."""
 
 
-def behind_check(check: Node, *, negative: bool) -> Iterator[tuple[str, str]]:
-    """Kind and name of all that is made, called or included only where a check holds.
+def behind_check(check: Node, extensions: Iterable[str], worth: Worth = CONDITION) -> Iterator[Guarded]:
+    """All that is made, called or included only where a check for the extensions holds.
 
-    ``negative``: the check asks for absence.
+    ``check``: the call, or a name that holds its result; ``worth``: what that comes to where the extension is there.
     """
-    at = check
-    while at.parent is not None and at.parent.type in ("unary_op_expression", "parenthesized_expression"):
-        Patience.tick()
-        at = at.parent
-    for branch in _where_it_holds(at, negative):
-        for node in walked(branch):
-            kind, name = _reached(node)
-            if name:
-                yield kind, name
+    for at, told in climbed(check, worth, alone=False):
+        for branch in _where_it_holds(at, is_true(told.failed)) if told.failed is not None else ():
+            for node in walked(branch):
+                kind, name = _reached(node)
+                if name:
+                    yield from (Guarded(kind, name, extension, node.start_byte) for extension in extensions)
+
+
+def behind_names(root: Node, data: bytes, names: Iterable[tuple[str, str]]) -> Iterator[Guarded]:
+    """The same of variables and properties that hold the result of a check: ``$this->fine ? new Fine : new Plain``
+
+    ``names``: each with its extension.  Which result they hold is not known: one of the branches is behind it.
+    """
+    for name, extension in names:
+        word = re.compile(re.escape(name.lstrip("$->").encode("utf-8", "replace")) + rb"\b")
+        for place in around(root, data, word, _HOLDING):
+            if text(place).replace("::$", "->").endswith(name):
+                for worth in (CONDITION, DENIED):
+                    yield from behind_check(place, [extension], worth)
+
+
+_HOLDING: Final = ("variable_name", "member_access_expression", "scoped_property_access_expression")
 
 
 def _where_it_holds(condition: Node, negative: bool) -> Iterator[Node]:
-    """The code that runs only where a check holds: its branch; or what follows where the other one leaves."""
+    """The code that runs only where a check holds: its branch; or what follows where the other one leaves.
+
+    ``negative``: it holds where the condition is false.
+    """
     then, otherwise = branches(condition)
     holds, fails = (otherwise, then) if negative else (then, otherwise)
     if holds is not None:
@@ -67,7 +86,7 @@ def _where_it_holds(condition: Node, negative: bool) -> Iterator[Node]:
             after = after.next_named_sibling
 
 
-def _reached(node: Node) -> tuple[str, str]:
+def _reached(node: Node) -> tuple[Kind, str]:
     if node.type == "object_creation_expression" and node.named_children:
         first = node.named_children[0]
         return "class", text(first).rpartition("\\")[2] if first.type in ("name", "qualified_name") else ""
@@ -78,7 +97,7 @@ def _reached(node: Node) -> tuple[str, str]:
         return "function", called(node).rpartition("\\")[2]
     if node.type in _INCLUDES and (match := _FILE.search(text(node).strip()[-MAX_NAME:])):
         return "file", match[1]
-    return "", ""
+    return "file", ""
 
 
 def reached_behind_checks(
@@ -92,7 +111,7 @@ def reached_behind_checks(
 
     And classes that nothing names, called after an extension that is ``asked`` for: their names are put together.
     """
-    wanted = {key for path, use in used for extension in use.extensions for key in around(path, use, extension)}
+    wanted = {key for path, use in used for extension in use.extensions for key in within(path, use, extension)}
     behind: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     for place in guarded:
         if (place.kind, place.name.lower(), place.extension) in wanted:
@@ -109,7 +128,7 @@ def reached_behind_checks(
     }
 
 
-def around(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]]:
+def within(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]]:
     """The class, function and file that a use stands in."""
     if use.scope:
         yield "class", use.scope.rpartition("\\")[2], extension
@@ -120,7 +139,7 @@ def around(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]
 
 def guard_of(path: str, use: Use, extension: str, reached: Reached) -> bool:
     """Whether a use stands in something that is reached behind checks for the extension alone."""
-    return any(extension in reached.get((kind, name), ()) for kind, name, _ in around(path, use, extension))
+    return any(extension in reached.get((kind, name), ()) for kind, name, _ in within(path, use, extension))
 
 
 def _counted(each: Each, files: Sequence[SourceFile], names: Collection[tuple[str, str]]) -> Counter[tuple[str, str]]:

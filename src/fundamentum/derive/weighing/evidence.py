@@ -13,7 +13,7 @@ from fundamentum.derive.beside.manifest import Manifest, Stated
 from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Guarded, Use
 from fundamentum.derive.reading.scan import Scanned
-from fundamentum.derive.statements.callers import Reached, around, guard_of
+from fundamentum.derive.statements.callers import Reached, guard_of, within
 from fundamentum.derive.weighing.drivers import Drivers
 from fundamentum.derive.weighing.held_lists import HeldLists
 
@@ -61,7 +61,7 @@ class Whole:
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
-        self._guarded: list[Guarded] = []
+        self._guarded: dict[tuple[str, Guarded], None] = {}
         self.files = {one.file.path: one.file for one in scanned}
         self.facts = facts
         self.manifest = manifest
@@ -113,9 +113,9 @@ class Whole:
 
     @property
     def guarded(self) -> Sequence[Guarded]:
-        """What is reached behind checks, as far as files are known by now."""
+        """What is reached behind checks, each place once, as far as files are known by now."""
         self._index()
-        return self._guarded
+        return [guarded for _, guarded in self._guarded]
 
     def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
         """Extension → (path, use), for the files that are known by now."""
@@ -134,7 +134,7 @@ class Whole:
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
             self._held.take(self.files[path], facts)
-            self._guarded += facts.guarded
+            self._guarded |= dict.fromkeys((path, guarded) for guarded in facts.guarded)
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -172,7 +172,7 @@ class Whole:
         for use in self.uses(extension):
             if use.file.part not in ("own", "optional"):
                 continue
-            reached = {(kind, name) for kind, name, _ in around(use.file.path, use.use, extension)}
+            reached = {(kind, name) for kind, name, _ in within(use.file.path, use.use, extension)}
             if not behind.isdisjoint(reached) or any(word in use.use.scope for word in words):
                 unsettled.add(use.file.path)
             elif use.plain and use.use.kind != "constant":

@@ -57,7 +57,7 @@ CASES = [  # PHP, the uses it holds as "extension guard"
     ("try { sodium_add($x, $y); } catch (\\Throwable $e) {}", ["sodium caught"]),
     ("try { sodium_add($x, $y); } catch (RuntimeException $e) {}", ["sodium"]),
     ("switch ($kind) { case 'pgsql': pg_connect(''); }", ["pgsql chosen"]),
-    ("if (function_exists('gmp_add')) { gmp_add(1, 2); } else { bcadd(1, 2); }", ["bcmath chosen", "gmp checked"]),
+    ("if (function_exists('gmp_add')) { gmp_add(1, 2); } else { bcadd(1, 2); }", ["bcmath instead", "gmp checked"]),
     ("if (PHP_VERSION_ID < 80000) { xmlrpc_encode(1); }", ["xmlrpc version"]),
     ("new PDO('pgsql:host=x');", ["pdo", "pdo_pgsql"]),
     ("$dsn = 'sqlite:' . $file;", ["pdo_sqlite chosen"]),

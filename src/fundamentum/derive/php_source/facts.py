@@ -4,9 +4,10 @@ from typing import Final, Literal
 
 import msgspec
 
-Guard = Literal["", "checked", "caught", "explained", "chosen", "version"]
+Guard = Literal["", "checked", "caught", "explained", "chosen", "instead", "version"]
 """What stands around a use: nothing; a check whether it exists; a catch for its failure; a check that ends in an
-exception which explains what is missing; a choice by name; a test of PHP's version."""
+exception which explains what is missing; a choice by name; a check that another extension is missing; a test of PHP's
+version."""
 
 
 COMMAND_LINE: Final = "on the command line"
@@ -102,16 +103,6 @@ class Gate(Fact, frozen=True):
     """The functions that are called there."""
 
 
-class Guarded(Fact, frozen=True):
-    """Something that is made, called or included behind a check, at one place."""
-
-    kind: Literal["class", "function", "file"]
-    name: str
-    extension: str
-    at: int
-    """Where in the file, in bytes."""
-
-
 class Wish(Fact, frozen=True):
     """Something about the surroundings: a setting, a command, a directory, a function that hosts switch off."""
 
@@ -125,10 +116,6 @@ class Wish(Fact, frozen=True):
     """Whether the program ends, or reports an error, where it is not so."""
     around: str = ""
     """The names of the class and the function that a switch is asked for in; empty for all else."""
-
-
-Told = Check | Gate | Guarded | Wish
-"""What a file tells only once others are known."""
 
 
 class Asker(Fact, frozen=True):
@@ -146,8 +133,7 @@ class Asker(Fact, frozen=True):
     listed: bool
     """Whether a list of them is given."""
     asks: str
-    """What the names are of: ``extension``, ``function``, ``class``; ``symbol``: extensions, of which it asks for a
-    function or a class, so that it only decides what runs; ``php``: a version of PHP;
+    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP;
     ``setting``: a directive, behind which its least value is given; ``switch``: a directive that is on or off."""
     outcome: Outcome
     """What comes of it in the function itself where one is missing."""
@@ -185,7 +171,6 @@ class FileFacts(Fact, frozen=True):
     gates: tuple[Gate, ...] = ()
     removed: tuple[tuple[int, str], ...] = ()
     """Line and name of each call of a function that is gone from PHP, and exists nowhere else."""
-    guarded: tuple[Guarded, ...] = ()
     held: tuple[Check, ...] = ()
     """Lists that are held against what is loaded, and stand in another file: checks of no extension yet."""
     askers: tuple[Asker, ...] = ()

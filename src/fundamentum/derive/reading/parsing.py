@@ -14,7 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from fundamentum.derive.application.tree import Found, Given, SourceFile
-from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Guarded, Told, Wish
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
 from fundamentum.derive.reading.workers import Workers, batched, contents
@@ -88,7 +88,7 @@ class Parsing:
         counting = [scanned for scanned in self.scanned if scanned.file.part != "aside"]
         self.read(scanned for scanned in counting if self.everything or scanned.tells)
 
-    def add(self, told: Mapping[str, Sequence[Told]]) -> None:
+    def add(self, told: Mapping[str, Sequence[Check | Gate | Wish]]) -> None:
         """File → what of it is seen only once all files that tell something have been read."""
         self.read(scanned for scanned in self.scanned if told.get(scanned.file.path))
         for path, more in told.items():
@@ -96,8 +96,7 @@ class Parsing:
                 checks = (*facts.checks, *(one for one in more if isinstance(one, Check)))
                 gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
                 wishes = (*facts.wishes, *(one for one in more if isinstance(one, Wish)))
-                guarded = (*facts.guarded, *(one for one in more if isinstance(one, Guarded)))
-                self.facts[path] = replace(facts, checks=checks, gates=gates, wishes=wishes, guarded=guarded)
+                self.facts[path] = replace(facts, checks=checks, gates=gates, wishes=wishes)
 
     def each(
         self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given

@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.encoded import loader_of
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Guarded, Syntax, Use, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Syntax, Use, Wish
 from fundamentum.derive.php_source.nodes import (
     ancestors,
     arguments,
@@ -20,7 +20,6 @@ from fundamentum.derive.php_source.nodes import (
     field,
     line,
     names_around,
-    nearest,
     string,
     text,
 )
@@ -33,7 +32,6 @@ from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asked_names import asked_names
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.asking_functions import MAX_ASKERS, asking_for_settings, asking_for_versions
-from fundamentum.derive.statements.callers import MAX_GUARDED, behind_check, behind_names
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.version_gates import gates
@@ -87,7 +85,6 @@ class _Reader:
 
     def facts(self, constructs: Sequence[int]) -> FileFacts:
         """All that the file tells."""
-        uses = (*self._words(), *self._called_by_name(), *self._strings())
         root = self.source.root
         asked = tuple(itertools.islice(asked_names(root, self.lowered), MAX_STATED))
         checks = [one for one in asked if isinstance(one, Check)]
@@ -95,7 +92,7 @@ class _Reader:
         askers = [one for one in asked if isinstance(one, Asker)]
         askers += (*asking_for_versions(compared), *asking_for_settings(root, self.lowered))
         return FileFacts(
-            uses=uses,
+            uses=(*self._words(), *self._called_by_name(), *self._strings()),
             checks=(
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
@@ -114,18 +111,6 @@ class _Reader:
             removed=tuple(removed_functions.calls(root, self.data)),
             held=tuple(check for check in checks if not check.extension),
             askers=tuple(askers[:MAX_ASKERS]),
-            guarded=tuple(itertools.islice(self._guarded(), MAX_GUARDED)),
-        )
-
-    def _guarded(self) -> Iterator[Guarded]:
-        """What is made, called or included behind the checks of the file, and behind names that hold their results."""
-        for check in self.guards.at:
-            node = self.guards.found.node(check)
-            call = nearest(node, "function_call_expression") if node else None
-            if call is not None:
-                yield from behind_check(call, check.extensions)
-        yield from behind_names(
-            self.source.root, self.data, [name for name in self.guards.names.items() if name[0].startswith(("$", "->"))]
         )
 
     def _words(self) -> Iterator[Use]:

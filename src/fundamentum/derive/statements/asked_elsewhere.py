@@ -13,7 +13,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.families import LIMITS
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Name, Operator, Told, Wish
+from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Gate, Name, Operator, Wish
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -29,14 +29,12 @@ from fundamentum.derive.php_source.nodes import (
     walked,
 )
 from fundamentum.derive.statements.asking_calls import NEED_NOT
-from fundamentum.derive.statements.callers import behind_check
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.extension_lists import listed_at, meant, members, named_in
 from fundamentum.derive.statements.limit_checks import number_of
 from fundamentum.derive.statements.loops import APPLYING
 from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 from fundamentum.derive.statements.switch_checks import SWITCHES, switch_wish
-from fundamentum.derive.statements.truth import CONDITION, DENIED, Worth
 from fundamentum.derive.statements.versions_compared import kept_under
 
 MAX_NAMES: Final = 40
@@ -67,12 +65,14 @@ _VERSION: Final = re.compile(r"\d{1,2}\.\d{1,3}(?:\.\d{1,3})?")
 _QUOTED: Final = re.compile(r"['\"]([\w .-]+)['\"]")
 
 
-def asked_elsewhere(each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, list[Told]]:
+def asked_elsewhere(
+    each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]
+) -> dict[str, list[Check | Gate | Wish]]:
     """File → what is asked for in it through functions and classes of the program's own."""
     own = [file for file in files if file.part == "own"]
     asking = [asker for file in own if file.path in facts for asker in facts[file.path].askers]
     asking = [asker for asker in asking if asker.name not in _EVERYDAY or _OF_REQUIREMENTS.search(_class_of(asker))]
-    asking = sorted(asking, key=lambda asker: asker.asks == "symbol")[:MAX_NAMES]
+    asking = asking[:MAX_NAMES]
     return {file.path: told for file, told in each(_in_file, own, tuple(asking)) if told} if asking else {}
 
 
@@ -118,7 +118,7 @@ def _words(asker: Asker) -> _Words:
     return _Words(re.compile(after), re.compile(before))
 
 
-def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Told]:
+def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Check | Gate | Wish]:
     lowered = data.lower()
     spoken_of = [asker for asker in asking if _words(asker).stand_in(lowered)]
     if not spoken_of:
@@ -131,7 +131,7 @@ def _in_file(data: bytes, asking: Sequence[Asker]) -> list[Told]:
         return []
 
 
-def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Told]:
+def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate | Wish]:
     """What one function is called with, or one class made with, and what comes of that."""
     if asker.name in _EVERYDAY and not _named_there(asker, data):
         return
@@ -154,10 +154,7 @@ def _calls(tree: Node, data: bytes, asker: Asker) -> Iterator[Told]:
         elif asker.asks == "php":
             yield from (_gate(version, one, call, asker) for one in given[:1] if (version := _version(one)))
         else:
-            for check in named_in(given, asker.asks, tree, listed=asker.listed):
-                yield _stated(check, call, asker)
-                if asker.answers:
-                    yield from behind_check(call, [check.extension], _held(asker))
+            yield from (_stated(check, call, asker) for check in named_in(given, asker.asks, tree, listed=asker.listed))
 
 
 def _version(given: Node) -> str | Name | None:
@@ -206,12 +203,10 @@ def _stated(named: Check, call: Node, asker: Asker) -> Check:
     return replace(check, line=named.line, around=where)
 
 
-def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Told]:
+def _answers(tree: Node, data: bytes, asker: Asker) -> Iterator[Check | Gate]:
     """What comes of an answer: where a function is called that is given nothing, or at the name it is kept under."""
     for place in (_kept if asker.kind == "kept" else _asked)(tree, data, asker):
-        if asker.asks != "php":
-            yield from behind_check(place, asker.names, _held(asker))
-        for name in asker.names if asker.asks != "symbol" else ():
+        for name in asker.names:
             gate = _gate(name, place, place, asker) if asker.asks == "php" else None
             stated = gate or _stated(listed_at(name, True, place), place, asker)
             if stated.outcome not in ("", "asked"):
@@ -230,11 +225,6 @@ def _asked(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:
             scope = of_class
         if called(call) == asker.name and scope == of_class and (of_class or call.type == _CALLS[0]):
             yield call
-
-
-def _held(asker: Asker) -> Worth:
-    """What an answer comes to where the extension is there, and where it is not."""
-    return CONDITION if asker.answers == "present" else DENIED
 
 
 def _kept(tree: Node, data: bytes, asker: Asker) -> Iterator[Node]:

@@ -149,20 +149,19 @@ def _by_functions(asking: Asking, source: Node, listed: bool, root: Node) -> Ite
         yield check_at(asking.place, name, told, text(asking.place)[:60])
     if plain is None and not listed:
         yield from _by_closure(asking, source, root)
-    # Whether functions and classes are there is asked for all over a program, to do one thing or another.
-    asks = "extension" if asking.kind == "extension" else "symbol"
-    if name and (kept := _kept_under(asking.place)):
-        yield Asker("kept", kept[0], 0, False, asks, "", kept[1], where, names=(name,))
+    if name and asking.kind == "extension" and (kept := _kept_under(asking.place)):
+        yield Asker("kept", kept[0], 0, False, "extension", "", kept[1], where, names=(name,))
     if not function or asking.told:
         return
     answers = answered(asking.place, missing=asking.missing)
     if plain is None and source.type in SOURCES:
         told = comes_of(asking.place, asking.missing)
         yield from askers_of(asking.place, source, listed, asking.kind, told, answers)
-    if called(asking.place) in CHECKS and (answers or (answers := collected(asking.place))):
+    # Whether functions and classes are there is asked for all over a program, to do one thing or another.
+    if called(asking.place) == "extension_loaded" and (answers or (answers := collected(asking.place))):
         of_list = (check.extension for check in members(source, root, True)) if listed else ()
         if names := tuple(filter(None, of_list if listed else [name])):
-            yield Asker("answer", function, 0, False, asks, "", answers, where, names=names)
+            yield Asker("answer", function, 0, False, "extension", "", answers, where, names=names)
 
 
 def _kept_under(place: Node) -> tuple[str, str] | None:

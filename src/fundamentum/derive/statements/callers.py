@@ -1,174 +1,243 @@
-"""Code that is reached only where an extension was found: what it uses of it stands behind that check.
+"""From where code is reached: what is made, called or included only behind a check stands behind it.
 
 ``if (extension_loaded('imagick')) { return new PictureA(); } return new PictureB();``
 
-A class that is made, a function that is called, a file that is included behind a check is one whose uses are guarded,
-if no other place in the tree makes, calls or includes it.
+A class, a function or a file that uses an extension without a check is protected if each place that reaches it is: by
+what stands around that place, or by what the place itself is reached from.
 """
 
 import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from typing import Final, Literal
-
-from tree_sitter import Node
+from typing import Final, NamedTuple
 
 from fundamentum.derive.application.tree import Each, SourceFile
-from fundamentum.derive.families import words_for
-from fundamentum.derive.php_source.facts import Guarded, Use
-from fundamentum.derive.php_source.nodes import Patience, around, called, field, text, walked
-from fundamentum.derive.php_source.scalars import is_true
-from fundamentum.derive.statements.branches import branches
-from fundamentum.derive.statements.truth import CONDITION, DENIED, Worth, climbed
+from fundamentum.derive.families import CHOOSABLE, words_for
+from fundamentum.derive.php_source.bare_code import all_words
+from fundamentum.derive.php_source.facts import Guard, Use
+from fundamentum.derive.php_source.nodes import Patience, names_around
+from fundamentum.derive.php_source.source import Source
+from fundamentum.derive.statements.guards import GUARDS, Guards
 
-MAX_NAME: Final = 200
-"""Characters of a file that is included."""
-MAX_GUARDED: Final = 400
-"""Places behind the checks of one file that are looked at."""
-_LEAVING: Final = frozenset({"return_statement", "throw_expression", "continue_statement", "exit_statement"})
-_INCLUDES: Final = frozenset(
-    {"include_expression", "include_once_expression", "require_expression", "require_once_expression"}
-)
-Kind = Literal["class", "function", "file"]
-_FILE: Final = re.compile(r"([\w.-]+\.(?:php|inc))['\"]\)?$")
+MAX_PLACES: Final = 12
+"""Places that reach one thing: what more reach is no part that is done without."""
+MAX_STEPS: Final = 2
+"""How far up callers are looked for: those of what uses an extension, and theirs."""
 
-Reached = Mapping[tuple[str, str], frozenset[str]]
-"""Kind and name, in lower case, of what is reached behind checks alone → the extensions that are asked for."""
+Key = tuple[str, str]
+"""``class``, ``function`` or ``file``, and its name in lower case."""
+Sought = tuple[Key, str]
+"""What uses an extension, and the extension."""
+Reached = Mapping[Sought, Guard]
+"""What protects each place that reaches it."""
 
 
-def behind_check(check: Node, extensions: Iterable[str], worth: Worth = CONDITION) -> Iterator[Guarded]:
-    """All that is made, called or included only where a check for the extensions holds.
+class Place(NamedTuple):
+    """Where something is made, called or included."""
 
-    ``check``: the call, or a name that holds its result; ``worth``: what that comes to where the extension is there.
-    """
-    for at, told in climbed(check, worth, alone=False):
-        for branch in _where_it_holds(at, is_true(told.failed)) if told.failed is not None else ():
-            for node in walked(branch):
-                kind, name = _reached(node)
-                if name:
-                    yield from (Guarded(kind, name, extension, node.start_byte) for extension in extensions)
-
-
-def behind_names(root: Node, data: bytes, names: Iterable[tuple[str, str]]) -> Iterator[Guarded]:
-    """The same of variables and properties that hold the result of a check: ``$this->fine ? new Fine : new Plain``
-
-    ``names``: each with its extension.  Which result they hold is not known: one of the branches is behind it.
-    """
-    for name, extension in names:
-        word = re.compile(re.escape(name.lstrip("$->").encode("utf-8", "replace")) + rb"\b")
-        for place in around(root, data, word, _HOLDING):
-            if text(place).replace("::$", "->").endswith(name):
-                for worth in (CONDITION, DENIED):
-                    yield from behind_check(place, [extension], worth)
+    key: Key
+    guards: Mapping[str, Guard]
+    """Extension → what stands around the place."""
+    names: tuple[str, ...]
+    """What the conditions around it speak of."""
+    scope: str
+    function: str
 
 
-_HOLDING: Final = ("variable_name", "member_access_expression", "scoped_property_access_expression")
+def within(path: str, scope: str, function: str) -> Iterator[Key]:
+    """The class, function and file that a place stands in."""
+    if scope:
+        yield "class", scope.rpartition("\\")[2]
+    if function and not function.startswith("__"):  # what PHP itself calls is reached with its class
+        yield "function", function
+    yield "file", path.rpartition("/")[2].lower()
 
 
-def _where_it_holds(condition: Node, negative: bool) -> Iterator[Node]:
-    """The code that runs only where a check holds: its branch; or what follows where the other one leaves.
-
-    ``negative``: it holds where the condition is false.
-    """
-    then, otherwise = branches(condition)
-    holds, fails = (otherwise, then) if negative else (then, otherwise)
-    if holds is not None:
-        yield holds
-    statement = condition
-    while statement.parent is not None and statement.type != "if_statement":
-        Patience.tick()
-        statement = statement.parent
-    if holds is None and fails is not None and any(node.type in _LEAVING for node in walked(fails)):
-        after = statement.next_named_sibling
-        while after is not None:
-            Patience.tick()
-            yield after
-            after = after.next_named_sibling
+def guard_of(path: str, use: Use, extension: str, reached: Reached) -> Guard:
+    """What protects a use by where the code is reached from that it stands in."""
+    found = {reached.get((key, extension), "") for key in within(path, use.scope, use.function)}
+    return next((guard for guard in GUARDS if guard in found), "")
 
 
-def _reached(node: Node) -> tuple[Kind, str]:
-    if node.type == "object_creation_expression" and node.named_children:
-        first = node.named_children[0]
-        return "class", text(first).rpartition("\\")[2] if first.type in ("name", "qualified_name") else ""
-    if node.type == "scoped_call_expression":
-        scope = text(field(node, "scope")).rpartition("\\")[2]
-        return ("function", called(node)) if scope.lower() in ("self", "static", "parent") else ("class", scope)
-    if node.type in ("function_call_expression", "member_call_expression"):
-        return "function", called(node).rpartition("\\")[2]
-    if node.type in _INCLUDES and (match := _FILE.search(text(node).strip()[-MAX_NAME:])):
-        return "file", match[1]
-    return "file", ""
+class Callers:
+    """The places that reach what is asked for; each is looked for once."""
+
+    def __init__(self, each: Each, files: Sequence[SourceFile]) -> None:
+        self._each = each
+        self._files = [file for file in files if file.part in ("own", "optional")]
+        self._speaking: dict[Key, list[SourceFile]] = {}
+        """The files that reach something; none, where more than a few places do."""
+        self._places: dict[Sought, list[tuple[str, Place]]] = {}
+
+    def reached(
+        self, uses: Iterable[tuple[str, Use, str]], asked: Collection[str], named: Callable[[Sequence[str], str], bool]
+    ) -> Reached:
+        """What is reached only behind checks, of extensions of which each use may be.
+
+        ``uses``: path, use and extension of all that nothing around protects; ``asked``: extensions that the program
+        asks for; ``named``: whether one of some names holds the answer of a check for an extension.
+        """
+        standing = {
+            (extension, tuple(within(path, use.scope, use.function)))
+            for path, use, extension in uses
+            if extension in asked or extension in CHOOSABLE
+        }
+        reached: dict[Sought, Guard] = {}
+        known: set[Sought] = set()
+        more = {(key, extension) for extension, keys in standing for key in keys}
+        for _ in range(MAX_STEPS):
+            self._look_for({key for key, _ in more})
+            reached |= {one: "checked" for one in more if self._made_by_name(one, asked)}
+            lost = {
+                extension
+                for extension, keys in standing
+                if not any((key, extension) in reached or self._may_be(key, extension, named) for key in keys)
+            }
+            more = {one for one in more if one[1] not in lost}
+            self._find_places(more)
+            known |= more
+            more = {(key, one[1]) for one in more for key in self._open_callers(one, named)} - known
+        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, named))):
+            pass
+        return reached
+
+    def _made_by_name(self, one: Sought, asked: Collection[str]) -> bool:
+        """Whether nothing names a class that is called after an extension: its name is put together."""
+        (kind, name), extension = one
+        return (
+            kind == "class"
+            and not self._speaking[one[0]]
+            and extension in asked
+            and any(word in name for word in words_for(extension))
+        )
+
+    def _may_be(self, key: Key, extension: str, named: Callable[[Sequence[str], str], bool]) -> bool:
+        """Whether something may be reached only behind checks, by what is known of its places up to now."""
+        places = self._places.get((key, extension))
+        if places is None:
+            return bool(self._speaking.get(key))
+        return bool(places) and all(
+            _protects(place, extension, named) or place.scope or place.function for _, place in places
+        )
+
+    def _open_callers(self, one: Sought, named: Callable[[Sequence[str], str], bool]) -> Iterator[Key]:
+        """The classes and functions in which something is reached without a check."""
+        for path, place in self._places.get(one, ()):
+            if not _protects(place, one[1], named):
+                yield from (key for key in within(path, place.scope, place.function) if key[0] != "file")
+
+    def _protected(
+        self, open_ones: Iterable[Sought], reached: Reached, named: Callable[[Sequence[str], str], bool]
+    ) -> Iterator[tuple[Sought, Guard]]:
+        """Those of which each place is protected, with the weakest of what protects one."""
+        for one in open_ones:
+            guards: list[Guard] = []
+            for path, place in self._places.get(one, ()):
+                found = {reached.get((key, one[1]), "") for key in within(path, place.scope, place.function)}
+                found.add(_protects(place, one[1], named))
+                guards.append(next((guard for guard in GUARDS if guard in found), ""))
+            if guards and all(guards):
+                yield one, max(guards, key=GUARDS.index)
+
+    def _look_for(self, keys: Collection[Key]) -> None:
+        """Find the files that reach some, unless that has been done."""
+        new = tuple(keys - self._speaking.keys())
+        numbers: Counter[Key] = Counter()
+        self._speaking |= {key: [] for key in new}
+        looked_at = 0
+        for file, counted in self._each(_counted_in, self._files, new) if new else ():
+            looked_at += 1
+            numbers.update(counted)
+            for key in counted:
+                self._speaking[key].append(file)
+        for key in new:
+            if numbers[key] > MAX_PLACES or looked_at < len(self._files):  # no time was left to look at all
+                self._speaking[key] = []
+
+    def _find_places(self, sought: Collection[Sought]) -> None:
+        """Find the places of some in those files, unless that has been done."""
+        wanted: dict[Key, list[str]] = defaultdict(list)
+        for key, extension in sorted(set(sought) - self._places.keys()):
+            self._places[key, extension] = []
+            wanted[key].append(extension)
+        files = {file.path: file for key in wanted for file in self._speaking[key]}
+        spoken_of = {key: extensions for key, extensions in wanted.items() if self._speaking[key]}
+        for file, places in self._each(_places_in, files.values(), spoken_of) if files else ():
+            for place in places:
+                for extension in place.guards:
+                    self._places[place.key, extension].append((file.path, place))
 
 
-def reached_behind_checks(
-    each: Each,
-    files: Sequence[SourceFile],
-    guarded: Iterable[Guarded],
-    used: Iterable[tuple[str, Use]],
-    asked: Collection[str],
-) -> Reached:
-    """What of ``guarded`` is reached nowhere else, as far as something in it uses the extension without a check.
-
-    And classes that nothing names, called after an extension that is ``asked`` for: their names are put together.
-    """
-    wanted = {key for path, use in used for extension in use.extensions for key in within(path, use, extension)}
-    behind: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    for place in guarded:
-        if (place.kind, place.name.lower(), place.extension) in wanted:
-            behind[place.kind, place.name.lower()][place.extension] += 1
-    for kind, name, extension in wanted:
-        if kind == "class" and extension in asked and any(word in name for word in words_for(extension)):
-            behind[kind, name][extension] += 0
-    if not behind:
-        return {}
-    anywhere = _counted(each, files, behind)
-    return {
-        key: frozenset(extension for extension, number in counted.items() if number >= anywhere[key])
-        for key, counted in behind.items()
-    }
+def _protects(place: Place, extension: str, named: Callable[[Sequence[str], str], bool]) -> Guard:
+    """What protects what a place reaches: what stands around it, or a name there that holds the answer of a check."""
+    return place.guards[extension] or ("checked" if named(place.names, extension) else "")
 
 
-def within(path: str, use: Use, extension: str) -> Iterator[tuple[str, str, str]]:
-    """The class, function and file that a use stands in."""
-    if use.scope:
-        yield "class", use.scope.rpartition("\\")[2], extension
-    if use.function:
-        yield "function", use.function, extension
-    yield "file", path.rpartition("/")[2].lower(), extension
-
-
-def guard_of(path: str, use: Use, extension: str, reached: Reached) -> bool:
-    """Whether a use stands in something that is reached behind checks for the extension alone."""
-    return any(extension in reached.get((kind, name), ()) for kind, name, _ in within(path, use, extension))
-
-
-def _counted(each: Each, files: Sequence[SourceFile], names: Collection[tuple[str, str]]) -> Counter[tuple[str, str]]:
-    """How often each is reached anywhere.  Where there was no time to look at all files, each counts as reached."""
-    found: Counter[tuple[str, str]] = Counter()
-    own = [file for file in files if file.part in ("own", "optional")]
-    looked_at = [found.update(counted) for _, counted in each(_counted_in, own, tuple(names))]
-    return found if len(looked_at) == len(own) else Counter(dict.fromkeys(names, 1 << 30))
-
-
-def _counted_in(data: bytes, names: Iterable[tuple[str, str]]) -> dict[tuple[str, str], int]:
+def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:
+    """How often each is reached in one file."""
     lowered = data.lower()
-    places = ((key, _places(lowered, key[1].encode("utf-8", "replace"))) for key in names)
-    counted = {key: sum(_REACHES[key[0]](*place) for place in there) for key, there in places}
+    words = all_words(lowered)
+    counted = {key: sum(1 for _ in _spots(lowered, key)) for key in keys if _first_word(key) in words}
     return {key: number for key, number in counted.items() if number}
 
 
-def _places(lowered: bytes, word: bytes) -> Iterator[tuple[bytes, bytes]]:
-    """What stands before and behind each place of a word."""
+def _places_in(data: bytes, sought: Mapping[Key, Sequence[str]]) -> list[Place]:
+    """The places of one file that reach what is sought."""
+    spots = [(key, spot) for key in _counted_in(data, sought) for spot in _spots(data.lower(), key)]
+    if not spots:
+        return []
+    Patience.begin()
+    try:
+        source, lowered = Source(data), data.lower()
+        guards = Guards(source, lowered, all_words(lowered))
+        return [place for key, spot in spots if (place := _place(guards, source, spot, key, sought[key])) is not None]
+    except RecursionError:
+        return [Place(key, dict.fromkeys(sought[key], ""), (), "", "") for key, _ in spots]
+
+
+def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, extensions: Sequence[str]) -> Place | None:
+    """What stands around a place; None: it is in a comment, or within the very thing."""
+    node = source.at(*spot)
+    if node is None or node.type == "comment":
+        return None
+    scope, function = names_around(node)
+    if key in (("class", scope), ("function", function)):
+        return None
+    told = {extension: guards.around(node, (extension,), given=False) for extension in extensions}
+    names = next(iter(told.values()))[1]
+    around = {extension: guard if _counts(guard, extension) else "" for extension, (guard, _) in told.items()}
+    return Place(key, around, names, scope, function)
+
+
+def _counts(guard: Guard, extension: str) -> bool:
+    """Whether what stands around a call protects all that is called.
+
+    A catch may be for anything that fails there, and who explains what is missing may not do without it; a word such as
+    ``xml`` is chosen for many reasons.
+    """
+    return guard in ("checked", "version") or (guard == "chosen" and extension in CHOOSABLE)
+
+
+def _first_word(key: Key) -> bytes:
+    return re.split(rb"[.-]", key[1].encode("utf-8", "replace"), maxsplit=1)[0]
+
+
+def _spots(lowered: bytes, key: Key) -> Iterator[tuple[int, int]]:
+    """Where something is reached, in code in lower case."""
+    word = key[1].encode("utf-8", "replace")
     at = lowered.find(word)
     while at >= 0:
         end = at + len(word)
-        yield lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE].lstrip()
+        if _REACHES[key[0]](lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE].lstrip()):
+            yield at, end
         at = lowered.find(word, end)
 
 
 def _makes(before: bytes, after: bytes) -> bool:
     """``new Picture``, ``extends Picture``, ``Picture::``, ``Picture $given``; in quotes for somebody to make."""
-    made = _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
+    made = not _NAME_ON.match(after) and (
+        _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
+    )
     return bool(made) or (after[:1] in (b"'", b'"') and _IN_QUOTES.search(before) is not None)
 
 
@@ -191,5 +260,6 @@ BEFORE: Final = 60
 _NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
 _IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
 _NAMING: Final = re.compile(rb"[\w$]$")
+_NAME_ON: Final = re.compile(rb"[\w\\]")
 _DEFINES: Final = re.compile(rb"\bfunction\s++&?\s*+$")
 _REACHES: Final[Mapping[str, Callable[[bytes, bytes], bool]]] = {"class": _makes, "function": _calls, "file": _includes}

@@ -28,6 +28,8 @@ from fundamentum.derive.statements.checks import Checks
 from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, called_where
 from fundamentum.derive.statements.stated_at import names_of
 
+GUARDS: Final[tuple[Guard, ...]] = ("checked", "caught", "explained", "chosen", "instead", "version")
+"""What protects a use, the strongest first."""
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
@@ -69,7 +71,7 @@ class Guards:
                 among = self.found.among(check, node)
                 guard, names = self.around(node, check.extensions)
                 # Of several ways each is looked at where the others are missing: nothing was chosen.
-                chosen = not among and guard == "chosen"
+                chosen = not among and guard in ("chosen", "instead")
                 outcome = self.found.outcome_in_program(check, node, chosen=chosen)
                 if outcome in ("exits", "leaves") and self._by_choice(node, check.extensions):
                     outcome = "asked"  # it ends only where what needs the extension was chosen
@@ -81,8 +83,11 @@ class Guards:
                 )  # fmt: skip
                 yield from (replace(fact, extension=extension) for extension in check.extensions)
 
-    def around(self, node: Node, extensions: Sequence[str]) -> tuple[Guard, tuple[str, ...]]:
-        """What protects a use of one of the extensions, and the names in the conditions around it."""
+    def around(self, node: Node, extensions: Sequence[str], *, given: bool = True) -> tuple[Guard, tuple[str, ...]]:
+        """What protects a use of one of the extensions, and the names in the conditions around it.
+
+        ``given``: so does a function which has to be given what only the extension makes.
+        """
         found: list[Guard] = []
         names: dict[str, None] = {}
         for parent, child in ancestors(node):
@@ -93,13 +98,11 @@ class Guards:
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
                     names = {COMMAND_LINE: None} | names
                 names |= dict.fromkeys(self._spoken(condition))
-            if guard := self._other(parent, child, extensions):
+            if guard := self._other(parent, child, extensions, given):
                 found.append(guard)
             if "checked" in found:
                 break
-        order: tuple[Guard, ...] = ("checked", "caught", "explained", "chosen", "version")
-        best: Guard = next((guard for guard in order if guard in found), "")
-        return best, tuple(names)[:12]
+        return next((guard for guard in GUARDS if guard in found), ""), tuple(names)[:12]
 
     def _by_choice(self, node: Node, extensions: Sequence[str]) -> bool:
         """Whether a condition beside a check, or around it, names an extension in words: ``$auth == 'ldap'``"""
@@ -220,7 +223,7 @@ class Guards:
                 if not set(check.extensions).isdisjoint(extensions):
                     return "explained" if self.found.stops(check) else "checked"
                 if positive == check.negative:
-                    return "chosen"  # it runs where another extension is absent: a fallback for that one
+                    return "instead"  # it runs where another extension is absent
         written = self.source.data[start:end]
         for name in self._spoken(condition):
             if self.names.get(name) in extensions:
@@ -237,7 +240,7 @@ class Guards:
             return "version"
         return ""
 
-    def _other(self, parent: Node, child: Node, extensions: Sequence[str]) -> Guard:
+    def _other(self, parent: Node, child: Node, extensions: Sequence[str], given: bool) -> Guard:
         if parent.type == "try_statement" and field(parent, "body") == child:
             for clause in parent.named_children:
                 caught = field(clause, "type") if clause.type == "catch_clause" else None
@@ -250,8 +253,8 @@ class Guards:
             value = field(parent, "value") or parent.named_children[0]
             if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
                 return "chosen"
-        elif parent.type in ("method_declaration", "function_definition") and self._given(parent, extensions):
-            return "checked"
+        elif parent.type in ("method_declaration", "function_definition"):
+            return "checked" if given and self._given(parent, extensions) else ""
         elif parent.type in ("class_declaration", "trait_declaration"):
             for check in self.at:
                 inside = parent.start_byte <= check.start < parent.end_byte

@@ -39,7 +39,6 @@ class Worth(NamedTuple):
 _BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 CONDITION: Final = Worth(True, False)
 """What the condition itself comes to."""
-DENIED: Final = Worth(False, True)
 _CHECKS: Final = frozenset({"extension_loaded", "function_exists", "class_exists"})
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _ASKING: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})

@@ -11,7 +11,7 @@ from typing import Final
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.missing_parts import without_libraries
-from fundamentum.derive.application.tree import Tree
+from fundamentum.derive.application.tree import SourceFile, Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
@@ -24,7 +24,7 @@ from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.statements.asked_elsewhere import asked_elsewhere
-from fundamentum.derive.statements.callers import reached_behind_checks
+from fundamentum.derive.statements.callers import Callers, Reached
 from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.kept_beside import lists_beside
 from fundamentum.derive.statements.shell_scripts import asked_in_scripts
@@ -61,9 +61,7 @@ def conclude(
         parsing.add(asked_elsewhere(parsing.each, scan.files, parsing.facts))
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
         parsing.add(lists_beside(tree.root, scan.files, parsing.facts, parsing.each))
-        parsing.settle(functools.partial(_settled, whole, is_script))
-    asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
-    whole.reached = reached_behind_checks(parsing.each, scan.files, whole.guarded, whole.unguarded(), asked)
+        _settle(whole, parsing, scan.files, is_script)
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
     stated = statements(tree.root, tree.base, scan.files, parsing.facts, parsing.each, of_libraries=of_libraries)
@@ -108,6 +106,16 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""
 
 
+def _settle(whole: Whole, parsing: Parsing, files: Sequence[SourceFile], is_script: Scripts) -> None:
+    """Parse on until nothing can change; from where code is reached may tell that more has to be parsed."""
+    callers = Callers(parsing.each, files)
+    before: Reached | None = None
+    while before != whole.reached:
+        parsing.settle(functools.partial(_settled, whole, is_script))
+        asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
+        before, whole.reached = whole.reached, callers.reached(whole.unguarded(), asked, whole.holds_answer)
+
+
 def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:
     """Whether no file that is left could change the level.
 
@@ -116,12 +124,12 @@ def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Sc
     """
     if any(statement.level == "required" for statement in whole.stated(extension)):
         return True
-    plain, protected, unsettled = whole.standing(extension)
+    plain, protected = whole.standing(extension)
     if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
         return False
     if not whole.checks(extension):
         return len(plain) > 1
-    others = len(unsettled) + sum(scanned.file.part in ("own", "optional") for scanned in left)
+    others = sum(scanned.file.part in ("own", "optional") for scanned in left)
     return len(plain) > len(protected) + others or (
         len(protected) >= len(plain) + others and not whole.central(extension)
     )

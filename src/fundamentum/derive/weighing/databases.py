@@ -12,6 +12,7 @@ from fundamentum.derive.weighing.evidence import Seen, Whole
 from fundamentum.derive.weighing.weigh import Verdict
 from fundamentum.model.needs_value import Level
 
+_CHOSEN: Final = ("chosen", "instead")
 _ANY: Final = "any one of these databases will do: which one is chosen"
 _SERVICE: Final = re.compile(r"session|cache|auth|log(?:ger|handler|writer)|queue|lock|messenger")
 """Names of classes for what files or another service can do as well."""
@@ -64,7 +65,7 @@ def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[s
     return [
         verdict
         for verdict in current
-        if verdict in plain or any(use.file.path in files and use.guard == "chosen" for use in uses[verdict.extension])
+        if verdict in plain or any(use.file.path in files and use.guard in _CHOSEN for use in uses[verdict.extension])
     ]
 
 
@@ -86,7 +87,7 @@ def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
     vendors: dict[tuple[str, str, str], set[str]] = defaultdict(set)
     for extension, seen in uses.items():
         for one in seen:
-            if one.file.part == "own" and one.guard == "chosen" and not one.driver and not _of_one_service(one):
+            if one.file.part == "own" and one.guard in _CHOSEN and not one.driver and not _of_one_service(one):
                 vendors[one.file.path, one.use.scope, one.use.function].add(_vendor(extension))
     return any(len(chosen) > 1 for chosen in vendors.values())
 

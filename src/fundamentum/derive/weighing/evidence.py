@@ -10,15 +10,16 @@ import msgspec
 
 from fundamentum.derive.application.tree import Part, SourceFile
 from fundamentum.derive.beside.manifest import Manifest, Stated
-from fundamentum.derive.families import words_for
-from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Guarded, Use
+from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
-from fundamentum.derive.statements.callers import Reached, guard_of, within
+from fundamentum.derive.statements.callers import Reached, guard_of
 from fundamentum.derive.weighing.drivers import Drivers
 from fundamentum.derive.weighing.held_lists import HeldLists
 
 FEW: Final = 3
 """Files that tell nothing of what a whole application is about."""
+MANY: Final = 12
+"""Files that use an extension, from which on no one asks from where each is reached."""
 CENTRAL: Final = 0.5
 """The share of an application's files from which on an extension is what it is about."""
 
@@ -45,8 +46,6 @@ class Standing(NamedTuple):
     """Without a check."""
     protected: set[str]
     """Behind a check only."""
-    unsettled: set[str]
-    """In code that is reached behind a check, be it there alone or elsewhere too."""
 
 
 class Whole:
@@ -61,7 +60,6 @@ class Whole:
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
-        self._guarded: dict[tuple[str, Guarded], None] = {}
         self.files = {one.file.path: one.file for one in scanned}
         self.facts = facts
         self.manifest = manifest
@@ -111,12 +109,6 @@ class Whole:
         self._index()
         return self._constants
 
-    @property
-    def guarded(self) -> Sequence[Guarded]:
-        """What is reached behind checks, each place once, as far as files are known by now."""
-        self._index()
-        return [guarded for _, guarded in self._guarded]
-
     def uses_by_extension(self) -> Mapping[str, Sequence[tuple[str, Use]]]:
         """Extension → (path, use), for the files that are known by now."""
         self._index()
@@ -134,7 +126,6 @@ class Whole:
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
             self._held.take(self.files[path], facts)
-            self._guarded |= dict.fromkeys((path, guarded) for guarded in facts.guarded)
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -158,32 +149,36 @@ class Whole:
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
 
-    def unguarded(self) -> Iterator[tuple[str, Use]]:
-        """Path and use, of all that nothing around them protects."""
-        for path, facts in self.facts.items():
-            if self.files[path].part in ("own", "optional"):
-                yield from ((path, use) for use in facts.uses if not use.guard and not use.weak)
+    def unguarded(self) -> Iterator[tuple[str, Use, str]]:
+        """Path, use and extension, of all that nothing around them protects, of what few files use so."""
+        for extension, uses in self.uses_by_extension().items():
+            own = [(path, use) for path, use in uses if self.files[path].part in ("own", "optional")]
+            plain = [(path, use) for path, use in own if not use.guard and not use.weak]
+            if len({path for path, _ in plain}) <= MANY and not self._required(extension):
+                yield from ((path, use, extension) for path, use in plain)
+
+    def _required(self, extension: str) -> bool:
+        return any(statement.level == "required" for statement in self.stated(extension))
 
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""
-        behind = {(guarded.kind, guarded.name.lower()) for guarded in self.guarded if guarded.extension == extension}
-        words = words_for(extension) if self.checks(extension) else ()
-        plain, protected, unsettled = set[str](), set[str](), set[str]()
+        plain, protected = set[str](), set[str]()
         for use in self.uses(extension):
             if use.file.part not in ("own", "optional"):
                 continue
-            reached = {(kind, name) for kind, name, _ in within(use.file.path, use.use, extension)}
-            if not behind.isdisjoint(reached) or any(word in use.use.scope for word in words):
-                unsettled.add(use.file.path)
-            elif use.plain and use.use.kind != "constant":
+            if use.plain and use.use.kind != "constant":
                 plain.add(use.file.path)
             elif use.guard in ("checked", "caught"):
                 protected.add(use.file.path)
-        return Standing(plain - unsettled, protected - plain - unsettled, unsettled)
+        return Standing(plain, protected - plain)
+
+    def holds_answer(self, names: Iterable[str], extension: str) -> bool:
+        """Whether one of the names of functions and constants is of one that answers for the extension."""
+        return any(extension in self.named_checks.get(name, ()) for name in names)
 
     def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
-        named = any(extension in self.named_checks.get(name, ()) for name in use.names)
-        return "checked" if named or guard_of(path, use, extension, self.reached) else ""
+        named = self.holds_answer(use.names, extension)
+        return "checked" if named else guard_of(path, use, extension, self.reached)
 
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
         """Every check for the extension in the files that were parsed."""

@@ -13,6 +13,7 @@ _HOW: Final = {
     "caught": "its failure is caught",
     "explained": "its absence is explained",
     "chosen": "chosen by configuration",
+    "instead": "instead of another",
     "version": "behind a test of PHP's version",
 }
 

@@ -32,6 +32,10 @@ Reached = Mapping[Sought, Guard]
 """What protects each place that reaches it."""
 
 
+Answered = Callable[[str, Sequence[str], str], bool]
+"""Of a file, names and an extension: whether one of the names holds the answer of a check, or the file ends by one."""
+
+
 class Place(NamedTuple):
     """Where something is made, called or included."""
 
@@ -65,17 +69,17 @@ class Callers:
     def __init__(self, each: Each, files: Sequence[SourceFile]) -> None:
         self._each = each
         self._files = [file for file in files if file.part in ("own", "optional")]
+        self._numbers: dict[Key, int] = {}
+        """How many places reach something."""
         self._speaking: dict[Key, list[SourceFile]] = {}
         """The files that reach something; none, where more than a few places do."""
         self._places: dict[Sought, list[tuple[str, Place]]] = {}
 
-    def reached(
-        self, uses: Iterable[tuple[str, Use, str]], asked: Collection[str], named: Callable[[Sequence[str], str], bool]
-    ) -> Reached:
+    def reached(self, uses: Iterable[tuple[str, Use, str]], asked: Collection[str], answered: Answered) -> Reached:
         """What is reached only behind checks, of extensions of which each use may be.
 
         ``uses``: path, use and extension of all that nothing around protects; ``asked``: extensions that the program
-        asks for; ``named``: whether one of some names holds the answer of a check for an extension.
+        asks for; ``answered``: whether what stands in a file, with some names around, is behind a check there.
         """
         standing = {
             (extension, tuple(within(path, use.scope, use.function)))
@@ -91,50 +95,56 @@ class Callers:
             lost = {
                 extension
                 for extension, keys in standing
-                if not any((key, extension) in reached or self._may_be(key, extension, named) for key in keys)
+                if not any((key, extension) in reached or self._may_be(key, extension, answered) for key in keys)
             }
             more = {one for one in more if one[1] not in lost}
             self._find_places(more)
             known |= more
-            more = {(key, one[1]) for one in more for key in self._open_callers(one, named)} - known
-        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, named))):
+            more = {(key, one[1]) for one in more for key in self._open_callers(one, answered)} - known
+        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, answered))):
             pass
         return reached
+
+    def included(self, paths: Iterable[str]) -> frozenset[str]:
+        """Those of some files that another one includes, or names."""
+        keys = {path: ("file", path.rpartition("/")[2].lower()) for path in paths}
+        self._look_for(set(keys.values()))
+        return frozenset(path for path, key in keys.items() if self._numbers[key])
 
     def _made_by_name(self, one: Sought, asked: Collection[str]) -> bool:
         """Whether nothing names a class that is called after an extension: its name is put together."""
         (kind, name), extension = one
         return (
             kind == "class"
-            and not self._speaking[one[0]]
+            and not self._numbers[one[0]]
             and extension in asked
             and any(word in name for word in words_for(extension))
         )
 
-    def _may_be(self, key: Key, extension: str, named: Callable[[Sequence[str], str], bool]) -> bool:
+    def _may_be(self, key: Key, extension: str, answered: Answered) -> bool:
         """Whether something may be reached only behind checks, by what is known of its places up to now."""
         places = self._places.get((key, extension))
         if places is None:
             return bool(self._speaking.get(key))
         return bool(places) and all(
-            _protects(place, extension, named) or place.scope or place.function for _, place in places
+            _protects(path, place, extension, answered) or place.scope or place.function for path, place in places
         )
 
-    def _open_callers(self, one: Sought, named: Callable[[Sequence[str], str], bool]) -> Iterator[Key]:
+    def _open_callers(self, one: Sought, answered: Answered) -> Iterator[Key]:
         """The classes and functions in which something is reached without a check."""
         for path, place in self._places.get(one, ()):
-            if not _protects(place, one[1], named):
+            if not _protects(path, place, one[1], answered):
                 yield from (key for key in within(path, place.scope, place.function) if key[0] != "file")
 
     def _protected(
-        self, open_ones: Iterable[Sought], reached: Reached, named: Callable[[Sequence[str], str], bool]
+        self, open_ones: Iterable[Sought], reached: Reached, answered: Answered
     ) -> Iterator[tuple[Sought, Guard]]:
         """Those of which each place is protected, with the weakest of what protects one."""
         for one in open_ones:
             guards: list[Guard] = []
             for path, place in self._places.get(one, ()):
                 found = {reached.get((key, one[1]), "") for key in within(path, place.scope, place.function)}
-                found.add(_protects(place, one[1], named))
+                found.add(_protects(path, place, one[1], answered))
                 guards.append(next((guard for guard in GUARDS if guard in found), ""))
             if guards and all(guards):
                 yield one, max(guards, key=GUARDS.index)
@@ -151,7 +161,10 @@ class Callers:
             for key in counted:
                 self._speaking[key].append(file)
         for key in new:
-            if numbers[key] > MAX_PLACES or looked_at < len(self._files):  # no time was left to look at all
+            if looked_at < len(self._files):  # no time was left to look at all
+                numbers[key] = MAX_PLACES + 1
+            self._numbers[key] = numbers[key]
+            if numbers[key] > MAX_PLACES:
                 self._speaking[key] = []
 
     def _find_places(self, sought: Collection[Sought]) -> None:
@@ -168,9 +181,9 @@ class Callers:
                     self._places[place.key, extension].append((file.path, place))
 
 
-def _protects(place: Place, extension: str, named: Callable[[Sequence[str], str], bool]) -> Guard:
+def _protects(path: str, place: Place, extension: str, answered: Answered) -> Guard:
     """What protects what a place reaches: what stands around it, or a name there that holds the answer of a check."""
-    return place.guards[extension] or ("checked" if named(place.names, extension) else "")
+    return place.guards[extension] or ("checked" if answered(path, place.names, extension) else "")
 
 
 def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:
@@ -248,7 +261,8 @@ def _calls(before: bytes, after: bytes) -> bool:
 
 
 def _includes(before: bytes, after: bytes) -> bool:
-    return after[:1] in (b"'", b'"') and before[-1:] in (b"'", b'"', b"/")
+    """A name in quotes, with or without its directory, that is no link."""
+    return after[:1] in (b"'", b'"') and before[-1:] in (b"'", b'"', b"/") and not _LINKS.search(before)
 
 
 def _quoted(before: bytes, after: bytes) -> bool:
@@ -259,6 +273,7 @@ BEFORE: Final = 60
 """Bytes around a name that tell what is done with it."""
 _NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
 _IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
+_LINKS: Final = re.compile(rb"(?:href|action|src|location|url)\b[^;<>]*$")
 _NAMING: Final = re.compile(rb"[\w$]$")
 _NAME_ON: Final = re.compile(rb"[\w\\]")
 _DEFINES: Final = re.compile(rb"\bfunction\s++&?\s*+$")

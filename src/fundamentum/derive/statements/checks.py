@@ -28,7 +28,7 @@ from fundamentum.derive.statements.collectors import Collector, adds_to, collect
 from fundamentum.derive.statements.ending_functions import branches_where
 from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.outcomes import outcome as outcome_of
-from fundamentum.derive.statements.stated_at import comes_of
+from fundamentum.derive.statements.stated_at import comes_of, said_by_class
 from fundamentum.derive.statements.truth import climbed, expression_around
 from fundamentum.derive.statements.ways import ways_around
 
@@ -91,8 +91,10 @@ class Checks:
             return "throws" if function else "exits"
         asked, absent = (condition, True) if (condition := self._of_several(check, node)) is not None else (call, False)
         result = comes_of(asked, absent, extension=True) if outcome == "asked" and asked is not None else ""
-        if not result or asked is None:
+        if asked is None:
             return outcome
+        if not result:
+            return said_by_class(asked) if outcome == "asked" else outcome
         # What ends in the branch was seen already, and a function that is called so may end less.
         at_once = any(outcome_of(branch) == "stops" for branch in branches_where(asked, absent))
         if result != "stops" or (at_once and self._directly(node)):

@@ -229,7 +229,7 @@ def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
     for key, given in entries_gone_through(root, call, name):
         least = _least_in(given) if key in LIMITS else None
         if least is not None and (value := _value(root, least, key)):
-            comparison = nearest(call, "binary_expression")
+            comparison = compared_where(root, call)
             compared = (above for above, _ in ancestors(call) if called(above) == "version_compare")
             comparison = comparison if comparison is not None else next(compared, None)
             yield Wanted(key, value, line(given), _stops(comparison) and not WARNING.search(text(given)))

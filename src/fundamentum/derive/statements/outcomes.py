@@ -43,11 +43,12 @@ _FINE: Final = re.compile(
     r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
 )
 """How variables are called that tell whether all is well."""
-_MISSING: Final = re.compile(
+MISSING: Final = re.compile(
     r"missing|not (?:be )?(?:installed|found|loaded|available|enabled|present|supported)|required|must be|"
     r"please install|error",
     re.I,
 )
+"""Words for what is not there, and is asked for."""
 _SEVERITY: Final = re.compile(
     r"['\"](?:severity|level|type|status)['\"]\s*=>\s*['\"]?[\w\\:]*?(error|critical|fatal|warning)\b", re.I
 )
@@ -121,6 +122,6 @@ def _reported(node: Node, extension: bool) -> Outcome:
     if node.type == "yield_expression" and COLLECTORS.search(function_around(node)):
         return "reports"
     said = text(node) if node.type in ("string", "encapsed_string", "text") else ""
-    if said and (_NEEDS.search(said) or (extension and _MISSING.search(said))):
+    if said and (_NEEDS.search(said) or (extension and MISSING.search(said))):
         return "warns" if WARNING.search(said) else "reports"
     return ""

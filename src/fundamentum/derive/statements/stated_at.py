@@ -1,14 +1,16 @@
 """What a place in a program states: what comes of it where something is missing, as a check of one extension."""
 
-from typing import Literal
+import re
+from typing import Final, Literal
 
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Check, Outcome
-from fundamentum.derive.php_source.nodes import heading, line, names_around
+from fundamentum.derive.php_source.nodes import children, heading, line, names_around, nearest, text
+from fundamentum.derive.statements.asking_functions import answered
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.ending_functions import called_where
-from fundamentum.derive.statements.outcomes import STRENGTH
+from fundamentum.derive.statements.outcomes import MISSING, STRENGTH, WARNING
 
 
 def comes_of(condition: Node, holds: bool, *, extension: bool = False) -> Outcome:
@@ -23,6 +25,21 @@ def comes_of(condition: Node, holds: bool, *, extension: bool = False) -> Outcom
         if strongest == STRENGTH[-1]:
             break
     return strongest
+
+
+_OF_REQUIREMENTS: Final = re.compile(r"requir|check|prerequisit|depend", re.I)
+"""How classes are called of which one is made for each requirement."""
+
+
+def said_by_class(answer: Node) -> Literal["warns", "reports", "asked"]:
+    """What a class that is one requirement says of what its method answers: its texts ask for that."""
+    holder = nearest(answer, "class_declaration")
+    bases = [text(one) for one in children(holder) if one.type in ("base_clause", "class_interface_clause")]
+    written = text(holder)
+    asks = any(map(_OF_REQUIREMENTS.search, bases)) and MISSING.search(written)
+    if not asks or answered(answer) != "present":
+        return "asked"
+    return "warns" if WARNING.search(written) else "reports"
 
 
 def names_of(place: Node) -> str:

@@ -32,6 +32,7 @@ from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.evidence import Whole, extensions_seen
 from fundamentum.derive.weighing.levels import entries
+from fundamentum.derive.weighing.pages import pages_that_end
 from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
 from fundamentum.derive.weighing.weigh import TOOLS, judge
@@ -109,11 +110,12 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 def _settle(whole: Whole, parsing: Parsing, files: Sequence[SourceFile], is_script: Scripts) -> None:
     """Parse on until nothing can change; from where code is reached may tell that more has to be parsed."""
     callers = Callers(parsing.each, files)
+    whole.pages = pages_that_end(parsing.facts, whole.files, is_script, callers.included)
     before: Reached | None = None
     while before != whole.reached:
         parsing.settle(functools.partial(_settled, whole, is_script))
         asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
-        before, whole.reached = whole.reached, callers.reached(whole.unguarded(), asked, whole.holds_answer)
+        before, whole.reached = whole.reached, callers.reached(whole.unguarded(), asked, whole.answered)
 
 
 def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:

@@ -60,6 +60,8 @@ class Whole:
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
+        self.pages: frozenset[tuple[str, str]] = frozenset()
+        """Files, each a page among others, with the extension without which it ends."""
         self.files = {one.file.path: one.file for one in scanned}
         self.facts = facts
         self.manifest = manifest
@@ -172,12 +174,15 @@ class Whole:
                 protected.add(use.file.path)
         return Standing(plain, protected - plain)
 
-    def holds_answer(self, names: Iterable[str], extension: str) -> bool:
-        """Whether one of the names of functions and constants is of one that answers for the extension."""
-        return any(extension in self.named_checks.get(name, ()) for name in names)
+    def answered(self, path: str, names: Iterable[str], extension: str) -> bool:
+        """Whether one of the names of functions and constants is of one that answers for the extension.
+
+        Or the file is a page that ends without it.
+        """
+        return (path, extension) in self.pages or any(extension in self.named_checks.get(name, ()) for name in names)
 
     def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
-        named = self.holds_answer(use.names, extension)
+        named = self.answered(path, use.names, extension)
         return "checked" if named else guard_of(path, use, extension, self.reached)
 
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:

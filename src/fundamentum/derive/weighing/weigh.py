@@ -14,6 +14,7 @@ from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.evidence import Seen, Whole
+from fundamentum.derive.weighing.pages import FIRST
 from fundamentum.derive.weighing.places import asked, places, stated_place
 from fundamentum.model.needs_value import Level
 
@@ -24,8 +25,6 @@ TOOLS: Final = frozenset(
 """Tools for developers, and extensions that no application is helped by: asking for them means something else."""
 _CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
 """How files are called that are one of several, be their own names what they may."""
-_FIRST: Final = re.compile(r"(?:index|install(?:er)?|setup|bootstrap|init|main|requirements?|check\w*)\.php$", re.I)
-"""How files are called with which a page begins."""
 _ASKED: Final = ("asked", "reports", "warns")
 
 
@@ -97,7 +96,7 @@ class Case:
         return [
             (file, check)
             for file, check in self.outcome("leaves")
-            if file.path.count("/") <= self.whole.top or _FIRST.match(file.path.rpartition("/")[2])
+            if file.path.count("/") <= self.whole.top or FIRST.match(file.path.rpartition("/")[2])
         ]
 
     def stops_without_it(self) -> Verdict | None:
@@ -105,7 +104,9 @@ class Case:
         stops = [
             (file, check)
             for file, check in [*self.outcome("exits"), *self._left_at_the_front()]
-            if not self.whole.driver(file.path, "", self.extension) and not _CHOSEN.match(file.path.rpartition("/")[2])
+            if not self.whole.driver(file.path, "", self.extension)
+            and not _CHOSEN.match(file.path.rpartition("/")[2])
+            and (file.path, self.extension) not in self.whole.pages
         ]
         if not stops:
             return None

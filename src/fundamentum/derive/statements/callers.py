@@ -32,10 +32,6 @@ Reached = Mapping[Sought, Guard]
 """What protects each place that reaches it."""
 
 
-Answered = Callable[[str, Sequence[str], str], bool]
-"""Of a file, names and an extension: whether one of the names holds the answer of a check, or the file ends by one."""
-
-
 class Place(NamedTuple):
     """Where something is made, called or included."""
 
@@ -46,6 +42,10 @@ class Place(NamedTuple):
     """What the conditions around it speak of."""
     scope: str
     function: str
+
+
+Protects = Callable[[str, Place, str], Guard]
+"""Of a file, a place in it and an extension: what protects what the place reaches."""
 
 
 def within(path: str, scope: str, function: str) -> Iterator[Key]:
@@ -75,17 +75,13 @@ class Callers:
         """The files that reach something; none, where more than a few places do."""
         self._places: dict[Sought, list[tuple[str, Place]]] = {}
 
-    def reached(self, uses: Iterable[tuple[str, Use, str]], asked: Collection[str], answered: Answered) -> Reached:
-        """What is reached only behind checks, of extensions of which each use may be.
+    def reached(self, uses: Iterable[tuple[str, Use, str]], asked: Collection[str], protects: Protects) -> Reached:
+        """What is reached only from places that are protected, of extensions of which each use may be.
 
-        ``uses``: path, use and extension of all that nothing around protects; ``asked``: extensions that the program
-        asks for; ``answered``: whether what stands in a file, with some names around, is behind a check there.
+        ``uses``: path, use and extension of all that nothing around protects; ``asked``: extensions after which
+        classes are called that are made by names put together.
         """
-        standing = {
-            (extension, tuple(within(path, use.scope, use.function)))
-            for path, use, extension in uses
-            if extension in asked or extension in CHOOSABLE
-        }
+        standing = {(extension, tuple(within(path, use.scope, use.function))) for path, use, extension in uses}
         reached: dict[Sought, Guard] = {}
         known: set[Sought] = set()
         more = {(key, extension) for extension, keys in standing for key in keys}
@@ -95,13 +91,13 @@ class Callers:
             lost = {
                 extension
                 for extension, keys in standing
-                if not any((key, extension) in reached or self._may_be(key, extension, answered) for key in keys)
+                if not any((key, extension) in reached or self._may_be(key, extension, protects) for key in keys)
             }
             more = {one for one in more if one[1] not in lost}
             self._find_places(more)
             known |= more
-            more = {(key, one[1]) for one in more for key in self._open_callers(one, answered)} - known
-        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, answered))):
+            more = {(key, one[1]) for one in more for key in self._open_callers(one, protects)} - known
+        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, protects))):
             pass
         return reached
 
@@ -121,30 +117,30 @@ class Callers:
             and any(word in name for word in words_for(extension))
         )
 
-    def _may_be(self, key: Key, extension: str, answered: Answered) -> bool:
+    def _may_be(self, key: Key, extension: str, protects: Protects) -> bool:
         """Whether something may be reached only behind checks, by what is known of its places up to now."""
         places = self._places.get((key, extension))
         if places is None:
             return bool(self._speaking.get(key))
         return bool(places) and all(
-            _protects(path, place, extension, answered) or place.scope or place.function for path, place in places
+            protects(path, place, extension) or place.scope or place.function for path, place in places
         )
 
-    def _open_callers(self, one: Sought, answered: Answered) -> Iterator[Key]:
+    def _open_callers(self, one: Sought, protects: Protects) -> Iterator[Key]:
         """The classes and functions in which something is reached without a check."""
         for path, place in self._places.get(one, ()):
-            if not _protects(path, place, one[1], answered):
+            if not protects(path, place, one[1]):
                 yield from (key for key in within(path, place.scope, place.function) if key[0] != "file")
 
     def _protected(
-        self, open_ones: Iterable[Sought], reached: Reached, answered: Answered
+        self, open_ones: Iterable[Sought], reached: Reached, protects: Protects
     ) -> Iterator[tuple[Sought, Guard]]:
         """Those of which each place is protected, with the weakest of what protects one."""
         for one in open_ones:
             guards: list[Guard] = []
             for path, place in self._places.get(one, ()):
                 found = {reached.get((key, one[1]), "") for key in within(path, place.scope, place.function)}
-                found.add(_protects(path, place, one[1], answered))
+                found.add(protects(path, place, one[1]))
                 guards.append(next((guard for guard in GUARDS if guard in found), ""))
             if guards and all(guards):
                 yield one, max(guards, key=GUARDS.index)
@@ -179,11 +175,6 @@ class Callers:
             for place in places:
                 for extension in place.guards:
                     self._places[place.key, extension].append((file.path, place))
-
-
-def _protects(path: str, place: Place, extension: str, answered: Answered) -> Guard:
-    """What protects what a place reaches: what stands around it, or a name there that holds the answer of a check."""
-    return place.guards[extension] or ("checked" if answered(path, place.names, extension) else "")
 
 
 def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:

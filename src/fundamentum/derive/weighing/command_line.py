@@ -6,9 +6,11 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from fundamentum.derive.php_source.facts import COMMAND_LINE
+from fundamentum.derive.php_source.facts import COMMAND_LINE, Guard
 from fundamentum.derive.result import Entry
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.statements.callers import Callers, guard_of
+from fundamentum.derive.statements.callers import Place as Reaching
+from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 
 _HEAD: Final = 8192
@@ -20,8 +22,17 @@ _GATE: Final = re.compile(
 _FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
 
 
+_COMMAND: Final = re.compile(rb"#\[AsCommand\b|\bextends\s+\\?(?:\w+\\)*(?:Console|Base|Abstract)?Command\b")
+_OF_COMMANDS: Final = frozenset({"console", "command", "commands"})
+"""Classes that are commands of a console, and the directories in which they stand."""
+_OF_SCRIPTS: Final = frozenset(
+    "pcntl posix readline sockets inotify ev event swoole sysvmsg sysvsem sysvshm shmop parallel pthreads".split()
+)
+"""Extensions for programs that run on their own: a page that uses one is rare."""
+
+
 class Scripts:
-    """Whether a file is run by its name, refuses web servers, or stands where such files do."""
+    """Whether a file is run by its name, refuses web servers, is a command, or stands where such files do."""
 
     def __init__(self, root: str) -> None:
         self.root = root
@@ -40,28 +51,35 @@ class Scripts:
             head = read_below(Path(self.root), path, _HEAD)
         except OSError:
             return False
+        if _OF_COMMANDS.intersection(path.lower().split("/")[:-1]) and _COMMAND.search(head):
+            return True
         return (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]) or _GATE.search(head) is not None
 
 
-def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole) -> list[Entry]:
-    """The extensions, those marked of which every use stands in a script for the command line."""
-    return [_marked(entry, whole, is_script) if entry.kind == "extension" else entry for entry in entries]
+def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole, callers: Callers) -> list[Entry]:
+    """The extensions, those marked of which every use stands in a script, or is reached from scripts alone."""
 
+    def from_scripts(path: str, place: Reaching, _: str) -> Guard:
+        return "checked" if COMMAND_LINE in place.names or is_script(path) else ""
 
-def _marked(entry: Entry, whole: Whole, is_script: Scripts) -> Entry:
-    if any(whole.stated(name) for name in entry.names):
-        return entry  # a manifest speaks for the whole application
-    places = [
-        (use.file.path, COMMAND_LINE in use.use.names)
-        for name in entry.names
-        for use in whole.uses(name)
-        if use.file.part in ("own", "optional") and not use.use.weak
-    ] or [
-        (file.path, check.command_line)
-        for name in entry.names
-        for file, check in whole.checks(name)
-        if file.part == "own" and check.command_line
+    def only(entry: Entry) -> bool:
+        if entry.kind != "extension" or any(whole.stated(name) for name in entry.names):
+            return False  # a manifest speaks for the whole application
+        uses = [(use, name) for name in entry.names for use in whole.uses(name) if use.counts]
+        aside = [COMMAND_LINE in use.use.names or is_script(use.file.path) for use, _ in uses]
+        if not uses:
+            return any(
+                file.part == "own" and check.command_line for name in entry.names for file, check in whole.checks(name)
+            )
+        if all(aside) or not (any(aside) or _OF_SCRIPTS.issuperset(entry.names)):
+            return all(aside)
+        inside = [(use.file.path, use.use, name) for (use, name), out in zip(uses, aside, strict=True) if not out]
+        reached = callers.reached(inside, (), from_scripts) if len(inside) <= MANY else {}
+        return all(guard_of(path, use, name, reached) for path, use, name in inside)
+
+    return [
+        replace(entry, way="command_line", rule=f"{entry.rule}, by command-line scripts alone")
+        if only(entry)
+        else entry
+        for entry in entries
     ]
-    only = bool(places) and all(aside or is_script(path) for path, aside in places)
-    rule = f"{entry.rule}, by command-line scripts alone"
-    return replace(entry, way="command_line", rule=rule) if only else entry

@@ -11,7 +11,7 @@ from typing import Final
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.missing_parts import without_libraries
-from fundamentum.derive.application.tree import SourceFile, Tree
+from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
@@ -56,13 +56,13 @@ def conclude(
     scanned = scan.finished(progress, remarks, budget)
     parsing = Parsing(scan.workers, scanned, progress, budget, everything=everything)
     whole = Whole(scanned, parsing.facts, manifest)
-    is_script = Scripts(tree.root)
+    is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
         parsing.add(asked_elsewhere(parsing.each, scan.files, parsing.facts))
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
         parsing.add(lists_beside(tree.root, scan.files, parsing.facts, parsing.each))
-        _settle(whole, parsing, scan.files, is_script)
+        _settle(whole, parsing, callers, is_script)
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
     stated = statements(tree.root, tree.base, scan.files, parsing.facts, parsing.each, of_libraries=of_libraries)
@@ -72,7 +72,7 @@ def conclude(
     seen = extensions_seen(scanned, parsing.facts, manifest)
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
-    needed = for_the_command_line(is_script, needed, whole)
+    needed = for_the_command_line(is_script, needed, whole, callers)
     for reader in _BESIDE:
         named = frozenset(name for entry in needed for name in entry.names)
         told = [*reader(tree.root, tree.base, named)]
@@ -107,15 +107,14 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""
 
 
-def _settle(whole: Whole, parsing: Parsing, files: Sequence[SourceFile], is_script: Scripts) -> None:
+def _settle(whole: Whole, parsing: Parsing, callers: Callers, is_script: Scripts) -> None:
     """Parse on until nothing can change; from where code is reached may tell that more has to be parsed."""
-    callers = Callers(parsing.each, files)
     whole.pages = pages_that_end(parsing.facts, whole.files, is_script, callers.included)
     before: Reached | None = None
     while before != whole.reached:
         parsing.settle(functools.partial(_settled, whole, is_script))
         asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
-        before, whole.reached = whole.reached, callers.reached(whole.unguarded(), asked, whole.answered)
+        before, whole.reached = whole.reached, callers.reached(whole.unguarded(asked), asked, whole.protects)
 
 
 def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:

@@ -36,7 +36,11 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
         for member in members
         if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
     }
-    current = _deciding([member for member in members if uses.get(member.extension)], uses)
+    used = [member for member in members if uses.get(member.extension)]
+    current = _deciding(used, uses)
+    for verdict in used:
+        if verdict not in current and verdict.level == "required":
+            yield "recommended", [verdict], "only single tools use it"
     plain = [verdict for verdict in current if verdict.plain]
     vendors = {_vendor(verdict.extension) for verdict in plain or current}
     with_choice = _chosen_beside(current, plain, uses)

@@ -2,7 +2,7 @@
 
 import itertools
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final, NamedTuple
 
@@ -10,9 +10,10 @@ import msgspec
 
 from fundamentum.derive.application.tree import Part, SourceFile
 from fundamentum.derive.beside.manifest import Manifest, Stated
+from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
-from fundamentum.derive.statements.callers import Reached, guard_of
+from fundamentum.derive.statements.callers import Place, Reached, guard_of
 from fundamentum.derive.weighing.drivers import Drivers
 from fundamentum.derive.weighing.held_lists import HeldLists
 
@@ -32,6 +33,11 @@ class Seen(msgspec.Struct, frozen=True):
     guard: Guard
     driver: bool
     """In a file or class that is one of several alternatives."""
+
+    @property
+    def counts(self) -> bool:
+        """It is the application's own, and fails without the extension."""
+        return self.file.part in ("own", "optional") and not self.use.weak
 
     @property
     def plain(self) -> bool:
@@ -151,9 +157,14 @@ class Whole:
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
 
-    def unguarded(self) -> Iterator[tuple[str, Use, str]]:
-        """Path, use and extension, of all that nothing around them protects, of what few files use so."""
+    def unguarded(self, asked: Collection[str]) -> Iterator[tuple[str, Use, str]]:
+        """Path, use and extension, of all that nothing around them protects, of what few files use so.
+
+        Of extensions that are asked for, or that code is written around.
+        """
         for extension, uses in self.uses_by_extension().items():
+            if extension not in asked and extension not in CHOOSABLE:
+                continue
             own = [(path, use) for path, use in uses if self.files[path].part in ("own", "optional")]
             plain = [(path, use) for path, use in own if not use.guard and not use.weak]
             if len({path for path, _ in plain}) <= MANY and not self._required(extension):
@@ -174,15 +185,19 @@ class Whole:
                 protected.add(use.file.path)
         return Standing(plain, protected - plain)
 
-    def answered(self, path: str, names: Iterable[str], extension: str) -> bool:
+    def _answered(self, path: str, names: Iterable[str], extension: str) -> bool:
         """Whether one of the names of functions and constants is of one that answers for the extension.
 
         Or the file is a page that ends without it.
         """
         return (path, extension) in self.pages or any(extension in self.named_checks.get(name, ()) for name in names)
 
+    def protects(self, path: str, place: Place, extension: str) -> Guard:
+        """What protects what a place reaches: what stands around it, or an answer that is kept under a name there."""
+        return place.guards[extension] or ("checked" if self._answered(path, place.names, extension) else "")
+
     def _named_guard(self, path: str, use: Use, extension: str) -> Guard:
-        named = self.answered(path, use.names, extension)
+        named = self._answered(path, use.names, extension)
         return "checked" if named else guard_of(path, use, extension, self.reached)
 
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:

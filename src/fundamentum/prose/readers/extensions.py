@@ -15,7 +15,9 @@ from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(
-    r"\b(?:extensions?|modules?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b", re.I
+    r"\b(?:extensions?|modules?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
+    r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:or \w{1,10} )?(?:\w{1,10} )?with\b",
+    re.I,
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
@@ -33,6 +35,8 @@ _STATUS: Final = lazy_regex(
     r"not found|fail(?:ed)?)\b",
     re.I,
 )
+_ASKS: Final = lazy_regex(r"requir|optional|recommend|prerequisite|dependenc|needed|suggest", re.I)
+"""Headings above what an application asks for."""
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
 _MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
@@ -89,7 +93,9 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         name, marked = said("extensions").get(word) or canonical(bare), bare != word
         alone = in_list and (line.listed or len(line.text) < 60)
         alone = alone or (_ROW.match(line.text, match.end()) is not None and line.text[: match.start()].strip() == "")
-        alone = alone or (status and name in _UNMISTAKABLE and name == canonical(bare))
+        nothing_else = name in _UNMISTAKABLE and name == canonical(bare)
+        first = line.listed and not line.text[: match.start()].strip() and _ASKS.search(line.heading) is not None
+        alone = alone or (nothing_else and (status or first))
         if (
             match.start() < taken
             or not (about or marked or alone)

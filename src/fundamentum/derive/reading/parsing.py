@@ -18,6 +18,7 @@ from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
 from fundamentum.derive.reading.workers import Workers, batched, contents
+from fundamentum.derive.statements.host_functions import apart
 from fundamentum.untrusted.budget import Budget, Spent
 
 READ_TOGETHER: Final = 15_000
@@ -93,10 +94,10 @@ class Parsing:
         self.read(scanned for scanned in self.scanned if told.get(scanned.file.path))
         for path, more in told.items():
             if more and (facts := self.facts.get(path)):
-                checks = (*facts.checks, *(one for one in more if isinstance(one, Check)))
+                checks, of_hosts = apart(one for one in more if isinstance(one, Check))
                 gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
-                wishes = (*facts.wishes, *(one for one in more if isinstance(one, Wish)))
-                self.facts[path] = replace(facts, checks=checks, gates=gates, wishes=wishes)
+                wishes = (*facts.wishes, *of_hosts, *(one for one in more if isinstance(one, Wish)))
+                self.facts[path] = replace(facts, checks=(*facts.checks, *checks), gates=gates, wishes=wishes)
 
     def each(
         self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given

@@ -34,6 +34,7 @@ from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.asking_functions import MAX_ASKERS, asking_for_settings, asking_for_versions
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
+from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.versions_compared import versions_compared
 from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
@@ -89,22 +90,25 @@ class _Reader:
         asked = tuple(itertools.islice(asked_names(root, self.lowered), MAX_STATED))
         checks = [one for one in asked if isinstance(one, Check)]
         compared = tuple(versions_compared(root, self.data))
-        askers = [one for one in asked if isinstance(one, Asker)]
-        askers += (*asking_for_versions(compared), *asking_for_settings(root, self.lowered))
-        return FileFacts(
-            uses=(*self._words(), *self._called_by_name(), *self._strings()),
-            checks=(
+        told, of_hosts = apart(
+            (
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
                 *(check for check in checks if check.extension),
                 *named_in_calls(root, self.data, self.words),
-            ),
+            )
+        )
+        askers = [one for one in asked if isinstance(one, Asker)]
+        askers += (*asking_for_versions(compared), *asking_for_settings(root, self.lowered))
+        return FileFacts(
+            uses=(*self._words(), *self._called_by_name(), *self._strings()),
+            checks=told,
             check_names=tuple(self.guards.names.items()),
             functions=tuple(self.functions),
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
-            wishes=(*self.wishes, *programs_in(self.source), *sizes_in(self.source)),
+            wishes=(*self.wishes, *of_hosts, *programs_in(self.source), *sizes_in(self.source)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
             gates=tuple(itertools.islice(gates(root, self.data, self.words, compared), MAX_STATED)),

@@ -44,7 +44,9 @@ _SETTING_WORDS: Final = frozenset(word.encode() for word in SETTINGS)
 _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.keys())
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
 _OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
-_LIMIT_NAMES: Final = tuple(name.encode() for name in (*LIMITS, *sorted(SWITCHES), ZONE, "session.save_handler"))
+_LIMIT_NAMES: Final = tuple(
+    name.encode() for name in (*LIMITS, *sorted(SWITCHES), ZONE, "session.save_handler", "disable_functions")
+)
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""

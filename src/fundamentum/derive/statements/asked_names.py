@@ -44,7 +44,12 @@ _ASKING_ONE: Final = re.compile(rb"extension_loaded|function_exists|class_exists
 _ASKING_ALL: Final = re.compile(
     _ASKING_ONE.pattern + rb"|get_loaded_extensions|in_array|isset|array_key_exists|array_u?(?:diff|intersect)"
 )
-_LOADED: Final = re.compile(rb"get_loaded_extensions|getavailabledrivers")
+_LOADED: Final = re.compile(rb"get_loaded_extensions|getavailabledrivers|disable_functions")
+_LISTS: Final = (
+    ("get_loaded_extensions", "extension"),
+    ("getAvailableDrivers", "driver"),
+    ("disable_functions", "function"),
+)
 _PLACES: Final = ("function_call_expression", "member_call_expression", "object_creation_expression")
 _COMPARING: Final = ("array_diff", "array_udiff", "array_intersect", "array_uintersect")
 _KINDS: Final = frozenset({"extension", "function", "class"})
@@ -97,7 +102,7 @@ def _askings(place: Node, root: Node) -> Iterator[Asking]:
     elif CHECKS.get(name) in _KINDS:
         yield Asking(place, given[0], CHECKS[name])
     elif name in ("in_array", "array_key_exists") and len(given) > 1 and (kind := _loaded_ones(text(given[1]), root)):
-        yield Asking(place, given[0], kind)
+        yield Asking(place, given[0], kind, missing=kind == "function")
     elif name == "isset" and given[0].type == "subscript_expression" and given[0].named_child_count > 1:
         held, key = given[0].named_children
         if _loaded_ones(text(held), root):
@@ -144,7 +149,7 @@ def _by_functions(asking: Asking, source: Node, listed: bool, root: Node) -> Ite
     plain = string(source) or text_of(source, root) or None if not listed else None
     name = meant(plain, asking.kind) if plain is not None else ""
     written = string(source) is not None and not called(asking.place).startswith("call_user_func")
-    if name and (asking.told or not written):
+    if name and (asking.told or asking.missing or not written):
         told = asking.told or comes_of(asking.place, asking.missing, extension=True)
         yield check_at(asking.place, name, told, text(asking.place)[:60])
     if plain is None and not listed:
@@ -200,9 +205,12 @@ def _by_closure(asking: Asking, source: Node, root: Node) -> Iterator[Check]:
 
 
 def _loaded_ones(held: str, root: Node) -> str:
-    """What a list is of that stands there, or that was given to that name: loaded extensions, or PDO's drivers."""
-    for listing, kind in (("get_loaded_extensions", "extension"), ("getAvailableDrivers", "driver")):
-        given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"]\w+['\"]\s*,\s*)?)*(?:PDO::)?{listing}"
+    """What a list is of that stands there, or that was given to that name: loaded extensions, or PDO's drivers.
+
+    Or functions, of those that are switched off.
+    """
+    for listing, kind in _LISTS:
+        given = rf"{re.escape(held)}\s*=\s*(?:\w+\(\s*(?:['\"][\w,;]+['\"]\s*,\s*)?)*(?:PDO::|['\"])?{listing}"
         if listing in held or re.search(given, text(root)):
             return kind
     return ""

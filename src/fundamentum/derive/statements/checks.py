@@ -26,6 +26,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.collectors import Collector, adds_to, collector_of
 from fundamentum.derive.statements.ending_functions import branches_where
+from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.outcomes import outcome as outcome_of
 from fundamentum.derive.statements.stated_at import comes_of, said_by_class
@@ -227,6 +228,8 @@ class Checks:
             return (name,) if name in known_extensions() else ()
         if kind == "driver":
             return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
+        if kind == "function" and (host := stands_for(value)):
+            return (host,)
         value = value.replace("\\\\", "\\").lstrip("\\")
         if kind in ("function", "constant") and "::" in value and not provided(kind, value):
             kind, value = "class", value.partition("::")[0]

@@ -28,6 +28,7 @@ from fundamentum.derive.php_source.nodes import (
 )
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import provided
+from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.kept import added_to, first_given, kept_list, kept_part, plain_name, text_of
 from fundamentum.derive.statements.loops import outermost
 
@@ -283,8 +284,13 @@ def _left_open(entry: Node) -> bool:
 
 
 def meant(name: str, kind: str) -> str:
-    """The extension that a name in a list stands for: its own, or that of a function or class which only it has."""
+    """The extension that a name in a list stands for: its own, or that of a function or class which only it has.
+
+    For a function that hosts switch off, what ``host_functions`` has in its place.
+    """
     if kind in ("extension", "driver"):
         return extension_called(f"{'pdo_' if kind == 'driver' else ''}{name}".encode("utf-8", "replace"))
+    if kind == "function" and (host := stands_for(name)):
+        return host
     own = provided(kind, name.lstrip("\\"))
     return own[0] if len(own) == 1 and own[0] not in EVERYWHERE else ""

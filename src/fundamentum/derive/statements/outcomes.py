@@ -1,6 +1,7 @@
 """What a branch of a program comes to: it ends, it reports an error, it recommends something, or neither."""
 
 import re
+from collections.abc import Iterator
 from typing import Final
 
 from tree_sitter import Node
@@ -34,9 +35,14 @@ _OF_ERRORS: Final = re.compile(
 _ASKS: Final = r"requir|need|at least|minimum|upgrade"
 _NEEDS: Final = re.compile(
     rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
-    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b",
+    rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b|"
+    r"\bplease (?:install|enable)\b|"
+    r"\bmissing (?:PHP )?(?:extension|module|requirement)s?\b|"
+    r"\b(?:extension|module|requirement|prerequisite)s? (?:(?:is|are|was|were|must be) )?"
+    r"(?:missing|required|not (?:met|fulfilled|satisfied|installed|loaded|available|enabled))\b",
     re.I | re.S,
 )
+"""Texts that ask for a version of PHP, or tell that something is missing."""
 _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
 _ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
 _FINE: Final = re.compile(
@@ -90,7 +96,7 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
     if branch is None:
         return ""
     found: Outcome = "stops" if gives_up(branch) else ""
-    todo = [branch]
+    todo = [branch, *_shown_behind(branch)]
     while todo:
         Patience.tick()
         node = todo.pop()
@@ -101,6 +107,16 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
         # What only warns may say that something is missing.
         todo += [] if told == "warns" else reversed([one for one in node.named_children if one.type not in FUNCTIONS])
     return found
+
+
+def _shown_behind(branch: Node) -> Iterator[Node]:
+    """The page's text that a branch shows with the syntax for templates: the parser has it behind the branch."""
+    last = branch.named_children[-1] if branch.type == "else_clause" and branch.named_children else branch
+    shown = branch.next_named_sibling if last.type == "colon_block" else None
+    while shown is not None and shown.type == "text_interpolation":
+        Patience.tick()
+        yield shown
+        shown = shown.next_named_sibling
 
 
 def _reported(node: Node, extension: bool) -> Outcome:

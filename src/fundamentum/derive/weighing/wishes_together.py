@@ -55,9 +55,9 @@ def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
             continue
         wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
         places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
-        stops = kind == "setting" and any(_stops(path, wish) for path, wish in wishes if wish.value == value)
+        stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
         level: Level = "required" if stops else "recommended"
-        otherwise = "less" if value.startswith(">=") else "otherwise"
+        otherwise = "less" if value.startswith(">=") else "switched off" if kind == "function" else "otherwise"
         rule = (
             f"the program reports an error where it is {otherwise}"
             if stops

@@ -1,0 +1,36 @@
+"""Functions that are in every PHP and that hosts switch off: a program asks for one as it does for an extension.
+
+``if (!function_exists('proc_open')) exit;``, ``in_array('exec', explode(',', ini_get('disable_functions')))``
+"""
+
+from collections.abc import Iterable
+from typing import Final
+
+from fundamentum.derive.php_source.facts import Check, Wish
+
+SWITCHED_OFF: Final = frozenset(
+    "exec shell_exec system passthru popen proc_open proc_get_status proc_terminate mail putenv set_time_limit "
+    "symlink link readlink fsockopen pfsockopen stream_socket_client stream_socket_server parse_ini_file "
+    "show_source escapeshellarg escapeshellcmd ignore_user_abort disk_free_space chown chgrp glob scandir".split()
+)
+_DEMANDS: Final = frozenset({"exits", "leaves", "throws", "reports", "listed-required"})
+_ENDING: Final = "()"
+
+
+def stands_for(function: str) -> str:
+    """What a check for such a function names in place of an extension, until it is a wish; empty: it is none."""
+    name = function.strip().lower()
+    return f"{name}{_ENDING}" if name in SWITCHED_OFF else ""
+
+
+def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
+    """The checks for extensions; and those for such functions as wishes, as far as something comes of them."""
+    checks: list[Check] = []
+    wishes: list[Wish] = []
+    for check in told:
+        if not check.extension.endswith(_ENDING):
+            checks.append(check)
+        elif check.outcome in _DEMANDS or check.outcome == "warns":
+            name, stops = check.extension.removesuffix(_ENDING), check.outcome in _DEMANDS
+            wishes.append(Wish("function", name, "", check.line, check.what, stops, check.around))
+    return tuple(checks), tuple(wishes)

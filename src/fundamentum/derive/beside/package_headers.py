@@ -25,7 +25,7 @@ HEAD: Final = 8192
 """Bytes at the beginning of a file in which its header stands."""
 _FOLDERS: Final = ("", "appinfo")
 _XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
-_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info)\.json")
+_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
 _INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
 _COMMENT: Final = re.compile(
     r"^[ \t/*#;]*(?:Requires(?: at least)? PHP|Minimum PHP(?: version)?|PHP version required)[ \t]*:[ \t]*"
@@ -33,6 +33,8 @@ _COMMENT: Final = re.compile(
     re.I | re.M,
 )
 _INFO_LINE: Final = re.compile(r"^php\s*[:=]\s*[\"']?(?:>=\s*)?(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)", re.M)
+_REQUIRES: Final = re.compile(r"requir|depend|prerequisite", re.I)
+"""Elements in which requirements stand."""
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 _RELATIONS: Final = {"ge": ">=", "gt": ">", "le": "<=", "lt": "<", "eq": "=", "ne": "!="}
 
@@ -56,13 +58,12 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
         try:
             if _XML.fullmatch(name):
                 yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path)
-            elif requirement_files.NAMES.fullmatch(name):
+            elif (manifest := _JSON.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
                 data = read_below(root, path, MAX_SIZE)
-                for php, extension, level in requirement_files.requirements(data, path):
+                read = requirement_files.of_manifest if manifest else requirement_files.requirements
+                for php, extension, level in read(data, path):
                     line = data.count(b"\n", 0, max(data.find((extension or "php").encode()), 0)) + 1
                     yield Header(f"{path}:{line}", php=php, extension=extension, level=level)
-            elif _JSON.fullmatch(name):
-                yield from _of_json(read_below(root, path, MAX_SIZE), path)
             elif _INFO.fullmatch(name):
                 yield from _of_lines(_INFO_LINE, read_below(root, path, HEAD), path)
             elif name.endswith(".php") or name.lower() == "readme.txt":
@@ -88,20 +89,6 @@ def _of_lines(pattern: re.Pattern[str], head: bytes, path: str) -> Iterator[Head
         yield Header(f"{path}:{text.count(chr(10), 0, match.start(1)) + 1}", php=f">={match[1]}")
 
 
-def _of_json(data: bytes, path: str) -> Iterator[Header]:
-    document: Any = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
-    if not isinstance(document, dict):
-        return
-    tables = [document, *(document.get(key) for key in ("requires", "require", "dependencies", "platform"))]
-    for table in (one for one in tables if isinstance(one, dict)):
-        for key in ("php", "requires_php", "min_php", "minimum_php", "php_version"):
-            said = table.get(key)
-            if isinstance(said, str | float) and (
-                match := re.fullmatch(r"(?:[<>=^~!]+\s*)?\d[\d. |,<>=^~*x-]*", str(said))
-            ):
-                yield Header(path, php=match[0] if not _VERSION.fullmatch(match[0]) else f">={match[0]}")
-
-
 def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     from lxml import etree  # noqa: PLC0415 — few applications have such a file
 
@@ -117,10 +104,14 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     if path.rpartition("/")[2].startswith("package"):
         yield from _of_archive(root, path)
         return
-    for element in root.iter("php", "php_minimum", "phpminimum", "lib", "php-extension"):
+    for element in root.iter("php", "php_minimum", "phpminimum", "lib", "php-extension", "extension"):
         where = f"{path}:{element.sourceline}"
         said = (element.text or "").strip()
-        if element.tag in ("lib", "php-extension"):
+        if element.tag == "extension" and not any(
+            _REQUIRES.search(str(above.tag)) for above in element.iterancestors()
+        ):
+            continue
+        if element.tag in ("lib", "php-extension", "extension"):
             if name := extension_called(said.encode("utf-8", "replace")):
                 yield Header(where, extension=name)
             continue

@@ -28,6 +28,10 @@ _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)
 _VERSION: Final = re.compile(r"(?:[<>=^~!]+\s*)?\d{1,2}(?:\.\d{1,3}){0,2}(?:[ |,<>=^~!*.x\d-]*)")
+_REQUIRES: Final = re.compile(r"requires?|requirements|dependencies|prerequisites|platform", re.I)
+"""Keys of a manifest below which it tells what it requires."""
+_LEAST: Final = re.compile(r"php|(?:requires|min|minimum)_php|php_version", re.I)
+"""Keys of a manifest with a version of PHP."""
 MAX_DEPTH: Final = 5
 
 
@@ -40,6 +44,16 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
         yield from _of_document(parsed(data))
     else:
         yield from _of_table(table_in(data, path), "required", 0)
+
+
+def of_manifest(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
+    """The same of a manifest in JSON, which is about other things too: ``{"requires": {"php": "8.1"}}``"""
+    document = table_in(data, path)
+    for key, value in document.items() if isinstance(document, dict) else ():
+        if _REQUIRES.fullmatch(str(key)):
+            yield from _of_table(value, "required", 1)
+        elif _LEAST.fullmatch(str(key)):
+            yield from _of_table({"php": value}, "required", 1)
 
 
 def table_in(data: bytes, path: str) -> Any:

@@ -209,7 +209,9 @@ class Guards:
             if before.type == "if_statement":
                 body, condition = field(before, "body"), field(before, "condition")
                 if body is not None and condition is not None and self._leaves(body):
-                    yield condition, False
+                    # Where the program itself ends, what follows is all of it, no part for some versions.
+                    gate = _VERSION.search(condition.text or b"") and self.found.ends(body) == "exits"
+                    yield from [] if gate else [(condition, False)]
             before = before.prev_named_sibling
 
     def _leaves(self, body: Node) -> bool:

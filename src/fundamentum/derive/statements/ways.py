@@ -5,7 +5,8 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import Patience, ancestors, field
+from fundamentum.derive.php_source.nodes import Patience, ancestors, children, field, text
+from fundamentum.derive.php_source.source import CHECKS
 
 Ways = tuple[Sequence[Node], Node | None]
 """The conditions, and the branch that is left where none of them holds."""
@@ -20,18 +21,43 @@ def ways_around(check: Node) -> Ways:
                 break
             first = _first(parent)
             conditions, left = _ways(first)
-            if left is None and all(_leaves(one) for one in (first, *first.children_by_field_name("alternative"))):
-                left = first.next_named_sibling  # each of them leaves: what follows is where none holds
+            if left is None and _leave(first):
+                conditions, left = _each_leaving(first)
             return (conditions, left) if len(conditions) > 1 else ((), None)
         if parent.type.endswith("_statement"):
             break
     return (), None
 
 
+def _leave(statement: Node) -> bool:
+    """Whether each way of an ``if`` leaves."""
+    return all(_leaves(one) for one in (statement, *statement.children_by_field_name("alternative")))
+
+
+def _each_leaving(statement: Node) -> tuple[list[Node], Node | None]:
+    """The conditions of an ``if`` that leaves and of those beside it that ask and leave too; and what follows them."""
+    before, behind = statement.prev_named_sibling, statement.next_named_sibling
+    conditions = _ways(statement)[0]
+    while before is not None and _asks_and_leaves(before):
+        Patience.tick()
+        conditions, before = [*_ways(before)[0], *conditions], before.prev_named_sibling
+    while behind is not None and _asks_and_leaves(behind):
+        Patience.tick()
+        conditions, behind = [*conditions, *_ways(behind)[0]], behind.next_named_sibling
+    return conditions, behind
+
+
+def _asks_and_leaves(statement: Node) -> bool:
+    asked = text(field(statement, "condition")) if statement.type == "if_statement" else ""
+    return any(name in asked for name in CHECKS) and "!" not in asked and _leave(statement)
+
+
 def _leaves(way: Node) -> bool:
     """Whether a way ends the function around, or the program."""
     body = field(way, "body")
-    last = body.named_children[-1] if body is not None and body.named_children else None
+    last = (
+        body.named_children[-1] if body is not None and body.type == "compound_statement" and children(body) else body
+    )
     return last is not None and last.type in _LEAVING
 
 

@@ -38,6 +38,7 @@ from fundamentum.derive.statements.branches import (
     root_of,
     set_by,
 )
+from fundamentum.derive.statements.handed_on import handed_on
 from fundamentum.derive.statements.outcomes import WARNING, leaves, outcome
 from fundamentum.derive.statements.truth import Worth, climbed, literal
 
@@ -119,6 +120,10 @@ def _elsewhere(at: Node, worth: Worth, extension: bool, depth: int = 0) -> Itera
     bad = worth.bad()
     if above is None:
         return
+    for place, known in handed_on(at, worth) if depth < MAX_DEPTH else ():
+        yield from where_asked(place, known, depth + 1)
+    if above.type == "exit_statement" or (above.type == "argument" and called(parent_of(above, 2)) in ("exit", "die")):
+        yield from ((holds, "reports") for holds, true in worth.cases() if true)  # an exit code that is gathered
     if above.type == "return_statement":
         yield from _of_callers(above, function_around(above), worth, depth)
     if above.type == "assignment_expression":
@@ -252,7 +257,7 @@ def where_asked(kept: Node, worth: Worth, depth: int = 0) -> Iterator[tuple[bool
             yield from _elsewhere(at, known, False, depth + 1)
 
 
-_PASSING: Final = frozenset({"return_statement", "array_element_initializer"})
+_PASSING: Final = frozenset({"return_statement", "array_element_initializer", "exit_statement", "argument"})
 MAX_DEPTH: Final = 4
 """How often a result is put from one place into another."""
 

@@ -65,6 +65,10 @@ _LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
+MAX_TAG: Final = 200
+_DISABLED: Final = re.compile(r"['\"]?\s*disabled(?:=\W?\w*\W?)?\s*['\"]?", re.I)
+_BUTTON: Final = re.compile(r"<(?:button\b|input\b[^<]*submit|a\b[^<]*(?:btn|button))(?:[^<]|<\?)*$", re.I)
+"""A button of a page that is there and cannot be used: ``<button <?= $ok ? '' : 'disabled' ?>>``"""
 _BLOCK: Final = "compound_statement"
 
 
@@ -109,6 +113,15 @@ def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
     return found
 
 
+def _before(node: Node) -> str:
+    """What stands before a place in its file, as far as one tag of a page may reach."""
+    end = node.start_byte
+    while node.parent is not None:
+        Patience.tick()
+        node = node.parent
+    return (node.text or b"")[max(end - MAX_TAG, 0) : end].decode("utf-8", "replace")
+
+
 def _shown_behind(branch: Node) -> Iterator[Node]:
     """The page's text that a branch shows with the syntax for templates: the parser has it behind the branch."""
     last = branch.named_children[-1] if branch.type == "else_clause" and branch.named_children else branch
@@ -138,6 +151,8 @@ def _reported(node: Node, extension: bool) -> Outcome:
     if node.type == "yield_expression" and COLLECTORS.search(function_around(node)):
         return "reports"
     said = text(node) if node.type in ("string", "encapsed_string", "text") else ""
+    if _DISABLED.fullmatch(said) and _BUTTON.search(_before(node)):
+        return "reports"
     if said and (_NEEDS.search(said) or (extension and MISSING.search(said))):
         return "warns" if WARNING.search(said) else "reports"
     return ""

@@ -4,6 +4,7 @@
 ``must('GD', function () { return extension_loaded('gd'); });``
 """
 
+import itertools
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -32,6 +33,8 @@ _LEVEL: Final = re.compile(rf"\[{_LEVELS}\]$", re.I)
 _LEVELLED: Final = re.compile(rf"{_LEVELS}\s*=>", re.I)
 """The level of a row, asked for; and in a row that gives its own, which tells what comes of it."""
 MAX_ROW: Final = 2000
+MAX_PLACES: Final = 20
+"""Places that ask for what is under one key: of what more ask for, each is another matter."""
 _CLOSURES: Final = frozenset({"anonymous_function", "arrow_function"})
 _CALLS: Final = ("function_call_expression",)
 _FUNCTIONS: Final = ("function_definition", "method_declaration")
@@ -73,7 +76,8 @@ def _under_key(key: Node, kept: Node, worth: Worth) -> Iterator[Asked]:
     name = string(key)
     root = root_of(kept)
     word = re.compile(rb"\[\s*['\"]%s['\"]\s*\]" % re.escape((name or "").encode("utf-8", "replace")))
-    for place in around(root, root.text or b"", word, ("subscript_expression",)) if name else ():
+    places = around(root, root.text or b"", word, ("subscript_expression",)) if name else iter(())
+    for place in itertools.islice(places, MAX_PLACES):
         of_key = place.named_child_count > 1 and string(place.named_children[1]) == name
         given = field(place.parent, "left") == place and place.parent is not None and "assign" in place.parent.type
         if of_key and not given and place.start_byte > kept.end_byte:

@@ -71,6 +71,12 @@ def lists_beside(
     constants: dict[str, str] = {}
     for _, defined in each(_constants, own, names) if names else ():
         constants |= defined
+    listed_under = {check.list_name for fact in facts.values() for check in fact.checks}
+    kept = tuple(sorted({one.list_name for fact in facts.values() for one in fact.held} - listed_under))
+    lists: dict[str, list[tuple[str, list[str]]]] = defaultdict(list)
+    for file, told in each(_lists_in, own, kept) if kept else ():
+        for name, listed in told:
+            lists[name].append((file.path, listed))
     for file in files:
         held = facts[file.path].held if file.part == "own" and file.path in facts else ()
         data = content_of(root, file) if held else b""
@@ -79,6 +85,8 @@ def lists_beside(
                 found[file.path].append(replace(check, extension=extension, list_name=""))
             elif check.list_name.endswith((".php", ".inc")):
                 found[file.path] += _returned(root, file, check, files)
+            elif len(there := lists.get(check.list_name, [])) == 1:
+                found[file.path] += _members(check, there)
             else:
                 found[file.path] += _members(check, values_beside(root, file.path, data, check.list_name))
     return found
@@ -89,6 +97,19 @@ def _constants(data: bytes, names: Sequence[str]) -> dict[str, str]:
     words = "|".join(map(re.escape, names)).encode()
     shape = rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*['\"]([\w -]{1,40})['\"]" % words
     return {match[1].decode(): match[2].decode() for match in re.finditer(shape, data)}
+
+
+def _lists_in(data: bytes, names: Sequence[str]) -> list[tuple[str, list[str]]]:
+    """The plain lists that are kept under some names in one file: ``$needed = ['curl', 'gd'];``"""
+    kept = rb"\b(%s)\b['\"]?\s*(?:=>|\]?\s*=)\s*(?:\[|array\s*\()([^\[\]()]{1,2000})"
+    words = "|".join(map(re.escape, names)).encode()
+    return [
+        (match[1].decode(), [name.decode() for name in _QUOTED.findall(match[2])])
+        for match in re.finditer(kept % words, data)
+    ]
+
+
+_QUOTED: Final = re.compile(rb"['\"]([\w -]{1,40})['\"]")
 
 
 def _returned(root: str, by: SourceFile, held: Check, files: Sequence[SourceFile]) -> Iterator[Check]:

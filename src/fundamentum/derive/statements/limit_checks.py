@@ -34,7 +34,10 @@ from fundamentum.derive.statements.outcomes import WARNING
 
 _SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
 ELSEWHERE: Final = "@"
-"""Stands before the name of a constant that another file defines, in place of a value."""
+"""Stands before the name of a constant that another file defines, in place of a value; or before that of a table of
+limits, in place of a directive."""
+_KEPT: Final = re.compile(r"(?:\[['\"]|::|^\$)([A-Za-z]\w{1,40})(?:['\"]\])?$")
+"""What a table is called that another file has: ``$config['limits']``, ``Limits::LEAST``."""
 LARGEST_OF_MEGABYTES: Final = 4096
 """Below it, a number that a size is compared with is one of megabytes: nobody asks for so few bytes."""
 LEAST_SIZE: Final = 2 << 20
@@ -226,6 +229,9 @@ def _least_in(given: Node | None) -> Node | None:
 
 def _of_table(root: Node, call: Node, name: str) -> Iterator[Wanted]:
     """``foreach (['memory_limit' => '128M'] as $name => $least) { if (ini_get($name) < $least) ... }``"""
+    for loop in loops_around(call):
+        if loop.key == name and list_of(loop.source, root) is None and (kept := _KEPT.search(text(loop.source))):
+            yield Wanted(f"{ELSEWHERE}{kept[1]}", ELSEWHERE, line(call), _stops(compared_where(root, call)))
     for key, given in entries_gone_through(root, call, name):
         least = _least_in(given) if key in LIMITS else None
         if least is not None and (value := _value(root, least, key)):

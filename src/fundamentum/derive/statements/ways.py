@@ -10,6 +10,8 @@ from fundamentum.derive.php_source.source import CHECKS
 
 Ways = tuple[Sequence[Node], Node | None]
 """The conditions, and the branch that is left where none of them holds."""
+MAX_WAYS: Final = 12
+"""Ways to do one thing, each in an ``if`` of its own."""
 _LEAVING: Final = frozenset({"return_statement", "exit_statement"})
 
 
@@ -38,10 +40,10 @@ def _each_leaving(statement: Node) -> tuple[list[Node], Node | None]:
     """The conditions of an ``if`` that leaves and of those beside it that ask and leave too; and what follows them."""
     before, behind = statement.prev_named_sibling, statement.next_named_sibling
     conditions = _ways(statement)[0]
-    while before is not None and _asks_and_leaves(before):
+    while before is not None and _asks_and_leaves(before) and len(conditions) < MAX_WAYS:
         Patience.tick()
         conditions, before = [*_ways(before)[0], *conditions], before.prev_named_sibling
-    while behind is not None and _asks_and_leaves(behind):
+    while behind is not None and _asks_and_leaves(behind) and len(conditions) < MAX_WAYS:
         Patience.tick()
         conditions, behind = [*conditions, *_ways(behind)[0]], behind.next_named_sibling
     return conditions, behind

@@ -48,6 +48,8 @@ _ORDER: Final[dict[str, Callable[[int], bool]]] = {
 }
 _EQUAL: Final = {"==": True, "===": True, "!=": False, "!==": False, "<>": False}
 _DECIDING: Final = {"&&": False, "and": False, "||": True, "or": True}
+_BITWISE: Final = {"&": False, "|": True}
+"""The same, of truth values alone."""
 _TURNED: Final = re.compile(r"[!-]")
 _CASTS: Final[dict[str, Callable[[Value], Value]]] = {
     "bool": is_true,
@@ -144,6 +146,9 @@ def _joined(sign: str, left: Cases, right: Cases) -> Cases:
     """Two expressions with an operator between them."""
     if sign in _DECIDING:
         return tuple(_either(_DECIDING[sign], *pair) for pair in zip(left, right, strict=True))
+    if sign in _BITWISE:
+        pairs = zip(left, right, strict=True)
+        return tuple(_either(_BITWISE[sign], *pair) if _truths(pair) else None for pair in pairs)
     if sign == "xor":
         return _each(lambda first, second: is_true(first) is not is_true(second), left, right)
     if sign in _EQUAL:
@@ -158,6 +163,10 @@ def _joined(sign: str, left: Cases, right: Cases) -> Cases:
     if (reckoned := _ARITHMETIC.get(sign)) is not None:
         return _each(lambda first, second: limited(reckoned(as_number(first), as_number(second))), left, right)
     return (None,) * len(left)
+
+
+def _truths(values: Sequence[Value]) -> bool:
+    return all(value is None or isinstance(value, bool) for value in values)
 
 
 def _agreed(question: Callable[[int], bool], known: Sequence[int]) -> Value:

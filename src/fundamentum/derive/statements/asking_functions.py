@@ -4,6 +4,7 @@
 ``class Requirement { function isFulfilled() { return extension_loaded($this->name); } }``
 """
 
+import itertools
 import re
 from collections.abc import Iterable, Iterator
 from typing import Final
@@ -28,7 +29,7 @@ from fundamentum.derive.statements.branches import branches, function_of, named_
 from fundamentum.derive.statements.consequences import consequences
 from fundamentum.derive.statements.limit_checks import compared_where
 from fundamentum.derive.statements.switch_checks import switch_condition
-from fundamentum.derive.statements.truth import climbed, literal
+from fundamentum.derive.statements.truth import CONDITION, Worth, climbed, literal
 from fundamentum.derive.statements.versions_compared import Compared
 
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
@@ -36,6 +37,8 @@ SOURCES: Final = frozenset(
     {"variable_name", "member_access_expression", "member_call_expression", "class_constant_access_expression"}
 )
 """Expressions that a function's caller, or a class, gives a value."""
+MAX_PLACES: Final = 6
+"""Places that ask for a variable which holds an answer."""
 MAX_ASKERS: Final = 20
 """Such functions of one file: a program has one or two."""
 MADE: Final = "__construct"
@@ -114,12 +117,16 @@ def askers_of(place: Node, source: Node, listed: bool, kind: str, told: Outcome,
         yield Asker("constant", written, 0, listed, kind, told, answers, where)
 
 
-def answered(condition: Node, *, missing: bool = False) -> str:
+def answered(condition: Node, *, missing: bool = False, given: Worth = CONDITION) -> str:
     """What the function returns: ``present`` something true where it is there, ``missing`` where it is not.
 
-    ``missing``: what the condition comes to where it is not.
+    ``missing``: what the condition comes to where it is not; ``given``: what a variable comes to that holds it.
     """
-    for at, worth in climbed(condition):
+    for at, worth in climbed(condition, given):
+        kept = field(at.parent, "left") if at.parent is not None and at.parent.type == "assignment_expression" else None
+        if kept is not None and kept.type == "variable_name":
+            places = itertools.islice(named_behind(kept, function_of(kept)), MAX_PLACES)
+            return next(filter(None, (answered(place, missing=missing, given=worth) for place in places)), "")
         if at.parent is not None and at.parent.type == "return_statement":
             bad = worth.bad()
             return "" if bad is None else "missing" if bad is not missing else "present"

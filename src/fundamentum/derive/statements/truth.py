@@ -40,6 +40,8 @@ _BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 CONDITION: Final = Worth(True, False)
 """What the condition itself comes to."""
 _CHECKS: Final = frozenset({"extension_loaded", "function_exists", "class_exists"})
+_LEVEL: Final = re.compile(r"\$(?:is_?)?(?:(?P<must>required|mandatory|must|fatal|critical|blocking)|optional)$", re.I)
+"""Parameters that tell whether a requirement must be met."""
 _FUNCTIONS: Final = frozenset({"function_definition", "method_declaration"})
 _ASKING: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 """Where the value of an assignment is asked for: ``if ($missing = missing())``"""
@@ -124,12 +126,13 @@ def _given(place: Node, worth: Worth, alone: bool) -> Given:
 
 
 def _by_default(variable: Node) -> Value:
-    """What a variable is that is a parameter of the function around, if it is not given."""
+    """What a variable is that is a parameter of the function around, if it is not given; of a level, that it must."""
     function = nearest(variable, *_FUNCTIONS)
     parameters = field(function, "parameters")
     for one in children(parameters):
         if text(field(one, "name")) == text(variable):
-            return literal(field(one, "default_value"))
+            level = _LEVEL.match(text(variable))
+            return level["must"] is not None if level else literal(field(one, "default_value"))
     return None
 
 

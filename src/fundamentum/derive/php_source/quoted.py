@@ -100,7 +100,8 @@ def _of_extension(kind: str, value: str) -> bool:
 
 _DRIVERS: Final = rb"mysql|pgsql|sqlite|oci|dblib|sqlsrv|odbc|firebird|ibm|informix"
 DRIVER: Final = re.compile(
-    rb"""["'](?P<at>%s):(?=["'/$:{]|[a-z_ ]+=|%%s)|["'](?P<name>pdo_(?:%s))["']""" % (_DRIVERS, _DRIVERS)
+    rb"""["'](?P<at>%s):(?=["'/$:{]|[a-z_ ]+=|%%s|(?<=sqlite:)[\w.~-])|["'](?P<name>pdo_(?:%s))["']"""
+    % (_DRIVERS, _DRIVERS)
 )
 """The beginning of what names a database to connect to, or the extension for it; in lower case."""
 DRIVER_NAME: Final = re.compile(rb"""["'](%s)["']""" % _DRIVERS)

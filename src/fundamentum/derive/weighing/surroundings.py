@@ -1,5 +1,6 @@
 """What an application's evidence tells of its surroundings, in the terms of a needs file."""
 
+import itertools
 from collections.abc import Iterable, Iterator
 from typing import Final
 
@@ -48,14 +49,18 @@ def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[En
 def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
     """For every driver that is required, the servers to which it speaks; alternatives stay together.
 
-    And for one that a sample of the configuration chooses, where the program connects to whatever is configured.
+    And for one that a sample of the configuration chooses, where the program connects to whatever is configured, or
+    where nothing else tells which database it needs.
     """
-    connects = any("pdo" in entry.names and entry.level == "required" for entry in found if entry.kind == "extension")
     drivers = suppliers().drivers
+    required = {
+        name for entry in found if entry.kind == "extension" and entry.level == "required" for name in entry.names
+    }
+    open_to_any = "pdo" in required or required.isdisjoint(itertools.chain.from_iterable(drivers.values()))
     seen: set[tuple[str, ...]] = set()
     for entry in found:
         known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
-        needed = entry.level == "required" or (connects and entry.rule in (CHOSEN, WRITTEN_FOR))
+        needed = entry.level == "required" or (open_to_any and entry.rule in (CHOSEN, WRITTEN_FOR))
         if entry.kind != "extension" or not needed or not known:
             continue
         products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))

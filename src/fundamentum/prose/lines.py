@@ -16,7 +16,9 @@ MAX_WRAPPED: Final = 100
 """Columns of a text that somebody has wrapped."""
 MAX_TAGS: Final = 100_000
 _BLOCKS: Final = frozenset("p li td th tr div dt dd h1 h2 h3 h4 h5 h6 br pre section article ul ol table body".split())
-_HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 dt th caption legend summary".split())
+_HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 th caption legend summary".split())
+_TERM: Final = "dt"
+"""A term, which is told with what is said of it as one line."""
 _LISTS: Final = frozenset({"ul", "ol"})
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
 _MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
@@ -141,7 +143,7 @@ def _of_page(text: str) -> Iterator[Line]:
     heading, parts, number, listed = "", list[str](), 1, False
     headings: list[str] = []
     """Those above the lists that are open."""
-    leading = ""
+    leading = term = ""
     """The last words before the place: ``You need these extensions:``"""
     for event, node in etree.iterwalk(tree, events=("start", "end")):
         tag = node.tag if isinstance(node.tag, str) else ""
@@ -152,13 +154,18 @@ def _of_page(text: str) -> Iterator[Line]:
         if tag in _BLOCKS and not row:
             words = re.sub(r"\s+", " ", " ".join(parts)).strip()
             parts.clear()
+            if tag == _TERM and event == "end":
+                words, term = "", words.rstrip(":")
+            elif term and words:
+                words, term = f"{term}: {words}", ""
             title = words.rstrip(":") if event == "end" and tag in _HEADINGS and words else ""
             heading = title or heading
             yield from _sentences(words, number, heading, listed)
             leading = words or leading
             if event == "start" and tag in _LISTS:
                 headings.append(heading)
-                heading = f"{heading}: {leading[:-1]}" if leading.endswith(":") else heading
+                above = term or (leading[:-1] if leading.endswith(":") else "")
+                heading, term = f"{heading}: {above}" if above else heading, ""
             elif tag in _LISTS and headings:
                 heading = headings.pop()
             number, listed = (node.sourceline or number), tag in ("li", "tr")

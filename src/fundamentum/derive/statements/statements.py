@@ -24,6 +24,8 @@ _OF_REQUIREMENTS: Final = re.compile(
     re.I,
 )
 """What files, classes and functions are called that look whether the program can run."""
+_FOR_DEVELOPERS: Final = re.compile(r"(?:build|tools?|dev|devtools|ci|packaging|release)/", re.I)
+"""Where the scripts stand that make the program, not those that run it."""
 MAX_PAGE: Final = 20_000
 """Bytes of a page that tells why the program does not run."""
 _PAGE_ENDS: Final = re.compile(rb"\b(?:exit|die)\b\s*[(;]", re.I)
@@ -120,6 +122,8 @@ def _ends(root: str, own: Sequence[SourceFile], file: SourceFile, name: str) -> 
 def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
     """Whether a gate speaks for the program: deep inside, in a function, most speak for what that function does."""
     inside = file.path.removeprefix(f"{base}/") if base else file.path
+    if _FOR_DEVELOPERS.match(inside):
+        return False
     named = _OF_REQUIREMENTS.search(f"{inside.rpartition('/')[2]} {gate.function}")
     return not gate.function or "/" not in inside or named is not None or of_an_installer(inside)
 

@@ -10,7 +10,7 @@ from fundamentum.prose.statement import Statement, level_of
 
 _SCRIPT: Final = r"((?:[A-Za-z0-9_-]+/)*[A-Za-z0-9_-]+\.php|bin/[A-Za-z0-9_-]+)"
 _CRON: Final = lazy_regex(
-    rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
+    rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)??(?:cd\s+\S+\s*(?:&&|;)\s*)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
 )
 _EVERY: Final = lazy_regex(
     r"\b(?:every|once (?:an?|each)|each)\s+(\d+)?\s*(minute|hour|day|night|week|month)s?\b|"

@@ -64,6 +64,13 @@ LIMITS: Final = frozenset(
 )
 """Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 
+SWITCHED_OFF: Final = frozenset(
+    "exec shell_exec system passthru popen proc_open proc_get_status proc_terminate mail putenv set_time_limit "
+    "symlink link readlink fsockopen pfsockopen stream_socket_client stream_socket_server parse_ini_file "
+    "show_source escapeshellarg escapeshellcmd ignore_user_abort disk_free_space chown chgrp glob scandir".split()
+)
+"""Functions that are in every PHP and that hosts switch off."""
+
 
 def words_for(extension: str) -> tuple[str, ...]:
     """The words by which people name what an extension is for: file names, class names, settings."""

@@ -7,6 +7,7 @@ from typing import Final
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
+from fundamentum.derive.families import SWITCHED_OFF
 from fundamentum.derive.php_source.source import CHECKS
 
 TAKING: Final = frozenset(
@@ -90,9 +91,14 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
 
 
 def _of_extension(kind: str, value: str) -> bool:
-    """Whether a function, class or constant of that name comes with an extension that not every PHP has."""
+    """Whether a function, class or constant of that name comes with an extension that not every PHP has.
+
+    Or it is a function that hosts switch off.
+    """
     if kind == "extension":
         return bool(extension_called(value.encode("latin-1", "replace")))
+    if kind == "function" and value.lower() in SWITCHED_OFF:
+        return True
     value = value.replace("\\\\", "\\")
     symbols = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
     return any(symbol.extension not in EVERYWHERE for symbol in symbols)

@@ -6,13 +6,9 @@
 from collections.abc import Iterable
 from typing import Final
 
+from fundamentum.derive.families import SWITCHED_OFF
 from fundamentum.derive.php_source.facts import Check, Wish
 
-SWITCHED_OFF: Final = frozenset(
-    "exec shell_exec system passthru popen proc_open proc_get_status proc_terminate mail putenv set_time_limit "
-    "symlink link readlink fsockopen pfsockopen stream_socket_client stream_socket_server parse_ini_file "
-    "show_source escapeshellarg escapeshellcmd ignore_user_abort disk_free_space chown chgrp glob scandir".split()
-)
 _DEMANDS: Final = frozenset({"exits", "leaves", "throws", "reports", "listed-required"})
 _ENDING: Final = "()"
 

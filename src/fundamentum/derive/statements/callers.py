@@ -97,8 +97,8 @@ class Callers:
             self._find_places(more)
             known |= more
             more = {(key, one[1]) for one in more for key in self._open_callers(one, protects)} - known
-        while len(reached) < len(reached := reached | dict(self._protected(known - reached.keys(), reached, protects))):
-            pass
+        while more_reached := dict(self._protected(known - reached.keys(), reached, protects)):
+            reached |= more_reached
         return reached
 
     def included(self, paths: Iterable[str]) -> frozenset[str]:
@@ -171,10 +171,14 @@ class Callers:
             wanted[key].append(extension)
         files = {file.path: file for key in wanted for file in self._speaking[key]}
         spoken_of = {key: extensions for key, extensions in wanted.items() if self._speaking[key]}
+        left = set(files)
         for file, places in self._each(_places_in, files.values(), spoken_of) if files else ():
+            left.discard(file.path)
             for place in places:
                 for extension in place.guards:
                     self._places[place.key, extension].append((file.path, place))
+        for key, extension in sought if left else ():  # no time was left to look at all
+            self._places[key, extension].append(("", _unprotected(key, [extension])))
 
 
 def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:
@@ -187,16 +191,23 @@ def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:
 
 def _places_in(data: bytes, sought: Mapping[Key, Sequence[str]]) -> list[Place]:
     """The places of one file that reach what is sought."""
-    spots = [(key, spot) for key in _counted_in(data, sought) for spot in _spots(data.lower(), key)]
+    lowered = data.lower()
+    words = all_words(lowered)
+    spots = [(key, spot) for key in sought if _first_word(key) in words for spot in _spots(lowered, key)]
     if not spots:
         return []
     Patience.begin()
     try:
-        source, lowered = Source(data), data.lower()
-        guards = Guards(source, lowered, all_words(lowered))
+        source = Source(data)
+        guards = Guards(source, lowered, words)
         return [place for key, spot in spots if (place := _place(guards, source, spot, key, sought[key])) is not None]
     except RecursionError:
-        return [Place(key, dict.fromkeys(sought[key], ""), (), "", "") for key, _ in spots]
+        return [_unprotected(key, sought[key]) for key, _ in spots]
+
+
+def _unprotected(key: Key, extensions: Iterable[str]) -> Place:
+    """A place of which nothing is known."""
+    return Place(key, dict.fromkeys(extensions, ""), (), "", "")
 
 
 def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, extensions: Sequence[str]) -> Place | None:
@@ -242,7 +253,7 @@ def _makes(before: bytes, after: bytes) -> bool:
     made = not _NAME_ON.match(after) and (
         _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
     )
-    return bool(made) or (after[:1] in (b"'", b'"') and _IN_QUOTES.search(before) is not None)
+    return bool(made) or (after[:1] in (b"'", b'"', b"@") and _IN_QUOTES.search(before) is not None)
 
 
 def _calls(before: bytes, after: bytes) -> bool:

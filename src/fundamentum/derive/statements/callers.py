@@ -21,8 +21,8 @@ from fundamentum.derive.statements.guards import GUARDS, Guards
 
 MAX_PLACES: Final = 12
 """Places that reach one thing: what more reach is no part that is done without."""
-MAX_STEPS: Final = 2
-"""How far up callers are looked for: those of what uses an extension, and theirs."""
+MAX_STEPS: Final = 3
+"""How far up callers are looked for: those of what uses an extension, and theirs, and theirs again."""
 
 Key = tuple[str, str]
 """``class``, ``function`` or ``file``, and its name in lower case."""
@@ -117,13 +117,22 @@ class Callers:
             and any(word in name for word in words_for(extension))
         )
 
-    def _may_be(self, key: Key, extension: str, protects: Protects) -> bool:
-        """Whether something may be reached only behind checks, by what is known of its places up to now."""
+    def _may_be(self, key: Key, extension: str, protects: Protects, below: frozenset[Key] = frozenset()) -> bool:
+        """Whether something may be reached only behind checks, by what is known of its places up to now.
+
+        ``below``: what it reaches, which is no way to it.
+        """
         places = self._places.get((key, extension))
         if places is None:
-            return bool(self._speaking.get(key))
+            return key not in self._speaking or bool(self._speaking[key])
         return bool(places) and all(
-            protects(path, place, extension) or place.scope or place.function for path, place in places
+            protects(path, place, extension)
+            or any(
+                caller not in below and self._may_be(caller, extension, protects, below | {key})
+                for caller in within(path, place.scope, place.function)
+                if caller[0] != "file"
+            )
+            for path, place in places
         )
 
     def _open_callers(self, one: Sought, protects: Protects) -> Iterator[Key]:

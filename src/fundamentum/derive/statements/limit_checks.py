@@ -197,6 +197,8 @@ def _value(root: Node, node: Node, directive: str) -> str:
         return found
     if plain.type in _ON_THE_WAY and (given := arguments(plain)):
         return _value(root, given[0], directive)
+    if plain.type == "binary_expression" and (found := number_of(_product(root, plain), directive)):
+        return found
     name = plain_name(text(plain))
     if called(plain) and (told := returned(called(plain), root)) is not None:
         return number_of(text(told), directive)
@@ -204,6 +206,16 @@ def _value(root: Node, node: Node, directive: str) -> str:
     if kept is not None and (found := number_of(text(kept), directive)):
         return found
     return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""
+
+
+def _product(root: Node, node: Node) -> str:
+    """A product with what is kept under the names in it: ``MAX_MB * 1024 * 1024``"""
+    parts = [part.strip("() ") for part in text(node).split("*")]
+    kept = [None if part[:1].isdigit() else first_given(plain_name(part), root) for part in parts[:MAX_FACTORS]]
+    return " * ".join(text(one) if one is not None else part for one, part in zip(kept, parts, strict=False))
+
+
+MAX_FACTORS: Final = 4
 
 
 def _of_variable(root: Node, assignment: Node, directive: str) -> tuple[str, Node | None]:

@@ -35,6 +35,8 @@ def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
         return _joined([_part(child, source, depth) for child in plain.named_children])
     if plain.type == "binary_expression" and text(field(plain, "operator")) == ".":
         return _joined([values(part, source, depth + 1) for part in _concatenated(plain)])
+    if chosen := _alternatives(plain):
+        return [value for part in chosen for value in values(part, source, depth + 1)][:MAX_VALUES]
     written = text(plain)
     if written == "__DIR__":
         return [HERE]
@@ -45,6 +47,15 @@ def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
     if plain.type in ("name", "variable_name", "class_constant_access_expression", "member_access_expression"):
         return list(islice(_kept(plain, source, depth), MAX_VALUES)) or [UNKNOWN]
     return [UNKNOWN]
+
+
+def _alternatives(node: Node) -> list[Node]:
+    """The expressions of which one is taken: ``$config['ocr'] ?? 'tesseract'``, ``$fine ? 'a' : 'b'``"""
+    if node.type == "binary_expression" and text(field(node, "operator")) == "??":
+        return [side for name in ("left", "right") if (side := field(node, name)) is not None]
+    if node.type == "conditional_expression":
+        return [side for name in ("body", "alternative") if (side := field(node, name)) is not None]
+    return []
 
 
 def _concatenated(node: Node) -> list[Node]:

@@ -166,7 +166,11 @@ class Whole:
             if extension not in asked and extension not in CHOOSABLE:
                 continue
             own = [(path, use) for path, use in uses if self.files[path].part in ("own", "optional")]
-            plain = [(path, use) for path, use in own if not use.guard and not use.weak]
+            plain = [
+                (path, use)
+                for path, use in own
+                if not use.guard and not use.weak and not self._answered(path, use.names, extension)
+            ]
             if len({path for path, _ in plain}) <= MANY and not self._required(extension):
                 yield from ((path, use, extension) for path, use in plain)
 

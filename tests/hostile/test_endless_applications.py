@@ -31,6 +31,16 @@ CODE: dict[str, str] = {
     + "if (PHP_VERSION_ID < 80100) fn"
     + "\n" * 300_000
     + "catch(",
+    "results under a key": "$rows = ["
+    + "['ok' => extension_loaded('gd')]," * 3_000
+    + "]; foreach ($rows as $r) { "
+    + "if (!$r['ok']) { $errors[] = 1; }" * 3_000
+    + "}",
+    "ways one after the other": "function f() { "
+    + "if (function_exists('imap_open')) return 1;" * 5_000
+    + "throw new E; }",
+    "functions that call each other": "extension_loaded('imagick');"
+    + "".join(f"function f{n}() {{ new Imagick; f{n * 7 % 400}(); f{n * 11 % 400}(); }}" for n in range(400)),
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
 }
 

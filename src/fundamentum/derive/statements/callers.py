@@ -23,6 +23,8 @@ MAX_PLACES: Final = 12
 """Places that reach one thing: what more reach is no part that is done without."""
 MAX_STEPS: Final = 3
 """How far up callers are looked for: those of what uses an extension, and theirs, and theirs again."""
+MAX_LOOKED_UP: Final = 2
+"""How far up it is asked whether what reaches something can be protected at all."""
 
 Key = tuple[str, str]
 """``class``, ``function`` or ``file``, and its name in lower case."""
@@ -123,7 +125,7 @@ class Callers:
         ``below``: what it reaches, which is no way to it.
         """
         places = self._places.get((key, extension))
-        if places is None:
+        if places is None or len(below) == MAX_LOOKED_UP:
             return key not in self._speaking or bool(self._speaking[key])
         return bool(places) and all(
             protects(path, place, extension)

@@ -192,12 +192,17 @@ class Callers:
             self._places[key, extension].append(("", _unprotected(key, [extension])))
 
 
-def _counted_in(data: bytes, keys: Iterable[Key]) -> dict[Key, int]:
+def _counted_in(data: bytes, keys: Collection[Key]) -> dict[Key, int]:
     """How often each is reached in one file."""
     lowered = data.lower()
-    words = all_words(lowered)
-    counted = {key: sum(1 for _ in _spots(lowered, key)) for key in keys if _first_word(key) in words}
+    # A few words are found sooner than all are told apart.
+    there = lowered if len(keys) < FEW else all_words(lowered)
+    counted = {key: sum(1 for _ in _spots(lowered, key)) for key in keys if _first_word(key) in there}
     return {key: number for key, number in counted.items() if number}
+
+
+FEW: Final = 40
+"""Names that are looked for one by one."""
 
 
 def _places_in(data: bytes, sought: Mapping[Key, Sequence[str]]) -> list[Place]:
@@ -238,10 +243,10 @@ def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, exte
 def _counts(guard: Guard, extension: str) -> bool:
     """Whether what stands around a call protects all that is called.
 
-    A catch may be for anything that fails there, and who explains what is missing may not do without it; a word such as
-    ``xml`` is chosen for many reasons.
+    A catch may be for anything that fails there, who explains what is missing may not do without it, a test of PHP's
+    version may be for the whole program; a word such as ``xml`` is chosen for many reasons.
     """
-    return guard in ("checked", "version") or (guard == "chosen" and extension in CHOOSABLE)
+    return guard == "checked" or (guard == "chosen" and extension in CHOOSABLE)
 
 
 def _first_word(key: Key) -> bytes:

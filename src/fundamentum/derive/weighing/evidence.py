@@ -8,12 +8,14 @@ from typing import Final, NamedTuple
 
 import msgspec
 
+from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.tree import Part, SourceFile
 from fundamentum.derive.beside.manifest import Manifest, Stated
 from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.statements.callers import Place, Reached, guard_of
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
 from fundamentum.derive.weighing.held_lists import HeldLists
 
@@ -163,7 +165,7 @@ class Whole:
         Of extensions that are asked for, or that code is written around.
         """
         for extension, uses in self.uses_by_extension().items():
-            if extension not in asked and extension not in CHOOSABLE:
+            if (extension not in asked and extension not in CHOOSABLE) or extension in EVERYWHERE:
                 continue
             own = [(path, use) for path, use in uses if self.files[path].part in ("own", "optional")]
             plain = [
@@ -171,11 +173,22 @@ class Whole:
                 for path, use in own
                 if not use.guard and not use.weak and not self._answered(path, use.names, extension)
             ]
-            if len({path for path, _ in plain}) <= MANY and not self._required(extension):
+            if len({path for path, _ in plain}) <= MANY and not self._demanded(extension):
                 yield from ((path, use, extension) for path, use in plain)
 
-    def _required(self, extension: str) -> bool:
-        return any(statement.level == "required" for statement in self.stated(extension))
+    def _demanded(self, extension: str) -> bool:
+        """Whether it is required in any case: a manifest, or the program itself says so."""
+        return any(statement.level == "required" for statement in self.stated(extension)) or any(
+            file.part == "own"
+            and (
+                check.outcome in _ENDING
+                or (check.outcome == "reports" and looks_at_requirements(file.path, check.around))
+            )
+            and not check.among
+            and (file.path, extension) not in self.pages
+            and not self.driver(file.path, check.around.partition(" ")[0], extension)
+            for file, check in self.checks(extension)
+        )
 
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""
@@ -233,6 +246,9 @@ class Whole:
     def stated(self, extension: str) -> list[Stated]:
         """What manifests say."""
         return [statement for statement in self.manifest.statements if statement.extension == extension]
+
+
+_ENDING: Final = ("exits", "listed-required")
 
 
 def extensions_seen(scanned: Iterable[Scanned], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:

@@ -1,4 +1,5 @@
-"""Extensions that do the same for an application, the words by which people name what they are for; limits of PHP."""
+"""Extensions that do the same for an application, the words by which people name what they are for; limits of PHP, and
+functions that hosts switch off."""
 
 from collections.abc import Mapping
 from typing import Final

@@ -64,6 +64,21 @@ def typed_constant(source: Source, node: Node) -> bool:
     )
 
 
+def constant_of_trait(source: Source, node: Node) -> bool:
+    inside = nearest(node, "trait_declaration", "class_declaration", "anonymous_class", "function_definition")
+    return node.type == "const" and inside is not None and inside.type == "trait_declaration"
+
+
+def chosen_of_chosen(source: Source, node: Node) -> bool:
+    """``$a ? 1 : $b ? 2 : 3``; what is short on both sides (``?:``) went on."""
+    whole = node.parent
+    first = field(whole, "condition")
+    if whole is None or whole.type != "conditional_expression" or first is None:
+        return False
+    full = field(whole, "body") is not None or field(first, "body") is not None
+    return first.type == "conditional_expression" and full
+
+
 def default_new(source: Source, node: Node) -> bool:
     """``new`` in the default value of a parameter."""
     for parent, child in ancestors(node):

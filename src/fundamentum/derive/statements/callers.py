@@ -234,7 +234,7 @@ def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, exte
     scope, function = names_around(node)
     if key in (("class", scope), ("function", function)):
         return None
-    told = {extension: guards.around(node, (extension,), given=False) for extension in extensions}
+    told = {extension: guards.around(node, (extension,), reaching=True) for extension in extensions}
     names = next(iter(told.values()))[1]
     around = {extension: guard if _counts(guard, extension) else "" for extension, (guard, _) in told.items()}
     return Place(key, around, names, scope, function)

@@ -8,7 +8,6 @@ from typing import Final
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import COMMAND_LINE, Check, Guard
 from fundamentum.derive.php_source.nodes import (
     Patience,
@@ -25,6 +24,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
+from fundamentum.derive.statements.condition_names import names_in, names_one
 from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, called_where
 from fundamentum.derive.statements.stated_at import names_of
 
@@ -33,20 +33,16 @@ GUARDS: Final[tuple[Guard, ...]] = ("checked", "caught", "explained", "chosen", 
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
-_NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
 _DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
 """What is done where an extension is missing, no condition."""
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
+_CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})
+_LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
-_WORDS_ASIDE: Final = frozenset(
-    "isset empty if and or not true false null array count is_array new is_null in_array strtolower self static "
-    "parent this is_string function_exists defined".split()
-)
-
 _SAPI: Final = rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
 _CLI: Final = re.compile(_SAPI + rb"\s*===?\s*['\"]cli['\"]|['\"]cli['\"]\s*===?\s*" + _SAPI)
 _NOT_CLI: Final = re.compile(_SAPI + rb"\s*!==?\s*['\"]cli['\"]|['\"]cli['\"]\s*!==?\s*" + _SAPI)
@@ -83,10 +79,11 @@ class Guards:
                 )  # fmt: skip
                 yield from (replace(fact, extension=extension) for extension in check.extensions)
 
-    def around(self, node: Node, extensions: Sequence[str], *, given: bool = True) -> tuple[Guard, tuple[str, ...]]:
+    def around(self, node: Node, extensions: Sequence[str], *, reaching: bool = False) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it.
 
-        ``given``: so does a function which has to be given what only the extension makes.
+        ``reaching``: of a place that reaches one.  A table that says how something is made protects that, and a function
+        which has to be given what only the extension makes protects nothing that it calls.
         """
         found: list[Guard] = []
         names: dict[str, None] = {}
@@ -98,7 +95,7 @@ class Guards:
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
                     names = {COMMAND_LINE: None} | names
                 names |= dict.fromkeys(self._spoken(condition))
-            if guard := self._other(parent, child, extensions, given):
+            if guard := self._other(parent, child, extensions, reaching):
                 found.append(guard)
             if "checked" in found:
                 break
@@ -115,7 +112,7 @@ class Guards:
                 start, end = condition.start_byte, condition.end_byte
                 written = self.source.data[start:end]
                 done = any(start <= check.start < end for check in self.at) or _DONE.search(written)
-                if not done and _names_one(written, extensions):
+                if not done and names_one(written, extensions):
                     return True
         return False
 
@@ -235,14 +232,14 @@ class Guards:
             for word in re.findall(rb"[\w\\]+", written.split(b"instanceof", 1)[1])
         ):
             return "checked"
-        if (positive or _DENIED.match(written)) and _names_one(written, extensions):
+        if (positive or _DENIED.match(written)) and names_one(written, extensions):
             asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
             return "checked" if ASKING.among(asks) else "chosen"
         if _VERSION.search(written):
             return "version"
         return ""
 
-    def _other(self, parent: Node, child: Node, extensions: Sequence[str], given: bool) -> Guard:
+    def _other(self, parent: Node, child: Node, extensions: Sequence[str], reaching: bool) -> Guard:
         if parent.type == "try_statement" and field(parent, "body") == child:
             for clause in parent.named_children:
                 caught = field(clause, "type") if clause.type == "catch_clause" else None
@@ -251,12 +248,12 @@ class Guards:
                     body = field(clause, "body")
                     if names & _CATCHES_MISSING and (body is None or self.found.ends(body) != "exits"):
                         return "caught"
-        elif parent.type in ("case_statement", "match_conditional_expression"):
+        elif parent.type in _CHOICES or (reaching and _makes_later(parent, child)):
             value = field(parent, "value") or parent.named_children[0]
-            if value != child and _names_one(self.source.data[value.start_byte : value.end_byte], extensions):
+            if value != child and names_one(self.source.data[value.start_byte : value.end_byte], extensions):
                 return "chosen"
         elif parent.type in ("method_declaration", "function_definition"):
-            return "checked" if given and self._given(parent, extensions) else ""
+            return "checked" if not reaching and self._given(parent, extensions) else ""
         elif parent.type in ("class_declaration", "trait_declaration"):
             for check in self.at:
                 inside = parent.start_byte <= check.start < parent.end_byte
@@ -278,31 +275,17 @@ class Guards:
     def _spoken(self, condition: Node) -> tuple[str, ...]:
         """The names in a condition: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
         if condition.id not in self._names_in:
-            self._names_in[condition.id] = tuple(self._speaking(condition))
+            written = self.source.data[condition.start_byte : condition.end_byte]
+            self._names_in[condition.id] = tuple(names_in(written))
         return self._names_in[condition.id]
 
-    def _speaking(self, condition: Node) -> Iterator[str]:
-        for sigil, word, call in _NAME.findall(self.source.data[condition.start_byte : condition.end_byte]):
-            name = word.decode("latin-1")
-            if name.lower() in _WORDS_ASIDE:
-                continue
-            if call:
-                yield name.lower() + "()"
-            elif sigil == b"$":
-                yield "$" + name
-            elif sigil:
-                yield "->" + name
-            elif name.isupper():
-                yield name
+
+def _makes_later(element: Node, child: Node) -> bool:
+    """Whether it is an entry of a table that only says how something is made: ``'ldap' => fn () => new Directory()``"""
+    return element.type == "array_element_initializer" and child.type in _LATER and element.named_child_count > 1
 
 
 def _function(node: Node) -> str:
     """The function that a place stands in, as a name: ``available()``."""
     name = names_around(node)[1]
     return f"{name}()" if name else ""
-
-
-def _names_one(written: bytes, extensions: Iterable[str]) -> bool:
-    """Whether a string in the text names an extension by one of its words: ``case 'memcached'``."""
-    strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", written)).decode("latin-1").lower()
-    return bool(strings) and any(word in strings for extension in extensions for word in words_for(extension))

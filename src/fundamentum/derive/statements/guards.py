@@ -82,8 +82,8 @@ class Guards:
     def around(self, node: Node, extensions: Sequence[str], *, reaching: bool = False) -> tuple[Guard, tuple[str, ...]]:
         """What protects a use of one of the extensions, and the names in the conditions around it.
 
-        ``reaching``: of a place that reaches one.  A table that says how something is made protects that, and a function
-        which has to be given what only the extension makes protects nothing that it calls.
+        ``reaching``: of a place that reaches one.  A table that says how something is made protects that; and a
+        function which has to be given what only the extension makes protects nothing that it calls.
         """
         found: list[Guard] = []
         names: dict[str, None] = {}

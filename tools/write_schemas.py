@@ -1,5 +1,6 @@
 """Write the JSON Schemas that ship with the program, from the types that read and write the documents."""
 
+import inspect
 import json
 from pathlib import Path
 from typing import Any
@@ -41,7 +42,21 @@ def schema(kind: str) -> str:
             text_or_table = {"anyOf": [{"type": "string", "minLength": 1}, {"type": "object"}]}
             found["$defs"]["SettingsTable"]["properties"][level]["additionalProperties"] = text_or_table
         found["$defs"]["NeedsFile"]["properties"]["format"]["const"] = 1
-    return json.dumps(found, indent=2) + "\n"
+    return json.dumps(_with_plain_descriptions(found), indent=2) + "\n"
+
+
+def _with_plain_descriptions(part: Any) -> Any:
+    """The schema with each docstring as it is read: not every version of the library takes its indentation away."""
+    if isinstance(part, list):
+        return [_with_plain_descriptions(one) for one in part]
+    if not isinstance(part, dict):
+        return part
+    return {
+        key: inspect.cleandoc(value)
+        if key == "description" and isinstance(value, str)
+        else _with_plain_descriptions(value)
+        for key, value in part.items()
+    }
 
 
 if __name__ == "__main__":

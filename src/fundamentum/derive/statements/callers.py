@@ -259,16 +259,15 @@ def _spots(lowered: bytes, key: Key) -> Iterator[tuple[int, int]]:
     at = lowered.find(word)
     while at >= 0:
         end = at + len(word)
-        if _REACHES[key[0]](lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE].lstrip()):
+        before, after = lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE]
+        if not _NAME_ON.match(after) and _REACHES[key[0]](before, after.lstrip()):
             yield at, end
         at = lowered.find(word, end)
 
 
 def _makes(before: bytes, after: bytes) -> bool:
     """``new Picture``, ``extends Picture``, ``Picture::``, ``Picture $given``; in quotes for somebody to make."""
-    made = not _NAME_ON.match(after) and (
-        _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
-    )
+    made = _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
     return bool(made) or (after[:1] in (b"'", b'"', b"@") and _IN_QUOTES.search(before) is not None)
 
 

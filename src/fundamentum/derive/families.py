@@ -65,6 +65,21 @@ LIMITS: Final = frozenset(
 )
 """Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
 
+ZONE: Final = "date.timezone"
+SWITCHES: Final[Mapping[str, bool]] = {
+    **dict.fromkeys(
+        "allow_url_fopen file_uploads opcache.enable opcache.save_comments session.use_cookies "
+        "session.use_only_cookies short_open_tag date.timezone".split(),
+        True,
+    ),
+    **dict.fromkeys(
+        "allow_url_include implicit_flush mbstring.encoding_translation register_argc_argv session.auto_start "
+        "session.use_trans_sid zlib.output_compression".split(),
+        False,
+    ),
+}
+"""Those on which a program can depend, as they are where nobody sets them; others concern what is shown or logged."""
+
 SWITCHED_OFF: Final = frozenset(
     "exec shell_exec system passthru popen proc_open proc_get_status proc_terminate mail putenv set_time_limit "
     "symlink link readlink fsockopen pfsockopen stream_socket_client stream_socket_server parse_ini_file "

@@ -55,12 +55,8 @@ class Check(Fact, frozen=True):
     """The extensions of which any one is enough for the same place: ``if (!a && !b) exit;``"""
     around: str = ""
     """The names of the class and the function that it stands in, and of what it is given to."""
-    list_name: str = ""
-    """What the list is called that names the extension."""
     command_line: bool = False
     """Whether it is reached on the command line alone."""
-    calls: tuple[str, ...] = ()
-    """The functions that are called where it is missing: of the program's own, they may end it."""
 
 
 class Syntax(Fact, frozen=True):
@@ -72,14 +68,7 @@ class Syntax(Fact, frozen=True):
     line: int
 
 
-class Name(Fact, frozen=True):
-    """What holds a version elsewhere: ``MIN_PHP``, ``self::PHP``, ``$required``, ``$config['php']``."""
-
-    kind: Literal["constant", "variable", "key", "function"]
-    name: str
-
-
-Operator = Literal["<", "<=", ">", ">="]
+Operator = Literal["<", ">="]
 Outcome = Literal["stops", "reports", "warns", ""]
 """What a branch comes to: the program ends; it reports an error; it recommends something; neither."""
 
@@ -88,8 +77,8 @@ class Gate(Fact, frozen=True):
     """One statement of a program about PHP's version: it runs where the version is so."""
 
     operator: Operator
-    version: str | Name
-    """``8.1.0``; or what holds it."""
+    version: str
+    """``8.1.0``"""
     line: int
     what: str
     outcome: Outcome
@@ -97,10 +86,6 @@ class Gate(Fact, frozen=True):
     function: str = ""
     """The names of the class and the function that it stands in, and of what it is given to; empty for the file's own
     code."""
-    includes: str = ""
-    """The file that is included where the version is otherwise: what comes of it may stand there."""
-    calls: tuple[str, ...] = ()
-    """The functions that are called there."""
 
 
 class Wish(Fact, frozen=True):
@@ -116,37 +101,6 @@ class Wish(Fact, frozen=True):
     """Whether the program ends, or reports an error, where it is not so."""
     around: str = ""
     """The names of the class and the function that a switch is asked for in; empty for all else."""
-
-
-class Asker(Fact, frozen=True):
-    """A function or a class of the program's own that asks for the extension it is given, or that it names."""
-
-    kind: Literal["call", "property", "method", "constant", "answer", "kept"]
-    """Where that stands: in the call; in a property, the value of a method or a constant of a class; in itself.
-
-    ``kept``: no function, but a constant or a static property that holds the answer.
-    """
-    name: str
-    """The function, or the class that is made (in lower case); the property, the method, the constant."""
-    position: int
-    """Which argument it is, from zero."""
-    listed: bool
-    """Whether a list of them is given."""
-    asks: str
-    """What the names are of: ``extension``, ``function``, ``class``; ``php``: a version of PHP;
-    ``setting``: a directive, behind which its least value is given; ``switch``: a directive that is on or off."""
-    outcome: Outcome
-    """What comes of it in the function itself where one is missing."""
-    answers: str
-    """What it returns: ``present``, something true where it is there; ``missing``; empty: neither."""
-    around: str
-    """The names of the class and the function."""
-    made: bool = False
-    """Whether it is a class that is made."""
-    operator: Operator = ">="
-    """How PHP's version has to be to the one that is given; of one that answers, what it answers by."""
-    names: tuple[str, ...] = ()
-    """What one asks for that is given nothing: extensions, or a version."""
 
 
 class FileFacts(Fact, frozen=True):
@@ -171,6 +125,3 @@ class FileFacts(Fact, frozen=True):
     gates: tuple[Gate, ...] = ()
     removed: tuple[tuple[int, str], ...] = ()
     """Line and name of each call of a function that is gone from PHP, and exists nowhere else."""
-    held: tuple[Check, ...] = ()
-    """Lists that are held against what is loaded, and stand in another file: checks of no extension yet."""
-    askers: tuple[Asker, ...] = ()

@@ -80,7 +80,7 @@ def _sprintf(written: Value, *values: Value) -> Value:
     return limited(shape % tuple(told))
 
 
-def _pattern(written: Value) -> re.Pattern[str]:
+def of_pattern(written: Value) -> re.Pattern[str]:
     """A plain pattern of PHP's.  ``ValueError`` for one that might take long."""
     shape = as_text(written)
     if not _PLAIN_PATTERN.fullmatch(shape) or sum(map(shape.count, "?*+")) > MAX_REPEATED:
@@ -90,12 +90,12 @@ def _pattern(written: Value) -> re.Pattern[str]:
 
 
 def _preg_match(pattern: Value, whole: Value) -> Value:
-    return int(_pattern(pattern).search(as_text(whole)[:MAX_SEARCHED]) is not None)
+    return int(of_pattern(pattern).search(as_text(whole)[:MAX_SEARCHED]) is not None)
 
 
 def _preg_replace(pattern: Value, new: Value, whole: Value) -> Value:
     written = re.sub(r"\$(?=\d)", r"\\", as_text(new))
-    return limited(_pattern(pattern).sub(written, as_text(whole)[:MAX_SEARCHED]))
+    return limited(of_pattern(pattern).sub(written, as_text(whole)[:MAX_SEARCHED]))
 
 
 def _found(place: int) -> Value:

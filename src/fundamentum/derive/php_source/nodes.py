@@ -156,6 +156,11 @@ def heading(node: Node) -> str:
     return " ".join(out)
 
 
+def names_of(place: Node) -> str:
+    """The names of the class and the function that a place stands in, and of what it is given to."""
+    return " ".join((*names_around(place), heading(place)))[:200]
+
+
 def walked(root: Node | None) -> Iterator[Node]:
     """A node and all below it, from the top down."""
     todo = [root] if root is not None else []

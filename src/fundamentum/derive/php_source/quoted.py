@@ -84,13 +84,13 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
                 if not group and kind != "constant":
                     return True  # the name stands in a variable
                 # Constants are told apart by case, all others are not.
-                if group and _of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
+                if group and of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
                     return True
             at = lowered.find(word, at)
     return False
 
 
-def _of_extension(kind: str, value: str) -> bool:
+def of_extension(kind: str, value: str) -> bool:
     """Whether a function, class or constant of that name comes with an extension that not every PHP has.
 
     Or it is a function that hosts switch off.

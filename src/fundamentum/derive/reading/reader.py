@@ -12,7 +12,7 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.encoded import loader_of
-from fundamentum.derive.php_source.facts import Asker, Check, FileFacts, Syntax, Use, Wish
+from fundamentum.derive.php_source.facts import FileFacts, Syntax, Use, Wish
 from fundamentum.derive.php_source.nodes import (
     ancestors,
     arguments,
@@ -29,15 +29,13 @@ from fundamentum.derive.php_source.syntax import RULES, found_in
 from fundamentum.derive.reading.spots import Spots, places_of
 from fundamentum.derive.reading.words import interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
-from fundamentum.derive.statements.asked_names import asked_names
 from fundamentum.derive.statements.asking_calls import named_in_calls
-from fundamentum.derive.statements.asking_functions import MAX_ASKERS, asking_for_settings, asking_for_versions
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
+from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
-from fundamentum.derive.statements.versions_compared import versions_compared
-from fundamentum.derive.statements.wishes import CALLS, programs_in, sizes_in, wishes_of
+from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of
 
 MAX_STATED: Final = 1000
 """Statements of one kind in one file: those of an installer are a few dozen."""
@@ -87,19 +85,13 @@ class _Reader:
     def facts(self, constructs: Sequence[int]) -> FileFacts:
         """All that the file tells."""
         root = self.source.root
-        asked = tuple(itertools.islice(asked_names(root, self.lowered), MAX_STATED))
-        checks = [one for one in asked if isinstance(one, Check)]
-        compared = tuple(versions_compared(root, self.data))
         told, of_hosts = apart(
             (
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
-                *(check for check in checks if check.extension),
                 *named_in_calls(root, self.data, self.words),
             )
         )
-        askers = [one for one in asked if isinstance(one, Asker)]
-        askers += (*asking_for_versions(compared), *asking_for_settings(root, self.lowered))
         return FileFacts(
             uses=(*self._words(), *self._called_by_name(), *self._strings()),
             checks=told,
@@ -108,13 +100,11 @@ class _Reader:
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
-            wishes=(*self.wishes, *of_hosts, *programs_in(self.source), *sizes_in(self.source)),
+            wishes=(*self.wishes, *of_hosts, *programs_in(self.source), *sizes_taken(root, self.data)),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(itertools.islice(gates(root, self.data, self.words, compared), MAX_STATED)),
+            gates=tuple(itertools.islice(gates(root, self.data, self.words), MAX_STATED)),
             removed=tuple(removed_functions.calls(root, self.data)),
-            held=tuple(check for check in checks if not check.extension),
-            askers=tuple(askers[:MAX_ASKERS]),
         )
 
     def _words(self) -> Iterator[Use]:

@@ -13,7 +13,7 @@ import msgspec
 
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.tree import SourceFile
-from fundamentum.derive.families import LIMITS
+from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.quoted import (
     INCLUDING,
@@ -30,9 +30,8 @@ from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, telling_names, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
-from fundamentum.derive.statements import asking_calls, limit_checks, removed_functions, version_gates
+from fundamentum.derive.statements import asking_calls, removed_functions, uploaded_sizes, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
-from fundamentum.derive.statements.switch_checks import SWITCHES, ZONE
 from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -157,7 +156,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if words & _SETTING_WORDS and (b"set_time_limit" in words or any(name in data for name in _LIMIT_NAMES)):
         return True
-    if (b"ini_get" in words and b"ini_get($" in data) or all(word in data for word in limit_checks.SPEAKING):
+    if (b"ini_get" in words and b"ini_get($" in data) or all(word in data for word in uploaded_sizes.SPEAKING):
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True

@@ -59,7 +59,7 @@ class Workers:
 
     def map(self, work: Callable[[Any], T], items: Sequence[Any], chunk: int) -> Iterator[T]:
         """The results in order.  The processes begin at once, whether or not anybody waits for a result."""
-        if self.pool is None or len(items) < 4:
+        if self.pool is None or len(items) < 2:
             return map(work, items)
         return _in_time(self.pool.imap(work, items, chunk))
 

@@ -10,15 +10,14 @@ from msgspec.structs import replace
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Check
-from fundamentum.derive.php_source.nodes import ancestors, called, field, text
+from fundamentum.derive.php_source.nodes import ancestors, called, field, names_of, text
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.extension_lists import RECOMMENDED, listed_at
-from fundamentum.derive.statements.stated_at import check_at, comes_of, names_of
 
 _VERBS: Final = rb"requir|need|must|assert|ensure|verif|check|mandat|recommend|suggest"
 _STATES: Final = rb"loaded|exist|avail|enabled|installed|present"
-_STATE: Final = re.compile(_STATES)
+STATE: Final = re.compile(_STATES)
 _MADE: Final = ("call_expression", "creation_expression")
 _NAME: Final = re.compile(
     rb"(?:%s|\Ahas|\Ahave|\Ais)\w*(?:ext|module)|(?:ext|module)\w*(?:%s|%s)" % (_VERBS, _VERBS, _STATES)
@@ -52,7 +51,7 @@ def named_in_calls(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator
 
 
 def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]:
-    """A call that names an extension; ``asking``: what is called, empty for an extension that is a named argument."""
+    """A call that demands an extension; ``asking``: what is called, empty for one that is a named argument."""
     name = extension_called(match[2])
     node = root.descendant_for_byte_range(match.start(2), match.end(2))
     if not name or node is None or node.type != "string_content":
@@ -61,9 +60,7 @@ def _of_call(match: re.Match[bytes], root: Node, asking: str) -> Iterator[Check]
     asking = asking or called(call)
     given = text(field(call, "arguments") or (call.named_children or [call])[-1])
     alone = call.parent is not None and call.parent.type == "expression_statement"
-    if _DEMANDS.search(match[1]) or (alone and not _STATE.search(match[1])) or not called(call):
+    # What answers whether it is there is looked at by what the program does with the answer.
+    if _DEMANDS.search(match[1]) or (alone and not STATE.search(match[1])) or not called(call):
         required = not RECOMMENDED.search(asking) and not NEED_NOT.search(given)
         yield replace(listed_at(name, required, node), what=f"{asking}('{name}')", around=names_of(call))
-    else:
-        # It answers whether the extension is there: ``if (!hasExtension('gd')) exit;``
-        yield check_at(call, name, comes_of(call, False, extension=True), f"{asking}('{name}')")

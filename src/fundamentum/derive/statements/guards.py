@@ -17,6 +17,7 @@ from fundamentum.derive.php_source.nodes import (
     field,
     line,
     names_around,
+    names_of,
     nearest,
     string,
     text,
@@ -25,8 +26,7 @@ from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
 from fundamentum.derive.statements.condition_names import names_in, names_one
-from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, called_where
-from fundamentum.derive.statements.stated_at import names_of
+from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before
 
 GUARDS: Final[tuple[Guard, ...]] = ("checked", "caught", "explained", "chosen", "instead", "version")
 """What protects a use, the strongest first."""
@@ -60,23 +60,12 @@ class Guards:
         self.names = dict(self._named())
 
     def checks(self) -> Iterator[Check]:
-        """The checks of the file as facts."""
+        """The checks of the file as facts; what comes of each is another matter."""
         for check in self.at:
             node = self.found.node(check)
             if node is not None:
-                among = self.found.among(check, node)
-                guard, names = self.around(node, check.extensions)
-                # Of several ways each is looked at where the others are missing: nothing was chosen.
-                chosen = not among and guard in ("chosen", "instead")
-                outcome = self.found.outcome_in_program(check, node, chosen=chosen)
-                if outcome in ("exits", "leaves") and self._by_choice(node, check.extensions):
-                    outcome = "asked"  # it ends only where what needs the extension was chosen
-                among = among if outcome in ("exits", "leaves", "throws", "reports") else ()
-                call = nearest(node, "function_call_expression")
-                fact = Check(
-                    "", outcome, line(node), check.what, among, names_of(node),
-                    command_line=COMMAND_LINE in names, calls=called_where(call, False) if call is not None else (),
-                )  # fmt: skip
+                for_scripts = COMMAND_LINE in self.around(node, check.extensions)[1]
+                fact = Check("", "asked", line(node), check.what, (), names_of(node), command_line=for_scripts)
                 yield from (replace(fact, extension=extension) for extension in check.extensions)
 
     def around(self, node: Node, extensions: Sequence[str], *, reaching: bool = False) -> tuple[Guard, tuple[str, ...]]:
@@ -100,21 +89,6 @@ class Guards:
             if "checked" in found:
                 break
         return next((guard for guard in GUARDS if guard in found), ""), tuple(names)[:12]
-
-    def _by_choice(self, node: Node, extensions: Sequence[str]) -> bool:
-        """Whether a condition beside a check, or around it, names an extension in words: ``$auth == 'ldap'``"""
-        for parent, child in ancestors(node):
-            beside = [field(parent, side) for side in ("left", "right")] if parent.type == "binary_expression" else []
-            joined = text(field(parent, "operator")).lower() in ("&&", "and")
-            conditions = [one for one in beside if one is not None and one != child] if joined else []
-            conditions += [one for one, holds in self.conditions(parent, child) if holds and not beside]
-            for condition in conditions:
-                start, end = condition.start_byte, condition.end_byte
-                written = self.source.data[start:end]
-                done = any(start <= check.start < end for check in self.at) or _DONE.search(written)
-                if not done and names_one(written, extensions):
-                    return True
-        return False
 
     def behind(self, node: Node, extensions: Sequence[str]) -> tuple[str, ...]:
         """The functions that are called before a use where a check finds one of the extensions missing."""

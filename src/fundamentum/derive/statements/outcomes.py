@@ -1,14 +1,12 @@
 """What a branch of a program comes to: it ends, it reports an error, it recommends something, or neither."""
 
 import re
-from collections.abc import Iterator
 from typing import Final
 
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import (
-    FUNCTIONS,
     Patience,
     called,
     children,
@@ -83,34 +81,10 @@ def gives_up(branch: Node) -> bool:
     )
 
 
-def leaves(branch: Node) -> bool:
-    """Whether it does nothing but leave: ``continue;``, ``{ return true; }``"""
-    lines = children(branch) if branch.type == _BLOCK else [branch]
-    return len(lines) == 1 and lines[0].type in ("continue_statement", "return_statement")
-
-
 def ends(node: Node) -> bool:
     """Whether a statement or an expression ends the program, or the function around by an exception."""
     ending = node.type in _ENDS or _ENDING.search(called(node)) is not None
     return ending or (called(node) == "trigger_error" and "E_USER_ERROR" in text(node))
-
-
-def outcome(branch: Node | None, *, extension: bool = False) -> Outcome:
-    """What a branch of the code comes to.  ``extension``: it is the one where an extension is missing."""
-    if branch is None:
-        return ""
-    found: Outcome = "stops" if gives_up(branch) else ""
-    todo = [branch, *_shown_behind(branch)]
-    while todo:
-        Patience.tick()
-        node = todo.pop()
-        if ends(node):
-            return "stops"
-        told = _reported(node, extension)
-        found = max(found, told, key=STRENGTH.index)
-        # What only warns may say that something is missing.
-        todo += [] if told == "warns" else reversed([one for one in node.named_children if one.type not in FUNCTIONS])
-    return found
 
 
 def _before(node: Node) -> str:
@@ -122,17 +96,7 @@ def _before(node: Node) -> str:
     return (node.text or b"")[max(end - MAX_TAG, 0) : end].decode("utf-8", "replace")
 
 
-def _shown_behind(branch: Node) -> Iterator[Node]:
-    """The page's text that a branch shows with the syntax for templates: the parser has it behind the branch."""
-    last = branch.named_children[-1] if branch.type == "else_clause" and branch.named_children else branch
-    shown = branch.next_named_sibling if last.type == "colon_block" else None
-    while shown is not None and shown.type == "text_interpolation":
-        Patience.tick()
-        yield shown
-        shown = shown.next_named_sibling
-
-
-def _reported(node: Node, extension: bool) -> Outcome:
+def reported(node: Node, extension: bool) -> Outcome:
     """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
     if node.type in ("assignment_expression", "augmented_assignment_expression"):
         target = text(field(node, "left"))

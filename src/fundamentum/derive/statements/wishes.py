@@ -12,8 +12,6 @@ from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import arguments, line, string, text
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.limit_checks import limits_wanted, sizes_taken
-from fundamentum.derive.statements.switch_checks import switches_wanted
 from fundamentum.derive.statements.values import UNKNOWN, values
 
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
@@ -48,11 +46,6 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         directive, value = string(given[0]), string(given[1])
         if directive in LIMITS and value is not None and _sensible(value):
             yield Wish("setting", directive, f">= {value}", at, f"ini_set('{directive}', '{value}')")
-    elif name in ("ini_get", "get_cfg_var"):
-        for limit in limits_wanted(source.root, call):
-            how = f"ini_get('{limit.directive}') is compared"
-            yield Wish("setting", limit.directive, f">= {limit.least}", limit.line, how, limit.stops)
-        yield from switches_wanted(call)
     elif name in COMMANDS and given:
         yield Wish("function", name, "", at, f"{name}()")
         # Words in an array: the first is the command.
@@ -76,12 +69,6 @@ STARTING: Final = re.compile(
     rb"\bnew\s+\\?(?:\w+\\)*Process\s*\(\s*(?:\[|array\s*\()\s*(['\"](?:/[\w./-]+/)?([A-Za-z][\w.+-]{1,40})['\"])"
 )
 """``new Process(['pdftotext', $file])``"""
-
-
-def sizes_in(source: Source) -> Iterator[Wish]:
-    """The largest file that is taken of what was uploaded."""
-    for taken in sizes_taken(source.root, source.data):
-        yield Wish("setting", taken.directive, f">= {taken.least}", taken.line, "$_FILES: its size is compared")
 
 
 def programs_in(source: Source) -> Iterator[Wish]:

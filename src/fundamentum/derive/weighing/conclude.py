@@ -23,12 +23,11 @@ from fundamentum.derive.families import DATABASES
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry, Place
-from fundamentum.derive.statements.asked_elsewhere import asked_elsewhere
 from fundamentum.derive.statements.callers import Callers, Reached
 from fundamentum.derive.statements.ending_functions import with_endings
-from fundamentum.derive.statements.kept_beside import lists_beside
-from fundamentum.derive.statements.shell_scripts import asked_in_scripts
 from fundamentum.derive.statements.statements import statements
+from fundamentum.derive.trying.attempts import tried
+from fundamentum.derive.trying.shell_scripts import asked_in_scripts
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.evidence import Whole, extensions_seen
 from fundamentum.derive.weighing.levels import entries
@@ -59,13 +58,12 @@ def conclude(
     is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
-        parsing.add(asked_elsewhere(parsing.each, scan.files, parsing.facts))
+        parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files))
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
-        parsing.add(lists_beside(tree.root, scan.files, parsing.facts, parsing.each))
         _settle(whole, parsing, callers, is_script)
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
-    stated = statements(tree.root, tree.base, scan.files, parsing.facts, parsing.each, of_libraries=of_libraries)
+    stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)

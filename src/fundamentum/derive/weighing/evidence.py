@@ -17,7 +17,6 @@ from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.statements.callers import Place, Reached, guard_of
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
-from fundamentum.derive.weighing.held_lists import HeldLists
 
 FEW: Final = 3
 """Files that tell nothing of what a whole application is about."""
@@ -75,7 +74,6 @@ class Whole:
         self.manifest = manifest
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
         self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
-        self._held = HeldLists()
         self._functions: set[str] = set()
         self._classes: set[str] = set()
         self._constants: set[str] = set()
@@ -135,7 +133,6 @@ class Whole:
                     self._uses[extension].append((path, use))
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
-            self._held.take(self.files[path], facts)
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -220,7 +217,7 @@ class Whole:
     def checks(self, extension: str) -> Sequence[tuple[SourceFile, Check]]:
         """Every check for the extension in the files that were parsed."""
         self._index()
-        return [(file, self._held.as_held(check)) for file, check in self._checks.get(extension, ())]
+        return self._checks.get(extension, [])
 
     def candidates(self, extension: str, *parts: Part) -> int:
         """Files of these parts in which a word of the extension stands."""

@@ -111,7 +111,12 @@ class Case:
         if not stops:
             return None
         verdict = self.verdict("required", "the program stops where it is missing", asked(stops), stated=True)
-        return _as_one_of(verdict, [check for _, check in stops], plain=bool(self.plain))
+        return _as_one_of(verdict, [check for _, check in stops], plain=self._used_anyway)
+
+    @property
+    def _used_anyway(self) -> bool:
+        """Whether something that is called runs without a check."""
+        return any(seen.use.kind != "constant" for seen in self.plain)
 
     def _of_driver(self, file: SourceFile, check: Check) -> bool:
         """Whether what asks is itself one of several that are named after what they need: it asks for itself."""
@@ -140,7 +145,7 @@ class Case:
         verdict = self.verdict(
             "required", "the program reports an error where it is missing", asked(found), stated=True
         )
-        return _as_one_of(verdict, [check for _, check in found], plain=bool(self.plain))
+        return _as_one_of(verdict, [check for _, check in found], plain=self._used_anyway)
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""

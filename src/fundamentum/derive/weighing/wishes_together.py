@@ -13,11 +13,10 @@ from msgspec.structs import replace
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.application.tree import Each, Tree
 from fundamentum.derive.beside.settings_files import wishes_of_files
-from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
-from fundamentum.derive.statements.limit_checks import ELSEWHERE, number_of
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.model.needs_value import Level
 
@@ -68,20 +67,15 @@ def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
 
 
 def _with_constants(each: Each, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
-    """The wishes, those with the name of a constant or a table that another file has with its values; else none."""
+    """The wishes, those with the name of a constant that another file defines with its value; else none."""
     mark = f">= {ELSEWHERE}"
     wanted = {wish.value.removeprefix(mark) for _, wish in wishes if wish.value.startswith(mark)} - {""}
     values: dict[str, str] = {}
     own = [file for file in whole.files.values() if file.part == "own"]
-    tables = tuple(sorted({wish.name.removeprefix(ELSEWHERE) for _, wish in wishes if wish.name.startswith(ELSEWHERE)}))
-    limits = [one for _, found in each(_limits_in, own, tables) for one in found] if tables else []
     for _, defined in each(_defined_in, own, tuple(sorted(wanted))) if wanted else ():
         values = defined | values
     for path, wish in wishes:
-        if wish.name.startswith(ELSEWHERE):
-            told = ((name, value) for table, name, value in limits if table == wish.name.removeprefix(ELSEWHERE))
-            yield from ((path, replace(wish, name=name, value=f">= {value}")) for name, value in told)
-        elif not wish.value.startswith(mark):
+        if not wish.value.startswith(mark):
             yield path, wish
         elif value := number_of(values.get(wish.value.removeprefix(mark), ""), wish.name):
             yield path, replace(wish, value=f">= {value}")
@@ -94,21 +88,6 @@ def _defined_in(data: bytes, names: Sequence[str]) -> dict[str, str]:
         rb"(?:define\s*\(\s*['\"]|const\s+(?:\w+\s+)?)(%s)['\"]?\s*[=,]\s*([\d'\"][\w\s*'\"]{0,40})" % words
     )
     return {match[1].decode(): match[2].decode("latin-1").strip() for match in defined.finditer(data)}
-
-
-def _limits_in(data: bytes, tables: Sequence[str]) -> list[tuple[str, str, str]]:
-    """Table, directive and least value, of tables of limits with some names in one file."""
-    words = b"|".join(re.escape(name.encode()) for name in tables)
-    kept = re.compile(rb"\b(%s)\b['\"]?\s*(?:=>|\]?\s*=)\s*(?:\[|array\s*\()([^\[\]()]{1,2000})" % words)
-    return [
-        (match[1].decode(), name.decode(), value.decode())
-        for match in kept.finditer(data)
-        for name, value in _LIMIT.findall(match[2])
-        if name.decode() in LIMITS
-    ]
-
-
-_LIMIT: Final = re.compile(rb"['\"]([a-z_.]{3,40})['\"]\s*=>\s*['\"]?(\d{1,12}\s?[KMGkmg]?)\b")
 
 
 def _stops(path: str, wish: Wish) -> bool:

@@ -5,14 +5,14 @@
 
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import Final
 
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
-from fundamentum.derive.php_source.nodes import Patience, TooLong, parsed
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
-from fundamentum.derive.statements.versions_compared import versions_compared
+from fundamentum.derive.trying.bounds import bounds_of_code
 from fundamentum.model.needs_value import Level
 
 _FOLDERS: Final = ("", "bin", "scripts", "script", "install", "setup")
@@ -80,13 +80,9 @@ def _versions(text: str) -> Iterator[tuple[int, str]]:
         code = f"<?php {match['plain'] or (match['quoted'] or '').replace(chr(92), '')}".encode()
         if not any(_ENDS.search(branch) for branch in _branches(text, match)):
             continue
-        Patience.begin()
-        try:
-            compared = list(versions_compared(parsed(code), code))
-        except (TooLong, RecursionError):
-            continue
-        bounds = [bound for condition in compared for bound in (*condition.holds, *condition.fails)]
-        yield from ((match.start(), version) for sign, version in bounds if sign == ">=" and isinstance(version, str))
+        with suppress(RecursionError):
+            found = bounds_of_code(code)
+            yield from ((match.start(), bound.version) for bound in found if bound.operator == ">=")
 
 
 def _branches(text: str, command: re.Match[str]) -> tuple[str, str]:

@@ -1,0 +1,71 @@
+"""Where a file asks what a server has, and in which functions: the ways into a program that are worth going."""
+
+import re
+from typing import Final
+
+import msgspec
+
+from fundamentum.derive.php_source.quoted import of_extension
+from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.trying.program import Defined, defined_in
+from fundamentum.derive.trying.worlds import SETTINGS
+
+_ALWAYS: Final = re.compile(
+    rb"\b(?:extension_loaded|get_loaded_extensions|getavailabledrivers|pdo_drivers|phpversion|get_extension_funcs|"
+    rb"reflectionextension|php_version(?:_id)?|php_major_version|disable_functions)\b"
+)
+_NAMED: Final = re.compile(
+    rb"\b(?P<asks>function_exists|is_callable|class_exists|interface_exists|method_exists|defined)\s*\(\s*(?:\[\s*)?"
+    rb"(?:['\"]\\*(?P<name>[\w\\: -]+)['\"]|(?P<variable>\$)|\\?(?P<kind>[\w\\]+)::class)",
+    re.I,
+)
+_SETTING: Final = re.compile(rb"\b(?:ini_get|get_cfg_var)\s*\(\s*(?:['\"](?P<name>[\w.]+)|\$|self|static|[A-Z])", re.I)
+
+_WORDS: Final = tuple(
+    b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
+    b"disable_functions".split()
+)
+"""Without one of these a file asks nothing."""
+
+
+class Looked(msgspec.Struct, frozen=True, array_like=True):
+    """What a quick look at a file tells."""
+
+    defined: Defined
+    asks: tuple[int, ...]
+    """Bytes where it asks something of the server."""
+
+
+def looked_at(data: bytes, _: object = None) -> Looked:
+    """A quick look at one file."""
+    return Looked(defined_in(data), tuple(sorted(asking_places(data))))
+
+
+def asking_places(data: bytes) -> set[int]:
+    """Bytes of a file where it asks what a server has."""
+    lowered = data.lower()
+    if not any(word in lowered for word in _WORDS):
+        return set()
+    found = {match.start() for match in _ALWAYS.finditer(lowered)}
+    for match in _NAMED.finditer(data):
+        kind = CHECKS[match["asks"].decode().lower()]
+        name = match["name"] or match["kind"]
+        if (match["variable"] and kind != "constant") or (name and of_extension(kind, name.decode("latin-1"))):
+            found.add(match.start())
+    for match in _SETTING.finditer(data):
+        if not match["name"] or match["name"].decode() in SETTINGS:
+            found.add(match.start())
+    return found
+
+
+def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
+    """Where functions, or files that are included, are named in a file: bytes and names in lower case."""
+    lowered = data.lower()
+    there = [name for name in names if name in lowered]
+    if not there:
+        return []
+    word = re.compile(
+        rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,])"
+        % b"|".join(map(re.escape, there))
+    )
+    return [(match.start(), match[1]) for match in word.finditer(lowered)]

@@ -1,0 +1,159 @@
+"""The versions of PHP that a program runs on, by what it does on each: from one on, or up to one."""
+
+import re
+from collections.abc import Iterator
+from typing import Final, NamedTuple
+
+from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.php_source.facts import Operator, Outcome
+from fundamentum.derive.php_source.nodes import Patience
+from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.trials import ENOUGH, Comes, Trial
+from fundamentum.derive.trying.worlds import PHP, Asked, Version, World
+
+_BRANCHES: Final = tuple(
+    (major, minor) for major, minors in ((5, 7), (7, 5), (8, 8), (9, 2)) for minor in range(minors)
+)
+"""Branches of PHP that there were and may be."""
+_MOST: Final = 99
+MAX_VERSIONS: Final = 90
+_WRITTEN: Final = re.compile(r"['\"]?(\d)(?:\.(\d{1,2}))?(?:\.(\d{1,2}))?(?:[a-zA-Z]\w*)?['\"]?")
+_NUMBER: Final = re.compile(r"([5-9])(\d\d)(\d\d)")
+_LITERALS: Final = frozenset({"string", "encapsed_string", "integer", "float"})
+
+
+class Bound(NamedTuple):
+    """A version from which on, or before which, the program runs."""
+
+    operator: Operator
+    version: str
+    outcome: Outcome
+    how: str
+    asked: Asked
+
+
+def bounds(trial: Trial) -> Iterator[Bound]:
+    """The bounds that one way into a program sets."""
+    if PHP in trial.base.world.asked:
+        yield from _Search(trial).found()
+
+
+def bounds_of_code(code: bytes) -> list[Bound]:
+    """The bounds that a piece of code sets which is run by itself."""
+    Patience.begin()
+    program = Program([SourceFile("-", len(code), "own")], {}, lambda _: code)
+    return list(bounds(Trial(program, lambda machine: machine.whole_file("-"))))
+
+
+class _Search:
+    """One way into a program on version after version."""
+
+    def __init__(self, trial: Trial) -> None:
+        self.trial = trial
+        self.written = _written(trial)
+        self._known: dict[Version, Comes] = {}
+
+    def comes(self, version: Version) -> Comes:
+        """What it comes to on a version."""
+        if version not in self._known:
+            self._known[version] = self.trial.compared(self.trial.run(World(version=version)), (PHP,))
+        return self._known[version]
+
+    def refuses(self, version: Version, outcome: Outcome) -> bool:
+        """Whether it comes to that, and surely."""
+        comes = self.comes(version)
+        return comes.outcome == outcome and not comes.doubt
+
+    def found(self) -> Iterator[Bound]:
+        """The bounds of the versions that are accepted; none where they are no range.
+
+        Of a list with gaps it is from the first to the last: a list ends with what there was, others go on to the
+        newest.
+        """
+        versions = _to_try(self.written, grid=_taken_apart(self.trial))
+        if not any(self._otherwise(version) for version in (versions[0], versions[-1])):
+            return
+        for outcome in _REFUSING:
+            there = [at for at, version in enumerate(versions) if not self.refuses(version, outcome)]
+            if len(there) == len(versions):
+                continue
+            last = len(versions) - 1
+            if there and (len(there) == there[-1] - there[0] + 1 or there[-1] < last):
+                if there[0] > 0:
+                    yield self._border(versions[there[0] - 1], versions[there[0]], ">=", outcome)
+                if there[-1] < last:
+                    yield self._border(versions[there[-1]], versions[there[-1] + 1], "<", outcome)
+            return
+
+    def _otherwise(self, version: Version) -> bool:
+        """Whether the program does anything otherwise on a version."""
+        run, base = self.trial.run(World(version=version)), self.trial.base
+        if base.end == ENOUGH:
+            return run.end in ("exits", "throws")
+        return run.seen.keys() != base.seen.keys() or run.end != base.end or run.handed != base.handed
+
+    def _border(self, before: Version, after: Version, operator: Operator, outcome: Outcome) -> Bound:
+        """The bound between two versions, of which one is refused."""
+        refused = self.refuses(before, outcome)
+        branch, low = before[:2], before[2]
+        high = after[2] if after[:2] == branch else _MOST
+        border = after
+        if self.refuses((*branch, high), outcome) is not refused:
+            while high - low > 1:
+                middle = (low + high) // 2
+                otherwise = self.refuses((*branch, middle), outcome) is not refused
+                low, high = (low, middle) if otherwise else (middle, high)
+            border = (*branch, high)
+        wrong = before if operator == ">=" else border
+        named = [text for text, version in self.written.items() if version == border]
+        text = max(named, key=len, default="{}.{}.{}".format(*border).removesuffix(".0"))
+        place = self.trial.place((PHP,), self.trial.run(World(version=wrong)))
+        return Bound(operator, text, outcome, self.comes(wrong).how, place)
+
+
+_REFUSING: Final[tuple[Outcome, ...]] = ("stops", "reports")
+
+
+def _written(trial: Trial) -> dict[str, Version]:
+    """The versions that are written out in what is gone through, as they are written."""
+    found: dict[str, Version] = {}
+    literals = [part.text.replace("_", "").strip("'\"") for part in trial.base.seen if part.type in _LITERALS]
+    for plain in (*literals, *trial.base.world.compared):
+        if match := _WRITTEN.fullmatch(plain):
+            version = int(match[1]), int(match[2] or 0), int(match[3] or 0)
+            plain = re.match(r"[\d.]+", plain)[0].rstrip(".")  # type: ignore[index]
+        elif match := _NUMBER.fullmatch(plain):
+            version = int(match[1]), int(match[2]), int(match[3])
+            plain = "{}.{}.{}".format(*version).removesuffix(".0")
+        else:
+            continue
+        if 5 <= version[0] <= 9 and len(found) < MAX_VERSIONS:
+            found[plain] = version
+    return found
+
+
+_APART: Final = re.compile(r"PHP_(?:MAJOR|MINOR|RELEASE)|\bconstant\b")
+_OF_PARTS: Final = frozenset({"cast_expression", "subscript_expression", "assignment_expression", "switch_statement",
+                              "match_expression", "return_statement", "encapsed_string"})  # fmt: skip
+_SPEAKS: Final = re.compile(r"PHP_VERSION\b|phpversion", re.I)
+
+
+def _taken_apart(trial: Trial) -> bool:
+    """Whether the program looks at parts of the version, rather than compares it as a whole."""
+    for part in trial.base.seen:
+        if part.type == "name" and _APART.search(part.text):
+            return True
+        if (part.type in _OF_PARTS or (part.calls and "version_compare" not in part.text)) and _SPEAKS.search(
+            part.text[:300]
+        ):
+            return True
+    return False
+
+
+def _to_try(written: dict[str, Version], *, grid: bool) -> list[Version]:
+    """The versions to try: those around what is written out; with ``grid`` the first of each branch, too."""
+    known: set[Version] = {(major, minor, 0) for major, minor in _BRANCHES if grid or minor in (0, 4)}
+    for major, minor, patch in written.values():
+        known |= {(major, minor, max(patch - 1, 0)), (major, minor, patch)}
+        known.add((major, minor, patch + 1) if patch < _MOST else (major, minor + 1, 0))
+    return sorted(known)

@@ -1,0 +1,266 @@
+"""Functions, methods and objects of a program that is tried out."""
+
+import re
+from typing import Any, Final
+
+from fundamentum.derive.trying.expressions import Expressions, reads
+from fundamentum.derive.trying.machine import MAX_CALLS, Exit, Frame, Given, Return
+from fundamentum.derive.trying.memory import Cell, Scope
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    BoundMethod,
+    Closure,
+    Kind,
+    OneOf,
+    Thing,
+    Unknown,
+    joined,
+    truth,
+)
+
+_PARAMETERS: Final = frozenset({"simple_parameter", "variadic_parameter", "property_promotion_parameter"})
+TRANSLATING: Final = frozenset({"_", "__", "t", "gettext", "esc_html__", "_e", "trans", "lang"})
+"""Functions that give out what they are given, whoever defines them."""
+_WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str": 1, "sscanf": 2}
+"""Functions of PHP that write to what they are given, at which place."""
+_LANGUAGE: Final = frozenset(
+    "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop usort sort ksort asort "
+    "uasort uksort rsort reset end current key define".split()
+)
+"""Functions that look at what stands between the parentheses, not only at its value."""
+
+
+class Calls(Expressions):
+    """The layer that calls."""
+
+    def given(self, part: Part | None) -> Given:
+        """What stands between the parentheses of a call."""
+        given = Given([], {}, {})
+        whole = True
+        for one in part.kids if part is not None else []:
+            if one.type != "argument":
+                continue
+            inner = one.kids[-1]
+            name = one.get("name")
+            if inner.type == "variadic_unpacking":
+                more = self.evaluate(inner.kids[0])
+                if isinstance(more, Array):
+                    given.values.extend(more.values())
+                whole = isinstance(more, Array) and not more.loose and whole
+            elif name is not None and name is not inner:
+                given.named[name.text] = self.evaluate(inner)
+            else:
+                given.values.append(self.evaluate(inner))
+                if inner.type in _REFERABLE and (cell := self.cell(inner)) is not None:
+                    given.cells[len(given.values) - 1] = cell
+        return given._replace(whole=whole)
+
+    @reads("function_call_expression")
+    def _function(self, part: Part) -> Any:
+        function, arguments = part.get("function"), part.get("arguments")
+        if function is None:
+            return UNKNOWN
+        if function.type not in ("name", "qualified_name"):
+            told = self.evaluate(function)
+            return self.call_value(told, self.given(arguments))
+        name = function.text.lstrip("\\").rpartition("\\")[2].lower()
+        if arguments is not None and any(kid.type == "variadic_placeholder" for kid in arguments.kids):
+            return name
+        if name in _LANGUAGE:
+            return self._of_language(name, part, arguments)
+        return self.call_named(name, self.given(arguments), part)
+
+    def _of_language(self, name: str, part: Part, arguments: Part | None) -> Any:
+        parts = [one.kids[-1] for one in arguments.kids if one.kids] if arguments is not None else []
+        if name in ("exit", "die"):
+            value = self.evaluate(parts[0]) if parts else None
+            raise Exit(value, part)
+        if name == "isset":
+            told = [self.looked_up(one) for one in parts]
+            return (
+                False if None in told else UNKNOWN if any(isinstance(one, (Unknown, OneOf)) for one in told) else True
+            )
+        if name == "empty":
+            there = truth(self.looked_up(parts[0])) if parts else None
+            return UNKNOWN if there is None else not there
+        if name == "compact":
+            names = [one for part in parts if isinstance(one := self.evaluate(part), str)]
+            return Array({one: self.variable(f"${one}").value for one in names})
+        if name == "func_get_args":
+            return UNKNOWN
+        if name == "define":
+            given = self.given(arguments)
+            if isinstance(given.at(0), str):
+                self.constants[given.at(0)] = given.at(1)
+            return True
+        return self._of_lists(name, parts, self.given(arguments))
+
+    def _of_lists(self, name: str, parts: list[Part], given: Given) -> Any:
+        """Functions that change the list which they are given."""
+        whole = given.at(0)
+        if not parts or not isinstance(whole, Array):
+            return UNKNOWN
+        values = whole.values()
+        if name == "array_push":
+            for value in given.values[1:]:
+                whole = whole.with_item(None, value)
+            self.assign(parts[0], whole)
+            return len(whole.items)
+        if name == "array_unshift":
+            self.assign(parts[0], Array(dict(enumerate([*given.values[1:], *values])), loose=whole.loose))
+            return len(values) + 1
+        if name in ("array_shift", "array_pop", "end", "reset", "current", "key"):
+            if not values:
+                return UNKNOWN if whole.loose else False if name in ("end", "reset", "current") else None
+            keys = list(whole.items)
+            at = -1 if name in ("array_pop", "end") else 0
+            if name in ("array_shift", "array_pop"):
+                rest = {key: whole.items[key] for key in keys if key != keys[at]}
+                renumbered = all(isinstance(key, int) for key in keys) and name == "array_shift"
+                self.assign(parts[0], Array(dict(enumerate(rest.values())) if renumbered else rest, loose=whole.loose))
+            return keys[at] if name == "key" else values[at]
+        return True if name.endswith("sort") else UNKNOWN
+
+    def call_named(self, name: str, given: Given, part: Part) -> Any:
+        """Call a function by its name: the program's own, or PHP's."""
+        own = self.functions.get(name) if name not in TRANSLATING else None
+        told = self.world.answer(self, name, given, part) if own is None else NotImplemented
+        if told is not NotImplemented:
+            return told
+        if own is None and (builtin := self.builtin(name)) is not None:
+            return builtin(self, given)
+        own = own or self.program.function(self, name)
+        if own is not None:
+            return self.call_part(own, given)
+        self._handed_out(part, given)
+        if name in _WRITING and (cell := given.cells.get(_WRITING[name])) is not None:
+            self.memory.write(cell, UNKNOWN)
+        return self.guessed(name, given)
+
+    def builtin(self, name: str) -> Any:
+        """One of PHP's own functions."""
+        raise NotImplementedError
+
+    def call_method(self, of: Any, name: str, given: Given, part: Part | None = None) -> Any:
+        """Call a method of an object; of a list, one that collections have."""
+        raise NotImplementedError
+
+    def call_static(self, kind: Kind | None, name: str, given: Given, this: Any = None) -> Any:
+        """Call a method of a class."""
+        raise NotImplementedError
+
+    def of_type(self, named: Part | None) -> Any:
+        """An object of the class that something is declared with; unknown if it is none of the program's."""
+        raise NotImplementedError
+
+    def guessed(self, name: str, given: Given) -> Any:
+        """What a function comes to that is not there to be looked at, by its name and what it is given."""
+        raise NotImplementedError
+
+    def _handed_out(self, part: Part, given: Given) -> None:
+        """What is given to a function that is not known."""
+        arguments = part.get("arguments") or next((kid for kid in part.kids if kid.type == "arguments"), None)
+        places = [kid for kid in arguments.kids if kid.type == "argument"] if arguments is not None else []
+        for place, value in zip(places, given.values, strict=False):
+            self.hand(place, value)
+        for value in (*given.values, *given.named.values()):
+            self._perhaps_called(value)
+
+    def _perhaps_called(self, value: Any) -> None:
+        """What somebody else is given who may call it."""
+        if isinstance(value, (Closure, BoundMethod)):
+            self.fork(lambda: self.call_value(value, Given([], {}, {}, whole=False)), lambda: None)
+
+    def call_value(self, function: Any, given: Given) -> Any:
+        if isinstance(function, Closure):
+            return self.call_part(function.part, given, function.this, function.kind, function.bound)
+        if isinstance(function, BoundMethod):
+            return self.call_method(function.of, function.name, given)
+        if isinstance(function, str) and "::" in function:
+            kind, _, name = function.partition("::")
+            return self.call_static(self.kind_of(kind.rpartition("\\")[2].lower()), name, given)
+        if isinstance(function, str):
+            return self.call_named(function.lstrip("\\").rpartition("\\")[2].lower(), given, self.place)
+        if isinstance(function, Array) and len(function.items) == 2:
+            of, name = function.values()
+            if isinstance(of, str):
+                return self.call_static(self.kind_of(of.rpartition("\\")[2].lower()), str(name), given)
+            return self.call_method(of, str(name), given)
+        if isinstance(function, Thing):
+            return self.call_method(function, "__invoke", given)
+        return UNKNOWN
+
+    def call_part(
+        self, function: Part, given: Given, this: Any = None, kind: Kind | None = None, bound: Scope | None = None
+    ) -> Any:
+        """Go through a function of the program's; what it returns."""
+        if len(self.frames) > MAX_CALLS or sum(frame.part is function for frame in self.frames) > 2:
+            return UNKNOWN
+        if not self.program.tells(function) and self.entry is not function:
+            return UNKNOWN  # nothing in it asks, and it is more than a few lines
+        self.closures[function] = None
+        frame = Frame(function.file, dict(bound or {}), None, part=function)
+        frame.this, frame.kind = this if isinstance(this, Thing) else None, kind
+        body = function.get("body")
+        self.frames.append(frame)
+        try:
+            self._take_parameters(function, given)
+            if body is None:
+                return UNKNOWN
+            if function.type == "arrow_function":
+                told = self.evaluate(body)
+                self.hand(function, told)
+                return told
+            generates = _YIELDS.search(body.text) is not None
+            frame.yields = [] if generates else None
+            last: Any = None
+            try:
+                self.execute(body)
+            except Return as leave:
+                last = leave.value
+            if generates:
+                out = self.variable("yield").value
+                return out if isinstance(out, Array) else Array()
+            value = joined([*frame.returns, last])
+            self.hand(function, value)
+            return value
+        finally:
+            self.frames.pop()
+            if self.frames:
+                self.frame.thrown += frame.thrown
+
+    def _take_parameters(self, function: Part, given: Given) -> None:
+        parameters = function.get("parameters")
+        for place, one in enumerate(kid for kid in (parameters.kids if parameters else []) if kid.type in _PARAMETERS):
+            named = one.get("name")
+            name = named.text if named is not None else ""
+            if one.type == "variadic_parameter":
+                value: Any = Array(dict(enumerate(given.values[place:])), loose=not given.whole)
+            elif place < len(given.values):
+                value = given.values[place]
+            elif name[1:] in given.named:
+                value = given.named[name[1:]]
+            else:
+                default = one.get("default_value")
+                value = self.evaluate(default) if default is not None else UNKNOWN
+                if not given.whole and value in (None, "", 0, Array()) and value is not False:
+                    value = UNKNOWN
+            if isinstance(value, Unknown):
+                value = self.of_type(one.get("type"))
+            by_reference = one.get("reference_modifier") is not None
+            cell = given.cells.get(place) if by_reference else None
+            self.frame.scope[name] = cell if cell is not None else Cell(value)
+            if one.type == "property_promotion_parameter" and self.frame.this is not None:
+                self.memory.write(self.property_of(self.frame.this, name[1:]), value)
+
+    @reads("shell_command_expression")
+    def _shell(self, part: Part) -> Any:
+        return UNKNOWN
+
+
+_YIELDS: Final = re.compile(r"\byield\b")
+_REFERABLE: Final = frozenset(
+    {"variable_name", "member_access_expression", "scoped_property_access_expression", "dynamic_variable_name"}
+)

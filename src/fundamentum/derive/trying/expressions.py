@@ -1,0 +1,336 @@
+"""What the expressions of a program come to that is tried out."""
+
+import re
+from collections.abc import Callable
+from functools import partial
+from typing import Any, Final
+
+from fundamentum.derive.php_source.scalars import limited
+from fundamentum.derive.trying.comparing import number, written
+from fundamentum.derive.trying.machine import Exit, Thrown
+from fundamentum.derive.trying.operators import ORDER, joined_by
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.targets import Targets
+from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Text, Thing, Unknown, joined, lifted, truth
+
+_ESCAPES: Final = {"n": "\n", "t": "\t", "r": "\r", "\\": "\\", "$": "$", '"': '"', "e": "\x1b", "0": "\0"}
+_SETTINGS: Final = re.compile(r"(?:^|/)(?:[\w-]*config|[\w-]*settings|local|options)[\w.-]*\.(?:php|inc)$", re.I)
+"""How files are called that hold what is chosen on a server."""
+
+
+class Expressions(Targets):
+    """The layer that evaluates."""
+
+    def evaluate(self, part: Part | None) -> Any:
+        if part is None:
+            return UNKNOWN
+        self.step(part)
+        reader = _READERS.get(part.type)
+        return reader(self, part) if reader is not None else UNKNOWN
+
+    def _inner(self, part: Part) -> Any:
+        return self.evaluate(part.kids[-1]) if part.kids else None
+
+    def _string(self, part: Part) -> Any:
+        inner = part.text[1:-1]
+        return Text.at(inner.replace("\\'", "'").replace("\\\\", "\\"), part)
+
+    def _template(self, part: Part) -> Any:
+        """A text with values in it."""
+        if all(kid.type in ("string_content", "string_value") for kid in part.kids):
+            return Text.at(part.text[1:-1] if part.type == "encapsed_string" else part.text, part)
+        whole: Any = ""
+        for kid in part.kids:
+            if kid.type in ("string_content", "string_value", "nowdoc_string"):
+                told: Any = kid.text
+            elif kid.type == "escape_sequence":
+                told = _ESCAPES.get(kid.text[1:2], kid.text)
+            elif kid.type in ("heredoc_body", "nowdoc_body"):
+                told = self._template(kid)
+            elif kid.type in ("heredoc_start", "heredoc_end"):
+                continue
+            else:
+                told = self.evaluate(kid)
+            whole = joined_by(".", whole, told)
+        return whole
+
+    def _integer(self, part: Part) -> Any:
+        digits = part.text.replace("_", "").lower()
+        base = {"0x": 16, "0b": 2, "0o": 8}.get(digits[:2], 8 if digits[:1] == "0" and digits.isdigit() else 10)
+        try:
+            return limited(int(digits[2:] if digits[1:2] in "xbo" and digits[1:2] else digits, base))
+        except ValueError:
+            return UNKNOWN
+
+    def _float(self, part: Part) -> Any:
+        try:
+            return float(part.text.replace("_", ""))
+        except ValueError:
+            return UNKNOWN
+
+    def _boolean(self, part: Part) -> Any:
+        # What a file of settings says is for each server to say.
+        return UNKNOWN if _SETTINGS.search(self.frame.code.path) else part.text.lower() == "true"
+
+    def _null(self, _: Part) -> Any:
+        return None
+
+    def _name(self, part: Part) -> Any:
+        """A constant, or one of the words that end a program."""
+        name = part.text.lstrip("\\").rpartition("\\")[2]
+        if name.lower() in ("exit", "die"):
+            raise Exit(None, part)
+        return self.constant(name, part)
+
+    def _binary(self, part: Part) -> Any:
+        left, right, sign = part.get("left"), part.get("right"), part.sign
+        if sign in ("&&", "and", "||", "or"):
+            return self._either(left, right, deciding=sign in ("||", "or"))
+        if sign == "??":
+            first = self.looked_up(left)
+            if isinstance(first, Unknown):
+                return joined([UNKNOWN, self.fork(lambda: self.evaluate(right))])
+            return self.evaluate(right) if first is None else first
+        if sign == "instanceof":
+            return self._instance(self.evaluate(left), right)
+        first, second = self.evaluate(left), self.evaluate(right)
+        if sign in ORDER and (isinstance(first, Unknown) or isinstance(second, Unknown)) and "PHP_" in part.text:
+            self.world.opened(self)
+        return joined_by(sign, first, second)
+
+    def _either(self, left: Part | None, right: Part | None, *, deciding: bool) -> Any:
+        """Of "a or b" each alone makes the whole true, of "a and b" false."""
+        first = truth(self.evaluate(left))
+        if first is deciding:
+            return deciding
+        if first is not None:
+            second = truth(self.evaluate(right))
+            return UNKNOWN if second is None else second
+        told: list[bool | None] = []
+        self.fork(lambda: told.append(truth(self.evaluate(right))), lambda: None)
+        return deciding if told == [deciding] else UNKNOWN
+
+    def _instance(self, value: Any, right: Part | None) -> Any:
+        if isinstance(value, Thing) and right is not None and right.type in ("name", "qualified_name"):
+            name = right.text.rpartition("\\")[2].lower()
+            if any(kind.name == name for kind in value.kind.line()):
+                return True
+            return UNKNOWN if not value.kind.whole else False
+        return UNKNOWN if isinstance(value, (Unknown, Thing)) else False
+
+    def _unary(self, part: Part) -> Any:
+        value, sign = self.evaluate(part.get("argument")), part.sign
+        if sign == "!":
+            told = truth(value)
+            return UNKNOWN if told is None else not told
+        if sign in ("-", "+"):
+            return lifted(lambda one: limited(-number(one) if sign == "-" else number(one)), value)
+        return UNKNOWN
+
+    def _cast(self, part: Part) -> Any:
+        value, kind = self.evaluate(part.get("value")), (part.fields["type"].text.strip("( )").lower())
+        if kind in ("bool", "boolean"):
+            told = truth(value)
+            return UNKNOWN if told is None else told
+        if kind in ("int", "integer"):
+            return lifted(lambda one: int(number(one)), value)
+        if kind in ("float", "double", "real"):
+            return lifted(lambda one: float(number(one)), value)
+        if kind in ("string", "binary"):
+            return lifted(written, value)
+        if kind == "array":
+            return lifted(lambda one: one if isinstance(one, Array) else Array.of([] if one is None else [one]), value)
+        return self.as_object(value) if kind == "object" else UNKNOWN
+
+    def _conditional(self, part: Part) -> Any:
+        condition = self.evaluate(part.get("condition"))
+        body = part.get("body")
+        return self.chosen(
+            truth(condition),
+            lambda: self.evaluate(body) if body is not None else condition,
+            lambda: self.evaluate(part.get("alternative")),
+        )
+
+    def _match(self, part: Part) -> Any:
+        asked = self.evaluate(part.get("condition"))
+        block = part.get("body")
+        arms = list(block.kids) if block is not None else []
+        return self._arms(asked, arms)
+
+    def _arms(self, asked: Any, arms: list[Part]) -> Any:
+        """The first arm that fits, or of those that may fit each."""
+        for at, arm in enumerate(arms):
+            if arm.type == "match_default_expression":
+                return self.evaluate(arm.get("return_expression"))
+            conditions = arm.get("conditional_expressions")
+            fits: list[bool | None] = []
+            for one in conditions.kids if conditions is not None else []:
+                fits.append(truth(joined_by("===", asked, self.evaluate(one))))
+                if fits[-1]:
+                    break
+            if True in fits:
+                return self.evaluate(arm.get("return_expression"))
+            if None in fits:
+                # A default arm stands last, wherever it is written.
+                rest = sorted(arms[at + 1 :], key=lambda one: one.type == "match_default_expression")
+                return self.fork(partial(self.evaluate, arm.get("return_expression")), partial(self._arms, asked, rest))
+        return UNKNOWN
+
+    def _array(self, part: Part) -> Any:
+        whole = Array()
+        for element in part.kids:
+            inner = element.kids
+            if not inner:
+                continue
+            if inner[0].type == "variadic_unpacking":
+                more = self.evaluate(inner[0].kids[0])
+                if isinstance(more, Array):
+                    for key, value in more.items.items():
+                        whole = whole.with_item(None if isinstance(key, int) else key, value)
+                whole = Array(
+                    whole.items, loose=whole.loose or not isinstance(more, Array) or more.loose, more=whole.more
+                )
+            elif len(inner) > 1:
+                key, value = self.evaluate(inner[0]), self.evaluate(inner[1])
+                whole = whole.with_item("" if key is None else key, value)
+                self.hand(element, value)
+            else:
+                value = self.evaluate(inner[0])
+                whole = whole.with_item(None, value)
+                self.hand(element, value)
+        self.rows.update((element, whole) for element in part.kids if element in self.handed)
+        return whole
+
+    def _closure(self, part: Part) -> Any:
+        frame = self.frame
+        taken = next((kid for kid in part.kids if kid.type == "anonymous_function_use_clause"), None)
+        bound = dict(frame.scope) if part.type == "arrow_function" else {}
+        for one in taken.kids if taken is not None else []:
+            by_reference = one.type == "by_ref"
+            name = (one.kids[0] if by_reference else one).text
+            cell = self.variable(name)
+            bound[name] = cell if by_reference else type(cell)(cell.value)
+        closure = Closure(part, bound, frame.this, frame.kind)
+        self.closures.setdefault(part, closure)
+        return closure
+
+    def _throw(self, part: Part) -> Any:
+        raise Thrown(self.evaluate(part.kids[0]) if part.kids else UNKNOWN, part)
+
+    def _print(self, part: Part) -> Any:
+        self._inner(part)
+        return 1
+
+    def _assigned(self, part: Part) -> Any:
+        value, left = self.evaluate(part.get("right")), part.get("left")
+        self.assign(left, value)
+        if left is not None and left.type.endswith("member_access_expression") and not left.text.startswith("$this"):
+            self.hand(part, value)  # of an object that is one result
+        return value
+
+    def _reference(self, part: Part) -> Any:
+        right = part.get("right")
+        cell = self.cell(right)
+        if cell is None:
+            value = self.evaluate(right)
+            self.assign(part.get("left"), value)
+            return value
+        self.bind(part.get("left"), cell)
+        return cell.value
+
+    def _augmented(self, part: Part) -> Any:
+        left, right, sign = part.get("left"), part.get("right"), part.sign.removesuffix("=")
+        if sign == "??":
+            before = self.looked_up(left)
+            if before is not None and not isinstance(before, Unknown):
+                return before
+            value = self.evaluate(right)
+            value = joined([before, value]) if isinstance(before, Unknown) else value
+        else:
+            value = joined_by(sign, self.evaluate(left), self.evaluate(right))
+        self.assign(left, value)
+        return value
+
+    def _updated(self, part: Part) -> Any:
+        target = part.get("argument") or part.kids[0]
+        before = self.evaluate(target)
+        up = "++" in part.text
+        after = lifted(lambda one: limited(number(one) + (1 if up else -1)), before)
+        self.assign(target, after)
+        return after if part.text.startswith(("++", "--")) else before
+
+    def _sequence(self, part: Part) -> Any:
+        value: Any = None
+        for kid in part.kids:
+            value = self.evaluate(kid)
+        return value
+
+    def _yield(self, part: Part) -> Any:
+        value = self._inner(part)
+        if self.frame.yields is not None:
+            from_another = re.match(r"yield\s+from\b", part.text) is not None
+            more = value.values() if from_another and isinstance(value, Array) else [value]
+            self.yielded(UNKNOWN if from_another and not isinstance(value, Array) else more)
+        return UNKNOWN
+
+    def yielded(self, more: Any) -> None:
+        """What the function around gives out, one after the other."""
+        cell = self.variable("yield")
+        before = cell.value if isinstance(cell.value, Array) else Array()
+        if isinstance(more, Unknown):
+            self.memory.write(cell, Array(before.items, loose=True))
+            return
+        for one in more:
+            before = before.with_item(None, one)
+        self.memory.write(cell, before)
+
+
+_READERS: Final[dict[str, Callable[[Any, Part], Any]]] = {
+    "parenthesized_expression": Expressions._inner,
+    "argument": Expressions._inner,
+    "error_suppression_expression": Expressions._inner,
+    "array_element_initializer": Expressions._inner,
+    "by_ref": Expressions._inner,
+    "string": Expressions._string,
+    "encapsed_string": Expressions._template,
+    "heredoc": Expressions._template,
+    "nowdoc": Expressions._template,
+    "integer": Expressions._integer,
+    "float": Expressions._float,
+    "boolean": Expressions._boolean,
+    "null": Expressions._null,
+    "name": Expressions._name,
+    "qualified_name": Expressions._name,
+    "binary_expression": Expressions._binary,
+    "unary_op_expression": Expressions._unary,
+    "cast_expression": Expressions._cast,
+    "conditional_expression": Expressions._conditional,
+    "match_expression": Expressions._match,
+    "array_creation_expression": Expressions._array,
+    "anonymous_function": Expressions._closure,
+    "arrow_function": Expressions._closure,
+    "throw_expression": Expressions._throw,
+    "print_intrinsic": Expressions._print,
+    "assignment_expression": Expressions._assigned,
+    "reference_assignment_expression": Expressions._reference,
+    "augmented_assignment_expression": Expressions._augmented,
+    "update_expression": Expressions._updated,
+    "sequence_expression": Expressions._sequence,
+    "yield_expression": Expressions._yield,
+    "variable_name": Targets.read,
+    "dynamic_variable_name": Targets.read,
+    "subscript_expression": Targets.read,
+    "member_access_expression": Targets.read,
+    "nullsafe_member_access_expression": Targets.read,
+    "scoped_property_access_expression": Targets.read,
+}
+
+
+def reads(kind: str) -> Callable[[Callable[[Any, Part], Any]], Callable[[Any, Part], Any]]:
+    """Let a method of a layer above evaluate expressions of a kind."""
+
+    def taken(reader: Callable[[Any, Part], Any]) -> Callable[[Any, Part], Any]:
+        _READERS[kind] = reader
+        return reader
+
+    return taken

@@ -1,0 +1,135 @@
+"""What a place says that hands a result on, where nobody is seen to ask for it: by names, and what stands beside."""
+
+import re
+from typing import Any, Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.facts import Outcome
+from fundamentum.derive.php_source.nodes import (
+    called,
+    children,
+    field,
+    function_around,
+    heading,
+    names_around,
+    nearest,
+    parent_of,
+    text,
+)
+from fundamentum.derive.statements.outcomes import MISSING, WARNING
+from fundamentum.derive.trying.values import Array, truth
+
+OF_CHECKS: Final = re.compile(
+    r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
+    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
+    re.I,
+)
+"""How what is called looks whether a program can run."""
+_LEVEL: Final = re.compile(
+    r"(?:['\"](?:is_?)?(?:required|mandatory|fatal|must|blocking|critical)['\"]\s*=>|\b(?:required|mandatory|fatal)\s*:)\s*(true\b|false\b|[01]\b)",
+    re.I,
+)
+"""The level that an entry of a table gives, or an argument."""
+_SEVERE: Final = re.compile(
+    r"::\w*(?:ERROR|FATAL|CRITICAL|REQUIRED|MANDATORY)\b|=>\s*['\"](?:required|mandatory|fatal|critical)['\"]"
+)
+_ONE_REQUIREMENT: Final = re.compile(r"requirement|check$|(?:config|environ|system|server|install)\w*tests?$", re.I)
+"""Classes that are one requirement, or that have a method for each."""
+_FULFILLED: Final = re.compile(r"(?:is|test_|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
+_OPTIONAL_CLASS: Final = re.compile(
+    r"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{]*\{\s*return\s+false|"
+    r"function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true|"
+    r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true",
+    re.I,
+)
+"""How a class that is one requirement says that it need not be met."""
+_OF_REQUIREMENTS: Final = re.compile(r"requir|check|prerequisit|depend", re.I)
+"""How classes are called of which one is made for each requirement."""
+MAX_CLASS: Final = 4000
+"""Characters of such a class that are looked at."""
+_HOLDING: Final = frozenset({"array_element_initializer", "argument"})
+_CLOSURES: Final = frozenset({"anonymous_function", "arrow_function"})
+
+
+def said_of(place: Node, row: Any, *, version: bool) -> Outcome:
+    """What comes of a result that is handed on: an argument, an entry of a table, a property, what a function returns.
+
+    ``row``: what stands beside it in the same table; ``version``: it tells of PHP's version; else of an extension.
+    """
+    if isinstance(row, Array) and (level := _level_in(row)):
+        return level
+    if place.type == "object_creation_expression":
+        return "reports" if _OF_NEEDS.search(text(place)[:80]) else ""
+    if place.type == "argument":
+        return _handed_to(place)
+    if place.type == "array_element_initializer":
+        return _level_of(place) or _of_entry(place)
+    if place.type in _CLOSURES:
+        above = place.parent
+        return _of_entry(above) if above is not None and above.type in _HOLDING else ""
+    if place.type == "assignment_expression":
+        return "reports" if OF_CHECKS.search(" ".join(names_around(place))) else ""
+    return _of_function(place, version=version)
+
+
+_MUST: Final = re.compile(r"(?:is_?)?(?P<must>required|mandatory|fatal|must|blocking|critical)|(?:is_?)?optional", re.I)
+_OF_NEEDS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
+"""How classes are called of which an object is made for each requirement."""
+
+
+def _level_in(row: Array) -> Outcome:
+    """The level that a row of a table has under a key that is called so."""
+    for key, value in row.items.items():
+        named = _MUST.fullmatch(key) if isinstance(key, str) else None
+        told = truth(value) if isinstance(value, (bool, int)) else None
+        if named and told is not None:
+            return "reports" if told is (named["must"] is not None) else "warns"
+    return ""
+
+
+def _of_function(place: Node, *, version: bool) -> Outcome:
+    """What a function is for that returns the result."""
+    function = text(field(place, "name"))
+    holder = nearest(place, "class_declaration")
+    if version:
+        return "reports" if OF_CHECKS.search(function) else ""
+    if holder is None:
+        return ""
+    written = text(holder)[:MAX_CLASS]
+    if _ONE_REQUIREMENT.search(text(field(holder, "name"))) and _FULFILLED.search(function):
+        return "warns" if _OPTIONAL_CLASS.search(written) else "reports"
+    bases = [text(one) for one in children(holder) if one.type in ("base_clause", "class_interface_clause")]
+    if any(map(_OF_REQUIREMENTS.search, bases)) and MISSING.search(written):
+        return "warns" if WARNING.search(written) or _OPTIONAL_CLASS.search(written) else "reports"
+    return ""
+
+
+def _of_entry(element: Node) -> Outcome:
+    """What a table is for that has the result in it, and what else stands in the same entry of it."""
+    if level := _level_of(element):
+        return level
+    returned = parent_of(element, 2)
+    if returned is not None and returned.type == "return_statement" and not function_around(returned):
+        return "reports"  # a file that returns its results
+    call = element.parent.parent if element.type == "argument" and element.parent is not None else None
+    return "reports" if OF_CHECKS.search(f"{heading(element)} {text(call)[:40]} {text(element)[:40]}") else ""
+
+
+def _level_of(element: Node) -> Outcome:
+    """The level that the entry of a table gives, in words or as a value."""
+    entry = text(element.parent)[:400] if element.parent is not None else ""
+    if level := _LEVEL.search(entry):
+        return "reports" if level[1].lower() in ("true", "1") else "warns"
+    return "reports" if _SEVERE.search(entry) else "warns" if WARNING.search(entry) else ""
+
+
+def _handed_to(argument: Node) -> Outcome:
+    """What a function is for that is given the result: ``addRequirement(extension_loaded('gd'), '...')``."""
+    call = parent_of(argument, 2)
+    name = called(call)
+    if WARNING.search(name):
+        return "warns"
+    if level := _level_of(argument):
+        return level
+    return "reports" if OF_CHECKS.search(f"{name} {function_around(argument)} {text(argument)[:40]}") else ""

@@ -1,0 +1,319 @@
+"""PHP's functions of lists, and the methods of collections that are like them."""
+
+from collections.abc import Callable
+from typing import Any
+
+from fundamentum.derive.trying.builtins import BUILTINS, array, named, of_array
+from fundamentum.derive.trying.comparing import equal, number, same, written
+from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    BoundMethod,
+    Closure,
+    Loaded,
+    OneOf,
+    Thing,
+    Unknown,
+    lifted,
+    truth,
+)
+
+
+def _kept(whole: Array, keep: Callable[[Any, Any], bool | None]) -> Array:
+    """The members that are kept; where that is not known, there may be more."""
+    told = {key: keep(key, value) for key, value in whole.items.items()}
+    items = {key: value for key, value in whole.items.items() if told[key]}
+    more = [value for key, value in whole.items.items() if told[key] is None]
+    return Array(items, loose=whole.loose, more=[*more, *whole.more])
+
+
+@named("array_filter", "->filter", "->where_true")
+def _filter(machine: Machine, given: Given) -> Any:
+    whole, function = given.at(0), given.at(1, "callback")
+    mode = given.at(2, "mode")
+    if not isinstance(whole, Array):
+        return UNKNOWN
+
+    def keep(key: Any, value: Any) -> bool | None:
+        if function is None:
+            return truth(value)
+        told = [key] if mode == "key" else [value, key] if mode == "both" or isinstance(function, Closure) else [value]
+        return truth(machine.call_value(function, Given.of(*told)))
+
+    return _kept(whole, keep)
+
+
+@named("->reject")
+def _reject(machine: Machine, given: Given) -> Any:
+    kept = lifted(lambda whole: whole, given.at(0))
+    if not isinstance(kept, Array):
+        return UNKNOWN
+
+    def keep(key: Any, value: Any) -> bool | None:
+        told = truth(machine.call_value(given.at(1), Given.of(value, key)))
+        return None if told is None else not told
+
+    return _kept(kept, keep)
+
+
+@named("->map", "->mapwithkeys", "->flatmap")
+def _mapped(machine: Machine, given: Given) -> Any:
+    return _map(machine, Given.of(given.at(1), given.at(0)))
+
+
+@named("array_map")
+def _map(machine: Machine, given: Given) -> Any:
+    function, whole, *others = [*given.values, None, None][: max(len(given.values), 2)]
+    if isinstance(whole, Loaded):
+        return whole
+    if not isinstance(whole, Array):
+        machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
+        return UNKNOWN
+    if function is None:
+        return UNKNOWN
+    columns = [one.values() for one in others if isinstance(one, Array)]
+    items = {}
+    for at, (key, value) in enumerate(whole.items.items()):
+        more = [column[at] if at < len(column) else None for column in columns]
+        items[key] = machine.call_value(function, Given.of(value, *more))
+    return Array(items, loose=whole.loose)
+
+
+@named("array_walk", "->each")
+def _walk(machine: Machine, given: Given) -> Any:
+    whole, function = given.at(0), given.at(1)
+    for key, value in whole.items.items() if isinstance(whole, Array) else ():
+        machine.call_value(function, Given.of(value, key, *given.values[2:]))
+    if not isinstance(whole, Array):
+        machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
+    return whole if isinstance(whole, Array) else UNKNOWN
+
+
+@named("array_reduce", "->reduce")
+def _reduce(machine: Machine, given: Given) -> Any:
+    whole, value = given.at(0), given.at(2, "initial")
+    if not isinstance(whole, Array) or whole.loose:
+        return UNKNOWN
+    for one in whole.values():
+        value = machine.call_value(given.at(1), Given.of(value, one))
+    return value
+
+
+@named("array_any", "->some", "->contains")
+def _any(machine: Machine, given: Given) -> Any:
+    return _quantified(machine, given, deciding=True)
+
+
+@named("array_all", "->every")
+def _all(machine: Machine, given: Given) -> Any:
+    return _quantified(machine, given, deciding=False)
+
+
+def _quantified(machine: Machine, given: Given, *, deciding: bool) -> Any:
+    whole, function = given.at(0), given.at(1)
+    if not isinstance(whole, Array):
+        return UNKNOWN
+    if not isinstance(function, (Closure, BoundMethod, str)):
+        return _in_list(machine, Given.of(function, whole))
+    told = [truth(machine.call_value(function, Given.of(value, key))) for key, value in whole.items.items()]
+    if deciding in told:
+        return deciding
+    return UNKNOWN if None in told or whole.loose else not deciding
+
+
+@named("array_diff", "array_diff_key", "array_udiff", "array_diff_ukey", "array_diff_assoc", "->diff")
+def _diff(machine: Machine, given: Given) -> Any:
+    whole, by_key = given.at(0), False
+    if not isinstance(whole, Array):
+        return _of_unknown(machine, given)
+    others = [one for one in given.values[1:] if isinstance(one, (Array, Loaded, Unknown, OneOf))]
+    machine.world.listing += 1
+    try:
+        return _kept(whole, lambda key, value: _in_none(machine, key, value, others, by_key))
+    finally:
+        machine.world.listing -= 1
+
+
+def _in_none(machine: Machine, key: Any, value: Any, others: list[Any], by_key: bool) -> bool | None:
+    told = [_holds(machine, one, key, value) for one in others]
+    return False if True in told else None if None in told else True
+
+
+def _holds(machine: Machine, whole: Any, key: Any, value: Any) -> bool | None:
+    if isinstance(whole, Loaded):
+        return truth(machine.world.held(machine, whole, key if whole.flipped else value))
+    if not isinstance(whole, Array):
+        return None
+    told = [truth(lifted(equal, value, one)) for one in whole.values()]
+    return True if True in told else None if None in told or whole.loose else False
+
+
+@named("array_intersect", "array_intersect_key", "array_uintersect", "->intersect")
+def _intersect(machine: Machine, given: Given) -> Any:
+    first, second = given.at(0), given.at(1)
+    if isinstance(first, Loaded):
+        first, second = second, first
+    if not isinstance(first, Array):
+        return _of_unknown(machine, given)
+    return _kept(first, lambda key, value: _holds(machine, second, key, value))
+
+
+def _of_unknown(machine: Machine, given: Given) -> Unknown:
+    """A list that is not known is held against what the server has: the function around is given it."""
+    if any(isinstance(value, Loaded) for value in given.values):
+        machine.world.opened(machine)
+    return UNKNOWN
+
+
+@named("array_diff_key")
+def _diff_key(machine: Machine, given: Given) -> Any:
+    whole, other = given.at(0), given.at(1)
+    if not isinstance(whole, Array):
+        return UNKNOWN
+    if isinstance(other, Array):
+        return _kept(whole, lambda key, _: key not in other.items and (None if other.loose else True))
+    return _diff(machine, given)
+
+
+@named("in_array", "array_search", "->contains_value")
+def _in_list(machine: Machine, given: Given) -> Any:
+    value, whole = given.at(0), given.at(1)
+    if isinstance(whole, Loaded):
+        return machine.world.held(machine, whole, value)
+    if not isinstance(whole, Array):
+        return UNKNOWN
+    alike = same if truth(given.at(2, "strict")) else equal
+    told = [truth(lifted(alike, value, one)) for one in whole.values()]
+    return True if True in told else UNKNOWN if None in told or whole.loose else False
+
+
+@named("array_key_exists", "key_exists", "->has")
+def _key_in(machine: Machine, given: Given) -> Any:
+    key, whole = given.at(0), given.at(1)
+    if isinstance(key, Array):
+        key, whole = whole, key
+    if isinstance(whole, Loaded):
+        return machine.world.held(machine, whole, key)
+    if not isinstance(whole, Array) or isinstance(key, (Unknown, OneOf)):
+        return UNKNOWN
+    return True if key in whole.items else UNKNOWN if whole.loose else False
+
+
+def _count(whole: Array) -> Any:
+    if whole.loose:
+        return OneOf([len(whole.items), len(whole.items) + 1]) if whole.items else UNKNOWN
+    return len(whole.items)
+
+
+def _merged(*arrays: Any) -> Array:
+    out = Array()
+    for one in arrays:
+        for key, value in one.items.items() if isinstance(one, Array) else ():
+            out = out.with_item(None if isinstance(key, int) else key, value)
+    more = [value for one in arrays if isinstance(one, Array) for value in one.more]
+    return Array(out.items, loose=any(not isinstance(one, Array) or one.loose for one in arrays), more=more)
+
+
+def _column(whole: Array, key: Any, by: Any = None) -> Array:
+    out = Array(loose=whole.loose)
+    for row in whole.values():
+        if isinstance(row, Thing) and key in row.members:
+            out = out.with_item(None, row.members[key].value)
+        elif isinstance(row, Array) and (key is None or key in row.items):
+            out = out.with_item(row.items.get(by) if by is not None else None, row if key is None else row.items[key])
+    return out
+
+
+def _unique(whole: Array) -> Array:
+    out: dict[Any, Any] = {}
+    for key, value in whole.items.items():
+        if not any(truth(lifted(equal, value, one)) for one in out.values()):
+            out[key] = value
+    return Array(out, loose=whole.loose)
+
+
+def _sum(whole: Array, product: bool = False) -> Any:
+    total: Any = 1 if product else 0
+    for value in whole.values():
+        total = lifted(lambda one, other: one * number(other) if product else one + number(other), total, value)
+    return UNKNOWN if whole.loose else total
+
+
+def _imploded(first: Any, second: Any = None) -> Any:
+    sign, whole = (first, second) if isinstance(second, Array) else ("", first)
+    parts = [
+        written(value) if not isinstance(value, (Unknown, OneOf, Thing)) else "" for value in array(whole).values()
+    ]
+    return written(sign).join(parts)
+
+
+def _filled(whole: Array, value: Any) -> Array:
+    return Array({one: value for one in whole.values() if isinstance(one, (str, int))}, loose=whole.loose)
+
+
+@named("array_flip")
+def _flipped(_: Machine, given: Given) -> Any:
+    whole = given.at(0)
+    if isinstance(whole, Loaded):
+        return Loaded(whole.kind, flipped=True, absent=whole.absent)
+    return lifted(_turned_round, whole)
+
+
+def _turned_round(whole: Any) -> Array:
+    items = {value: key for key, value in array(whole).items.items() if isinstance(value, (str, int))}
+    return Array(items, loose=whole.loose)
+
+
+def _replaced(first: Array, *more: Array) -> Array:
+    return Array({key: value for one in (first, *more) for key, value in array(one).items.items()})
+
+
+def _combined(keys: Array, values: Array) -> Array:
+    return Array(dict(zip(keys.values(), array(values).values(), strict=True)))
+
+
+def _first(whole: Array, *_: Any) -> Any:
+    return next(iter(whole.values()), UNKNOWN if whole.loose else None)
+
+
+def _is_empty(whole: Array) -> Any:
+    there = truth(whole)
+    return UNKNOWN if there is None else not there
+
+
+def _is_not_empty(whole: Array) -> Any:
+    there = truth(whole)
+    return UNKNOWN if there is None else there
+
+
+BUILTINS.update(
+    {
+        **dict.fromkeys(("count", "sizeof", "->count"), of_array(_count)),
+        **dict.fromkeys(
+            ("array_values", "->values", "->all", "->toarray", "iterator_to_array"),
+            of_array(lambda whole, *_: Array(dict(enumerate(whole.values())), loose=whole.loose)),
+        ),
+        **dict.fromkeys(
+            ("array_keys", "->keys"), of_array(lambda whole, *_: Array(dict(enumerate(whole.items)), loose=whole.loose))
+        ),
+        **dict.fromkeys(("array_merge", "->merge"), lambda _, given: _merged(*given.values)),
+        "array_replace": of_array(_replaced),
+        "array_combine": of_array(_combined),
+        "array_fill_keys": of_array(_filled),
+        **dict.fromkeys(("array_column", "->pluck"), of_array(_column)),
+        **dict.fromkeys(("array_unique", "->unique"), of_array(_unique)),
+        **dict.fromkeys(("array_sum", "->sum"), of_array(_sum)),
+        "array_product": of_array(lambda whole: _sum(whole, product=True)),
+        "array_reverse": of_array(lambda whole, *_: Array.of(reversed(whole.values()))),
+        "array_slice": of_array(lambda whole, start, length=None, *_: Array.of(whole.values()[start:][:length])),
+        "array_key_first": of_array(lambda whole: next(iter(whole.items), UNKNOWN if whole.loose else None)),
+        "array_key_last": of_array(lambda whole: next(reversed(whole.items), UNKNOWN if whole.loose else None)),
+        "->first": of_array(_first),
+        "->isempty": of_array(_is_empty),
+        "->isnotempty": of_array(_is_not_empty),
+        **dict.fromkeys(("implode", "join"), lambda _, given: lifted(_imploded, *given.values)),
+        "->implode": lambda _, given: lifted(_imploded, given.at(1), given.at(0)),
+        "collect": lambda _, given: given.at(0) if isinstance(given.at(0), Array) else UNKNOWN,
+    }
+)

@@ -1,0 +1,75 @@
+"""What two values come to with an operator of PHP's between them."""
+
+import math
+import operator
+from collections.abc import Callable
+from typing import Any, Final
+
+from fundamentum.derive.php_source.scalars import limited
+from fundamentum.derive.trying.comparing import equal, number, order, same, written
+from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown, lifted, truth
+
+_BITS: Final[dict[str, Callable[[int, int], int]]] = {
+    "&": operator.and_, "|": operator.or_, "^": operator.xor, "<<": operator.lshift, ">>": operator.rshift,
+}  # fmt: skip
+_ARITHMETIC: Final[dict[str, Callable[[int | float, int | float], int | float]]] = {
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "%": lambda first, second: int(math.fmod(first, second)),
+}
+ORDER: Final[dict[str, Callable[[int], bool]]] = {
+    "<": lambda order: order < 0,
+    "<=": lambda order: order <= 0,
+    ">": lambda order: order > 0,
+    ">=": lambda order: order >= 0,
+}
+MAX_SHIFT: Final = 62
+
+
+def _plus(first: Any, second: Any) -> Any:
+    if isinstance(first, Array) and isinstance(second, Array):
+        return Array({**second.items, **first.items}, loose=first.loose or second.loose)
+    return limited(number(first) + number(second))
+
+
+def _bits(sign: str, first: Any, second: Any) -> Any:
+    left, right = int(number(first)), int(number(second))
+    if sign in ("<<", ">>") and not 0 <= right <= MAX_SHIFT:
+        raise ValueError
+    return limited(_BITS[sign](left, right))
+
+
+def _agreed(question: Callable[[int], bool], orders: tuple[int, ...]) -> Any:
+    told = set(map(question, orders))
+    return told.pop() if len(told) == 1 else UNKNOWN
+
+
+def joined_by(sign: str, first: Any, second: Any) -> Any:
+    """Two values with an operator between them that looks at both."""
+    if sign in ("===", "!=="):
+        told = lifted(same, first, second)
+        return told if isinstance(told, Unknown) else _told(told, sign == "===")
+    if sign in ("==", "!=", "<>"):
+        return _told(lifted(equal, first, second), sign == "==")
+    if sign in ORDER:
+        return lifted(lambda one, other: _agreed(ORDER[sign], order(one, other)), first, second)
+    if sign == "<=>":
+        return lifted(lambda one, other: order(one, other)[0], first, second)
+    if sign == ".":
+        return lifted(lambda one, other: limited(written(one) + written(other)), first, second)
+    if sign == "+":
+        return lifted(_plus, first, second)
+    if sign in _BITS:
+        return lifted(lambda one, other: _bits(sign, one, other), first, second)
+    if sign == "xor":
+        one, other = truth(first), truth(second)
+        return UNKNOWN if one is None or other is None else one is not other
+    if (reckoned := _ARITHMETIC.get(sign)) is not None:
+        return lifted(lambda one, other: limited(reckoned(number(one), number(other))), first, second)
+    return UNKNOWN
+
+
+def _told(value: Any, positive: bool) -> Any:
+    return lifted(lambda one: one if isinstance(one, Unknown) else one is positive, value)

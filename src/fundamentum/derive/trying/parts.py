@@ -1,0 +1,113 @@
+"""One file's code in a form that is quick to go through again and again: each part of the tree is looked up once."""
+
+import re
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.nodes import Patience, parsed
+from fundamentum.derive.php_source.source import parseable
+
+_COMMENT: Final = "comment"
+_DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
+_CALLS: Final = frozenset(
+    {"function_call_expression", "member_call_expression", "scoped_call_expression", "nullsafe_member_call_expression"}
+)
+_HOLDING: Final = frozenset({"namespace_definition", "compound_statement", "declaration_list", "program"})
+
+
+class Part:
+    """One node of a file's tree."""
+
+    def __init__(self, node: Node, file: "Code", above: "Part | None" = None) -> None:
+        self.node, self.file, self.above = node, file, above
+        self.type: str = node.type
+        self.calls = self.type in _CALLS
+        """Whether it calls something."""
+
+    @cached_property
+    def text(self) -> str:
+        """Its source."""
+        return self.node.text.decode("utf-8", "replace") if self.node.text else ""
+
+    @cached_property
+    def kids(self) -> "Sequence[Part]":
+        """The parts that it is made of, without comments and signs."""
+        return [Part(node, self.file, self) for node in self.node.named_children if node.type != _COMMENT]
+
+    @cached_property
+    def fields(self) -> "Mapping[str, Part]":
+        """Those that the grammar names; of several with one name the first."""
+        Patience.tick()
+        by_id = {kid.node.id: kid for kid in self.kids}
+        found: dict[str, Part] = {}
+        for at, node in enumerate(self.node.children):
+            name = self.node.field_name_for_child(at)
+            if name is not None and name not in found:
+                found[name] = by_id.get(node.id) or Part(node, self.file, self)
+        return found
+
+    def get(self, name: str) -> "Part | None":
+        """The part that the grammar names so."""
+        return self.fields.get(name)
+
+    @property
+    def line(self) -> int:
+        """The line that it begins on, from one."""
+        return self.node.start_point[0] + 1
+
+    @cached_property
+    def sign(self) -> str:
+        """The sign between the two sides of an expression, or before its only one."""
+        named = self.get("operator")
+        if named is not None:
+            return named.text.lower()
+        return next((node.type for node in self.node.children if not node.is_named), "")
+
+
+class Code:
+    """One file, parsed: its functions, classes and constants by name in lower case."""
+
+    def __init__(self, path: str, data: bytes) -> None:
+        """``RecursionError`` where it is not code as people write it, or parsing takes too long."""
+        if not parseable(data):
+            raise RecursionError("larger, or nested more deeply, than code is")
+        self.path, self.data = path, data
+        self.root = Part(parsed(data), self)
+        self.functions: dict[str, Part] = {}
+        self.classes: dict[str, Part] = {}
+        self._added: dict[str, bool] = {}
+        self._take(self.root)
+
+    def _take(self, whole: Part) -> None:
+        """The definitions of a block, which hold from its beginning."""
+        for part in whole.kids:
+            if part.type == "function_definition" and (name := part.get("name")) is not None:
+                self.functions.setdefault(name.text.lower(), part)
+            elif part.type in _DEFINING and (name := part.get("name")) is not None:
+                self.classes.setdefault(name.text.lower(), part)
+            elif part.type in _HOLDING:
+                self._take(part)
+            elif part.type == "if_statement" and (body := part.get("body")) is not None:
+                self._take(body)  # if (!function_exists('x')) { function x() ... }
+
+    def adds_to(self, name: str) -> bool:
+        """Whether it gives a variable something, or adds to it: ``$name[] = ...``"""
+        if name not in self._added:
+            word = re.escape(name.encode("utf-8", "replace"))
+            added = rb"%s\s*(?:(?:\[[^\]\n]{0,60}\]\s*)*=(?![=>])|\.=|\+\+|[+|&]=)|\+\+%s\b" % (word, word)
+            self._added[name] = re.search(added, self.data) is not None
+        return self._added[name]
+
+    def around(self, at: int) -> list[Part]:
+        """The functions and methods around a byte of the file, the outermost first."""
+        found: list[Part] = []
+        part: Part | None = self.root
+        while part is not None:
+            Patience.tick()
+            if part.type in ("function_definition", "method_declaration"):
+                found.append(part)
+            part = next((kid for kid in part.kids if kid.node.start_byte <= at < kid.node.end_byte), None)
+        return found

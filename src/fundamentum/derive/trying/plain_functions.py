@@ -1,0 +1,203 @@
+"""PHP's functions of texts, numbers and files, and those that call others."""
+
+import json
+import posixpath
+import re
+from collections.abc import Callable
+from typing import Any, Final
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
+from fundamentum.derive.trying.builtins import BUILTINS, Builtin, named, of_scalars, simple
+from fundamentum.derive.trying.comparing import number, written
+from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
+
+MAX_MEMBERS: Final = 400
+MAX_DEPTH: Final = 8
+
+
+def _of_known(function: Callable[..., Any]) -> Builtin:
+    """A function of scalars that are known."""
+    return lambda _, given: lifted(lambda *values: function(*map(plain, values)), *given.values)
+
+
+def _is(question: Callable[[Any], bool]) -> Builtin:
+    """A question to one value."""
+    return lambda _, given: lifted(question, given.at(0))
+
+
+def _place(function: Callable[[str, str], int]) -> Builtin:
+    def found(whole: Any, part: Any, *_: Any) -> Any:
+        at = function(written(whole), written(part))
+        return at if at >= 0 else False
+
+    return _of_known(found)
+
+
+def _lowered(value: Any) -> Any:
+    told = written(value).lower()
+    return Text.at(told, value.part) if isinstance(value, Text) else told
+
+
+def _letters(one: Any, other: Any) -> int:
+    left, right = written(one).lower(), written(other).lower()
+    return (left > right) - (left < right)
+
+
+def _extreme(name: str) -> Builtin:
+    """``max`` and ``min``, of a list or of what they are given."""
+
+    def called(*values: Any) -> Any:
+        of = values[0].values() if len(values) == 1 else values
+        return FUNCTIONS[name](*map(simple, of))
+
+    return lambda _, given: lifted(called, *given.values)
+
+
+def _same(_: Machine, given: Given) -> Any:
+    """A text that is only shown otherwise."""
+    return given.at(0) if isinstance(given.at(0), (str, Loaded)) else UNKNOWN
+
+
+_SHOWING: Final = (
+    "ucfirst lcfirst ucwords htmlspecialchars htmlentities escapeshellarg nl2br str_pad rtrim ltrim _ __ gettext t "
+    "esc_html esc_html__ _e trans lang mb_strtolower mb_convert_case realpath".split()
+)
+_DONE: Final = (
+    "printf print_r var_dump error_log header http_response_code ob_start flush fwrite fputs session_start "
+    "error_reporting set_error_handler".split()
+)
+BUILTINS.update(
+    {
+        **dict.fromkeys(_SHOWING, _same),
+        **dict.fromkeys(_DONE, lambda _, __: True),
+        "stripos": _place(lambda whole, part: whole.lower().find(part.lower())),
+        "strrpos": _place(lambda whole, part: whole.rfind(part)),
+        "str_ends_with": _of_known(lambda whole, part: written(whole).endswith(written(part))),
+        "str_contains": _of_known(lambda whole, part: written(part) in written(whole)),
+        "strcasecmp": _of_known(_letters),
+        "strtolower": lambda machine, given: (
+            given.at(0) if isinstance(given.at(0), Loaded) else lifted(_lowered, given.at(0))
+        ),
+        "ctype_digit": _of_known(lambda value: isinstance(value, str) and value.isdigit()),
+        "ctype_alpha": _of_known(lambda value: isinstance(value, str) and value.isalpha()),
+        "abs": _of_known(lambda value: abs(number(value))),
+        "ceil": _of_known(lambda value: float(-(-number(value) // 1))),
+        "pow": _of_known(lambda one, other: number(one) ** min(number(other), 20)),
+        "max": _extreme("max"),
+        "min": _extreme("min"),
+        "range": _of_known(lambda first, last, *_: Array.of(range(first, min(last, first + 100) + 1))),
+        "ini_parse_quantity": _of_known(lambda value: quantity(written(value)).number),
+        "filter_var": lambda machine, given: of_scalars(FUNCTIONS["filter_var"])(machine, Given.of(given.at(0))),
+        "basename": _of_known(lambda path, *_: posixpath.basename(written(path))),
+        "is_array": _is(lambda value: isinstance(value, Array)),
+        "is_string": _is(lambda value: isinstance(value, str)),
+        "is_bool": _is(lambda value: isinstance(value, bool)),
+        "is_null": _is(lambda value: value is None),
+        "is_int": _is(lambda value: type(value) is int),
+        "is_numeric": _is(lambda value: re.fullmatch(r"\s*-?\d+(\.\d+)?", written(value)) is not None),
+        "is_object": _is(lambda value: isinstance(value, (Thing, Closure))),
+        "call_user_func": lambda machine, given: machine.call_value(given.at(0), Given.of(*given.values[1:])),
+        "dl": lambda _, __: False,
+    }
+)
+
+
+@named("preg_match")
+def _matched(machine: Machine, given: Given) -> Any:
+    """Whether a plain pattern fits; what it finds is written where the program says."""
+    told = of_scalars(FUNCTIONS["preg_match"])(machine, Given.of(*given.values[:2]))
+    cell = given.cells.get(2)
+    if cell is not None:
+        pattern, whole = given.values[:2]
+        found = lifted(lambda one, other: of_pattern(one).search(written(other)), pattern, whole)
+        groups = [found[0], *found.groups("")] if isinstance(found, re.Match) else []
+        machine.memory.write(cell, Array.of(groups) if not isinstance(told, Unknown) else UNKNOWN)
+    return told
+
+
+@named("call_user_func_array")
+def _called_with(machine: Machine, given: Given) -> Any:
+    values = given.at(1)
+    return machine.call_value(given.at(0), Given.of(*values.values())) if isinstance(values, Array) else UNKNOWN
+
+
+@named("explode", "preg_split", "str_getcsv", "mb_split")
+def _split(_: Machine, given: Given) -> Any:
+    whole = given.at(0 if len(given.values) == 1 else 1)
+    if isinstance(whole, Loaded):
+        return whole
+    sign = given.at(0) if len(given.values) > 1 else ","
+    if isinstance(sign, str) and len(sign) > 2 and isinstance(whole, str):  # a pattern
+        return Array.of(part for part in re.split(r"[\s,;|:]+", whole) if part)
+    if not isinstance(sign, str) or not isinstance(whole, str) or not sign:
+        return UNKNOWN
+    most = given.at(2)
+    return Array.of(whole.split(sign, most - 1 if isinstance(most, int) and most > 0 else -1))
+
+
+@named("dirname")
+def _dirname(_: Machine, given: Given) -> Any:
+    def above(path: Any, levels: Any = 1) -> Any:
+        told = written(path)
+        for _ in range(min(int(number(levels)), 20)):
+            told = posixpath.dirname(told)
+        return told
+
+    return lifted(above, *given.values[:2])
+
+
+@named("json_decode")
+def _json(machine: Machine, given: Given) -> Any:
+    def decoded(text: Any) -> Any:
+        return from_table(json.loads(written(text)))
+
+    told = lifted(decoded, given.at(0))
+    as_table = truth(given.at(1, "associative")) or "ASSOC" in machine.place.text
+    return told if as_table or not isinstance(told, Array) else machine.as_object(told)
+
+
+def from_table(value: Any, depth: int = 0) -> Any:
+    """A table of JSON or the like as PHP has it."""
+    if isinstance(value, dict) and depth < MAX_DEPTH:
+        return Array({key: from_table(one, depth + 1) for key, one in list(value.items())[:MAX_MEMBERS]})
+    if isinstance(value, list) and depth < MAX_DEPTH:
+        return Array.of(from_table(one, depth + 1) for one in value[:MAX_MEMBERS])
+    return value if isinstance(value, (bool, int, float, str, type(None))) else UNKNOWN
+
+
+@named("file_get_contents")
+def _contents(machine: Machine, given: Given) -> Any:
+    path = given.at(0)
+    return machine.program.text(machine, path) if isinstance(path, str) else UNKNOWN
+
+
+@named("parse_ini_file", "yaml_parse_file")
+def _settings(machine: Machine, given: Given) -> Any:
+    path = given.at(0)
+    return from_table(machine.program.table(machine, path)) if isinstance(path, str) else UNKNOWN
+
+
+@named("constant")
+def _constant(machine: Machine, given: Given) -> Any:
+    name = given.at(0)
+    return machine.constant(name, machine.place) if isinstance(name, str) else UNKNOWN
+
+
+_SKIPS: Final = re.compile(r"skip|ignore|force|disable|no_", re.I)
+
+
+@named("getenv")
+def _environment(_: Machine, given: Given) -> Any:
+    """What nobody sets lets nothing be skipped."""
+    name = given.at(0)
+    return False if isinstance(name, str) and _SKIPS.search(name) else UNKNOWN
+
+
+@named("version_compare")
+def _compared(machine: Machine, given: Given) -> Any:
+    if any(isinstance(value, Unknown) for value in given.values[:2]):
+        machine.world.opened(machine)
+    machine.world.compared.update(value for value in given.values[:2] if isinstance(value, str))
+    return of_scalars(FUNCTIONS["version_compare"])(machine, given)

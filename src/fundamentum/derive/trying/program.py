@@ -1,0 +1,277 @@
+"""The files of a program that is tried out: which of them defines what, read when it is asked for."""
+
+import posixpath
+import re
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from typing import Any, Final
+
+import msgspec
+
+from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.beside.requirement_files import table_in
+from fundamentum.derive.trying.machine import Frame, Leave, Machine
+from fundamentum.derive.trying.parts import Code, Part
+from fundamentum.derive.trying.slices import Slices
+from fundamentum.derive.trying.values import UNKNOWN, Array
+
+HERE: Final = "/@"
+"""Stands for the application's directory in paths."""
+MAX_CODE: Final = 400_000
+"""Bytes of a file that is gone through."""
+_PLAIN: Final = re.compile(r"\.(?:json|ini|ya?ml|txt|xml)$", re.I)
+FEW_LINES: Final = 900
+"""Bytes of a function, or a file that is included, that is gone through whatever it does."""
+MAX_ALL: Final = 250_000
+MAX_FILES: Final = 200
+"""Files that are read for one program."""
+_NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
+_DEFINES: Final = re.compile(
+    rb"\bfunction\s++&?\s*+(?P<function>\w++)\s*+\(|\b(?:class|trait|enum|interface)\s++(?P<class>\w++)|"
+    rb"\bdefine\s*+\(\s*+['\"](?P<constant>\w++)['\"]|\bconst\s++(?P<plain>\w++)\s*+=|"
+    rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\()",
+    re.I,
+)
+_EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
+
+
+class Defined(msgspec.Struct, frozen=True, array_like=True):
+    """What one file defines, in lower case; constants as written."""
+
+    functions: tuple[str, ...] = ()
+    classes: tuple[str, ...] = ()
+    constants: tuple[str, ...] = ()
+    variables: tuple[str, ...] = ()
+    """Variables that are called after requirements, and are given something plain."""
+    extends: tuple[tuple[str, str], ...] = ()
+    """Class and the one that it extends."""
+
+
+def defined_in(data: bytes) -> Defined:
+    """The names that a file defines."""
+    functions: dict[str, None] = {}
+    classes: dict[str, None] = {}
+    constants: dict[str, None] = {}
+    variables: dict[str, None] = {}
+    for match in _DEFINES.finditer(data):
+        kind = match.lastgroup
+        name = match[kind].decode("latin-1") if kind else ""
+        if kind == "function":
+            functions[name.lower()] = None
+        elif kind == "class":
+            classes[name.lower()] = None
+        elif kind == "variable":
+            variables[name] = None
+        else:
+            constants[name] = None
+    extends = (
+        (one.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
+        for one, other in _EXTENDS.findall(data)
+    )
+    return Defined(tuple(functions), tuple(classes), tuple(constants), tuple(variables), tuple(extends))
+
+
+class Program:
+    """The application's own files."""
+
+    def __init__(
+        self,
+        files: Sequence[SourceFile],
+        defined: Mapping[str, Defined],
+        content: Callable[[str], bytes],
+        beside: Callable[[str], bytes] = lambda _: b"",
+    ) -> None:
+        """``content``: that of a source file, by its path; empty where it cannot be read.  ``beside``: of any other."""
+        self._beside = beside
+        self._tells: dict[Part, bool] = {}
+        self.matter((), ())
+        self.steps = MAX_ALL
+        """Steps that are left for all ways together."""
+        self.paths = {file.path: file.size for file in files}
+        self._content = content
+        self._code: dict[str, Code | None] = {}
+        self._by_name: dict[str, list[str]] = {}
+        for path in self.paths:
+            self._by_name.setdefault(posixpath.basename(path).lower(), []).append(path)
+        self._functions: dict[str, list[str]] = {}
+        self._classes: dict[str, list[str]] = {}
+        self._constants: dict[str, list[str]] = {}
+        self._variables: dict[str, list[str]] = {}
+        self.extending: dict[str, list[str]] = {}
+        """Class → those that extend it."""
+        for path, names in defined.items():
+            for table, told in (
+                (self._functions, names.functions),
+                (self._classes, names.classes),
+                (self._constants, names.constants),
+                (self._variables, names.variables),
+            ):
+                for name in told:
+                    table.setdefault(name, []).append(path)
+            for one, other in names.extends:
+                self.extending.setdefault(other, []).append(one)
+        self.nowhere = Code("", b"<?php").root
+
+    def code(self, path: str) -> Code | None:
+        """A file's code; None: it is none that people write, or too much has been read."""
+        if path not in self._code:
+            self._code[path] = None
+            if self.paths.get(path, MAX_CODE) < MAX_CODE and len(self._code) <= MAX_FILES:
+                with suppress(RecursionError):
+                    self._code[path] = Code(path, self._content(path))
+        return self._code[path]
+
+    def matter(self, relevant: Collection[str], asking: Collection[str]) -> None:
+        """Say of which functions the answers matter, in lower case, and which files ask something."""
+        self.relevant = frozenset(relevant)
+        self.slices = Slices(relevant, asking)
+        self._tells.clear()
+
+    def tells(self, function: Part) -> bool:
+        """Whether a function is worth going through: its answer matters, or it is a few lines."""
+        if function not in self._tells:
+            name = function.get("name")
+            named = name is not None and name.text.lower() in self.relevant
+            few = function.node.end_byte - function.node.start_byte < FEW_LINES
+            self._tells[function] = named or few
+        return self._tells[function]
+
+    def _first(self, paths: Iterable[str], near: str) -> str | None:
+        """Of several files the one that is nearest."""
+        return min(paths, key=lambda path: (_apart(path, near), path), default=None)
+
+    def function(self, machine: Machine, name: str) -> Part | None:
+        """The function of a name, where one file alone defines it, or the nearest does."""
+        path = self._first(self._functions.get(name, ()), machine.frame.code.path)
+        code = self.code(path) if path is not None else None
+        return code.functions.get(name) if code is not None else None
+
+    def defines(self, kind: str, name: str) -> bool:
+        """Whether the program has a function or a class of that name."""
+        return name.lower() in (self._functions if kind == "function" else self._classes)
+
+    def kind(self, machine: Machine, name: str) -> Part | None:
+        """The class of a name."""
+        path = self._first(self._classes.get(name, ()), machine.frame.code.path)
+        code = self.code(path) if path is not None else None
+        return code.classes.get(name) if code is not None else None
+
+    def constant(self, machine: Machine, name: str) -> Any:
+        """What a constant is defined as in another file."""
+        path = self._first(self._constants.get(name, ()), machine.frame.code.path)
+        code = self.code(path) if path is not None else None
+        if code is None:
+            return UNKNOWN
+        for part in _definitions(code, name):
+            frame = Frame(code, {}, UNKNOWN)
+            machine.frames.append(frame)
+            try:
+                return machine.evaluate(part)
+            except Leave:
+                return UNKNOWN
+            finally:
+                machine.frames.pop()
+        return UNKNOWN
+
+    def variable(self, machine: Machine, name: str) -> Any:
+        """What a variable is given in the only other file that gives it something plain."""
+        here = machine.frame.code.path
+        paths = [path for path in self._variables.get(name[1:], ()) if path != here]
+        code = self.code(paths[0]) if len(paths) == 1 else None
+        match = re.search(rb"\$%s\s*=\s*" % re.escape(name[1:].encode()), code.data) if code is not None else None
+        part = code.root if code is not None and match is not None else None
+        while part is not None and code is not None and match is not None:
+            if part.type == "assignment_expression" and part.node.start_byte == match.start():
+                machine.frames.append(Frame(code, {}, UNKNOWN))
+                try:
+                    return machine.evaluate(part.get("right"))
+                except Leave:
+                    return UNKNOWN
+                finally:
+                    machine.frames.pop()
+            part = next((kid for kid in part.kids if kid.node.start_byte <= match.start() < kid.node.end_byte), None)
+        return UNKNOWN
+
+    def under_key(self, machine: Machine, dotted: str) -> Any:
+        """What the array that a file returns has under a key: ``installer.core.php`` is of ``installer.php``."""
+        name, *keys = dotted.split(".")
+        path = self._first(self._by_name.get(f"{name.lower()}.php", ()), machine.frame.code.path)
+        told: Any = machine.include(path, self.nowhere) if path is not None else UNKNOWN
+        for key in keys:
+            told = told.items.get(key, UNKNOWN) if isinstance(told, Array) else UNKNOWN
+        return told
+
+    def included(self, machine: Machine, part: Part, told: Any) -> str | None:
+        """The path of a file that is included."""
+        here = machine.frame.code.path
+        if isinstance(told, str) and told.startswith(HERE):
+            path = posixpath.normpath(told.removeprefix(HERE).lstrip("/"))
+            return path if path in self.paths else None
+        written = told if isinstance(told, str) else ""
+        if not written and (match := _NAMED_FILE.search(part.text[-200:])):
+            written = match[1]
+        name = posixpath.basename(written).lower()
+        ending = written.lower().lstrip("./")
+        fitting = [path for path in self._by_name.get(name, ()) if path.lower().endswith(ending)]
+        return self._first(fitting, here) if name else None
+
+    def text(self, machine: Machine, path: str) -> Any:
+        """The content of a file that is no source; unknown where there is none."""
+        data = b"".join(list(self._found(machine, path))[:1])
+        return data.decode("utf-8", "replace") if data else UNKNOWN
+
+    def table(self, machine: Machine, path: str) -> Any:
+        """The content of such a file as a table."""
+        for data in self._found(machine, path):
+            with suppress(ValueError):
+                return table_in(data, path)
+        return UNKNOWN
+
+    def _found(self, machine: Machine, path: str) -> Iterator[bytes]:
+        """The file of a path: from the application's directory, or from one above the file that names it."""
+        plain = posixpath.normpath(path.removeprefix(HERE).lstrip("/"))
+        folder = machine.frame.code.path
+        folders = [""] if path.startswith(HERE) else []
+        while not path.startswith(HERE) and folder:
+            folder = posixpath.dirname(folder)
+            folders.append(folder)
+        for one in folders:
+            where = posixpath.join(one, plain)
+            if not where.startswith("..") and _PLAIN.search(where) and (data := self._beside(where)):
+                yield data
+
+
+def _definitions(code: Code, name: str) -> Iterable[Part]:
+    """The expressions that a constant is defined as in a file."""
+    word = re.compile(rb"(?:define\s*\(\s*['\"]%s['\"]|const\s+(?:\w+\s+)?%s\s*=)" % (name.encode(), name.encode()))
+    match = word.search(code.data)
+    part: Part | None = code.root if match else None
+    while part is not None and match is not None:
+        if part.type == "function_call_expression" and "define" in part.text[:8].lower():
+            arguments = part.get("arguments")
+            if arguments is not None and len(arguments.kids) > 1:
+                yield arguments.kids[1]
+            return
+        if part.type == "const_element":
+            yield part.kids[-1]
+            return
+        at = match.end() - 1
+        part = next(
+            (
+                kid
+                for kid in part.kids
+                if kid.node.start_byte <= at <= kid.node.end_byte and kid.node.end_byte > match.start()
+            ),
+            None,
+        )
+
+
+def _apart(one: str, other: str) -> int:
+    """How many directories lie between two files."""
+    left, right = one.split("/"), other.split("/")
+    common = 0
+    for first, second in zip(left, right, strict=False):
+        if first != second:
+            break
+        common += 1
+    return len(left) + len(right) - 2 * common

@@ -1,0 +1,290 @@
+"""A whole program that is tried out: the machine with all of its layers."""
+
+import re
+from collections.abc import Callable
+from functools import partial
+from typing import Any, Final
+
+from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.trying import list_functions, plain_functions
+from fundamentum.derive.trying.builtins import builtin
+from fundamentum.derive.trying.expressions import reads
+from fundamentum.derive.trying.following import Following
+from fundamentum.derive.trying.machine import Enough, Exit, Frame, Given, Leave, Return
+from fundamentum.derive.trying.memory import Cell
+from fundamentum.derive.trying.parts import Code, Part
+from fundamentum.derive.trying.program import HERE
+from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, shape, truth
+from fundamentum.derive.trying.worlds import MEGABYTE
+
+_ENDING: Final = re.compile(r"^(?:abort|deactivate_plugins)$|_die$")
+_ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal)_?(if|unless)$")
+_OUTSIDE: Final = frozenset(
+    "$_GET $_POST $_REQUEST $_COOKIE $_SERVER $_ENV $_FILES $_SESSION $GLOBALS $argv $argc".split()
+)
+_ASKS: Final = re.compile(r"extension_loaded|_exists|PHP_VERSION|phpversion|get_loaded_extensions", re.I)
+_OF_LEVELS: Final = re.compile(r"(?:is_?)?(?:required|mandatory|optional|fatal|critical|blocking)", re.I)
+MAX_MADE: Final = 40
+MAX_INCLUDED: Final = 4000
+"""Bytes of a file that is gone through where another includes it, though it asks nothing."""
+_SIZE: Final = re.compile(r"-?\d{1,15}\s?[KMG]?", re.I)
+_CONVERTS: Final = re.compile(
+    r"(to_?mb\b|mega)|byte|size|conver|memory|quantity|return_val|parse|shorthand|human|to_?int", re.I
+)
+"""How functions are called that turn ``128M`` into a number."""
+_KEY: Final = re.compile(r"\w{1,40}(?:\.[\w-]{1,40}){1,5}")
+_INCLUDES: Final = ("include_expression", "include_once_expression", "require_expression", "require_once_expression")
+
+
+FUNCTIONS: Final = (list_functions, plain_functions)
+"""Where PHP's own functions stand: each file adds to ``builtins``."""
+
+
+class Running(Following):
+    """The machine."""
+
+    of_entry: Any = None
+    """The object of which a method is gone through alone."""
+
+    def variable(self, name: str) -> Cell:
+        if name in _OUTSIDE:
+            return self.globals.setdefault(name, Cell(UNKNOWN))
+        if self.frame.scope is self.globals:
+            return self.global_variable(name)
+        return super().variable(name)
+
+    def global_variable(self, name: str) -> Cell:
+        if name not in self.globals:
+            # What the file itself adds to was not there before; anything else may have come from elsewhere.
+            added = any(frame.code.adds_to(name) for frame in self.frames)
+            self.globals[name] = Cell(None if added else self.program.variable(self, name))
+        return self.globals[name]
+
+    def builtin(self, name: str) -> Any:
+        return builtin(name)
+
+    def call_named(self, name: str, given: Given, part: Part) -> Any:
+        told = super().call_named(name, given, part)
+        if name == "trigger_error" and "E_USER_ERROR" in part.text:
+            raise Exit(1, part)
+        if not isinstance(told, Unknown) or name in self.functions or self.program.defines("function", name):
+            return told
+        if _ENDING.search(name):
+            raise Exit(1, part)
+        if ends := _ENDS_WHERE.search(name):
+            holds = truth(given.at(0))
+            if holds is (ends[1] == "if"):
+                raise Exit(1, part)
+            if holds is None:
+                self.fork(lambda: self._exit_at(part), lambda: None)
+        return told
+
+    def _exit_at(self, part: Part) -> None:
+        raise Exit(1, part)
+
+    def constant(self, name: str, part: Part) -> Any:
+        told = self.world.constant(self, name, part)
+        if told is not NotImplemented:
+            return told
+        path = self.frame.code.path
+        if name == "__DIR__":
+            return f"{HERE}/{path.rpartition('/')[0]}".rstrip("/")
+        if name == "__FILE__":
+            return f"{HERE}/{path}"
+        if name in ("__CLASS__", "__FUNCTION__", "__METHOD__", "__NAMESPACE__", "__LINE__"):
+            return UNKNOWN
+        if name not in self.constants:
+            self.constants[name] = UNKNOWN
+            self.constants[name] = self.program.constant(self, name)
+        return self.constants[name]
+
+    def guessed(self, name: str, given: Given) -> Any:
+        key = given.at(0)
+        if isinstance(key, (str, int)) and _SIZE.fullmatch(str(key)) and (converts := _CONVERTS.search(name)):
+            return quantity(str(key)).number // (MEGABYTE if converts[1] else 1)
+        # What stands under a key of a file of settings: config('installer.php')
+        return self.program.under_key(self, key) if isinstance(key, str) and _KEY.fullmatch(key) else UNKNOWN
+
+    def kind_of(self, name: str) -> Kind | None:
+        if name not in self.kinds:
+            self.kinds[name] = None
+            part = self.frame.code.classes.get(name) or self.program.kind(self, name)
+            if part is not None:
+                self.kinds[name] = self.kind_from(name, part)
+        return self.kinds[name]
+
+    def kind_from(self, name: str, part: Part) -> Kind:
+        bases = _named_in(part, "base_clause")
+        base = self.kind_of(bases[0]) if bases else None
+        kind = Kind(name, part, base, whole=not bases or (base is not None and base.whole))
+        for one in (self.kind_of(name) for name in _named_in(part, "class_interface_clause")):
+            for above in one.line() if one is not None else ():
+                kind.constants = above.constants | kind.constants
+        body = part.get("body")
+        for member in body.kids if body is not None else []:
+            self._take_member(kind, member)
+        return kind
+
+    def _take_member(self, kind: Kind, member: Part) -> None:
+        named = member.get("name")
+        if member.type == "method_declaration" and named is not None:
+            kind.methods[named.text.lower()] = member
+        elif member.type == "property_declaration":
+            for one in member.kids:
+                if one.type == "property_element" and one.get("name") is not None:
+                    kind.defaults[one.fields["name"].text] = one.get("default_value")
+        elif member.type == "const_declaration":
+            for one in member.kids:
+                if one.type == "const_element":
+                    kind.constants[one.kids[0].text] = one.kids[-1]
+        elif member.type == "use_declaration":
+            for one in member.kids:
+                used = self.kind_of(one.text.rpartition("\\")[2].lower())
+                kind.whole = kind.whole and used is not None
+                if used is not None:
+                    kind.methods = used.methods | kind.methods
+                    kind.defaults = used.defaults | kind.defaults
+        elif member.type == "enum_case" and named is not None:
+            case = Thing(kind, made=True)
+            case.members["name"] = Cell(named.text)
+            value = member.get("value")
+            case.members["value"] = Cell(self.within(kind, value) if value is not None else None)
+            kind.cases[named.text] = case
+
+    def _include(self, part: Part) -> Any:
+        told = self.evaluate(part.kids[0]) if part.kids else UNKNOWN
+        path = self.program.included(self, part, told)
+        return self.include(path, part) if path is not None else UNKNOWN
+
+    def include(self, path: str, part: Part) -> Any:
+        """Go through a file that another one includes; what it returns."""
+        few = self.program.paths.get(path, 0) < MAX_INCLUDED
+        open_one = path.rpartition("/")[2].lower() in self.program.relevant
+        code = self.program.code(path) if few or open_one else None
+        if code is None:
+            return UNKNOWN
+        if path in self.included and part.type.endswith("once_expression"):
+            return True
+        if len(self.frames) > 8 or sum(frame.code is code for frame in self.frames) > 1:
+            return UNKNOWN
+        self.included.add(path)
+        frame = Frame(code, self.frame.scope, self.frame.unset)
+        frame.this, frame.kind = self.frame.this, self.frame.kind
+        self.functions.update(code.functions)
+        self.frames.append(frame)
+        try:
+            self.execute(code.root)
+        except Return as leave:
+            return leave.value
+        finally:
+            self.frames.pop()
+        return 1
+
+    def whole_file(self, path: str) -> tuple[str, Any]:
+        """Go through a file's own code; how that ends."""
+        code = self.program.code(path)
+        if code is None:
+            return "", None
+        self._take_time(code)
+        frame = Frame(code, self.globals, UNKNOWN)
+        self.functions.update(code.functions)
+        self.included.add(path)
+        self.frames.append(frame)
+        self.place = code.root
+        return self._ended(lambda: self.execute(code.root))
+
+    def _take_time(self, code: Code) -> None:
+        """A file that is there to look at what is required is gone through further than others."""
+        if looks_at_requirements(code.path, ""):
+            self.most *= 3
+
+    def function_alone(self, function: Part, of: str = "") -> tuple[str, Any]:
+        """Go through one function that is given what is not known.  ``of``: the class of the object it is called on."""
+        self._take_time(function.file)
+        self.functions.update(function.file.functions)
+        self.frames.append(Frame(function.file, self.globals, UNKNOWN))
+        self.place = function
+        self.entry = function
+        this, kind = self._owner(function)
+        if of and (other := self.kind_of(of)) is not None:
+            this = Thing(other, made=False)
+        self.of_entry = this
+        return self._ended(lambda: self.call_part(function, Given([], {}, {}, whole=False), this, kind))
+
+    def _owner(self, function: Part) -> tuple[Any, Kind | None]:
+        above = function.above
+        while above is not None:
+            named = (
+                above.get("name")
+                if above.type in ("class_declaration", "trait_declaration", "enum_declaration")
+                else None
+            )
+            if named is not None:
+                kind = self.kind_of(named.text.lower())
+                return (Thing(kind, made=False) if kind is not None else None), kind
+            above = above.above
+        return None, None
+
+    def _ended(self, run: Callable[[], Any]) -> tuple[str, Any]:
+        self.ended_at: Part | None = None
+        try:
+            try:
+                end, value = "returned", run()
+            except Return as leave:
+                end, value, self.ended_at = "returned", leave.value, leave.part
+            self._call_what_is_left()
+        except Leave as leave:
+            end, value, self.ended_at = "exits" if isinstance(leave, Exit) else "throws", leave.value, leave.part
+        except Enough:
+            return "enough", None
+        self.perhaps_ended += [one for frame in self.frames for one in frame.thrown]
+        return end, value
+
+    def _ask_thing(self, part: Part, thing: Thing, name: str) -> None:
+        """What a method of an object answers, and what the object says of how much that matters."""
+        told: list[Any] = []
+        self.fork(lambda: told.append(self.call_method(thing, name, Given.of())), lambda: None)
+        row = Array({name: cell.value for name, cell in thing.members.items()})
+        for kind in thing.kind.line():
+            for other, method in kind.methods.items():
+                if _OF_LEVELS.fullmatch(other) and not _ASKS.search(method.text):
+                    row = row.with_item(other, self.call_method(thing, other, Given.of()))
+        self.rows[part] = row
+        self.hand(part, told[0] if told else UNKNOWN)
+
+    def effects(self) -> dict[tuple[str, str], Any]:
+        """What the way leaves behind for others: kind and name → its value."""
+        found: dict[tuple[str, str], Any] = {("constant", name): shape(value) for name, value in self.constants.items()}
+        for kind in self.kinds.values():
+            if kind is not None:
+                found |= {("class", kind.name + name): shape(cell.value) for name, cell in kind.statics.items()}
+        if isinstance(self.of_entry, Thing):
+            members = self.of_entry.members
+            found |= {
+                ("class", f"{self.of_entry.kind.name} {name}"): shape(cell.value) for name, cell in members.items()
+            }
+        found |= {("file", name): shape(cell.value) for name, cell in self.globals.items()}
+        return found
+
+    def _call_what_is_left(self) -> None:
+        """Functions that are kept as values are for somebody to call, and the methods of objects that ask."""
+        called = set(self.closures)
+        for part, thing in self.made[:MAX_MADE]:
+            for kind in thing.kind.line():
+                for name, method in kind.methods.items():
+                    parameters = method.get("parameters")
+                    if _ASKS.search(method.text) and method not in called and not (parameters and parameters.kids):
+                        self._ask_thing(part, thing, name)
+        for part, closure in list(self.closures.items()):
+            if closure is not None and self.closures[part] is not None:
+                self.fork(partial(self.call_value, closure, Given([], {}, {}, whole=False)), lambda: None)
+
+
+def _named_in(part: Part, clause: str) -> list[str]:
+    """The classes that a clause of a class names."""
+    return [one.text.rpartition("\\")[2].lower() for kid in part.kids if kid.type == clause for one in kid.kids]
+
+
+for _kind in _INCLUDES:
+    reads(_kind)(Running._include)

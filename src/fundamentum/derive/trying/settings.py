@@ -1,0 +1,95 @@
+"""Settings of PHP that a program holds against what it needs: limits, by trying less and less, and switches."""
+
+from collections.abc import Callable, Iterator
+from typing import Final
+
+from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
+from fundamentum.derive.php_source.facts import Wish
+from fundamentum.derive.php_source.nodes import names_around
+from fundamentum.derive.trying.said_at import need_not_be
+from fundamentum.derive.trying.trials import ENOUGH, Run, Trial
+from fundamentum.derive.trying.worlds import DIRECTIVE, MEGABYTE, PLENTY, SIZES, Asked, World
+
+LEAST_SIZE: Final = 4
+"""Megabytes below which a size is too little to be what anybody needs: something else is reckoned with it."""
+_DEMANDS: Final = ("stops", "reports")
+
+
+def wishes(trial: Trial) -> Iterator[tuple[str, Wish]]:
+    """File and wish, for each setting that something depends on in one way into a program."""
+    for name, places in list(trial.base.world.asked.items()) if trial.base.end != ENOUGH else ():
+        directive = name.removeprefix(DIRECTIVE)
+        if directive in LIMITS and directive != name:
+            yield from _limit(trial, name, directive)
+        elif directive in SWITCHES and directive != name:
+            yield from _switch(trial, name, directive, places[0])
+
+
+def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]]:
+    """The least that a limit may be, so that the program does the same as with plenty."""
+    unit = "M" if directive in SIZES else ""
+
+    def run(value: str) -> Run:
+        return trial.run(World(version=trial.version, settings={directive: value}))
+
+    lowest = run(f"1{unit}")
+    if not _otherwise(trial, lowest) or _otherwise(trial, run(f"{PLENTY - 1}{unit}")):
+        return  # nothing depends on it; or it is held against another setting, no number
+    comes = trial.compared(lowest, (name,))
+    demands = comes.outcome in _DEMANDS and not comes.doubt
+
+    def enough(value: str) -> bool:
+        """Whether it does not stop any more, where it does for the least; else whether it does nothing otherwise."""
+        if demands:
+            return trial.compared(run(value), (name,)).outcome not in _DEMANDS
+        return not _otherwise(trial, run(value))
+
+    least = _smallest(1, PLENTY, lambda value: enough(f"{value}{unit}"))
+    value = str(least)
+    if unit:
+        if least < LEAST_SIZE:
+            return
+        size = least * MEGABYTE
+        in_bytes = not enough(str(size - MEGABYTE))  # else it takes any number for one of megabytes
+        if in_bytes and enough(str(size - MEGABYTE // 2)):
+            size = _smallest(size - MEGABYTE, size, lambda size: enough(str(size)))
+        value = next((f"{size // one}{sign}" for sign, one in _UNITS if size % one == 0), str(size))
+    asked = trial.place((name,), lowest)
+    stops = demands and not need_not_be(asked.where)
+    yield _wish(asked, directive, f">= {value}", f"ini_get('{directive}') is compared", stops)
+
+
+_UNITS: Final = (("G", MEGABYTE << 10), ("M", MEGABYTE), ("K", 1 << 10))
+
+
+def _smallest(low: int, high: int, enough: Callable[[int], bool]) -> int:
+    """The smallest number that is enough; ``low`` is not, ``high`` is."""
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if enough(middle) else (middle, high)
+    return high
+
+
+def _otherwise(trial: Trial, run: Run) -> bool:
+    """Whether the program does anything otherwise."""
+    base = trial.base
+    return run.seen.keys() != base.seen.keys() or run.end != base.end or bool(trial.worse(run, base))
+
+
+def _switch(trial: Trial, name: str, directive: str, asked: Asked) -> Iterator[tuple[str, Wish]]:
+    """Whether a switch has to be on or off."""
+    usual = SWITCHES[directive]
+    other = trial.run(World(version=trial.version, settings={directive: "" if usual else "1"}))
+    comes, wanted = trial.compared(other, (name,)), usual
+    if not comes.outcome:
+        comes, wanted = trial.compared(trial.base, (name,), other), not usual
+    if comes.outcome and not comes.doubt and (directive != ZONE or wanted):
+        stops = comes.outcome in _DEMANDS and not asked.doubt
+        value = "zone" if directive == ZONE else "on" if wanted else "off"
+        yield _wish(asked, directive, value, f"ini_get('{directive}') is asked", stops)
+
+
+def _wish(asked: Asked, directive: str, value: str, how: str, stops: bool) -> tuple[str, Wish]:
+    where = asked.where if asked.where.file.path else asked.part
+    around = " ".join(names_around(asked.part.node)) if not value.startswith(">=") else ""
+    return where.file.path, Wish("setting", directive, value, where.line, how, stops, around)

@@ -1,0 +1,115 @@
+"""Which statements of a large function, or a large file, have to do with what it asks; the others are passed over."""
+
+import re
+from bisect import bisect_left, bisect_right
+from collections.abc import Collection, Sequence
+from typing import Final
+
+from tree_sitter import Node
+
+from fundamentum.derive.trying.parts import Part
+
+LARGE: Final = 1500
+"""Bytes from which on a function is not gone through as a whole."""
+ASKS: Final = re.compile(
+    rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
+    rb"is_callable|\bdefined\s*\(|getavailabledrivers|reflectionextension"
+)
+_SPLIT: Final = re.compile(rb"[;{}]")
+_NAMES: Final = re.compile(rb"\$\w+(?:->\w+)?|(?:self|static|\w+)::\$?\w+")
+_GIVEN: Final = re.compile(
+    rb"(\$\w+(?:->\w+)?|\w+::\$\w+)\s*(?:\[[^\]]*\]\s*)*(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)", re.S
+)
+_ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
+MAX_CHUNKS: Final = 4000
+MAX_NAMES: Final = 120
+_SCOPES: Final = frozenset({"function_definition", "method_declaration", "program"})
+_DECIDING: Final = frozenset({"if_statement", "else_if_clause", "foreach_statement", "while_statement", "for_statement",
+                              "switch_statement", "case_statement", "do_statement"})  # fmt: skip
+
+
+class Slices:
+    """Answers of a statement whether it has to do with what is asked around it."""
+
+    def __init__(self, relevant: Collection[str], asking: Collection[str]) -> None:
+        """``relevant``: functions of which the answers matter; ``asking``: files that ask something."""
+        words = [*relevant, *(path.rpartition("/")[2] for path in asking)]
+        names = b"|".join(re.escape(word.encode("utf-8", "replace").lower()) for word in words)
+        self._asks = re.compile(ASKS.pattern + (rb"|(?<!\w)(?:%s)\b" % names if names else b""))
+        self._places: dict[Part, list[int] | None] = {}
+        """Function → the bytes of its file that have to do with it; None: it is small, and all of it matters."""
+        self._known: dict[Part, bool] = {}
+
+    def tell(self, statement: Part) -> bool:
+        """Whether a statement is worth going through."""
+        if statement not in self._known:
+            scope = _scope(statement)
+            if scope not in self._places:
+                self._places[scope] = self._found(scope)
+            places = self._places[scope]
+            self._known[statement] = places is None or _stands_in(places, statement.node) or _decided(statement, places)
+        return self._known[statement]
+
+    def _found(self, scope: Part) -> list[int] | None:
+        data = (scope.node.text or b"").lower()
+        if len(data) < LARGE:
+            return None
+        asking = [match.start() for match in self._asks.finditer(data)]
+        names = _names_with(data, asking)
+        places = asking + [match.start() for match in _NAMES.finditer(data) if match[0] in names]
+        return sorted(scope.node.start_byte + at for at in places)
+
+
+def _stands_in(places: Sequence[int], node: Node) -> bool:
+    at = bisect_left(places, node.start_byte)
+    return at < len(places) and places[at] < node.end_byte
+
+
+def _decided(statement: Part, places: Sequence[int]) -> bool:
+    """Whether what decides on a statement has to do with it: then all matters that is done there."""
+    above = statement.above
+    while above is not None and above.type not in _SCOPES:
+        if above.type == "catch_clause":
+            return True
+        if above.type in _DECIDING:
+            condition = above.get("condition") or above.get("value")
+            heads = [condition] if condition is not None else above.kids[:2]
+            if any(_stands_in(places, one.node) for one in heads):
+                return True
+        above = above.above
+    return False
+
+
+def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
+    """The names in a function that have to do with what it asks: what is given to them, and what they are given to."""
+    starts = [0, *(match.end() for match in _SPLIT.finditer(data))][:MAX_CHUNKS]
+    names: set[bytes] = set()
+    for at in asking:
+        number = bisect_right(starts, at) - 1
+        end = starts[number + 1] if number + 1 < len(starts) else len(data)
+        names.update(_NAMES.findall(data, starts[number], end))
+    names -= _ASIDE
+    told = [(set(_NAMES.findall(chunk)) - _ASIDE, _given(chunk)) for chunk in _SPLIT.split(data, MAX_CHUNKS)]
+    before = -1
+    while before != len(names) < MAX_NAMES:
+        before = len(names)
+        for spoken, given in told:
+            if given & names:
+                names |= spoken
+            elif spoken & names:
+                names |= given
+    return names
+
+
+def _given(chunk: bytes) -> set[bytes]:
+    """What a statement gives a value."""
+    found: set[bytes] = set()
+    for one, targets in _GIVEN.findall(chunk):
+        found.update([one] if one else _NAMES.findall(targets))
+    return found - _ASIDE
+
+
+def _scope(part: Part) -> Part:
+    while part.above is not None and part.type not in _SCOPES:
+        part = part.above
+    return part

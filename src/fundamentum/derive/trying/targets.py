@@ -1,0 +1,200 @@
+"""Variables, properties and members of lists: read, given a value, shared."""
+
+from typing import Any
+
+from fundamentum.derive.trying.machine import Machine
+from fundamentum.derive.trying.memory import Cell
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    Kind,
+    Loaded,
+    OneOf,
+    Thing,
+    Unknown,
+    as_key,
+    joined,
+    lifted,
+)
+
+
+def member(whole: Any, key: Any) -> Any:
+    """What stands under a key of a list, or at a place of a text; unknown where that may be anything."""
+    if isinstance(whole, Array):
+        at = as_key(key)
+        if at in whole.items:
+            return whole.items[at]
+        return UNKNOWN if whole.loose else None
+    if isinstance(whole, str) and isinstance(key, int):
+        return whole[key] if -len(whole) <= key < len(whole) else UNKNOWN
+    return None if whole is None else UNKNOWN
+
+
+class Targets(Machine):
+    """The layer that holds values."""
+
+    def variable(self, name: str) -> Cell:
+        """Where a variable of the function around is held."""
+        scope = self.frame.scope
+        if name not in scope:
+            scope[name] = Cell(self.frame.unset)
+        return scope[name]
+
+    def global_variable(self, name: str) -> Cell:
+        """Where a variable of the program's own code is held."""
+        return self.globals.setdefault(name, Cell(UNKNOWN))
+
+    def read(self, part: Part) -> Any:
+        """What a variable, a property or a member of a list holds."""
+        if part.type == "subscript_expression":
+            kids = part.kids
+            if kids[0].text == "$GLOBALS" and (cell := self.cell(part)) is not None:
+                return cell.value
+            whole = self.evaluate(kids[0])
+            if len(kids) < 2:
+                return UNKNOWN
+            key = self.evaluate(kids[1])
+            if isinstance(whole, Loaded):
+                return self.world.held(self, whole, key) or None
+            if isinstance(key, Unknown) and isinstance(whole, Array) and not whole.loose and whole.items:
+                return joined([*whole.values(), UNKNOWN])
+            return lifted(member, whole, key)
+        if part.type == "variable_name" and part.text == "$this":
+            return self.frame.this if self.frame.this is not None else UNKNOWN
+        cell = self.cell(part)
+        return cell.value if cell is not None else UNKNOWN
+
+    def looked_up(self, part: Part | None) -> Any:
+        """The same for ``??`` and ``isset``, which take what is not there for null."""
+        return self.evaluate(part)
+
+    def cell(self, part: Part | None) -> Cell | None:
+        """Where the value of an expression is held; None: nowhere that is known."""
+        if part is None:
+            return None
+        if part.type == "by_ref":
+            return self.cell(part.kids[0])
+        if part.type == "variable_name":
+            return self.variable(part.text)
+        if part.type == "subscript_expression" and part.kids[0].text == "$GLOBALS" and len(part.kids) > 1:
+            name = self.evaluate(part.kids[1])
+            return self.global_variable(f"${name}") if isinstance(name, str) else None
+        if part.type == "dynamic_variable_name":
+            name = self.evaluate(part.kids[0])
+            return self.variable(f"${name}") if isinstance(name, str) else None
+        if part.type.endswith("member_access_expression"):
+            whole, name = self.evaluate(part.get("object")), self._member_name(part.get("name"))
+            return self.property_of(whole, name) if isinstance(whole, Thing) and name else None
+        if part.type == "scoped_property_access_expression":
+            kind = self.kind_at(part.get("scope"))
+            name = part.get("name")
+            return self.static_of(kind, name.text) if kind is not None and name is not None else None
+        return None
+
+    def _member_name(self, part: Part | None) -> str:
+        if part is None:
+            return ""
+        if part.type == "name":
+            return part.text
+        told = self.evaluate(part)
+        return told if isinstance(told, str) else ""
+
+    def property_of(self, thing: Thing, name: str) -> Cell:
+        """Where a property of an object is held."""
+        if name not in thing.members:
+            thing.members[name] = Cell(self._default(thing, name))
+        return thing.members[name]
+
+    def _default(self, thing: Thing, name: str) -> Any:
+        """What a property is that nothing was given to: as its class says, if the program made the object itself."""
+        for kind in thing.kind.line():
+            if f"${name}" in kind.defaults:
+                default = kind.defaults[f"${name}"]
+                value = self.evaluate(default) if default is not None else None
+                return value if thing.made or value not in (None, False, "", 0, Array()) else UNKNOWN
+        return None if thing.made and thing.kind.whole else UNKNOWN
+
+    def static_of(self, kind: Kind, name: str) -> Cell | None:
+        """Where a static property of a class is held."""
+        for one in kind.line():
+            if name in one.statics:
+                return one.statics[name]
+            if name in one.defaults:
+                default = one.defaults[name]
+                one.statics[name] = Cell(self.evaluate(default) if default is not None else None)
+                return one.statics[name]
+        return None
+
+    def kind_at(self, scope: Part | None) -> Kind | None:
+        """The class that stands before ``::``."""
+        if scope is None:
+            return None
+        name = scope.text.rpartition("\\")[2].lower()
+        own = self.frame.kind
+        if name == "static" and self.frame.this is not None:
+            return self.frame.this.kind
+        if name in ("self", "static"):
+            return own
+        if name == "parent":
+            return own.base if own is not None else None
+        if scope.type in ("name", "qualified_name"):
+            return self.kind_of(name)
+        told = self.evaluate(scope)
+        if isinstance(told, Thing):
+            return told.kind
+        return self.kind_of(told.rpartition("\\")[2].lower()) if isinstance(told, str) else None
+
+    def assign(self, target: Part | None, value: Any) -> None:
+        """Give a value to what an expression stands for."""
+        if target is None:
+            return
+        self.step(target)
+        if target.type in ("list_literal", "array_creation_expression"):
+            self._take_apart(target, value)
+        elif target.type == "subscript_expression" and target.kids[0].text != "$GLOBALS":
+            self._put_into(target, value)
+        elif (cell := self.cell(target)) is not None:
+            self.memory.write(cell, value)
+
+    def bind(self, target: Part | None, cell: Cell) -> None:
+        """Let a variable share what another one holds."""
+        if target is not None and target.type == "variable_name":
+            self.frame.scope[target.text] = cell
+        elif target is not None:
+            self.assign(target, cell.value)
+
+    def _put_into(self, target: Part, value: Any) -> None:
+        """``$list[] = $value;``, ``$table['a']['b'] = $value;``"""
+        kids = target.kids
+        key = self.evaluate(kids[1]) if len(kids) > 1 else None
+        whole = self.evaluate(kids[0])
+        if isinstance(whole, OneOf):
+            self.assign(kids[0], joined(self._with(one, key, value, bool(kids[1:])) for one in whole.values))
+        elif isinstance(whole, Unknown) and len(kids) == 1:
+            self.assign(kids[0], Array({0: value}, loose=True))
+        elif not isinstance(whole, (Unknown, Thing)):
+            self.assign(kids[0], self._with(whole, key, value, bool(kids[1:])))
+
+    def _with(self, whole: Any, key: Any, value: Any, named: bool) -> Any:
+        if not isinstance(whole, Array):
+            whole = Array()
+        return whole.with_item("" if named and key is None else key, value)
+
+    def _take_apart(self, target: Part, value: Any) -> None:
+        """``[$a, 'k' => $b] = $value;``"""
+        kids = target.kids
+        at = 0
+        if target.type == "array_creation_expression":
+            for number, element in enumerate(kids):
+                inner = element.kids
+                key = self.evaluate(inner[0]) if len(inner) > 1 else number
+                self.assign(inner[-1] if inner else None, lifted(member, value, key))
+            return
+        signs = [node.type for node in target.node.children]
+        keyed = "=>" in signs
+        while at < len(kids):
+            key = self.evaluate(kids[at]) if keyed else at
+            at += keyed
+            self.assign(kids[at] if at < len(kids) else None, lifted(member, value, key))
+            at += 1

@@ -1,0 +1,305 @@
+"""What comes of it where a server lacks something: one way into a program gone through on several servers.
+
+The first lacks nothing.  What the program asked for there is then taken away, one after the other; what it does
+otherwise is what comes of it.  Where nothing comes of one alone, all are taken away together: of those without which
+it ends then, any one is enough.
+"""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, Final, NamedTuple
+
+from fundamentum.derive.php_source.facts import Outcome
+from fundamentum.derive.php_source.nodes import Patience, TooLong, names_around
+from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, reported
+from fundamentum.derive.trying.handing import said_of
+from fundamentum.derive.trying.machine import MAX_STEPS, Seen
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.running import Running
+from fundamentum.derive.trying.values import Thing, shape, truth
+from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, Version, World
+
+BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
+"""How a result says in words that it is a bad one."""
+MAX_ASKED: Final = 40
+"""Things that one way into a program asks for."""
+_OTHERS: Final[tuple[Version, ...]] = ((7, 4, 33), (5, 6, 40), (9, 1, 0), (5, 0, 0))
+"""Versions to begin with where the program does not run on the newest."""
+ENOUGH: Final = "enough"
+"""How a way ends that is too long to be gone through."""
+SAID: Final = "said"
+MAX_TRIAL: Final = 50_000
+"""Steps of all runs of one way together."""
+MAX_FURTHER: Final = 4
+_ENDS: Final = ("exits", "throws")
+_NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
+_EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
+_TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
+
+Way = Callable[[Running], tuple[str, Any]]
+"""A way into a program: what goes it, and how it ends."""
+
+
+class Comes(NamedTuple):
+    """What comes of something that is missing."""
+
+    outcome: Outcome
+    how: str = ""
+    """``exits``, ``throws``, ``leaves``; ``said``: it only says so in words."""
+    doubt: bool = False
+    """Whether that hangs on something else, which is not known."""
+
+
+class Told(NamedTuple):
+    """What comes of one thing that is missing, or of several together."""
+
+    names: tuple[str, ...]
+    comes: Comes
+    asked: Asked
+
+
+class Run:
+    """One way gone through on one server."""
+
+    def __init__(self, program: Program, way: Way, world: World) -> None:
+        self.world = world
+        machine = Running(program, world)
+        self.end, self.value = way(machine)
+        self.ended_at = machine.ended_at
+        self.perhaps_ended = dict(reversed(machine.perhaps_ended))
+        self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
+        self.effects = machine.effects()
+        self.steps = machine.steps
+        program.steps -= machine.steps
+
+
+class Trial:
+    """One way into a program, on all servers that tell something."""
+
+    def __init__(self, program: Program, way: Way) -> None:
+        self.program, self.way = program, way
+        self.steps = 0
+        self.otherwise: set[tuple[str, str]] = set()
+        """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
+        self.base = self.run(World())
+        if self.base.end in _ENDS and PHP in self.base.world.asked:
+            others = (self.run(World(version=version)) for version in _OTHERS)
+            self.base = next((run for run in others if run.end not in _ENDS), self.base)
+        self.version = self.base.world.version
+        self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
+        self.otherwise.clear()
+
+    def run(self, world: World) -> Run:
+        """Go the way on a server."""
+        Patience.tick()
+        if self.program.steps < 0 or self.steps > MAX_TRIAL:
+            raise TooLong
+        run = Run(self.program, self.way, world)
+        self.steps += run.steps
+        base = getattr(self, "base", run)
+        if run.end == "exits":
+            return run  # nobody else has a say in that
+        differing = (key for key in run.effects.keys() & base.effects.keys() if run.effects[key] != base.effects[key])
+        self.otherwise.update(differing)
+        if (run.end, shape(run.value)) != (base.end, shape(base.value)):
+            self.otherwise.add(("", ""))
+        return run
+
+    def _without(self, names: Sequence[str]) -> Run:
+        run = self.run(World(frozenset(names), self.version))
+        for name, places in run.world.asked.items():
+            self.asked.setdefault(name, places)
+        return run
+
+    def told(self) -> Iterator[Told]:
+        """What comes of each extension that is missing, and of several together."""
+        names = self._named()
+        alone: dict[str, Told] = {}
+        if names and not self._matters(names):
+            for name in names:
+                yield Told((name,), Comes(""), self.place((name,), self.base))
+            return
+        for name in names:
+            run = self._without([name])
+            alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
+            names += [one for one in self._named() if one not in names]
+        stopping = {
+            told.asked.part for told in alone.values() if told.comes.outcome == "stops" and not told.comes.doubt
+        }
+        for told in alone.values():
+            if told.comes.outcome == "reports" and told.asked.part in stopping:
+                told = told._replace(comes=Comes("warns"))  # without others it stops there, and not without this
+            yield told
+        for outcome in STRENGTH[:0:-1]:
+            left = [name for name, told in alone.items() if _weight(told.comes) < _weight(Comes(outcome))]
+            while len(left) > 1 and (found := self._together(left, outcome)) is not None:
+                if len(found.names) > 1:
+                    yield found
+                left = [name for name in left if name not in found.names]
+
+    def _matters(self, names: Sequence[str]) -> bool:
+        """Whether the program does anything otherwise where all of some things are missing."""
+        missing = list(names)
+        run = self._without(missing)
+        if further := [one for one in self._named() if one not in missing]:
+            run = self._without(missing + further)
+        if self.base.end == ENOUGH:
+            return run.end in _ENDS  # what else it does otherwise may stand behind what was gone through
+        alike = run.seen.keys() == self.base.seen.keys() and run.end == self.base.end
+        return not alike or run.handed != self.base.handed or run.ended_at is not self.base.ended_at
+
+    def _named(self) -> list[str]:
+        return [name for name in self.asked if name != PHP and not name.startswith(DIRECTIVE)][:MAX_ASKED]
+
+    def _together(self, names: Sequence[str], outcome: Outcome) -> Told | None:
+        """The fewest of some names of which all have to be missing, so that something comes of it."""
+        missing = list(names)
+        for _ in range(MAX_FURTHER):
+            self._without(missing)
+            # What is asked for only where something else is missing.
+            further = [one for one in self._named() if one not in missing and one not in self.base.world.asked]
+            missing += further
+            if not further:
+                break
+        if not self._comes_to(outcome, missing):
+            return None
+        for name in list(missing):
+            fewer = [one for one in missing if one != name]
+            if fewer and self._comes_to(outcome, fewer):
+                missing = fewer
+        run = self._without(missing)
+        return Told(tuple(missing), self.compared(run, missing), self.place(missing, run))
+
+    def _comes_to(self, outcome: Outcome, names: Sequence[str]) -> bool:
+        comes = self.compared(self._without(names), names)
+        return comes.outcome == outcome and not comes.doubt and comes.how != SAID
+
+    def compared(self, run: Run, names: Sequence[str], base: Run | None = None) -> Comes:
+        """What a run comes to beside another; that is the first one, if none is given."""
+        base = base or self.base
+        depth = self.place(names, run).doubt
+        new = self.new(run, base)
+        found = self._reported(new, depth)
+        if run.end in _ENDS and run.ended_at is not None:
+            if run.end == base.end and run.ended_at is base.ended_at:
+                return Comes("reports") if run.value != base.value and run.value not in (0, None) else found
+            failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
+            if run.ended_at not in base.seen or new or failed or not _where_no_error_is(run.ended_at):
+                return Comes("stops", run.end)
+        may = {part: at for part, at in run.perhaps_ended.items() if part not in base.perhaps_ended}
+        if may:
+            part = min(may, key=lambda one: may[one])
+            how = "throws" if part.type.startswith("throw") else "exits"
+            if may[part] <= depth:
+                return Comes("stops", how)
+            if not found.outcome or found.doubt:
+                return Comes("stops", how, doubt=True)
+        left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at not in base.seen
+        if left and any(part.type in _TELLS for part, _ in new):
+            return Comes("stops", "leaves")
+        if found.outcome:
+            return found
+        return Comes(self._handed_on(run, base, version=PHP in names))
+
+    def new(self, run: Run, base: Run | None = None) -> list[tuple[Part, Seen]]:
+        """The parts that are come to only on this server, in order."""
+        before = (base or self.base).seen
+        return sorted(((part, seen) for part, seen in run.seen.items() if part not in before), key=_order)
+
+    def _reported(self, new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
+        """The strongest that one of some parts reports."""
+        found = Comes("")
+        within: set[Part] = set()
+        for part, seen in new:
+            if _within(part, within) or _is_key(part):
+                continue
+            told = "" if _only_informs(part) else reported(part.node, extension=True)
+            if told == "warns":
+                within.add(part)  # what only warns may say that something is missing
+            elif told and WARNING.search(names_around(part.node)[1]):
+                told = "warns"
+            how = SAID if told and not reported(part.node, extension=False) else ""
+            comes = Comes(told, how, seen.doubt > depth)
+            if told and _weight(comes) > _weight(found):
+                found = comes
+        return found
+
+    def _handed_on(self, run: Run, base: Run, *, version: bool) -> Outcome:
+        """What is said of a result that is worse, where it is handed on."""
+        worse = self.worse(run, base)
+        # What an object says of itself counts before what its class does.
+        parts = [part for part in worse if part.type == "object_creation_expression"] or worse
+        told = [said_of(part.node, run.rows.get(part), version=version) for part in parts]
+        return max(told, key=STRENGTH.index, default="")
+
+    def worse(self, run: Run, base: Run) -> list[Part]:
+        """The places where a result is handed on that is worse than in another run."""
+        return [
+            part
+            for part, values in run.handed.items()
+            if (before := base.handed.get(part, [])) != values and any(map(_worse, values, before))
+        ]
+
+    def place(self, names: Sequence[str], run: Run) -> Asked:
+        """Where one of some things was asked for last, before something came of it."""
+        new = self.new(run)
+        order = new[0][1].order if new else MAX_STEPS
+        places = [place for name in names for place in run.world.asked.get(name) or self.asked.get(name) or ()]
+        before = [place for place in places if place.order <= order] or places
+        nowhere = Asked(0, self.program.nowhere, self.program.nowhere, 0)
+        return max(before, key=lambda place: place.order, default=nowhere)
+
+
+def _weight(comes: Comes) -> tuple[bool, int, bool]:
+    return not comes.doubt, STRENGTH.index(comes.outcome), comes.how != SAID
+
+
+def _only_informs(part: Part) -> bool:
+    """Whether a text goes to where a program only tells how things are: ``$info[] = '...'``"""
+    above: Part | None = part
+    while above is not None and not above.type.endswith("_statement"):
+        if above.type in ("assignment_expression", "augmented_assignment_expression"):
+            return _INFORMS.search(above.kids[0].text) is not None
+        above = above.above
+    return False
+
+
+_INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
+
+
+def _where_no_error_is(part: Part) -> bool:
+    """Whether a program ends there where it has collected no error: it may have done what it was asked for."""
+    above = part.above
+    while above is not None and above.type not in ("if_statement", "else_clause"):
+        above = above.above
+    condition = above.get("condition") if above is not None else None
+    return condition is not None and COLLECTORS.search(condition.text) is not None
+
+
+def _within(part: Part, others: set[Part]) -> bool:
+    above = part.above if others else None
+    while above is not None and above not in others:
+        above = above.above
+    return above is not None
+
+
+def _order(one: tuple[Part, Seen]) -> int:
+    return one[1].order
+
+
+def _is_key(part: Part) -> bool:
+    """Whether a text only names a key, or is compared with."""
+    above = part.above
+    if above is None or part.type not in ("string", "encapsed_string"):
+        return False
+    if above.type == "array_element_initializer":
+        return len(above.kids) > 1 and above.kids[0] is part
+    return above.type in _NAMES_KEYS or (above.type == "binary_expression" and above.sign in _EQUAL)
+
+
+def _worse(value: Any, before: Any) -> bool:
+    """Whether a result is a bad one that was a good one before."""
+    if isinstance(value, str) and BAD.search(value):
+        return not isinstance(before, str) or not BAD.search(before)
+    return truth(value) is False and truth(before) is True

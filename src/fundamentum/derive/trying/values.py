@@ -1,0 +1,243 @@
+"""Values of a program that is tried out: PHP's own, and those that are not known, or are one of a few."""
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, Final
+
+if TYPE_CHECKING:
+    from fundamentum.derive.trying.memory import Cell, Scope
+    from fundamentum.derive.trying.parts import Part
+
+MAX_MEMBERS: Final = 400
+MAX_CHOICES: Final = 4
+MAX_MORE: Final = 20
+MAX_DEPTH: Final = 3
+MAX_SHAPE: Final = 40
+
+
+class Unknown:
+    """A value of which nothing is known.  (PHP's null is None.)"""
+
+    def __repr__(self) -> str:
+        return "?"
+
+
+UNKNOWN: Final = Unknown()
+
+
+class Text(str):
+    """A text that stands in the program, with the place."""
+
+    __slots__ = ("part",)
+
+    part: "Part"
+
+    @classmethod
+    def at(cls, written: str, part: "Part") -> "Text":
+        text = cls(written)
+        text.part = part
+        return text
+
+
+class Array:
+    """A list or table of PHP's; what changes one makes another."""
+
+    __slots__ = ("items", "loose", "more")
+
+    def __init__(self, items: dict[Any, Any] | None = None, *, loose: bool = False, more: "Sequence[Any]" = ()) -> None:
+        self.items: dict[Any, Any] = items if items is not None else {}
+        self.more = more
+        """What it may have, too."""
+        self.loose = loose or bool(more)
+        """Whether it may have more members than are known."""
+
+    @classmethod
+    def of(cls, values: Iterable[Any]) -> "Array":
+        """A list of values."""
+        return cls(dict(enumerate(values)))
+
+    def values(self) -> list[Any]:
+        return list(self.items.values())
+
+    def with_item(self, key: Any, value: Any) -> "Array":
+        """The same with one member more; a key of None: behind the last."""
+        if len(self.items) >= MAX_MEMBERS or isinstance(key, (Unknown, OneOf)):
+            return Array(self.items, loose=True, more=[*self.more, value][-MAX_MORE:])
+        items = dict(self.items)
+        if key is None:
+            key = max((one for one in items if isinstance(one, int)), default=-1) + 1
+        items[as_key(key)] = value
+        return Array(items, loose=self.loose, more=self.more)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Array) and self.loose == other.loose and self.items == other.items
+
+    def __hash__(self) -> int:
+        return id(self)
+
+    def __repr__(self) -> str:
+        return f"{self.items}{'...' if self.loose else ''}"
+
+
+class Loaded:
+    """The list of what a server has: extensions, drivers of PDO, functions that are switched off."""
+
+    __slots__ = ("absent", "flipped", "kind")
+
+    def __init__(self, kind: str, *, flipped: bool = False, absent: bool = False) -> None:
+        self.kind, self.flipped, self.absent = kind, flipped, absent
+
+
+class OneOf:
+    """One of a few values."""
+
+    __slots__ = ("values",)
+
+    def __init__(self, values: list[Any]) -> None:
+        self.values = values
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, OneOf) and self.values == other.values
+
+    def __hash__(self) -> int:
+        return id(self)
+
+    def __repr__(self) -> str:
+        return f"one of {self.values}"
+
+
+class Thing:
+    """An object of a class."""
+
+    __slots__ = ("kind", "made", "members")
+
+    def __init__(self, kind: "Kind", *, made: bool) -> None:
+        self.kind = kind
+        self.members: Scope = {}
+        self.made = made
+        """Whether the program itself made it; else what was not seen to be set may be anything."""
+
+
+class Kind:
+    """A class of the program's: its own parts, and the class that it extends."""
+
+    def __init__(self, name: str, part: "Part | None", base: "Kind | None", *, whole: bool) -> None:
+        self.name, self.part, self.base = name, part, base
+        self.whole = whole
+        """Whether all that it extends and uses is known."""
+        self.methods: dict[str, Part] = {}
+        self.defaults: dict[str, Part | None] = {}
+        self.constants: dict[str, Part] = {}
+        self.cases: dict[str, Any] = {}
+        self.statics: dict[str, Cell] = {}
+
+    def line(self) -> "Iterator[Kind]":
+        """It, and those that it extends."""
+        kind: Kind | None = self
+        while kind is not None:
+            yield kind
+            kind = kind.base
+
+
+class Closure:
+    """A function that is a value, with what it took along."""
+
+    __slots__ = ("bound", "kind", "part", "this")
+
+    def __init__(self, part: "Part", bound: "Scope", this: Any, kind: "Kind | None") -> None:
+        self.part, self.bound, self.this, self.kind = part, bound, this, kind
+
+
+class BoundMethod:
+    """A method of an object, or of a class, as a value: ``[$this, 'check']``, ``$this->check(...)``"""
+
+    __slots__ = ("name", "of")
+
+    def __init__(self, of: Any, name: str) -> None:
+        self.of, self.name = of, name
+
+
+def as_key(value: Any) -> Any:
+    """The key that a value becomes: ``'1'`` and ``true`` are 1."""
+    if isinstance(value, (bool, float)):
+        return int(value)
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        return int(value) if value.isdigit() and (value == "0" or value[0] != "0") and len(value) < 15 else value
+    return value if isinstance(value, int) else None
+
+
+def truth(value: Any) -> bool | None:
+    """Whether PHP takes a value for true; None: that is not known."""
+    if isinstance(value, Unknown):
+        return None
+    if isinstance(value, Array):
+        return True if value.items else None if value.loose else False
+    if isinstance(value, (Loaded, Thing, Closure, BoundMethod)):
+        return True
+    if isinstance(value, OneOf):
+        told = {truth(one) for one in value.values}
+        return told.pop() if len(told) == 1 else None
+    return value not in (None, False, 0, "", "0", 0.0)
+
+
+def joined(values: Iterable[Any]) -> Any:
+    """What a value is that is one of some."""
+    found: list[Any] = []
+    for value in values:
+        if isinstance(value, Unknown):
+            return UNKNOWN
+        for one in value.values if isinstance(value, OneOf) else [value]:
+            if not any(one is known or (alike(one, known) and one == known) for known in found):
+                found.append(one)
+    if len(found) == 1:
+        return found[0]
+    if all(isinstance(one, Array) for one in found):
+        return _joined_arrays(found)
+    return OneOf(found) if len(found) <= MAX_CHOICES else UNKNOWN
+
+
+def _joined_arrays(arrays: list[Array]) -> Array:
+    """What is in each of them, and perhaps more."""
+    common = [key for key in arrays[0].items if all(key in one.items for one in arrays)]
+    items = {key: joined(one.items[key] for one in arrays) for key in common}
+    more = [value for one in arrays for key, value in one.items.items() if key not in items]
+    more += [value for one in arrays for value in one.more]
+    return Array(items, loose=any(one.loose for one in arrays), more=more[:MAX_MORE])
+
+
+def alike(first: Any, second: Any) -> bool:
+    """Whether two values are of one type."""
+    return type(first) is type(second) or (isinstance(first, str) and isinstance(second, str))
+
+
+def lifted(function: Callable[..., Any], *values: Any) -> Any:
+    """A function of values; of one of a few, of each of them.  Unknown where one is, or where PHP would not take it."""
+    for at, value in enumerate(values):
+        if isinstance(value, Unknown):
+            return UNKNOWN
+        if isinstance(value, OneOf):
+            return joined(lifted(function, *values[:at], one, *values[at + 1 :]) for one in value.values)
+    try:
+        return function(*values)
+    except (ArithmeticError, LookupError, TypeError, ValueError, re.error):
+        return UNKNOWN
+
+
+def shape(value: Any, depth: int = 0) -> Any:
+    """What a value looks like, to be compared with that of another run."""
+    if isinstance(value, Array) and depth < MAX_DEPTH:
+        return value.loose, tuple((key, shape(one, depth + 1)) for key, one in list(value.items.items())[:MAX_SHAPE])
+    if isinstance(value, OneOf):
+        return tuple(shape(one, depth + 1) for one in value.values)
+    return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+
+
+def plain(value: Any) -> Any:
+    """A scalar as ``scalars`` has it.  ``TypeError`` for what is none."""
+    if value is None:
+        return ""
+    if isinstance(value, (bool, int, float, str)):
+        return value
+    raise TypeError

@@ -1,0 +1,210 @@
+"""What a program asks about the server it runs on, and how a server answers that lacks something."""
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any, Final, NamedTuple
+
+from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
+from fundamentum.derive.php_source.quoted import extension_called
+from fundamentum.derive.php_source.source import CHECKS, provided
+from fundamentum.derive.statements.host_functions import stands_for
+from fundamentum.derive.trying.machine import Given, Machine, Thrown
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    BoundMethod,
+    Closure,
+    Kind,
+    Loaded,
+    OneOf,
+    Text,
+    Thing,
+    lifted,
+)
+
+PHP: Final = "PHP"
+"""Its version, among what is asked for."""
+Version = tuple[int, int, int]
+NEWEST: Final[Version] = (8, 3, 12)
+_PARTS: Final = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}
+_SYSTEM: Final[dict[str, Any]] = {
+    "PHP_OS": "Linux", "PHP_OS_FAMILY": "Linux", "PHP_EOL": "\n", "DIRECTORY_SEPARATOR": "/", "PATH_SEPARATOR": ":",
+    "PHP_INT_SIZE": 8, "PHP_INT_MAX": 2**62, "ARRAY_FILTER_USE_KEY": "key", "ARRAY_FILTER_USE_BOTH": "both",
+}  # fmt: skip
+_NEW: Final = "999.0"
+"""The version of an extension that is there."""
+
+
+class Asked(NamedTuple):
+    """One place that asks for something."""
+
+    order: int
+    part: Part
+    """What asks."""
+    where: Part
+    """Where the name stands."""
+    doubt: int
+    """On how many things that hangs which are not known."""
+    listed: bool = False
+    """Whether a list is held against what is there."""
+
+
+MAX_PLACES: Final = 40
+DIRECTIVE: Final = "ini "
+"""Stands before the name of a directive among what is asked for."""
+PLENTY: Final = 99_999
+MEGABYTE: Final = 1 << 20
+SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
+SETTINGS: Final[Mapping[str, str]] = {
+    **{name: f"{PLENTY}M" if name in SIZES else str(PLENTY) for name in LIMITS},
+    **{name: "1" if usual else "" for name, usual in SWITCHES.items()},
+    ZONE: "Europe/Berlin",
+}
+"""Directive → its value on a server where there is plenty."""
+
+
+class World:
+    """One state of a server."""
+
+    def __init__(
+        self,
+        missing: frozenset[str] = frozenset(),
+        version: Version = NEWEST,
+        settings: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
+        """``settings``: those that are not as they are on a server where there is plenty."""
+        self.missing, self.version, self.settings = missing, version, settings
+        self.asked: dict[str, list[Asked]] = {}
+        self.listing = 0
+        self.answers = 0
+        """How often something was asked for that may be missing."""
+        self.open: set[Part] = set()
+        """Functions that ask for what they are given."""
+        self.open_files: set[str] = set()
+        self.compared: set[str] = set()
+        """Versions that something was compared with."""
+
+    def ask(self, machine: Machine, name: str, part: Part, value: Any = None) -> bool:
+        """Whether an extension, or a function that hosts switch off, is there."""
+        places = self.asked.setdefault(name, [])
+        if len(places) < MAX_PLACES:
+            where = value.part if isinstance(value, Text) else part
+            places.append(Asked(machine.steps, part, where, machine.doubt, self.listing > 0))
+        self.answers += name != PHP and not name.startswith(DIRECTIVE)
+        return name not in self.missing
+
+    def held(self, machine: Machine, whole: Loaded, value: Any) -> Any:
+        """Whether a list of what the server has holds something."""
+        if not isinstance(value, str):
+            self.opened(machine)
+            return UNKNOWN
+        part = machine.place
+        if whole.kind == "function":
+            name = stands_for(value)
+        else:
+            name = extension_called(f"{'pdo_' if whole.kind == 'driver' else ''}{value}".encode("utf-8", "replace"))
+        if not name:
+            return UNKNOWN
+        return self.ask(machine, name, part, value) is not whole.absent
+
+    def answer(self, machine: Machine, name: str, given: Given, part: Part) -> Any:
+        """What one of PHP's functions tells of the server; ``NotImplemented``: it tells nothing of it."""
+        value = given.at(0)
+        if name in CHECKS and (given.values or name != "phpversion"):
+            return self._checked(machine, name, value, part)
+        if name == "phpversion":
+            return self._version(machine, "PHP_VERSION", part)
+        if name == "get_loaded_extensions":
+            return Loaded("extension")
+        if name == "pdo_drivers":
+            return Loaded("driver")
+        if name in ("ini_get", "get_cfg_var"):
+            if isinstance(value, OneOf):
+                return lifted(lambda one: self._setting(machine, one, part), value)
+            return self._setting(machine, value, part)
+        return NotImplemented
+
+    def _setting(self, machine: Machine, name: Any, part: Part) -> Any:
+        if name == "disable_functions":
+            return Loaded("function", absent=True)
+        if not isinstance(name, str):
+            self.opened(machine)
+        if not isinstance(name, str) or name not in SETTINGS:
+            return UNKNOWN
+        self.ask(machine, f"{DIRECTIVE}{name}", part, name)
+        return self.settings.get(name, SETTINGS[name])
+
+    def _checked(self, machine: Machine, name: str, value: Any, part: Part) -> Any:
+        kind = CHECKS[name]
+        if isinstance(value, OneOf):
+            return lifted(lambda one: self._checked(machine, name, one, part), value)
+        if isinstance(value, (Closure, BoundMethod)):
+            return True
+        if isinstance(value, Array) and value.items:
+            value, kind = value.values()[0], "class"
+        if not isinstance(value, str):
+            self.opened(machine)
+            return UNKNOWN
+        found = self._extensions(kind, value)
+        if kind == "constant" and value.startswith("PHP_"):
+            return True
+        if not found:
+            own = kind in ("function", "class") and machine.program.defines(
+                kind, value.lstrip("\\").rpartition("\\")[2]
+            )
+            return True if own else UNKNOWN
+        asked = [self.ask(machine, one, part, value) for one in found]
+        there = any(asked)
+        if name == "phpversion":
+            return _NEW if there else False
+        return there if name != "get_extension_funcs" else Array.of(["x"]) if there else False
+
+    def opened(self, machine: Machine) -> None:
+        """The function around asks for what it is given; or the file, for what another one gives it."""
+        self.open.update(frame.part for frame in machine.frames[-2:] if frame.part is not None)
+        if machine.frame.part is None:
+            self.open_files.add(machine.frame.code.path)
+
+    def _extensions(self, kind: str, value: str) -> tuple[str, ...]:
+        if kind == "extension":
+            name = extension_called(value.encode("utf-8", "replace"))
+            return (name,) if name else ()
+        if kind == "function" and (host := stands_for(value)):
+            return (host,)
+        plain = value.replace("\\\\", "\\").lstrip("\\")
+        if kind in ("function", "constant") and "::" in plain and not provided(kind, plain):
+            kind, plain = "class", plain.partition("::")[0]
+        return provided(kind, plain)
+
+    def answer_static(self, machine: Machine, kind: str, name: str, given: Given, part: Part) -> Any:
+        """The same of a method of one of PHP's classes."""
+        if kind == "pdo" and name == "getavailabledrivers":
+            return Loaded("driver")
+        if kind in ("collection", "arr") and name in ("make", "wrap"):
+            return given.at(0)
+        return NotImplemented
+
+    def answer_made(self, machine: Machine, name: str, given: Given, part: Part) -> Any:
+        """The same of an object of one of PHP's classes."""
+        if name == "collection" or name in ("arrayobject", "arrayiterator"):
+            return given.at(0)
+        if name == "reflectionextension" and isinstance(given.at(0), str):
+            extension = extension_called(given.at(0).encode("utf-8", "replace"))
+            if extension and not self.ask(machine, extension, part, given.at(0)):
+                raise Thrown(Thing(Kind("reflectionexception", None, None, whole=True), made=True), part)
+            return UNKNOWN
+        return NotImplemented
+
+    def constant(self, machine: Machine, name: str, part: Part) -> Any:
+        """One of PHP's own constants; ``NotImplemented``: it tells nothing of the server."""
+        if name in _PARTS or name in ("PHP_VERSION", "PHP_VERSION_ID"):
+            return self._version(machine, name, part)
+        return _SYSTEM.get(name, NotImplemented)
+
+    def _version(self, machine: Machine, name: str, part: Part) -> Any:
+        self.ask(machine, PHP, part)
+        major, minor, patch = self.version
+        if name == "PHP_VERSION_ID":
+            return major * 10000 + minor * 100 + patch
+        return self.version[_PARTS[name]] if name in _PARTS else f"{major}.{minor}.{patch}"

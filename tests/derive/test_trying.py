@@ -189,6 +189,26 @@ def test_the_least_limit_is_found(megabytes: int, sign: str) -> None:
     assert [(one.name, one.value, one.stops) for _, one in wishes(trial(code))] == [("memory_limit", expected, True)]
 
 
+LIMITS = [
+    # a program, and what is told of its limits and switches
+    ("if (f(ini_get('memory_limit')) < 64 * 1024 * 1024) { exit; }", "memory_limit >= 64M stops"),
+    ("if (to_mb(ini_get('memory_limit')) <= 100) { $notes[] = 1; }", "memory_limit >= 101M"),
+    ("if (ini_get('max_input_vars') < 3000) $warnings[] = 'too few';", "max_input_vars >= 3000"),
+    ("if (bytes(ini_get('post_max_size')) < 100000000) exit;", "post_max_size >= 100000000 stops"),
+    ("if (ini_get('post_max_size') < ini_get('memory_limit')) exit;", ""),
+    ("if (!ini_get('file_uploads')) exit;", "file_uploads on stops"),
+    ("if (ini_get('session.auto_start')) exit;", "session.auto_start off stops"),
+    ("if (!ini_get('date.timezone')) $errors[] = 1;", "date.timezone zone stops"),
+    ("echo ini_get('memory_limit'), ini_get('file_uploads') ? 'yes' : 'no';", ""),
+]
+
+
+@pytest.mark.parametrize(("program", "told"), LIMITS)
+def test_what_is_told_of_settings(program: str, told: str) -> None:
+    found = [f"{one.name} {one.value}{' stops' if one.stops else ''}" for _, one in wishes(trial(program))]
+    assert ", ".join(found) == told
+
+
 VALUES = st.sampled_from(["0", "1", "7", "'8.1'", "'7.4.2'", "''", "true", "false", "[]", "8.1"])
 
 

@@ -101,8 +101,10 @@ class Running(Following):
 
     def guessed(self, name: str, given: Given) -> Any:
         key = given.at(0)
-        if isinstance(key, (str, int)) and _SIZE.fullmatch(str(key)) and (converts := _CONVERTS.search(name)):
-            return quantity(str(key)).number // (MEGABYTE if converts[1] else 1)
+        size = str(key) if isinstance(key, (str, int)) and _SIZE.fullmatch(str(key)) else ""
+        converts = _CONVERTS.search(name)
+        if size and (converts or size[-1].isalpha()):
+            return quantity(size).number // (MEGABYTE if converts and converts[1] else 1)
         # What stands under a key of a file of settings: config('installer.php')
         return self.program.under_key(self, key) if isinstance(key, str) and _KEY.fullmatch(key) else UNKNOWN
 

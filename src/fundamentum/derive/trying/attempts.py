@@ -193,7 +193,7 @@ def _names_of(function: Part) -> Iterator[str]:
     """By what a function is called; a method by its class too."""
     kind, name = names_around(function.node)[0], function.get("name")
     called_so = name.text.lower() if name is not None else ""
-    if called_so and called_so not in _EVERYDAY:
+    if called_so and (called_so not in _EVERYDAY or not kind):
         yield called_so
     if kind:
         yield kind

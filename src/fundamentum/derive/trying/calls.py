@@ -171,7 +171,11 @@ class Calls(Expressions):
     def _perhaps_called(self, value: Any) -> None:
         """What somebody else is given who may call it."""
         if isinstance(value, (Closure, BoundMethod)):
-            self.fork(lambda: self.call_value(value, Given([], {}, {}, whole=False)), lambda: None)
+            before, self.left_over = self.left_over, True
+            try:
+                self.fork(lambda: self.call_value(value, Given([], {}, {}, whole=False)), lambda: None)
+            finally:
+                self.left_over = before
 
     def call_value(self, function: Any, given: Given) -> Any:
         if isinstance(function, Closure):
@@ -211,7 +215,7 @@ class Calls(Expressions):
                 return UNKNOWN
             if function.type == "arrow_function":
                 told = self.evaluate(body)
-                self.hand(function, told)
+                self._hand_back(function, told)
                 return told
             generates = _YIELDS.search(body.text) is not None
             frame.yields = [] if generates else None
@@ -224,12 +228,17 @@ class Calls(Expressions):
                 out = self.variable("yield").value
                 return out if isinstance(out, Array) else Array()
             value = joined([*frame.returns, last])
-            self.hand(function, value)
+            self._hand_back(function, value)
             return value
         finally:
             self.frames.pop()
             if self.frames:
                 self.frame.thrown += frame.thrown
+
+    def _hand_back(self, function: Part, value: Any) -> None:
+        """What a function returns that nobody has called, as far as that is known."""
+        if function is self.entry or self.left_over:
+            self.hand(function, value)
 
     def _take_parameters(self, function: Part, given: Given) -> None:
         parameters = function.get("parameters")

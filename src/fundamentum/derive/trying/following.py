@@ -4,11 +4,14 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, Final
 
-from fundamentum.derive.trying.machine import Break, Continue, Exit, Return, Thrown
+from fundamentum.derive.trying.machine import Break, Continue, Exit, Goto, Return, Thrown
 from fundamentum.derive.trying.operators import joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.turns import Turns
 from fundamentum.derive.trying.values import UNKNOWN, Array, Thing, truth
+
+MAX_JUMPS: Final = 4
+"""How often a block may be gone through."""
 
 
 class Following(Turns):
@@ -23,9 +26,21 @@ class Following(Turns):
             self.evaluate(part)
 
     def _block(self, part: Part) -> None:
-        for kid in part.kids:
-            if self.program.slices.tell(kid):
-                self.execute(kid)
+        at, kids = 0, part.kids
+        for _ in range(len(kids) * MAX_JUMPS):
+            if at >= len(kids):
+                return
+            try:
+                if self.program.slices.tell(kids[at]):
+                    self.execute(kids[at])
+                at += 1
+            except Goto as leave:
+                at = next((number for number, kid in enumerate(kids) if _label(kid) == leave.value), len(kids))
+                if at == len(kids):
+                    raise
+
+    def _goto(self, part: Part) -> None:
+        raise Goto(part.kids[0].text if part.kids else "")
 
     def _expression(self, part: Part) -> None:
         for kid in part.kids:
@@ -192,6 +207,10 @@ class Following(Turns):
             self._block(body)
 
 
+def _label(part: Part) -> str | None:
+    return part.kids[0].text if part.type == "named_label_statement" and part.kids else None
+
+
 def _text_behind(part: Part, body: Part) -> list[Part]:
     """The page's text that stands behind a body, up to the next clause."""
     around = part.above.kids if part.type in ("else_clause", "else_if_clause") and part.above is not None else part.kids
@@ -224,6 +243,7 @@ _READERS: Final[dict[str, Callable[[Any, Part], None]]] = {
     "break_statement": Following._break,
     "continue_statement": Following._break,
     "exit_statement": Following._exit,
+    "goto_statement": Following._goto,
     "try_statement": Following._try,
     "global_declaration": Following._global,
     "function_static_declaration": Following._static,

@@ -40,6 +40,10 @@ class Continue(Leave):
     """On to the next turn of a loop."""
 
 
+class Goto(Leave):
+    """To a label; ``value``: its name."""
+
+
 class Return(Leave):
     """Out of a function, or a file that was included."""
 
@@ -204,6 +208,8 @@ class Machine:
     """Where the program calls something of PHP's."""
     entry: Part | None = None
     """The function that is gone through alone."""
+    left_over = False
+    """Whether what is called now was called by nobody."""
 
     def as_object(self, value: Any) -> Any:
         """A table as an object."""

@@ -271,6 +271,7 @@ class Running(Following):
 
     def _call_what_is_left(self) -> None:
         """Functions that are kept as values are for somebody to call, and the methods of objects that ask."""
+        self.left_over = True
         called = set(self.closures)
         for part, thing in self.made[:MAX_MADE]:
             for kind in thing.kind.line():

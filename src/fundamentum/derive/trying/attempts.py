@@ -8,26 +8,21 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
-from typing import Any, Final, Literal, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import msgspec
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
-from fundamentum.derive.php_source.nodes import Patience, called, heading, names_around
+from fundamentum.derive.php_source.nodes import Patience, names_around
 from fundamentum.derive.reading.workers import contents
-from fundamentum.derive.statements.host_functions import apart
-from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.asking_places import Looked, looked_at, mentions
-from fundamentum.derive.trying.bounds import Bound, bounds
+from fundamentum.derive.trying.found import Found
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Defined, Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line
-from fundamentum.derive.trying.settings import wishes
-from fundamentum.derive.trying.trials import SAID, Comes, Told, Trial
-from fundamentum.derive.trying.worlds import Asked
+from fundamentum.derive.trying.trials import Trial, Way
 from fundamentum.untrusted.files import read_below
 
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
@@ -152,18 +147,14 @@ def _try(task: _Task) -> bytes:
             del _programs[other]
         _programs[task.token] = program
     program.matter(task.relevant, task.asking)
-    found, open_names = _Found(), dict[str, int]()
+    found, open_names = Found(), dict[str, int]()
     for path, places in task.ways:
-        Patience.begin()
-        with suppress(RecursionError):
-            for function, trial in _trials(program, path, places):
-                top = function is None
-                for told in trial.told():
-                    found.take(told, top)
-                for bound in bounds(trial):
-                    found.take_bound(bound, top)
-                for where, wish in wishes(trial):
-                    found.take_wish(where, wish)
+        for function, way in _ways_into(program, path, places):
+            Patience.begin()
+            with suppress(RecursionError):  # what is left of this way is not looked at
+                trial = Trial(program, way)
+                open_names = dict(_open(path, function, trial)) | open_names
+                found.take_all(trial, top=function is None)
                 open_names = dict(_open(path, function, trial)) | open_names
     return msgspec.msgpack.encode(_Answer(found.facts(), list(open_names.items())))
 
@@ -199,124 +190,24 @@ def _names_of(function: Part) -> Iterator[str]:
         yield kind
 
 
-Result = Literal["asked", "exits", "leaves", "throws", "reports", "warns", "listed-required", "listed-recommended"]
-_WEIGHT: Final = ("asked", "listed-recommended", "warns", "throws", "reports", "leaves", "listed-required", "exits")
 MAX_BESIDE: Final = 100_000
-
-
-class _Found:
-    """What all trials told, of each place the strongest."""
-
-    def __init__(self) -> None:
-        self.checks: dict[tuple[str, str, int, tuple[str, ...]], Check] = {}
-        self.gates: dict[tuple[str, int, str], Gate] = {}
-        self.wishes: dict[tuple[str, str, int], Wish] = {}
-
-    def take(self, told: Told, top: bool) -> None:
-        """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
-        where = told.asked.where
-        if not where.file.path:
-            return
-        among = told.names if len(told.names) > 1 else ()
-        for name in told.names:
-            of_name = told.asked
-            outcome: Result = _outcome(told.comes, top, of_name)
-            if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
-                outcome = "asked"
-            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
-                continue  # it may be only shown
-            if need_not_be(of_name.where):
-                outcome = "warns" if outcome != "asked" or of_name.listed else outcome
-            elif outcome == "asked" and of_name.listed and not among:
-                outcome = "listed-required"
-            if outcome in ("throws", "reports") and told.comes.how != SAID and _in_list(where):
-                outcome = "listed-required"
-            check = Check(
-                name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
-                _around(of_name), command_line=on_command_line(of_name.part),
-            )  # fmt: skip
-            key = (where.file.path, name, where.line, check.among)
-            known = self.checks.get(key)
-            if known is None or _WEIGHT.index(known.outcome) < _WEIGHT.index(outcome):
-                self.checks[key] = check
-
-    def take_bound(self, bound: Bound, top: bool) -> None:
-        """A bound of PHP's version."""
-        part = bound.asked.part
-        in_function = names_around(part.node)[1] and not (top and bound.outcome == "stops")
-        gate = Gate(
-            bound.operator,
-            bound.version,
-            part.line,
-            part.text[:60],
-            bound.outcome,
-            _around(bound.asked) if in_function else "",
-        )
-        key = (part.file.path, part.line, bound.operator)
-        known = self.gates.get(key)
-        if known is None or STRENGTH.index(known.outcome) < STRENGTH.index(gate.outcome):
-            self.gates[key] = gate
-
-    def take_wish(self, path: str, wish: Wish) -> None:
-        """A setting that something depends on."""
-        known = self.wishes.get((path, wish.name, wish.line))
-        if path and (known is None or (wish.stops and not known.stops)):
-            self.wishes[path, wish.name, wish.line] = wish
-
-    def facts(self) -> list[tuple[str, FileFacts]]:
-        """File → its checks, gates and wishes."""
-        by_path: dict[str, list[Check]] = defaultdict(list)
-        for (path, *_), check in self.checks.items():
-            by_path[path].append(check)
-        out = []
-        for path in by_path.keys() | {path for path, *_ in (*self.gates, *self.wishes)}:
-            checks, of_hosts = apart(by_path.get(path, ()))
-            more = tuple(wish for (where, *_), wish in self.wishes.items() if where == path)
-            of_path = tuple(gate for (where, *_), gate in self.gates.items() if where == path)
-            out.append((path, FileFacts(checks=checks, gates=of_path, wishes=(*of_hosts, *more))))
-        return out
 
 
 def _alone(function: Part, kind: str, machine: Running) -> tuple[str, Any]:
     return machine.function_alone(function, kind)
 
 
-def _in_list(where: Part) -> bool:
-    """Whether a name is a member of a list, or a key of it."""
-    element = where.above
-    return element is not None and element.type == "array_element_initializer"
-
-
-def _around(asked: Asked) -> str:
-    """The names of the classes and functions around the name, and around what asks for it."""
-    near, far = asked.where.node, asked.part.node
-    return " ".join((*names_around(near), *names_around(far), heading(near), heading(far)))[:200]
-
-
-def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:
-    if comes.doubt or not comes.outcome:
-        return "asked"
-    if comes.outcome != "stops":
-        return comes.outcome
-    if comes.how == "leaves":
-        return "leaves" if top else "asked"
-    if top and not (comes.how == "throws" and asked.doubt):
-        return "exits"
-    return "exits" if comes.how == "exits" and "extension_loaded" in asked.part.text else "throws"
-
-
-def _trials(program: Program, path: str, places: Sequence[int]) -> Iterator[tuple[Part | None, Trial]]:
-    """The file's own code, and each function in which one of some places stands."""
+def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[tuple[Part | None, Way]]:
+    """Each function in which one of some places stands, and the file's own code (None)."""
     code = program.code(path)
     if code is None:
         return
-    if not all(map(code.around, places)):
-        yield None, Trial(program, lambda machine: machine.whole_file(path))
     functions = {id(around[-1]): around[-1] for at in places if (around := code.around(at))}
     for function in functions.values():
         for kind in ("", *program.extending.get(names_around(function.node)[0] or "-", ())[:MAX_KINDS]):
-            yield function, Trial(program, partial(_alone, function, kind))
+            yield function, partial(_alone, function, kind)
+    if not all(map(code.around, places)):
+        yield None, lambda machine: machine.whole_file(path)
 
 
-_FOR_EACH: Final = ("array_map",)
 MAX_KINDS: Final = 20

@@ -10,6 +10,12 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.nodes import Patience, parsed
 from fundamentum.derive.php_source.source import parseable
 
+ASKS: Final = re.compile(
+    rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
+    rb"is_callable|\bdefined\s*\(|getavailabledrivers|reflectionextension",
+    re.I,
+)
+"""How what asks something of the server is written."""
 _COMMENT: Final = "comment"
 _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
 _CALLS: Final = frozenset(
@@ -31,6 +37,11 @@ class Part:
     def text(self) -> str:
         """Its source."""
         return self.node.text.decode("utf-8", "replace") if self.node.text else ""
+
+    @cached_property
+    def asks(self) -> bool:
+        """Whether it asks something of the server, by its words."""
+        return ASKS.search(self.node.text or b"") is not None
 
     @cached_property
     def kids(self) -> "Sequence[Part]":

@@ -23,7 +23,6 @@ _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal)
 _OUTSIDE: Final = frozenset(
     "$_GET $_POST $_REQUEST $_COOKIE $_SERVER $_ENV $_FILES $_SESSION $GLOBALS $argv $argc".split()
 )
-_ASKS: Final = re.compile(r"extension_loaded|_exists|PHP_VERSION|phpversion|get_loaded_extensions", re.I)
 _OF_LEVELS: Final = re.compile(r"(?:is_?)?(?:required|mandatory|optional|fatal|critical|blocking)", re.I)
 MAX_MADE: Final = 40
 MAX_INCLUDED: Final = 4000
@@ -250,7 +249,7 @@ class Running(Following):
         row = Array({name: cell.value for name, cell in thing.members.items()})
         for kind in thing.kind.line():
             for other, method in kind.methods.items():
-                if _OF_LEVELS.fullmatch(other) and not _ASKS.search(method.text):
+                if _OF_LEVELS.fullmatch(other) and not method.asks:
                     row = row.with_item(other, self.call_method(thing, other, Given.of()))
         self.rows[part] = row
         self.hand(part, told[0] if told else UNKNOWN)
@@ -277,7 +276,7 @@ class Running(Following):
             for kind in thing.kind.line():
                 for name, method in kind.methods.items():
                     parameters = method.get("parameters")
-                    if _ASKS.search(method.text) and method not in called and not (parameters and parameters.kids):
+                    if method.asks and method not in called and not (parameters and parameters.kids):
                         self._ask_thing(part, thing, name)
         for part, closure in list(self.closures.items()):
             if closure is not None and self.closures[part] is not None:

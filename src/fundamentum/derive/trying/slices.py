@@ -7,14 +7,10 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.parts import ASKS, Part
 
 LARGE: Final = 1500
 """Bytes from which on a function is not gone through as a whole."""
-ASKS: Final = re.compile(
-    rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
-    rb"is_callable|\bdefined\s*\(|getavailabledrivers|reflectionextension"
-)
 _SPLIT: Final = re.compile(rb"[;{}]")
 _NAMES: Final = re.compile(rb"\$\w+(?:->\w+)?|(?:self|static|\w+)::\$?\w+")
 _GIVEN: Final = re.compile(
@@ -84,8 +80,7 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
     """The names in a function that have to do with what it asks: what is given to them, and what they are given to."""
     starts = [0, *(match.end() for match in _SPLIT.finditer(data))][:MAX_CHUNKS]
     names: set[bytes] = set()
-    for at in asking:
-        number = bisect_right(starts, at) - 1
+    for number in {bisect_right(starts, at) - 1 for at in asking}:
         end = starts[number + 1] if number + 1 < len(starts) else len(data)
         names.update(_NAMES.findall(data, starts[number], end))
     names -= _ASIDE

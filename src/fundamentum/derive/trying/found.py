@@ -1,0 +1,126 @@
+"""What all ways into a program told, as facts of its files: of each place the strongest."""
+
+from collections import defaultdict
+from typing import Final, Literal
+
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
+from fundamentum.derive.php_source.nodes import called, heading, names_around
+from fundamentum.derive.statements.host_functions import apart
+from fundamentum.derive.statements.outcomes import STRENGTH
+from fundamentum.derive.trying.bounds import Bound, bounds
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line
+from fundamentum.derive.trying.settings import wishes
+from fundamentum.derive.trying.trials import SAID, Comes, Told, Trial
+from fundamentum.derive.trying.worlds import Asked
+
+_FOR_EACH: Final = ("array_map",)
+"""Functions that ask for each member of a list: the answers may be only shown."""
+Result = Literal["asked", "exits", "leaves", "throws", "reports", "warns", "listed-required", "listed-recommended"]
+_WEIGHT: Final = ("asked", "listed-recommended", "warns", "throws", "reports", "leaves", "listed-required", "exits")
+
+
+class Found:
+    """What all trials told, of each place the strongest."""
+
+    def __init__(self) -> None:
+        self.checks: dict[tuple[str, str, int, tuple[str, ...]], Check] = {}
+        self.gates: dict[tuple[str, int, str], Gate] = {}
+        self.wishes: dict[tuple[str, str, int], Wish] = {}
+
+    def take_all(self, trial: Trial, *, top: bool) -> None:
+        """All that one way tells.  ``top``: of a file that is gone through as a whole."""
+        for where, wish in wishes(trial):
+            self.take_wish(where, wish)
+        for bound in bounds(trial):
+            self.take_bound(bound, top)
+        for told in trial.told():
+            self.take(told, top)
+
+    def take(self, told: Told, top: bool) -> None:
+        """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
+        where = told.asked.where
+        if not where.file.path:
+            return
+        among = told.names if len(told.names) > 1 else ()
+        for name in told.names:
+            of_name = told.asked
+            outcome: Result = _outcome(told.comes, top, of_name)
+            if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
+                outcome = "asked"
+            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
+                continue  # it may be only shown
+            if need_not_be(of_name.where):
+                outcome = "warns" if outcome != "asked" or of_name.listed else outcome
+            elif outcome == "asked" and of_name.listed and not among:
+                outcome = "listed-required"
+            if outcome in ("throws", "reports") and told.comes.how != SAID and _in_list(where):
+                outcome = "listed-required"
+            check = Check(
+                name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
+                _around(of_name), command_line=on_command_line(of_name.part),
+            )  # fmt: skip
+            key = (where.file.path, name, where.line, check.among)
+            known = self.checks.get(key)
+            if known is None or _WEIGHT.index(known.outcome) < _WEIGHT.index(outcome):
+                self.checks[key] = check
+
+    def take_bound(self, bound: Bound, top: bool) -> None:
+        """A bound of PHP's version."""
+        part = bound.asked.part
+        in_function = names_around(part.node)[1] and not (top and bound.outcome == "stops")
+        gate = Gate(
+            bound.operator,
+            bound.version,
+            part.line,
+            part.text[:60],
+            bound.outcome,
+            _around(bound.asked) if in_function else "",
+        )
+        key = (part.file.path, part.line, bound.operator)
+        known = self.gates.get(key)
+        if known is None or STRENGTH.index(known.outcome) < STRENGTH.index(gate.outcome):
+            self.gates[key] = gate
+
+    def take_wish(self, path: str, wish: Wish) -> None:
+        """A setting that something depends on."""
+        known = self.wishes.get((path, wish.name, wish.line))
+        if path and (known is None or (wish.stops and not known.stops)):
+            self.wishes[path, wish.name, wish.line] = wish
+
+    def facts(self) -> list[tuple[str, FileFacts]]:
+        """File → its checks, gates and wishes."""
+        by_path: dict[str, list[Check]] = defaultdict(list)
+        for (path, *_), check in self.checks.items():
+            by_path[path].append(check)
+        out = []
+        for path in by_path.keys() | {path for path, *_ in (*self.gates, *self.wishes)}:
+            checks, of_hosts = apart(by_path.get(path, ()))
+            more = tuple(wish for (where, *_), wish in self.wishes.items() if where == path)
+            of_path = tuple(gate for (where, *_), gate in self.gates.items() if where == path)
+            out.append((path, FileFacts(checks=checks, gates=of_path, wishes=(*of_hosts, *more))))
+        return out
+
+
+def _in_list(where: Part) -> bool:
+    """Whether a name is a member of a list, or a key of it."""
+    element = where.above
+    return element is not None and element.type == "array_element_initializer"
+
+
+def _around(asked: Asked) -> str:
+    """The names of the classes and functions around the name, and around what asks for it."""
+    near, far = asked.where.node, asked.part.node
+    return " ".join((*names_around(near), *names_around(far), heading(near), heading(far)))[:200]
+
+
+def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:
+    if comes.doubt or not comes.outcome:
+        return "asked"
+    if comes.outcome != "stops":
+        return comes.outcome
+    if comes.how == "leaves":
+        return "leaves" if top else "asked"
+    if top and not (comes.how == "throws" and asked.doubt):
+        return "exits"
+    return "exits" if comes.how == "exits" and "extension_loaded" in asked.part.text else "throws"

@@ -22,6 +22,16 @@ CODE: dict[str, str] = {
         "while ($a = array_shift($b)) { while ($b = array_shift($a)) { if (!extension_loaded($a)) exit; } }" * 5_000
     ),
     "closures of one name": "$f = function ($e) { if (!extension_loaded($e)) exit; }; $f('gd');" * 10_000,
+    "calls of each other": "".join(
+        f"function f{n}($x) {{ if ($x) {{ return f{n + 1}($x) . f{n + 2}($x); }} return extension_loaded('gd'); }}"
+        for n in range(3_000)
+    )
+    + "if (!f0($a)) exit;",
+    "values that grow": "$l = range(0, 99); $s = 'a'; $n = 9;"
+    + "$l = array_map(fn ($x) => $l, $l); $s = implode($s, array_fill_keys($l, $s)); $n = pow($n, 19);" * 2_000
+    + "if (!extension_loaded('gd') && $n) exit($s);",
+    "ways that part": "if ($a) { $x = 1; } else { $x = 2; } foreach ($l as $x) { if ($x) { continue 2; } }" * 3_000
+    + "if ($x && !extension_loaded('gd')) exit;",
     "collectors": "if (extension_loaded('gd')) { $d[] = 1; }" * 5_000 + "if (!$d) exit;" * 5_000,
     "setters": "class A { private $n; "
     + "".join(f"function s{n}($x) {{ $this->n[] = $x; }}" for n in range(3_000))

@@ -127,6 +127,17 @@ def _named(
     return {path: at for path, at in new.items() if at}
 
 
+def _gone(program: Program, path: str, function: Part | None, way: Way, found: Found) -> dict[str, int]:
+    """Go one way; who else is to be asked, by name, and in how many files at most."""
+    Patience.begin()
+    trial: Trial | None = None
+    with suppress(RecursionError):  # it is too long: what was found by then counts
+        trial = Trial(program, way)
+        found.take_all(trial, top=function is None)
+    Patience.begin()
+    return dict(_open(path, function, trial)) if trial is not None else {}
+
+
 _programs: dict[str, Program] = {}
 """The parts of the application that was tried last: there may be more to try."""
 
@@ -149,13 +160,10 @@ def _try(task: _Task) -> bytes:
     program.matter(task.relevant, task.asking)
     found, open_names = Found(), dict[str, int]()
     for path, places in task.ways:
-        for function, way in _ways_into(program, path, places):
-            Patience.begin()
-            with suppress(RecursionError):  # what is left of this way is not looked at
-                trial = Trial(program, way)
-                open_names = dict(_open(path, function, trial)) | open_names
-                found.take_all(trial, top=function is None)
-                open_names = dict(_open(path, function, trial)) | open_names
+        Patience.begin()
+        with suppress(RecursionError):
+            for function, way in list(_ways_into(program, path, places)):
+                open_names |= _gone(program, path, function, way, found)
     return msgspec.msgpack.encode(_Answer(found.facts(), list(open_names.items())))
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from fundamentum.derive.php_source.functions import FUNCTIONS
+from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Unknown, lifted, plain
 
@@ -47,6 +48,12 @@ def of_scalars(function: Callable[..., Any]) -> Builtin:
         return Array.of(told) if isinstance(told, list) else told
 
     return lambda _, given: lifted(called, *given.values)
+
+
+def bounded(value: Any) -> Any:
+    """A value; unknown where it grew beyond what programs reckon with."""
+    plain_one = isinstance(value, (int, float, str)) and not isinstance(value, bool)
+    return UNKNOWN if plain_one and limited(value) is None else value
 
 
 def simple(value: Any) -> Any:

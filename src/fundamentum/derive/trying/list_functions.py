@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from fundamentum.derive.trying.builtins import BUILTINS, array, named, of_array
+from fundamentum.derive.trying.builtins import BUILTINS, array, bounded, named, of_array
 from fundamentum.derive.trying.comparing import equal, number, same, written
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.values import (
@@ -233,10 +233,14 @@ def _unique(whole: Array) -> Array:
     return Array(out, loose=whole.loose)
 
 
+def _with(first: Any, second: Any, product: bool) -> Any:
+    return first * second if product else first + second
+
+
 def _sum(whole: Array, product: bool = False) -> Any:
     total: Any = 1 if product else 0
     for value in whole.values():
-        total = lifted(lambda one, other: one * number(other) if product else one + number(other), total, value)
+        total = lifted(lambda one, other: bounded(_with(one, number(other), product)), total, value)
     return UNKNOWN if whole.loose else total
 
 
@@ -245,7 +249,7 @@ def _imploded(first: Any, second: Any = None) -> Any:
     parts = [
         written(value) if not isinstance(value, (Unknown, OneOf, Thing)) else "" for value in array(whole).values()
     ]
-    return written(sign).join(parts)
+    return bounded(written(sign).join(parts))
 
 
 def _filled(whole: Array, value: Any) -> Array:

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
-from fundamentum.derive.trying.builtins import BUILTINS, Builtin, named, of_scalars, simple
+from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
@@ -19,7 +19,7 @@ MAX_DEPTH: Final = 8
 
 def _of_known(function: Callable[..., Any]) -> Builtin:
     """A function of scalars that are known."""
-    return lambda _, given: lifted(lambda *values: function(*map(plain, values)), *given.values)
+    return lambda _, given: lifted(lambda *values: bounded(function(*map(plain, values))), *given.values)
 
 
 def _is(question: Callable[[Any], bool]) -> Builtin:

@@ -78,7 +78,7 @@ class Checks:
             given = arguments(call)
             value = self._value(given[0]) if given else None
             kind = self._listed(given) if name == _IN_LIST else CHECKS[name]
-            extensions = self._asked(kind, value) if value is not None and kind else ()
+            extensions = asked_for(kind, value) if value is not None and kind else ()
             if extensions:
                 yield CheckAt(start, extensions, self._negated(call), f"{name}('{(value or '')[:60]}')")
 
@@ -105,19 +105,6 @@ class Checks:
             )
             return given[0].decode() if len(given) == 1 and given[0] else None
         return string(node)
-
-    def _asked(self, kind: str, value: str) -> tuple[str, ...]:
-        if kind == "extension":
-            name = canonical(value)
-            return (name,) if name in known_extensions() else ()
-        if kind == "driver":
-            return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
-        if kind == "function" and (host := stands_for(value)):
-            return (host,)
-        value = value.replace("\\\\", "\\").lstrip("\\")
-        if kind in ("function", "constant") and "::" in value and not provided(kind, value):
-            kind, value = "class", value.partition("::")[0]
-        return provided(kind, value)
 
     def _listed(self, given: Sequence[Node]) -> str:
         """What a list is of that something is looked for in: PDO's drivers, loaded extensions; empty: of neither.
@@ -154,3 +141,18 @@ class Checks:
         if gives_up(node):
             return "leaves"
         return "throws" if _THROW.search(written) else "asked"
+
+
+def asked_for(kind: str, value: str) -> tuple[str, ...]:
+    """The extensions that a check asks for by a name: their own, or that of something that they provide."""
+    if kind == "extension":
+        name = canonical(value)
+        return (name,) if name in known_extensions() else ()
+    if kind == "driver":
+        return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
+    if kind == "function" and (host := stands_for(value)):
+        return (host,)
+    value = value.replace("\\\\", "\\").lstrip("\\")
+    if kind in ("function", "constant") and "::" in value and not provided(kind, value):
+        kind, value = "class", value.partition("::")[0]
+    return provided(kind, value)

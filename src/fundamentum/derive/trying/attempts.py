@@ -28,6 +28,12 @@ from fundamentum.untrusted.files import read_below
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
 _INCLUDED: Final = " included"
 """Behind the name of a file that is to be gone through where another includes it, but not looked for."""
+PARTS: Final = 2
+"""Parts in which the ways are gone, each by a process if there are several: so many on every machine."""
+MAX_BESIDE: Final = 100_000
+"""Bytes of a file that is no source."""
+MAX_KINDS: Final = 20
+"""Classes of which one function is gone through as if it was theirs."""
 MAX_NAMES: Final = 120
 MAX_WAYS: Final = 400
 MAX_ROUNDS: Final = 3
@@ -93,16 +99,14 @@ def tried(
         asking += [path for path in new if path not in asking]
         if not new:
             break
+    _programs.clear()
     return out
 
 
 def _batches(ways: Ways) -> list[list[tuple[str, Sequence[int]]]]:
     """The ways in a few parts, for as many processes."""
     every = sorted(ways.items(), key=_importance)[:MAX_WAYS]
-    return [part for part in (every[at::PROCESSES] for at in range(PROCESSES)) if part]
-
-
-PROCESSES: Final = 2
+    return [part for part in (every[at::PARTS] for at in range(PARTS)) if part]
 
 
 def _importance(way: tuple[str, Sequence[int]]) -> tuple[bool, int, str]:
@@ -198,9 +202,6 @@ def _names_of(function: Part) -> Iterator[str]:
         yield kind
 
 
-MAX_BESIDE: Final = 100_000
-
-
 def _alone(function: Part, kind: str, machine: Running) -> tuple[str, Any]:
     return machine.function_alone(function, kind)
 
@@ -216,6 +217,3 @@ def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[t
             yield function, partial(_alone, function, kind)
     if not all(map(code.around, places)):
         yield None, lambda machine: machine.whole_file(path)
-
-
-MAX_KINDS: Final = 20

@@ -223,6 +223,10 @@ class Machine:
         """Go through a file that another one includes; what it returns."""
         raise NotImplementedError
 
+    def within(self, kind: Kind | None, part: Part) -> Any:
+        """What an expression comes to in a class, or for itself, be it in another file."""
+        raise NotImplementedError
+
     def kind_of(self, name: str) -> Kind | None:
         """The program's class of a name."""
         raise NotImplementedError

@@ -149,8 +149,7 @@ class Objects(Calls):
                 return self.within(one, one.constants[name])
         return UNKNOWN
 
-    def within(self, kind: Kind, part: Part) -> Any:
-        """What an expression comes to in a class."""
+    def within(self, kind: Kind | None, part: Part) -> Any:
         frame = Frame(part.file, {}, None)
         frame.kind = kind
         if len(self.frames) > MAX_CALLS:

@@ -10,7 +10,7 @@ import msgspec
 
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
-from fundamentum.derive.trying.machine import Frame, Leave, Machine
+from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
 from fundamentum.derive.trying.values import UNKNOWN, Array
@@ -162,16 +162,7 @@ class Program:
         code = self.code(path) if path is not None else None
         if code is None:
             return UNKNOWN
-        for part in _definitions(code, name):
-            frame = Frame(code, {}, UNKNOWN)
-            machine.frames.append(frame)
-            try:
-                return machine.evaluate(part)
-            except Leave:
-                return UNKNOWN
-            finally:
-                machine.frames.pop()
-        return UNKNOWN
+        return next((machine.within(None, part) for part in _definitions(code, name)), UNKNOWN)
 
     def variable(self, machine: Machine, name: str) -> Any:
         """What a variable is given in the only other file that gives it something plain."""
@@ -182,13 +173,7 @@ class Program:
         part = code.root if code is not None and match is not None else None
         while part is not None and code is not None and match is not None:
             if part.type == "assignment_expression" and part.node.start_byte == match.start():
-                machine.frames.append(Frame(code, {}, UNKNOWN))
-                try:
-                    return machine.evaluate(part.get("right"))
-                except Leave:
-                    return UNKNOWN
-                finally:
-                    machine.frames.pop()
+                return machine.within(None, right) if (right := part.get("right")) is not None else UNKNOWN
             part = next((kid for kid in part.kids if kid.node.start_byte <= match.start() < kid.node.end_byte), None)
         return UNKNOWN
 

@@ -29,6 +29,7 @@ _OTHERS: Final[tuple[Version, ...]] = ((7, 4, 33), (5, 6, 40), (9, 1, 0), (5, 0,
 ENOUGH: Final = "enough"
 """How a way ends that is too long to be gone through."""
 SAID: Final = "said"
+"""How it is reported: in words alone."""
 MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
 MAX_FURTHER: Final = 4

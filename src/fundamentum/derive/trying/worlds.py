@@ -6,7 +6,8 @@ from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.quoted import extension_called
-from fundamentum.derive.php_source.source import CHECKS, provided
+from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.statements.checks import asked_for
 from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.trying.machine import Given, Machine, Thrown
 from fundamentum.derive.trying.parts import Part
@@ -146,7 +147,7 @@ class World:
         if not isinstance(value, str):
             self.opened(machine)
             return UNKNOWN
-        found = self._extensions(kind, value)
+        found = asked_for(kind, value)
         if kind == "constant" and value.startswith("PHP_"):
             return True
         if not found:
@@ -165,17 +166,6 @@ class World:
         self.open.update(frame.part for frame in machine.frames[-2:] if frame.part is not None)
         if machine.frame.part is None:
             self.open_files.add(machine.frame.code.path)
-
-    def _extensions(self, kind: str, value: str) -> tuple[str, ...]:
-        if kind == "extension":
-            name = extension_called(value.encode("utf-8", "replace"))
-            return (name,) if name else ()
-        if kind == "function" and (host := stands_for(value)):
-            return (host,)
-        plain = value.replace("\\\\", "\\").lstrip("\\")
-        if kind in ("function", "constant") and "::" in plain and not provided(kind, plain):
-            kind, plain = "class", plain.partition("::")[0]
-        return provided(kind, plain)
 
     def answer_static(self, machine: Machine, kind: str, name: str, given: Given, part: Part) -> Any:
         """The same of a method of one of PHP's classes."""

@@ -121,9 +121,7 @@ class Objects(Calls):
         if not isinstance(value, Array):
             return value if isinstance(value, Thing) else UNKNOWN
         thing = Thing(Kind("stdclass", None, None, whole=True), made=True)
-        for key, one in value.items.items():
-            listed = isinstance(one, Array) and not any(isinstance(inner, str) for inner in one.items)
-            thing.members[str(key)] = Cell(one if listed or not isinstance(one, Array) else self.as_object(one))
+        thing.members.update((str(key), Cell(one)) for key, one in value.items.items())
         return thing
 
     @reads("clone_expression")

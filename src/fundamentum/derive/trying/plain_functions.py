@@ -155,7 +155,15 @@ def _json(machine: Machine, given: Given) -> Any:
 
     told = lifted(decoded, given.at(0))
     as_table = truth(given.at(1, "associative")) or "ASSOC" in machine.place.text
-    return told if as_table or not isinstance(told, Array) else machine.as_object(told)
+    return told if as_table else _as_objects(machine, told)
+
+
+def _as_objects(machine: Machine, value: Any) -> Any:
+    """Tables with names as objects, at each depth."""
+    if not isinstance(value, Array):
+        return value
+    inner = Array({key: _as_objects(machine, one) for key, one in value.items.items()})
+    return machine.as_object(inner) if any(isinstance(key, str) for key in inner.items) else inner
 
 
 def from_table(value: Any, depth: int = 0) -> Any:

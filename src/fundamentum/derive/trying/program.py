@@ -33,6 +33,7 @@ _DEFINES: Final = re.compile(
     re.I,
 )
 _EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
+_USES: Final = re.compile(rb"\bclass\s++(\w++)[^{};]{0,200}\{\s*+use\s++([\w\\]++)", re.I)
 
 
 class Defined(msgspec.Struct, frozen=True, array_like=True):
@@ -44,7 +45,7 @@ class Defined(msgspec.Struct, frozen=True, array_like=True):
     variables: tuple[str, ...] = ()
     """Variables that are called after requirements, and are given something plain."""
     extends: tuple[tuple[str, str], ...] = ()
-    """Class and the one that it extends."""
+    """Class and the one that it extends, or the trait that it uses."""
 
 
 def defined_in(data: bytes) -> Defined:
@@ -66,7 +67,7 @@ def defined_in(data: bytes) -> Defined:
             constants[name] = None
     extends = (
         (one.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
-        for one, other in _EXTENDS.findall(data)
+        for one, other in (*_EXTENDS.findall(data), *_USES.findall(data))
     )
     return Defined(tuple(functions), tuple(classes), tuple(constants), tuple(variables), tuple(extends))
 

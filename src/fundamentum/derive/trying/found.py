@@ -4,12 +4,12 @@ from collections import defaultdict
 from typing import Final, Literal
 
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
-from fundamentum.derive.php_source.nodes import called, heading, names_around
+from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line
+from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
 from fundamentum.derive.trying.trials import SAID, Comes, Told, Trial
 from fundamentum.derive.trying.worlds import Asked
@@ -30,12 +30,15 @@ class Found:
 
     def take_all(self, trial: Trial, *, top: bool) -> None:
         """All that one way tells.  ``top``: of a file that is gone through as a whole."""
-        for where, wish in wishes(trial):
-            self.take_wish(where, wish)
-        for bound in bounds(trial):
-            self.take_bound(bound, top)
-        for told in trial.told():
-            self.take(told, top)
+        with trial.long_enough():
+            for told in trial.told():
+                self.take(told, top)
+        with trial.long_enough():
+            for bound in bounds(trial):
+                self.take_bound(bound, top)
+        with trial.long_enough():
+            for where, wish in wishes(trial):
+                self.take_wish(where, wish)
 
     def take(self, told: Told, top: bool) -> None:
         """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
@@ -48,13 +51,16 @@ class Found:
             outcome: Result = _outcome(told.comes, top, of_name)
             if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
                 outcome = "asked"
+            if told.comes.how == SAID and of_name.doubt and stands_beside(where):
+                outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
                 continue  # it may be only shown
             if need_not_be(of_name.where):
                 outcome = "warns" if outcome != "asked" or of_name.listed else outcome
             elif outcome == "asked" and of_name.listed and not among:
                 outcome = "listed-required"
-            if outcome in ("throws", "reports") and told.comes.how != SAID and _in_list(where):
+            gone_through = _in_list(where) and not among and (outcome == "throws" or _in_loop(of_name.part))
+            if outcome in ("throws", "reports") and told.comes.how != SAID and gone_through:
                 outcome = "listed-required"
             check = Check(
                 name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
@@ -106,6 +112,14 @@ def _in_list(where: Part) -> bool:
     """Whether a name is a member of a list, or a key of it."""
     element = where.above
     return element is not None and element.type == "array_element_initializer"
+
+
+_LOOPS: Final = ("foreach_statement", "for_statement", "while_statement", "anonymous_function", "arrow_function")
+
+
+def _in_loop(part: Part) -> bool:
+    """Whether it is asked for each of several."""
+    return nearest(part.node, *_LOOPS) is not None or called(part.node).startswith("array_")
 
 
 def _around(asked: Asked) -> str:

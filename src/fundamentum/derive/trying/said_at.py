@@ -75,6 +75,20 @@ def by_choice(part: Part, name: str) -> bool:
     return any(names_one(condition.text.encode(), (name,)) for condition in _conditions(part))
 
 
+def stands_beside(part: Part) -> bool:
+    """Whether something else is asked before it in the same condition."""
+    below, above = part, part.above
+    while above is not None and not above.type.endswith("_statement"):
+        left = above.get("left") if above.type == "binary_expression" and above.sign in _JOINING else None
+        if left is not None and left is not below and not _DONE.search(left.text):
+            return True
+        below, above = above, above.above
+    return False
+
+
+_JOINING: Final = frozenset({"&&", "and", "||", "or"})
+
+
 def on_command_line(part: Part) -> bool:
     """Whether a condition around holds on the command line alone."""
     return any(_CLI.search(condition.text) and "||" not in condition.text for condition in _conditions(part))
@@ -88,8 +102,9 @@ def _conditions(part: Part) -> list[Part]:
         condition = above.get("condition") or (above.get("value") if above.type == "case_statement" else None)
         if condition is not None and condition is not below:
             found.append(condition)
-        if above.type == "binary_expression" and above.sign in ("&&", "and"):
-            left, right = above.get("left"), above.get("right")
+        if above.type == "binary_expression" and above.sign in ("&&", "and", "||", "or"):
+            # Of "a or b" the first decides whether the second is asked.
+            left, right = above.get("left"), above.get("right") if above.sign in ("&&", "and") else None
             beside = (one for one in (left, right) if one is not None and one is not below)
             found += [one for one in beside if not _DONE.search(one.text)]
         below, above = above, above.above

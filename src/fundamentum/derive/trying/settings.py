@@ -1,8 +1,10 @@
 """Settings of PHP that a program holds against what it needs: limits, by trying less and less, and switches."""
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Final
 
+from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
@@ -44,7 +46,9 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
             return trial.compared(run(value), (name,)).outcome not in _DEMANDS
         return not _otherwise(trial, run(value))
 
-    least = _smallest(1, PLENTY, lambda value: enough(f"{value}{unit}"))
+    tried = (value for value in _written(trial, directive) if enough(f"{value}{unit}"))
+    least = next((value for value in tried if not enough(f"{value - 1}{unit}")), 0)
+    least = least or _smallest(1, PLENTY, lambda value: enough(f"{value}{unit}"))
     value = str(least)
     if unit:
         if least < LEAST_SIZE:
@@ -59,6 +63,20 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
     yield _wish(asked, directive, f">= {value}", f"ini_get('{directive}') is compared", stops)
 
 
+def _written(trial: Trial, directive: str) -> list[int]:
+    """The numbers that stand in what is gone through, in megabytes for a size: most limits are one of them, or the next."""
+    found: dict[int, None] = {}
+    for part in trial.base.seen:
+        if part.type in _NUMBERS and (match := _NUMBER.fullmatch(part.text)):
+            number = quantity(match[1].replace("_", "")).number
+            for value in (number, -(-number // MEGABYTE)) if directive in SIZES else (number,):
+                found |= dict.fromkeys(one for one in (value, value + 1) if 1 < one < PLENTY)
+    return list(found)[:MAX_WRITTEN]
+
+
+_NUMBERS: Final = frozenset({"integer", "string", "encapsed_string"})
+_NUMBER: Final = re.compile(r"['\"]?(\d[\d_]{0,12}\s?[KMG]?)['\"]?", re.I)
+MAX_WRITTEN: Final = 30
 _UNITS: Final = (("G", MEGABYTE << 10), ("M", MEGABYTE), ("K", 1 << 10))
 
 

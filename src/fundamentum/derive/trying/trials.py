@@ -7,6 +7,7 @@ it ends then, any one is enough.
 
 import re
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.php_source.facts import Outcome
@@ -90,6 +91,13 @@ class Trial:
         self.version = self.base.world.version
         self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
         self.otherwise.clear()
+
+    @contextmanager
+    def long_enough(self) -> Iterator[None]:
+        """What is done so far and no further; what comes next begins anew."""
+        self.steps = 0
+        with suppress(TooLong):
+            yield
 
     def run(self, world: World) -> Run:
         """Go the way on a server."""

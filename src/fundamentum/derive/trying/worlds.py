@@ -54,6 +54,8 @@ class Asked(NamedTuple):
 MAX_PLACES: Final = 40
 DIRECTIVE: Final = "ini "
 """Stands before the name of a directive among what is asked for."""
+_GONE: Final = frozenset({"safe_mode", "register_globals", "magic_quotes_gpc", "magic_quotes_runtime"})
+"""Directives that no PHP has any more: asked for, they are false."""
 PLENTY: Final = 99_999
 MEGABYTE: Final = 1 << 20
 SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
@@ -131,6 +133,8 @@ class World:
             return Loaded("function", absent=True)
         if not isinstance(name, str):
             self.opened(machine)
+        if name in _GONE:
+            return False
         if not isinstance(name, str) or name not in SETTINGS:
             return UNKNOWN
         self.ask(machine, f"{DIRECTIVE}{name}", part, name)

@@ -120,7 +120,7 @@ def _named(
 ) -> dict[str, list[int]]:
     """Where some names stand, but where everybody names them, and where it has been looked already."""
     found: dict[str, dict[str, list[int]]] = defaultdict(dict)
-    words = tuple(name.encode() for name in list(names)[:MAX_NAMES])
+    words = tuple(name.encode() for name in sorted(names)[:MAX_NAMES])
     for file, told in each(mentions, own, words) if words else ():
         for at, word in told:
             found[word.decode()].setdefault(file.path, []).append(at)
@@ -181,7 +181,7 @@ def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str,
 
 def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str]:
     """What the way gives back, or leaves behind, that hangs on what is there."""
-    for kind, name in trial.otherwise:
+    for kind, name in sorted(trial.otherwise):
         if kind == "class":
             yield re.split(r"[ $]", name)[0]
         elif kind == "constant":

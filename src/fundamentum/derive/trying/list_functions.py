@@ -28,7 +28,7 @@ def _kept(whole: Array, keep: Callable[[Any, Any], bool | None]) -> Array:
     return Array(items, loose=whole.loose, more=[*more, *whole.more])
 
 
-@named("array_filter", "->filter", "->where_true")
+@named("array_filter", "->filter")
 def _filter(machine: Machine, given: Given) -> Any:
     whole, function = given.at(0), given.at(1, "callback")
     mode = given.at(2, "mode")
@@ -46,15 +46,15 @@ def _filter(machine: Machine, given: Given) -> Any:
 
 @named("->reject")
 def _reject(machine: Machine, given: Given) -> Any:
-    kept = lifted(lambda whole: whole, given.at(0))
-    if not isinstance(kept, Array):
+    whole = given.at(0)
+    if not isinstance(whole, Array):
         return UNKNOWN
 
     def keep(key: Any, value: Any) -> bool | None:
         told = truth(machine.call_value(given.at(1), Given.of(value, key)))
         return None if told is None else not told
 
-    return _kept(kept, keep)
+    return _kept(whole, keep)
 
 
 @named("->map", "->mapwithkeys", "->flatmap")
@@ -64,7 +64,7 @@ def _mapped(machine: Machine, given: Given) -> Any:
 
 @named("array_map")
 def _map(machine: Machine, given: Given) -> Any:
-    function, whole, *others = [*given.values, None, None][: max(len(given.values), 2)]
+    function, whole, others = given.at(0), given.at(1), given.values[2:]
     if isinstance(whole, Loaded):
         return whole
     if not isinstance(whole, Array):
@@ -122,20 +122,20 @@ def _quantified(machine: Machine, given: Given, *, deciding: bool) -> Any:
     return UNKNOWN if None in told or whole.loose else not deciding
 
 
-@named("array_diff", "array_diff_key", "array_udiff", "array_diff_ukey", "array_diff_assoc", "->diff")
+@named("array_diff", "array_udiff", "array_diff_ukey", "array_diff_assoc", "->diff")
 def _diff(machine: Machine, given: Given) -> Any:
-    whole, by_key = given.at(0), False
+    whole = given.at(0)
     if not isinstance(whole, Array):
         return _of_unknown(machine, given)
     others = [one for one in given.values[1:] if isinstance(one, (Array, Loaded, Unknown, OneOf))]
     machine.world.listing += 1
     try:
-        return _kept(whole, lambda key, value: _in_none(machine, key, value, others, by_key))
+        return _kept(whole, lambda key, value: _in_none(machine, key, value, others))
     finally:
         machine.world.listing -= 1
 
 
-def _in_none(machine: Machine, key: Any, value: Any, others: list[Any], by_key: bool) -> bool | None:
+def _in_none(machine: Machine, key: Any, value: Any, others: list[Any]) -> bool | None:
     told = [_holds(machine, one, key, value) for one in others]
     return False if True in told else None if None in told else True
 
@@ -176,7 +176,7 @@ def _diff_key(machine: Machine, given: Given) -> Any:
     return _diff(machine, given)
 
 
-@named("in_array", "array_search", "->contains_value")
+@named("in_array", "array_search")
 def _in_list(machine: Machine, given: Given) -> Any:
     value, whole = given.at(0), given.at(1)
     if isinstance(whole, Loaded):

@@ -23,6 +23,7 @@ _PLAIN: Final = re.compile(r"\.(?:json|ini|ya?ml|txt|xml)$", re.I)
 FEW_LINES: Final = 900
 """Bytes of a function, or a file that is included, that is gone through whatever it does."""
 MAX_ALL: Final = 250_000
+"""Steps of all ways that are gone with one program."""
 MAX_FILES: Final = 200
 """Files that are read for one program."""
 _NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
@@ -32,6 +33,7 @@ _DEFINES: Final = re.compile(
     rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\()",
     re.I,
 )
+"""What a file defines, functions and classes wherever they stand, and variables that are called after requirements."""
 _EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
 _USES: Final = re.compile(rb"\bclass\s++(\w++)[^{};]{0,200}\{\s*+use\s++([\w\\]++)", re.I)
 

@@ -64,7 +64,7 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
 
 
 def _written(trial: Trial, directive: str) -> list[int]:
-    """The numbers that stand in what is gone through, in megabytes for a size: most limits are one of them, or the next."""
+    """The numbers in what is gone through, in megabytes for a size: most limits are one of them, or the next."""
     found: dict[int, None] = {}
     for part in trial.base.seen:
         if part.type in _NUMBERS and (match := _NUMBER.fullmatch(part.text)):

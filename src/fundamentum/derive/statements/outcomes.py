@@ -36,8 +36,9 @@ _NEEDS: Final = re.compile(
     rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b|"
     r"\bplease (?:install|enable)\b|"
     r"\bmissing (?:PHP )?(?:extension|module|requirement)s?\b|"
-    r"\b(?:extension|module|requirement|prerequisite)s? (?:(?:is|are|was|were|must be) )?"
-    r"(?:missing|required|not (?:met|fulfilled|satisfied|installed|loaded|available|enabled))\b",
+    r"\b(?:extension|module|requirement|prerequisite|function)s? (?:(?:is|are|was|were|must be|has been|have been) )?"
+    r"(?:currently )?(?:missing|required|blocked|disabled|"
+    r"not (?:met|fulfilled|satisfied|installed|loaded|available|enabled))\b",
     re.I | re.S,
 )
 """Texts that ask for a version of PHP, or tell that something is missing."""
@@ -60,6 +61,11 @@ _SEVERITY: Final = re.compile(
 _OF_SEVERITY: Final = re.compile(r"\[['\"](?:severity|level|type|status)['\"]\]$", re.I)
 _LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
 """The same, given to its key: ``$results['gd']['severity'] = self::ERROR``"""
+_FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|INVALID|CRITICAL)\b")
+"""How a command, or one of many checks, says what came of it: ``return Command::FAILURE``"""
+_UNAVAILABLE: Final = re.compile(
+    r"return\b[^;]*(?:response|withstatus|abort|render|view|json)\w*\([^;]*?\b50[03]\b", re.I
+)
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
@@ -87,6 +93,11 @@ def ends(node: Node) -> bool:
     return ending or (called(node) == "trigger_error" and "E_USER_ERROR" in text(node))
 
 
+def refused(node: Node) -> bool:
+    """Whether the visitor gets nothing but an error: ``return new Response('...', 503)``"""
+    return node.type == "return_statement" and _UNAVAILABLE.match(text(node)[:400]) is not None
+
+
 def _before(node: Node) -> str:
     """What stands before a place in its file, as far as one tag of a page may reach."""
     end = node.start_byte
@@ -112,6 +123,8 @@ def reported(node: Node, extension: bool) -> Outcome:
             return "warns"
         if COLLECTORS.search(name) and not _OF_ERRORS.search(name):
             return "reports"
+    if node.type == "return_statement" and _FAILED.match(text(node)):
+        return "reports"
     if node.type == "yield_expression" and COLLECTORS.search(function_around(node)):
         return "reports"
     said = text(node) if node.type in ("string", "encapsed_string", "text") else ""

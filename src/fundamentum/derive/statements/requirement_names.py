@@ -4,7 +4,7 @@ import re
 from typing import Final
 
 _LOOKED_AT: Final = re.compile(
-    r"requir|environment|instal|setup|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
+    r"requir|environment|instal|setup|wizard|doctor|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
     r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|"
     r"(?:kernel|application|app|boot(?:strap\w*)?) (?:boot\w*|init\w*|run|start|setup|__construct)\b",
     re.I,
@@ -14,7 +14,8 @@ _LOOKED_AT: Final = re.compile(
 _SWITCHED_ON: Final = re.compile(r"(?:^|[ _])(?:on_?)?activat(?:e|ion)\b")
 """Names of functions that run when a plug-in is switched on."""
 _INSTALLERS: Final = re.compile(
-    r"(?:^|/)(?:install(?:er|ation)?|setup|requirements?|preflight|health(?:[-_]?checks?)?)/(?:[^/]+/)?[^/]*$", re.I
+    r"(?:^|/)(?:install(?:er|ation)?|setup|wizard|requirements?|preflight|health(?:[-_]?checks?)?)/(?:[^/]+/)?[^/]*$",
+    re.I,
 )
 
 

@@ -18,7 +18,7 @@ from fundamentum.derive.php_source.nodes import Patience, names_around
 from fundamentum.derive.reading.workers import contents
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.asking_places import Looked, looked_at, mentions
-from fundamentum.derive.trying.found import Found
+from fundamentum.derive.trying.found import Found, agreed
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Defined, Program
 from fundamentum.derive.trying.running import Running
@@ -100,7 +100,7 @@ def tried(
         if not new:
             break
     _programs.clear()
-    return out
+    return {path: agreed(facts) for path, facts in out.items()}
 
 
 def _batches(ways: Ways) -> list[list[tuple[str, Sequence[int]]]]:

@@ -1,6 +1,7 @@
 """What all ways into a program told, as facts of its files: of each place the strongest."""
 
 from collections import defaultdict
+from collections.abc import Iterable
 from typing import Final, Literal
 
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
@@ -106,6 +107,13 @@ class Found:
             of_path = tuple(gate for (where, *_), gate in self.gates.items() if where == path)
             out.append((path, FileFacts(checks=checks, gates=of_path, wishes=(*of_hosts, *more))))
         return out
+
+
+def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
+    """What several parts told of one file; of two values at one place, the one without which the program stops."""
+    every = list(facts)
+    stopping = {(one.name, one.line) for one in every if isinstance(one, Wish) and one.stops}
+    return [one for one in every if not isinstance(one, Wish) or one.stops or (one.name, one.line) not in stopping]
 
 
 def _in_list(where: Part) -> bool:

@@ -62,6 +62,10 @@ class Exit(Leave):
     rank = 3
 
 
+class Beyond(Leave):
+    """Out of a file that was included and goes on for longer than it is followed."""
+
+
 class Enough(Exception):
     """The program goes on for longer than it is followed."""
 
@@ -116,6 +120,8 @@ class Machine:
         """Functions that are values, and were not called yet."""
         self.doubt = 0
         self.steps, self.most = 0, MAX_STEPS
+        self.within_file = 1 << 62
+        """How many steps it may have gone when a file that is included has to be done."""
 
     @property
     def frame(self) -> Frame:
@@ -128,6 +134,8 @@ class Machine:
             Patience.tick()
             if self.steps > self.most:
                 raise Enough
+            if self.steps > self.within_file:
+                raise Beyond(None, part)
         if part.calls:
             self.place = part
         known = self.seen.get(part)

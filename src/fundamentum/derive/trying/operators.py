@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import equal, number, order, same, written
-from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown, lifted, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Unknown, lifted, truth
 
 _BITS: Final[dict[str, Callable[[int, int], int]]] = {
     "&": operator.and_, "|": operator.or_, "^": operator.xor, "<<": operator.lshift, ">>": operator.rshift,
@@ -57,6 +57,8 @@ def joined_by(sign: str, first: Any, second: Any) -> Any:
         return lifted(lambda one, other: _agreed(ORDER[sign], order(one, other)), first, second)
     if sign == "<=>":
         return lifted(lambda one, other: order(one, other)[0], first, second)
+    if sign == "." and (lists := [one for one in (first, second) if isinstance(one, Loaded)]):
+        return lists[0]  # the list of what is there, written as one text
     if sign == ".":
         return lifted(lambda one, other: limited(written(one) + written(other)), first, second)
     if sign == "+":

@@ -7,11 +7,11 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
-from fundamentum.derive.trying import list_functions, plain_functions
+from fundamentum.derive.trying import list_functions, plain_functions, written_lists
 from fundamentum.derive.trying.builtins import builtin
 from fundamentum.derive.trying.expressions import reads
 from fundamentum.derive.trying.following import Following
-from fundamentum.derive.trying.machine import Enough, Exit, Frame, Given, Leave, Return
+from fundamentum.derive.trying.machine import Beyond, Enough, Exit, Frame, Given, Leave, Return
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.program import HERE
@@ -27,6 +27,8 @@ _OF_LEVELS: Final = re.compile(r"(?:is_?)?(?:required|mandatory|optional|fatal|c
 MAX_MADE: Final = 40
 MAX_INCLUDED: Final = 4000
 """Bytes of a file that is gone through where another includes it, though it asks nothing."""
+PART_OF_STEPS: Final = 4
+"""That part of all steps is gone in one file that is included."""
 _SIZE: Final = re.compile(r"-?\d{1,15}\s?[KMG]?", re.I)
 _CONVERTS: Final = re.compile(
     r"(to_?mb\b|mega)|byte|size|conver|memory|quantity|return_val|parse|shorthand|human|to_?int", re.I
@@ -36,7 +38,7 @@ _KEY: Final = re.compile(r"\w{1,40}(?:\.[\w-]{1,40}){1,5}")
 _INCLUDES: Final = ("include_expression", "include_once_expression", "require_expression", "require_once_expression")
 
 
-FUNCTIONS: Final = (list_functions, plain_functions)
+FUNCTIONS: Final = (list_functions, plain_functions, written_lists)
 """Where PHP's own functions stand: each file adds to ``builtins``."""
 
 
@@ -48,7 +50,7 @@ class Running(Following):
 
     def variable(self, name: str) -> Cell:
         if name in _OUTSIDE:
-            return self.globals.setdefault(name, Cell(UNKNOWN))
+            return self.globals.setdefault(name, Cell(UNKNOWN if name == "$argc" else Array({}, loose=True)))
         if self.frame.scope is self.globals:
             return self.global_variable(name)
         return super().variable(name)
@@ -174,11 +176,17 @@ class Running(Following):
         frame.this, frame.kind = self.frame.this, self.frame.kind
         self.functions.update(code.functions)
         self.frames.append(frame)
+        until = self.within_file
+        if not looks_at_requirements(path, ""):
+            self.within_file = min(until, self.steps + self.most // PART_OF_STEPS)
         try:
             self.execute(code.root)
         except Return as leave:
             return leave.value
+        except Beyond:
+            return UNKNOWN
         finally:
+            self.within_file = until
             self.frames.pop()
         return 1
 

@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong, names_around
-from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, reported
+from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, refused, reported
 from fundamentum.derive.trying.handing import said_of
 from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
@@ -33,6 +33,8 @@ SAID: Final = "said"
 """How it is reported: in words alone."""
 MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
+MIN_TRIAL: Final = 10_000
+PART_OF_ALL: Final = 8
 MAX_FURTHER: Final = 4
 _ENDS: Final = ("exits", "throws")
 _NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
@@ -81,7 +83,8 @@ class Trial:
 
     def __init__(self, program: Program, way: Way) -> None:
         self.program, self.way = program, way
-        self.steps = 0
+        self.steps, self.most = 0, MAX_TRIAL
+        self._gone: dict[tuple[frozenset[str], Version, tuple[tuple[str, str], ...]], Run] = {}
         self.otherwise: set[tuple[str, str]] = set()
         """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
         self.base = self.run(World())
@@ -94,18 +97,25 @@ class Trial:
 
     @contextmanager
     def long_enough(self) -> Iterator[None]:
-        """What is done so far and no further; what comes next begins anew."""
-        self.steps = 0
+        """What is done so far and no further; what comes next begins anew.
+
+        One way takes but a part of the steps that are left for all, so that there are some for the others.
+        """
+        self.steps, self.most = 0, min(MAX_TRIAL, max(self.program.steps // PART_OF_ALL, MIN_TRIAL))
         with suppress(TooLong):
             yield
 
     def run(self, world: World) -> Run:
-        """Go the way on a server."""
+        """Go the way on a server; on one of the same state only once."""
         Patience.tick()
-        if self.program.steps < 0 or self.steps > MAX_TRIAL:
+        state = (world.missing, world.version, tuple(sorted(world.settings.items())))
+        if state in self._gone:
+            return self._gone[state]
+        if self.program.steps < 0 or self.steps > self.most:
             raise TooLong
         run = Run(self.program, self.way, world)
         self.steps += run.steps
+        self._gone[state] = run
         base = getattr(self, "base", run)
         if run.end == "exits":
             return run  # nobody else has a say in that
@@ -204,6 +214,8 @@ class Trial:
                 return Comes("stops", how)
             if not found.outcome or found.doubt:
                 return Comes("stops", how, doubt=True)
+        if any(refused(part.node) and seen.doubt <= depth for part, seen in new):
+            return Comes("stops", "throws")
         left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at not in base.seen
         if left and any(part.type in _TELLS for part, _ in new):
             return Comes("stops", "leaves")

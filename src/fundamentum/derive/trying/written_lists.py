@@ -1,0 +1,51 @@
+"""Lists of what a server has that are looked at as one text: ``strpos(ini_get('disable_functions'), 'exec')``."""
+
+import re
+from typing import Any, Final
+
+from fundamentum.derive.trying.builtins import BUILTINS, Builtin, builtin
+from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.values import UNKNOWN, Loaded, Text
+
+_LOOKS: Final = ("strpos", "stripos", "str_contains", "strstr", "stristr", "substr_count", "mb_strpos")
+_AROUND: Final = " ,;|:\t\r\n"
+_PATTERN: Final = re.compile(r"^\W*(?:\\[bsWw]\W*)?(\w+?)(?:\\[bsWw]\W*)?\W*[imux]*$")
+
+
+def _held(machine: Machine, whole: Loaded, name: Any) -> Any:
+    if not isinstance(name, str):
+        return machine.world.held(machine, whole, name)
+    plain = name.strip(_AROUND)
+    return machine.world.held(machine, whole, Text.at(plain, name.part) if isinstance(name, Text) else plain)
+
+
+def _looking(otherwise: Builtin | None) -> Builtin:
+    def looked(machine: Machine, given: Given) -> Any:
+        whole = given.at(0)
+        if isinstance(whole, Loaded):
+            return _held(machine, whole, given.at(1))
+        return otherwise(machine, given) if otherwise is not None else UNKNOWN
+
+    return looked
+
+
+def _matching(otherwise: Builtin) -> Builtin:
+    def matched(machine: Machine, given: Given) -> Any:
+        pattern, whole = given.at(0), given.at(1)
+        if not isinstance(whole, Loaded):
+            return otherwise(machine, given)
+        match = _PATTERN.match(pattern) if isinstance(pattern, str) else None
+        return _held(machine, whole, match[1]) if match else UNKNOWN
+
+    return matched
+
+
+def _imploding(otherwise: Builtin) -> Builtin:
+    return lambda machine, given: (
+        next((value for value in given.values if isinstance(value, Loaded)), None) or otherwise(machine, given)
+    )
+
+
+BUILTINS.update({name: _looking(builtin(name)) for name in _LOOKS})
+BUILTINS["preg_match"] = _matching(BUILTINS["preg_match"])
+BUILTINS.update({name: _imploding(BUILTINS[name]) for name in ("implode", "join")})

@@ -157,6 +157,23 @@ def test_of_several_the_fewest_are_told_without_which_it_ends() -> None:
 VERSIONS = st.tuples(st.sampled_from([5, 7, 8]), st.integers(1, 3), st.integers(0, 40))
 
 
+def test_a_file_that_goes_on_for_long_is_left_for_the_one_that_includes_it() -> None:
+    Patience.begin()
+    long = "<?php $there = extension_loaded('gd');" + "$more = strlen('more');" * 1500
+    files = {"long.php": long, "page.php": "<?php include 'long.php'; if (!extension_loaded('zip')) { die('zip'); }"}
+    listed = [SourceFile(path, len(code), "own") for path, code in files.items()]
+    program = Program(listed, {}, lambda path: files[path].encode())
+    program.matter(["long.php"], list(files))
+    gone = Trial(program, lambda machine: machine.whole_file("page.php"))
+    assert {told.names: told.comes.outcome for told in gone.told()} == {("gd",): "", ("zip",): "stops"}
+
+
+def test_on_a_server_of_the_same_state_a_way_is_gone_once() -> None:
+    gone = trial("if (!extension_loaded('gd')) { die('gd'); }")
+    first = gone.run(World(frozenset(["gd"])))
+    assert gone.run(World(frozenset(["gd"]))) is first
+
+
 @given(VERSIONS, st.sampled_from(["<", ">="]), st.booleans())
 def test_a_bound_is_found_however_it_is_written(version: tuple[int, int, int], sign: str, denied: bool) -> None:
     major, minor, patch = version

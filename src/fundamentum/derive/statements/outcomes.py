@@ -66,6 +66,7 @@ _FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|I
 _UNAVAILABLE: Final = re.compile(
     r"return\b[^;]*(?:response|withstatus|abort|render|view|json)\w*\([^;]*?\b50[03]\b", re.I
 )
+_NOTICES: Final = re.compile(r"\(\s*['\"]\w*admin_notices['\"]")
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
 
@@ -96,6 +97,11 @@ def ends(node: Node) -> bool:
 def refused(node: Node) -> bool:
     """Whether the visitor gets nothing but an error: ``return new Response('...', 503)``"""
     return node.type == "return_statement" and _UNAVAILABLE.match(text(node)[:400]) is not None
+
+
+def notifies(node: Node) -> bool:
+    """Whether a plug-in puts a notice on the pages of those who look after it: ``add_action('admin_notices', ...)``"""
+    return called(node) == "add_action" and _NOTICES.search(text(node)[:80]) is not None
 
 
 def _before(node: Node) -> str:

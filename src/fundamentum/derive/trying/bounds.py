@@ -8,7 +8,7 @@ from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.php_source.facts import Operator, Outcome
 from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.program import Program
-from fundamentum.derive.trying.trials import ENOUGH, Comes, Trial
+from fundamentum.derive.trying.trials import ENOUGH, MAX_FURTHER, Comes, Run, Trial
 from fundamentum.derive.trying.worlds import PHP, Asked, Version, World
 
 _BRANCHES: Final = tuple(
@@ -50,7 +50,7 @@ class _Search:
 
     def __init__(self, trial: Trial) -> None:
         self.trial = trial
-        self.written = _written(trial)
+        self.written = _written(trial.base)
         self._known: dict[Version, Comes] = {}
 
     def comes(self, version: Version) -> Comes:
@@ -70,9 +70,17 @@ class _Search:
         Of a list with gaps it is from the first to the last: a list ends with what there was, others go on to the
         newest.
         """
-        versions = _to_try(self.written, grid=_taken_apart(self.trial))
+        grid = _taken_apart(self.trial)
+        versions = _to_try(self.written, grid=grid)
         if not any(self._otherwise(version) for version in (versions[0], versions[-1])):
             return
+        for _ in range(MAX_FURTHER):
+            before = len(self.written)
+            for version in versions:  # what is compared only where the version is none of the newest
+                self.written |= _written(self.trial.run(World(version=version)))
+            if len(self.written) == before:
+                break
+            versions = _to_try(self.written, grid=grid)
         for outcome in _REFUSING:
             there = [at for at, version in enumerate(versions) if not self.refuses(version, outcome)]
             if len(there) == len(versions):
@@ -114,11 +122,12 @@ class _Search:
 _REFUSING: Final[tuple[Outcome, ...]] = ("stops", "reports")
 
 
-def _written(trial: Trial) -> dict[str, Version]:
+def _written(run: Run) -> dict[str, Version]:
     """The versions that are written out in what is gone through, as they are written."""
     found: dict[str, Version] = {}
-    literals = [part.text.replace("_", "").strip("'\"") for part in trial.base.seen if part.type in _LITERALS]
-    for plain in (*literals, *trial.base.world.compared):
+    literals = [part.text.replace("_", "").strip("'\"") for part in run.seen if part.type in _LITERALS]
+    own = "{}.{}.{}".format(*run.world.version)
+    for plain in (*literals, *(text for text in run.world.compared if text != own)):
         if match := _WRITTEN.fullmatch(plain):
             version = int(match[1]), int(match[2] or 0), int(match[3] or 0)
             plain = re.match(r"[\d.]+", plain)[0].rstrip(".")  # type: ignore[index]

@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong, names_around
-from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, refused, reported
+from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, notifies, refused, reported
 from fundamentum.derive.trying.handing import said_of
 from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
@@ -216,6 +216,8 @@ class Trial:
                 return Comes("stops", how, doubt=True)
         if any(refused(part.node) and seen.doubt <= depth for part, seen in new):
             return Comes("stops", "throws")
+        if any(part.type == "return_statement" for part, _ in new) and any(notifies(part.node) for part, _ in new):
+            return Comes("reports")
         left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at not in base.seen
         if left and any(part.type in _TELLS for part, _ in new):
             return Comes("stops", "leaves")

@@ -5,24 +5,22 @@ otherwise is what comes of it.  Where nothing comes of one alone, all are taken 
 it ends then, any one is enough.
 """
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong, names_around
-from fundamentum.derive.statements.outcomes import COLLECTORS, STRENGTH, WARNING, notifies, refused, reported
+from fundamentum.derive.statements.outcomes import STRENGTH, WARNING, notifies, refused, reported
 from fundamentum.derive.trying.handing import said_of
 from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.values import Thing, shape, truth
+from fundamentum.derive.trying.telling import is_key, only_informs, where_no_error_is, within, worse
+from fundamentum.derive.trying.values import Thing, shape
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, Version, World
 
-BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
-"""How a result says in words that it is a bad one."""
 MAX_ASKED: Final = 40
 """Things that one way into a program asks for."""
 _OTHERS: Final[tuple[Version, ...]] = ((7, 4, 33), (5, 6, 40), (9, 1, 0), (5, 0, 0))
@@ -37,8 +35,6 @@ MIN_TRIAL: Final = 10_000
 PART_OF_ALL: Final = 8
 MAX_FURTHER: Final = 4
 _ENDS: Final = ("exits", "throws")
-_NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
-_EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
 
 Way = Callable[[Running], tuple[str, Any]]
@@ -204,7 +200,7 @@ class Trial:
             if run.end == base.end and run.ended_at is base.ended_at:
                 return Comes("reports") if run.value != base.value and run.value not in (0, None) else found
             failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
-            if run.ended_at not in base.seen or new or failed or not _where_no_error_is(run.ended_at):
+            if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
                 return Comes("stops", run.end)
         may = {part: at for part, at in run.perhaps_ended.items() if part not in base.perhaps_ended}
         if may:
@@ -233,13 +229,13 @@ class Trial:
     def _reported(self, new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
         """The strongest that one of some parts reports."""
         found = Comes("")
-        within: set[Part] = set()
+        warned: set[Part] = set()
         for part, seen in new:
-            if _within(part, within) or _is_key(part):
+            if within(part, warned) or is_key(part):
                 continue
-            told = "" if _only_informs(part) else reported(part.node, extension=True)
+            told = "" if only_informs(part) else reported(part.node, extension=True)
             if told == "warns":
-                within.add(part)  # what only warns may say that something is missing
+                warned.add(part)  # what only warns may say that something is missing
             elif told and WARNING.search(names_around(part.node)[1]):
                 told = "warns"
             how = SAID if told and not reported(part.node, extension=False) else ""
@@ -261,7 +257,7 @@ class Trial:
         return [
             part
             for part, values in run.handed.items()
-            if (before := base.handed.get(part, [])) != values and any(map(_worse, values, before))
+            if (before := base.handed.get(part, [])) != values and any(map(worse, values, before))
         ]
 
     def place(self, names: Sequence[str], run: Run) -> Asked:
@@ -278,51 +274,5 @@ def _weight(comes: Comes) -> tuple[bool, int, bool]:
     return not comes.doubt, STRENGTH.index(comes.outcome), comes.how != SAID
 
 
-def _only_informs(part: Part) -> bool:
-    """Whether a text goes to where a program only tells how things are: ``$info[] = '...'``"""
-    above: Part | None = part
-    while above is not None and not above.type.endswith("_statement"):
-        if above.type in ("assignment_expression", "augmented_assignment_expression"):
-            return _INFORMS.search(above.kids[0].text) is not None
-        above = above.above
-    return False
-
-
-_INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
-
-
-def _where_no_error_is(part: Part) -> bool:
-    """Whether a program ends there where it has collected no error: it may have done what it was asked for."""
-    above = part.above
-    while above is not None and above.type not in ("if_statement", "else_clause"):
-        above = above.above
-    condition = above.get("condition") if above is not None else None
-    return condition is not None and COLLECTORS.search(condition.text) is not None
-
-
-def _within(part: Part, others: set[Part]) -> bool:
-    above = part.above if others else None
-    while above is not None and above not in others:
-        above = above.above
-    return above is not None
-
-
 def _order(one: tuple[Part, Seen]) -> int:
     return one[1].order
-
-
-def _is_key(part: Part) -> bool:
-    """Whether a text only names a key, or is compared with."""
-    above = part.above
-    if above is None or part.type not in ("string", "encapsed_string"):
-        return False
-    if above.type == "array_element_initializer":
-        return len(above.kids) > 1 and above.kids[0] is part
-    return above.type in _NAMES_KEYS or (above.type == "binary_expression" and above.sign in _EQUAL)
-
-
-def _worse(value: Any, before: Any) -> bool:
-    """Whether a result is a bad one that was a good one before."""
-    if isinstance(value, str) and BAD.search(value):
-        return not isinstance(before, str) or not BAD.search(before)
-    return truth(value) is False and truth(before) is True

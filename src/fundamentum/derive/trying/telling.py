@@ -1,0 +1,58 @@
+"""What places in a program tell of themselves: that they only inform, are only keys, or hand on what is worse."""
+
+import re
+from typing import Any, Final
+
+from fundamentum.derive.statements.outcomes import COLLECTORS
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.values import truth
+
+BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
+"""How a result says in words that it is a bad one."""
+_NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
+_INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
+_EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
+
+
+def only_informs(part: Part) -> bool:
+    """Whether a text goes to where a program only tells how things are: ``$info[] = '...'``"""
+    above: Part | None = part
+    while above is not None and not above.type.endswith("_statement"):
+        if above.type in ("assignment_expression", "augmented_assignment_expression"):
+            return _INFORMS.search(above.kids[0].text) is not None
+        above = above.above
+    return False
+
+
+def where_no_error_is(part: Part) -> bool:
+    """Whether a program ends there where it has collected no error: it may have done what it was asked for."""
+    above = part.above
+    while above is not None and above.type not in ("if_statement", "else_clause"):
+        above = above.above
+    condition = above.get("condition") if above is not None else None
+    return condition is not None and COLLECTORS.search(condition.text) is not None
+
+
+def within(part: Part, others: set[Part]) -> bool:
+    """Whether a place stands inside one of others."""
+    above = part.above if others else None
+    while above is not None and above not in others:
+        above = above.above
+    return above is not None
+
+
+def is_key(part: Part) -> bool:
+    """Whether a text only names a key, or is compared with."""
+    above = part.above
+    if above is None or part.type not in ("string", "encapsed_string"):
+        return False
+    if above.type == "array_element_initializer":
+        return len(above.kids) > 1 and above.kids[0] is part
+    return above.type in _NAMES_KEYS or (above.type == "binary_expression" and above.sign in _EQUAL)
+
+
+def worse(value: Any, before: Any) -> bool:
+    """Whether a result is a bad one that was a good one before."""
+    if isinstance(value, str) and BAD.search(value):
+        return not isinstance(before, str) or not BAD.search(before)
+    return truth(value) is False and truth(before) is True

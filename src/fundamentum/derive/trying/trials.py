@@ -71,6 +71,8 @@ class Run:
         self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
         self.effects = machine.effects()
         self.steps = machine.steps
+        self.thorough = machine.most > MAX_STEPS
+        """Whether it is there to look at what is required."""
         program.steps -= machine.steps
 
 
@@ -97,7 +99,8 @@ class Trial:
 
         One way takes but a part of the steps that are left for all, so that there are some for the others.
         """
-        self.steps, self.most = 0, min(MAX_TRIAL, max(self.program.steps // PART_OF_ALL, MIN_TRIAL))
+        share = self.program.steps // (PART_OF_ALL if not self.base.thorough else PART_OF_ALL // 2)
+        self.steps, self.most = 0, min(MAX_TRIAL, max(share, MIN_TRIAL))
         with suppress(TooLong):
             yield
 

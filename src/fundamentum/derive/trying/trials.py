@@ -33,6 +33,8 @@ MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
 MIN_TRIAL: Final = 10_000
 PART_OF_ALL: Final = 8
+MAX_KEPT: Final = 8
+"""Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
 _ENDS: Final = ("exits", "throws")
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
@@ -115,6 +117,8 @@ class Trial:
         run = Run(self.program, self.way, world)
         self.steps += run.steps
         self._gone[state] = run
+        if len(self._gone) > MAX_KEPT:
+            del self._gone[next(iter(self._gone))]
         base = getattr(self, "base", run)
         if run.end == "exits":
             return run  # nobody else has a say in that

@@ -7,7 +7,7 @@ import msgspec
 
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.trying.program import Defined, defined_in
+from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.worlds import SETTINGS
 
 _ALWAYS: Final = re.compile(

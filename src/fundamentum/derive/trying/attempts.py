@@ -18,9 +18,10 @@ from fundamentum.derive.php_source.nodes import Patience, names_around
 from fundamentum.derive.reading.workers import contents
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.asking_places import Looked, looked_at, mentions
+from fundamentum.derive.trying.defined import Defined
 from fundamentum.derive.trying.found import Found, agreed
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.program import Defined, Program
+from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.trials import Trial, Way
 from fundamentum.untrusted.files import read_below
@@ -137,6 +138,9 @@ def _gone(program: Program, path: str, function: Part | None, way: Way, found: F
     trial: Trial | None = None
     with suppress(RecursionError):  # it is too long: what was found by then counts
         trial = Trial(program, way)
+        if (signature := trial.base.signature()) in program.gone:
+            return {}  # on an object of another class, or as what it calls matters by now, and nothing comes of that
+        program.gone.add(signature)
         found.take_all(trial, top=function is None)
     Patience.begin()
     return dict(_open(path, function, trial)) if trial is not None else {}
@@ -164,10 +168,13 @@ def _try(task: _Task) -> bytes:
     program.matter(task.relevant, task.asking)
     found, open_names = Found(), dict[str, int]()
     for path, places in task.ways:
+        if program.steps < (0 if looks_at_requirements(path, "") else RESERVED):
+            continue
         Patience.begin()
         with suppress(RecursionError):
             for function, way in list(_ways_into(program, path, places)):
                 open_names |= _gone(program, path, function, way, found)
+        program.release()
     return msgspec.msgpack.encode(_Answer(found.facts(), list(open_names.items())))
 
 

@@ -9,7 +9,8 @@ from fundamentum.derive.php_source.facts import Operator, Outcome
 from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.trials import ENOUGH, MAX_FURTHER, Comes, Run, Trial
-from fundamentum.derive.trying.worlds import PHP, Asked, Version, World
+from fundamentum.derive.trying.versions import Version, of_number
+from fundamentum.derive.trying.worlds import PHP, Asked, World
 
 _BRANCHES: Final = tuple(
     (major, minor) for major, minors in ((5, 7), (7, 5), (8, 8), (9, 2)) for minor in range(minors)
@@ -17,8 +18,8 @@ _BRANCHES: Final = tuple(
 """Branches of PHP that there were and may be."""
 _MOST: Final = 99
 MAX_VERSIONS: Final = 90
-_WRITTEN: Final = re.compile(r"['\"]?(\d)(?:\.(\d{1,2}))?(?:\.(\d{1,2}))?(?:[a-zA-Z]\w*)?['\"]?")
-_NUMBER: Final = re.compile(r"([5-9])(\d\d)(\d\d)")
+_WRITTEN: Final = re.compile(r"(\d)(?:\.(\d{1,2}))?(?:\.(\d{1,2}))?")
+_NUMBER: Final = re.compile(r"[5-9]\d{4}")
 _LITERALS: Final = frozenset({"string", "encapsed_string", "integer", "float"})
 
 
@@ -51,12 +52,17 @@ class _Search:
     def __init__(self, trial: Trial) -> None:
         self.trial = trial
         self.written = _written(trial.base)
+        self.apart = trial.base.world.looks.apart
+        """Whether each version may be one of its own."""
         self._known: dict[Version, Comes] = {}
 
     def comes(self, version: Version) -> Comes:
         """What it comes to on a version."""
         if version not in self._known:
-            self._known[version] = self.trial.compared(self.trial.run(World(version=version)), (PHP,))
+            run = self.trial.run(World(version=version))
+            self.written |= _written(run)
+            self.apart = self.apart or run.world.looks.apart
+            self._known[version] = self.trial.compared(run, (PHP,))
         return self._known[version]
 
     def refuses(self, version: Version, outcome: Outcome) -> bool:
@@ -70,17 +76,16 @@ class _Search:
         Of a list with gaps it is from the first to the last: a list ends with what there was, others go on to the
         newest.
         """
-        grid = _taken_apart(self.trial)
-        versions = _to_try(self.written, grid=grid)
+        versions = _to_try(self.written, grid=self.apart)
         if not any(self._otherwise(version) for version in (versions[0], versions[-1])):
             return
         for _ in range(MAX_FURTHER):
             before = len(self.written)
             for version in versions:  # what is compared only where the version is none of the newest
-                self.written |= _written(self.trial.run(World(version=version)))
+                self.comes(version)
             if len(self.written) == before:
                 break
-            versions = _to_try(self.written, grid=grid)
+            versions = _to_try(self.written, grid=self.apart)
         for outcome in _REFUSING:
             there = [at for at, version in enumerate(versions) if not self.refuses(version, outcome)]
             if len(there) == len(versions):
@@ -123,40 +128,17 @@ _REFUSING: Final[tuple[Outcome, ...]] = ("stops", "reports")
 
 
 def _written(run: Run) -> dict[str, Version]:
-    """The versions that are written out in what is gone through, as they are written."""
-    found: dict[str, Version] = {}
-    literals = [part.text.replace("_", "").strip("'\"") for part in run.seen if part.type in _LITERALS]
-    own = "{}.{}.{}".format(*run.world.version)
-    for plain in (*literals, *(text for text in run.world.compared if text != own)):
+    """The versions that PHP's own is compared with, as they are written; else all in what is gone through."""
+    looks = run.world.looks
+    found = dict(looks.compared)
+    literals = [part.text.strip("'\"") for part in run.seen if part.type in _LITERALS] if looks.apart else []
+    for plain in literals:
         if match := _WRITTEN.fullmatch(plain):
-            version = int(match[1]), int(match[2] or 0), int(match[3] or 0)
-            plain = re.match(r"[\d.]+", plain)[0].rstrip(".")  # type: ignore[index]
-        elif match := _NUMBER.fullmatch(plain):
-            version = int(match[1]), int(match[2]), int(match[3])
-            plain = "{}.{}.{}".format(*version).removesuffix(".0")
-        else:
-            continue
-        if 5 <= version[0] <= 9 and len(found) < MAX_VERSIONS:
-            found[plain] = version
-    return found
-
-
-_APART: Final = re.compile(r"PHP_(?:MAJOR|MINOR|RELEASE)|\bconstant\b")
-_OF_PARTS: Final = frozenset({"cast_expression", "subscript_expression", "assignment_expression", "switch_statement",
-                              "match_expression", "return_statement", "encapsed_string"})  # fmt: skip
-_SPEAKS: Final = re.compile(r"PHP_VERSION\b|phpversion", re.I)
-
-
-def _taken_apart(trial: Trial) -> bool:
-    """Whether the program looks at parts of the version, rather than compares it as a whole."""
-    for part in trial.base.seen:
-        if part.type == "name" and _APART.search(part.text):
-            return True
-        if (part.type in _OF_PARTS or (part.calls and "version_compare" not in part.text)) and _SPEAKS.search(
-            part.text[:300]
-        ):
-            return True
-    return False
+            found[match[0].rstrip(".")] = int(match[1]), int(match[2] or 0), int(match[3] or 0)
+        elif match := _NUMBER.fullmatch(plain.replace("_", "")):
+            version = of_number(int(match[0]))
+            found["{}.{}.{}".format(*version).removesuffix(".0")] = version
+    return {plain: version for plain, version in list(found.items())[:MAX_VERSIONS] if 5 <= version[0] <= 9}
 
 
 def _to_try(written: dict[str, Version], *, grid: bool) -> list[Version]:

@@ -130,7 +130,10 @@ class Calls(Expressions):
         if told is not NotImplemented:
             return told
         if own is None and (builtin := self.builtin(name)) is not None:
+            self.world.looks.given(name, given.values)
             return builtin(self, given)
+        if own is None and self.program.passes_over(self, name):
+            return UNKNOWN
         own = own or self.program.function(self, name)
         if own is not None:
             return self.call_part(own, given)

@@ -96,6 +96,11 @@ class Expressions(Targets):
         first, second = self.evaluate(left), self.evaluate(right)
         if sign in ORDER and (isinstance(first, Unknown) or isinstance(second, Unknown)) and "PHP_" in part.text:
             self.world.opened(self)
+        return self.operate(sign, first, second)
+
+    def operate(self, sign: str, first: Any, second: Any) -> Any:
+        """What two values come to with an operator between them."""
+        self.world.looks.operated(sign, first, second)
         return joined_by(sign, first, second)
 
     def _either(self, left: Part | None, right: Part | None, *, deciding: bool) -> Any:
@@ -132,6 +137,8 @@ class Expressions(Targets):
         if kind in ("bool", "boolean"):
             told = truth(value)
             return UNKNOWN if told is None else told
+        if kind not in ("string", "binary"):
+            self.world.looks.given(kind, (value,))
         if kind in ("int", "integer"):
             return lifted(lambda one: int(number(one)), value)
         if kind in ("float", "double", "real"):
@@ -165,7 +172,7 @@ class Expressions(Targets):
             conditions = arm.get("conditional_expressions")
             fits: list[bool | None] = []
             for one in conditions.kids if conditions is not None else []:
-                fits.append(truth(joined_by("===", asked, self.evaluate(one))))
+                fits.append(truth(self.operate("===", asked, self.evaluate(one))))
                 if fits[-1]:
                     break
             if True in fits:
@@ -247,7 +254,7 @@ class Expressions(Targets):
             value = self.evaluate(right)
             value = joined([before, value]) if isinstance(before, Unknown) else value
         else:
-            value = joined_by(sign, self.evaluate(left), self.evaluate(right))
+            value = self.operate(sign, self.evaluate(left), self.evaluate(right))
         self.assign(left, value)
         return value
 

@@ -5,7 +5,6 @@ from functools import partial
 from typing import Any, Final
 
 from fundamentum.derive.trying.machine import Break, Continue, Exit, Goto, Return, Thrown
-from fundamentum.derive.trying.operators import joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.turns import Turns
 from fundamentum.derive.trying.values import UNKNOWN, Array, Thing, truth
@@ -94,7 +93,7 @@ class Following(Turns):
         for at, case in enumerate(cases):
             if case.type == "default_statement":
                 continue
-            fits = truth(joined_by("==", asked, self.evaluate(case.get("value"))))
+            fits = truth(self.operate("==", asked, self.evaluate(case.get("value"))))
             if fits:
                 self._from(cases[at:])
                 return

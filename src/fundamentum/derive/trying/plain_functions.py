@@ -207,5 +207,5 @@ def _environment(_: Machine, given: Given) -> Any:
 def _compared(machine: Machine, given: Given) -> Any:
     if any(isinstance(value, Unknown) for value in given.values[:2]):
         machine.world.opened(machine)
-    machine.world.compared.update(value for value in given.values[:2] if isinstance(value, str))
+    machine.world.looks.held_against(given.at(0), given.at(1))
     return of_scalars(FUNCTIONS["version_compare"])(machine, given)

@@ -1,15 +1,15 @@
 """The files of a program that is tried out: which of them defines what, read when it is asked for."""
 
+import gc
 import posixpath
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Any, Final
 
-import msgspec
-
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
+from fundamentum.derive.trying.defined import FEW_LINES, Defined, is_long
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
@@ -20,58 +20,15 @@ HERE: Final = "/@"
 MAX_CODE: Final = 400_000
 """Bytes of a file that is gone through."""
 _PLAIN: Final = re.compile(r"\.(?:json|ini|ya?ml|txt|xml)$", re.I)
-FEW_LINES: Final = 900
-"""Bytes of a function, or a file that is included, that is gone through whatever it does."""
-MAX_ALL: Final = 250_000
+MAX_ALL: Final = 180_000
 """Steps of all ways that are gone with one program."""
+RESERVED: Final = MAX_ALL // 4
+"""Those that are left for files which are called as such are that look at what is required."""
 MAX_FILES: Final = 200
 """Files that are read for one program."""
+MAX_HELD: Final = 4_000_000
+"""Bytes of files whose code is held between two ways: as trees they take fifty times as much."""
 _NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
-_DEFINES: Final = re.compile(
-    rb"\bfunction\s++&?\s*+(?P<function>\w++)\s*+\(|\b(?:class|trait|enum|interface)\s++(?P<class>\w++)|"
-    rb"\bdefine\s*+\(\s*+['\"](?P<constant>\w++)['\"]|\bconst\s++(?P<plain>\w++)\s*+=|"
-    rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\()",
-    re.I,
-)
-"""What a file defines, functions and classes wherever they stand, and variables that are called after requirements."""
-_EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
-_USES: Final = re.compile(rb"\bclass\s++(\w++)[^{};]{0,200}\{\s*+use\s++([\w\\]++)", re.I)
-
-
-class Defined(msgspec.Struct, frozen=True, array_like=True):
-    """What one file defines, in lower case; constants as written."""
-
-    functions: tuple[str, ...] = ()
-    classes: tuple[str, ...] = ()
-    constants: tuple[str, ...] = ()
-    variables: tuple[str, ...] = ()
-    """Variables that are called after requirements, and are given something plain."""
-    extends: tuple[tuple[str, str], ...] = ()
-    """Class and the one that it extends, or the trait that it uses."""
-
-
-def defined_in(data: bytes) -> Defined:
-    """The names that a file defines."""
-    functions: dict[str, None] = {}
-    classes: dict[str, None] = {}
-    constants: dict[str, None] = {}
-    variables: dict[str, None] = {}
-    for match in _DEFINES.finditer(data):
-        kind = match.lastgroup
-        name = match[kind].decode("latin-1") if kind else ""
-        if kind == "function":
-            functions[name.lower()] = None
-        elif kind == "class":
-            classes[name.lower()] = None
-        elif kind == "variable":
-            variables[name] = None
-        else:
-            constants[name] = None
-    extends = (
-        (one.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
-        for one, other in (*_EXTENDS.findall(data), *_USES.findall(data))
-    )
-    return Defined(tuple(functions), tuple(classes), tuple(constants), tuple(variables), tuple(extends))
 
 
 class Program:
@@ -93,6 +50,8 @@ class Program:
         self.paths = {file.path: file.size for file in files}
         self._content = content
         self._code: dict[str, Code | None] = {}
+        self._read: set[str] = set()
+        self._long: dict[tuple[str, str], bool] = {}
         self._by_name: dict[str, list[str]] = {}
         for path in self.paths:
             self._by_name.setdefault(posixpath.basename(path).lower(), []).append(path)
@@ -113,20 +72,37 @@ class Program:
                     table.setdefault(name, []).append(path)
             for one, other in names.extends:
                 self.extending.setdefault(other, []).append(one)
+        self.gone: set[int] = set()
+        """Ways that were gone: what they came to where nothing is missing."""
         self.nowhere = Code("", b"<?php").root
 
     def code(self, path: str) -> Code | None:
         """A file's code; None: it is none that people write, or too much has been read."""
-        if path not in self._code:
-            self._code[path] = None
-            if self.paths.get(path, MAX_CODE) < MAX_CODE and len(self._code) <= MAX_FILES:
-                with suppress(RecursionError):
-                    self._code[path] = Code(path, self._content(path))
+        if path in self._code:
+            self._code[path] = self._code.pop(path)  # those are let go first that were last asked for
+            return self._code[path]
+        self._code[path] = None
+        self._read.add(path)
+        if self.paths.get(path, MAX_CODE) < MAX_CODE and len(self._read) <= MAX_FILES:
+            with suppress(RecursionError):
+                self._code[path] = Code(path, self._content(path))
         return self._code[path]
+
+    def release(self) -> None:
+        """Let go of the code that is held, if it is much.  No way must be on its way."""
+        held = sum(len(code.data) for code in self._code.values() if code is not None)
+        if held <= MAX_HELD:
+            return
+        for path, code in list(self._code.items()):
+            if code is not None and held > MAX_HELD // 2:
+                del self._code[path]
+                held -= len(code.data)
+        self.matter(self.relevant, self._asking)
+        gc.collect()  # parts and their files hold each other
 
     def matter(self, relevant: Collection[str], asking: Collection[str]) -> None:
         """Say of which functions the answers matter, in lower case, and which files ask something."""
-        self.relevant = frozenset(relevant)
+        self.relevant, self._asking = frozenset(relevant), tuple(asking)
         self.slices = Slices(relevant, asking)
         self._tells.clear()
 
@@ -138,6 +114,17 @@ class Program:
             few = function.node.end_byte - function.node.start_byte < FEW_LINES
             self._tells[function] = named or few
         return self._tells[function]
+
+    def passes_over(self, machine: Machine, name: str) -> bool:
+        """Whether a function is not worth going through, which is told without parsing its file."""
+        if name in self.relevant or name not in self._functions:
+            return False
+        path = self._first(self._functions[name], machine.frame.code.path) or ""
+        if path in self._code:
+            return False
+        if (path, name) not in self._long:
+            self._long[path, name] = is_long(self._content(path), name)
+        return self._long[path, name]
 
     def _first(self, paths: Iterable[str], near: str) -> str | None:
         """Of several files the one that is nearest."""

@@ -59,6 +59,8 @@ class Targets(Machine):
                 return self.world.held(self, whole, key) or None
             if isinstance(key, Unknown) and isinstance(whole, Array) and not whole.loose and whole.items:
                 return joined([*whole.values(), UNKNOWN])
+            if isinstance(whole, str):
+                self.world.looks.given("", (whole,))
             return lifted(member, whole, key)
         if part.type == "variable_name" and part.text == "$this":
             return self.frame.this if self.frame.this is not None else UNKNOWN

@@ -15,11 +15,12 @@ from fundamentum.derive.statements.outcomes import STRENGTH, WARNING, notifies, 
 from fundamentum.derive.trying.handing import said_of
 from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.telling import is_key, only_informs, where_no_error_is, within, worse
 from fundamentum.derive.trying.values import Thing, shape
-from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, Version, World
+from fundamentum.derive.trying.versions import Version
+from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
 
 MAX_ASKED: Final = 40
 """Things that one way into a program asks for."""
@@ -31,8 +32,8 @@ SAID: Final = "said"
 """How it is reported: in words alone."""
 MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
-MIN_TRIAL: Final = 10_000
-PART_OF_ALL: Final = 8
+MIN_TRIAL: Final = 6_000
+PART_OF_ALL: Final = 16
 MAX_KEPT: Final = 8
 """Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
@@ -77,23 +78,31 @@ class Run:
         """Whether it is there to look at what is required."""
         program.steps -= machine.steps
 
+    def signature(self) -> int:
+        """The same for runs in which the program did the same, though its files were read anew."""
+        seen = frozenset((part.file.path, part.node.start_byte, part.node.end_byte) for part in self.seen)
+        return hash((seen, self.end, repr(list(self.handed.values()))))
+
 
 class Trial:
     """One way into a program, on all servers that tell something."""
 
     def __init__(self, program: Program, way: Way) -> None:
         self.program, self.way = program, way
-        self.steps, self.most = 0, MAX_TRIAL
-        self._gone: dict[tuple[frozenset[str], Version, tuple[tuple[str, str], ...]], Run] = {}
+        self.steps, self.most, self.least = 0, MAX_TRIAL, 0
+        self._kept: list[Run] = []
         self.otherwise: set[tuple[str, str]] = set()
         """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
         self.base = self.run(World())
         if self.base.end in _ENDS and PHP in self.base.world.asked:
             others = (self.run(World(version=version)) for version in _OTHERS)
             self.base = next((run for run in others if run.end not in _ENDS), self.base)
+        self.least = 0 if self.base.thorough else RESERVED
         self.version = self.base.world.version
         self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
-        self.otherwise.clear()
+        looks = self.base.world.looks
+        left = {("", ""): self.base.value} | self.base.effects if PHP in self.asked else {}
+        self.otherwise = {key for key, value in left.items() if looks.in_value(value)}
 
     @contextmanager
     def long_enough(self) -> Iterator[None]:
@@ -107,18 +116,18 @@ class Trial:
             yield
 
     def run(self, world: World) -> Run:
-        """Go the way on a server; on one of the same state only once."""
+        """Go the way on a server; of several that answer alike only on one."""
         Patience.tick()
-        state = (world.missing, world.version, tuple(sorted(world.settings.items())))
-        if state in self._gone:
-            return self._gone[state]
-        if self.program.steps < 0 or self.steps > self.most:
+        for known in self._kept:
+            if known.world.answers_like(world):
+                return known
+        if self.program.steps < self.least or self.steps > self.most:
             raise TooLong
         run = Run(self.program, self.way, world)
         self.steps += run.steps
-        self._gone[state] = run
-        if len(self._gone) > MAX_KEPT:
-            del self._gone[next(iter(self._gone))]
+        self._kept.append(run)
+        if len(self._kept) > MAX_KEPT:
+            del self._kept[1]  # the first is the one that others are held against
         base = getattr(self, "base", run)
         if run.end == "exits":
             return run  # nobody else has a say in that
@@ -205,7 +214,8 @@ class Trial:
         found = self._reported(new, depth)
         if run.end in _ENDS and run.ended_at is not None:
             if run.end == base.end and run.ended_at is base.ended_at:
-                return Comes("reports") if run.value != base.value and run.value not in (0, None) else found
+                other = shape(run.value) != shape(base.value) and run.value not in (0, None)
+                return Comes("reports") if other else found
             failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
             if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
                 return Comes("stops", run.end)

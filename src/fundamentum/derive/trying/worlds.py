@@ -23,10 +23,10 @@ from fundamentum.derive.trying.values import (
     Thing,
     lifted,
 )
+from fundamentum.derive.trying.versions import Looks, Version
 
 PHP: Final = "PHP"
 """Its version, among what is asked for."""
-Version = tuple[int, int, int]
 NEWEST: Final[Version] = (8, 3, 12)
 _PARTS: Final = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}
 _SYSTEM: Final[dict[str, Any]] = {
@@ -85,8 +85,14 @@ class World:
         self.open: set[Part] = set()
         """Functions that ask for what they are given."""
         self.open_files: set[str] = set()
-        self.compared: set[str] = set()
-        """Versions that something was compared with."""
+        self.looks = Looks(version)
+
+    def answers_like(self, other: "World") -> bool:
+        """Whether a program that was gone through here would come by the same answers on another server."""
+        settings = self.settings.items() ^ other.settings.items()
+        differing = (self.missing ^ other.missing) | {f"{DIRECTIVE}{name}" for name, _ in settings}
+        same_version = other.version == self.version or self.looks.same_on(other.version)
+        return same_version and differing.isdisjoint(self.asked)
 
     def ask(self, machine: Machine, name: str, part: Part, value: Any = None) -> bool:
         """Whether an extension, or a function that hosts switch off, is there."""
@@ -198,7 +204,7 @@ class World:
 
     def _version(self, machine: Machine, name: str, part: Part) -> Any:
         self.ask(machine, PHP, part)
-        major, minor, patch = self.version
-        if name == "PHP_VERSION_ID":
-            return major * 10000 + minor * 100 + patch
-        return self.version[_PARTS[name]] if name in _PARTS else f"{major}.{minor}.{patch}"
+        if name not in _PARTS:
+            return self.looks.number if name == "PHP_VERSION_ID" else self.looks.text
+        self.looks.apart = True
+        return self.version[_PARTS[name]]

@@ -51,6 +51,8 @@ def lines_of(data: bytes) -> list[Line]:
 def _of_text(text: str) -> Iterator[Line]:
     """Plain text, Markdown, AsciiDoc or reStructuredText: wrapped lines of a paragraph or an entry are joined."""
     raw = text.expandtabs(4).splitlines()[: MAX_LINES * 2]
+    title = ""
+    """The nearest heading that is marked as one: not a sentence that ends with a colon."""
     heading, open_at, parts, listed = "", 0, list[str](), False
     leading: list[tuple[int, str]] = []
     """Entries that lead in a list below them: where they begin in their line, and what they say."""
@@ -80,8 +82,11 @@ def _of_text(text: str) -> Iterator[Line]:
             yield from closed()
             leading.clear()
             entry.clear()
-            heading = _plain(titled[1] if titled else line).rstrip(":")
-            yield Line(heading[:MAX_LENGTH], number, heading)
+            words = _plain(titled[1] if titled else line).rstrip(":")
+            introduces = colon and not (titled or underlined or shouted)
+            title = title if introduces else words
+            heading = f"{title}: {words}" if introduces and title else words
+            yield Line(words[:MAX_LENGTH], number, words)
         elif _BULLET.match(line) or not parts or not goes_on(raw[number - 2], line, listed):
             yield from closed()
             while leading and _indent(line) <= leading[-1][0]:

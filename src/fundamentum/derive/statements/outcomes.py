@@ -61,6 +61,12 @@ _SEVERITY: Final = re.compile(
 _OF_SEVERITY: Final = re.compile(r"\[['\"](?:severity|level|type|status)['\"]\]$", re.I)
 _LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
 """The same, given to its key: ``$results['gd']['severity'] = self::ERROR``"""
+_LEVELED: Final = re.compile(
+    r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal)['\"]|"
+    r"[\w\\:]*?(?P<constant>WARN|WARNING|NOTICE|ERROR|CRITICAL|FATAL))\s*[,)]"
+)
+_TELLING: Final = re.compile(r"log|msg|message|flash|notif|alert|report|trigger|add|push|put", re.I)
+"""Functions that are told how bad it is: ``flash('warning', ...)``, ``log::msg(..., log::WARN)``"""
 _FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|INVALID|CRITICAL)\b")
 """How a command, or one of many checks, says what came of it: ``return Command::FAILURE``"""
 _UNAVAILABLE: Final = re.compile(
@@ -125,6 +131,9 @@ def reported(node: Node, extension: bool) -> Outcome:
         bad = _FINE.search(target) and text(field(node, "right")).lower() in ("false", "0")
         return "reports" if bad or COLLECTORS.search(target) else ""
     if name := called(node):
+        level = _LEVELED.search(text(field(node, "arguments"))[:400]) if _TELLING.search(name) else None
+        if level is not None:
+            return "warns" if (level["word"] or level["constant"]).lower()[:4] in ("warn", "noti") else "reports"
         if WARNING.search(name):
             return "warns"
         if COLLECTORS.search(name) and not _OF_ERRORS.search(name):

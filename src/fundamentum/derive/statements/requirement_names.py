@@ -14,7 +14,7 @@ _LOOKED_AT: Final = re.compile(
 _SWITCHED_ON: Final = re.compile(r"(?:^|[ _])(?:on_?)?activat(?:e|ion)\b")
 """Names of functions that run when a plug-in is switched on."""
 _INSTALLERS: Final = re.compile(
-    r"(?:^|/)(?:install(?:er|ation)?|setup|wizard|requirements?|preflight|health(?:[-_]?checks?)?)/(?:[^/]+/)?[^/]*$",
+    r"(?:^|/)(?:install(?:er|ation)?|setup|wizard|requirements?|preflight|health|(?:health[-_]?)?checks?)/(?:[^/]+/)?[^/]*$",
     re.I,
 )
 

@@ -7,6 +7,7 @@ from fundamentum.derive.trying.expressions import Expressions, reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Exit, Frame, Given, Return
 from fundamentum.derive.trying.memory import Cell, Scope
 from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.sorting import SORTING, in_order
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -25,9 +26,12 @@ TRANSLATING: Final = frozenset({"_", "__", "t", "gettext", "esc_html__", "_e", "
 """Functions that give out what they are given, whoever defines them."""
 _WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str": 1, "sscanf": 2}
 """Functions of PHP that write to what they are given, at which place."""
-_LANGUAGE: Final = frozenset(
-    "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop usort sort ksort asort "
-    "uasort uksort rsort reset end current key define".split()
+_LANGUAGE: Final = (
+    frozenset(
+        "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop reset end current key "
+        "define".split()
+    )
+    | SORTING
 )
 """Functions that look at what stands between the parentheses, not only at its value."""
 
@@ -121,7 +125,10 @@ class Calls(Expressions):
                 renumbered = all(isinstance(key, int) for key in keys) and name == "array_shift"
                 self.assign(parts[0], Array(dict(enumerate(rest.values())) if renumbered else rest, loose=whole.loose))
             return keys[at] if name == "key" else values[at]
-        return True if name.endswith("sort") else UNKNOWN
+        if name in SORTING:
+            self.assign(parts[0], in_order(self, name, whole, given))
+            return True
+        return UNKNOWN
 
     def call_named(self, name: str, given: Given, part: Part) -> Any:
         """Call a function by its name: the program's own, or PHP's."""

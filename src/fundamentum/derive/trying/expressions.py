@@ -11,7 +11,18 @@ from fundamentum.derive.trying.machine import Exit, Thrown
 from fundamentum.derive.trying.operators import ORDER, joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
-from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Text, Thing, Unknown, joined, lifted, truth
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    Closure,
+    Loaded,
+    Text,
+    Thing,
+    Unknown,
+    joined,
+    lifted,
+    truth,
+)
 
 _ESCAPES: Final = {"n": "\n", "t": "\t", "r": "\r", "\\": "\\", "$": "$", '"': '"', "e": "\x1b", "0": "\0"}
 _SETTINGS: Final = re.compile(r"(?:^|/)(?:[\w-]*config|[\w-]*settings|local|options)[\w.-]*\.(?:php|inc)$", re.I)
@@ -144,7 +155,7 @@ class Expressions(Targets):
         if kind in ("float", "double", "real"):
             return lifted(lambda one: float(number(one)), value)
         if kind in ("string", "binary"):
-            return lifted(written, value)
+            return value if isinstance(value, Loaded) else lifted(written, value)
         if kind == "array":
             return lifted(lambda one: one if isinstance(one, Array) else Array.of([] if one is None else [one]), value)
         return self.as_object(value) if kind == "object" else UNKNOWN

@@ -8,6 +8,7 @@ from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.outcomes import STRENGTH
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
@@ -52,7 +53,7 @@ class Found:
             outcome: Result = _outcome(told.comes, top, of_name)
             if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
                 outcome = "asked"
-            if told.comes.how == SAID and of_name.doubt and stands_beside(where):
+            if (told.comes.how == SAID or outcome == "reports") and of_name.doubt and stands_beside(where):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
                 continue  # it may be only shown
@@ -65,7 +66,7 @@ class Found:
                 outcome = "listed-required"
             check = Check(
                 name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
-                _around(of_name), command_line=on_command_line(of_name.part),
+                _around(of_name, told.comes.at), command_line=on_command_line(of_name.part),
             )  # fmt: skip
             key = (where.file.path, name, where.line, check.among)
             known = self.checks.get(key)
@@ -130,10 +131,17 @@ def _in_loop(part: Part) -> bool:
     return nearest(part.node, *_LOOPS) is not None or called(part.node).startswith("array_")
 
 
-def _around(asked: Asked) -> str:
-    """The names of the classes and functions around the name, and around what asks for it."""
+def _around(asked: Asked, comes_at: Part | None = None) -> str:
+    """The names of the classes and functions around the name, and around what asks for it.
+
+    ``comes_at``: where something comes of it; if requirements are looked at there, that is said.
+    """
     near, far = asked.where.node, asked.part.node
-    return " ".join((*names_around(near), *names_around(far), heading(near), heading(far)))[:200]
+    said: tuple[str, ...] = ()
+    if comes_at is not None and comes_at.file is not asked.where.file:
+        looks = looks_at_requirements(comes_at.file.path, " ".join(names_around(comes_at.node)))
+        said = ("requirements",) if looks else ()
+    return " ".join((*names_around(near), *names_around(far), *said, heading(near), heading(far)))[:200]
 
 
 def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:

@@ -70,13 +70,14 @@ def _map(machine: Machine, given: Given) -> Any:
     if not isinstance(whole, Array):
         machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
         return UNKNOWN
-    if function is None:
-        return UNKNOWN
     columns = [one.values() for one in others if isinstance(one, Array)]
+    if function is None and not columns:
+        return whole
     items = {}
     for at, (key, value) in enumerate(whole.items.items()):
         more = [column[at] if at < len(column) else None for column in columns]
-        items[key] = machine.call_value(function, Given.of(value, *more))
+        row = [value, *more]  # without a function the lists are put together
+        items[key] = Array.of(row) if function is None else machine.call_value(function, Given.of(*row))
     return Array(items, loose=whole.loose)
 
 

@@ -21,6 +21,7 @@ _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_de
 _CALLS: Final = frozenset(
     {"function_call_expression", "member_call_expression", "scoped_call_expression", "nullsafe_member_call_expression"}
 )
+FUNCTIONS: Final = frozenset({"function_definition", "method_declaration", "anonymous_function", "arrow_function"})
 _HOLDING: Final = frozenset({"namespace_definition", "compound_statement", "declaration_list", "program"})
 
 
@@ -63,6 +64,14 @@ class Part:
     def get(self, name: str) -> "Part | None":
         """The part that the grammar names so."""
         return self.fields.get(name)
+
+    @property
+    def function_above(self) -> "Part | None":
+        """The function in which it stands."""
+        part = self.above
+        while part is not None and part.type not in FUNCTIONS:
+            part = part.above
+        return part
 
     @property
     def line(self) -> int:

@@ -11,6 +11,7 @@ BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 """How a result says in words that it is a bad one."""
 _NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
 _INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
+_PASSING_ON: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 _EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
 
 
@@ -49,6 +50,16 @@ def is_key(part: Part) -> bool:
     if above.type == "array_element_initializer":
         return len(above.kids) > 1 and above.kids[0] is part
     return above.type in _NAMES_KEYS or (above.type == "binary_expression" and above.sign in _EQUAL)
+
+
+def is_asked(part: Part) -> bool:
+    """Whether a call is only asked for its answer: ``if ($check->fatal())``"""
+    if not part.calls:
+        return False
+    above = part.above
+    while above is not None and above.type in _PASSING_ON:
+        part, above = above, above.above
+    return above is not None and above.get("condition") is part
 
 
 def worse(value: Any, before: Any) -> bool:

@@ -17,7 +17,7 @@ from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.telling import is_key, only_informs, where_no_error_is, within, worse
+from fundamentum.derive.trying.telling import is_asked, is_key, only_informs, where_no_error_is, within, worse
 from fundamentum.derive.trying.values import Thing, shape
 from fundamentum.derive.trying.versions import Version
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
@@ -52,6 +52,8 @@ class Comes(NamedTuple):
     """``exits``, ``throws``, ``leaves``; ``said``: it only says so in words."""
     doubt: bool = False
     """Whether that hangs on something else, which is not known."""
+    at: Part | None = None
+    """Where, if that is known."""
 
 
 class Told(NamedTuple):
@@ -215,20 +217,21 @@ class Trial:
         if run.end in _ENDS and run.ended_at is not None:
             if run.end == base.end and run.ended_at is base.ended_at:
                 other = shape(run.value) != shape(base.value) and run.value not in (0, None)
-                return Comes("reports") if other else found
+                return Comes("reports", at=run.ended_at) if other else found
             failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
             if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
-                return Comes("stops", run.end)
+                return Comes("stops", run.end, at=run.ended_at)
         may = {part: at for part, at in run.perhaps_ended.items() if part not in base.perhaps_ended}
         if may:
             part = min(may, key=lambda one: may[one])
             how = "throws" if part.type.startswith("throw") else "exits"
             if may[part] <= depth:
-                return Comes("stops", how)
+                return Comes("stops", how, at=part)
             if not found.outcome or found.doubt:
                 return Comes("stops", how, doubt=True)
-        if any(refused(part.node) and seen.doubt <= depth for part, seen in new):
-            return Comes("stops", "throws")
+        refusal = next((part for part, seen in new if refused(part.node) and seen.doubt <= depth), None)
+        if refusal is not None:
+            return Comes("stops", "throws", at=refusal)
         if any(part.type == "return_statement" for part, _ in new) and any(notifies(part.node) for part, _ in new):
             return Comes("reports")
         left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at not in base.seen
@@ -248,7 +251,7 @@ class Trial:
         found = Comes("")
         warned: set[Part] = set()
         for part, seen in new:
-            if within(part, warned) or is_key(part):
+            if within(part, warned) or is_key(part) or is_asked(part):
                 continue
             told = "" if only_informs(part) else reported(part.node, extension=True)
             if told == "warns":
@@ -256,7 +259,7 @@ class Trial:
             elif told and WARNING.search(names_around(part.node)[1]):
                 told = "warns"
             how = SAID if told and not reported(part.node, extension=False) else ""
-            comes = Comes(told, how, seen.doubt > depth)
+            comes = Comes(told, how, seen.doubt > depth, part)
             if told and _weight(comes) > _weight(found):
                 found = comes
         return found

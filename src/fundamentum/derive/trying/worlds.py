@@ -173,7 +173,13 @@ class World:
 
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""
-        self.open.update(frame.part for frame in machine.frames[-2:] if frame.part is not None)
+        for frame in machine.frames[-2:]:
+            part = frame.part
+            while part is not None:
+                if part.get("name") is not None:
+                    self.open.add(part)
+                    break
+                part = part.function_above  # of a function without a name the one in which it stands
         if machine.frame.part is None:
             self.open_files.add(machine.frame.code.path)
 

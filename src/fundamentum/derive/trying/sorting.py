@@ -1,0 +1,36 @@
+"""Functions of PHP's that put a list in order."""
+
+from functools import cmp_to_key
+from typing import Any, Final
+
+from fundamentum.derive.trying.comparing import order
+from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.values import Array
+
+SORTING: Final = frozenset("sort rsort asort arsort ksort krsort usort uasort uksort".split())
+_RENUMBERING: Final = frozenset({"sort", "rsort", "usort"})
+MAX_SORTED: Final = 40
+"""Members of a list that is put in order; a longer one stays as it is."""
+
+
+def in_order(machine: Machine, name: str, whole: Array, given: Given) -> Array:
+    """A list as a function leaves it; as it was where the order is not known."""
+    if whole.loose or len(whole.items) > MAX_SORTED:
+        return whole
+
+    def compared(one: tuple[Any, Any], other: tuple[Any, Any]) -> int:
+        place = 0 if name.lstrip("u")[0] == "k" else 1
+        first, second = one[place], other[place]
+        if name[0] != "u":
+            return order(first, second)[0]
+        told = machine.call_value(given.at(1), Given.of(first, second))
+        if not isinstance(told, int):
+            raise TypeError
+        return int(told)
+
+    try:
+        members = sorted(whole.items.items(), key=cmp_to_key(compared), reverse="r" in name.removesuffix("rt"))
+    except (TypeError, ValueError):
+        return whole
+    values = (value for _, value in members)
+    return Array.of(values) if name in _RENUMBERING else Array(dict(members))

@@ -112,7 +112,7 @@ class Found:
 
 def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
     """What several parts told of one file; of two values at one place, the one without which the program stops."""
-    every = list(facts)
+    every = list(dict.fromkeys(facts))
     stopping = {(one.name, one.line) for one in every if isinstance(one, Wish) and one.stops}
     return [one for one in every if not isinstance(one, Wish) or one.stops or (one.name, one.line) not in stopping]
 

@@ -20,6 +20,8 @@ from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.model.needs_value import Level
 
+MAX_PLACES: Final = 12
+"""Places that are told of one need."""
 _WHY: Final = {
     "command": "the application runs it",
     "directory": "the application writes there",
@@ -54,7 +56,8 @@ def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
         if kind == "setting" and not value:
             continue
         wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
-        places = tuple(Place(path, wish.line, wish.how) for path, wish in wishes[:12])
+        every = dict.fromkeys(Place(path, wish.line, wish.how) for path, wish in wishes)
+        places = tuple(list(every)[:MAX_PLACES])
         stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
         level: Level = "required" if stops else "recommended"
         otherwise = "less" if value.startswith(">=") else "switched off" if kind == "function" else "otherwise"

@@ -4,7 +4,7 @@ import re
 from typing import Final
 
 _LOOKED_AT: Final = re.compile(
-    r"requir|environment|instal|setup|wizard|doctor|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
+    r"requir|environment|middleware|instal|setup|wizard|doctor|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
     r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|"
     r"(?:kernel|application|app|boot(?:strap\w*)?) (?:boot\w*|init\w*|run|start|setup|__construct)\b",
     re.I,

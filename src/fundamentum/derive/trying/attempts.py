@@ -197,7 +197,8 @@ def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str
             yield from (name.lower(), posixpath.basename(path).lower() + _INCLUDED)
         elif function is not None and not kind:
             yield from _names_of(function)
-            yield from trial.program.extending.get(names_around(function.node)[0], ())
+            own = names_around(function.node)[0]
+            yield from (*trial.program.extending.get(own, ()), *trial.program.extended.get(own, ()))
 
 
 def _names_of(function: Part) -> Iterator[str]:

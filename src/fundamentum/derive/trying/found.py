@@ -34,7 +34,7 @@ class Found:
         """All that one way tells.  ``top``: of a file that is gone through as a whole."""
         with trial.long_enough():
             for told in trial.told():
-                self.take(told, top)
+                self.take(told, top, trial.for_command_line)
         with trial.long_enough():
             for bound in bounds(trial):
                 self.take_bound(bound, top)
@@ -42,7 +42,7 @@ class Found:
             for where, wish in wishes(trial):
                 self.take_wish(where, wish)
 
-    def take(self, told: Told, top: bool) -> None:
+    def take(self, told: Told, top: bool, for_command_line: frozenset[str]) -> None:
         """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
         where = told.asked.where
         if not where.file.path:
@@ -66,7 +66,7 @@ class Found:
                 outcome = "listed-required"
             check = Check(
                 name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
-                _around(of_name, told.comes.at), command_line=on_command_line(of_name.part),
+                _around(of_name, told.comes.at), command_line=name in for_command_line or on_command_line(of_name.part),
             )  # fmt: skip
             key = (where.file.path, name, where.line, check.among)
             known = self.checks.get(key)

@@ -59,6 +59,8 @@ class Program:
         self._classes: dict[str, list[str]] = {}
         self._constants: dict[str, list[str]] = {}
         self._variables: dict[str, list[str]] = {}
+        self.extended: dict[str, list[str]] = {}
+        """Class → that which it extends, and traits that it uses."""
         self.extending: dict[str, list[str]] = {}
         """Class → those that extend it."""
         for path, names in defined.items():
@@ -72,6 +74,7 @@ class Program:
                     table.setdefault(name, []).append(path)
             for one, other in names.extends:
                 self.extending.setdefault(other, []).append(one)
+                self.extended.setdefault(one, []).append(other)
         self.gone: set[int] = set()
         """Ways that were gone: what they came to where nothing is missing."""
         self.nowhere = Code("", b"<?php").root

@@ -7,6 +7,7 @@ it ends then, any one is enough.
 
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from functools import cached_property
 from typing import Any, Final, NamedTuple
 
 from fundamentum.derive.php_source.facts import Outcome
@@ -105,6 +106,16 @@ class Trial:
         looks = self.base.world.looks
         left = {("", ""): self.base.value} | self.base.effects if PHP in self.asked else {}
         self.otherwise = {key for key, value in left.items() if looks.in_value(value)}
+
+    @cached_property
+    def for_command_line(self) -> frozenset[str]:
+        """What is asked for, but not where a page is."""
+        if not self.base.world.interface_asked:
+            return frozenset()
+        page = Run(self.program, self.way, World(version=self.version, page=True))
+        if page.end in _ENDS or page.end == ENOUGH:
+            return frozenset()  # a script that may look at what pages need
+        return frozenset(self.base.world.asked.keys() - page.world.asked.keys())
 
     @contextmanager
     def long_enough(self) -> Iterator[None]:

@@ -75,8 +75,16 @@ class World:
         missing: frozenset[str] = frozenset(),
         version: Version = NEWEST,
         settings: Mapping[str, str] = MappingProxyType({}),
+        *,
+        page: bool = False,
     ) -> None:
-        """``settings``: those that are not as they are on a server where there is plenty."""
+        """``settings``: those that are not as they are on a server where there is plenty.
+
+        ``page``: a page is asked for; else that may be so, or it runs on the command line.
+        """
+        self.page = page
+        self.interface_asked = False
+        """Whether the program asked by what it is run: ``PHP_SAPI``"""
         self.missing, self.version, self.settings = missing, version, settings
         self.asked: dict[str, list[Asked]] = {}
         self.listing = 0
@@ -124,6 +132,8 @@ class World:
             return self._checked(machine, name, value, part)
         if name == "phpversion":
             return self._version(machine, "PHP_VERSION", part)
+        if name == "php_sapi_name":
+            return self._interface()
         if name == "get_loaded_extensions":
             return Loaded("extension")
         if name == "pdo_drivers":
@@ -206,7 +216,11 @@ class World:
         """One of PHP's own constants; ``NotImplemented``: it tells nothing of the server."""
         if name in _PARTS or name in ("PHP_VERSION", "PHP_VERSION_ID"):
             return self._version(machine, name, part)
-        return _SYSTEM.get(name, NotImplemented)
+        return self._interface() if name == "PHP_SAPI" else _SYSTEM.get(name, NotImplemented)
+
+    def _interface(self) -> Any:
+        self.interface_asked = True
+        return "fpm-fcgi" if self.page else UNKNOWN
 
     def _version(self, machine: Machine, name: str, part: Part) -> Any:
         self.ask(machine, PHP, part)

@@ -1,14 +1,17 @@
 """Programs that are tried out: what their expressions come to, what comes of what is missing, on which PHP they run."""
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from fundamentum.derive.application.tree import SourceFile
+from fundamentum.derive.derive import derive
 from fundamentum.derive.php_source.functions import version_order
 from fundamentum.derive.php_source.nodes import Patience
+from fundamentum.derive.trying import attempts
 from fundamentum.derive.trying.bounds import bounds_of_code
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
@@ -154,6 +157,7 @@ def test_of_several_the_fewest_are_told_without_which_it_ends() -> None:
     assert {one.names for one in told if one.comes.outcome} == {("intl",), ("gd", "imagick", "gmagick")}
 
 
+NAMES = ("curl", "gd", "intl", "zip")
 VERSIONS = st.tuples(st.sampled_from([5, 7, 8]), st.integers(1, 3), st.integers(0, 40))
 
 
@@ -172,6 +176,61 @@ def test_on_a_server_of_the_same_state_a_way_is_gone_once() -> None:
     gone = trial("if (!extension_loaded('gd')) { die('gd'); }")
     first = gone.run(World(frozenset(["gd"])))
     assert gone.run(World(frozenset(["gd"]))) is first
+
+
+ONE_ENOUGH = [
+    ("if (version_compare(PHP_VERSION, '7.4', '<')) die();", (8, 0, 0), True),
+    ("if (version_compare(PHP_VERSION, '7.4', '<')) die();", (7, 3, 0), False),
+    ("if (version_compare(PHP_VERSION, '8.3.12', '<')) die();", (8, 3, 13), False),
+    ('$v = phpversion(); echo "This is $v"; if (PHP_VERSION_ID < 70400) die();', (8, 0, 0), True),
+    ("echo substr(PHP_VERSION, 0, 1);", (8, 0, 0), False),
+    ("echo PHP_VERSION[0];", (8, 0, 0), False),
+    ("echo PHP_MAJOR_VERSION;", (8, 0, 0), False),
+    ("if (PHP_VERSION_ID - 70000 < 0) die();", (8, 0, 0), False),
+    ("if (PHP_VERSION > '7.4') echo 1;", (8, 0, 0), False),
+    ("echo 'nothing of it';", (5, 0, 0), True),
+]
+
+
+@pytest.mark.parametrize(("program", "version", "enough"), ONE_ENOUGH)
+def test_versions_that_a_program_compares_alike_are_gone_once(
+    program: str, version: tuple[int, int, int], enough: bool
+) -> None:
+    gone = trial(program)
+    assert (gone.run(World(version=version)) is gone.base) is enough
+
+
+def test_what_nothing_asks_for_makes_no_other_server() -> None:
+    gone = trial("if (!extension_loaded('gd')) { echo ini_get('memory_limit'); }")
+    assert gone.run(World(frozenset(["intl"]), settings={"memory_limit": "1M"})) is gone.base
+    assert gone.run(World(frozenset(["gd"]))) is not gone.base
+
+
+def test_what_a_page_does_not_ask_for_is_for_the_command_line() -> None:
+    listed = "$all = ['gd']; if (PHP_SAPI === 'cli') { $all[] = 'pcntl'; } foreach ($all as $e) extension_loaded($e);"
+    assert trial(listed).for_command_line == {"pcntl"}
+    assert trial(f"if (php_sapi_name() !== 'cli') {{ exit; }} {listed}").for_command_line == frozenset()
+
+
+def test_whichever_process_goes_on_comes_to_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    parts = [f"function part{number}() {{ return extension_loaded('{name}'); }}" for number, name in enumerate(NAMES)]
+    files = {f"part{number}.php": f"<?php {code}" for number, code in enumerate(parts)}
+    files |= {
+        f"page{number}.php": f"<?php require 'part{number}.php'; part{number}() || die('no');"
+        for number in range(len(NAMES))
+    }
+    for path, code in files.items():
+        (tmp_path / path).write_text(code)
+    known = derive(tmp_path)
+    one_try = attempts._try
+
+    def by_another(task: attempts._Task) -> bytes:
+        attempts._programs.clear()
+        return one_try(task)
+
+    monkeypatch.setattr(attempts, "_try", by_another)
+    assert derive(tmp_path, everything=True).entries == known.entries
+    assert {entry.names for entry in known.of_kind("extension") if entry.level == "required"} == {(n,) for n in NAMES}
 
 
 @given(VERSIONS, st.sampled_from(["<", ">="]), st.booleans())

@@ -65,6 +65,8 @@ _LEVELED: Final = re.compile(
     r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal)['\"]|"
     r"[\w\\:]*?(?P<constant>WARN|WARNING|NOTICE|ERROR|CRITICAL|FATAL))\s*[,)]"
 )
+_CONSTANT: Final = re.compile(r"(?:::|^|_)(?:(WARN(?:ING)?|NOTICE)|FATAL|ERROR|FAIL(?:ED|URE)?|CRITICAL)$")
+"""A constant that says how bad it is: ``$ok ? self::CHECK_OK : self::CHECK_FATAL``"""
 _TELLING: Final = re.compile(r"log|msg|message|flash|notif|alert|report|trigger|add|push|put", re.I)
 """Functions that are told how bad it is: ``flash('warning', ...)``, ``log::msg(..., log::WARN)``"""
 _FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|INVALID|CRITICAL)\b")
@@ -138,6 +140,8 @@ def reported(node: Node, extension: bool) -> Outcome:
             return "warns"
         if COLLECTORS.search(name) and not _OF_ERRORS.search(name):
             return "reports"
+    if node.type == "class_constant_access_expression" and (level := _CONSTANT.search(text(node))):
+        return "warns" if level[1] else "reports"
     if node.type == "return_statement" and _FAILED.match(text(node)):
         return "reports"
     if node.type == "yield_expression" and COLLECTORS.search(function_around(node)):

@@ -21,7 +21,7 @@ from fundamentum.derive.trying.asking_places import Looked, looked_at, mentions
 from fundamentum.derive.trying.defined import Defined
 from fundamentum.derive.trying.found import Found, agreed
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.program import RESERVED, Program
+from fundamentum.derive.trying.program import RESERVED, Ledger, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.trials import Trial, Way
 from fundamentum.untrusted.files import read_below
@@ -52,7 +52,8 @@ Ways = Mapping[str, Sequence[int]]
 
 class _Task(NamedTuple):
     token: str
-    """Of one application, and one of the parts in which its ways are gone."""
+    """Of one application."""
+    ledger: Ledger
     files: Sequence[SourceFile]
     defined: Mapping[str, Defined]
     root: str
@@ -65,6 +66,7 @@ class _Task(NamedTuple):
 
 class _Answer(msgspec.Struct, array_like=True):
     facts: list[tuple[str, FileFacts]]
+    ledger: Ledger
     open: list[tuple[str, int]]
     """What others may name whose own answers hang on it: functions, classes, constants, files; in how many, at most."""
 
@@ -80,14 +82,16 @@ def tried(
     asking, relevant, token = list(new), dict[str, None](), f"{root} {time.monotonic_ns()}"
     gone: dict[str, set[int]] = defaultdict(set)
     out: dict[str, list[Check | Gate | Wish]] = defaultdict(list)
+    ledgers = [Ledger() for _ in range(PARTS)]
     for _ in range(MAX_ROUNDS + 1):
         names: dict[str, int] = {}
         tasks = [
-            _Task(f"{token} {number}", own, defined, root, asking, list(relevant), batch)
-            for number, batch in enumerate(_batches(new))
+            _Task(token, ledger, own, defined, root, asking, list(relevant), batch)
+            for ledger, batch in zip(ledgers, _batches(new), strict=False)
         ]
-        for packed in map_(_try, tasks, 1):
+        for number, packed in enumerate(map_(_try, tasks, 1)):
             answer = msgspec.msgpack.decode(packed, type=_Answer)
+            ledgers[number] = answer.ledger
             for path, fact in answer.facts:
                 out[path] += [*fact.checks, *fact.gates, *fact.wishes]
             names |= dict(answer.open)
@@ -138,16 +142,16 @@ def _gone(program: Program, path: str, function: Part | None, way: Way, found: F
     trial: Trial | None = None
     with suppress(RecursionError):  # it is too long: what was found by then counts
         trial = Trial(program, way)
-        if (signature := trial.base.signature()) in program.gone:
+        if (signature := trial.base.signature()) in program.ledger.gone:
             return {}  # on an object of another class, or as what it calls matters by now, and nothing comes of that
-        program.gone.add(signature)
+        program.ledger.gone.add(signature)
         found.take_all(trial, top=function is None)
     Patience.begin()
     return dict(_open(path, function, trial)) if trial is not None else {}
 
 
 _programs: dict[str, Program] = {}
-"""The parts of the application that was tried last: there may be more to try."""
+"""The application that was tried last: there may be more to try."""
 
 
 def _try(task: _Task) -> bytes:
@@ -162,20 +166,20 @@ def _try(task: _Task) -> bytes:
     program = _programs.get(task.token)
     if program is None:
         program = Program(task.files, task.defined, lambda path: contents(path) or b"", beside)
-        for other in [one for one in _programs if one.rpartition(" ")[0] != task.token.rpartition(" ")[0]]:
-            del _programs[other]
+        _programs.clear()
         _programs[task.token] = program
+    program.ledger = task.ledger
     program.matter(task.relevant, task.asking)
     found, open_names = Found(), dict[str, int]()
     for path, places in task.ways:
-        if program.steps < (0 if looks_at_requirements(path, "") else RESERVED):
+        if program.ledger.steps < (0 if looks_at_requirements(path, "") else RESERVED):
             continue
         Patience.begin()
         with suppress(RecursionError):
             for function, way in list(_ways_into(program, path, places)):
                 open_names |= _gone(program, path, function, way, found)
         program.release()
-    return msgspec.msgpack.encode(_Answer(found.facts(), list(open_names.items())))
+    return msgspec.msgpack.encode(_Answer(found.facts(), program.ledger, list(open_names.items())))
 
 
 def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str, int]]:

@@ -28,8 +28,8 @@ _WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str":
 """Functions of PHP that write to what they are given, at which place."""
 _LANGUAGE: Final = (
     frozenset(
-        "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop reset end current key "
-        "define".split()
+        "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop reset end current "
+        "key define".split()
     )
     | SORTING
 )

@@ -7,6 +7,8 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from contextlib import suppress
 from typing import Any, Final
 
+import msgspec
+
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
 from fundamentum.derive.trying.defined import FEW_LINES, Defined, is_long
@@ -31,6 +33,17 @@ MAX_HELD: Final = 4_000_000
 _NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
 
 
+class Ledger(msgspec.Struct):
+    """What has been gone through by now, of all the ways or of a part of them: whoever goes on with it has it."""
+
+    steps: int = MAX_ALL
+    """Those that are left."""
+    gone: set[int] = msgspec.field(default_factory=set)
+    """Ways: what they came to where nothing is missing."""
+    read: set[str] = msgspec.field(default_factory=set)
+    """Files."""
+
+
 class Program:
     """The application's own files."""
 
@@ -45,12 +58,10 @@ class Program:
         self._beside = beside
         self._tells: dict[Part, bool] = {}
         self.matter((), ())
-        self.steps = MAX_ALL
-        """Steps that are left for all ways together."""
+        self.ledger = Ledger()
         self.paths = {file.path: file.size for file in files}
         self._content = content
         self._code: dict[str, Code | None] = {}
-        self._read: set[str] = set()
         self._long: dict[tuple[str, str], bool] = {}
         self._by_name: dict[str, list[str]] = {}
         for path in self.paths:
@@ -75,18 +86,18 @@ class Program:
             for one, other in names.extends:
                 self.extending.setdefault(other, []).append(one)
                 self.extended.setdefault(one, []).append(other)
-        self.gone: set[int] = set()
-        """Ways that were gone: what they came to where nothing is missing."""
         self.nowhere = Code("", b"<?php").root
 
     def code(self, path: str) -> Code | None:
         """A file's code; None: it is none that people write, or too much has been read."""
+        if path not in self.ledger.read and len(self.ledger.read) >= MAX_FILES:
+            return None
+        self.ledger.read.add(path)
         if path in self._code:
             self._code[path] = self._code.pop(path)  # those are let go first that were last asked for
             return self._code[path]
         self._code[path] = None
-        self._read.add(path)
-        if self.paths.get(path, MAX_CODE) < MAX_CODE and len(self._read) <= MAX_FILES:
+        if self.paths.get(path, MAX_CODE) < MAX_CODE:
             with suppress(RecursionError):
                 self._code[path] = Code(path, self._content(path))
         return self._code[path]
@@ -123,8 +134,6 @@ class Program:
         if name in self.relevant or name not in self._functions:
             return False
         path = self._first(self._functions[name], machine.frame.code.path) or ""
-        if path in self._code:
-            return False
         if (path, name) not in self._long:
             self._long[path, name] = is_long(self._content(path), name)
         return self._long[path, name]

@@ -1,7 +1,8 @@
 """Settings of PHP that a program holds against what it needs: limits, by trying less and less, and switches."""
 
 import re
-from collections.abc import Callable, Iterator
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 from fundamentum.catalog.quantity import quantity
@@ -46,12 +47,10 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
             return trial.compared(run(value), (name,)).outcome not in _DEMANDS
         return not _otherwise(trial, run(value))
 
-    tried = (value for value in _written(trial, directive) if enough(f"{value}{unit}"))
-    least = next((value for value in tried if not enough(f"{value - 1}{unit}")), 0)
-    least = least or _smallest(1, PLENTY, lambda value: enough(f"{value}{unit}"))
+    least = _least(_written(trial, directive), lambda value: enough(f"{value}{unit}"))
     value = str(least)
     if unit:
-        if least < LEAST_SIZE:
+        if least < LEAST_SIZE and not (comes.outcome and least in _written(trial, directive)):
             return
         size = least * MEGABYTE
         in_bytes = not enough(str(size - MEGABYTE))  # else it takes any number for one of megabytes
@@ -78,6 +77,15 @@ _NUMBERS: Final = frozenset({"integer", "string", "encapsed_string"})
 _NUMBER: Final = re.compile(r"['\"]?(\d[\d_]{0,12}\s?[KMG]?)['\"]?", re.I)
 MAX_WRITTEN: Final = 30
 _UNITS: Final = (("G", MEGABYTE << 10), ("M", MEGABYTE), ("K", 1 << 10))
+
+
+def _least(written: Sequence[int], enough: Callable[[int], bool]) -> int:
+    """The smallest number that is enough: most often one that is written, or the next."""
+    ordered = [1, *sorted(written), PLENTY]
+    at = bisect_left(ordered, True, lo=1, hi=len(ordered) - 1, key=enough)
+    if ordered[at] < PLENTY and not enough(ordered[at] - 1):
+        return ordered[at]
+    return _smallest(ordered[at - 1], ordered[at], enough)
 
 
 def _smallest(low: int, high: int, enough: Callable[[int], bool]) -> int:

@@ -9,6 +9,7 @@ from fundamentum.derive.trying.values import truth
 
 BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 """How a result says in words that it is a bad one."""
+_PLAIN: Final = frozenset({"string", "encapsed_string", "class_constant_access_expression"})
 _NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
 _INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
 _PASSING_ON: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
@@ -43,9 +44,9 @@ def within(part: Part, others: set[Part]) -> bool:
 
 
 def is_key(part: Part) -> bool:
-    """Whether a text only names a key, or is compared with."""
+    """Whether a text, or a constant, only names a key, or is compared with."""
     above = part.above
-    if above is None or part.type not in ("string", "encapsed_string"):
+    if above is None or part.type not in _PLAIN:
         return False
     if above.type == "array_element_initializer":
         return len(above.kids) > 1 and above.kids[0] is part

@@ -79,7 +79,7 @@ class Run:
         self.steps = machine.steps
         self.thorough = machine.most > MAX_STEPS
         """Whether it is there to look at what is required."""
-        program.steps -= machine.steps
+        program.ledger.steps -= machine.steps
 
     def signature(self) -> int:
         """The same for runs in which the program did the same, though its files were read anew."""
@@ -123,7 +123,7 @@ class Trial:
 
         One way takes but a part of the steps that are left for all, so that there are some for the others.
         """
-        share = self.program.steps // (PART_OF_ALL if not self.base.thorough else PART_OF_ALL // 2)
+        share = self.program.ledger.steps // (PART_OF_ALL if not self.base.thorough else PART_OF_ALL // 2)
         self.steps, self.most = 0, min(MAX_TRIAL, max(share, MIN_TRIAL))
         with suppress(TooLong):
             yield
@@ -134,7 +134,7 @@ class Trial:
         for known in self._kept:
             if known.world.answers_like(world):
                 return known
-        if self.program.steps < self.least or self.steps > self.most:
+        if self.program.ledger.steps < self.least or self.steps > self.most:
             raise TooLong
         run = Run(self.program, self.way, world)
         self.steps += run.steps

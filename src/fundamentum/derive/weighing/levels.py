@@ -53,6 +53,8 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
     for verdict in list(by_name.values()):
         names = tuple(name for name in verdict.among if name in by_name and not extension_gone(name, "99.0"))
         needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
+        if len(needed) > 1 and set(needed) <= set(FAMILIES["databases"]):
+            needed = []  # the program itself says that one is enough: it is chosen where nobody sees it
         if verdict.extension in names and len(names) > 1 and needed:
             rule = f"one of several ways, of which {' and '.join(needed)} is needed anyway"
             for name in names:

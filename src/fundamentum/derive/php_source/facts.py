@@ -46,9 +46,11 @@ class Check(Fact, frozen=True):
     """A place that asks whether an extension is there."""
 
     extension: str
-    outcome: Literal["asked", "exits", "leaves", "throws", "reports", "warns", "listed-required", "listed-recommended"]
+    outcome: Literal[
+        "asked", "exits", "leaves", "throws", "reports", "goes-on", "warns", "listed-required", "listed-recommended"
+    ]
     """``leaves``: only the file is left, once it has told why; ``reports``, ``warns``: where it is missing, that is an
-    error, or something worth knowing."""
+    error, or something worth knowing; ``goes-on``: it goes on without it, though it ends without others."""
     line: int
     what: str
     among: tuple[str, ...] = ()

@@ -37,7 +37,7 @@ MAX_KINDS: Final = 20
 """Classes of which one function is gone through as if it was theirs."""
 MAX_NAMES: Final = 120
 MAX_WAYS: Final = 400
-MAX_ROUNDS: Final = 3
+MAX_ROUNDS: Final = 5
 MAX_FILES: Final = 12
 """Files that name a function, or a class: what more name is no matter of what is required."""
 MAX_ASKING: Final = 40

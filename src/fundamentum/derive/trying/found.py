@@ -4,6 +4,8 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import Final, Literal
 
+import msgspec
+
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
@@ -13,13 +15,25 @@ from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
-from fundamentum.derive.trying.trials import SAID, Comes, Told, Trial
+from fundamentum.derive.trying.trials import SAID, UNLIKE_OTHERS, Comes, Told, Trial
 from fundamentum.derive.trying.worlds import Asked
 
 _FOR_EACH: Final = ("array_map",)
 """Functions that ask for each member of a list: the answers may be only shown."""
-Result = Literal["asked", "exits", "leaves", "throws", "reports", "warns", "listed-required", "listed-recommended"]
-_WEIGHT: Final = ("asked", "listed-recommended", "warns", "throws", "reports", "leaves", "listed-required", "exits")
+Result = Literal[
+    "asked", "exits", "leaves", "throws", "reports", "goes-on", "warns", "listed-required", "listed-recommended"
+]
+_WEIGHT: Final = (
+    "asked",
+    "listed-recommended",
+    "warns",
+    "throws",
+    "reports",
+    "goes-on",
+    "leaves",
+    "listed-required",
+    "exits",
+)
 
 
 class Found:
@@ -111,10 +125,27 @@ class Found:
 
 
 def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
-    """What several parts told of one file; of two values at one place, the one without which the program stops."""
+    """What several parts told of one file; of two values at one place, the one without which the program stops.
+
+    A check without which one way goes on, where it ends without others, only warns.
+    """
     every = list(dict.fromkeys(facts))
     stopping = {(one.name, one.line) for one in every if isinstance(one, Wish) and one.stops}
-    return [one for one in every if not isinstance(one, Wish) or one.stops or (one.name, one.line) not in stopping]
+    going_on = {_place(one) for one in every if isinstance(one, Check) and one.outcome == "goes-on"}
+    out: list[Check | Gate | Wish] = []
+    for one in every:
+        if isinstance(one, Wish) and not one.stops and (one.name, one.line) in stopping:
+            continue
+        if isinstance(one, Check) and _place(one) in going_on:
+            if one.outcome == "reports":
+                continue  # in words alone: nearer to the program's end it does go on
+            one = msgspec.structs.replace(one, outcome="warns") if one.outcome == "goes-on" else one
+        out.append(one)
+    return out
+
+
+def _place(check: Check) -> tuple[str, int, tuple[str, ...]]:
+    return check.extension, check.line, check.among
 
 
 def _in_list(where: Part) -> bool:
@@ -148,7 +179,7 @@ def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:
     if comes.doubt or not comes.outcome:
         return "asked"
     if comes.outcome != "stops":
-        return comes.outcome
+        return "goes-on" if comes.how == UNLIKE_OTHERS else comes.outcome
     if comes.how == "leaves":
         return "leaves" if top else "asked"
     if top and not (comes.how == "throws" and asked.doubt):

@@ -31,6 +31,8 @@ ENOUGH: Final = "enough"
 """How a way ends that is too long to be gone through."""
 SAID: Final = "said"
 """How it is reported: in words alone."""
+UNLIKE_OTHERS: Final = "unlike others"
+"""The same: it goes on, where without others that are asked for at the same place it does not."""
 MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
 MIN_TRIAL: Final = 6_000
@@ -173,7 +175,9 @@ class Trial:
         }
         for told in alone.values():
             if told.comes.outcome == "reports" and told.asked.part in stopping:
-                told = told._replace(comes=Comes("warns"))  # without others it stops there, and not without this
+                told = told._replace(
+                    comes=Comes("warns", UNLIKE_OTHERS)
+                )  # without others it stops there, and not without this
             yield told
         for outcome in STRENGTH[:0:-1]:
             left = [name for name, told in alone.items() if _weight(told.comes) < _weight(Comes(outcome))]

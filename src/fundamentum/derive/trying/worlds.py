@@ -52,6 +52,8 @@ class Asked(NamedTuple):
 
 
 MAX_PLACES: Final = 40
+MAX_OPEN: Final = 4
+"""Functions that call each other, of which the callers are looked for where the last asks for what it is given."""
 DIRECTIVE: Final = "ini "
 """Stands before the name of a directive among what is asked for."""
 _GONE: Final = frozenset({"safe_mode", "register_globals", "magic_quotes_gpc", "magic_quotes_runtime"})
@@ -183,7 +185,7 @@ class World:
 
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""
-        for frame in machine.frames[-2:]:
+        for frame in machine.frames[-MAX_OPEN:]:
             part = frame.part
             while part is not None:
                 if part.get("name") is not None:

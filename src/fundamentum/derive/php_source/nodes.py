@@ -63,16 +63,20 @@ PARSING: Final = 5.0
 def parsed(data: bytes) -> Node:
     """The tree of a file.  ``TooLong`` where the parser takes longer than for any code that people write.
 
-    It can be stopped only where it reads piece by piece, and what is read so is slow to look at: therefore twice.
+    It can be stopped only where it reads piece by piece, and what is read so is slow to look at: therefore the tree is
+    taken over to the whole text, which costs little.
     """
-    if len(data) > LARGE_FILE:
-        ends = time.monotonic() + PARSING
-        try:
-            parser().parse(lambda at, _: data[at : at + _SLICE], progress_callback=lambda *_: time.monotonic() > ends)
-        except ValueError:
-            parser().reset()
-            raise TooLong from None
-    return parser().parse(data).root_node
+    if len(data) <= LARGE_FILE:
+        return parser().parse(data).root_node
+    ends = time.monotonic() + PARSING
+    try:
+        tree = parser().parse(
+            lambda at, _: data[at : at + _SLICE], progress_callback=lambda *_: time.monotonic() > ends
+        )
+    except ValueError:
+        parser().reset()
+        raise TooLong from None
+    return parser().parse(data, tree).root_node
 
 
 def text(node: Node | None) -> str:

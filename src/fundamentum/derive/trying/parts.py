@@ -16,6 +16,7 @@ ASKS: Final = re.compile(
     re.I,
 )
 """How what asks something of the server is written."""
+_ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)*+=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
 _COMMENT: Final = "comment"
 _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
 _CALLS: Final = frozenset(
@@ -98,7 +99,6 @@ class Code:
         self.root = Part(parsed(data), self)
         self.functions: dict[str, Part] = {}
         self.classes: dict[str, Part] = {}
-        self._added: dict[str, bool] = {}
         self._take(self.root)
 
     def _take(self, whole: Part) -> None:
@@ -113,13 +113,15 @@ class Code:
             elif part.type == "if_statement" and (body := part.get("body")) is not None:
                 self._take(body)  # if (!function_exists('x')) { function x() ... }
 
+    @cached_property
+    def _added(self) -> frozenset[str]:
+        """The variables to which it gives something, or adds to: ``$name[] = ...``"""
+        found = (match[1] or match[2] for match in _ADDS.finditer(self.data))
+        return frozenset(name.decode("utf-8", "replace") for name in found)
+
     def adds_to(self, name: str) -> bool:
-        """Whether it gives a variable something, or adds to it: ``$name[] = ...``"""
-        if name not in self._added:
-            word = re.escape(name.encode("utf-8", "replace"))
-            added = rb"%s\s*(?:(?:\[[^\]\n]{0,60}\]\s*)*=(?![=>])|\.=|\+\+|[+|&]=)|\+\+%s\b" % (word, word)
-            self._added[name] = re.search(added, self.data) is not None
-        return self._added[name]
+        """Whether it gives a variable something, or adds to it."""
+        return name in self._added
 
     def around(self, at: int) -> list[Part]:
         """The functions and methods around a byte of the file, the outermost first."""

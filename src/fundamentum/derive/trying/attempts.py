@@ -100,7 +100,9 @@ def tried(
         names = {name: most for name, most in names.items() if name.removesuffix(_INCLUDED) not in relevant}
         relevant |= {name.removesuffix(_INCLUDED): None for name in names}
         names = {name: most for name, most in names.items() if not name.endswith(_INCLUDED)}
-        new = _named(each, own, names, gone)
+        left = max(ledger.steps for ledger in ledgers)
+        every = own if left >= RESERVED else [file for file in own if looks_at_requirements(file.path, "")]
+        new = _named(each, every if left > 0 else (), names, gone)
         asking += [path for path in new if path not in asking]
         if not new:
             break

@@ -74,6 +74,7 @@ _FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|I
 _UNAVAILABLE: Final = re.compile(
     r"return\b[^;]*(?:response|withstatus|abort|render|view|json)\w*\([^;]*?\b50[03]\b", re.I
 )
+_STATUS: Final = re.compile(r"^http_response_code\(\s*50[03]\b|['\"]HTTP/[\d.]+ 50[03]\b|,\s*50[03]\s*\)$", re.I)
 _NOTICES: Final = re.compile(r"\(\s*['\"]\w*admin_notices['\"]")
 _TELLS: Final = frozenset({"http_response_code", "header", "add_action", "trigger_error", "error_log", "printf"})
 
@@ -103,7 +104,9 @@ def ends(node: Node) -> bool:
 
 
 def refused(node: Node) -> bool:
-    """Whether the visitor gets nothing but an error: ``return new Response('...', 503)``"""
+    """Whether the visitor gets nothing but an error: ``return new Response('...', 503)``, or a header"""
+    if called(node) in ("http_response_code", "header"):
+        return _STATUS.search(text(node)[:200]) is not None
     return node.type == "return_statement" and _UNAVAILABLE.match(text(node)[:400]) is not None
 
 

@@ -67,7 +67,8 @@ class Found:
             outcome: Result = _outcome(told.comes, top, of_name)
             if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
                 outcome = "asked"
-            if (told.comes.how == SAID or outcome == "reports") and of_name.doubt and stands_beside(where):
+            in_words = told.comes.how == SAID or outcome == "reports"
+            if of_name.doubt and stands_beside(where, chosen=not in_words):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
                 continue  # it may be only shown

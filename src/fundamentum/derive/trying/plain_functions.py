@@ -181,6 +181,13 @@ def _contents(machine: Machine, given: Given) -> Any:
     return machine.program.text(machine, path) if isinstance(path, str) else UNKNOWN
 
 
+@named("file")
+def _lines(machine: Machine, given: Given) -> Any:
+    """The lines of a file, without their ends: those who look at them take these off."""
+    told = _contents(machine, given)
+    return Array.of(told.splitlines()[:MAX_MEMBERS]) if isinstance(told, str) else UNKNOWN
+
+
 @named("parse_ini_file", "yaml_parse_file")
 def _settings(machine: Machine, given: Given) -> Any:
     path = given.at(0)

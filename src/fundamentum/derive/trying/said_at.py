@@ -75,15 +75,23 @@ def by_choice(part: Part, name: str) -> bool:
     return any(names_one(condition.text.encode(), (name,)) for condition in _conditions(part))
 
 
-def stands_beside(part: Part) -> bool:
-    """Whether something else is asked before it in the same condition."""
+def stands_beside(part: Part, *, chosen: bool = False) -> bool:
+    """Whether something else is asked before it in the same condition.  ``chosen``: something that is configured."""
     below, above = part, part.above
     while above is not None and not above.type.endswith("_statement"):
         left = above.get("left") if above.type == "binary_expression" and above.sign in _JOINING else None
-        if left is not None and left is not below and not _DONE.search(left.text):
+        beside = left.text if left is not None and left is not below else ""
+        if beside and not _DONE.search(beside) and (not chosen or _CONFIGURED.search(beside)):
             return True
         below, above = above, above.above
     return False
+
+
+_CONFIGURED: Final = re.compile(
+    r"conf(?:ig\w*)?\b|setting|options?\b|pref(?:erence)?s?\b|feature|\b(?:use_?[A-Z]|USE_)|enabled?\b|\bENABLE_|"
+    r"\b(?:is|get)[A-Z]\w*Enabled\b"
+)
+"""How what each server may choose for itself is called."""
 
 
 _JOINING: Final = frozenset({"&&", "and", "||", "or"})

@@ -73,8 +73,8 @@ SWITCHES: Final[Mapping[str, bool]] = {
         True,
     ),
     **dict.fromkeys(
-        "allow_url_include implicit_flush mbstring.encoding_translation register_argc_argv session.auto_start "
-        "session.use_trans_sid zlib.output_compression".split(),
+        "allow_url_include implicit_flush mbstring.encoding_translation output_buffering register_argc_argv "
+        "session.auto_start session.use_trans_sid zlib.output_compression".split(),
         False,
     ),
 }

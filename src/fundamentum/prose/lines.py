@@ -14,6 +14,7 @@ MAX_LENGTH: Final = 600
 MIN_WRAPPED: Final = 50
 MAX_WRAPPED: Final = 100
 """Columns of a text that somebody has wrapped."""
+MAX_TERM: Final = 40
 MAX_TAGS: Final = 100_000
 _BLOCKS: Final = frozenset("p li td th tr div dt dd h1 h2 h3 h4 h5 h6 br pre section article ul ol table body".split())
 _HEADINGS: Final = frozenset("h1 h2 h3 h4 h5 h6 th caption legend summary".split())
@@ -74,7 +75,8 @@ def _of_text(text: str) -> Iterator[Line]:
             bool(line.strip()) and _UNDERLINE.fullmatch(following) is not None and not _UNDERLINE.fullmatch(line)
         )
         colon = line.rstrip().endswith(":") and len(line) < 90 and not _BULLET.match(line)
-        before = raw[number - 2].strip() if number > 1 else ""
+        before_it = raw[number - 2] if number > 1 else ""
+        before = before_it.strip()
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not _BULLET.match(line)
         if not line.strip() or _UNDERLINE.fullmatch(line):
             yield from closed()
@@ -87,13 +89,16 @@ def _of_text(text: str) -> Iterator[Line]:
             title = title if introduces else words
             heading = f"{title}: {words}" if introduces and title else words
             yield Line(words[:MAX_LENGTH], number, words)
-        elif _BULLET.match(line) or not parts or not goes_on(raw[number - 2], line, listed):
+        elif _BULLET.match(line) or not parts or not (goes_on(before_it, line, listed) or _is_term(before_it, line)):
             yield from closed()
             while leading and _indent(line) <= leading[-1][0]:
                 leading.pop()
             if entry and _BULLET.match(line) and _indent(line) > entry[0][0] and entry[0] not in leading:
                 leading.append(entry[0])
             open_at, listed = number, _BULLET.match(line) is not None or "|" in line
+            parts.append(_plain(line))
+        elif _is_term(before_it, line) and len(parts) == 1:
+            parts[0] += ":"
             parts.append(_plain(line))
         else:
             parts.append(_plain(line))
@@ -102,6 +107,12 @@ def _of_text(text: str) -> Iterator[Line]:
 
 def _indent(line: str) -> int:
     return len(line) - len(line.lstrip())
+
+
+def _is_term(before: str, line: str) -> bool:
+    """Whether a line begins what is said of the term above it, as reStructuredText has it."""
+    term = 0 < len(before) < MAX_TERM and before[0].isalnum() and before.rstrip()[-1:].isalnum()
+    return term and _indent(line) > 1 and not _BULLET.match(line)
 
 
 def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:

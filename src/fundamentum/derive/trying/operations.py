@@ -1,0 +1,81 @@
+"""What expressions with an operator, or a cast, come to in a program that is tried out."""
+
+from typing import Any
+
+from fundamentum.derive.php_source.scalars import limited
+from fundamentum.derive.trying.comparing import number, written
+from fundamentum.derive.trying.operators import ORDER, joined_by
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.targets import Targets
+from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Thing, Unknown, joined, lifted, truth
+
+
+class Operations(Targets):
+    """The layer of what stands between values, and before them."""
+
+    def _binary(self, part: Part) -> Any:
+        left, right, sign = part.get("left"), part.get("right"), part.sign
+        if sign in ("&&", "and", "||", "or"):
+            return self._either(left, right, deciding=sign in ("||", "or"))
+        if sign == "??":
+            first = self.looked_up(left)
+            if isinstance(first, Unknown):
+                return joined([UNKNOWN, self.fork(lambda: self.evaluate(right))])
+            return self.evaluate(right) if first is None else first
+        if sign == "instanceof":
+            return self._instance(self.evaluate(left), right)
+        first, second = self.evaluate(left), self.evaluate(right)
+        if sign in ORDER and (isinstance(first, Unknown) or isinstance(second, Unknown)) and "PHP_" in part.text:
+            self.world.opened(self)
+        return self.operate(sign, first, second)
+
+    def operate(self, sign: str, first: Any, second: Any) -> Any:
+        """What two values come to with an operator between them."""
+        self.world.looks.operated(sign, first, second)
+        return joined_by(sign, first, second)
+
+    def _either(self, left: Part | None, right: Part | None, *, deciding: bool) -> Any:
+        """Of "a or b" each alone makes the whole true, of "a and b" false."""
+        first = truth(self.evaluate(left))
+        if first is deciding:
+            return deciding
+        if first is not None:
+            second = truth(self.evaluate(right))
+            return UNKNOWN if second is None else second
+        told: list[bool | None] = []
+        self.fork(lambda: told.append(truth(self.evaluate(right))), lambda: None)
+        return deciding if told == [deciding] else UNKNOWN
+
+    def _instance(self, value: Any, right: Part | None) -> Any:
+        if isinstance(value, Thing) and right is not None and right.type in ("name", "qualified_name"):
+            name = right.text.rpartition("\\")[2].lower()
+            if any(kind.name == name for kind in value.kind.line()):
+                return True
+            return UNKNOWN if not value.kind.whole else False
+        return UNKNOWN if isinstance(value, (Unknown, Thing)) else False
+
+    def _unary(self, part: Part) -> Any:
+        value, sign = self.evaluate(part.get("argument")), part.sign
+        if sign == "!":
+            told = truth(value)
+            return UNKNOWN if told is None else not told
+        if sign in ("-", "+"):
+            return lifted(lambda one: limited(-number(one) if sign == "-" else number(one)), value)
+        return UNKNOWN
+
+    def _cast(self, part: Part) -> Any:
+        value, kind = self.evaluate(part.get("value")), (part.fields["type"].text.strip("( )").lower())
+        if kind in ("bool", "boolean"):
+            told = truth(value)
+            return UNKNOWN if told is None else told
+        if kind not in ("string", "binary"):
+            self.world.looks.given(kind, (value,))
+        if kind in ("int", "integer"):
+            return lifted(lambda one: int(number(one)), value)
+        if kind in ("float", "double", "real"):
+            return lifted(lambda one: float(number(one)), value)
+        if kind in ("string", "binary"):
+            return value if isinstance(value, Loaded) else lifted(written, value)
+        if kind == "array":
+            return lifted(lambda one: one if isinstance(one, Array) else Array.of([] if one is None else [one]), value)
+        return self.as_object(value) if kind == "object" else UNKNOWN

@@ -14,7 +14,7 @@ from fundamentum.model.needs_value import Level
 
 _CHOSEN: Final = ("chosen", "instead")
 _ANY: Final = "any one of these databases will do: which one is chosen"
-_SERVICE: Final = re.compile(r"session|cache|auth|log(?:ger|handler|writer)|queue|lock|messenger")
+_SERVICE: Final = re.compile(r"session|cache|auth|log(?:ger|handler|writer)|queue|lock|messenger|task$")
 """Names of classes for what files or another service can do as well."""
 _TOOL: Final = re.compile(
     r"(?:^|/)(?:bin|cli|cron|console|scripts?|tools?|migrations?|contrib|experimental|legacy)/|"
@@ -82,7 +82,10 @@ def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequen
     if len(vendors) > 1:
         return connects or _chosen_in_one_place(uses) or len({use.file.path for use in every}) >= 3
     return any(
-        not use.driver and use.file.part == "own" and (connects or use.use.kind != "connection") for use in every
+        use.file.part == "own"
+        and (connects or use.use.kind != "connection")
+        and not (use.driver or _of_one_service(use))
+        for use in every
     )
 
 

@@ -102,7 +102,8 @@ def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
 def _of_one_service(seen: Seen) -> bool:
     """Whether it stands in a class for which a database is one of several ways: ``PdoSessionHandler``."""
     scope = seen.use.scope
-    return _SERVICE.search(scope) is not None or ("pdo" in scope and DRIVERISH.search(scope) is not None)
+    named = _SERVICE.search(scope) or _SERVICE.search(seen.use.function)
+    return named is not None or ("pdo" in scope and DRIVERISH.search(scope) is not None)
 
 
 def _vendor(extension: str) -> str:

@@ -5,7 +5,7 @@ from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator
 from typing import Final
 
-from fundamentum.catalog.symbols import own_extensions
+from fundamentum.catalog.symbols import known_extensions, own_extensions
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
 
 DRIVERISH: Final = re.compile(
@@ -69,7 +69,8 @@ class Drivers:
                 siblings.discard(part.lower())
                 if any(other in sibling for sibling in siblings for other in rivals(extension)):
                     return True
-                if len(siblings) >= (4 if bare else 2):
+                named = {sibling.rpartition(".")[0] or sibling for sibling in siblings} & known_extensions()
+                if len(siblings) >= (4 if bare else 2) or len(named) > 1:
                     return True
         return False
 

@@ -270,7 +270,9 @@ def test_trace_answers_one_question_in_full(folder: Path) -> None:
 
 def test_an_interruption_that_nobody_can_raise_comes_once_more() -> None:
     code = (
-        "import sys, time, weakref; from fundamentum.interruption import unraisable; sys.unraisablehook = unraisable\n"
+        "import signal, sys, time, weakref; from fundamentum.interruption import unraisable\n"
+        "sys.unraisablehook = unraisable\n"
+        "signal.signal(signal.SIGINT, signal.default_int_handler)  # whoever began the tests may ignore it\n"
         "def interrupted(_): raise KeyboardInterrupt\n"
         "thing = type('Thing', (), {})(); watched = weakref.ref(thing, interrupted); del thing\n"
         "try: time.sleep(20)\nexcept KeyboardInterrupt: print('once more')"

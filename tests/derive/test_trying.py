@@ -266,6 +266,10 @@ def test_the_least_limit_is_found(megabytes: int, sign: str) -> None:
 
 
 LIMITS = [
+    (
+        "if (ini_get('upload_max_filesize') < 200) { error_log('cut off'); } $other = 1;",
+        "upload_max_filesize >= 200M stops",
+    ),
     # a program, and what is told of its limits and switches
     ("if (f(ini_get('memory_limit')) < 64 * 1024 * 1024) { exit; }", "memory_limit >= 64M stops"),
     ("if (to_mb(ini_get('memory_limit')) <= 100) { $notes[] = 1; }", "memory_limit >= 101M"),

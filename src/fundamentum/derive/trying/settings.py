@@ -1,14 +1,14 @@
 """Settings of PHP that a program holds against what it needs: limits, by trying less and less, and switches."""
 
 import re
-from bisect import bisect_left
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from typing import Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
+from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import need_not_be
 from fundamentum.derive.trying.trials import ENOUGH, Run, Trial
 from fundamentum.derive.trying.worlds import DIRECTIVE, MEGABYTE, PLENTY, SIZES, Asked, World
@@ -47,10 +47,13 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
             return trial.compared(run(value), (name,)).outcome not in _DEMANDS
         return not _otherwise(trial, run(value))
 
-    least = _least(_written(trial, directive), lambda value: enough(f"{value}{unit}"))
+    written = _written(trial, directive, trial.place((name,), lowest).part)
+    tried = (value for value in written if enough(f"{value}{unit}"))
+    least = next((value for value in tried if not enough(f"{value - 1}{unit}")), 0)
+    least = least or _smallest(1, PLENTY, lambda value: enough(f"{value}{unit}"))
     value = str(least)
     if unit:
-        if least < LEAST_SIZE and not (comes.outcome and least in _written(trial, directive)):
+        if least < LEAST_SIZE and not (comes.outcome and least in written):
             return
         size = least * MEGABYTE
         in_bytes = not enough(str(size - MEGABYTE))  # else it takes any number for one of megabytes
@@ -62,11 +65,17 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
     yield _wish(asked, directive, f">= {value}", f"ini_get('{directive}') is compared", stops)
 
 
-def _written(trial: Trial, directive: str) -> list[int]:
-    """The numbers in what is gone through, in megabytes for a size: most limits are one of them, or the next."""
+def _written(trial: Trial, directive: str, asking: Part) -> list[int]:
+    """The numbers in what is gone through, in megabytes for a size: most limits are one of them, or the next.
+
+    Those come first that stand next to what asks.
+    """
     found: dict[int, None] = {}
-    for part in trial.base.seen:
-        if part.type in _NUMBERS and (match := _NUMBER.fullmatch(part.text)):
+    numbers = [part for part in trial.base.seen if part.type in _NUMBERS]
+    at = asking.node.start_byte
+    numbers.sort(key=lambda part: (part.file is not asking.file, abs(part.node.start_byte - at)))
+    for part in numbers:
+        if match := _NUMBER.fullmatch(part.text):
             number = quantity(match[1].replace("_", "")).number
             for value in (number, -(-number // MEGABYTE)) if directive in SIZES else (number,):
                 found |= dict.fromkeys(one for one in (value, value + 1) if 1 < one < PLENTY)
@@ -77,15 +86,6 @@ _NUMBERS: Final = frozenset({"integer", "string", "encapsed_string"})
 _NUMBER: Final = re.compile(r"['\"]?(\d[\d_]{0,12}\s?[KMG]?)['\"]?", re.I)
 MAX_WRITTEN: Final = 30
 _UNITS: Final = (("G", MEGABYTE << 10), ("M", MEGABYTE), ("K", 1 << 10))
-
-
-def _least(written: Sequence[int], enough: Callable[[int], bool]) -> int:
-    """The smallest number that is enough: most often one that is written, or the next."""
-    ordered = [1, *sorted(written), PLENTY]
-    at = bisect_left(ordered, True, lo=1, hi=len(ordered) - 1, key=enough)
-    if ordered[at] < PLENTY and not enough(ordered[at] - 1):
-        return ordered[at]
-    return _smallest(ordered[at - 1], ordered[at], enough)
 
 
 def _smallest(low: int, high: int, enough: Callable[[int], bool]) -> int:

@@ -80,8 +80,8 @@ def stands_beside(part: Part, *, chosen: bool = False) -> bool:
     below, above = part, part.above
     while above is not None and not above.type.endswith("_statement"):
         left = above.get("left") if above.type == "binary_expression" and above.sign in _JOINING else None
-        beside = left.text if left is not None and left is not below else ""
-        if beside and not _DONE.search(beside) and (not chosen or _CONFIGURED.search(beside)):
+        asked_first = left.text if left is not None and left is not below else ""
+        if asked_first and not _DONE.search(asked_first) and (not chosen or _CONFIGURED.search(asked_first)):
             return True
         below, above = above, above.above
     return False

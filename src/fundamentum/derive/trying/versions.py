@@ -46,8 +46,8 @@ class Looks:
         else:
             return
         if sign in ORDER or sign in _EQUAL:
-            for one in other.values if isinstance(other, OneOf) else [other]:
-                self._compared_with(one)
+            for operand in other.values if isinstance(other, OneOf) else [other]:
+                self._compared_with(operand)
         elif sign != ".":
             self.apart = True
 
@@ -67,8 +67,8 @@ class Looks:
     def same_on(self, version: Version) -> bool:
         """Whether the program does the same on another version."""
         return not self.apart and all(
-            (self.version > one) == (version > one) and (self.version < one) == (version < one)
-            for one in self.compared.values()
+            (self.version > border) == (version > border) and (self.version < border) == (version < border)
+            for border in self.compared.values()
         )
 
     def _is_one(self, value: Any) -> bool:

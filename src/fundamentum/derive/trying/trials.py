@@ -36,7 +36,9 @@ UNLIKE_OTHERS: Final = "unlike others"
 MAX_TRIAL: Final = 50_000
 """Steps of all runs of one way together."""
 MIN_TRIAL: Final = 6_000
+"""Those that each way has, however few are left for all."""
 PART_OF_ALL: Final = 16
+"""That part of all steps which are left is for one way; twice as much if it looks at requirements."""
 MAX_KEPT: Final = 8
 """Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
@@ -52,7 +54,7 @@ class Comes(NamedTuple):
 
     outcome: Outcome
     how: str = ""
-    """``exits``, ``throws``, ``leaves``; ``said``: it only says so in words."""
+    """``exits``, ``throws``, ``leaves``; ``said``: it only says so in words; ``unlike others``: see there."""
     doubt: bool = False
     """Whether that hangs on something else, which is not known."""
     at: Part | None = None
@@ -175,9 +177,8 @@ class Trial:
         }
         for told in alone.values():
             if told.comes.outcome == "reports" and told.asked.part in stopping:
-                told = told._replace(
-                    comes=Comes("warns", UNLIKE_OTHERS)
-                )  # without others it stops there, and not without this
+                # Without others it stops there, and not without this.
+                told = told._replace(comes=Comes("warns", UNLIKE_OTHERS))
             yield told
         for outcome in STRENGTH[:0:-1]:
             left = [name for name, told in alone.items() if _weight(told.comes) < _weight(Comes(outcome))]

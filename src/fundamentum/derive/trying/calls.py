@@ -3,11 +3,12 @@
 import re
 from typing import Any, Final
 
+from fundamentum.derive.trying.changing import CHANGING, change
 from fundamentum.derive.trying.expressions import Expressions, reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Exit, Frame, Given, Return
 from fundamentum.derive.trying.memory import Cell, Scope
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.sorting import SORTING, in_order
+from fundamentum.derive.trying.sorting import SORTING
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -27,11 +28,7 @@ TRANSLATING: Final = frozenset({"_", "__", "t", "gettext", "esc_html__", "_e", "
 _WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str": 1, "sscanf": 2}
 """Functions of PHP that write to what they are given, at which place."""
 _LANGUAGE: Final = (
-    frozenset(
-        "isset empty exit die compact func_get_args array_push array_unshift array_shift array_pop reset end current "
-        "key define".split()
-    )
-    | SORTING
+    frozenset({"isset", "empty", "exit", "die", "compact", "func_get_args", "define"}) | CHANGING.keys() | SORTING
 )
 """Functions that look at what stands between the parentheses, not only at its value."""
 
@@ -106,29 +103,10 @@ class Calls(Expressions):
         whole = given.at(0)
         if not parts or not isinstance(whole, Array):
             return UNKNOWN
-        values = whole.values()
-        if name == "array_push":
-            for value in given.values[1:]:
-                whole = whole.with_item(None, value)
-            self.assign(parts[0], whole)
-            return len(whole.items)
-        if name == "array_unshift":
-            self.assign(parts[0], Array(dict(enumerate([*given.values[1:], *values])), loose=whole.loose))
-            return len(values) + 1
-        if name in ("array_shift", "array_pop", "end", "reset", "current", "key"):
-            if not values:
-                return UNKNOWN if whole.loose else False if name in ("end", "reset", "current") else None
-            keys = list(whole.items)
-            at = -1 if name in ("array_pop", "end") else 0
-            if name in ("array_shift", "array_pop"):
-                rest = {key: whole.items[key] for key in keys if key != keys[at]}
-                renumbered = all(isinstance(key, int) for key in keys) and name == "array_shift"
-                self.assign(parts[0], Array(dict(enumerate(rest.values())) if renumbered else rest, loose=whole.loose))
-            return keys[at] if name == "key" else values[at]
-        if name in SORTING:
-            self.assign(parts[0], in_order(self, name, whole, given))
-            return True
-        return UNKNOWN
+        changed, told = change(self, name, whole, given)
+        if changed is not whole:
+            self.assign(parts[0], changed)
+        return told
 
     def call_named(self, name: str, given: Given, part: Part) -> Any:
         """Call a function by its name: the program's own, or PHP's."""

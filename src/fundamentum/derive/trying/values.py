@@ -42,10 +42,19 @@ class Text(str):
 class Array:
     """A list or table of PHP's; what changes one makes another."""
 
-    __slots__ = ("items", "loose", "more")
+    __slots__ = ("items", "loose", "more", "position")
 
-    def __init__(self, items: dict[Any, Any] | None = None, *, loose: bool = False, more: "Sequence[Any]" = ()) -> None:
+    def __init__(
+        self,
+        items: dict[Any, Any] | None = None,
+        *,
+        loose: bool = False,
+        more: "Sequence[Any]" = (),
+        position: int = 0,
+    ) -> None:
         self.items: dict[Any, Any] = items if items is not None else {}
+        self.position = position
+        """At which member the program stands (``next``, ``current``); it may be before the first or behind the last."""
         self.more = more
         """What it may have, too."""
         self.loose = loose or bool(more)
@@ -62,12 +71,16 @@ class Array:
     def with_item(self, key: Any, value: Any) -> "Array":
         """The same with one member more; a key of None: behind the last."""
         if len(self.items) >= MAX_MEMBERS or isinstance(key, (Unknown, OneOf)):
-            return Array(self.items, loose=True, more=[*self.more, value][-MAX_MORE:])
+            return Array(self.items, loose=True, more=[*self.more, value][-MAX_MORE:], position=self.position)
         items = dict(self.items)
         if key is None:
             key = max((one for one in items if isinstance(one, int)), default=-1) + 1
         items[as_key(key)] = value
-        return Array(items, loose=self.loose, more=self.more)
+        return Array(items, loose=self.loose, more=self.more, position=self.position)
+
+    def at_member(self, position: int) -> "Array":
+        """The same, standing at another member."""
+        return Array(self.items, loose=self.loose, more=self.more, position=position)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Array) and self.loose == other.loose and self.items == other.items

@@ -19,7 +19,7 @@ from debian_root import STORE, Root, base
 OUTPUT = Path(__file__).parents[1] / "src/fundamentum/catalog/data/symbols.json"
 DEBIAN = {"bullseye": ("7.4", "20190902"), "bookworm": ("8.2", "20220829"), "trixie": ("8.4", "20240924")}
 WEB_ASSEMBLY = ("5.2", "7.2", "7.3", "7.4", "8.0", "8.1", "8.2", "8.3", "8.4", "8.5")
-# In every PHP, whatever is installed: of these only what came or went is of interest.
+# In every PHP, whatever is installed: what came or went stands among the others, the rest by itself.
 EVERYWHERE = {"core", "standard", "spl", "date", "pcre", "reflection", "hash", "random", "json", "uri", "lexbor"}
 # Symbols moved between these without anybody noticing: they count as one.
 ALWAYS = {"core", "standard", "spl", "date", "pcre", "reflection", "random"}
@@ -216,6 +216,7 @@ def main() -> None:
     for key in set(one) | set(two):
         by_name[key[2]].append(key)
     out: dict[str, dict[str, dict[str, list[str]]]] = {}
+    everywhere: dict[str, set[str]] = defaultdict(set)
     for key in sorted(set(one) | set(two)):
         extension, kind, name = key
         if name in ("exit", "die", "clone"):
@@ -239,11 +240,14 @@ def main() -> None:
             asking, having = set(web), set(debian)
         when = span(one[key], having, two[key], asking) if key[0] in own or key[0] in EVERYWHERE else ""
         if key[0] in EVERYWHERE and not when:
+            if kind in ("functions", "classes"):
+                everywhere[kind].add(name)
             continue
         if when.startswith("..") and key[1:] in {k[1:] for k in by_name[name] if k != key}:
             continue  # it only moved to another extension
         out.setdefault(extension, {}).setdefault(kind, {}).setdefault(when, []).append(name)
     document = {
+        "everywhere": {kind: " ".join(sorted(names)) for kind, names in everywhere.items()},
         "own": sorted(({"zend opcache": "opcache"}.get(n, n) for n in own if n in {k[0] for k in one}), key=str),
         "extensions": {
             extension: {

@@ -28,6 +28,10 @@ EVERYWHERE: Final = frozenset(
 """Extensions that every current PHP has, so that nobody needs to be told; json and hash are told for older branches."""
 
 
+APART_ONCE: Final = frozenset({"json", "hash"})
+"""Those of them that older branches may lack."""
+
+
 class Symbol(msgspec.Struct, frozen=True, gc=False):
     """One thing that an extension provides."""
 
@@ -41,7 +45,13 @@ class Symbol(msgspec.Struct, frozen=True, gc=False):
     """The first branch that no longer has it."""
 
 
+class _Everywhere(msgspec.Struct):
+    functions: str
+    classes: str
+
+
 class _Document(msgspec.Struct):
+    everywhere: _Everywhere
     own: list[str]
     extensions: dict[str, dict[str, dict[str, str]]]
 
@@ -90,6 +100,26 @@ def _all() -> Iterator[Symbol]:
 def providers(kind: Kind, name: str) -> tuple[Symbol, ...]:
     """Who provides it: nothing, one extension, or several of which any one will do."""
     return symbols().get((kind, name.lower() if kind in ("function", "class") else name), ())
+
+
+@cache
+def _always_there() -> frozenset[tuple[Kind, str]]:
+    functions, classes = _document().everywhere.functions.split(), _document().everywhere.classes.split()
+    return frozenset([("function", name) for name in functions] + [("class", name) for name in classes])
+
+
+def span_in_php(kind: Kind, name: str) -> tuple[str, str] | None:
+    """In which branches PHP itself has something, without any extension that may be missing.
+
+    The first branch that has it (empty: every one looked at), and the first that no longer has it; None: it is
+    nothing of PHP's own.
+    """
+    if (kind, name.lower()) in _always_there():
+        return "", ""
+    found = providers(kind, name)
+    if not found or any(symbol.extension not in EVERYWHERE for symbol in found):
+        return None
+    return found[0].since, found[0].gone
 
 
 @cache

@@ -9,7 +9,7 @@ from typing import Final
 import msgspec
 from tree_sitter import Node
 
-from fundamentum.catalog.symbols import EVERYWHERE, follows_php, known_extensions, providers
+from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.encoded import loader_of
 from fundamentum.derive.php_source.facts import FileFacts, Syntax, Use, Wish
@@ -150,7 +150,7 @@ class _Reader:
         extensions = tuple(dict.fromkeys(symbol.extension for symbol in symbols))
         if len(symbols) == 1 and (symbols[0].since or symbols[0].gone) and not weak and follows_php(symbols[0]):
             self._bound(symbols[0].since, symbols[0].gone, _shown(kind, name), node)
-        if all(extension in EVERYWHERE for extension in extensions) and not {"json", "hash"} & set(extensions):
+        if all(extension in EVERYWHERE for extension in extensions) and APART_ONCE.isdisjoint(extensions):
             return
         scope, function = names_around(node)
         self.examined[extensions[0]] += 1

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
 from typing import Final, NamedTuple
 
-from fundamentum.catalog.symbols import EVERYWHERE, follows_php, providers, symbols
+from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, follows_php, providers, symbols
 from fundamentum.derive.php_source.bare_code import NAMING
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements import asking_calls, version_gates
@@ -40,7 +40,7 @@ def _tables() -> _Tables:
         spaced = b"\\" in full
         told = extensions.setdefault(full if spaced else word, set())
         for symbol in known:
-            if symbol.extension not in EVERYWHERE or symbol.extension in ("json", "hash"):
+            if symbol.extension not in EVERYWHERE or symbol.extension in APART_ONCE:
                 told.add(symbol.extension)
         first = known[0]
         if len(known) == 1 and follows_php(first) and (first.since or first.gone):

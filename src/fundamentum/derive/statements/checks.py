@@ -9,7 +9,7 @@ import msgspec
 from tree_sitter import Node
 
 from fundamentum.catalog import canonical
-from fundamentum.catalog.symbols import known_extensions
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions
 from fundamentum.derive.php_source.nodes import (
     arguments,
     parent_of,
@@ -155,4 +155,13 @@ def asked_for(kind: str, value: str) -> tuple[str, ...]:
     value = value.replace("\\\\", "\\").lstrip("\\")
     if kind in ("function", "constant") and "::" in value and not provided(kind, value):
         kind, value = "class", value.partition("::")[0]
-    return provided(kind, value)
+    found = tuple(one for one in provided(kind, value) if one not in EVERYWHERE)
+    apart = (name for name, own in _OF_THOSE_APART_ONCE.items() if kind != "constant" and own.fullmatch(value))
+    return found or tuple(apart)
+
+
+_OF_THOSE_APART_ONCE: Final = {
+    "json": re.compile(r"json_\w+|JsonSerializable|JsonException", re.I),
+    "hash": re.compile(r"hash|hash_\w+", re.I),
+}
+"""Functions and classes of extensions that every current PHP has, and older ones may lack."""

@@ -45,7 +45,8 @@ _NEEDS: Final = re.compile(
 _ENDS: Final = frozenset({"exit_statement", "throw_expression", "throw_statement"})
 _ENDING: Final = re.compile(r"^(?:exit|die|abort|deactivate_plugins)$|_die$")
 _FINE: Final = re.compile(
-    r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run)|result", re.I
+    r"ok|success|pass(?!w)|valid|good|support|satisf|compat|ready|can_?(?:install|run|continue|proceed)|proceed|result",
+    re.I,
 )
 """How variables are called that tell whether all is well."""
 MISSING: Final = re.compile(

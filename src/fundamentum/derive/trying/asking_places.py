@@ -5,6 +5,7 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.catalog.symbols import span_in_php
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.trying.defined import Defined, defined_in
@@ -50,12 +51,17 @@ def asking_places(data: bytes) -> set[int]:
     for match in _NAMED.finditer(data):
         kind = CHECKS[match["asks"].decode().lower()]
         name = match["name"] or match["kind"]
-        if (match["variable"] and kind != "constant") or (name and of_extension(kind, name.decode("latin-1"))):
+        if (match["variable"] and kind != "constant") or (name and _depends(kind, name.decode("latin-1"))):
             found.add(match.start())
     for match in _SETTING.finditer(data):
         if not match["name"] or match["name"].decode() in SETTINGS:
             found.add(match.start())
     return found
+
+
+def _depends(kind: str, name: str) -> bool:
+    """Whether it depends on the server, its extensions or its version, if it has something of that name."""
+    return of_extension(kind, name) or any(span_in_php(kind, name.lstrip("\\")) or ())  # type: ignore[arg-type]
 
 
 def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:

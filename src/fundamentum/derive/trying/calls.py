@@ -28,7 +28,9 @@ TRANSLATING: Final = frozenset({"_", "__", "t", "gettext", "esc_html__", "_e", "
 _WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str": 1, "sscanf": 2}
 """Functions of PHP that write to what they are given, at which place."""
 _LANGUAGE: Final = (
-    frozenset({"isset", "empty", "exit", "die", "compact", "func_get_args", "define"}) | CHANGING.keys() | SORTING
+    frozenset({"isset", "empty", "exit", "die", "compact", "extract", "func_get_args", "define"})
+    | CHANGING.keys()
+    | SORTING
 )
 """Functions that look at what stands between the parentheses, not only at its value."""
 
@@ -89,6 +91,11 @@ class Calls(Expressions):
         if name == "compact":
             names = [one for part in parts if isinstance(one := self.evaluate(part), str)]
             return Array({one: self.variable(f"${one}").value for one in names})
+        if name == "extract":
+            whole = self.evaluate(parts[0]) if parts else UNKNOWN
+            for key, value in whole.items.items() if isinstance(whole, Array) else ():
+                self.memory.write(self.variable(f"${key}"), value)
+            return UNKNOWN
         if name == "func_get_args":
             return UNKNOWN
         if name == "define":

@@ -7,6 +7,11 @@ import msgspec
 
 FEW_LINES: Final = 900
 """Bytes of a function, or a file that is included, that is gone through whatever it does."""
+_TELLS_OF_ERRORS: Final = re.compile(
+    r"error|fatal|missing|abort|fail|bail|halt|quit|terminate|(?:^|_)(?:die|exit|stop)", re.I
+)
+_SOME_LINES: Final = 4000
+"""The same of a function that is called after an error, or an end: what it does says how bad it is."""
 _DEFINES: Final = re.compile(
     rb"\bfunction\s++&?\s*+(?P<function>\w++)\s*+\(|\b(?:class|trait|enum|interface)\s++(?P<class>\w++)|"
     rb"\bdefine\s*+\(\s*+['\"](?P<constant>\w++)['\"]|\bconst\s++(?P<plain>\w++)\s*+=|"
@@ -54,6 +59,11 @@ def defined_in(data: bytes) -> Defined:
     return Defined(tuple(functions), tuple(classes), tuple(constants), tuple(variables), tuple(extends))
 
 
+def worth_going_through(name: str, size: int) -> bool:
+    """Whether a function of that name and of so many bytes is gone through whatever it does."""
+    return size < (_SOME_LINES if _TELLS_OF_ERRORS.search(name) else FEW_LINES)
+
+
 def is_long(data: bytes, name: str) -> bool:
     """Whether a function is surely more than a few lines: its last bracket stands below its first word."""
     match = re.search(rb"^([ \t]*)(?:[\w ]*\s)?function\s+&?\s*%s\s*\(" % re.escape(name.encode()), data, re.I | re.M)
@@ -63,4 +73,4 @@ def is_long(data: bytes, name: str) -> bool:
     if line.count(b"{") and line.count(b"{") == line.count(b"}"):
         return False
     end = data.find(b"\n%s}" % match[1], match.end())
-    return end - match.start(1) > FEW_LINES
+    return not worth_going_through(name, end - match.start(1))

@@ -53,7 +53,7 @@ class Found:
             for bound in bounds(trial):
                 self.take_bound(bound, top)
         with trial.long_enough():
-            for where, wish in wishes(trial):
+            for where, wish in wishes(trial, top=top):
                 self.take_wish(where, wish)
 
     def take(self, told: Told, top: bool, for_command_line: frozenset[str]) -> None:

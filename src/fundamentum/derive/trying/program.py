@@ -11,7 +11,7 @@ import msgspec
 
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
-from fundamentum.derive.trying.defined import FEW_LINES, Defined, is_long
+from fundamentum.derive.trying.defined import Defined, is_long, worth_going_through
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
@@ -124,9 +124,9 @@ class Program:
         """Whether a function is worth going through: its answer matters, or it is a few lines."""
         if function not in self._tells:
             name = function.get("name")
-            named = name is not None and name.text.lower() in self.relevant
-            few = function.node.end_byte - function.node.start_byte < FEW_LINES
-            self._tells[function] = named or few
+            called_so = name.text.lower() if name is not None else ""
+            size = function.node.end_byte - function.node.start_byte
+            self._tells[function] = called_so in self.relevant or worth_going_through(called_so, size)
         return self._tells[function]
 
     def passes_over(self, machine: Machine, name: str) -> bool:

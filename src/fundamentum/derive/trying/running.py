@@ -281,11 +281,18 @@ class Running(Following):
         self.left_over = True
         called = set(self.closures)
         for part, thing in self.made[:MAX_MADE]:
-            for kind in thing.kind.line():
-                for name, method in kind.methods.items():
-                    parameters = method.get("parameters")
-                    if method.asks and method not in called and not (parameters and parameters.kids):
-                        self._ask_thing(part, thing, name)
+            asking = {
+                name: method
+                for kind in reversed([*thing.kind.line()])
+                for name, method in kind.methods.items()
+                if method.asks
+            }
+            if called.intersection(asking.values()):
+                continue  # the program itself asks what it wants to know
+            for name, method in asking.items():
+                parameters = method.get("parameters")
+                if not (parameters and parameters.kids):
+                    self._ask_thing(part, thing, name)
         for part, closure in list(self.closures.items()):
             if closure is not None and self.closures[part] is not None:
                 self.fork(partial(self.call_value, closure, Given([], {}, {}, whole=False)), lambda: None)

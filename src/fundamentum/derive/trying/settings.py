@@ -18,14 +18,17 @@ LEAST_SIZE: Final = 4
 _DEMANDS: Final = ("stops", "reports")
 
 
-def wishes(trial: Trial) -> Iterator[tuple[str, Wish]]:
-    """File and wish, for each setting that something depends on in one way into a program."""
+def wishes(trial: Trial, *, top: bool) -> Iterator[tuple[str, Wish]]:
+    """File and wish, for each setting that something depends on in one way into a program.
+
+    ``top``: of a file that is gone through as a whole.
+    """
     for name, places in list(trial.base.world.asked.items()) if trial.base.end != ENOUGH else ():
         directive = name.removeprefix(DIRECTIVE)
         if directive in LIMITS and directive != name:
             yield from _limit(trial, name, directive)
         elif directive in SWITCHES and directive != name:
-            yield from _switch(trial, name, directive, places[0])
+            yield from _switch(trial, name, directive, places[0], top)
 
 
 def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]]:
@@ -102,7 +105,7 @@ def _otherwise(trial: Trial, run: Run) -> bool:
     return run.seen.keys() != base.seen.keys() or run.end != base.end or bool(trial.worse(run, base))
 
 
-def _switch(trial: Trial, name: str, directive: str, asked: Asked) -> Iterator[tuple[str, Wish]]:
+def _switch(trial: Trial, name: str, directive: str, asked: Asked, top: bool) -> Iterator[tuple[str, Wish]]:
     """Whether a switch has to be on or off."""
     usual = SWITCHES[directive]
     other = trial.run(World(version=trial.version, settings={directive: "" if usual else "1"}))
@@ -112,10 +115,12 @@ def _switch(trial: Trial, name: str, directive: str, asked: Asked) -> Iterator[t
     if comes.outcome and not comes.doubt and (directive != ZONE or wanted):
         stops = comes.outcome in _DEMANDS and not asked.doubt
         value = "zone" if directive == ZONE else "on" if wanted else "off"
-        yield _wish(asked, directive, value, f"ini_get('{directive}') is asked", stops)
+        around = " ".join(names_around(asked.part.node))
+        if top and comes.outcome == "stops":
+            around = "requirements"  # whoever asks: without it the page does not run
+        yield _wish(asked, directive, value, f"ini_get('{directive}') is asked", stops, around)
 
 
-def _wish(asked: Asked, directive: str, value: str, how: str, stops: bool) -> tuple[str, Wish]:
+def _wish(asked: Asked, directive: str, value: str, how: str, stops: bool, around: str = "") -> tuple[str, Wish]:
     where = asked.where if asked.where.file.path else asked.part
-    around = " ".join(names_around(asked.part.node)) if not value.startswith(">=") else ""
     return where.file.path, Wish("setting", directive, value, where.line, how, stops, around)

@@ -5,6 +5,7 @@ from typing import Any
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.property_kinds import class_of_property
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -114,8 +115,18 @@ class Targets(Machine):
             if f"${name}" in kind.defaults:
                 default = kind.defaults[f"${name}"]
                 value = self.evaluate(default) if default is not None else None
-                return value if thing.made or value not in (None, False, "", 0, Array()) else UNKNOWN
-        return None if thing.made and thing.kind.whole else UNKNOWN
+                return value if thing.made or value not in (None, False, "", 0, Array()) else self._kept(thing, name)
+        return None if thing.made and thing.kind.whole else self._kept(thing, name)
+
+    def _kept(self, thing: Thing, name: str) -> Any:
+        """What an object that the program did not make itself has in a property: one of the class that is said."""
+        if thing.made:
+            return UNKNOWN
+        for kind in thing.kind.line():
+            said = class_of_property(kind.part, name) if kind.part is not None else ""
+            if said and (of := self.kind_of(said)) is not None:
+                return Thing(of, made=False)
+        return UNKNOWN
 
     def static_of(self, kind: Kind, name: str) -> Cell | None:
         """Where a static property of a class is held."""

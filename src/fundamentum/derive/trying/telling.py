@@ -12,6 +12,12 @@ BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 _PLAIN: Final = frozenset({"string", "encapsed_string", "class_constant_access_expression"})
 _NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
 _INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
+MAX_PRINTED: Final = 400
+_TEXTS: Final = frozenset({"text", "string", "encapsed_string"})
+_NEXT_STEP: Final = re.compile(
+    r"<(?:input|button|a)\b.{0,300}?\b(?:next|continue|proceed|go on|step[-_=]?\w*)\b", re.I | re.S
+)
+_PRINTING: Final = frozenset({"echo_statement", "print_intrinsic"})
 _PASSING_ON: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 _EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
 
@@ -41,6 +47,19 @@ def within(part: Part, others: set[Part]) -> bool:
     while above is not None and above not in others:
         above = above.above
     return above is not None
+
+
+def printed(part: Part) -> Part:
+    """What is printed together with a part: the whole statement; of what is not printed, the part itself."""
+    above = part
+    while above.above is not None and above.type not in _PRINTING and not above.type.endswith("_statement"):
+        above = above.above
+    return above if above.type in _PRINTING else part
+
+
+def leads_on(part: Part) -> bool:
+    """Whether a page leads on to its next step there: ``<input type="submit" value="Next">``"""
+    return part.type in _TEXTS and _NEXT_STEP.search(printed(part).text[:MAX_PRINTED]) is not None
 
 
 def is_key(part: Part) -> bool:

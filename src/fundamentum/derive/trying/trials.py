@@ -18,7 +18,16 @@ from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.telling import is_asked, is_key, only_informs, where_no_error_is, within, worse
+from fundamentum.derive.trying.telling import (
+    is_asked,
+    is_key,
+    leads_on,
+    only_informs,
+    printed,
+    where_no_error_is,
+    within,
+    worse,
+)
 from fundamentum.derive.trying.values import Thing, shape
 from fundamentum.derive.trying.versions import Version
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
@@ -42,6 +51,8 @@ PART_OF_ALL: Final = 16
 MAX_KEPT: Final = 8
 """Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
+MAX_SAID: Final = 400
+"""Characters of what is printed at once."""
 _ENDS: Final = ("exits", "throws")
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
 
@@ -146,8 +157,6 @@ class Trial:
         if len(self._kept) > MAX_KEPT:
             del self._kept[1]  # the first is the one that others are held against
         base = getattr(self, "base", run)
-        if run.end == "exits":
-            return run  # nobody else has a say in that
         differing = (key for key in run.effects.keys() & base.effects.keys() if run.effects[key] != base.effects[key])
         self.otherwise.update(differing)
         if (run.end, shape(run.value)) != (base.end, shape(base.value)):
@@ -255,6 +264,8 @@ class Trial:
             return Comes("stops", "leaves")
         if found.outcome:
             return found
+        if any(leads_on(part) for part in base.seen if part not in run.seen):
+            return Comes("reports")
         return Comes(self._handed_on(run, base, version=PHP in names))
 
     def new(self, run: Run, base: Run | None = None) -> list[tuple[Part, Seen]]:
@@ -272,7 +283,7 @@ class Trial:
             told = "" if only_informs(part) else reported(part.node, extension=True)
             if told == "warns":
                 warned.add(part)  # what only warns may say that something is missing
-            elif told and WARNING.search(names_around(part.node)[1]):
+            elif told and (WARNING.search(names_around(part.node)[1]) or WARNING.search(printed(part).text[:MAX_SAID])):
                 told = "warns"
             how = SAID if told and not reported(part.node, extension=False) else ""
             comes = Comes(told, how, seen.doubt > depth, part)

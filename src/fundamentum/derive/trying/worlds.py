@@ -1,9 +1,12 @@
 """What a program asks about the server it runs on, and how a server answers that lacks something."""
 
+import re
 from collections.abc import Mapping
 from types import MappingProxyType
 from typing import Any, Final, NamedTuple
 
+from fundamentum.catalog import canonical
+from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, span_in_php
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS
@@ -35,6 +38,10 @@ _SYSTEM: Final[dict[str, Any]] = {
 }  # fmt: skip
 _NEW: Final = "999.0"
 """The version of an extension that is there."""
+
+
+_OF_TESTS: Final = re.compile(r"(?:^|_)(?:PHP)?(?:UNIT_?)?TEST(?:S|ING|SUITE|_?MODE)?(?:_|$)|PHPUNIT")
+"""Constants that are defined where a program is tested, which is never so on a server."""
 
 
 class Asked(NamedTuple):
@@ -169,9 +176,11 @@ class World:
         if not isinstance(value, str):
             self.opened(machine)
             return UNKNOWN
+        if kind == "constant" and (value.startswith("PHP_") or _OF_TESTS.search(value)):
+            return value.startswith("PHP_")
         found = asked_for(kind, value)
-        if kind == "constant" and value.startswith("PHP_"):
-            return True
+        if not found and (of_php := self._of_php_itself(machine, kind, value, part)) is not None:
+            return of_php
         if not found:
             own = kind in ("function", "class") and machine.program.defines(
                 kind, value.lstrip("\\").rpartition("\\")[2]
@@ -182,6 +191,19 @@ class World:
         if name == "phpversion":
             return _NEW if there else False
         return there if name != "get_extension_funcs" else Array.of(["x"]) if there else False
+
+    def _of_php_itself(self, machine: Machine, kind: str, value: str, part: Part) -> bool | None:
+        """Whether PHP has something without any extension, which may depend on its version; None: it never has."""
+        if kind == "extension":
+            return True if canonical(value) in EVERYWHERE - APART_ONCE else None
+        span = span_in_php(kind, value.lstrip("\\"))  # type: ignore[arg-type]
+        if span is None:
+            return None
+        for branch in filter(None, span):
+            self.ask(machine, PHP, part, value)
+            self.looks.held_against(self.looks.text, branch)
+        since, gone = (tuple(map(int, branch.split("."))) for branch in (span[0] or "0", span[1] or "99"))
+        return since <= self.version < gone
 
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""

@@ -14,11 +14,21 @@ from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 
 _HEAD: Final = 8192
-_GATE: Final = re.compile(
-    rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))\s*!==?\s*['\"](?:cli|phpdbg)['\"]|"
-    rb"['\"]cli['\"]\s*!==?\s*(?:PHP_SAPI|php_sapi_name)|\$argv\s*\[|\$_SERVER\[['\"]argv['\"]\]\s*\[|substr\s*\(\s*(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+_OTHER_INTERFACE: Final = re.compile(
+    rb"(?:[(|]|^)\s*(?:SAPI\s*!==?\s*CLI|CLI\s*!==?\s*SAPI|substr\s*\(\s*SAPI[^)]*\)\s*!==?\s*CLI"
+    rb"|!\s*\(?\s*SAPI\s*===?\s*CLI|SAPI\s*===?\s*CLI\s*\)?\s*(?:or\b|\|\|)|CLI\s*===?\s*SAPI\s*\)?\s*(?:or\b|\|\|))".replace(
+        b"SAPI", rb"\\?(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+    ).replace(b"CLI", rb"['\"](?:cli|phpdbg)['\"]"),
+    re.M,
 )
-"""How scripts refuse to be run by a web server, or take what was written behind their name."""
+"""A condition that holds for pages, first or as one of several of which one is enough."""
+_ENDS: Final = re.compile(rb"\b(?:exit|die|throw)\b")
+_LEAVES: Final = re.compile(rb"\s*\)\s*\{?\s*return\b")
+_INSERTED: Final = re.compile(rb"\{\$[^{}]*\}")
+_NEAR: Final = 400
+"""Bytes behind a condition among which it stands what is done then."""
+_ARGUMENTS: Final = re.compile(rb"\$argv\s*\[|\$_SERVER\[['\"]argv['\"]\]\s*\[")
+"""How scripts take what was written behind their name."""
 _FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
 
 
@@ -53,7 +63,21 @@ class Scripts:
             return False
         if _OF_COMMANDS.intersection(path.lower().split("/")[:-1]) and _COMMAND.search(head):
             return True
-        return (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]) or _GATE.search(head) is not None
+        by_name = head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0]
+        return by_name or _ARGUMENTS.search(head) is not None or refuses_pages(head)
+
+
+def refuses_pages(head: bytes) -> bool:
+    """Whether a script ends where it is not run from the command line."""
+    for found in _OTHER_INTERFACE.finditer(head):
+        behind = _INSERTED.sub(b"", head[found.end() : found.end() + _NEAR])
+        block, statement = behind.find(b"{"), behind.find(b";")
+        then = behind.partition(b"}")[0] if 0 <= block < statement else behind.partition(b";")[0]
+        at_top = head[: found.start()].rpartition(b"\n")[2].removeprefix(b"<?php").strip() == b"if"
+        indented = head[: found.start()].rpartition(b"\n")[2][:1].isspace()
+        if _ENDS.search(then) or (at_top and not indented and _LEAVES.match(behind)):
+            return True
+    return False
 
 
 def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole, callers: Callers) -> list[Entry]:

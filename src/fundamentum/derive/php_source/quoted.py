@@ -52,7 +52,10 @@ LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
 
 def speaks_of_extensions(lowered: bytes) -> bool:
     """Whether a file, in lower case, speaks of extensions or requirements at all."""
-    return b"extension" in lowered or b"requirement" in lowered
+    return any(word in lowered for word in _OF_EXTENSIONS)
+
+
+_OF_EXTENSIONS: Final = tuple(b"extension requirement phplib php_lib phpext php_ext phpmod php_mod".split())
 
 
 def listed_in(data: bytes) -> frozenset[str]:

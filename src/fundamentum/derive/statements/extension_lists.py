@@ -41,7 +41,7 @@ def _of_named(array: Node) -> Iterator[Check]:
         value = string(parts[0]) if element.type == "array_element_initializer" and parts else None
         if len(parts) > 1 and _PATTERN.search(string(parts[1]) or ""):
             continue  # of a route: ``'date' => '\\d+'``
-        if len(parts) > 1 and parts[1].type == "conditional_expression":
+        if len(parts) > 1 and parts[1] is not None and parts[1].type == "conditional_expression":
             continue  # what came of a check: ``'gd' => $gd ? 'fine' : 'wanted'``
         if value is None and len(parts) < 2:
             continue

@@ -63,12 +63,14 @@ _OF_SEVERITY: Final = re.compile(r"\[['\"](?:severity|level|type|status)['\"]\]$
 _LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
 """The same, given to its key: ``$results['gd']['severity'] = self::ERROR``"""
 _LEVELED: Final = re.compile(
-    r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal)['\"]|"
+    r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal|important)['\"]|"
     r"[\w\\:]*?(?P<constant>WARN|WARNING|NOTICE|ERROR|CRITICAL|FATAL))\s*[,)]"
 )
 _CONSTANT: Final = re.compile(r"(?:::|^|_)(?:(WARN(?:ING)?|NOTICE)|FATAL|ERROR|FAIL(?:ED|URE)?|CRITICAL)$")
 """A constant that says how bad it is: ``$ok ? self::CHECK_OK : self::CHECK_FATAL``"""
-_TELLING: Final = re.compile(r"log|msg|message|flash|notif|alert|report|trigger|add|push|put", re.I)
+_TELLING: Final = re.compile(
+    r"log|msg|message|flash|notif|alert|report|trigger|add|push|put|label|badge|icon|row|mark|status", re.I
+)
 """Functions that are told how bad it is: ``flash('warning', ...)``, ``log::msg(..., log::WARN)``"""
 _FAILED: Final = re.compile(r"return\s+\(?[\w\\]+::\w*(?:FAIL(?:URE|ED)?|ERROR|INVALID|CRITICAL)\b")
 """How a command, or one of many checks, says what came of it: ``return Command::FAILURE``"""

@@ -20,12 +20,24 @@ _DECLARED: Final = re.compile(
     rb"['\"]php(?:_?version|_?min)?['\"]\s*=>\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I
 )
 """``'php' => '8.1'`` in a table."""
+_EXPLAINED: Final = re.compile(
+    rb"['\"](?:min(?:imum|imal)?|requir(?:ed|es?)|least|needed|lowest)_?php_?version['\"]\s*=>\s*"
+    rb"['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]",
+    re.I,
+)
+"""The same by a key that says it all: ``'requiredPhpVersion' => '8.1'``"""
+_KEYS: Final = (b"phpversion'", b'phpversion"', b"php_version'", b'php_version"')
 _OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
 ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 """Functions and classes that ask for a version, by their names in lower case."""
+
+
+def speaks(lowered: bytes) -> bool:
+    """Whether a file, in lower case, may have a key that says which version of PHP it needs."""
+    return any(key in lowered for key in _KEYS)
 
 
 def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
@@ -37,6 +49,12 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
         known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
         if known is not None and _OF_REQUIREMENTS.search(heading(entry)):
+            yield Gate(
+                ">=", known[1].decode(), line(entry), text(entry)[:60], "reports", f"requirements {names_of(entry)}"
+            )
+    for entry in around(root, data, _EXPLAINED, ("array_element_initializer",)):
+        known = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
+        if known is not None:
             yield Gate(
                 ">=", known[1].decode(), line(entry), text(entry)[:60], "reports", f"requirements {names_of(entry)}"
             )

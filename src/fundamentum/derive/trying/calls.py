@@ -97,7 +97,8 @@ class Calls(Expressions):
                 self.memory.write(self.variable(f"${key}"), value)
             return UNKNOWN
         if name == "func_get_args":
-            return UNKNOWN
+            given = self.frame.given
+            return UNKNOWN if given is None else Array(dict(enumerate(given.values)), loose=not given.whole)
         if name == "define":
             given = self.given(arguments)
             if isinstance(given.at(0), str):
@@ -201,7 +202,7 @@ class Calls(Expressions):
             return UNKNOWN  # nothing in it asks, and it is more than a few lines
         self.closures[function] = None
         frame = Frame(function.file, dict(bound or {}), None, part=function)
-        frame.this, frame.kind = this if isinstance(this, Thing) else None, kind
+        frame.this, frame.kind, frame.given = this if isinstance(this, Thing) else None, kind, given
         body = function.get("body")
         self.frames.append(frame)
         try:

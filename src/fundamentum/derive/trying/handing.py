@@ -73,6 +73,23 @@ def said_of(place: Node, row: Any, *, version: bool) -> Outcome:
     return _of_function(place, version=version)
 
 
+def of_list(place: Node) -> Outcome:
+    """What comes of a list that has something in it only where something is missing, by what returns it.
+
+    That is a function, or an object by one of its methods.
+    """
+    if place.type == "object_creation_expression":
+        return "reports" if OF_PROBLEMS.search(text(place)[:80]) else ""
+    function = text(field(place, "name"))
+    if not function or not OF_PROBLEMS.search(f"{function} {names_around(place)[0]}"):
+        return ""
+    return "warns" if WARNING.search(function) else "reports"
+
+
+OF_PROBLEMS: Final = re.compile(
+    r"requir|prerequisit|mandator|problem|missing|unmet|violat|err(?:or)?s\b|fail|incompat|check", re.I
+)
+"""How functions, and their classes, are called that return what is wrong."""
 _MUST: Final = re.compile(r"(?:is_?)?(?P<must>required|mandatory|fatal|must|blocking|critical)|(?:is_?)?optional", re.I)
 _OF_NEEDS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
 """How classes are called of which an object is made for each requirement."""

@@ -302,7 +302,7 @@ BUILTINS.update(
         **dict.fromkeys(
             ("array_keys", "->keys"), of_array(lambda whole, *_: Array(dict(enumerate(whole.items)), loose=whole.loose))
         ),
-        **dict.fromkeys(("array_merge", "->merge"), lambda _, given: _merged(*given.values)),
+        **dict.fromkeys(("array_merge", "->merge", "->concat"), lambda _, given: _merged(*given.values)),
         "array_replace": of_array(_replaced),
         "array_combine": of_array(_combined),
         "array_fill_keys": of_array(_filled),

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.memory import Cell, Memory, Scope, Written
 from fundamentum.derive.trying.parts import Code, Part
-from fundamentum.derive.trying.values import UNKNOWN, Kind, Thing, joined
+from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, joined, now
 
 if TYPE_CHECKING:
     from fundamentum.derive.trying.program import Program
@@ -87,6 +87,8 @@ class Frame:
         """What a variable is that nothing was given to."""
         self.this: Thing | None = None
         self.kind: Kind | None = None
+        self.given: Given | None = None
+        """What the function was called with."""
         self.returns: list[Any] = []
         """What it returns on ways that it may go."""
         self.yields: list[Any] | None = None
@@ -146,7 +148,7 @@ class Machine:
 
     def hand(self, part: Part | None, value: Any) -> None:
         """A result is handed on at a place, to somebody who is not known."""
-        if part is not None and isinstance(value, (bool, str, int)):
+        if part is not None and isinstance(value, (bool, str, int, Array)):
             told = self.handed.setdefault(part, [])
             if len(told) < MAX_HANDED:
                 told.append(value)
@@ -160,6 +162,7 @@ class Machine:
         written: list[Written] = []
         left: list[tuple[Leave, Written]] = []
         self.doubt += doubt
+        begun = now()
         try:
             for way in ways:
                 mark = self.memory.mark()
@@ -172,11 +175,11 @@ class Machine:
             self.doubt -= doubt
         if not values:
             first = min((one for one, _ in left), key=lambda one: one.rank)
-            self.memory.join([way for one, way in left if one.rank == first.rank])
+            self.memory.join([way for one, way in left if one.rank == first.rank], begun)
             raise type(first)(joined(one.value for one, _ in left if type(one) is type(first)), first.part)
         for one, _ in left:
             self._perhaps_left(one, self.doubt + doubt)
-        self.memory.join(written)
+        self.memory.join(written, begun)
         return joined(values)
 
     def _perhaps_left(self, leave: Leave, doubt: int) -> None:

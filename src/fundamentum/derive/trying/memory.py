@@ -8,10 +8,12 @@ from fundamentum.derive.trying.values import joined
 class Cell:
     """What holds one value: a variable, a property; shared where the program says so (``&``)."""
 
-    __slots__ = ("value",)
+    __slots__ = ("born", "value")
 
-    def __init__(self, value: Any) -> None:
+    def __init__(self, value: Any, born: int = 0) -> None:
         self.value = value
+        self.born = born
+        """When the object was made that it is a property of; 0: it is none."""
 
 
 Scope = dict[str, Cell]
@@ -41,7 +43,11 @@ class Memory:
             cell.value = value
         return written
 
-    def join(self, ways: list[Written]) -> None:
-        """Write what one of some ways has written, as far as they agree."""
+    def join(self, ways: list[Written], begun: int) -> None:
+        """Write what one of some ways has written, as far as they agree.
+
+        ``begun``: when the first was begun; objects that were made since are not there on the others.
+        """
         for cell in dict.fromkeys(cell for way in ways for cell in way):
-            self.write(cell, joined(way.get(cell, cell.value) for way in ways))
+            own = (way[cell] for way in ways if cell in way)
+            self.write(cell, joined(own if cell.born > begun else (way.get(cell, cell.value) for way in ways)))

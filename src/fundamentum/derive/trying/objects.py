@@ -1,13 +1,17 @@
 """Objects, methods and classes of a program that is tried out."""
 
-from typing import Any
+from typing import Any, Final
 
 from fundamentum.derive.trying.calls import Calls
+from fundamentum.derive.trying.changing import change
 from fundamentum.derive.trying.expressions import reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Frame, Given, Leave
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Kind, OneOf, Thing, joined
+
+_ADDING: Final = {"push": "array_push", "add": "array_push", "append": "array_push", "prepend": "array_unshift"}
+"""Methods of collections that change them, and the functions of lists which do the same."""
 
 
 class Objects(Calls):
@@ -21,6 +25,10 @@ class Objects(Calls):
         arguments = part.get("arguments")
         if arguments is not None and any(kid.type == "variadic_placeholder" for kid in arguments.kids):
             return BoundMethod(of, name)
+        if isinstance(of, Array) and (changing := _ADDING.get(name.lower())) is not None:
+            changed, told = change(self, changing, of, Given([of, *given.values], given.named, {}))
+            self.assign(part.get("object"), changed)
+            return told
         return self.call_method(of, name, given, part)
 
     def call_method(self, of: Any, name: str, given: Given, part: Part | None = None) -> Any:

@@ -17,6 +17,8 @@ _GIVEN: Final = re.compile(
     rb"(\$\w+(?:->\w+)?|\w+::\$\w+)\s*(?:\[[^\]]*\]\s*)*(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)", re.S
 )
 _ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
+_HELD_AGAINST: Final = rb"(?:in_array|array_\w+)\s*\([^;{}]{0,200}(?<![$\w])(?:%s)\b"
+"""A call in which something is looked for in a list that holds an answer."""
 MAX_CHUNKS: Final = 4000
 MAX_NAMES: Final = 120
 _SCOPES: Final = frozenset({"function_definition", "method_declaration", "program"})
@@ -80,10 +82,15 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
     """The names in a function that have to do with what it asks: what is given to them, and what they are given to."""
     starts = [0, *(match.end() for match in _SPLIT.finditer(data))][:MAX_CHUNKS]
     names: set[bytes] = set()
+    answers: set[bytes] = set()
     for number in {bisect_right(starts, at) - 1 for at in asking}:
         end = starts[number + 1] if number + 1 < len(starts) else len(data)
         names.update(_NAMES.findall(data, starts[number], end))
+        answers |= _given(data[starts[number] : end])
     names -= _ASIDE
+    held = re.compile(_HELD_AGAINST % b"|".join(map(re.escape, answers))) if answers else None
+    for match in held.finditer(data) if held is not None else ():
+        names.update(_NAMES.findall(match[0]))
     told = [(set(_NAMES.findall(chunk)) - _ASIDE, _given(chunk)) for chunk in _SPLIT.split(data, MAX_CHUNKS)]
     before = -1
     while before != len(names) < MAX_NAMES:

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from fundamentum.derive.statements.outcomes import COLLECTORS
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
@@ -106,7 +107,7 @@ class Targets(Machine):
     def property_of(self, thing: Thing, name: str) -> Cell:
         """Where a property of an object is held."""
         if name not in thing.members:
-            thing.members[name] = Cell(self._default(thing, name))
+            thing.members[name] = Cell(self._default(thing, name), thing.born)
         return thing.members[name]
 
     def _default(self, thing: Thing, name: str) -> Any:
@@ -115,7 +116,9 @@ class Targets(Machine):
             if f"${name}" in kind.defaults:
                 default = kind.defaults[f"${name}"]
                 value = self.evaluate(default) if default is not None else None
-                return value if thing.made or value not in (None, False, "", 0, Array()) else self._kept(thing, name)
+                collects = value == Array() and COLLECTORS.search(name)  # before anything is wrong, nothing is in it
+                told = thing.made or collects or value not in (None, False, "", 0, Array())
+                return value if told else self._kept(thing, name)
         return None if thing.made and thing.kind.whole else self._kept(thing, name)
 
     def _kept(self, thing: Thing, name: str) -> Any:

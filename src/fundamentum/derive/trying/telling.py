@@ -3,9 +3,10 @@
 import re
 from typing import Any, Final
 
+from fundamentum.derive.php_source.nodes import called
 from fundamentum.derive.statements.outcomes import COLLECTORS
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.values import truth
+from fundamentum.derive.trying.values import Array, truth
 
 BAD: Final = re.compile(r"fail|err|miss|bad|danger|^no\b|not\b|invalid", re.I)
 """How a result says in words that it is a bad one."""
@@ -17,6 +18,8 @@ _TEXTS: Final = frozenset({"text", "string", "encapsed_string"})
 _NEXT_STEP: Final = re.compile(
     r"<(?:input|button|a)\b.{0,300}?\b(?:next|continue|proceed|go on|step[-_=]?\w*)\b", re.I | re.S
 )
+_REDIRECTS: Final = re.compile(r"redirect|^header$|^location$|go_?to", re.I)
+_STEP: Final = re.compile(r"step|next|continue|proceed", re.I)
 _PRINTING: Final = frozenset({"echo_statement", "print_intrinsic"})
 _PASSING_ON: Final = frozenset({"parenthesized_expression", "unary_op_expression", "binary_expression"})
 _EQUAL: Final = frozenset({"==", "===", "!=", "!==", "<>"})
@@ -28,6 +31,17 @@ def only_informs(part: Part) -> bool:
     while above is not None and not above.type.endswith("_statement"):
         if above.type in ("assignment_expression", "augmented_assignment_expression"):
             return _INFORMS.search(above.kids[0].text) is not None
+        above = above.above
+    return False
+
+
+def is_kept(part: Part) -> bool:
+    """Whether a text is only kept in a variable: where that goes says how bad it is."""
+    above: Part | None = part
+    while above is not None and part.type in _TEXTS and not above.type.endswith("_statement"):
+        if above.type == "assignment_expression":
+            target = above.kids[0]
+            return target.type == "variable_name" and COLLECTORS.search(target.text) is None
         above = above.above
     return False
 
@@ -58,7 +72,9 @@ def printed(part: Part) -> Part:
 
 
 def leads_on(part: Part) -> bool:
-    """Whether a page leads on to its next step there: ``<input type="submit" value="Next">``"""
+    """Whether a page leads on to its next step there: ``<input type="submit" value="Next">``, ``redirect('/step/3')``"""
+    if part.calls and _REDIRECTS.search(called(part.node)):
+        return _STEP.search(part.text[:MAX_PRINTED]) is not None
     return part.type in _TEXTS and _NEXT_STEP.search(printed(part).text[:MAX_PRINTED]) is not None
 
 
@@ -83,7 +99,9 @@ def is_asked(part: Part) -> bool:
 
 
 def worse(value: Any, before: Any) -> bool:
-    """Whether a result is a bad one that was a good one before."""
+    """Whether a result is a bad one that was a good one before; a list: whether it has something in it now."""
     if isinstance(value, str) and BAD.search(value):
         return not isinstance(before, str) or not BAD.search(before)
+    if isinstance(value, Array):
+        return bool(value.items) and isinstance(before, Array) and truth(before) is False
     return truth(value) is False and truth(before) is True

@@ -13,13 +13,14 @@ from typing import Any, Final, NamedTuple
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong, names_around
 from fundamentum.derive.statements.outcomes import STRENGTH, WARNING, notifies, refused, reported
-from fundamentum.derive.trying.handing import said_of
+from fundamentum.derive.trying.handing import of_list, said_of
 from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.telling import (
     is_asked,
+    is_kept,
     is_key,
     leads_on,
     only_informs,
@@ -28,7 +29,7 @@ from fundamentum.derive.trying.telling import (
     within,
     worse,
 )
-from fundamentum.derive.trying.values import Thing, shape
+from fundamentum.derive.trying.values import Array, Thing, shape
 from fundamentum.derive.trying.versions import Version
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
 
@@ -262,10 +263,10 @@ class Trial:
         left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at not in base.seen
         if left and any(part.type in _TELLS for part, _ in new):
             return Comes("stops", "leaves")
+        if found.outcome != "reports" and any(leads_on(part) for part in base.seen if part not in run.seen):
+            return Comes("reports")
         if found.outcome:
             return found
-        if any(leads_on(part) for part in base.seen if part not in run.seen):
-            return Comes("reports")
         return Comes(self._handed_on(run, base, version=PHP in names))
 
     def new(self, run: Run, base: Run | None = None) -> list[tuple[Part, Seen]]:
@@ -275,7 +276,7 @@ class Trial:
 
     def _reported(self, new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
         """The strongest that one of some parts reports."""
-        found = Comes("")
+        found = kept = Comes("")
         warned: set[Part] = set()
         for part, seen in new:
             if within(part, warned) or is_key(part) or is_asked(part):
@@ -287,16 +288,23 @@ class Trial:
                 told = "warns"
             how = SAID if told and not reported(part.node, extension=False) else ""
             comes = Comes(told, how, seen.doubt > depth, part)
-            if told and _weight(comes) > _weight(found):
+            if told and is_kept(part):
+                kept = max(kept, comes, key=_weight)
+            elif told and _weight(comes) > _weight(found):
                 found = comes
-        return found
+        return found if found.outcome else kept
 
     def _handed_on(self, run: Run, base: Run, *, version: bool) -> Outcome:
         """What is said of a result that is worse, where it is handed on."""
         worse = self.worse(run, base)
         # What an object says of itself counts before what its class does.
         parts = [part for part in worse if part.type == "object_creation_expression"] or worse
-        told = [said_of(part.node, run.rows.get(part), version=version) for part in parts]
+        told = [
+            of_list(part.node)
+            if any(isinstance(value, Array) for value in run.handed[part])
+            else said_of(part.node, run.rows.get(part), version=version)
+            for part in parts
+        ]
         return max(told, key=STRENGTH.index, default="")
 
     def worse(self, run: Run, base: Run) -> list[Part]:

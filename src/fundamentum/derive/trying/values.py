@@ -1,5 +1,6 @@
 """Values of a program that is tried out: PHP's own, and those that are not known, or are one of a few."""
 
+import itertools
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any, Final
@@ -23,6 +24,12 @@ class Unknown:
 
 
 UNKNOWN: Final = Unknown()
+_counted: Final = itertools.count(1)
+
+
+def now() -> int:
+    """A number that is larger each time: what is made is known by it, and what was begun."""
+    return next(_counted)
 
 
 class Text(str):
@@ -122,11 +129,12 @@ class OneOf:
 class Thing:
     """An object of a class."""
 
-    __slots__ = ("kind", "made", "members")
+    __slots__ = ("born", "kind", "made", "members")
 
     def __init__(self, kind: "Kind", *, made: bool) -> None:
         self.kind = kind
         self.members: Scope = {}
+        self.born = now()
         self.made = made
         """Whether the program itself made it; else what was not seen to be set may be anything."""
 

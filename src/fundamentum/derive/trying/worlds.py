@@ -40,6 +40,7 @@ _NEW: Final = "999.0"
 """The version of an extension that is there."""
 
 
+_NAME: Final = re.compile(r"[\w .-]*")
 _OF_TESTS: Final = re.compile(r"(?:^|_)(?:PHP)?(?:UNIT_?)?TEST(?:S|ING|SUITE|_?MODE)?(?:_|$)|PHPUNIT")
 """Constants that are defined where a program is tested, which is never so on a server."""
 
@@ -98,7 +99,7 @@ class World:
         self.asked: dict[str, list[Asked]] = {}
         self.listing = 0
         self.answers = 0
-        """How often something was asked for that may be missing."""
+        """How often something was asked for that a server has or has not."""
         self.open: set[Part] = set()
         """Functions that ask for what they are given."""
         self.open_files: set[str] = set()
@@ -125,6 +126,8 @@ class World:
         if not isinstance(value, str):
             self.opened(machine)
             return UNKNOWN
+        if not _NAME.fullmatch(value):
+            return whole.absent  # several names in one text
         part = machine.place
         if whole.kind == "function":
             name = stands_for(value)
@@ -194,6 +197,7 @@ class World:
 
     def _of_php_itself(self, machine: Machine, kind: str, value: str, part: Part) -> bool | None:
         """Whether PHP has something without any extension, which may depend on its version; None: it never has."""
+        self.answers += 1
         if kind == "extension":
             return True if canonical(value) in EVERYWHERE - APART_ONCE else None
         span = span_in_php(kind, value.lstrip("\\"))  # type: ignore[arg-type]
@@ -227,8 +231,8 @@ class World:
 
     def answer_made(self, machine: Machine, name: str, given: Given, part: Part) -> Any:
         """The same of an object of one of PHP's classes."""
-        if name == "collection" or name in ("arrayobject", "arrayiterator"):
-            return given.at(0)
+        if name == "collection" or name in ("arrayobject", "arrayiterator", "arraycollection"):
+            return given.at(0) if given.values else Array()
         if name == "reflectionextension" and isinstance(given.at(0), str):
             extension = extension_called(given.at(0).encode("utf-8", "replace"))
             if extension and not self.ask(machine, extension, part, given.at(0)):

@@ -111,7 +111,8 @@ class _Walk:
 
 
 def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
-    if part == "aside" or name in _ASIDE or name in _DEVELOPMENT or _GENERATED.search(here):
+    of_namespace = "/" in here and here.rpartition("/")[2][0].isupper()  # src/Dev holds classes as src/Core does
+    if part == "aside" or name in _ASIDE or (name in _DEVELOPMENT and not of_namespace) or _GENERATED.search(here):
         return "aside", library
     if name in BUNDLED:
         return "bundled", here

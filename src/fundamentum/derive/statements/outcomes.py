@@ -56,12 +56,16 @@ MISSING: Final = re.compile(
 )
 """Words for what is not there, and is asked for."""
 _SEVERITY: Final = re.compile(
-    r"['\"](?:severity|level|type|status)['\"]\s*=>\s*['\"]?[\w\\:]*?(error|critical|fatal|warning)\b", re.I
+    r"['\"](?:severity|level|type|status)['\"]\s*=>\s*['\"]?[\w\\:]*?(?P<level>error|critical|fatal|warning)\b|"
+    r"=>\s*(?:\w{1,12}\(\s*)?['\"](?P<word>bad|error|critical|fatal|failed|warning|unsure|ugly|info|notice|optional|recommended)['\"]",
+    re.I,
 )
 """How bad it is, as the entry of a table of results says."""
 _OF_SEVERITY: Final = re.compile(r"\[['\"](?:severity|level|type|status)['\"]\]$", re.I)
 _LEVEL: Final = re.compile(r"(error|critical|fatal|warning)\b", re.I)
 """The same, given to its key: ``$results['gd']['severity'] = self::ERROR``"""
+_ERROR_SHOWN: Final = re.compile(r"\$(?:this->)?_?errors?\[['\"]warnings?['\"]\]", re.I)
+"""An error that a page shows at the place for warnings: ``$this->error['warning'] = '...'``"""
 _LEVELED: Final = re.compile(
     r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal|important)['\"]|"
     r"[\w\\:]*?(?P<constant>WARN|WARNING|NOTICE|ERROR|CRITICAL|FATAL))\s*[,)]"
@@ -131,11 +135,12 @@ def reported(node: Node, extension: bool) -> Outcome:
     """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
     if node.type in ("assignment_expression", "augmented_assignment_expression"):
         target = text(field(node, "left"))
-        if WARNING.search(target):
+        if WARNING.search(target) and not _ERROR_SHOWN.fullmatch(target):
             return "warns"
         value = text(field(node, "right"))[:400]
         if level := _SEVERITY.search(value) or (_OF_SEVERITY.search(target) and _LEVEL.search(value)):
-            return "warns" if level[1].lower().startswith("warn") else "reports"
+            said = next(filter(None, level.groups())).lower()
+            return "reports" if said in ("bad", "error", "critical", "fatal", "failed") else "warns"
         bad = _FINE.search(target) and text(field(node, "right")).lower() in ("false", "0")
         return "reports" if bad or COLLECTORS.search(target) else ""
     if name := called(node):

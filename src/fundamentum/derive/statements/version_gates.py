@@ -29,7 +29,9 @@ _EXPLAINED: Final = re.compile(
 _KEYS: Final = (b"phpversion'", b'phpversion"', b"php_version'", b'php_version"')
 _OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
-_BY_NAME: Final = re.compile(rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I)
+_BY_NAME: Final = re.compile(
+    rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"](?!\s*,\s*['\"]\d)", re.I
+)
 """``$this->requirePhp('8.1')``, ``new PhpVersionRequirement('8.1')``"""
 ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 """Functions and classes that ask for a version, by their names in lower case."""

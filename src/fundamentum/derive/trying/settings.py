@@ -8,7 +8,6 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
-from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import need_not_be
 from fundamentum.derive.trying.trials import ENOUGH, Run, Trial
@@ -114,7 +113,7 @@ def _switch(trial: Trial, name: str, directive: str, asked: Asked, top: bool) ->
     if not comes.outcome:
         comes, wanted = trial.compared(trial.base, (name,), other), not usual
     if comes.outcome and not comes.doubt and (directive != ZONE or wanted):
-        stops = comes.outcome in _DEMANDS and (of_an_installer(asked.part.file.path) or not asked.doubt)
+        stops = comes.outcome in _DEMANDS and not asked.doubt
         value = "zone" if directive == ZONE else "on" if wanted else "off"
         around = " ".join(names_around(asked.part.node))
         if top and comes.outcome == "stops":

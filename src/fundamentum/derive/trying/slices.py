@@ -19,6 +19,8 @@ _GIVEN: Final = re.compile(
 _ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
 _HELD_AGAINST: Final = rb"(?:in_array|array_\w+)\s*\([^;{}]{0,200}(?<![$\w])(?:%s)\b"
 """A call in which something is looked for in a list that holds an answer."""
+MAX_BLOCK: Final = 400
+"""Bytes of what is done where something is missing, of which all is looked at."""
 MAX_CHUNKS: Final = 4000
 MAX_NAMES: Final = 120
 _SCOPES: Final = frozenset({"function_definition", "method_declaration", "program"})
@@ -87,6 +89,8 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
         end = starts[number + 1] if number + 1 < len(starts) else len(data)
         names.update(_NAMES.findall(data, starts[number], end))
         answers |= _given(data[starts[number] : end])
+        if data[end - 1 : end] == b"{" and 0 <= (last := data.find(b"}", end)) - end < MAX_BLOCK:
+            names |= _given(data[end:last])  # what is done there depends on the answer
     names -= _ASIDE
     held = re.compile(_HELD_AGAINST % b"|".join(map(re.escape, answers))) if answers else None
     for match in held.finditer(data) if held is not None else ():

@@ -63,19 +63,19 @@ def within(part: Part, others: set[Part]) -> bool:
     return above is not None
 
 
-def printed(part: Part) -> Part:
-    """What is printed together with a part: the whole statement; of what is not printed, the part itself."""
+def printed_with(part: Part) -> str:
+    """The text of the statement that prints a part; of what is not printed, nothing."""
     above = part
     while above.above is not None and above.type not in _PRINTING and not above.type.endswith("_statement"):
         above = above.above
-    return above if above.type in _PRINTING else part
+    return above.text if above.type in _PRINTING else ""
 
 
 def leads_on(part: Part) -> bool:
-    """Whether a page leads on to its next step there: ``<input type="submit" value="Next">``, ``redirect('/step/3')``"""
+    """Whether a page leads on to its next step: ``<input type="submit" value="Next">``, ``redirect('/step/3')``"""
     if part.calls and _REDIRECTS.search(called(part.node)):
         return _STEP.search(part.text[:MAX_PRINTED]) is not None
-    return part.type in _TEXTS and _NEXT_STEP.search(printed(part).text[:MAX_PRINTED]) is not None
+    return part.type in _TEXTS and _NEXT_STEP.search((printed_with(part) or part.text)[:MAX_PRINTED]) is not None
 
 
 def is_key(part: Part) -> bool:

@@ -24,7 +24,7 @@ from fundamentum.derive.trying.telling import (
     is_key,
     leads_on,
     only_informs,
-    printed,
+    printed_with,
     where_no_error_is,
     within,
     worse,
@@ -113,7 +113,7 @@ class Trial:
         self.otherwise: set[tuple[str, str]] = set()
         """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
         self.base = self.run(World())
-        if self.base.end in _ENDS and PHP in self.base.world.asked:
+        if self.base.end in _ENDS and PHP in self.base.world.asked and not any(map(leads_on, self.base.seen)):
             others = (self.run(World(version=version)) for version in _OTHERS)
             self.base = next((run for run in others if run.end not in _ENDS), self.base)
         self.least = 0 if self.base.thorough else RESERVED
@@ -284,7 +284,7 @@ class Trial:
             told = "" if only_informs(part) else reported(part.node, extension=True)
             if told == "warns":
                 warned.add(part)  # what only warns may say that something is missing
-            elif told and (WARNING.search(names_around(part.node)[1]) or WARNING.search(printed(part).text[:MAX_SAID])):
+            elif told and (WARNING.search(names_around(part.node)[1]) or WARNING.search(printed_with(part)[:MAX_SAID])):
                 told = "warns"
             how = SAID if told and not reported(part.node, extension=False) else ""
             comes = Comes(told, how, seen.doubt > depth, part)

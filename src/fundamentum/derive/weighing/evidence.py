@@ -55,6 +55,10 @@ class Standing(NamedTuple):
     """Behind a check only."""
 
 
+MANY_CHECKS: Final = 4
+"""Extensions of which a file tells something when they are missing: it is there to look at what is required."""
+
+
 class Whole:
     """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
 
@@ -74,6 +78,8 @@ class Whole:
         self.manifest = manifest
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
         self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
+        self._told_of: dict[str, set[str]] = defaultdict(set)
+        """File → the extensions of which it reports or advises something."""
         self._functions: set[str] = set()
         self._classes: set[str] = set()
         self._constants: set[str] = set()
@@ -133,6 +139,8 @@ class Whole:
                     self._uses[extension].append((path, use))
             for check in facts.checks:
                 self._checks[check.extension].append((self.files[path], check))
+                if check.outcome in ("reports", "warns"):
+                    self._told_of[path].add(check.extension)
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
             self._constants.update(facts.constants)
@@ -179,13 +187,18 @@ class Whole:
             file.part == "own"
             and (
                 check.outcome in _ENDING
-                or (check.outcome == "reports" and looks_at_requirements(file.path, check.around))
+                or (check.outcome == "reports" and self.looks_at_requirements(file.path, check))
             )
             and not check.among
             and (file.path, extension) not in self.pages
             and not self.driver(file.path, check.around.partition(" ")[0], extension)
             for file, check in self.checks(extension)
         )
+
+    def looks_at_requirements(self, path: str, check: Check) -> bool:
+        """Whether a check stands where the program looks at what it requires: by its name, or with many others."""
+        self._index()
+        return looks_at_requirements(path, check.around) or len(self._told_of[path]) >= MANY_CHECKS
 
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""

@@ -12,7 +12,6 @@ from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.manifest import Stated, under_vendor
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
-from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.evidence import Seen, Whole
 from fundamentum.derive.weighing.pages import FIRST
 from fundamentum.derive.weighing.places import asked, places, stated_place
@@ -138,7 +137,7 @@ class Case:
         found = [
             (file, check)
             for file, check in self.outcome("reports", "throws", "leaves")
-            if looks_at_requirements(file.path, check.around) and not self._of_driver(file, check)
+            if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
         if not found:
             return None
@@ -194,7 +193,7 @@ class Case:
     def warned_about(self) -> Verdict | None:
         """Where its requirements are looked at, the program advises it."""
         found = [
-            (file, check) for file, check in self.outcome("warns") if looks_at_requirements(file.path, check.around)
+            (file, check) for file, check in self.outcome("warns") if self.whole.looks_at_requirements(file.path, check)
         ]
         return self.verdict("recommended", "the program advises it", asked(found)) if found else None
 

@@ -24,7 +24,8 @@ from fundamentum.untrusted.files import read_below
 
 _FOLDERS: Final = ("", "docs", "doc", "documentation", "cron", "etc", "etc/cron.d", "contrib")
 _NAMES: Final = re.compile(
-    r"(?:readme|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|prerequisites?)[\w.-]*|"
+    r"(?:readme|liesmich|lisezmoi|leeme|leggimi|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|"
+    r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting)[\w.-]*|"
     r"(?:[\w-]+[._-])?cron(?:tab|job)?s?",
     re.I,
 )
@@ -35,7 +36,8 @@ _ENDINGS: Final = frozenset(
 _CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(
     r"requir|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
-    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension",
+    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
+    r"vorausset|anforderung|pr[ée]-?requis|requisit",
     re.I,
 )
 _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
@@ -51,7 +53,10 @@ _UNSURE: Final = re.compile(
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
-_FOR_DEVELOPERS: Final = re.compile(r"develop|contribut|test|build|docker|upgrad|changelog|translat", re.I)
+_FOR_DEVELOPERS: Final = re.compile(
+    r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
+    re.I,
+)
 MAX_FILES: Final = 12
 MAX_SIZE: Final = 256 * 1024
 _KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {

@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Final
 
+from fundamentum.catalog.symbols import providers
 from fundamentum.derive.families import words_for
 
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
@@ -30,6 +31,33 @@ def names_in(written: bytes) -> Iterator[str]:
 
 
 def names_one(written: bytes, extensions: Iterable[str]) -> bool:
-    """Whether a string in the text names an extension by one of its words: ``case 'memcached'``."""
+    """Whether a text of the program names an extension by one of its words, as what is chosen.
+
+    In a string (``case 'memcached'``), or as a switch (``if (USE_LDAP)``, ``if ($config->enable_ldap)``).
+    """
     strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", written)).decode("latin-1").lower()
-    return bool(strings) and any(word in strings for extension in extensions for word in words_for(extension))
+    switches = {part for name in _switches(written) for part in _PARTS.findall(name)}
+    switches = {part.lower() for part in switches}
+    if not strings and not switches:
+        return False
+    words = [word for extension in extensions for word in words_for(extension)]
+    return any(word in strings or word in switches for word in words)
+
+
+def _switches(written: bytes) -> Iterator[str]:
+    """The names in a condition that look like settings; not PHP's own constants."""
+    for match in _SWITCH.finditer(written):
+        constant = match["constant"]
+        if constant is None:
+            yield (match["switch"] or match["switched"]).decode("latin-1")
+        elif not providers("constant", constant.decode("latin-1")):
+            yield constant.decode("latin-1")
+
+
+_SWITCH: Final = re.compile(
+    rb"(?<![\w$>:'\"])(?P<constant>[A-Z][A-Z0-9]*_[A-Z0-9_]+)\b(?!\s*\()|"
+    rb"(?:\$|->)_?(?:use|enable|with|allow)s?_?(?P<switch>(?:[A-Z]|(?<=_)[a-z])\w*)\b(?!\s*\()|"
+    rb"(?:\$|->)(?P<switched>\w+?)_?(?:[Ee]nabled|[Aa]ctive|[Aa]llowed)\b(?!\s*\()"
+)
+"""A constant of several words; a variable or property that switches something on."""
+_PARTS: Final = re.compile(r"[A-Z]?[a-z0-9]+|[A-Z0-9]+")

@@ -15,13 +15,13 @@ from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(
-    r"\b(?:extensions?|modules?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
+    r"\b(?:extensions?|modules?|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
     r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:or \w{1,10} )?(?:\w{1,10} )?with\b",
     re.I,
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
-    "sync".split()
+    "sync mysql".split()
 )
 """Extensions that are words of everyday's language too."""
 _UNMISTAKABLE: Final = frozenset(
@@ -39,6 +39,10 @@ _ASKS: Final = lazy_regex(r"requir|optional|recommend|prerequisite|dependenc|nee
 """Headings above what an application asks for."""
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
+_VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.I)
+"""``PHP 7.4+, GD, curl``"""
+_DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
+"""What follows is a database."""
 _MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
 """What stands in front of a name as package managers and manifests have it."""
 _ABSENT: Final = lazy_regex(
@@ -83,7 +87,8 @@ def read(line: Line) -> Iterator[Statement]:
 
 def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
-    about = _CONTEXT.search(line.text) is not None
+    led = _ASKS.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
+    about = led or _CONTEXT.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
     taken = 0
@@ -98,6 +103,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         alone = alone or (nothing_else and (status or first))
         if (
             match.start() < taken
+            or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
             or not (about or marked or alone)
             or not _is_meant(name, match[0], line, marked or alone)
         ):
@@ -153,7 +159,7 @@ def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
         )
         version = re.match(rf"[\"'`)\s]*(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:])
         least = re.match(r"[\"'`)\s]*(?:>=|≥|version|v|at least)", text[stop:])
-        entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else name
+        entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else _BRINGS.get(name, name)
         if groups and (joined or (any_of and len(groups) == 1)):
             groups[-1].append(entry)
         else:
@@ -161,3 +167,7 @@ def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
         end = stop
     for group in groups:
         yield " | ".join(dict.fromkeys(group))
+
+
+_BRINGS: Final = dict.fromkeys(("mysql", "mysqlnd"), "mysqli | pdo_mysql")
+"""Packages that are called otherwise than the extensions they bring, of which one is meant: php-mysql"""

@@ -15,7 +15,8 @@ def _shape(text: str) -> re.Pattern[str]:
 _PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?version)?"
 """PHP in a sentence; ``PHP8.1`` in capitals, as ``php8.1-intl`` is the name of a package."""
 _LEAST: Final = (
-    r"(?:(?:>=|≥|=>|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|has to be|"
+    r"(?:(?:>=|≥|=>|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|"
+    r"has to be|"
     r"need(?:s|ed)?|"
     r"requires?|is|:|\^|~)\s*)*"
 )
@@ -35,7 +36,7 @@ _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?sup
 _GONE: Final = _shape(
     rf"{_PHP}\s*{VERSION}(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
 )
-_BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|<)\s*(?:PHP )?{VERSION}")
+_BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not|<)\s*(?:PHP )?{VERSION}")
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 

@@ -30,7 +30,7 @@ _OF_ERRORS: Final = re.compile(
     r"^error_reporting$|error_handler$|^error_(?:get|clear)_last$|_last_error(?:_msg)?$|_err(?:no|or)$"
 )
 """Functions of PHP itself that tell of no error by being called."""
-_ASKS: Final = r"requir|need|at least|minimum|upgrade"
+_ASKS: Final = r"requir|need|at least|minimum|upgrade|(?:not |in)compatible|does not (?:run|work)"
 _NEEDS: Final = re.compile(
     rf"\bPHP\b.{{0,80}}(?:{_ASKS}|or (?:newer|higher|later|greater|above)|too old|not supported|version|unsupported|"
     rf"incompatible)|(?:{_ASKS}).{{0,80}}\bPHP\b|"

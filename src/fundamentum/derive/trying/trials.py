@@ -55,6 +55,7 @@ MAX_FURTHER: Final = 4
 MAX_SAID: Final = 400
 """Characters of what is printed at once."""
 _ENDS: Final = ("exits", "throws")
+_TEXTS: Final = frozenset({"string", "encapsed_string", "text"})
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
 
 Way = Callable[[Running], tuple[str, Any]]
@@ -113,9 +114,11 @@ class Trial:
         self.otherwise: set[tuple[str, str]] = set()
         """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
         self.base = self.run(World())
-        if self.base.end in _ENDS and PHP in self.base.world.asked and not any(map(leads_on, self.base.seen)):
-            others = (self.run(World(version=version)) for version in _OTHERS)
-            self.base = next((run for run in others if run.end not in _ENDS), self.base)
+        if PHP in self.base.world.asked and _refuses(self.base):
+            compared = sorted(self.base.world.looks.compared.values(), reverse=True)
+            versions = [*_OTHERS, *((major, minor, max(patch, 1) - 1) for major, minor, patch in compared), *compared]
+            others = (self.run(World(version=version)) for version in versions)
+            self.base = next((run for run in others if not _refuses(run)), self.base)
         self.least = 0 if self.base.thorough else RESERVED
         self.version = self.base.world.version
         self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
@@ -238,6 +241,8 @@ class Trial:
         """What a run comes to beside another; that is the first one, if none is given."""
         base = base or self.base
         depth = self.place(names, run).doubt
+        # A version that is kept first may be looked at in a later step of an installer, whichever that is.
+        depth += PHP in names and self.base.thorough
         new = self.new(run, base)
         found = self._reported(new, depth)
         if run.end in _ENDS and run.ended_at is not None:
@@ -323,6 +328,14 @@ class Trial:
         before = [place for place in places if place.order <= order] or places
         nowhere = Asked(0, self.program.nowhere, self.program.nowhere, 0)
         return max(before, key=lambda place: place.order, default=nowhere)
+
+
+def _refuses(run: Run) -> bool:
+    """Whether a program seems not to run on a version: it ends, or tells why and leaves; not where it leads on."""
+    if run.end in _ENDS:
+        return not any(map(leads_on, run.seen))
+    left = run.ended_at is not None and run.ended_at.type == "return_statement" and run.ended_at.function_above is None
+    return left and any(reported(part.node, extension=False) == "reports" for part in run.seen if part.type in _TEXTS)
 
 
 def _weight(comes: Comes) -> tuple[bool, int, bool]:

@@ -23,7 +23,10 @@ _TERM: Final = "dt"
 _LISTS: Final = frozenset({"ul", "ol"})
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
 _MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
-_BULLET: Final = lazy_regex(r"^\s*(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+")
+_BULLET: Final = lazy_regex(
+    r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
+)
+"""What stands before an entry of a list; five stars are the times of a scheduled program."""
 _SENTENCE: Final = lazy_regex(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
 _UNDERLINE: Final = lazy_regex(r"\s*([=\-~^\"#*+])\1{2,}\s*")
 

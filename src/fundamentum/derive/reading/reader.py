@@ -35,7 +35,7 @@ from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
-from fundamentum.derive.statements.wishes import CALLS, programs_in, wishes_of
+from fundamentum.derive.statements.wishes import CALLS, directories_in, programs_in, wishes_of
 
 MAX_STATED: Final = 1000
 """Statements of one kind in one file: those of an installer are a few dozen."""
@@ -100,7 +100,13 @@ class _Reader:
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
             syntax=(*self.syntax.values(), *found_in(self.source, [RULES[number] for number in constructs])),
-            wishes=(*self.wishes, *of_hosts, *programs_in(self.source), *sizes_taken(root, self.data)),
+            wishes=(
+                *self.wishes,
+                *of_hosts,
+                *programs_in(self.source),
+                *directories_in(self.data),
+                *sizes_taken(root, self.data),
+            ),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
             gates=tuple(itertools.islice(gates(root, self.data, self.words), MAX_STATED)),

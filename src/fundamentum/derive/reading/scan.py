@@ -32,7 +32,7 @@ from fundamentum.derive.reading.words import defines_one, extensions_of, interes
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
 from fundamentum.derive.statements import asking_calls, removed_functions, uploaded_sizes, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
-from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, SETTINGS, STARTING
+from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
 
 Progress = Callable[[str, int, int], None]
@@ -159,6 +159,8 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
     if (b"ini_get" in words and b"ini_get($" in data) or all(word in data for word in uploaded_sizes.SPEAKING):
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
+        return True
+    if b"ermission" in data and RIGHTS.search(data):
         return True
     if asking_calls.BY_ARGUMENT.search(lowered):
         return True

@@ -51,7 +51,7 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         # Words in an array: the first is the command.
         first = given[0].named_children[0] if given[0].type == "array_creation_expression" else None
         told = first.named_children[0] if first is not None and first.named_children else given[0]
-        beginnings = (value.partition(UNKNOWN) for value in values(told, source))
+        beginnings = (_beginning(value, text(told)) for value in values(told, source))
         for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
             if command:
                 yield Wish("command", command, "", at, f"{name}()")
@@ -80,6 +80,37 @@ def programs_in(source: Source) -> Iterator[Wish]:
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
             yield Wish("command", name, "", line(node), f"'{match[1].decode('latin-1')}'")
+            if match.re is STARTING:
+                yield Wish("function", "proc_open", "", line(node), "a process is started")
+
+
+RIGHTS: Final = re.compile(
+    rb"['\"](?:\w*permissions?|\w*writ\w+)['\"]\s*=>\s*(?:\[|array\s*\()"
+    rb"((?:\s*['\"][\w./-]{2,80}['\"]\s*=>\s*['\"]?0?7[0-7]{2}['\"]?\s*,?){1,40})",
+    re.I,
+)
+"""``'permissions' => ['storage/logs/' => '775']``, as configurations of installers have it"""
+_RIGHT: Final = re.compile(rb"['\"]([\w./-]{2,80})['\"]\s*=>")
+
+
+def directories_in(data: bytes) -> Iterator[Wish]:
+    """Directories of a table that says who may write to them."""
+    for table in RIGHTS.finditer(data) if b"=>" in data else ():
+        for entry in _RIGHT.finditer(data, table.start(1), table.end(1)):
+            path = entry[1].decode().rstrip("/")
+            at = data.count(b"\n", 0, entry.start()) + 1
+            yield Wish("directory", path, "", at, f"'{entry[1].decode()}' in a table of permissions")
+
+
+_IN_DIRECTORY: Final = re.compile(r"(?:dir|path|bin|prefix)\w*['\"]?\]?\s*\.", re.I)
+"""A command in a directory that is configured: ``$config['tools_dir'] . 'convert -version'``"""
+
+
+def _beginning(value: str, written: str) -> tuple[str, str, str]:
+    """What is known of a command from its beginning on; of one in a directory that is not known, from the name on."""
+    known = value.partition(UNKNOWN)
+    in_directory = not known[0] and _IN_DIRECTORY.search(written[:80]) is not None
+    return value.removeprefix(UNKNOWN).partition(UNKNOWN) if in_directory else known
 
 
 def _sensible(value: str) -> bool:

@@ -12,6 +12,11 @@ _SCRIPT: Final = r"((?:[A-Za-z0-9_-]+/)*[A-Za-z0-9_-]+\.php|bin/[A-Za-z0-9_-]+)"
 _CRON: Final = lazy_regex(
     rf"((?:[\d*][\d*/,-]*\s+){{4}}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)??(?:cd\s+\S+\s*(?:&&|;)\s*)?(?:\S*php\S*\s+)?(?:-\S+\s+)*/?\S*?{_SCRIPT}"
 )
+_BY_NAME: Final = lazy_regex(
+    r"((?:[\d*][\d*/,-]*\s+){4}[\d*][\d*/,-]*)\s+(?:[a-z_][\w-]*\s+)??(?:cd\s+\S+\s*(?:&&|;)\s*)?\S*php[\d.]*\s+(?:-\S+\s+)*"
+    r"(?:/\S*/)?([a-z][\w-]{1,20})(?:\s|$)"
+)
+"""A script whose name has no ending: ``* * * * * cd /srv/app && php console tasks:run``"""
 _EVERY: Final = lazy_regex(
     r"\b(?:every|once (?:an?|each)|each)\s+(\d+)?\s*(minute|hour|day|night|week|month)s?\b|"
     r"\b(hourly|daily|nightly|weekly|monthly)\b",
@@ -26,7 +31,7 @@ _TIMES: Final = {"week": "weekly", "month": "monthly", "night": "daily", "nightl
 def read(line: Line) -> Iterator[Statement]:
     """A script with the times at which it has to run."""
     level = level_of(line)
-    if match := _CRON.search(line.text):
+    if match := _CRON.search(line.text) or _BY_NAME.search(line.text):
         yield Statement(("tasks", level), " ".join(match[1].split()), _below(match[2]), level)
         return
     script, every = re.search(rf"(?<![\w.]){_SCRIPT}", line.text), _EVERY.search(line.text)

@@ -22,7 +22,7 @@ WARNING: Final = re.compile(r"warn|recommend|optional|suggest|notice|advis|hint"
 """How what only recommends something is called."""
 COLLECTORS: Final = re.compile(
     r"err(?:or|s\b|$)|fail|missing|problem|fatal|issue|incompat|unmet|critical|abort|not_?ok|unsupported|halt|"
-    r"deactivate|bail|lacking",
+    r"deactivate|bail|lacking|erreur|fehler",
     re.I,
 )
 """How what holds errors, or tells of one, is called."""

@@ -109,7 +109,8 @@ _IN_DIRECTORY: Final = re.compile(r"(?:dir|path|bin|prefix)\w*['\"]?\]?\s*\.", r
 def _beginning(value: str, written: str) -> tuple[str, str, str]:
     """What is known of a command from its beginning on; of one in a directory that is not known, from the name on."""
     known = value.partition(UNKNOWN)
-    in_directory = not known[0] and _IN_DIRECTORY.search(written[:80]) is not None
+    named = value[1:2].isalpha() or value[1:2] == "/"
+    in_directory = not known[0] and named and _IN_DIRECTORY.search(written[:80]) is not None
     return value.removeprefix(UNKNOWN).partition(UNKNOWN) if in_directory else known
 
 

@@ -16,7 +16,7 @@ _INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
 MAX_PRINTED: Final = 400
 _TEXTS: Final = frozenset({"text", "string", "encapsed_string"})
 _NEXT_STEP: Final = re.compile(
-    r"<(?:input|button|a)\b.{0,300}?\b(?:next|continue|proceed|go on|step[-_=]?\w*)\b", re.I | re.S
+    r"<(?:input|button|a)\b.{0,300}?\b(?:next|continue|proceed|go on|install|step[-_=]?\w*)\b", re.I | re.S
 )
 _REDIRECTS: Final = re.compile(r"redirect|^header$|^location$|go_?to", re.I)
 _STEP: Final = re.compile(r"step|next|continue|proceed", re.I)

@@ -23,7 +23,8 @@ from fundamentum.derive.trying.found import Found, agreed
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Ledger, Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.trials import Trial, Way
+from fundamentum.derive.trying.runs import Way
+from fundamentum.derive.trying.trials import Trial
 from fundamentum.untrusted.files import read_below
 
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"

@@ -7,8 +7,10 @@ from typing import Final, NamedTuple
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.php_source.facts import Operator, Outcome
 from fundamentum.derive.php_source.nodes import Patience
+from fundamentum.derive.trying.coming import Comes
 from fundamentum.derive.trying.program import Program
-from fundamentum.derive.trying.trials import ENOUGH, MAX_FURTHER, Comes, Run, Trial
+from fundamentum.derive.trying.runs import ENOUGH, Run
+from fundamentum.derive.trying.trials import MAX_FURTHER, Trial
 from fundamentum.derive.trying.versions import Version, of_number
 from fundamentum.derive.trying.worlds import PHP, Asked, World
 
@@ -103,7 +105,7 @@ class _Search:
         run, base = self.trial.run(World(version=version)), self.trial.base
         if base.end == ENOUGH:
             return run.end in ("exits", "throws")
-        return run.seen.keys() != base.seen.keys() or run.end != base.end or run.handed != base.handed
+        return not run.alike(base) or run.handed != base.handed
 
     def _border(self, before: Version, after: Version, operator: Operator, outcome: Outcome) -> Bound:
         """The bound between two versions, of which one is refused."""

@@ -12,10 +12,11 @@ from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
+from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
-from fundamentum.derive.trying.trials import SAID, UNLIKE_OTHERS, Comes, Told, Trial
+from fundamentum.derive.trying.trials import Told, Trial
 from fundamentum.derive.trying.worlds import Asked
 
 _FOR_EACH: Final = ("array_map",)

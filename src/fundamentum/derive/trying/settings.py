@@ -9,8 +9,9 @@ from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
 from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.runs import ENOUGH, Run
 from fundamentum.derive.trying.said_at import need_not_be
-from fundamentum.derive.trying.trials import ENOUGH, Run, Trial
+from fundamentum.derive.trying.trials import Trial
 from fundamentum.derive.trying.worlds import DIRECTIVE, MEGABYTE, PLENTY, SIZES, Asked, World
 
 LEAST_SIZE: Final = 4
@@ -101,8 +102,7 @@ def _smallest(low: int, high: int, enough: Callable[[int], bool]) -> int:
 
 def _otherwise(trial: Trial, run: Run) -> bool:
     """Whether the program does anything otherwise."""
-    base = trial.base
-    return run.seen.keys() != base.seen.keys() or run.end != base.end or bool(trial.worse(run, base))
+    return not run.alike(trial.base) or bool(run.worse_than(trial.base))
 
 
 def _switch(trial: Trial, name: str, directive: str, asked: Asked, top: bool) -> Iterator[tuple[str, Wish]]:

@@ -1,0 +1,113 @@
+"""PHP's functions that call another one for each member of a list, and the methods of collections that do."""
+
+from collections.abc import Callable
+from typing import Any
+
+from fundamentum.derive.trying.builtins import named
+from fundamentum.derive.trying.comparing import equal
+from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Loaded, lifted, truth
+
+
+def kept(whole: Array, keep: Callable[[Any, Any], bool | None]) -> Array:
+    """The members that are kept; where that is not known, there may be more."""
+    told = {key: keep(key, value) for key, value in whole.items.items()}
+    items = {key: value for key, value in whole.items.items() if told[key]}
+    more = [value for key, value in whole.items.items() if told[key] is None]
+    return Array(items, loose=whole.loose, more=[*more, *whole.more])
+
+
+@named("array_filter", "->filter")
+def _filter(machine: Machine, given: Given) -> Any:
+    whole, function = given.at(0), given.at(1, "callback")
+    mode = given.at(2, "mode")
+    if not isinstance(whole, Array):
+        return UNKNOWN
+
+    def keep(key: Any, value: Any) -> bool | None:
+        if function is None:
+            return truth(value)
+        told = [key] if mode == "key" else [value, key] if mode == "both" or isinstance(function, Closure) else [value]
+        return truth(machine.call_value(function, Given.of(*told)))
+
+    return kept(whole, keep)
+
+
+@named("->reject")
+def _reject(machine: Machine, given: Given) -> Any:
+    whole = given.at(0)
+    if not isinstance(whole, Array):
+        return UNKNOWN
+
+    def keep(key: Any, value: Any) -> bool | None:
+        told = truth(machine.call_value(given.at(1), Given.of(value, key)))
+        return None if told is None else not told
+
+    return kept(whole, keep)
+
+
+@named("->map", "->mapwithkeys", "->flatmap")
+def _mapped(machine: Machine, given: Given) -> Any:
+    return _map(machine, Given.of(given.at(1), given.at(0)))
+
+
+@named("array_map")
+def _map(machine: Machine, given: Given) -> Any:
+    function, whole, others = given.at(0), given.at(1), given.values[2:]
+    if isinstance(whole, Loaded):
+        return whole
+    if not isinstance(whole, Array):
+        machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
+        return UNKNOWN
+    columns = [one.values() for one in others if isinstance(one, Array)]
+    if function is None and not columns:
+        return whole
+    items = {}
+    for at, (key, value) in enumerate(whole.items.items()):
+        more = [column[at] if at < len(column) else None for column in columns]
+        row = [value, *more]  # without a function the lists are put together
+        items[key] = Array.of(row) if function is None else machine.call_value(function, Given.of(*row))
+    return Array(items, loose=whole.loose)
+
+
+@named("array_walk", "->each")
+def _walk(machine: Machine, given: Given) -> Any:
+    whole, function = given.at(0), given.at(1)
+    for key, value in whole.items.items() if isinstance(whole, Array) else ():
+        machine.call_value(function, Given.of(value, key, *given.values[2:]))
+    if not isinstance(whole, Array):
+        machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
+    return whole if isinstance(whole, Array) else UNKNOWN
+
+
+@named("array_reduce", "->reduce")
+def _reduce(machine: Machine, given: Given) -> Any:
+    whole, value = given.at(0), given.at(2, "initial")
+    if not isinstance(whole, Array) or whole.loose:
+        return UNKNOWN
+    for one in whole.values():
+        value = machine.call_value(given.at(1), Given.of(value, one))
+    return value
+
+
+@named("array_any", "->some", "->contains")
+def _any(machine: Machine, given: Given) -> Any:
+    return _quantified(machine, given, deciding=True)
+
+
+@named("array_all", "->every")
+def _all(machine: Machine, given: Given) -> Any:
+    return _quantified(machine, given, deciding=False)
+
+
+def _quantified(machine: Machine, given: Given, *, deciding: bool) -> Any:
+    whole, function = given.at(0), given.at(1)
+    if not isinstance(whole, Array):
+        return UNKNOWN
+    if not isinstance(function, (Closure, BoundMethod, str)):
+        told_of = [truth(lifted(equal, function, value)) for value in whole.values()]
+        return True if True in told_of else UNKNOWN if None in told_of or whole.loose else False
+    told = [truth(machine.call_value(function, Given.of(value, key))) for key, value in whole.items.items()]
+    if deciding in told:
+        return deciding
+    return UNKNOWN if None in told or whole.loose else not deciding

@@ -1,0 +1,121 @@
+"""What comes of something that is missing: what a program does otherwise than on a server that has it."""
+
+from collections.abc import Sequence
+from typing import Final, NamedTuple
+
+from fundamentum.derive.php_source.facts import Outcome
+from fundamentum.derive.php_source.nodes import names_around
+from fundamentum.derive.statements.outcomes import STRENGTH, WARNING, notifies, refused, reported
+from fundamentum.derive.trying.handing import of_list, said_of
+from fundamentum.derive.trying.machine import Seen
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.runs import ENDS, Run
+from fundamentum.derive.trying.telling import (
+    is_asked,
+    is_kept,
+    is_key,
+    only_informs,
+    printed_with,
+    where_no_error_is,
+    within,
+)
+from fundamentum.derive.trying.values import Array, Thing, shape
+
+SAID: Final = "said"
+"""How it is reported: in words alone."""
+UNLIKE_OTHERS: Final = "unlike others"
+"""The same: it goes on, where without others that are asked for at the same place it does not."""
+MAX_SAID: Final = 400
+"""Characters of what is printed at once."""
+_TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
+
+
+class Comes(NamedTuple):
+    """What comes of something that is missing."""
+
+    outcome: Outcome
+    how: str = ""
+    """``exits``, ``throws``, ``leaves``; ``said``: it only says so in words; ``unlike others``: see there."""
+    doubt: bool = False
+    """Whether that hangs on something else, which is not known."""
+    at: Part | None = None
+    """Where, if that is known."""
+
+
+def weight(comes: Comes) -> tuple[bool, int, bool]:
+    """How strong it is, to be compared with that of others."""
+    return not comes.doubt, STRENGTH.index(comes.outcome), comes.how != SAID
+
+
+def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
+    """What a run comes to beside another.
+
+    ``depth``: on how many things that are not known it hung where it was asked; ``version``: for PHP's version.
+    """
+    new = run.new_beside(base)
+    found = _reported(new, depth)
+    if run.end in ENDS and run.ended_at is not None:
+        if run.end == base.end and run.ended_at is base.ended_at:
+            other = shape(run.value) != shape(base.value) and run.value not in (0, None)
+            return Comes("reports", at=run.ended_at) if other else found
+        failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
+        if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
+            return Comes("stops", run.end, at=run.ended_at)
+    if (perhaps := _perhaps(run, base, depth)) is not None and (not perhaps.doubt or not found.outcome or found.doubt):
+        return perhaps
+    refusal = next((part for part, seen in new if refused(part.node) and seen.doubt <= depth), None)
+    if refusal is not None:
+        return Comes("stops", "throws", at=refusal)
+    if any(part.type == "return_statement" for part, _ in new) and any(notifies(part.node) for part, _ in new):
+        return Comes("reports")
+    left = run.left_at is not None and run.left_at not in base.seen
+    if left and any(part.type in _TELLS for part, _ in new):
+        return Comes("stops", "leaves")
+    if found.outcome != "reports" and run.leads_on_less(base):
+        return Comes("reports")
+    return found if found.outcome else Comes(_handed_on(run, base, version=version))
+
+
+def _perhaps(run: Run, base: Run, depth: int) -> Comes | None:
+    """That the program ends on one of some ways, of which it is not known which it goes."""
+    may = {part: at for part, at in run.perhaps_ended.items() if part not in base.perhaps_ended}
+    if not may:
+        return None
+    part = min(may, key=lambda one: may[one])
+    how = "throws" if part.type.startswith("throw") else "exits"
+    return Comes("stops", how, at=part) if may[part] <= depth else Comes("stops", how, doubt=True)
+
+
+def _reported(new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
+    """The strongest that one of some parts reports."""
+    found = kept = Comes("")
+    warned: set[Part] = set()
+    for part, seen in new:
+        if within(part, warned) or is_key(part) or is_asked(part):
+            continue
+        told = "" if only_informs(part) else reported(part.node, extension=True)
+        if told == "warns":
+            warned.add(part)  # what only warns may say that something is missing
+        elif told and (WARNING.search(names_around(part.node)[1]) or WARNING.search(printed_with(part)[:MAX_SAID])):
+            told = "warns"
+        how = SAID if told and not reported(part.node, extension=False) else ""
+        comes = Comes(told, how, seen.doubt > depth, part)
+        if told and is_kept(part):
+            kept = max(kept, comes, key=weight)
+        elif told and weight(comes) > weight(found):
+            found = comes
+    return found if found.outcome else kept
+
+
+def _handed_on(run: Run, base: Run, *, version: bool) -> Outcome:
+    """What is said of a result that is worse, where it is handed on."""
+    worse = run.worse_than(base)
+    # What an object says of itself counts before what its class does.
+    parts = [part for part in worse if part.type == "object_creation_expression"] or worse
+    told = [
+        of_list(part.node)
+        if any(isinstance(value, Array) for value in run.handed[part])
+        else said_of(part.node, run.rows.get(part), version=version)
+        for part in parts
+    ]
+    return max(told, key=STRENGTH.index, default="")

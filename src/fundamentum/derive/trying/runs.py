@@ -1,0 +1,78 @@
+"""One way into a program, gone through on one server."""
+
+from collections.abc import Callable
+from typing import Any, Final
+
+from fundamentum.derive.statements.outcomes import reported
+from fundamentum.derive.trying.machine import MAX_STEPS, Seen
+from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.running import Running
+from fundamentum.derive.trying.telling import leads_on, worse
+from fundamentum.derive.trying.worlds import World
+
+ENDS: Final = ("exits", "throws")
+"""How a way ends that ends the program."""
+ENOUGH: Final = "enough"
+"""How a way ends that is too long to be gone through."""
+_TEXTS: Final = frozenset({"string", "encapsed_string", "text"})
+
+Way = Callable[[Running], tuple[str, Any]]
+"""A way into a program: what goes it, and how it ends."""
+
+
+class Run:
+    """One way gone through on one server."""
+
+    def __init__(self, program: Program, way: Way, world: World) -> None:
+        self.world = world
+        machine = Running(program, world)
+        self.end, self.value = way(machine)
+        self.ended_at = machine.ended_at
+        self.perhaps_ended = dict(reversed(machine.perhaps_ended))
+        self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
+        self.effects = machine.effects()
+        self.steps = machine.steps
+        self.thorough = machine.most > MAX_STEPS
+        """Whether it is there to look at what is required."""
+        program.ledger.steps -= machine.steps
+
+    def signature(self) -> int:
+        """The same for runs in which the program did the same, though its files were read anew."""
+        seen = frozenset((part.file.path, part.node.start_byte, part.node.end_byte) for part in self.seen)
+        return hash((seen, self.end, repr(list(self.handed.values()))))
+
+    @property
+    def left_at(self) -> Part | None:
+        """The ``return`` with which it ended."""
+        returned = self.ended_at is not None and self.ended_at.type == "return_statement"
+        return self.ended_at if returned else None
+
+    def new_beside(self, base: "Run") -> list[tuple[Part, Seen]]:
+        """The parts that are come to here, and not in another run, in order."""
+        new = ((part, seen) for part, seen in self.seen.items() if part not in base.seen)
+        return sorted(new, key=lambda one: one[1].order)
+
+    def alike(self, base: "Run") -> bool:
+        """Whether the program did the same in another run."""
+        return self.seen.keys() == base.seen.keys() and self.end == base.end
+
+    def leads_on_less(self, base: "Run") -> bool:
+        """Whether another run led on to a next step where this one does not."""
+        return any(leads_on(part) for part in base.seen if part not in self.seen)
+
+    def worse_than(self, base: "Run") -> list[Part]:
+        """The places where a result is handed on that is worse than in another run."""
+        return [
+            part
+            for part, values in self.handed.items()
+            if (before := base.handed.get(part, [])) != values and any(map(worse, values, before))
+        ]
+
+    def refuses(self) -> bool:
+        """Whether the program seems not to run here: it ends, or tells why and leaves; not where it leads on."""
+        if self.end in ENDS:
+            return not any(map(leads_on, self.seen))
+        texts = (part for part in self.seen if part.type in _TEXTS)
+        left = self.left_at is not None and self.left_at.function_above is None
+        return left and any(reported(part.node, extension=False) == "reports" for part in texts)

@@ -24,6 +24,8 @@ FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "co
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
 _EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?", re.I)
+_EXT: Final = re.compile(r"ext-([\w-]+)$")
+"""A key as manifests of the package manager have it: ``"ext-curl": "*"``"""
 _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)
@@ -86,6 +88,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _of_table(
                 {"php": value.get("min") or value.get("minimum") or value.get("version")}, level, depth + 1
             )
+        elif (marked := _EXT.match(name)) and isinstance(value, str):
+            yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):
             yield from extensions_in(value, inside, depth + 1)
         elif isinstance(value, dict):

@@ -167,7 +167,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
     return (
         any(word in code for word in _OF_VERSIONS)
         or any(word in data for word in version_gates.NAMED)
-        or version_gates.speaks(lowered)
+        or version_gates.speaks(data, lowered)
         or b"get_loaded_extensions" in data
         or LISTING_DRIVERS in lowered
         or removed_functions.speaks(data)

@@ -17,16 +17,23 @@ NAMED: Final = (b"'PHP_VERSION", b'"PHP_VERSION', b"'PHP_M", b'"PHP_M')
 """How the names of PHP's constants begin in quotes: ``constant('PHP_VERSION_ID')``"""
 _VERBS: Final = rb"(?:require|check|assert|ensure|need|min(?:imum)?)s?_?"
 _DECLARED: Final = re.compile(
-    rb"['\"]php(?:_?version|_?min)?['\"]\s*=>\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]", re.I
+    rb"['\"]php(?:_?version|_?min)?['\"]\s*=>\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)"
+    rb"(?:\s*-\s*(\d\.\d{1,2})(?:\.\d{1,3})?)?['\"]",
+    re.I,
 )
-"""``'php' => '8.1'`` in a table."""
+"""``'php' => '8.1'`` in a table, or ``'php' => '8.1.0-8.4.99'``."""
 _EXPLAINED: Final = re.compile(
     rb"['\"](?:min(?:imum|imal)?|requir(?:ed|es?)|least|needed|lowest)_?php_?version['\"]\s*=>\s*"
     rb"['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]",
     re.I,
 )
 """The same by a key that says it all: ``'requiredPhpVersion' => '8.1'``"""
-_KEYS: Final = (b"phpversion'", b'phpversion"', b"php_version'", b'php_version"')
+_NUMBERS: Final = re.compile(
+    rb"\b(?:php_?min|min_?php)(?:_?version)?['\"]?\]?\s*=>?\s*(?:array\s*\(|\[)\s*(\d)\s*,\s*(\d{1,2})\s*(?:,\s*\d{1,2}\s*)?[)\]]",
+    re.I,
+)
+"""``$this->phpmin = array(7, 4)``"""
+_KEYS: Final = tuple(b"phpmin php_min minphp min_php phpversion' phpversion\" php_version' php_version\"".split())
 _OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(
@@ -37,9 +44,10 @@ ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 """Functions and classes that ask for a version, by their names in lower case."""
 
 
-def speaks(lowered: bytes) -> bool:
-    """Whether a file, in lower case, may have a key that says which version of PHP it needs."""
-    return any(key in lowered for key in _KEYS)
+def speaks(data: bytes, lowered: bytes) -> bool:
+    """Whether a file may have a key that says which version of PHP it needs.  ``lowered``: the same in lower case."""
+    named = b"'php'" in lowered or b'"php"' in lowered
+    return any(key in lowered for key in _KEYS) or (named and _DECLARED.search(data) is not None)
 
 
 def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
@@ -51,9 +59,21 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
         known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
         if known is not None and _OF_REQUIREMENTS.search(heading(entry)):
-            yield Gate(
-                ">=", known[1].decode(), line(entry), text(entry)[:60], "reports", f"requirements {names_of(entry)}"
-            )
+            around_it = f"requirements {names_of(entry)}"
+            yield Gate(">=", known[1].decode(), line(entry), text(entry)[:60], "reports", around_it)
+            if known[2]:
+                major, _, minor = known[2].decode().partition(".")
+                yield Gate("<", f"{major}.{int(minor) + 1}", line(entry), text(entry)[:60], "stops", around_it)
+    for match in _NUMBERS.finditer(data):
+        at = data.count(b"\n", 0, match.start()) + 1
+        yield Gate(
+            ">=",
+            f"{match[1].decode()}.{match[2].decode()}",
+            at,
+            match[0].decode("latin-1")[:60],
+            "reports",
+            "requirements",
+        )
     for entry in around(root, data, _EXPLAINED, ("array_element_initializer",)):
         known = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
         if known is not None:

@@ -22,7 +22,7 @@ from fundamentum.derive.trying.values import Array, truth
 
 OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
-    r"install|setup|bootstrap|init|preflight|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
+    r"install|setup|bootstrap|init|preflight|enableable|diagnos|validate|verify|ensure|upgrade|activat|main|run|test",
     re.I,
 )
 """How what is called looks whether a program can run."""
@@ -44,6 +44,12 @@ _OPTIONAL_CLASS: Final = re.compile(
     re.I,
 )
 """How a class that is one requirement says that it need not be met."""
+_REQUIREMENTS_CHECK: Final = re.compile(
+    r"prerequisit|requirements?(?:_?(?:ok|met|fulfilled|check))?$|check_?(?:req|env|system|server)|can_?install|preflight|enableable|"
+    r"installable",
+    re.I,
+)
+"""How functions are called that answer whether all that is required is there."""
 _OF_REQUIREMENTS: Final = re.compile(r"requir|check|prerequisit|depend", re.I)
 """How classes are called of which one is made for each requirement."""
 MAX_CLASS: Final = 4000
@@ -111,6 +117,8 @@ def _of_function(place: Node, *, version: bool) -> Outcome:
     holder = nearest(place, "class_declaration")
     if version:
         return "reports" if OF_CHECKS.search(function) else ""
+    if _REQUIREMENTS_CHECK.search(function):
+        return "warns" if WARNING.search(function) else "reports"
     if holder is None:
         return ""
     written = text(holder)[:MAX_CLASS]

@@ -15,11 +15,13 @@ from fundamentum.derive.result import Entry, Place
 from fundamentum.model.needs_value import Level
 
 MAX_FILES: Final = 30
-_FOLDERS: Final = ("", "config", "conf", "etc", "app/config", "config/packages", "includes", "inc")
+_FOLDERS: Final = ("", "config", "conf", "etc", "app/config", "config/packages", "includes", "inc", "sites/default")
 _NAMES: Final = re.compile(
     r"\.?env(?:\.(?:example|dist|sample|prod|production|local))?|"
     r"[\w.-]*(?:config|configuration|settings|parameters|database|local)[\w.-]*?[._-]?"
     r"(?:sample|dist|example|default|template|tpl|inc)[\w.-]*|"
+    r"(?:default|sample|example|dist)[._-][\w.-]*(?:config|configuration|settings)[\w.-]*|"
+    r"[\w-]+[._-](?:sample|dist|example|default)\.(?:ini|ya?ml|json|php|toml|conf)|"
     r"(?:database|dbal|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
     re.I,
 )
@@ -33,11 +35,11 @@ _BEFORE: Final = re.compile(r"[\w'\"\]\[ .>-]{0,80}\Z")
 """What stands before the last part of a key: ``config['db']['``"""
 _KEY: Final = re.compile(
     r"(?:^|_)(?:db|database|sql)_?(?:connection|driver|type|url|dsn|engine|adapter|backend|dbms)$|"
-    r"^(?:dbtype|dbdriver|dbms|dbengine)$|^(?:DATABASE_URL|DB_DSN)$",
+    r"^(?:dbtype|dbdriver|dbms|dbengine)$|^(?:DATABASE_URL|DB_DSN)$|^dsn$",
     re.I,
 )
 _KEY_BELOW: Final = re.compile(r"^(?:driver|type|engine|adapter|backend|connection|default|dbms)$", re.I)
-_ABOUT_DATABASE: Final = re.compile(r"(?<![a-z])(?:db|database|dbal|sql|pdo|connections?)(?![a-z])", re.I)
+_ABOUT_DATABASE: Final = re.compile(r"(?<![a-z])(?:db|databases?|dbal|sql|pdo|connections?)(?![a-z])", re.I)
 _STORE: Final = re.compile(
     r"(?:cache|session|queue|broadcast)_?(?:driver|store|connection|url|dsn|handler|backend|adapter)$|"
     r"^REDIS_URL$|^MESSENGER_\w+_DSN$",

@@ -218,6 +218,14 @@ def _names_of(function: Part) -> Iterator[str]:
         yield kind
 
 
+def _above(part: Part) -> Iterator[Part]:
+    """The parts in which one stands, the innermost first."""
+    above = part.above
+    while above is not None:
+        yield above
+        above = above.above
+
+
 def _alone(function: Part, kind: str, machine: Running) -> tuple[str, Any]:
     return machine.function_alone(function, kind)
 
@@ -227,9 +235,16 @@ def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[t
     code = program.code(path)
     if code is None:
         return
-    functions = {id(around[-1]): around[-1] for at in places if (around := code.around(at))}
-    for function in functions.values():
+    functions: dict[Part, None] = {}
+    whole = False
+    for at in places:
+        around = code.around(at)
+        # A class without a name is made where it stands: that is gone through, too.
+        nameless = bool(around) and any(part.type == "anonymous_class" for part in _above(around[-1]))
+        functions |= dict.fromkeys(around[-2 if nameless else -1 :])
+        whole = whole or len(around) <= nameless
+    for function in functions:
         for kind in ("", *program.extending.get(names_around(function.node)[0] or "-", ())[:MAX_KINDS]):
             yield function, partial(_alone, function, kind)
-    if not all(map(code.around, places)):
+    if whole:
         yield None, lambda machine: machine.whole_file(path)

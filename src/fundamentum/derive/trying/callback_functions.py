@@ -6,6 +6,7 @@ from typing import Any
 from fundamentum.derive.trying.builtins import named
 from fundamentum.derive.trying.comparing import equal
 from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Loaded, lifted, truth
 
 
@@ -73,11 +74,16 @@ def _map(machine: Machine, given: Given) -> Any:
 @named("array_walk", "->each")
 def _walk(machine: Machine, given: Given) -> Any:
     whole, function = given.at(0), given.at(1)
-    for key, value in whole.items.items() if isinstance(whole, Array) else ():
-        machine.call_value(function, Given.of(value, key, *given.values[2:]))
     if not isinstance(whole, Array):
         machine.fork(lambda: machine.call_value(function, Given([], {}, {}, whole=False)), lambda: None)
-    return whole if isinstance(whole, Array) else UNKNOWN
+        return UNKNOWN
+    walked = {key: Cell(value) for key, value in whole.items.items()}
+    for key, cell in walked.items():
+        machine.call_value(function, Given([cell.value, key, *given.values[2:]], {}, {0: cell}))
+    changed = {key: cell.value for key, cell in walked.items()}
+    if 0 in given.cells and changed != whole.items:
+        machine.memory.write(given.cells[0], Array(changed, loose=whole.loose, more=whole.more))
+    return whole
 
 
 @named("array_reduce", "->reduce")

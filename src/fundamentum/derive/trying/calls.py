@@ -139,10 +139,6 @@ class Calls(Expressions):
         """One of PHP's own functions."""
         raise NotImplementedError
 
-    def call_method(self, of: Any, name: str, given: Given, part: Part | None = None) -> Any:
-        """Call a method of an object; of a list, one that collections have."""
-        raise NotImplementedError
-
     def call_static(self, kind: Kind | None, name: str, given: Given, this: Any = None) -> Any:
         """Call a method of a class."""
         raise NotImplementedError

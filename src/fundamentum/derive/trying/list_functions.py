@@ -102,6 +102,12 @@ def _count(whole: Array) -> Any:
     return len(whole.items)
 
 
+def _counted(machine: Machine, given: Given) -> Any:
+    if isinstance(given.at(0), Thing):
+        return machine.call_method(given.at(0), "count", Given.of())
+    return of_array(_count)(machine, given)
+
+
 def _merged(*arrays: Any) -> Array:
     out = Array()
     for one in arrays:
@@ -189,7 +195,7 @@ def _is_not_empty(whole: Array) -> Any:
 
 BUILTINS.update(
     {
-        **dict.fromkeys(("count", "sizeof", "->count"), of_array(_count)),
+        **dict.fromkeys(("count", "sizeof", "->count"), _counted),
         **dict.fromkeys(
             ("array_values", "->values", "->all", "->toarray", "iterator_to_array"),
             of_array(lambda whole, *_: Array(dict(enumerate(whole.values())), loose=whole.loose)),

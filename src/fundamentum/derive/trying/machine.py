@@ -211,6 +211,14 @@ class Machine:
         """Go through a function of the program's."""
         raise NotImplementedError
 
+    def call_method(self, of: Any, name: str, given: "Given", part: Part | None = None) -> Any:
+        """Call a method of an object; of a list, one that collections have."""
+        raise NotImplementedError
+
+    def method(self, kind: Kind | None, name: str) -> tuple[Part | None, Kind | None]:
+        """A method, and the class that has it."""
+        raise NotImplementedError
+
     def call_value(self, function: Any, given: "Given") -> Any:
         """Call what is a function as a value."""
         raise NotImplementedError

@@ -1,9 +1,10 @@
 """Variables, properties and members of lists: read, given a value, shared."""
 
+from collections.abc import Iterator
 from typing import Any
 
 from fundamentum.derive.statements.outcomes import COLLECTORS
-from fundamentum.derive.trying.machine import Machine
+from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.property_kinds import class_of_property
@@ -19,6 +20,15 @@ from fundamentum.derive.trying.values import (
     joined,
     lifted,
 )
+
+
+def _places(target: Part) -> Iterator[int]:
+    """The places of the members that ``list(, $second)`` takes: some may be passed over."""
+    at = 0
+    for node in target.node.children:
+        at += node.type == ","
+        if node.is_named and node.type != "comment":
+            yield at
 
 
 def member(whole: Any, key: Any) -> Any:
@@ -119,6 +129,9 @@ class Targets(Machine):
                 collects = value == Array() and COLLECTORS.search(name)  # before anything is wrong, nothing is in it
                 told = thing.made or collects or value not in (None, False, "", 0, Array())
                 return value if told else self._kept(thing, name)
+        method, owner = self.method(thing.kind, "__get")
+        if method is not None:
+            return self.call_part(method, Given.of(name), thing, owner)
         return None if thing.made and thing.kind.whole else self._kept(thing, name)
 
     def _kept(self, thing: Thing, name: str) -> Any:
@@ -209,8 +222,9 @@ class Targets(Machine):
             return
         signs = [node.type for node in target.node.children]
         keyed = "=>" in signs
+        places = iter(_places(target))
         while at < len(kids):
-            key = self.evaluate(kids[at]) if keyed else at
+            key = self.evaluate(kids[at]) if keyed else next(places)
             at += keyed
             self.assign(kids[at] if at < len(kids) else None, lifted(member, value, key))
             at += 1

@@ -216,6 +216,10 @@ class Expressions(Operations):
         return value
 
     def _yield(self, part: Part) -> Any:
+        entry = part.kids[0] if part.kids and part.kids[0].type == "array_element_initializer" else None
+        if entry is not None and len(entry.kids) > 1 and self.frame.yields is not None:
+            self.yielded([self.evaluate(entry.kids[1])], self.evaluate(entry.kids[0]))
+            return UNKNOWN
         value = self._inner(part)
         if self.frame.yields is not None:
             from_another = re.match(r"yield\s+from\b", part.text) is not None
@@ -223,15 +227,15 @@ class Expressions(Operations):
             self.yielded(UNKNOWN if from_another and not isinstance(value, Array) else more)
         return UNKNOWN
 
-    def yielded(self, more: Any) -> None:
-        """What the function around gives out, one after the other."""
+    def yielded(self, more: Any, key: Any = None) -> None:
+        """What the function around gives out, one after the other.  ``key``: what stands before ``=>``."""
         cell = self.variable("yield")
         before = cell.value if isinstance(cell.value, Array) else Array()
         if isinstance(more, Unknown):
             self.memory.write(cell, Array(before.items, loose=True))
             return
         for one in more:
-            before = before.with_item(None, one)
+            before = before.with_item(key, one)
         self.memory.write(cell, before)
 
 

@@ -10,7 +10,11 @@ from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Kind, OneOf, Thing, joined
 
-_ADDING: Final = {"push": "array_push", "add": "array_push", "append": "array_push", "prepend": "array_unshift"}
+_ADDING: Final = {
+    **dict.fromkeys(("push", "add", "append", "enqueue", "attach"), "array_push"),
+    **dict.fromkeys(("shift", "dequeue"), "array_shift"),
+    "prepend": "array_unshift", "pop": "array_pop",
+}  # fmt: skip
 """Methods of collections that change them, and the functions of lists which do the same."""
 
 
@@ -42,6 +46,9 @@ class Objects(Calls):
             function, kind = self.method(of.kind, name)
             if function is not None:
                 return self.call_part(function, given, of, kind)
+            function, kind = self.method(of.kind, "__call")
+            if function is not None:
+                return self.call_part(function, Given.of(name, Array.of(given.values)), of, kind)
         if isinstance(of, Closure) and name.lower() in ("call", "__invoke", "bindto"):
             return self.call_value(of, given)
         if isinstance(of, Array) and (builtin := self.builtin(f"->{name.lower()}")) is not None:
@@ -77,6 +84,9 @@ class Objects(Calls):
         function, owner = self.method(kind, name)
         if function is not None:
             return self.call_part(function, given, this, kind if this is None else owner)
+        function, owner = self.method(kind, "__callStatic")
+        if function is not None:
+            return self.call_part(function, Given.of(name, Array.of(given.values)), None, kind)
         if kind is not None and kind.cases and name.lower() == "cases":
             return Array.of(kind.cases.values())
         if kind is not None and kind.cases and name.lower() in ("from", "tryfrom"):

@@ -69,6 +69,8 @@ class Targets(Machine):
             key = self.evaluate(kids[1])
             if isinstance(whole, Loaded):
                 return self.world.held(self, whole, key) or None
+            if isinstance(whole, Thing):
+                return self.call_method(whole, "offsetGet", Given.of(key))
             if isinstance(key, Unknown) and isinstance(whole, Array) and not whole.loose and whole.items:
                 return joined([*whole.values(), UNKNOWN])
             if isinstance(whole, str):
@@ -198,6 +200,8 @@ class Targets(Machine):
         kids = target.kids
         key = self.evaluate(kids[1]) if len(kids) > 1 else None
         whole = self.evaluate(kids[0])
+        if isinstance(whole, Thing):
+            self.call_method(whole, "offsetSet", Given.of(key, value))
         if isinstance(whole, OneOf):
             self.assign(kids[0], joined(self._with(one, key, value, bool(kids[1:])) for one in whole.values))
         elif isinstance(whole, Unknown) and len(kids) == 1:

@@ -58,7 +58,25 @@ class Turns(Objects):
         method, kind = self.method(thing.kind, "getiterator")
         if method is not None:
             return self.call_part(method, Given([], {}, {}), thing, kind)
+        if self.method(thing.kind, "valid")[0] is not None:
+            return self._iterated(thing)
         return Array({name: cell.value for name, cell in thing.members.items()}) if thing.kind.part is None else None
+
+    def _iterated(self, thing: Thing) -> Any:
+        """What an iterator of the program's own gives, one after the other."""
+
+        def called(name: str) -> Any:
+            return self.call_method(thing, name, Given.of())
+
+        whole = Array()
+        called("rewind")
+        for _ in range(MAX_TURNS):
+            if truth(called("valid")) is not True:
+                break
+            key = called("key")
+            whole = whole.with_item(key if isinstance(key, (int, str)) else None, called("current"))
+            called("next")
+        return whole if whole.items else UNKNOWN
 
     def _write_back(self, source: Part, target: Part, key: Any) -> None:
         value = target.kids[-1] if target.type == "pair" else target

@@ -45,6 +45,13 @@ _OF_TESTS: Final = re.compile(r"(?:^|_)(?:PHP)?(?:UNIT_?)?TEST(?:S|ING|SUITE|_?M
 """Constants that are defined where a program is tested, which is never so on a server."""
 
 
+_LISTS: Final = frozenset(
+    "collection arrayobject arrayiterator arraycollection splqueue splstack spldoublylinkedlist "
+    "splobjectstorage".split()
+)
+"""Classes of which an object is a list."""
+
+
 class Asked(NamedTuple):
     """One place that asks for something."""
 
@@ -211,27 +218,29 @@ class World:
 
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""
+        named = False
         for frame in machine.frames[-MAX_OPEN:]:
             part = frame.part
             while part is not None:
                 if part.get("name") is not None:
                     self.open.add(part)
+                    named = True
                     break
                 part = part.function_above  # of a function without a name the one in which it stands
-        if machine.frame.part is None:
+        if machine.frame.part is None or not named:
             self.open_files.add(machine.frame.code.path)
 
     def answer_static(self, machine: Machine, kind: str, name: str, given: Given, part: Part) -> Any:
         """The same of a method of one of PHP's classes."""
         if kind == "pdo" and name == "getavailabledrivers":
             return Loaded("driver")
-        if kind in ("collection", "arr") and name in ("make", "wrap"):
+        if (kind in ("collection", "arr") and name in ("make", "wrap")) or (kind, name) == ("closure", "fromcallable"):
             return given.at(0)
         return NotImplemented
 
     def answer_made(self, machine: Machine, name: str, given: Given, part: Part) -> Any:
         """The same of an object of one of PHP's classes."""
-        if name == "collection" or name in ("arrayobject", "arrayiterator", "arraycollection"):
+        if name in _LISTS:
             return given.at(0) if given.values else Array()
         if name == "reflectionextension" and isinstance(given.at(0), str):
             extension = extension_called(given.at(0).encode("utf-8", "replace"))

@@ -6,10 +6,12 @@ program is known once all files can be asked (``with_endings``).
 
 import itertools
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Final
 
+import msgspec
 from msgspec.structs import replace
 from tree_sitter import Node
 
@@ -22,7 +24,9 @@ from fundamentum.derive.statements.where_missing import turned, where_missing
 MAX_CALLED: Final = 4
 """Functions that one branch calls."""
 MAX_NAMES: Final = 100
-MAX_BEFORE: Final = 40
+MAX_DEEP: Final = 3
+"""Functions that call each other, of which the last ends the program."""
+MAX_BEFORE: Final = 120
 """Statements before a use that are looked at."""
 BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 
@@ -65,28 +69,82 @@ def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, Fi
 
 
 def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> frozenset[str]:
-    """Those of the functions of which every definition ends whoever calls it."""
-    words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in names)
-    defined = re.compile(rb"function\s++&?\s*+(?:%s)\s*+\(" % words)
-    told = [one for _, functions in each(_definitions, own, defined) for one in functions]
-    return frozenset(name for name, _ in told) - {name for name, always in told if not always}
+    """Those of the functions of which every definition ends whoever calls it: itself, or by another that does."""
+    known: dict[str, list[_Definition]] = defaultdict(list)
+    asked, wanted = set[str](), list(names)
+    for _ in range(MAX_DEEP):
+        words = b"|".join(re.escape(name.encode("utf-8", "replace")) for name in wanted)
+        for _, definitions in each(_definitions, own, re.compile(rb"function\s++&?\s*+(?:%s)\s*+\(" % words)):
+            for definition in definitions:
+                known[definition.name].append(definition)
+        asked |= set(wanted)
+        open_ones = (one for name in wanted for one in known[name] if not one.ends)
+        called_there = (name for one in open_ones for way in (one.calls, *one.ways) for name in way)
+        wanted = list(dict.fromkeys(name for name in called_there if name not in asked))[:MAX_NAMES]
+        if not wanted:
+            break
+    ending: set[str] = set()
+    for _ in range(MAX_DEEP):
+        ending |= {name for name, found in known.items() if found and all(one.ends_by(ending) for one in found)}
+    return frozenset(ending)
 
 
-def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[tuple[str, bool]]:
-    """The name of each function in a file that a pattern fits, and whether it ends in any case."""
+class _Definition(msgspec.Struct, frozen=True, array_like=True):
+    name: str
+    ends: bool
+    """Whether it ends in any case, by a statement of its own."""
+    calls: tuple[str, ...]
+    """The functions that it calls in any case."""
+    ways: tuple[tuple[str, ...], ...] = ()
+    """Where it goes one of two ways in any case: those that it calls on each that does not end by itself."""
+
+    def ends_by(self, ending: Collection[str]) -> bool:
+        """Whether it ends, if some functions do."""
+        if self.ends or not set(self.calls).isdisjoint(ending):
+            return True
+        return bool(self.ways) and all(not set(way).isdisjoint(ending) for way in self.ways)
+
+
+def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[_Definition]:
+    """Each function in a file that a pattern fits."""
     lowered = data.lower()
     if not defined.search(lowered):
         return []
     Patience.begin()
-    found: list[tuple[str, bool]] = []
+    found: list[_Definition] = []
     with suppress(RecursionError):
         for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
             name, body = field(function, "name"), field(function, "body")
             if name is not None and body is not None and defined.match(f"function {text(name)}(".lower().encode()):
+                ways = (_two_ways(line) for line in body.named_children)
+                open_ways = next(([way for way in both if not _ends_always(way)] for both in ways if both), [])
+                calls = _called_always(body)
                 found.append(
-                    (text(name).lower(), any(ends(part) for line in body.named_children for part in _whole(line)))
+                    _Definition(text(name).lower(), _ends_always(body), calls, tuple(map(_called_always, open_ways)))
                 )
     return found
+
+
+def _called_always(block: Node) -> tuple[str, ...]:
+    """The functions that a block calls in any case."""
+    names = dict.fromkeys(called(part) for line in block.named_children for part in _whole(line))
+    return tuple(filter(None, names))[:MAX_CALLED]
+
+
+def _ends_always(block: Node) -> bool:
+    """Whether one of its statements ends, or both ways of one that decides."""
+    return any(ends(part) for line in block.named_children for part in _whole(line)) or any(
+        (ways := _two_ways(line)) and all(map(_ends_always, ways)) for line in block.named_children
+    )
+
+
+def _two_ways(line: Node) -> list[Node]:
+    """Both blocks of a statement that goes one of two ways in any case."""
+    if line.type != "if_statement":
+        return []
+    body, other = field(line, "body"), field(line, "alternative")
+    otherwise = field(other, "body") if other is not None and other.type == "else_clause" else None
+    return [body, otherwise] if body is not None and otherwise is not None else []
 
 
 def _whole(line: Node) -> list[Node]:

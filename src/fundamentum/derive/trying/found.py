@@ -184,6 +184,8 @@ def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:
         return "goes-on" if comes.how == UNLIKE_OTHERS else comes.outcome
     if comes.how == "leaves":
         return "leaves" if top else "asked"
-    if top and not (comes.how == "throws" and asked.doubt):
+    # What is called only where something else holds may be for that alone.
+    for_a_part = asked.doubt and (comes.how == "throws" or asked.part.function_above is not None)
+    if top and not for_a_part:
         return "exits"
     return "exits" if comes.how == "exits" and "extension_loaded" in asked.part.text else "throws"

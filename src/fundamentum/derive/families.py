@@ -24,6 +24,11 @@ CHOOSABLE: Final = frozenset(
        "gettext", "intl", "tidy", "redis", "gnupg", "smbclient", "imagick", "sockets", "iconv", "mbstring", "pcntl"}
 )  # fmt: skip
 """Extensions that code is written around: a class or file named after one, beside its alternatives, is a driver."""
+ASIDE: Final = frozenset(
+    "amqp enchant ftp gearman gnupg imap ldap memcache memcached mongodb oauth pspell radius redis smbclient snmp solr "
+    "ssh2 stomp".split()
+)
+"""Extensions for something that a program is set up to work with, or not."""
 LIVE_ON: Final = frozenset({"imap", "interbase", "mcrypt", "oci8", "pdo_oci", "pspell", "xmlrpc"})
 """Gone from PHP itself, and alive as separate packages."""
 ALIASES: Final = {

@@ -10,6 +10,7 @@ import msgspec
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.manifest import Stated, under_vendor
+from fundamentum.derive.families import ASIDE, words_for
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
 from fundamentum.derive.weighing.evidence import Seen, Whole
@@ -183,12 +184,23 @@ class Case:
             if any(seen.use.kind != "constant" for seen in self.strong):
                 return None  # what else is used of it decides
             return self.verdict("recommended", "only constants of it stand in the source")
+        if self._in_files_of_its_own():
+            return self.verdict("recommended", "used only in files that are called after it, and asked for elsewhere")
         files = {seen.file.path for seen in self.plain}
         rule = f"used without a check in {'one file' if len(files) == 1 else 'several files'}"
         protected = {seen.file.path for seen in self.own if seen.guard in ("checked", "caught")} - files
         if any(check.outcome in _ASKED for _, check in self.checks) and len(protected) >= len(files):
             return self.verdict("recommended", f"{rule}, but in more files only behind a check")
         return self.verdict("required", rule, plain=True)
+
+    def _in_files_of_its_own(self) -> bool:
+        """Whether all that uses it is called after it, another file asks for it, and the program is not about it."""
+        if self.extension not in ASIDE or self.whole.central(self.extension):
+            return False
+        named = re.compile(rf"(?<![a-z])(?:{'|'.join(map(re.escape, words_for(self.extension)))})(?![a-z])")
+        using = {seen.file.path for seen in self.plain}
+        asking = {file.path for file, check in self.checks if file.part == "own" and check.outcome in _ASKED}
+        return bool(asking - using) and all(named.search(path.rpartition("/")[2].lower()) for path in using)
 
     def warned_about(self) -> Verdict | None:
         """Where its requirements are looked at, the program advises it."""

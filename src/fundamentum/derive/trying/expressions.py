@@ -7,6 +7,7 @@ from typing import Any, Final
 
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import number
+from fundamentum.derive.trying.handing import level_in
 from fundamentum.derive.trying.machine import Exit, Thrown
 from fundamentum.derive.trying.operations import Operations
 from fundamentum.derive.trying.operators import joined_by
@@ -176,6 +177,12 @@ class Expressions(Operations):
         self.assign(left, value)
         if left is not None and left.type.endswith("member_access_expression") and not left.text.startswith("$this"):
             self.hand(part, value)  # of an object that is one result
+        elif left is not None and left.type == "subscript_expression" and isinstance(value, bool):
+            row = self.evaluate(left.kids[0])
+            if isinstance(row, Array) and level_in(row):
+                self.hand(part, value)  # of a row that says how bad it is
+                if not value:
+                    self.rows[part] = row
         return value
 
     def _reference(self, part: Part) -> Any:

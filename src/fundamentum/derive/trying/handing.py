@@ -63,7 +63,7 @@ def said_of(place: Node, row: Any, *, version: bool) -> Outcome:
 
     ``row``: what stands beside it in the same table; ``version``: it tells of PHP's version; else of an extension.
     """
-    if isinstance(row, Array) and (level := _level_in(row)):
+    if isinstance(row, Array) and (level := level_in(row)):
         return level
     if place.type == "object_creation_expression":
         return "reports" if _OF_NEEDS.search(text(place)[:80]) else ""
@@ -101,7 +101,7 @@ _OF_NEEDS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
 """How classes are called of which an object is made for each requirement."""
 
 
-def _level_in(row: Array) -> Outcome:
+def level_in(row: Array) -> Outcome:
     """The level that a row of a table has under a key that is called so."""
     for key, value in row.items.items():
         named = _MUST.fullmatch(key) if isinstance(key, str) else None

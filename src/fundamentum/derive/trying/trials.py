@@ -15,6 +15,7 @@ from fundamentum.derive.php_source.nodes import Patience, TooLong
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
 from fundamentum.derive.trying.machine import MAX_STEPS
+from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
 from fundamentum.derive.trying.values import shape
@@ -34,6 +35,16 @@ PART_OF_ALL: Final = 16
 MAX_KEPT: Final = 8
 """Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
+
+
+def _table(where: Part) -> Part | None:
+    """The table in which a name stands, the outermost one."""
+    table: Part | None = None
+    above = where.above
+    while above is not None and not above.type.endswith("_statement"):
+        table = above if above.type == "array_creation_expression" else table
+        above = above.above
+    return table
 
 
 class Told(NamedTuple):
@@ -125,12 +136,14 @@ class Trial:
             run = self._without([name])
             alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
             names += [one for one in self._named() if one not in names]
-        stopping = {
-            told.asked.part for told in alone.values() if told.comes.outcome == "stops" and not told.comes.doubt
-        }
+        stopping = [told.asked for told in alone.values() if told.comes.outcome == "stops" and not told.comes.doubt]
+        at_parts, in_tables = {one.part for one in stopping}, {_table(one.where) for one in stopping} - {None}
         for told in alone.values():
-            if told.comes.outcome == "reports" and told.asked.part in stopping:
-                # Without others it stops there, and not without this.
+            table = _table(told.asked.where)
+            # Without others it stops there, and not without this.
+            if (told.comes.outcome == "reports" and told.asked.part in at_parts) or (
+                told.comes.outcome != "stops" and table in in_tables
+            ):
                 told = told._replace(comes=Comes("warns", UNLIKE_OTHERS))
             yield told
         for outcome in STRENGTH[:0:-1]:

@@ -192,10 +192,10 @@ class World:
         if not found and (of_php := self._of_php_itself(machine, kind, value, part)) is not None:
             return of_php
         if not found:
-            own = kind in ("function", "class") and machine.program.defines(
-                kind, value.lstrip("\\").rpartition("\\")[2]
-            )
-            return True if own else UNKNOWN
+            plain = value.lstrip("\\").rpartition("\\")[2]
+            own = kind in ("function", "class") and machine.program.defines(kind, plain)
+            # No function is called as an extension is: ``is_callable('curl')`` where a row is either.
+            return True if own else False if name == "is_callable" and asked_for("extension", value) else UNKNOWN
         asked = [self.ask(machine, one, part, value) for one in found]
         there = any(asked)
         if name == "phpversion":

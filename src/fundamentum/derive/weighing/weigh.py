@@ -9,13 +9,13 @@ import msgspec
 
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.tree import SourceFile
-from fundamentum.derive.beside.manifest import Stated, under_vendor
 from fundamentum.derive.families import ASIDE, words_for
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
-from fundamentum.derive.weighing.evidence import Seen, Whole
+from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.derive.weighing.pages import FIRST
-from fundamentum.derive.weighing.places import asked, places, stated_place
+from fundamentum.derive.weighing.places import asked, places
+from fundamentum.derive.weighing.reasons import places_of, states_its_needs, why, why_optional
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
@@ -89,7 +89,7 @@ class Case:
             return None
         by = statements[0].by
         rule = "the manifest requires it" if by == "the application" else f"the library {by} requires it"
-        return self.verdict("required", rule, _stated(statements, "required"), stated=True)
+        return self.verdict("required", rule, places_of(statements, "required"), stated=True)
 
     def _left_at_the_front(self) -> Checks:
         """Checks where the first file of a page tells why and leaves; one that is included leaves only its own part."""
@@ -153,7 +153,7 @@ class Case:
         if not statements:
             return None
         return self.verdict(
-            "recommended", f"the manifest suggests it{_why(statements[0])}", _stated(statements, "suggested")
+            "recommended", f"the manifest suggests it{why(statements[0])}", places_of(statements, "suggested")
         )
 
     def listed_as_recommended(self) -> Verdict | None:
@@ -216,15 +216,15 @@ class Case:
         if self._central():
             verdict = self.verdict("required", "what the application is about: most of its files use it", plain=True)
             return msgspec.structs.replace(verdict, chosen=True)
-        return self.verdict("recommended", _why_optional(self.strong))
+        return self.verdict("recommended", why_optional(self.strong))
 
     def suggested_by_a_library(self) -> Verdict | None:
         """A library's own manifest suggests it."""
         statements = [statement for statement in self.whole.stated(self.extension) if statement.level == "recommended"]
         if not statements:
             return None
-        rule = f"the library {statements[0].by} suggests it{_why(statements[0])}"
-        return self.verdict("recommended", rule, _stated(statements, "suggested"))
+        rule = f"the library {statements[0].by} suggests it{why(statements[0])}"
+        return self.verdict("recommended", rule, places_of(statements, "suggested"))
 
     def used_by_a_library(self) -> Verdict | None:
         """A bundled library uses it; that counts where something outside the library calls it."""
@@ -232,7 +232,7 @@ class Case:
         if not bundled:
             return None
         reached = [seen for seen in bundled if seen.file.library in self.called]
-        if any(not _states_its_needs(self.whole, seen.file.library) for seen in reached):
+        if any(not states_its_needs(self.whole, seen.file.library) for seen in reached):
             return self.verdict("recommended", "a library that came with the application uses it")
         if any(not seen.driver for seen in reached):
             return self.verdict("recommended", "a library uses it, whose own manifest does not require it")
@@ -294,28 +294,3 @@ def _as_one_of(verdict: Verdict, checks: Sequence[Check], *, plain: bool) -> Ver
     if any(not check.among for check in checks):
         return verdict
     return msgspec.structs.replace(verdict, among=checks[0].among, plain=plain)
-
-
-def _why(one: Stated) -> str:
-    return f": {one.why}" if one.why else ""
-
-
-def _stated(found: Sequence[Stated], what: str) -> list[Place]:
-    return [stated_place(statement.where, what) for statement in found]
-
-
-def _states_its_needs(whole: Whole, library: str) -> bool:
-    """Whether a package manager's manifest speaks for it; elsewhere one is often left over from somebody else."""
-    stated = whole.manifest.stated
-    named = library in stated or any(library.endswith("/" + name) for name in stated)
-    return named and under_vendor(library)
-
-
-def _why_optional(strong: Sequence[Seen]) -> str:
-    if all(seen.guard == "checked" for seen in strong):
-        return "used only behind a check whether it is there"
-    if all(seen.guard in ("checked", "caught", "explained") for seen in strong):
-        return "used only where its absence is caught or explained"
-    if all(seen.driver or seen.file.part == "optional" or seen.guard for seen in strong):
-        return "used only in parts that are chosen: drivers, plugins, or behind a check"
-    return "used only in parts that need not run"

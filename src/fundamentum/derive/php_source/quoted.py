@@ -93,6 +93,19 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
     return False
 
 
+def apart_once(kind: str, value: str) -> tuple[str, ...]:
+    """The extension of a function or class, of those that every current PHP has and older ones may lack."""
+    if kind not in ("function", "class"):
+        return ()
+    return tuple(name for name, own in _OF_THOSE_APART_ONCE.items() if own.fullmatch(value))
+
+
+_OF_THOSE_APART_ONCE: Final = {
+    "json": re.compile(r"json_\w+|JsonSerializable|JsonException", re.I),
+    "hash": re.compile(r"hash|hash_\w+", re.I),
+}
+
+
 def of_extension(kind: str, value: str) -> bool:
     """Whether a function, class or constant of that name comes with an extension that not every PHP has.
 
@@ -103,6 +116,8 @@ def of_extension(kind: str, value: str) -> bool:
     if kind == "function" and value.lower() in SWITCHED_OFF:
         return True
     value = value.replace("\\\\", "\\")
+    if apart_once(kind, value.lstrip("\\")):
+        return True
     symbols = providers(kind, value) or providers("class", value.partition("::")[0])  # type: ignore[arg-type]
     return any(symbol.extension not in EVERYWHERE for symbol in symbols)
 

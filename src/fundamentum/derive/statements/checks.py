@@ -16,6 +16,7 @@ from fundamentum.derive.php_source.nodes import (
     string,
     text,
 )
+from fundamentum.derive.php_source.quoted import apart_once
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
 from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.outcomes import gives_up
@@ -156,12 +157,4 @@ def asked_for(kind: str, value: str) -> tuple[str, ...]:
     if kind in ("function", "constant") and "::" in value and not provided(kind, value):
         kind, value = "class", value.partition("::")[0]
     found = tuple(one for one in provided(kind, value) if one not in EVERYWHERE)
-    apart = (name for name, own in _OF_THOSE_APART_ONCE.items() if kind != "constant" and own.fullmatch(value))
-    return found or tuple(apart)
-
-
-_OF_THOSE_APART_ONCE: Final = {
-    "json": re.compile(r"json_\w+|JsonSerializable|JsonException", re.I),
-    "hash": re.compile(r"hash|hash_\w+", re.I),
-}
-"""Functions and classes of extensions that every current PHP has, and older ones may lack."""
+    return found or apart_once(kind, value)

@@ -149,7 +149,9 @@ class Program:
         return code.functions.get(name) if code is not None else None
 
     def defines(self, kind: str, name: str) -> bool:
-        """Whether the program has a function or a class of that name."""
+        """Whether the program has a function, a class or a constant of that name."""
+        if kind == "constant":
+            return name in self._constants
         return name.lower() in (self._functions if kind == "function" else self._classes)
 
     def kind(self, machine: Machine, name: str) -> Part | None:

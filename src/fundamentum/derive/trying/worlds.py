@@ -41,7 +41,7 @@ _NEW: Final = "999.0"
 
 
 _NAME: Final = re.compile(r"[\w .-]*")
-_OF_TESTS: Final = re.compile(r"(?:^|_)(?:PHP)?(?:UNIT_?)?TEST(?:S|ING|SUITE|_?MODE)?(?:_|$)|PHPUNIT")
+_OF_TESTS: Final = re.compile(r"(?:^|_)(?:UNIT_?)?TEST(?:S|ING|SUITE|_?MODE)?(?:_|$)")
 """Constants that are defined where a program is tested, which is never so on a server."""
 
 
@@ -186,8 +186,10 @@ class World:
         if not isinstance(value, str):
             self.opened(machine)
             return UNKNOWN
-        if kind == "constant" and (value.startswith("PHP_") or _OF_TESTS.search(value)):
-            return value.startswith("PHP_")
+        if kind == "constant" and value.startswith("PHP_"):
+            return True
+        if kind == "constant" and _OF_TESTS.search(value) and not machine.program.defines(kind, value):
+            return False
         found = asked_for(kind, value)
         if not found and (of_php := self._of_php_itself(machine, kind, value, part)) is not None:
             return of_php

@@ -128,7 +128,8 @@ class Targets(Machine):
             if f"${name}" in kind.defaults:
                 default = kind.defaults[f"${name}"]
                 value = self.evaluate(default) if default is not None else None
-                collects = value == Array() and COLLECTORS.search(name)  # before anything is wrong, nothing is in it
+                # Before anything is wrong, nothing is in it.
+                collects = (value == Array() or value == 0) and COLLECTORS.search(name)
                 told = thing.made or collects or value not in (None, False, "", 0, Array())
                 return value if told else self._kept(thing, name)
         method, owner = self.method(thing.kind, "__get")

@@ -91,9 +91,12 @@ class Gate(Fact, frozen=True):
 
 
 class Wish(Fact, frozen=True):
-    """Something about the surroundings: a setting, a command, a directory, a function that hosts switch off."""
+    """Something about the surroundings: a setting, a command, a directory, a function that hosts switch off.
 
-    kind: Literal["setting", "command", "directory", "function"]
+    Or a module of the web server.
+    """
+
+    kind: Literal["setting", "command", "directory", "function", "web_module"]
     name: str
     value: str
     """For a setting the condition, as a needs file writes it; empty: only mentioned."""

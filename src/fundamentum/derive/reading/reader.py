@@ -35,7 +35,7 @@ from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
-from fundamentum.derive.statements.wishes import CALLS, directories_in, programs_in, wishes_of
+from fundamentum.derive.statements.wishes import CALLS, directories_in, modules_in, programs_in, wishes_of
 
 MAX_STATED: Final = 1000
 """Statements of one kind in one file: those of an installer are a few dozen."""
@@ -105,6 +105,7 @@ class _Reader:
                 *of_hosts,
                 *programs_in(self.source),
                 *directories_in(self.data),
+                *modules_in(self.data),
                 *sizes_taken(root, self.data),
             ),
             broken=self.source.broken,

@@ -32,7 +32,7 @@ from fundamentum.derive.reading.words import defines_one, extensions_of, interes
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
 from fundamentum.derive.statements import asking_calls, removed_functions, uploaded_sizes, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
-from fundamentum.derive.statements.wishes import COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
+from fundamentum.derive.statements.wishes import ASKS_MODULES, COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
 
 Progress = Callable[[str, int, int], None]
@@ -169,6 +169,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         or any(word in data for word in version_gates.NAMED)
         or version_gates.speaks(data, lowered)
         or b"get_loaded_extensions" in data
+        or ASKS_MODULES in lowered
         or LISTING_DRIVERS in lowered
         or removed_functions.speaks(data)
     )

@@ -114,6 +114,24 @@ def _beginning(value: str, written: str) -> tuple[str, str, str]:
     return value.removeprefix(UNKNOWN).partition(UNKNOWN) if in_directory else known
 
 
+ASKS_MODULES: Final = b"apache_get_modules"
+_MODULE: Final = re.compile(rb"['\"]mod_(\w{2,20})['\"]")
+_NEAR: Final = 300
+"""Bytes before and behind the question for the web server's modules in which one is named."""
+
+
+def modules_in(data: bytes) -> Iterator[Wish]:
+    """Modules of Apache that are asked for: ``in_array('mod_rewrite', apache_get_modules())``"""
+    lowered = data.lower()
+    at = lowered.find(ASKS_MODULES)
+    while at >= 0:
+        for module in _MODULE.finditer(lowered, max(at - _NEAR, 0), at + _NEAR):
+            yield Wish(
+                "web_module", module[1].decode(), "", data.count(b"\n", 0, module.start()) + 1, "apache_get_modules()"
+            )
+        at = lowered.find(ASKS_MODULES, at + 1)
+
+
 def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
 

@@ -73,6 +73,9 @@ class Calls(Expressions):
             return name
         if name in _LANGUAGE:
             return self._of_language(name, part, arguments)
+        if function.text.startswith("\\") and function.text.count("\\") == 1:  # PHP's own, whatever is called so here
+            told = self.world.answer(self, name, given := self.given(arguments), part)
+            return told if told is not NotImplemented else self.call_named(name, given, part)
         return self.call_named(name, self.given(arguments), part)
 
     def _of_language(self, name: str, part: Part, arguments: Part | None) -> Any:

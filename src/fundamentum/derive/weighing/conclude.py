@@ -79,11 +79,13 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
+    around = list(surroundings(needed, wished(tree, whole, parsing.each)))
+    asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
         *with_demands(needed, manifest.demands),
         *_loaders(whole),
-        *surroundings(needed, wished(tree, whole, parsing.each)),
-        *web_modules(tree.root, tree.others),
+        *around,
+        *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
     ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
     needs = [*([php] if php else []), *beside_documents(others, said, scripts)]

@@ -26,6 +26,7 @@ _WHY: Final = {
     "command": "the application runs it",
     "directory": "the application writes there",
     "function": "the application calls it, and some hosts switch it off",
+    "web_module": "the application asks for it under Apache",
 }
 _DIAGNOSING: Final = re.compile(
     r"(?:^|[/_.-])(?:diag(?:nos\w*)?|debug\w*|php-?info|sys(?:tem)?-?(?:info|status)|server-?(?:info|status)|benchmark)"

@@ -3,6 +3,8 @@
 import re
 from typing import Final
 
+OF_REQUIREMENTS: Final = "requirements"
+"""Stands among the names around a check of which something comes where requirements are looked at."""
 _LOOKED_AT: Final = re.compile(
     r"requir|environment|middleware|instal|setup|wizard|doctor|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
     r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|"

@@ -12,6 +12,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Gate
 from fundamentum.derive.php_source.nodes import around, heading, line, names_of, text
 from fundamentum.derive.php_source.telling_names import TellingNames
+from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
 
 NAMED: Final = (b"'PHP_VERSION", b'"PHP_VERSION', b"'PHP_M", b'"PHP_M')
 """How the names of PHP's constants begin in quotes: ``constant('PHP_VERSION_ID')``"""
@@ -34,7 +35,7 @@ _NUMBERS: Final = re.compile(
 )
 """``$this->phpmin = array(7, 4)``"""
 _KEYS: Final = tuple(b"phpmin php_min minphp min_php phpversion' phpversion\" php_version' php_version\"".split())
-_OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
+_TABLE_OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(
     rb"\b(" + _ASKING_NAME + rb")\s*\(\s*['\"](\d{1,2}\.\d{1,2}(?:\.\d{1,2})?)['\"](?!\s*,\s*['\"]\d)", re.I
@@ -58,8 +59,8 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     by_name = ASKING.among(words)
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
         known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
-        if known is not None and _OF_REQUIREMENTS.search(heading(entry)):
-            around_it = f"requirements {names_of(entry)}"
+        if known is not None and _TABLE_OF_REQUIREMENTS.search(heading(entry)):
+            around_it = f"{OF_REQUIREMENTS} {names_of(entry)}"
             yield Gate(">=", known[1].decode(), line(entry), text(entry)[:60], "reports", around_it)
             if known[2]:
                 major, _, minor = known[2].decode().partition(".")
@@ -72,13 +73,18 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
             at,
             match[0].decode("latin-1")[:60],
             "reports",
-            "requirements",
+            OF_REQUIREMENTS,
         )
     for entry in around(root, data, _EXPLAINED, ("array_element_initializer",)):
         known = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
         if known is not None:
             yield Gate(
-                ">=", known[1].decode(), line(entry), text(entry)[:60], "reports", f"requirements {names_of(entry)}"
+                ">=",
+                known[1].decode(),
+                line(entry),
+                text(entry)[:60],
+                "reports",
+                f"{OF_REQUIREMENTS} {names_of(entry)}",
             )
     for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))

@@ -10,7 +10,7 @@ from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.outcomes import STRENGTH
-from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
 from fundamentum.derive.trying.parts import Part
@@ -80,10 +80,11 @@ class Found:
             gone_through = _in_list(where) and not among and (outcome == "throws" or _in_loop(of_name.part))
             if outcome in ("throws", "reports") and told.comes.how != SAID and gone_through:
                 outcome = "listed-required"
-            check = Check(
-                name, outcome, where.line, of_name.part.text[:60], among if outcome != "asked" else (),
-                _around(of_name, told.comes.at), command_line=name in for_command_line or on_command_line(of_name.part),
-            )  # fmt: skip
+            around = _around(of_name, told.comes.at, ends=top and outcome == "exits")
+            command_line = name in for_command_line or on_command_line(of_name.part)
+            with_others = among if outcome != "asked" else ()
+            what = of_name.part.text[:60]
+            check = Check(name, outcome, where.line, what, with_others, around, command_line=command_line)
             key = (where.file.path, name, where.line, check.among)
             known = self.checks.get(key)
             if known is None or _WEIGHT.index(known.outcome) < _WEIGHT.index(outcome):
@@ -164,16 +165,17 @@ def _in_loop(part: Part) -> bool:
     return nearest(part.node, *_LOOPS) is not None or called(part.node).startswith("array_")
 
 
-def _around(asked: Asked, comes_at: Part | None = None) -> str:
+def _around(asked: Asked, comes_at: Part | None = None, *, ends: bool = False) -> str:
     """The names of the classes and functions around the name, and around what asks for it.
 
-    ``comes_at``: where something comes of it; if requirements are looked at there, that is said.
+    ``comes_at``: where something comes of it; if requirements are looked at there, or a page ``ends`` there for what
+    another file asks, that is said.
     """
     near, far = asked.where.node, asked.part.node
     said: tuple[str, ...] = ()
     if comes_at is not None and comes_at.file is not asked.where.file:
         looks = looks_at_requirements(comes_at.file.path, " ".join(names_around(comes_at.node)))
-        said = ("requirements",) if looks else ()
+        said = (OF_REQUIREMENTS,) if looks or ends else ()
     return " ".join((*names_around(near), *names_around(far), *said, heading(near), heading(far)))[:200]
 
 

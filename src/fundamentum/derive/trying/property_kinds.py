@@ -1,4 +1,4 @@
-"""Of which class the objects are that a class keeps in its properties, as far as its own code says so."""
+"""What a class keeps in its properties, as far as its own code says so: objects of which class, or what is written."""
 
 import re
 from typing import Final
@@ -31,6 +31,22 @@ def class_of_property(holder: Part, name: str) -> str:
         typed = re.search(rf"[(,]\s*{_NAME}\s+\${given[1]}\b", written)
         return _short(typed[1]) if typed is not None and typed[1].lower() not in _PLAIN else ""
     return ""
+
+
+_WRITTEN: Final = frozenset({"array_creation_expression", "string", "encapsed_string", "integer", "boolean"})
+
+
+def given_in(constructor: Part, name: str) -> Part | None:
+    """What a constructor gives a property, if that is written there: ``$this->needed = ['intl', 'gd'];``"""
+    body = constructor.get("body")
+    for line in body.kids if body is not None else ():
+        given = line.kids[0] if line.type == "expression_statement" and line.kids else None
+        if given is None or given.type != "assignment_expression":
+            continue
+        left, right = given.get("left"), given.get("right")
+        if left is not None and left.text == f"$this->{name}" and right is not None and right.type in _WRITTEN:
+            return right
+    return None
 
 
 def _short(name: str) -> str:

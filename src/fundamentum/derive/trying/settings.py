@@ -8,6 +8,7 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
+from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.runs import ENOUGH, Run
 from fundamentum.derive.trying.said_at import need_not_be
@@ -117,7 +118,7 @@ def _switch(trial: Trial, name: str, directive: str, asked: Asked, top: bool) ->
         value = "zone" if directive == ZONE else "on" if wanted else "off"
         around = " ".join(names_around(asked.part.node))
         if top and comes.outcome == "stops":
-            around = "requirements"  # whoever asks: without it the page does not run
+            around = OF_REQUIREMENTS  # whoever asks: without it the page does not run
         yield _wish(asked, directive, value, f"ini_get('{directive}') is asked", stops, around)
 
 

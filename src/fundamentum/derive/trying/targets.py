@@ -7,7 +7,7 @@ from fundamentum.derive.statements.outcomes import COLLECTORS
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.property_kinds import class_of_property
+from fundamentum.derive.trying.property_kinds import class_of_property, given_in
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -145,6 +145,9 @@ class Targets(Machine):
             said = class_of_property(kind.part, name) if kind.part is not None else ""
             if said and (of := self.kind_of(said)) is not None:
                 return Thing(of, made=False)
+            constructor = kind.methods.get("__construct")
+            if constructor is not None and (given := given_in(constructor, name)) is not None:
+                return self.within(kind, given)
         return UNKNOWN
 
     def static_of(self, kind: Kind, name: str) -> Cell | None:

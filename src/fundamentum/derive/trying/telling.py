@@ -103,5 +103,6 @@ def worse(value: Any, before: Any) -> bool:
     if isinstance(value, str) and BAD.search(value):
         return not isinstance(before, str) or not BAD.search(before)
     if isinstance(value, Array):
-        return bool(value.items) and isinstance(before, Array) and truth(before) is False
+        fine = before is True or (isinstance(before, Array) and truth(before) is False)
+        return bool(value.items) and fine
     return truth(value) is False and truth(before) is True

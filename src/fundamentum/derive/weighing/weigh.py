@@ -12,6 +12,7 @@ from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.families import ASIDE, words_for
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
+from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.derive.weighing.pages import FIRST
 from fundamentum.derive.weighing.places import asked, places
@@ -104,7 +105,7 @@ class Case:
         stops = [
             (file, check)
             for file, check in [*self.outcome("exits"), *self._left_at_the_front()]
-            if not self.whole.driver(file.path, "", self.extension)
+            if (OF_REQUIREMENTS in check.around.split() or not self.whole.driver(file.path, "", self.extension))
             and not _CHOSEN.match(file.path.rpartition("/")[2])
             and (file.path, self.extension) not in self.whole.pages
         ]

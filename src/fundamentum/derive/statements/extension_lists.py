@@ -41,8 +41,8 @@ def _of_named(array: Node) -> Iterator[Check]:
         value = string(parts[0]) if element.type == "array_element_initializer" and parts else None
         if len(parts) > 1 and _PATTERN.search(string(parts[1]) or ""):
             continue  # of a route: ``'date' => '\\d+'``
-        if len(parts) > 1 and parts[1] is not None and parts[1].type == "conditional_expression":
-            continue  # what came of a check: ``'gd' => $gd ? 'fine' : 'wanted'``
+        if len(parts) > 1 and parts[1] is not None and _is_answer(parts[1]):
+            continue
         if value is None and len(parts) < 2:
             continue
         strings += 1
@@ -58,6 +58,15 @@ def _of_named(array: Node) -> Iterator[Check]:
     what = f"a list of extensions ({outcome.partition('-')[2] or 'named'})"
     for name, where in names:
         yield Check(name, outcome, where, what)  # type: ignore[arg-type]
+
+
+def _is_answer(value: Node) -> bool:
+    """Whether it is what came of a check: ``'gd' => $gd ? 'fine' : 'wanted'``, ``['ok' => extension_loaded('gd')]``"""
+    asked = value.type == "array_creation_expression" and _ASKING.search(value.text or b"") is not None
+    return value.type == "conditional_expression" or asked
+
+
+_ASKING: Final = re.compile(rb"(?:_exists|extension_loaded|version_compare)\s*\(")
 
 
 def listed_at(extension: str, required: bool, where: Node) -> Check:

@@ -14,11 +14,21 @@ from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 
 _HEAD: Final = 8192
+_INTERFACE: Final = rb"\\?(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
+_CLI: Final = rb"['\"](?:cli|phpdbg)['\"]"
+_OR: Final = rb"\s*\)?\s*(?:or\b|\|\|)"
 _OTHER_INTERFACE: Final = re.compile(
-    rb"(?:[(|]|^)\s*(?:SAPI\s*!==?\s*CLI|CLI\s*!==?\s*SAPI|substr\s*\(\s*SAPI[^)]*\)\s*!==?\s*CLI"
-    rb"|!\s*\(?\s*SAPI\s*===?\s*CLI|SAPI\s*===?\s*CLI\s*\)?\s*(?:or\b|\|\|)|CLI\s*===?\s*SAPI\s*\)?\s*(?:or\b|\|\|))".replace(
-        b"SAPI", rb"\\?(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
-    ).replace(b"CLI", rb"['\"](?:cli|phpdbg)['\"]"),
+    rb"(?:[(|]|^)\s*(?:%s)"
+    % b"|".join(
+        (
+            _INTERFACE + rb"\s*!==?\s*" + _CLI,
+            _CLI + rb"\s*!==?\s*" + _INTERFACE,
+            rb"substr\s*\(\s*" + _INTERFACE + rb"[^)]*\)\s*!==?\s*" + _CLI,
+            rb"!\s*\(?\s*" + _INTERFACE + rb"\s*===?\s*" + _CLI,
+            _INTERFACE + rb"\s*===?\s*" + _CLI + _OR,
+            _CLI + rb"\s*===?\s*" + _INTERFACE + _OR,
+        )
+    ),
     re.M,
 )
 """A condition that holds for pages, first or as one of several of which one is enough."""

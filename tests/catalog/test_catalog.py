@@ -3,6 +3,7 @@
 import pytest
 
 from fundamentum import catalog
+from fundamentum.catalog.symbols import Kind, span_in_php
 
 
 @pytest.mark.parametrize(
@@ -58,3 +59,20 @@ def test_the_command_line_has_no_time_limit() -> None:
 
 def test_every_api_number_leads_back_to_its_branch() -> None:
     assert all(catalog.branch_of_api(catalog.api_number(branch) or "") == branch for branch in catalog.known_branches())
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "span"),
+    [
+        ("function", "preg_match", ("", "")),
+        ("function", "JSON_ENCODE", ("", "")),
+        ("class", "ArrayObject", ("", "")),
+        ("function", "str_contains", ("8.0", "")),
+        ("function", "array_is_list", ("8.1", "")),
+        ("function", "each", ("", "8.0")),
+        ("function", "mb_strlen", None),
+        ("function", "nobody_defines_this", None),
+    ],
+)
+def test_in_which_branches_php_itself_has_something(kind: Kind, name: str, span: tuple[str, str] | None) -> None:
+    assert span_in_php(kind, name) == span

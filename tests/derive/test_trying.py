@@ -15,6 +15,7 @@ from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying import attempts
 from fundamentum.derive.trying.bounds import bounds_of_code
 from fundamentum.derive.trying.program import RESERVED, Ledger, Program
+from fundamentum.derive.trying.property_kinds import classes_of_properties
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.settings import wishes
 from fundamentum.derive.trying.trials import Trial
@@ -333,3 +334,18 @@ def test_any_program_comes_to_an_end(statements: list[str]) -> None:
     tried = trial(" ".join(statements))
     told: Iterator[object] = tried.told()
     assert all(told or True for _ in told)
+
+
+def test_of_which_class_the_objects_in_properties_are() -> None:
+    written = r"""class Page {
+        private ?\Night\Checker $checker = null;
+        private array $rows = [];
+        private object $sky;
+        public function __construct(private readonly Log $log, Store $store) {
+            $this->store = $store;
+            $this->sky = new Sky();
+            $this->rows = $rows;
+        }
+    }"""
+    classes = {"checker": "checker", "log": "log", "store": "store", "sky": "sky"}
+    assert classes_of_properties(written) == classes

@@ -36,8 +36,7 @@ def names_one(written: bytes, extensions: Iterable[str]) -> bool:
     In a string (``case 'memcached'``), or as a switch (``if (USE_LDAP)``, ``if ($config->enable_ldap)``).
     """
     strings = b" ".join(re.findall(rb"['\"]([^'\"]{2,40})['\"]", written)).decode("latin-1").lower()
-    switches = {part for name in _switches(written) for part in _PARTS.findall(name)}
-    switches = {part.lower() for part in switches}
+    switches = {part.lower() for name in _switches(written) for part in _PARTS.findall(name)}
     if not strings and not switches:
         return False
     words = [word for extension in extensions for word in words_for(extension)]

@@ -9,7 +9,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import Gate
+from fundamentum.derive.php_source.facts import Gate, Operator, Outcome
 from fundamentum.derive.php_source.nodes import around, heading, line, names_of, text
 from fundamentum.derive.php_source.telling_names import TellingNames
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
@@ -58,35 +58,25 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     """
     by_name = ASKING.among(words)
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
-        known = _DECLARED.match(text(entry).encode("utf-8", "replace"))
-        if known is not None and _TABLE_OF_REQUIREMENTS.search(heading(entry)):
-            around_it = f"{OF_REQUIREMENTS} {names_of(entry)}"
-            yield Gate(">=", known[1].decode(), line(entry), text(entry)[:60], "reports", around_it)
-            if known[2]:
-                major, _, minor = known[2].decode().partition(".")
-                yield Gate("<", f"{major}.{int(minor) + 1}", line(entry), text(entry)[:60], "stops", around_it)
-    for match in _NUMBERS.finditer(data):
-        at = data.count(b"\n", 0, match.start()) + 1
-        yield Gate(
-            ">=",
-            f"{match[1].decode()}.{match[2].decode()}",
-            at,
-            match[0].decode("latin-1")[:60],
-            "reports",
-            OF_REQUIREMENTS,
-        )
+        declared = _DECLARED.match(text(entry).encode("utf-8", "replace"))
+        if declared is not None and _TABLE_OF_REQUIREMENTS.search(heading(entry)):
+            yield _of_entry(entry, ">=", declared[1].decode(), "reports")
+            if declared[2]:
+                major, _, minor = declared[2].decode().partition(".")
+                yield _of_entry(entry, "<", f"{major}.{int(minor) + 1}", "stops")
     for entry in around(root, data, _EXPLAINED, ("array_element_initializer",)):
-        known = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
-        if known is not None:
-            yield Gate(
-                ">=",
-                known[1].decode(),
-                line(entry),
-                text(entry)[:60],
-                "reports",
-                f"{OF_REQUIREMENTS} {names_of(entry)}",
-            )
+        explained = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
+        if explained is not None:
+            yield _of_entry(entry, ">=", explained[1].decode(), "reports")
+    for match in _NUMBERS.finditer(data):
+        version, at = f"{match[1].decode()}.{match[2].decode()}", data.count(b"\n", 0, match.start()) + 1
+        yield Gate(">=", version, at, match[0].decode("latin-1")[:60], "reports", OF_REQUIREMENTS)
     for match in _BY_NAME.finditer(data) if by_name else ():
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+
+
+def _of_entry(entry: Node, operator: Operator, version: str, outcome: Outcome) -> Gate:
+    """What the entry of a table says."""
+    return Gate(operator, version, line(entry), text(entry)[:60], outcome, f"{OF_REQUIREMENTS} {names_of(entry)}")

@@ -18,6 +18,12 @@ def kept(whole: Array, keep: Callable[[Any, Any], bool | None]) -> Array:
     return Array(items, loose=whole.loose, more=[*more, *whole.more])
 
 
+def among(whole: Array, alike: Callable[[Any], Any]) -> Any:
+    """Whether one of a list's members is alike; unknown where that is not known, or there may be more of them."""
+    told = [truth(alike(value)) for value in whole.values()]
+    return True if True in told else UNKNOWN if None in told or whole.loose else False
+
+
 @named("array_filter", "->filter")
 def _filter(machine: Machine, given: Given) -> Any:
     whole, function = given.at(0), given.at(1, "callback")
@@ -111,8 +117,7 @@ def _quantified(machine: Machine, given: Given, *, deciding: bool) -> Any:
     if not isinstance(whole, Array):
         return UNKNOWN
     if not isinstance(function, (Closure, BoundMethod, str)):
-        told_of = [truth(lifted(equal, function, value)) for value in whole.values()]
-        return True if True in told_of else UNKNOWN if None in told_of or whole.loose else False
+        return among(whole, lambda value: lifted(equal, function, value))
     told = [truth(machine.call_value(function, Given.of(value, key))) for key, value in whole.items.items()]
     if deciding in told:
         return deciding

@@ -3,7 +3,7 @@
 from typing import Any
 
 from fundamentum.derive.trying.builtins import BUILTINS, array, bounded, named, of_array
-from fundamentum.derive.trying.callback_functions import kept
+from fundamentum.derive.trying.callback_functions import among, kept
 from fundamentum.derive.trying.comparing import equal, number, same, written
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.values import (
@@ -41,8 +41,7 @@ def _holds(machine: Machine, whole: Any, key: Any, value: Any) -> bool | None:
         return truth(machine.world.held(machine, whole, key if whole.flipped else value))
     if not isinstance(whole, Array):
         return None
-    told = [truth(lifted(equal, value, one)) for one in whole.values()]
-    return True if True in told else None if None in told or whole.loose else False
+    return truth(among(whole, lambda member: lifted(equal, value, member)))
 
 
 @named("array_intersect", "array_intersect_key", "array_uintersect", "->intersect")
@@ -80,8 +79,7 @@ def _in_list(machine: Machine, given: Given) -> Any:
     if not isinstance(whole, Array):
         return UNKNOWN
     alike = same if truth(given.at(2, "strict")) else equal
-    told = [truth(lifted(alike, value, one)) for one in whole.values()]
-    return True if True in told else UNKNOWN if None in told or whole.loose else False
+    return among(whole, lambda member: lifted(alike, value, member))
 
 
 @named("array_key_exists", "key_exists", "->has")

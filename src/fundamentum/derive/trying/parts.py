@@ -9,6 +9,7 @@ from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import Patience, parsed
 from fundamentum.derive.php_source.source import parseable
+from fundamentum.derive.trying.property_kinds import classes_of_properties
 
 ASKS: Final = re.compile(
     rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
@@ -61,6 +62,11 @@ class Part:
             if name is not None and name not in found:
                 found[name] = by_id.get(node.id) or Part(node, self.file, self)
         return found
+
+    @cached_property
+    def property_classes(self) -> "Mapping[str, str]":
+        """Of a class: of which other class the objects are that it keeps in its properties."""
+        return classes_of_properties(self.text)
 
     def get(self, name: str) -> "Part | None":
         """The part that the grammar names so."""

@@ -1,42 +1,48 @@
 """What a class keeps in its properties, as far as its own code says so: objects of which class, or what is written."""
 
 import re
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from fundamentum.derive.trying.parts import Part
+if TYPE_CHECKING:
+    from fundamentum.derive.trying.parts import Part
 
 MAX_CLASS: Final = 60_000
 """Characters of a class that are looked at."""
 _NAME: Final = r"\??(\\?[A-Za-z_][\w\\]*)"
+_TYPED: Final = re.compile(
+    rf"\b(?:public|protected|private|readonly|var)\s+(?:static\s+|readonly\s+)*{_NAME}\s+\$(\w+)"
+)
+_MADE: Final = re.compile(rf"\$this->(\w+)\s*=\s*(?:\$\w+\s*\?\?\s*)?new\s+{_NAME}")
+_GIVEN: Final = re.compile(r"\$this->(\w+)\s*=\s*\$(\w+)\s*;")
+_PARAMETER: Final = re.compile(rf"[(,]\s*{_NAME}\s+\$(\w+)")
 _PLAIN: Final = frozenset(
     "array bool callable false float int iterable mixed null object self static string true void".split()
 )
 
 
-def class_of_property(holder: Part, name: str) -> str:
-    """The name of a class in lower case, without its namespace; empty: the class does not say which.
+def classes_of_properties(written: str) -> dict[str, str]:
+    """Property → the name of the class of its objects, in lower case and without its namespace.
 
     By the type of the property (``private Checker $checker``, also as a parameter of the constructor), what it is
-    given (``$this->checker = new Checker``), or the type of the parameter that it is given.
+    given (``$this->checker = new Checker``), or the type of the parameter that it is given.  ``written``: the class.
     """
-    written = holder.text[:MAX_CLASS]
-    own = re.escape(name)
-    for pattern in (
-        rf"\b(?:public|protected|private|readonly|var)\s+(?:static\s+|readonly\s+)*{_NAME}\s+\${own}\b",
-        rf"\$this->{own}\s*=\s*(?:\$\w+\s*\?\?\s*)?new\s+{_NAME}",
-    ):
-        if (found := re.search(pattern, written)) is not None and found[1].lower() not in _PLAIN:
-            return _short(found[1])
-    if (given := re.search(rf"\$this->{own}\s*=\s*\$(\w+)\s*;", written)) is not None:
-        typed = re.search(rf"[(,]\s*{_NAME}\s+\${given[1]}\b", written)
-        return _short(typed[1]) if typed is not None and typed[1].lower() not in _PLAIN else ""
-    return ""
+    written = written[:MAX_CLASS]
+    parameters: dict[str, str] = {}
+    for named, parameter in _PARAMETER.findall(written):
+        parameters.setdefault(parameter, named)
+    told = [(name, named) for named, name in _TYPED.findall(written)] + _MADE.findall(written)
+    told += [(name, parameters.get(parameter, "")) for name, parameter in _GIVEN.findall(written)]
+    classes: dict[str, str] = {}
+    for name, named in told:
+        if named and named.lower() not in _PLAIN:
+            classes.setdefault(name, named.rpartition("\\")[2].lower())
+    return classes
 
 
 _WRITTEN: Final = frozenset({"array_creation_expression", "string", "encapsed_string", "integer", "boolean"})
 
 
-def given_in(constructor: Part, name: str) -> Part | None:
+def given_in(constructor: "Part", name: str) -> "Part | None":
     """What a constructor gives a property, if that is written there: ``$this->needed = ['intl', 'gd'];``"""
     body = constructor.get("body")
     for line in body.kids if body is not None else ():
@@ -47,7 +53,3 @@ def given_in(constructor: Part, name: str) -> Part | None:
         if left is not None and left.text == f"$this->{name}" and right is not None and right.type in _WRITTEN:
             return right
     return None
-
-
-def _short(name: str) -> str:
-    return name.rpartition("\\")[2].lower()

@@ -8,14 +8,13 @@ from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
-from fundamentum.derive.trying.telling import leads_on, worse
+from fundamentum.derive.trying.telling import TEXTS, leads_on, worse
 from fundamentum.derive.trying.worlds import World
 
 ENDS: Final = ("exits", "throws")
 """How a way ends that ends the program."""
 ENOUGH: Final = "enough"
 """How a way ends that is too long to be gone through."""
-_TEXTS: Final = frozenset({"string", "encapsed_string", "text"})
 
 Way = Callable[[Running], tuple[str, Any]]
 """A way into a program: what goes it, and how it ends."""
@@ -73,6 +72,6 @@ class Run:
         """Whether the program seems not to run here: it ends, or tells why and leaves; not where it leads on."""
         if self.end in ENDS:
             return not any(map(leads_on, self.seen))
-        texts = (part for part in self.seen if part.type in _TEXTS)
+        texts = (part for part in self.seen if part.type in TEXTS)
         left = self.left_at is not None and self.left_at.function_above is None
         return left and any(reported(part.node, extension=False) == "reports" for part in texts)

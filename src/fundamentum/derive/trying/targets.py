@@ -7,7 +7,7 @@ from fundamentum.derive.statements.outcomes import COLLECTORS
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.property_kinds import class_of_property, given_in
+from fundamentum.derive.trying.property_kinds import given_in
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -142,7 +142,7 @@ class Targets(Machine):
         if thing.made:
             return UNKNOWN
         for kind in thing.kind.line():
-            said = class_of_property(kind.part, name) if kind.part is not None else ""
+            said = kind.part.property_classes.get(name, "") if kind.part is not None else ""
             if said and (of := self.kind_of(said)) is not None:
                 return Thing(of, made=False)
             constructor = kind.methods.get("__construct")

@@ -14,7 +14,8 @@ _PLAIN: Final = frozenset({"string", "encapsed_string", "class_constant_access_e
 _NAMES_KEYS: Final = frozenset({"subscript_expression", "case_statement", "match_condition_list"})
 _INFORMS: Final = re.compile(r"info|detail|debug|\blog", re.I)
 MAX_PRINTED: Final = 400
-_TEXTS: Final = frozenset({"text", "string", "encapsed_string"})
+TEXTS: Final = frozenset({"text", "string", "encapsed_string"})
+"""Kinds of parts that are text: of a page, or in quotes."""
 _NEXT_STEP: Final = re.compile(
     r"<(?:input|button|a)\b.{0,300}?\b(?:next|continue|proceed|go on|install|step[-_=]?\w*)\b", re.I | re.S
 )
@@ -38,7 +39,7 @@ def only_informs(part: Part) -> bool:
 def is_kept(part: Part) -> bool:
     """Whether a text is only kept in a variable: where that goes says how bad it is."""
     above: Part | None = part
-    while above is not None and part.type in _TEXTS and not above.type.endswith("_statement"):
+    while above is not None and part.type in TEXTS and not above.type.endswith("_statement"):
         if above.type == "assignment_expression":
             target = above.kids[0]
             return target.type == "variable_name" and COLLECTORS.search(target.text) is None
@@ -75,7 +76,7 @@ def leads_on(part: Part) -> bool:
     """Whether a page leads on to its next step: ``<input type="submit" value="Next">``, ``redirect('/step/3')``"""
     if part.calls and _REDIRECTS.search(called(part.node)):
         return _STEP.search(part.text[:MAX_PRINTED]) is not None
-    return part.type in _TEXTS and _NEXT_STEP.search((printed_with(part) or part.text)[:MAX_PRINTED]) is not None
+    return part.type in TEXTS and _NEXT_STEP.search((printed_with(part) or part.text)[:MAX_PRINTED]) is not None
 
 
 def is_key(part: Part) -> bool:

@@ -13,6 +13,7 @@ from fundamentum.untrusted.files import UNFOLLOWED
 MAX_SIZE: Final = 8 * 1024 * 1024
 MAX_TOTAL: Final = 256 * 1024 * 1024
 """Bytes of code: the largest applications have a fifth of that."""
+_HEAD_OF_TEST: Final = 64 * 1024
 
 _ASIDE: Final = frozenset(
     "test tests testing unittest unittests unit-tests spec specs __tests__ fixture fixtures example "
@@ -30,14 +31,19 @@ _OPTIONAL: Final = frozenset(
     "plugin plugins addon addons add-ons driver drivers adapter adapters backend backends extra extras ext "
     "optional".split()
 )
+_DIAGNOSING: Final = re.compile(r"diagnos|requirement|health|sanity|preflight|self-?_?(?:test|check)|system-?_?check")
+"""Names of plug-ins that look at the server for the whole application."""
 _GENERATED: Final = re.compile(
     r"(?:^|/)(?:templates?_c|tmp|temp|(?:var|app|data|bootstrap)/cache|storage/framework)$", re.I
 )
 """Directories that the application itself writes PHP into: what stands there says nothing that its source does not."""
-_ASIDE_FILE: Final = re.compile(
-    r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$|^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$",
-    0,
-)
+_ASIDE_FILE: Final = re.compile(r"^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$|\.stubs?\.php$")
+_NAMED_A_TEST: Final = re.compile(r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$")
+_WRITTEN_AS_TEST: Final = re.compile(rb"TestCase|PHPUnit|phpspec|->assert\w|Assert::|->should\w|extends \w*Test\b")
+"""What a test of the code has: `ConfigurationTest.php` without any of it may well be what asks the server."""
+_INSTALLERS: Final = frozenset("install installer installation setup upgrade".split())
+_TESTS_OF_A_SERVER: Final = frozenset({"test", "tests"})
+"""Below an installer's directory these look at the server, not at the code."""
 
 
 def tree_of(listing: Listing) -> Tree:
@@ -94,25 +100,40 @@ class _Walk:
             self.full = True
             return
         self.total += size
-        if part != "aside" and (_ASIDE_FILE.search(name) or name[0] == "."):
+        if part != "aside" and (_ASIDE_FILE.search(name) or name[0] == "." or self._tests_code(name, here)):
             part = "aside"
         self.found.append(SourceFile(here, size, part, library))
 
+    def _tests_code(self, name: str, path: str) -> bool:
+        return bool(_NAMED_A_TEST.search(name) and _WRITTEN_AS_TEST.search(self._start(path, _HEAD_OF_TEST)))
+
     def _starts_as_php(self, path: str) -> bool:
+        head = self._start(path, 64)
+        return head.startswith(b"<?php") or (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0])
+
+    def _start(self, path: str, size: int) -> bytes:
+        """The first bytes of a file; none where it cannot be read."""
         try:
             handle = os.open(f"{self.root}/{path}", UNFOLLOWED)
-            try:
-                head = os.read(handle, 64)
-            finally:
-                os.close(handle)
         except OSError:
-            return False
-        return head.startswith(b"<?php") or (head.startswith(b"#!") and b"php" in head.split(b"\n", 1)[0])
+            return b""
+        try:
+            return os.read(handle, size)
+        except OSError:
+            return b""
+        finally:
+            os.close(handle)
 
 
 def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
     of_namespace = "/" in here and here.rpartition("/")[2][0].isupper()  # src/Dev holds classes as src/Core does
-    if part == "aside" or name in _ASIDE or (name in _DEVELOPMENT and not of_namespace) or _GENERATED.search(here):
+    looks_at_server = name in _TESTS_OF_A_SERVER and not _INSTALLERS.isdisjoint(here.lower().split("/"))
+    if (
+        part == "aside"
+        or (name in _ASIDE and not looks_at_server)
+        or (name in _DEVELOPMENT and not of_namespace)
+        or _GENERATED.search(here)
+    ):
         return "aside", library
     if name in BUNDLED:
         return "bundled", here
@@ -121,6 +142,8 @@ def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]
         return "bundled", here  # vendor/maker/library
     if name in _OPTIONAL and part == "own":
         return "optional", library
+    if part == "optional" and _DIAGNOSING.search(name) and here.split("/")[-2].lower() in _OPTIONAL:
+        return "own", library
     return part, library
 
 

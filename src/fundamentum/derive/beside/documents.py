@@ -25,7 +25,8 @@ from fundamentum.untrusted.files import read_below
 _FOLDERS: Final = ("", "docs", "doc", "documentation", "cron", "etc", "etc/cron.d", "contrib")
 _NAMES: Final = re.compile(
     r"(?:readme|liesmich|lisezmoi|leeme|leggimi|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|"
-    r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting)[\w.-]*|"
+    r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting|server|system|quick[-_ ]?start|admin\w*|"
+    r"operat(?:ion|ing|or)\w*|maintenance|(?:background|schedul\w*)[-_ ]?(?:jobs?|tasks?)|production)[\w.-]*|"
     r"(?:[\w-]+[._-])?cron(?:tab|job)?s?",
     re.I,
 )

@@ -130,3 +130,5 @@ class FileFacts(Fact, frozen=True):
     gates: tuple[Gate, ...] = ()
     removed: tuple[tuple[int, str], ...] = ()
     """Line and name of each call of a function that is gone from PHP, and exists nowhere else."""
+    unfinished: bool = False
+    """Whether a comment at its beginning says that it is experimental."""

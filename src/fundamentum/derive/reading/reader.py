@@ -47,6 +47,12 @@ SESSIONS: Final = "session.save_handler"
 """A directive of which the value is an extension that keeps sessions."""
 _ALIAS: Final = re.compile(rb"\bclass_alias\s*\([^,;]{1,200},\s*['\"]\\{0,2}([\w\\]{1,200})['\"]")
 """A class of the program's own under the name of another: ``class_alias(Formatter::class, 'IntlDateFormatter')``"""
+HEAD_OF_FILE: Final = 2_000
+"""Bytes in which comments speak of the whole file."""
+_UNFINISHED: Final = re.compile(
+    rb"^[ \t]*(?:<\?php[ \t]*)?(?:/\*|\*|//|#)[^\n]{0,200}(?:\bexperimental\b|not (?:yet )?(?:ready )?for production)",
+    re.I | re.M,
+)
 
 
 def read_source(data: bytes, words: frozenset[bytes] | None = None, constructs: Sequence[int] = ()) -> FileFacts:
@@ -112,6 +118,7 @@ class _Reader:
             versioned=tuple(self._versioned()),
             gates=tuple(itertools.islice(gates(root, self.data, self.words), MAX_STATED)),
             removed=tuple(removed_functions.calls(root, self.data)),
+            unfinished=_UNFINISHED.search(self.data, 0, HEAD_OF_FILE) is not None,
         )
 
     def _words(self) -> Iterator[Use]:

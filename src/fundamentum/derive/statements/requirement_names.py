@@ -7,7 +7,7 @@ OF_REQUIREMENTS: Final = "requirements"
 """Stands among the names around a check of which something comes where requirements are looked at."""
 _LOOKED_AT: Final = re.compile(
     r"requir|environment|middleware|instal|setup|wizard|doctor|preflight|diagnos|prerequisit|health|dependenc|compatib|^checks?\.|"
-    r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|"
+    r"ensure|config(?:uration)?_?(?:test|check)|sys(?:tem)?_?(?:info|check|test|req)|check_?(?:ext|php|req|sys|server|env|dep|mod)|ext(?:ensions?)?_?check|"
     r"(?:kernel|application|app|boot(?:strap\w*)?) (?:boot\w*|init\w*|run|start|setup|__construct)\b",
     re.I,
 )
@@ -16,7 +16,7 @@ _LOOKED_AT: Final = re.compile(
 _SWITCHED_ON: Final = re.compile(r"(?:^|[ _])(?:on_?)?activat(?:e|ion)\b")
 """Names of functions that run when a plug-in is switched on."""
 _INSTALLERS: Final = re.compile(
-    r"(?:^|/)(?:install(?:er|ation)?|setup|wizard|requirements?|preflight|health|(?:health[-_]?)?checks?)/(?:[^/]+/)?[^/]*$",
+    r"(?:^|/)(?:install(?:er|ation)?|setup|wizard|requirements?|preflight|diagnos\w*|health|(?:health[-_]?)?checks?)/(?:[^/]+/)?[^/]*$",
     re.I,
 )
 

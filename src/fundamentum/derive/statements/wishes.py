@@ -25,7 +25,10 @@ _EVERYWHERE: Final = frozenset(
     "cd echo ls cat rm cp mv mkdir ln chmod chown true false test which type command set export exec nice sh bash "
     "env php sudo date uname hostname whoami id ps kill pwd sleep touch head tail sort wc cut tr sed grep awk "
     "find xargs nohup time cmd start dir copy del where tasklist wmic df du free uptime nproc mktemp stat tee printf "
-    "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell".split()
+    "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell "
+    "arch base64 cksum chgrp comm dd dircolors env expr fold groups head install join link logname md5sum nl nproc od "
+    "paste pathchk pinky pr printenv realpath rmdir seq sha1sum sha256sum sha512sum shred shuf split stdbuf stty sum "
+    "sync tac timeout truncate tty uniq unlink users vdir who yes".split()
 )
 _LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
 """Commands that look for the one that they are given: ``which convert``, ``command -v convert``"""

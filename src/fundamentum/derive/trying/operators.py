@@ -18,6 +18,7 @@ _ARITHMETIC: Final[dict[str, Callable[[int | float, int | float], int | float]]]
     "*": operator.mul,
     "/": operator.truediv,
     "%": lambda first, second: int(math.fmod(first, second)),
+    "**": lambda first, second: power(first, second),
 }
 ORDER: Final[dict[str, Callable[[int], bool]]] = {
     "<": lambda order: order < 0,
@@ -26,6 +27,17 @@ ORDER: Final[dict[str, Callable[[int], bool]]] = {
     ">=": lambda order: order >= 0,
 }
 MAX_SHIFT: Final = 62
+MAX_EXPONENT: Final = 64
+
+
+def power(base: float, exponent: float) -> int | float:
+    """A number times itself.  ``ValueError`` where that is none, or one with which no program reckons."""
+    if not 0 <= exponent <= MAX_EXPONENT or abs(base) > 1 << 64:
+        raise ValueError
+    told: int | float = base**exponent
+    if isinstance(told, complex):
+        raise ValueError
+    return told
 
 
 def _plus(first: Any, second: Any) -> Any:

@@ -11,6 +11,7 @@ from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.machine import Given, Machine
+from fundamentum.derive.trying.operators import power
 from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
 
 MAX_MEMBERS: Final = 400
@@ -84,14 +85,16 @@ BUILTINS.update(
         "ctype_alpha": _of_known(lambda value: isinstance(value, str) and value.isalpha()),
         "abs": _of_known(lambda value: abs(number(value))),
         "ceil": _of_known(lambda value: float(-(-number(value) // 1))),
-        "pow": _of_known(lambda one, other: number(one) ** min(number(other), 20)),
+        "pow": _of_known(lambda one, other: power(number(one), number(other))),
         "max": _extreme("max"),
         "min": _extreme("min"),
         "range": _of_known(lambda first, last, *_: Array.of(range(first, min(last, first + 100) + 1))),
         "ini_parse_quantity": _of_known(lambda value: quantity(written(value)).number),
         "filter_var": lambda machine, given: of_scalars(FUNCTIONS["filter_var"])(machine, Given.of(given.at(0))),
         "basename": _of_known(lambda path, *_: posixpath.basename(written(path))),
-        "is_array": _is(lambda value: isinstance(value, Array)),
+        **dict.fromkeys(
+            ("is_array", "is_iterable", "is_countable"), _is(lambda value: isinstance(value, (Array, Loaded)))
+        ),
         "is_string": _is(lambda value: isinstance(value, str)),
         "is_bool": _is(lambda value: isinstance(value, bool)),
         "is_null": _is(lambda value: value is None),

@@ -22,6 +22,8 @@ _TOOL: Final = re.compile(
     re.I,
 )
 """Files of single tools, converters and what is not finished: what they use does not decide for the application."""
+_OF_DATABASES: Final = re.compile(r"(?:^|/)(?:dba?|dbal|databases?|sql|persistence)/[^/]+$", re.I)
+"""Directories of what an application keeps its own data with."""
 
 Group = tuple[Level, list[Verdict], str]
 """Extensions of which any one is enough, with the level and the reason for it."""
@@ -37,7 +39,7 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
         if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
     }
     used = [member for member in members if uses.get(member.extension)]
-    current = _deciding(used, uses)
+    current = _deciding(used, uses, whole)
     for verdict in used:
         if verdict not in current and verdict.level == "required":
             yield "recommended", [verdict], "only single tools use it"
@@ -56,11 +58,13 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
         yield level, current, "the only database that the application can use"
 
 
-def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
-    """Those whose use has weight, unless none has: what single tools use has none."""
-    return [
-        member for member in members if not all(_TOOL.search(use.file.path) for use in uses[member.extension])
-    ] or members
+def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> list[Verdict]:
+    """Those whose use has weight, unless none has: what single tools use has none, nor what is experimental."""
+
+    def light(path: str) -> bool:
+        return _TOOL.search(path) is not None or whole.facts[path].unfinished
+
+    return [member for member in members if not all(light(use.file.path) for use in uses[member.extension])] or members
 
 
 def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:
@@ -79,6 +83,8 @@ def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequen
     if all(use.guard in ("checked", "caught") for use in every):
         return False
     connects = any(use.plain and use.use.kind == "class" for use in whole.uses("pdo"))
+    if all(_OF_DATABASES.search(use.file.path) for use in every) or _beside_each_other(uses):
+        return True
     if len(vendors) > 1:
         return connects or _chosen_in_one_place(uses) or len({use.file.path for use in every}) >= 3
     return any(
@@ -97,6 +103,15 @@ def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
             if one.file.part == "own" and one.guard in _CHOSEN and not one.driver and not _of_one_service(one):
                 vendors[one.file.path, one.use.scope, one.use.function].add(_vendor(extension))
     return any(len(chosen) > 1 for chosen in vendors.values())
+
+
+def _beside_each_other(uses: Mapping[str, Sequence[Seen]]) -> bool:
+    """Whether drivers for several vendors stand in one directory, not that of a service, and nowhere else."""
+    paths = {seen.file.path: _vendor(extension) for extension, every in uses.items() for seen in every}
+    directories = {path.rpartition("/")[0].lower() for path in paths}
+    if len(set(paths.values())) < 2 or len(directories) > 1 or not (directory := directories.pop()):
+        return False
+    return _SERVICE.search(directory) is None
 
 
 def _of_one_service(seen: Seen) -> bool:

@@ -20,6 +20,8 @@ from fundamentum.derive.weighing.reasons import places_of, states_its_needs, why
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
+ALL_OVER: Final = 8
+"""Files that use something without a check: it is more than advised, whatever the program calls it."""
 TOOLS: Final = frozenset(
     "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
 )
@@ -204,9 +206,13 @@ class Case:
         return bool(asking - using) and all(named.search(path.rpartition("/")[2].lower()) for path in using)
 
     def warned_about(self) -> Verdict | None:
-        """Where its requirements are looked at, the program advises it."""
+        """Where its requirements are looked at, the program advises it; what it uses all over is more than that."""
+        if len({seen.file.path for seen in self.plain}) >= ALL_OVER:
+            return None
         found = [
-            (file, check) for file, check in self.outcome("warns") if self.whole.looks_at_requirements(file.path, check)
+            (file, check)
+            for file, check in self.outcome("warns")
+            if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
         return self.verdict("recommended", "the program advises it", asked(found)) if found else None
 
@@ -270,8 +276,8 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
     Case.listed_as_recommended,
     Case.replaced_where_missing,
     Case.provided_by_a_library,
-    Case.used_plainly,
     Case.warned_about,
+    Case.used_plainly,
     Case.used_under_a_condition,
     Case.suggested_by_a_library,
     Case.used_by_a_library,

@@ -34,6 +34,10 @@ _DIAGNOSING: Final = re.compile(
     re.I,
 )
 """Scripts that show how a server does: what they run is nothing that the application offers."""
+_FILE: Final = re.compile(r"[^/]\.[a-z]\w{1,4}$")
+"""A name that ends as those of files do: ``config.php``"""
+OF_CODE: Final = 5
+"""Files of source from which on a directory is one of the program's code, and not of what it writes."""
 _WRITING: Final = ("file_put_contents", "move_uploaded_file")
 
 
@@ -43,8 +47,9 @@ def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
     own_wishes = [
         (path, wish)
         for path, facts in whole.facts.items()
-        if whole.files[path].part == "own" and not _DIAGNOSING.search(path)
+        if whole.files[path].part == "own"
         for wish in facts.wishes
+        if wish.kind == "setting" or not _DIAGNOSING.search(path)
     ]
     for path, wish in _with_constants(each, whole, own_wishes):
         if name := _named(tree, path, wish):
@@ -115,11 +120,20 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
     """What is wished for; a directory from the application's root on, and only where that is sure."""
     if wish.kind != "directory":
         return wish.name
-    if wish.name.startswith("?/"):
-        inside = "/".join(part for part in (tree.base, wish.name[2:]) if part)
-        return inside if _is_directory(tree.root, inside) else ""
-    name = _from_root(path, wish.name) if wish.name.startswith(".") else wish.name
-    return "" if wish.how.startswith(_WRITING) and not _is_directory(tree.root, name) else name
+    from_root = wish.name.startswith("?/")
+    if from_root:
+        name = "/".join(part for part in (tree.base, wish.name[2:]) if part)
+    else:
+        name = _from_root(path, wish.name) if wish.name.startswith(".") else wish.name
+    if not _is_directory(tree.root, name):
+        return "" if from_root or wish.how.startswith(_WRITING) or _FILE.search(name) else name
+    return "" if not wish.stops and _holds_code(tree, name) else name
+
+
+def _holds_code(tree: Tree, directory: str) -> bool:
+    """Whether it holds the program itself: who asks whether it may write there wants to know if it can renew itself."""
+    beginning = f"{directory.rstrip('/')}/"
+    return sum(file.part == "own" and file.path.startswith(beginning) for file in tree.sources) >= OF_CODE
 
 
 def _from_root(path: str, written: str) -> str:

@@ -31,6 +31,14 @@ def test_the_parts_of_an_application(tmp_path: Path) -> None:
         tmp_path,
         {**dict.fromkeys(names, "echo 1;"), "lib/chart/composer.json": "{}", "a.js": "", "note.txt": "<?php x();"},
     )
+    named_tests = {
+        "src/ConfigurationTest.php": "class ConfigurationTest { static function check() { return true; } }",
+        "src/BTest.php": "class BTest extends \\PHPUnit\\Framework\\TestCase {}",
+        "install/test/server.php": "class ServerTest { function run() {} }",
+        "plugins/diagnostics/a.php": "echo 1;",
+    }
+    made(tmp_path, named_tests)
+    names |= dict(zip(named_tests, ("own", "aside", "own", "own"), strict=True))
     made(tmp_path, {"bin/run": "#!/usr/bin/env php\n<?php echo 1;", "bin/other": "#!/bin/sh\n"})
     assert parts(tmp_path) == names | {"bin/run": "own"}
 

@@ -41,6 +41,9 @@ _ASIDE_FILE: Final = re.compile(r"^(?:test|tests)[._-]|[._-]tests?\.php$|\.phpt$
 _NAMED_A_TEST: Final = re.compile(r"(?:Test|TestCase|TestSuite|TestHelper|Spec)\.php$")
 _WRITTEN_AS_TEST: Final = re.compile(rb"TestCase|PHPUnit|phpspec|->assert\w|Assert::|->should\w|extends \w*Test\b")
 """What a test of the code has: `ConfigurationTest.php` without any of it may well be what asks the server."""
+_DEFINES: Final = re.compile(
+    rb"^\s*(?:<\?php\s+)?(?:(?:final|abstract|readonly)\s+)*(?:class|trait|interface|enum)\s+\w", re.M | re.I
+)
 _INSTALLERS: Final = frozenset("install installer installation setup upgrade".split())
 _TESTS_OF_A_SERVER: Final = frozenset({"test", "tests"})
 """Below an installer's directory these look at the server, not at the code."""
@@ -105,7 +108,10 @@ class _Walk:
         self.found.append(SourceFile(here, size, part, library))
 
     def _tests_code(self, name: str, path: str) -> bool:
-        return bool(_NAMED_A_TEST.search(name) and _WRITTEN_AS_TEST.search(self._start(path, _HEAD_OF_TEST)))
+        if not _NAMED_A_TEST.search(name):
+            return False
+        start = self._start(path, _HEAD_OF_TEST)
+        return _WRITTEN_AS_TEST.search(start) is not None or _DEFINES.search(start) is None
 
     def _starts_as_php(self, path: str) -> bool:
         head = self._start(path, 64)

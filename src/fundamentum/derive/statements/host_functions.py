@@ -11,6 +11,7 @@ from fundamentum.derive.php_source.facts import Check, Wish
 
 _DEMANDS: Final = frozenset({"exits", "leaves", "throws", "reports", "listed-required"})
 _ENDING: Final = "()"
+_OF_DIRECTORY: Final = "/"
 
 
 def stands_for(function: str) -> str:
@@ -24,7 +25,12 @@ def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
     checks: list[Check] = []
     wishes: list[Wish] = []
     for check in told:
-        if not check.extension.endswith(_ENDING):
+        if check.extension.endswith(_OF_DIRECTORY):
+            if not check.command_line:
+                stops = check.outcome in _DEMANDS and not check.among
+                path = check.extension.removesuffix(_OF_DIRECTORY)
+                wishes.append(Wish("directory", path, "", check.line, check.what, stops, check.around))
+        elif not check.extension.endswith(_ENDING):
             checks.append(check)
         elif check.outcome in _DEMANDS or check.outcome == "warns":
             name, stops = check.extension.removesuffix(_ENDING), check.outcome in _DEMANDS

@@ -9,6 +9,7 @@ from fundamentum.catalog.symbols import span_in_php
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.trying.defined import Defined, defined_in
+from fundamentum.derive.trying.directories import ASKING
 from fundamentum.derive.trying.worlds import SETTINGS
 
 _ALWAYS: Final = re.compile(
@@ -21,6 +22,8 @@ _NAMED: Final = re.compile(
     re.I,
 )
 _SETTING: Final = re.compile(rb"\b(?:ini_get|get_cfg_var)\s*\(\s*(?:['\"](?P<name>[\w.]+)|\$|self|static|[A-Z])", re.I)
+
+_WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % "|".join(sorted(ASKING)).encode(), re.I)
 
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
@@ -35,11 +38,14 @@ class Looked(msgspec.Struct, frozen=True, array_like=True):
     defined: Defined
     asks: tuple[int, ...]
     """Bytes where it asks something of the server."""
+    writes: tuple[int, ...] = ()
+    """Bytes where it asks whether it may write to a directory."""
 
 
 def looked_at(data: bytes, _: object = None) -> Looked:
     """A quick look at one file."""
-    return Looked(defined_in(data), tuple(sorted(asking_places(data))))
+    writes = _WRITES.finditer(data) if b"writ" in data else ()
+    return Looked(defined_in(data), tuple(sorted(asking_places(data))), tuple(match.start() for match in writes))
 
 
 def asking_places(data: bytes) -> set[int]:

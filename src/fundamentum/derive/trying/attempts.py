@@ -43,6 +43,8 @@ MAX_FILES: Final = 12
 """Files that name a function, or a class: what more name is no matter of what is required."""
 MAX_ASKING: Final = 40
 """The same of a function that asks for what it is given."""
+FOR_DIRECTORIES: Final = 20_000
+"""Steps that are left in any case for those that ask whether they may write somewhere."""
 _EVERYDAY: Final = frozenset(
     "get set load create make run add call find fetch render __call __get __callstatic __construct __invoke handle "
     "execute init boot register process index main start".split()
@@ -79,12 +81,14 @@ def tried(
     own = [file for file in files if file.part == "own" or file.path.endswith(_OF_LIBRARIES)]
     looked: dict[str, Looked] = {file.path: told for file, told in each(looked_at, own, None)}
     new: dict[str, list[int]] = {path: list(told.asks) for path, told in looked.items() if told.asks}
+    # Last, so that they take nothing from those that ask for extensions.
+    later = {path: list(told.writes) for path, told in looked.items() if told.writes}
     defined = {path: told.defined for path, told in looked.items()}
     asking, relevant, token = list(new), dict[str, None](), f"{root} {time.monotonic_ns()}"
     gone: dict[str, set[int]] = defaultdict(set)
     out: dict[str, list[Check | Gate | Wish]] = defaultdict(list)
     ledgers = [Ledger() for _ in range(PARTS)]
-    for _ in range(MAX_ROUNDS + 1):
+    for _ in range(MAX_ROUNDS + 2):
         names: dict[str, int] = {}
         tasks = [
             _Task(token, ledger, own, defined, root, asking, list(relevant), batch)
@@ -105,6 +109,10 @@ def tried(
         every = own if left >= RESERVED else [file for file in own if looks_at_requirements(file.path, "")]
         new = _named(each, every if left > 0 else (), names, gone)
         asking += [path for path in new if path not in asking]
+        if not new:
+            new, later = later, {}
+            for ledger in ledgers:
+                ledger.steps = max(ledger.steps, FOR_DIRECTORIES)
         if not new:
             break
     _programs.clear()

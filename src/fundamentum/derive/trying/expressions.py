@@ -9,7 +9,7 @@ from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import number
 from fundamentum.derive.trying.handing import level_in
 from fundamentum.derive.trying.machine import Exit, Thrown
-from fundamentum.derive.trying.operations import Operations
+from fundamentum.derive.trying.operations import Operations, of_environment
 from fundamentum.derive.trying.operators import joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
@@ -96,8 +96,11 @@ class Expressions(Operations):
     def _conditional(self, part: Part) -> Any:
         condition = self.evaluate(part.get("condition"))
         body = part.get("body")
+        holds = truth(condition)
+        if body is None and holds is None and of_environment(part.get("condition")):
+            holds = False  # nobody set it
         return self.chosen(
-            truth(condition),
+            holds,
             lambda: self.evaluate(body) if body is not None else condition,
             lambda: self.evaluate(part.get("alternative")),
         )

@@ -13,6 +13,7 @@ from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
+from fundamentum.derive.trying.directories import is_directory
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
@@ -71,7 +72,7 @@ class Found:
             in_words = told.comes.how == SAID or outcome == "reports"
             if of_name.doubt and stands_beside(where, chosen=not in_words):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
-            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH:
+            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_directory(name):
                 continue  # it may be only shown
             if need_not_be(of_name.where):
                 outcome = "warns" if outcome != "asked" or of_name.listed else outcome

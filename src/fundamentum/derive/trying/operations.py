@@ -1,6 +1,7 @@
 """What expressions with an operator, or a cast, come to in a program that is tried out."""
 
-from typing import Any
+import re
+from typing import Any, Final
 
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import number, written
@@ -8,6 +9,13 @@ from fundamentum.derive.trying.operators import ORDER, joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
 from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Thing, Unknown, joined, lifted, truth
+
+_ENVIRONMENT: Final = re.compile(r"(?:getenv|env)\s*\(|\$_ENV\s*\[")
+
+
+def of_environment(part: Part | None) -> bool:
+    """Whether a value is of the environment: beside it stands what counts where nobody sets it."""
+    return part is not None and _ENVIRONMENT.match(part.text.lstrip("(@\\ ")) is not None
 
 
 class Operations(Targets):
@@ -19,6 +27,8 @@ class Operations(Targets):
             return self._either(left, right, deciding=sign in ("||", "or"))
         if sign == "??":
             first = self.looked_up(left)
+            if isinstance(first, Unknown) and of_environment(left):
+                return self.evaluate(right)
             if isinstance(first, Unknown):
                 return joined([UNKNOWN, self.fork(lambda: self.evaluate(right))])
             return self.evaluate(right) if first is None else first

@@ -213,6 +213,12 @@ def _environment(_: Machine, given: Given) -> Any:
     return False if isinstance(name, str) and _SKIPS.search(name) else UNKNOWN
 
 
+@named("env")
+def _environment_or(_: Machine, given: Given) -> Any:
+    """``env('FILES', 'data/files')``: what counts where nobody sets it."""
+    return given.at(1, "default") if len(given.values) > 1 else UNKNOWN
+
+
 @named("version_compare")
 def _compared(machine: Machine, given: Given) -> Any:
     if any(isinstance(value, Unknown) for value in given.values[:2]):

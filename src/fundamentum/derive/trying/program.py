@@ -12,13 +12,12 @@ import msgspec
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
 from fundamentum.derive.trying.defined import Defined, is_long, worth_going_through
+from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
 from fundamentum.derive.trying.values import UNKNOWN, Array
 
-HERE: Final = "/@"
-"""Stands for the application's directory in paths."""
 MAX_CODE: Final = 400_000
 """Bytes of a file that is gone through."""
 _PLAIN: Final = re.compile(r"\.(?:json|ini|ya?ml|txt|xml)$", re.I)

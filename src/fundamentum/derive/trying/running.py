@@ -9,12 +9,12 @@ from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying import list_functions, plain_functions, written_lists
 from fundamentum.derive.trying.builtins import builtin
+from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.expressions import reads
 from fundamentum.derive.trying.following import Following
 from fundamentum.derive.trying.machine import Beyond, Enough, Exit, Frame, Given, Leave, Return
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
-from fundamentum.derive.trying.program import HERE
 from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, shape, truth
 from fundamentum.derive.trying.worlds import MEGABYTE
 

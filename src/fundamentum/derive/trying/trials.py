@@ -14,6 +14,7 @@ from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
+from fundamentum.derive.trying.directories import is_directory
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
@@ -154,7 +155,11 @@ class Trial:
                 told = told._replace(comes=Comes("warns", UNLIKE_OTHERS))
             yield told
         for outcome in STRENGTH[:0:-1]:
-            left = [name for name, told in alone.items() if weight(told.comes) < weight(Comes(outcome))]
+            left = [
+                name
+                for name, told in alone.items()
+                if weight(told.comes) < weight(Comes(outcome)) and not is_directory(name)
+            ]
             while len(left) > 1 and (found := self._together(left, outcome)) is not None:
                 if len(found.names) > 1:
                     yield found

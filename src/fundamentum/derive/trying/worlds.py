@@ -12,6 +12,8 @@ from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.checks import asked_for
 from fundamentum.derive.statements.host_functions import stands_for
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.trying import directories
 from fundamentum.derive.trying.machine import Given, Machine, Thrown
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.values import (
@@ -151,6 +153,8 @@ class World:
             return self._checked(machine, name, value, part)
         if name == "phpversion":
             return self._version(machine, "PHP_VERSION", part)
+        if name in directories.ASKING:
+            return self._writable(machine, value, part)
         if name == "php_sapi_name":
             return self._interface()
         if name == "get_loaded_extensions":
@@ -174,6 +178,16 @@ class World:
             return UNKNOWN
         self.ask(machine, f"{DIRECTIVE}{name}", part, name)
         return self.settings.get(name, SETTINGS[name])
+
+    def _writable(self, machine: Machine, value: Any, part: Part) -> Any:
+        """Whether the program may write to a directory."""
+        if isinstance(value, OneOf):
+            return lifted(lambda one: self._writable(machine, one, part), value)
+        if not isinstance(value, str) and looks_at_requirements(machine.frame.code.path, ""):
+            self.opened(machine)
+        entry = machine.frames[0].code.path if machine.frames[0].part is None else None
+        name = directories.asked_as(value, entry)
+        return self.ask(machine, name, part, value) if name else UNKNOWN
 
     def _checked(self, machine: Machine, name: str, value: Any, part: Part) -> Any:
         kind = CHECKS[name]

@@ -79,7 +79,7 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    around = list(surroundings(needed, wished(tree, whole, parsing.each)))
+    around = list(surroundings(needed, wished(tree, whole, parsing.each, is_script)))
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
         *with_demands(needed, manifest.demands),

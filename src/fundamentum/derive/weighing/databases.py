@@ -109,7 +109,8 @@ def _beside_each_other(uses: Mapping[str, Sequence[Seen]]) -> bool:
     """Whether drivers for several vendors stand in one directory, not that of a service, and nowhere else."""
     paths = {seen.file.path: _vendor(extension) for extension, every in uses.items() for seen in every}
     directories = {path.rpartition("/")[0].lower() for path in paths}
-    if len(set(paths.values())) < 2 or len(directories) > 1 or not (directory := directories.pop()):
+    directory = next(iter(directories), "")
+    if len(set(paths.values())) < 2 or len(directories) > 1 or not directory or "librar" in directory:
         return False
     return _SERVICE.search(directory) is None
 

@@ -4,7 +4,7 @@ import os
 import re
 import stat
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path, PurePosixPath
 from typing import Final
 
@@ -41,8 +41,11 @@ OF_CODE: Final = 5
 _WRITING: Final = ("file_put_contents", "move_uploaded_file")
 
 
-def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
-    """The wishes of the application's own files, and those of its settings files; of several values the strongest."""
+def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:
+    """The wishes of the application's own files, and those of its settings files; of several values the strongest.
+
+    Where scripts write that are for the command line, pages need not.
+    """
     found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
     own_wishes = [
         (path, wish)
@@ -50,6 +53,7 @@ def wished(tree: Tree, whole: Whole, each: Each) -> Iterable[Entry]:
         if whole.files[path].part == "own"
         for wish in facts.wishes
         if wish.kind == "setting" or not _DIAGNOSING.search(path)
+        if not (wish.kind == "directory" and wish.how.startswith(_WRITING) and is_script(path))
     ]
     for path, wish in _with_constants(each, whole, own_wishes):
         if name := _named(tree, path, wish):
@@ -123,8 +127,10 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
     from_root = wish.name.startswith("?/")
     if from_root:
         name = "/".join(part for part in (tree.base, wish.name[2:]) if part)
+    elif wish.name.startswith("."):
+        name = _from_root(path, wish.name)
     else:
-        name = _from_root(path, wish.name) if wish.name.startswith(".") else wish.name
+        name = wish.name[1:] if wish.name.startswith("/") else "/".join(filter(None, (tree.base, wish.name)))
     if not _is_directory(tree.root, name):
         return "" if from_root or wish.how.startswith(_WRITING) or _FILE.search(name) else name
     return "" if not wish.stops and _holds_code(tree, name) else name
@@ -133,7 +139,8 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
 def _holds_code(tree: Tree, directory: str) -> bool:
     """Whether it holds the program itself: who asks whether it may write there wants to know if it can renew itself."""
     beginning = f"{directory.rstrip('/')}/"
-    return sum(file.part == "own" and file.path.startswith(beginning) for file in tree.sources) >= OF_CODE
+    held = (file for file in tree.sources if file.part in ("own", "optional") and file.path.startswith(beginning))
+    return sum(1 for _ in held) >= OF_CODE
 
 
 def _from_root(path: str, written: str) -> str:

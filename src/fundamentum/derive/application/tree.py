@@ -1,7 +1,9 @@
 """An application's files, and what part of the application each belongs to."""
 
+import os
+import stat
 from collections.abc import Callable, Iterable, Iterator
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Literal, Protocol, TypeVar
 
 import msgspec
@@ -57,3 +59,16 @@ def content_of(root: str, file: SourceFile) -> bytes:
         return read_below(Path(root), file.path, file.size + 1)
     except OSError:
         return b""
+
+
+def has_directory(root: str, path: str) -> bool:
+    """Whether an application has a directory of that path, and no link leads to it."""
+    where = root
+    for part in PurePosixPath(path).parts:
+        where = f"{where}/{part}"
+        try:
+            if part == ".." or not stat.S_ISDIR(os.lstat(where).st_mode):
+                return False
+        except (OSError, ValueError):
+            return False
+    return path not in ("", ".")

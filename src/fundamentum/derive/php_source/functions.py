@@ -14,7 +14,7 @@ MAX_REPEATED: Final = 5
 """Repetitions in a pattern that is tried."""
 MAX_SEARCHED: Final = 12
 """Characters of a text that are searched for a pattern: as long as a version."""
-_FIELD: Final = re.compile(r"%(?:0?\d|\.?\d)?[dsuf]")
+_FIELD: Final = re.compile(r"%(?:0?\d|\.?\d)?[dsufox]")
 _VERSION_PART: Final = re.compile(r"\d+|[a-z]+|#")
 _STAGES: Final = {"dev": 0, "alpha": 1, "a": 1, "beta": 2, "b": 2, "rc": 3, "c": 3, "#": 4, "pl": 5, "p": 5}
 """What stands behind the numbers of a version, in order; before all of them what is not known."""
@@ -70,13 +70,18 @@ def _explode(sign: Value, whole: Value, most: Value = None) -> Value:
     return list(as_text(whole).split(as_text(sign), int(as_number(most)) - 1 if most is not None else -1))
 
 
+def _as_field(kind: str, value: Value) -> int | float | str:
+    if kind[-1] == "s":
+        return as_text(value)
+    return as_number(value) if kind[-1] == "f" else int(as_number(value))
+
+
 def _sprintf(written: Value, *values: Value) -> Value:
     shape = as_text(written)
     if shape.count("%") != len(_FIELD.findall(shape)):
         return None
-    numbers = re.compile(r"[duf]$")
     kinds = _FIELD.findall(shape)
-    told = [as_number(v) if numbers.search(k) else as_text(v) for k, v in zip(kinds, values, strict=True)]
+    told = [_as_field(kind, value) for kind, value in zip(kinds, values, strict=True)]
     return limited(shape % tuple(told))
 
 

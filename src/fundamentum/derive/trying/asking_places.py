@@ -9,7 +9,7 @@ from fundamentum.catalog.symbols import span_in_php
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.trying.defined import Defined, defined_in
-from fundamentum.derive.trying.directories import ASKING
+from fundamentum.derive.trying.directories import ASKING, RIGHTS
 from fundamentum.derive.trying.worlds import SETTINGS
 
 _ALWAYS: Final = re.compile(
@@ -44,7 +44,7 @@ class Looked(msgspec.Struct, frozen=True, array_like=True):
 
 def looked_at(data: bytes, _: object = None) -> Looked:
     """A quick look at one file."""
-    writes = _WRITES.finditer(data) if b"writ" in data else ()
+    writes = _WRITES.finditer(data) if b"writ" in data or RIGHTS.encode() in data else ()
     return Looked(defined_in(data), tuple(sorted(asking_places(data))), tuple(match.start() for match in writes))
 
 

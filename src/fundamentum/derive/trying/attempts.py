@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple
 
 import msgspec
 
-from fundamentum.derive.application.tree import Each, SourceFile
+from fundamentum.derive.application.tree import Each, SourceFile, has_directory
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import Patience, names_around
 from fundamentum.derive.reading.workers import contents
@@ -176,7 +176,9 @@ def _try(task: _Task) -> bytes:
 
     program = _programs.get(task.token)
     if program is None:
-        program = Program(task.files, task.defined, lambda path: contents(path) or b"", beside)
+        program = Program(
+            task.files, task.defined, lambda path: contents(path) or b"", beside, partial(has_directory, task.root)
+        )
         _programs.clear()
         _programs[task.token] = program
     program.ledger = task.ledger

@@ -7,8 +7,11 @@ import posixpath
 import re
 from typing import Any, Final
 
-ASKING: Final = frozenset({"is_writable", "is_writeable", "is_really_writable"})
+RIGHTS: Final = "fileperms"
+ASKING: Final = frozenset({"is_writable", "is_writeable", "is_really_writable", RIGHTS})
 """Functions that ask, of PHP's and of frameworks."""
+ALL_RIGHTS: Final = 0o40777
+NO_RIGHTS: Final = 0o40555
 HERE: Final = "/@"
 """Stands for the application's directory in paths."""
 ENDING: Final = "/"

@@ -8,8 +8,10 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
+from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
+from fundamentum.derive.trying.directories import asked_as
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.operators import power
 from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
@@ -83,6 +85,8 @@ BUILTINS.update(
         ),
         "ctype_digit": _of_known(lambda value: isinstance(value, str) and value.isdigit()),
         "ctype_alpha": _of_known(lambda value: isinstance(value, str) and value.isalpha()),
+        "decoct": _of_known(lambda value: f"{int(number(value)):o}"),
+        "octdec": _of_known(lambda value: int(written(value), 8)),
         "abs": _of_known(lambda value: abs(number(value))),
         "ceil": _of_known(lambda value: float(-(-number(value) // 1))),
         "pow": _of_known(lambda one, other: power(number(one), number(other))),
@@ -189,6 +193,13 @@ def _lines(machine: Machine, given: Given) -> Any:
     """The lines of a file, without their ends: those who look at them take these off."""
     told = _contents(machine, given)
     return Array.of(told.splitlines()[:MAX_MEMBERS]) if isinstance(told, str) else UNKNOWN
+
+
+@named("is_dir")
+def _directory(machine: Machine, given: Given) -> Any:
+    """What the application came with is there; what else is there is not known, nor whether an installer still is."""
+    path = asked_as(given.at(0), None).strip("/")
+    return True if path and not of_an_installer(f"{path}/x") and machine.program.has_directory(path) else UNKNOWN
 
 
 @named("parse_ini_file", "yaml_parse_file")

@@ -52,8 +52,13 @@ class Program:
         defined: Mapping[str, Defined],
         content: Callable[[str], bytes],
         beside: Callable[[str], bytes] = lambda _: b"",
+        has_directory: Callable[[str], bool] = lambda _: False,
     ) -> None:
-        """``content``: that of a source file, by its path; empty where it cannot be read.  ``beside``: of any other."""
+        """``content``: that of a source file, by its path; empty where it cannot be read.  ``beside``: of any other.
+
+        ``has_directory``: whether there is one, by its path.
+        """
+        self.has_directory = has_directory
         self._beside = beside
         self._tells: dict[Part, bool] = {}
         self.matter((), ())

@@ -154,7 +154,10 @@ class World:
         if name == "phpversion":
             return self._version(machine, "PHP_VERSION", part)
         if name in directories.ASKING:
-            return self._writable(machine, value, part)
+            may = self._writable(machine, value, part)
+            if name != directories.RIGHTS:
+                return may
+            return lifted(lambda one: directories.ALL_RIGHTS if one else directories.NO_RIGHTS, may)
         if name == "php_sapi_name":
             return self._interface()
         if name == "get_loaded_extensions":

@@ -1,8 +1,6 @@
 """What all files of an application wish for together: settings, commands, directories, functions."""
 
-import os
 import re
-import stat
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path, PurePosixPath
@@ -11,7 +9,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.application.tree import Each, Tree
+from fundamentum.derive.application.tree import Each, Tree, has_directory
 from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
@@ -131,7 +129,7 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
         name = _from_root(path, wish.name)
     else:
         name = wish.name[1:] if wish.name.startswith("/") else "/".join(filter(None, (tree.base, wish.name)))
-    if not _is_directory(tree.root, name):
+    if not has_directory(tree.root, name):
         return "" if from_root or wish.how.startswith(_WRITING) or _FILE.search(name) else name
     return "" if not wish.stops and _holds_code(tree, name) else name
 
@@ -151,19 +149,6 @@ def _from_root(path: str, written: str) -> str:
         elif part != ".":
             parts.append(part)
     return "/".join(parts) or "."
-
-
-def _is_directory(root: str, path: str) -> bool:
-    """Whether a directory is there, and no link leads to it."""
-    where = root
-    for part in PurePosixPath(path).parts:
-        where = f"{where}/{part}"
-        try:
-            if part == ".." or not stat.S_ISDIR(os.lstat(where).st_mode):
-                return False
-        except (OSError, ValueError):
-            return False
-    return path not in ("", ".")
 
 
 def _strongest(values: Sequence[str]) -> str:

@@ -24,11 +24,11 @@ CALLS: Final = COMMANDS | DIRECTORIES.keys() | SETTINGS
 _EVERYWHERE: Final = frozenset(
     "cd echo ls cat rm cp mv mkdir ln chmod chown true false test which type command set export exec nice sh bash "
     "env php sudo date uname hostname whoami id ps kill pwd sleep touch head tail sort wc cut tr sed grep awk "
-    "find xargs nohup time cmd start dir copy del where tasklist wmic df du free uptime nproc mktemp stat tee printf "
-    "perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript powershell "
-    "arch base64 cksum chgrp comm dd dircolors env expr fold groups head install join link logname md5sum nl nproc od "
-    "paste pathchk pinky pr printenv realpath rmdir seq sha1sum sha256sum sha512sum shred shuf split stdbuf stty sum "
-    "sync tac timeout truncate tty uniq unlink users vdir who yes".split()
+    "find xargs nohup time cmd start dir copy del where tasklist wmic mode df du free uptime nproc mktemp stat "
+    "tee printf perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript "
+    "powershell arch base64 cksum chgrp comm dd dircolors env expr fold groups head install join link logname "
+    "md5sum nl nproc od paste pathchk pinky pr printenv realpath rmdir seq sha1sum sha256sum sha512sum shred shuf "
+    "split stdbuf stty sum sync tac timeout truncate tty uniq unlink users vdir who yes".split()
 )
 _LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
 """Commands that look for the one that they are given: ``which convert``, ``command -v convert``"""
@@ -55,7 +55,7 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
         first = given[0].named_children[0] if given[0].type == "array_creation_expression" else None
         told = first.named_children[0] if first is not None and first.named_children else given[0]
         beginnings = (_beginning(value, text(told)) for value in values(told, source))
-        for command in dict.fromkeys(_command(known, whole=not unknown) for known, unknown, _ in beginnings):
+        for command in dict.fromkeys(command_of(known, whole=not unknown) for known, unknown, _ in beginnings):
             if command:
                 yield Wish("command", command, "", at, f"{name}()")
     elif name in DIRECTORIES and len(given) > DIRECTORIES[name]:
@@ -139,7 +139,11 @@ def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
 
 
-def _command(written: str, *, whole: bool) -> str:
+def command_of(written: str, *, whole: bool) -> str:
+    """The program that a line for the shell starts, or looks for; empty: one that is everywhere, or none that is sure.
+
+    ``whole``: all of the line is known, and not its beginning alone.
+    """
     words = written.strip().strip("\"'").split()
     if words and words[0] in _LOOKING:
         words = [word for word in words[1:] if not word.startswith(("-", ">", "2>", "1>", "&"))][:1]

@@ -1,6 +1,7 @@
 """Where a file asks what a server has, and in which functions: the ways into a program that are worth going."""
 
 import re
+from collections.abc import Collection
 from typing import Final
 
 import msgspec
@@ -8,6 +9,7 @@ import msgspec
 from fundamentum.catalog.symbols import span_in_php
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.directories import ASKING, RIGHTS
 from fundamentum.derive.trying.worlds import SETTINGS
@@ -23,7 +25,18 @@ _NAMED: Final = re.compile(
 )
 _SETTING: Final = re.compile(rb"\b(?:ini_get|get_cfg_var)\s*\(\s*(?:['\"](?P<name>[\w.]+)|\$|self|static|[A-Z])", re.I)
 
-_WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % "|".join(sorted(ASKING)).encode(), re.I)
+
+def _any_of(names: Collection[str]) -> bytes:
+    return b"|".join(name.encode() for name in sorted(names))
+
+
+_WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % _any_of(ASKING), re.I)
+_STARTS: Final = re.compile(
+    rb"(?<![\w>:$])(?<!function )\\?(?:%s)\s*+\(\s*+"
+    rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|(?!['\"])(?=[^;]{0,80}?[$:]))" % _any_of(COMMANDS),
+    re.I,
+)
+"""What starts a program that is not named right there, or looks for one."""
 
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
@@ -38,14 +51,16 @@ class Looked(msgspec.Struct, frozen=True, array_like=True):
     defined: Defined
     asks: tuple[int, ...]
     """Bytes where it asks something of the server."""
-    writes: tuple[int, ...] = ()
-    """Bytes where it asks whether it may write to a directory."""
+    later: tuple[int, ...] = ()
+    """Bytes where it asks whether it may write to a directory, or starts a program that is not named right there."""
 
 
 def looked_at(data: bytes, _: object = None) -> Looked:
     """A quick look at one file."""
     writes = _WRITES.finditer(data) if b"writ" in data or RIGHTS.encode() in data else ()
-    return Looked(defined_in(data), tuple(sorted(asking_places(data))), tuple(match.start() for match in writes))
+    starts = _STARTS.finditer(data) if b"exec" in data or b"open" in data or b"system" in data else ()
+    later = sorted(match.start() for match in (*writes, *starts))
+    return Looked(defined_in(data), tuple(sorted(asking_places(data))), tuple(later))
 
 
 def asking_places(data: bytes) -> set[int]:

@@ -82,7 +82,7 @@ def tried(
     looked: dict[str, Looked] = {file.path: told for file, told in each(looked_at, own, None)}
     new: dict[str, list[int]] = {path: list(told.asks) for path, told in looked.items() if told.asks}
     # Last, so that they take nothing from those that ask for extensions.
-    later = {path: list(told.writes) for path, told in looked.items() if told.writes}
+    later = {path: list(told.later) for path, told in looked.items() if told.later}
     defined = {path: told.defined for path, told in looked.items()}
     asking, relevant, token = list(new), dict[str, None](), f"{root} {time.monotonic_ns()}"
     gone: dict[str, set[int]] = defaultdict(set)

@@ -54,6 +54,8 @@ class Found:
         with trial.long_enough():
             for bound in bounds(trial):
                 self.take_bound(bound, top)
+        for name, part in trial.base.world.started.items():
+            self.take_wish(part.file.path, Wish("command", name, "", part.line, part.text[:60]))
         with trial.long_enough():
             for where, wish in wishes(trial, top=top):
                 self.take_wish(where, wish)

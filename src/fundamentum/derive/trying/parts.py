@@ -13,7 +13,7 @@ from fundamentum.derive.trying.property_kinds import classes_of_properties
 
 ASKS: Final = re.compile(
     rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
-    rb"is_callable|\bdefined\s*\(|getavailabledrivers|reflectionextension",
+    rb"is_callable|is_(?:really_)?writ|fileperms|\bdefined\s*\(|getavailabledrivers|reflectionextension",
     re.I,
 )
 """How what asks something of the server is written."""

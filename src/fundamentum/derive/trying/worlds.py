@@ -13,7 +13,9 @@ from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.checks import asked_for
 from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying import directories
+from fundamentum.derive.trying.commands import started
 from fundamentum.derive.trying.machine import Given, Machine, Thrown
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.values import (
@@ -112,6 +114,8 @@ class World:
         self.open: set[Part] = set()
         """Functions that ask for what they are given."""
         self.open_files: set[str] = set()
+        self.started: dict[str, Part] = {}
+        """Programs that were started, and where."""
         self.looks = Looks(version)
 
     def answers_like(self, other: "World") -> bool:
@@ -164,6 +168,8 @@ class World:
             return Loaded("extension")
         if name == "pdo_drivers":
             return Loaded("driver")
+        if name in COMMANDS:
+            self._started(machine, given, part)
         if name in ("ini_get", "get_cfg_var"):
             if isinstance(value, OneOf):
                 return lifted(lambda one: self._setting(machine, one, part), value)
@@ -181,6 +187,13 @@ class World:
             return UNKNOWN
         self.ask(machine, f"{DIRECTIVE}{name}", part, name)
         return self.settings.get(name, SETTINGS[name])
+
+    def _started(self, machine: Machine, given: Given, part: Part) -> None:
+        """Remember the program that is started; one may be looked for by a function that is given its name."""
+        if command := started(machine, part, given):
+            self.started.setdefault(command, part)
+        elif not isinstance(given.at(0), str) and looks_at_requirements(machine.frame.code.path, ""):
+            self.opened(machine)
 
     def _writable(self, machine: Machine, value: Any, part: Part) -> Any:
         """Whether the program may write to a directory."""

@@ -64,8 +64,8 @@ def _same(_: Machine, given: Given) -> Any:
 
 
 _SHOWING: Final = (
-    "ucfirst lcfirst ucwords htmlspecialchars htmlentities escapeshellarg escapeshellcmd nl2br str_pad rtrim ltrim _ __ "
-    "gettext t esc_html esc_html__ _e trans lang mb_strtolower mb_convert_case realpath".split()
+    "ucfirst lcfirst ucwords htmlspecialchars htmlentities escapeshellarg escapeshellcmd nl2br str_pad rtrim ltrim _ "
+    "__ gettext t esc_html esc_html__ _e trans lang mb_strtolower mb_convert_case realpath".split()
 )
 _DONE: Final = (
     "printf print_r var_dump error_log header http_response_code ob_start flush fwrite fputs session_start "

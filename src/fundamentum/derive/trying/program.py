@@ -16,7 +16,7 @@ from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
-from fundamentum.derive.trying.values import UNKNOWN, Array
+from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown
 
 MAX_CODE: Final = 400_000
 """Bytes of a file that is gone through."""
@@ -27,6 +27,8 @@ RESERVED: Final = MAX_ALL // 4
 """Those that are left for files which are called as such are that look at what is required."""
 MAX_FILES: Final = 200
 """Files that are read for one program."""
+MAX_DEFINING: Final = 3
+"""Files that define one constant, of which the value is looked for."""
 MAX_HELD: Final = 4_000_000
 """Bytes of files whose code is held between two ways: as trees they take fifty times as much."""
 _NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
@@ -165,12 +167,16 @@ class Program:
         return code.classes.get(name) if code is not None else None
 
     def constant(self, machine: Machine, name: str) -> Any:
-        """What a constant is defined as in another file."""
-        path = self._first(self._constants.get(name, ()), machine.frame.code.path)
-        code = self.code(path) if path is not None else None
-        if code is None:
-            return UNKNOWN
-        return next((machine.within(None, part) for part in _definitions(code, name)), UNKNOWN)
+        """What a constant is defined as in another file: of several, where its value is known."""
+        here = machine.frame.code.path
+        told: Any = UNKNOWN
+        for path in sorted(self._constants.get(name, ()), key=lambda path: (_apart(path, here), path))[:MAX_DEFINING]:
+            code = self.code(path)
+            parts = _definitions(code, name) if code is not None else ()
+            told = next((machine.within(None, part) for part in parts), UNKNOWN)
+            if told is not None and not isinstance(told, Unknown):
+                return told
+        return told
 
     def variable(self, machine: Machine, name: str) -> Any:
         """What a variable is given in the only other file that gives it something plain."""

@@ -127,6 +127,11 @@ def _said(entry: Entry) -> str:
     return f"{entry.level} {entry.value}".strip() + (f" ({entry.way})" if entry.way else "")
 
 
+def _versions(need: DatabaseNeed) -> str:
+    """The alternatives, if a version stands behind any."""
+    return need.text if any(accepted.alternatives for _, accepted in need.alternatives) else ""
+
+
 def _said_by(needs: Needs) -> dict[str, str]:
     found: dict[str, str] = {
         str(need.key): f"{need.level} {need.versions[0] if len(need.versions) == 1 else ''}".removesuffix("any").strip()
@@ -141,7 +146,7 @@ def _said_by(needs: Needs) -> dict[str, str]:
     settings = {str(need.key): f"{need.level} {need.condition.text}" for need in needs.of(SettingNeed)}
     found |= {need.key: f"{need.level} {need.text}" for need in needs.of(LimitNeed) if need.key == "uploads:largest"}
     found |= {need.key: f"{need.level} {need.access}" for need in needs.of(DirectoryNeed)}
-    found |= {need.key: need.level for need in needs.of(DatabaseNeed)}
+    found |= {need.key: f"{need.level} {_versions(need)}".strip() for need in needs.of(DatabaseNeed)}
     found |= {need.key: need.level for need in needs.of(CommandNeed)}
     found |= {str(need.key): need.level for need in needs.of(ServiceNeed)}
     found |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
@@ -216,7 +221,8 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         if level not in table:
             table.add(level, tomlkit.array())
         listed = table[level]
-        listed.append(f"{' | '.join(names.split('|'))} {entry.value}".strip())
+        alternatives = " | ".join(names.split("|"))
+        listed.append(entry.value if kind == "database" and entry.value else f"{alternatives} {entry.value}".strip())
         listed.multiline(len(listed) > 5)
 
 

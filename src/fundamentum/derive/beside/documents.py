@@ -133,7 +133,8 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         keyed = kind in ("setting", "task")
         names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
         rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
-        found.others.append(Entry(kind, names, "recommended", value if keyed else "", rule, (place,)))
+        with_version = kind == "database" and value != " | ".join(names)
+        found.others.append(Entry(kind, names, "recommended", value if keyed or with_version else "", rule, (place,)))
 
 
 def with_documents(

@@ -33,6 +33,7 @@ from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
+from fundamentum.derive.statements.limit_tables import limits_in
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.wishes import CALLS, directories_in, modules_in, programs_in, wishes_of
@@ -111,6 +112,7 @@ class _Reader:
                 *of_hosts,
                 *programs_in(self.source),
                 *directories_in(self.data),
+                *limits_in(self.data),
                 *modules_in(self.data),
                 *sizes_taken(root, self.data),
             ),

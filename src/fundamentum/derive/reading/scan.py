@@ -30,7 +30,7 @@ from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, telling_names, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
-from fundamentum.derive.statements import asking_calls, removed_functions, uploaded_sizes, version_gates
+from fundamentum.derive.statements import asking_calls, limit_tables, removed_functions, uploaded_sizes, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.wishes import ASKS_MODULES, COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
 from fundamentum.untrusted.budget import Budget, Spent
@@ -159,6 +159,8 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
     if (b"ini_get" in words and b"ini_get($" in data) or all(word in data for word in uploaded_sizes.SPEAKING):
         return True
     if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
+        return True
+    if (b"_limit" in data or b"max_" in data) and limit_tables.TABLE.search(data):
         return True
     if b"ermission" in data and RIGHTS.search(data):
         return True

@@ -29,6 +29,7 @@ from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.trying.attempts import tried
 from fundamentum.derive.trying.shell_scripts import asked_in_scripts
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
+from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Whole, extensions_seen
 from fundamentum.derive.weighing.levels import entries
 from fundamentum.derive.weighing.pages import pages_that_end
@@ -88,7 +89,9 @@ def conclude(
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
     ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
-    needs = [*([php] if php else []), *beside_documents(others, said, scripts)]
+    around_it = beside_documents(others, said, scripts)
+    versions = versions_stated(parsing.each, scan.files, said.others)
+    needs = [*([php] if php else []), *with_versions(around_it, versions)]
     broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]
     if broken:
         remarks.append(

@@ -13,6 +13,7 @@ from fundamentum.derive.application.tree import Each, Tree, has_directory
 from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.limit_tables import IN_TABLE
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.weighing.evidence import Whole
@@ -60,6 +61,8 @@ def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool
     for path, wish in wishes_of_files(Path(tree.root), own):
         found[wish.kind, wish.name].append((path, wish))
     for (kind, name), wishes in sorted(found.items()):
+        # What comes of a limit tells more than what a table of it is called.
+        wishes = [told for told in wishes if not told[1].how.startswith(IN_TABLE)] or wishes
         value = _strongest([wish.value for _, wish in wishes])
         if kind == "setting" and not value:
             continue

@@ -1,0 +1,83 @@
+"""From which version on a database will do: as the program's own tables say it, else as documents do."""
+
+import itertools
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Final
+
+from msgspec.structs import replace
+
+from fundamentum.derive.application.tree import Each, SourceFile
+from fundamentum.derive.result import Entry, Place
+
+Versions = Mapping[str, tuple[str, Place]]
+"""Product → the lowest version, and where that stands."""
+_PRODUCT: Final = rb"(?P<product>mysql|mariadb|postgres(?:ql)?|pgsql|sqlite)"
+_VERSION: Final = rb"['\"](?P<version>\d{1,2}(?:\.\d{1,3}){1,2})['\"]"
+_IS: Final = rb"['\"]?\s*(?:=>|=|,)\s*"
+_LEAST: Final = rb"(?:requir\w*?|min(?:imum)?|lowest)"
+_NAMED: Final = (
+    re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w*" + _IS + _VERSION, re.I),
+    re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w*" + _IS + _VERSION, re.I),
+)
+"""``'requiredMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
+_TABLE: Final = re.compile(rb"(?:requir|minim)\w*['\"]?\s*(?:=>|=|,)\s*(?:\[|array\s*\()(?P<body>[^;]{0,1200})", re.I)
+_ROW: Final = re.compile(rb"['\"]" + _PRODUCT + rb"['\"]\s*=>\s*" + _VERSION, re.I)
+"""``const REQUIRED = ['php' => '8.1', 'mysql' => '5.7.8'];``"""
+_LOWER: Final = re.compile(r"(\w+)\s*>=\s*([\d.]+)")
+_SAME: Final = {"postgres": "postgresql", "pgsql": "postgresql"}
+
+
+def versions_stated(each: Each, files: Sequence[SourceFile], said: Iterable[Entry]) -> Versions:
+    """What the program says in its own files, and for products of which it says nothing what documents do."""
+    found: dict[str, tuple[str, Place]] = {}
+    for entry in said:
+        if entry.kind == "database":
+            for product, version in _LOWER.findall(entry.value):
+                found.setdefault(product, (version, entry.places[0]))
+    own = [file for file in files if file.part == "own"]
+    told: dict[str, tuple[str, Place]] = {}
+    for file, rows in each(_versions_in, own, None):
+        for product, version, line in rows:
+            known = told.get(product)
+            if known is None or _number(version) > _number(known[0]):
+                told[product] = version, Place(file.path, line, f"{product} {version}", "the program states it")
+    return found | told
+
+
+def _versions_in(data: bytes, _: object) -> list[tuple[str, str, int]]:
+    """Product, version and line, for each version of a database that one file asks for."""
+    lowered = data.lower()
+    if not any(word in lowered for word in (b"requir", b"minim", b"_min", b"lowest")):
+        return []
+    if not any(word in lowered for word in (b"mysql", b"mariadb", b"postgres", b"pgsql", b"sqlite")):
+        return []
+    return list(_rows(data))
+
+
+def _rows(data: bytes) -> Iterator[tuple[str, str, int]]:
+    def row(product: bytes, version: bytes, at: int) -> tuple[str, str, int]:
+        name = product.decode().lower()
+        return _SAME.get(name, name), version.decode(), data.count(b"\n", 0, at) + 1
+
+    for match in itertools.chain.from_iterable(pattern.finditer(data) for pattern in _NAMED):
+        yield row(match["product"], match["version"], match.start())
+    for table in _TABLE.finditer(data):
+        for match in _ROW.finditer(data, table.start("body"), table.end("body")):
+            yield row(match["product"], match["version"], match.start())
+
+
+def _number(version: str) -> tuple[int, ...]:
+    return tuple(map(int, version.split(".")))
+
+
+def with_versions(needs: Iterable[Entry], versions: Versions) -> Iterator[Entry]:
+    """The needs; databases with the versions from which on they will do."""
+    for entry in needs:
+        known = [name for name in entry.names if name in versions] if entry.kind == "database" else []
+        if not known:
+            yield entry
+            continue
+        value = " | ".join(f"{name} >= {versions[name][0]}" if name in versions else name for name in entry.names)
+        places = dict.fromkeys((*(versions[name][1] for name in known), *entry.places))
+        yield replace(entry, value=value, places=tuple(places))

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from fundamentum.derive.derive import derive
 from fundamentum.derive.needs_file import as_needs, rederived, written
 from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.kinds.databases.way import DatabaseNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.need_id import NeedId
@@ -45,6 +46,20 @@ def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
     ]
     assert needs.note(NeedId("extension:gd")) == "derived: used without a check in one file (a.php:1 imagesx())"
     assert as_needs(derive(tmp_path)) == needs
+
+
+def test_versions_of_databases_are_derived_again(tmp_path: Path) -> None:
+    files = FILES | {"README.md": "# Requirements\n\n- MySQL 8.0 or MariaDB 10.6\n"}
+    first = written(told(tmp_path, files))
+    (need,) = parse(first, "a").of(DatabaseNeed)
+    assert need.text == "mariadb >=10.6 | mysql >=8.0 | postgresql"
+    assert rederived(first, "a", derive(tmp_path)).changes == ()
+    again = rederived(first, "a", told(tmp_path, {"README.md": files["README.md"].replace("10.6", "10.11")}))
+    assert again.kept == ()
+    assert again.changes == (
+        "changed database:mariadb|mysql|postgresql: recommended mariadb >=10.6 | mysql >=8.0 | postgresql -> "
+        "recommended mariadb >=10.11 | mysql >=8.0 | postgresql",
+    )
 
 
 EDITS = [  # what a person changes in the file, what is kept, what follows the new derivation

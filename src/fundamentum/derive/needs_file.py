@@ -124,6 +124,8 @@ def _said(entry: Entry) -> str:
     """A need in one word: its level, or for a setting level and condition, for PHP the range."""
     if entry.kind == "php":
         return entry.value
+    if entry.kind == "database":
+        return f"{entry.level} {entry.value.replace('>= ', '>=')}".strip()  # as the need has it once it is read
     return f"{entry.level} {entry.value}".strip() + (f" ({entry.way})" if entry.way else "")
 
 

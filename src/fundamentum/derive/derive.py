@@ -19,7 +19,7 @@ from fundamentum.errors import InputError
 from fundamentum.model.safe_text import scrubbed
 from fundamentum.untrusted.budget import Budget
 
-PATIENCE = 40.0
+PATIENCE = 20.0
 """Seconds for one application, after its files are listed."""
 
 

@@ -104,6 +104,7 @@ class Parsing:
     ) -> Iterator[tuple[SourceFile, Found]]:
         """Some work on the content of each file, as ``application.tree.Each`` says, until the time is over."""
         with suppress(Spent):
+            self.budget.tick()
             for one in self.workers.each(work, files, given):
                 yield one
                 self.budget.tick()

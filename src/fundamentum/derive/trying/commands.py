@@ -3,13 +3,13 @@
 ``exec($this->tools['convert'] . ' -resize 200 ' . $file)``
 """
 
-from typing import Any
+from typing import Any, Final
 
 from fundamentum.derive.statements.wishes import command_of
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.parts import Part
 
-MAX_WORDS = 4
+MAX_WORDS: Final = 4
 """Parts of a text that are looked at, from its beginning on, where not all of it is known."""
 
 

@@ -56,9 +56,9 @@ def test_versions_of_databases_are_derived_again(tmp_path: Path) -> None:
     assert rederived(first, "a", derive(tmp_path)).changes == ()
     again = rederived(first, "a", told(tmp_path, {"README.md": files["README.md"].replace("10.6", "10.11")}))
     assert again.kept == ()
-    assert again.changes == (
-        "changed database:mariadb|mysql|postgresql: recommended mariadb >=10.6 | mysql >=8.0 | postgresql -> "
-        "recommended mariadb >=10.11 | mysql >=8.0 | postgresql",
+    (change,) = again.changes
+    assert change.endswith(
+        "mariadb >=10.6 | mysql >=8.0 | postgresql -> recommended mariadb >=10.11 | mysql >=8.0 | postgresql"
     )
 
 

@@ -16,9 +16,19 @@ HERE: Final = "/@"
 """Stands for the application's directory in paths."""
 ENDING: Final = "/"
 """Stands behind the path of a directory among what is asked for: no extension is called so."""
+_OF_ROOT: Final = re.compile(
+    r"\$?(?:(?:project|base|application)_?(?:root|dir(?:ectory)?|path|folder)|root(?:_?(?:dir(?:ectory)?|path|folder))?)",
+    re.I,
+)
+"""How what holds the path of the application's directory is called, where nobody is seen to give it."""
 _PATH: Final = re.compile(r"[\w./-]{1,120}")
 _FILE: Final = re.compile(r"[^/]\.[A-Za-z]\w{1,6}$")
 """A name that ends as those of files do.  A program may ask for one of these because it should not be writable."""
+
+
+def of_root(name: str) -> bool:
+    """Whether a property holds the application's directory, by its name."""
+    return _OF_ROOT.fullmatch(name) is not None
 
 
 def is_directory(name: str) -> bool:

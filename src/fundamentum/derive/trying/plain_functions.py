@@ -11,7 +11,7 @@ from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
 from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
-from fundamentum.derive.trying.directories import asked_as
+from fundamentum.derive.trying.directories import HERE, asked_as
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.operators import power
 from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
@@ -193,6 +193,16 @@ def _lines(machine: Machine, given: Given) -> Any:
     """The lines of a file, without their ends: those who look at them take these off."""
     told = _contents(machine, given)
     return Array.of(told.splitlines()[:MAX_MEMBERS]) if isinstance(told, str) else UNKNOWN
+
+
+@named("base_path", "storage_path", "public_path", "root_path")
+def _helped(machine: Machine, given: Given) -> Any:
+    """A path as helpers of frameworks make it: ``storage_path('logs')``"""
+    function = machine.place.get("function")
+    named = re.search(r"(storage|public)_path$", function.text) if function is not None else None
+    inside = given.at(0) if given.values else ""
+    parts = (HERE, named[1] if named is not None else "", inside.lstrip("/") if isinstance(inside, str) else "")
+    return "/".join(filter(None, parts)) if isinstance(inside, str) else UNKNOWN
 
 
 @named("is_dir")

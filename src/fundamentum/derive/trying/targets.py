@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from fundamentum.derive.statements.outcomes import COLLECTORS
+from fundamentum.derive.trying.directories import HERE, of_root
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
@@ -148,7 +149,7 @@ class Targets(Machine):
             constructor = kind.methods.get("__construct")
             if constructor is not None and (given := given_in(constructor, name)) is not None:
                 return self.within(kind, given)
-        return UNKNOWN
+        return HERE if of_root(name) else UNKNOWN
 
     def static_of(self, kind: Kind, name: str) -> Cell | None:
         """Where a static property of a class is held."""

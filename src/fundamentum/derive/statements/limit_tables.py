@@ -10,6 +10,7 @@ from typing import Final
 from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.statements.extension_lists import RECOMMENDED
+from fundamentum.derive.statements.tables import rows
 
 IN_TABLE: Final = "in a table called "
 """Begins what is said of such a wish: what the program does where a limit is lower tells more."""
@@ -23,10 +24,7 @@ _ROW: Final = re.compile(rb"['\"]([\w.]{3,40})['\"]\s*=>\s*['\"]?(\d+[kKmMgG]?)[
 
 def limits_in(data: bytes) -> Iterator[Wish]:
     """The limits of each such table."""
-    for table in TABLE.finditer(data) if b"_limit" in data or b"max_" in data else ():
-        title = table["title"].decode("latin-1")
-        for row in _ROW.finditer(data, table.start("body"), table.end("body")):
-            name, value = row[1].decode(), row[2].decode()
-            if name in LIMITS and value.strip("0kKmMgG"):
-                at = data.count(b"\n", 0, row.start()) + 1
-                yield Wish("setting", name, f">= {value}", at, IN_TABLE + title, RECOMMENDED.search(title) is None)
+    for table, row, at in rows(data, TABLE, _ROW) if b"_limit" in data or b"max_" in data else ():
+        title, name, value = table["title"].decode("latin-1"), row[1].decode(), row[2].decode()
+        if name in LIMITS and value.strip("0kKmMgG"):
+            yield Wish("setting", name, f">= {value}", at, IN_TABLE + title, RECOMMENDED.search(title) is None)

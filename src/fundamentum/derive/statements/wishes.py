@@ -12,6 +12,7 @@ from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import arguments, line, string, text
 from fundamentum.derive.php_source.source import Source
+from fundamentum.derive.statements.tables import rows
 from fundamentum.derive.statements.values import UNKNOWN, values
 
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
@@ -89,7 +90,7 @@ def programs_in(source: Source) -> Iterator[Wish]:
 
 RIGHTS: Final = re.compile(
     rb"['\"](?:\w*permissions?|\w*writ\w+)['\"]\s*=>\s*(?:\[|array\s*\()"
-    rb"((?:\s*['\"][\w./-]{2,80}['\"]\s*=>\s*['\"]?0?7[0-7]{2}['\"]?\s*,?){1,40})",
+    rb"(?P<body>(?:\s*['\"][\w./-]{2,80}['\"]\s*=>\s*['\"]?0?7[0-7]{2}['\"]?\s*,?){1,40})",
     re.I,
 )
 """``'permissions' => ['storage/logs/' => '775']``, as configurations of installers have it"""
@@ -98,11 +99,9 @@ _RIGHT: Final = re.compile(rb"['\"]([\w./-]{2,80})['\"]\s*=>")
 
 def directories_in(data: bytes) -> Iterator[Wish]:
     """Directories of a table that says who may write to them."""
-    for table in RIGHTS.finditer(data) if b"=>" in data else ():
-        for entry in _RIGHT.finditer(data, table.start(1), table.end(1)):
-            path = entry[1].decode().rstrip("/")
-            at = data.count(b"\n", 0, entry.start()) + 1
-            yield Wish("directory", path, "", at, f"'{entry[1].decode()}' in a table of permissions")
+    for _, entry, at in rows(data, RIGHTS, _RIGHT) if b"=>" in data else ():
+        path = entry[1].decode()
+        yield Wish("directory", path.rstrip("/"), "", at, f"'{path}' in a table of permissions")
 
 
 _IN_DIRECTORY: Final = re.compile(r"(?:dir|path|bin|prefix)\w*['\"]?\]?\s*\.", re.I)

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.tables import rows
 
 Versions = Mapping[str, tuple[str, Place]]
 """Product → the lowest version, and where that stands."""
@@ -37,8 +38,8 @@ def versions_stated(each: Each, files: Sequence[SourceFile], said: Iterable[Entr
                 found.setdefault(product, (version, entry.places[0]))
     own = [file for file in files if file.part == "own"]
     told: dict[str, tuple[str, Place]] = {}
-    for file, rows in each(_versions_in, own, None):
-        for product, version, line in rows:
+    for file, stated in each(_versions_in, own, None):
+        for product, version, line in stated:
             known = told.get(product)
             if known is None or _number(version) > _number(known[0]):
                 told[product] = version, Place(file.path, line, f"{product} {version}", "the program states it")
@@ -56,15 +57,11 @@ def _versions_in(data: bytes, _: object) -> list[tuple[str, str, int]]:
 
 
 def _rows(data: bytes) -> Iterator[tuple[str, str, int]]:
-    def row(product: bytes, version: bytes, at: int) -> tuple[str, str, int]:
-        name = product.decode().lower()
-        return _SAME.get(name, name), version.decode(), data.count(b"\n", 0, at) + 1
-
-    for match in itertools.chain.from_iterable(pattern.finditer(data) for pattern in _NAMED):
-        yield row(match["product"], match["version"], match.start())
-    for table in _TABLE.finditer(data):
-        for match in _ROW.finditer(data, table.start("body"), table.end("body")):
-            yield row(match["product"], match["version"], match.start())
+    named = ((match, data.count(b"\n", 0, match.start()) + 1) for pattern in _NAMED for match in pattern.finditer(data))
+    in_tables = ((match, at) for _, match, at in rows(data, _TABLE, _ROW))
+    for match, at in itertools.chain(named, in_tables):
+        product = match["product"].decode().lower()
+        yield _SAME.get(product, product), match["version"].decode(), at
 
 
 def _number(version: str) -> tuple[int, ...]:

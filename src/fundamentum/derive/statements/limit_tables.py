@@ -1,6 +1,6 @@
 """Tables of limits that a configuration of the program's holds under a name that says what they are.
 
-``'recommendedPhpParams' => ['memory_limit' => '256M', 'max_execution_time' => 180]``
+``'recommendedPhpSettings' => ['memory_limit' => '256M', 'max_execution_time' => 180]``
 """
 
 import re

@@ -21,7 +21,7 @@ _NAMED: Final = (
     re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w*" + _IS + _VERSION, re.I),
     re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w*" + _IS + _VERSION, re.I),
 )
-"""``'requiredMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
+"""``'minMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
 _TABLE: Final = re.compile(rb"(?:requir|minim)\w*['\"]?\s*(?:=>|=|,)\s*(?:\[|array\s*\()(?P<body>[^;]{0,1200})", re.I)
 _ROW: Final = re.compile(rb"['\"]" + _PRODUCT + rb"['\"]\s*=>\s*" + _VERSION, re.I)
 """``const REQUIRED = ['php' => '8.1', 'mysql' => '5.7.8'];``"""

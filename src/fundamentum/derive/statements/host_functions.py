@@ -11,7 +11,8 @@ from fundamentum.derive.php_source.facts import Check, Wish
 
 _DEMANDS: Final = frozenset({"exits", "leaves", "throws", "reports", "listed-required"})
 _ENDING: Final = "()"
-_OF_DIRECTORY: Final = "/"
+OF_DIRECTORY: Final = "/"
+"""The same of a directory that a program asks about: stands behind its path; no extension is called so."""
 
 
 def stands_for(function: str) -> str:
@@ -25,10 +26,10 @@ def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
     checks: list[Check] = []
     wishes: list[Wish] = []
     for check in told:
-        if check.extension.endswith(_OF_DIRECTORY):
+        if check.extension.endswith(OF_DIRECTORY):
             if not check.command_line:
                 stops = check.outcome in _DEMANDS and not check.among
-                path = check.extension.removesuffix(_OF_DIRECTORY)
+                path = check.extension.removesuffix(OF_DIRECTORY)
                 wishes.append(Wish("directory", path, "", check.line, check.what, stops, check.around))
         elif not check.extension.endswith(_ENDING):
             checks.append(check)

@@ -7,6 +7,8 @@ import posixpath
 import re
 from typing import Any, Final
 
+from fundamentum.derive.statements.host_functions import OF_DIRECTORY
+
 RIGHTS: Final = "fileperms"
 ASKING: Final = frozenset({"is_writable", "is_writeable", "is_really_writable", RIGHTS})
 """Functions that ask, of PHP's and of frameworks."""
@@ -14,8 +16,6 @@ ALL_RIGHTS: Final = 0o40777
 NO_RIGHTS: Final = 0o40555
 HERE: Final = "/@"
 """Stands for the application's directory in paths."""
-ENDING: Final = "/"
-"""Stands behind the path of a directory among what is asked for: no extension is called so."""
 _OF_ROOT: Final = re.compile(
     r"\$?(?:(?:project|base|application)_?(?:root|dir(?:ectory)?|path|folder)|root(?:_?(?:dir(?:ectory)?|path|folder))?)",
     re.I,
@@ -33,7 +33,7 @@ def of_root(name: str) -> bool:
 
 def is_directory(name: str) -> bool:
     """Whether something that is asked for is a directory."""
-    return name.endswith(ENDING)
+    return name.endswith(OF_DIRECTORY)
 
 
 def asked_as(value: Any, entry: str | None) -> str:
@@ -54,4 +54,4 @@ def asked_as(value: Any, entry: str | None) -> str:
     path = posixpath.normpath(path)
     if path in ("", ".") or path.startswith(("/", "..")) or not _PATH.fullmatch(path) or _FILE.search(path):
         return ""
-    return f"{'/' if value.startswith((HERE, '.')) else ''}{path}{ENDING}"
+    return f"{'/' if value.startswith((HERE, '.')) else ''}{path}{OF_DIRECTORY}"

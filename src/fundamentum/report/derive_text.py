@@ -98,6 +98,10 @@ def _name(entry: Entry) -> str:
     words = ("uploads", "database", "service", "absent", "build", "web_module")
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
     value = "" if entry.kind in ("directory", "build") else entry.value
+    if entry.kind == "database" and value:
+        names, value = f"database {value.replace(' | ', ' or ')}", ""
+    elif entry.kind in ("directory", "function") and entry.level == "required":
+        value = f"{value} (required)".strip()
     return clean(f"{names} {value}".strip())
 
 

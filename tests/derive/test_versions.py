@@ -56,6 +56,25 @@ def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Pa
     )
 
 
+COUNTING = {  # more files with what the oldest PHP that the manifest accepts cannot read, and whether that counts
+    "in one file that hardly anything reaches": ({"b.php": "Tool::run();"}, False),
+    "in more than one file": ({"b.php": "$x = $b?->c;"}, True),
+    "in a class that the whole program calls": ({"b.php": "Tool::run();" * 13}, True),
+    "in a file that is included under some versions": (
+        {"b.php": "if (PHP_VERSION_ID >= 80000) require 'Tool.php';"},
+        False,
+    ),
+}
+
+
+@pytest.mark.parametrize(("others", "counts"), COUNTING.values(), ids=list(COUNTING))
+def test_what_php_cannot_read_counts_against_the_manifest(tmp_path: Path, others: dict[str, str], counts: bool) -> None:
+    tool = "class Tool { static function run() { return self::of()?->name; } }"
+    found = told(tmp_path, {"composer.json": '{"require": {"php": ">=7.4 <8.1"}}', "Tool.php": tool, **others})
+    assert php(found) == (">=8.0, <8.1" if counts else ">=7.4, <8.1")
+    assert any(remark.endswith(": that counts") for remark in found.remarks) == counts
+
+
 def test_files_for_some_versions_only_and_libraries_do_not_count(tmp_path: Path) -> None:
     found = told(
         tmp_path,

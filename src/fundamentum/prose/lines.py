@@ -8,6 +8,7 @@ import msgspec
 from lxml import etree, html
 
 from fundamentum.lazy_regex import lazy_regex
+from fundamentum.prose.marked_up import is_page, without_elements
 
 MAX_LINES: Final = 2000
 MAX_LENGTH: Final = 600
@@ -24,10 +25,19 @@ _LISTS: Final = frozenset({"ul", "ol"})
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
 _MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
 _BULLET: Final = lazy_regex(
-    r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
+    r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|o(?=\s+[A-Z])|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
 )
 """What stands before an entry of a list; five stars are the times of a scheduled program."""
+_OF_LEVELS: Final = lazy_regex(
+    r"\W*(?:required|mandatory|needed|necessary|minimum|minimal|optional|recommended|suggested|additional)"
+    r"(?: (?:ones|extensions|modules|packages|components))?\W*",
+    re.I,
+)
+"""Headings that tell how much something is needed, and what only with the one above them."""
 _SENTENCE: Final = lazy_regex(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
+_COLUMNS: Final = lazy_regex(r"\s*\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?\s*")
+"""The line below the names of a table's columns."""
+_NUMBERED: Final = lazy_regex(r"\s*(?:\d{1,2}\.)+\s+[A-Z][A-Z &/,-]{4,50}")
 _UNDERLINE: Final = lazy_regex(r"\s*([=\-~^\"#*+])\1{2,}\s*")
 
 
@@ -46,9 +56,7 @@ class Line(msgspec.Struct, frozen=True):
 def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
-    lines = (
-        _of_page(text) if re.search(r"<(?:html|body|p|li|table|div|h[1-6])\b", text[:20_000], re.I) else _of_text(text)
-    )
+    lines = _of_page(text) if is_page(text) else _of_text(without_elements(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]
 
 
@@ -62,10 +70,12 @@ def _of_text(text: str) -> Iterator[Line]:
     """Entries that lead in a list below them: where they begin in their line, and what they say."""
     entry: list[tuple[int, str]] = []
     """The last entry."""
+    columns = ""
+    """The names of the columns of the table that is open."""
     goes_on = _going_on(raw)
 
     def closed() -> Iterator[Line]:
-        above = ": ".join((heading, *(said for _, said in leading))) if leading else heading
+        above = ": ".join(filter(None, (heading, columns, *(said for _, said in leading))))
         yield from _sentences(" ".join(parts), open_at, above, listed)
         entry[:] = [(_indent(raw[open_at - 1]), " ".join(parts).rstrip(":"))] if listed and parts else entry
         leading.extend(entry if parts and parts[-1].endswith(":") else ())
@@ -81,16 +91,23 @@ def _of_text(text: str) -> Iterator[Line]:
         before_it = raw[number - 2] if number > 1 else ""
         before = before_it.strip()
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not _BULLET.match(line)
-        if not line.strip() or _UNDERLINE.fullmatch(line):
+        shouted = shouted or (not before and not following.strip() and _NUMBERED.fullmatch(line) is not None)
+        if "|" in line and "|" in following and _COLUMNS.fullmatch(following):
             yield from closed()
+            columns = _plain(line)
+        elif not line.strip() or _UNDERLINE.fullmatch(line):
+            yield from closed()
+            columns = "" if not line.strip() else columns
         elif titled or underlined or colon or shouted:
             yield from closed()
             leading.clear()
             entry.clear()
+            columns = ""
             words = _plain(titled[1] if titled else line).rstrip(":")
             introduces = colon and not (titled or underlined or shouted)
-            title = title if introduces else words
-            heading = f"{title}: {words}" if introduces and title else words
+            below = (introduces or _OF_LEVELS.fullmatch(words) is not None) and title
+            title = title if below or introduces else words
+            heading = f"{title}: {words}" if below else words
             yield Line(words[:MAX_LENGTH], number, words)
         elif _BULLET.match(line) or not parts or not (goes_on(before_it, line, listed) or _is_term(before_it, line)):
             yield from closed()
@@ -162,7 +179,7 @@ def _of_page(text: str) -> Iterator[Line]:
     heading, parts, number, listed = "", list[str](), 1, False
     headings: list[str] = []
     """Those above the lists that are open."""
-    leading = term = ""
+    leading = term = title = ""
     """The last words before the place: ``You need these extensions:``"""
     for event, node in etree.iterwalk(tree, events=("start", "end")):
         tag = node.tag if isinstance(node.tag, str) else ""
@@ -177,8 +194,10 @@ def _of_page(text: str) -> Iterator[Line]:
                 words, term = "", words.rstrip(":")
             elif term and words:
                 words, term = f"{term}: {words}", ""
-            title = words.rstrip(":") if event == "end" and tag in _HEADINGS and words else ""
-            heading = title or heading
+            if event == "end" and tag in _HEADINGS and words:
+                above = "" if _OF_LEVELS.fullmatch(words) else words.rstrip(":")
+                title = above or title
+                heading = above or f"{title}: {words.rstrip(':')}".removeprefix(": ")
             yield from _sentences(words, number, heading, listed)
             leading = words or leading
             if event == "start" and tag in _LISTS:

@@ -53,7 +53,7 @@ def requirements(data: bytes, where: str) -> Understood:
         before = line
         if statements:
             sentences.append((line, statements))
-        elif line.text != line.heading:
+        elif not f": {line.heading}".endswith(f": {line.text}"):
             rest.append(line)
     if not sentences:
         raise InputError(where, "nothing in it is understood as a requirement: see 'fundamentum help texts'")

@@ -35,10 +35,13 @@ _SOFT: Final = lazy_regex(
     re.I,
 )
 _NOT_REQUIRED: Final = lazy_regex(r"\bnot (?:strictly |absolutely )?(?:required|mandatory|needed|necessary)\b", re.I)
+_DENIED: Final = lazy_regex(r"(?<!\w)(?:no|nein|non|optional)\W*$", re.I)
 
 
 def level_of(line: Line) -> Level:
     """How strongly a line, or else its heading, asks for something."""
+    if _denied(line):
+        return "recommended"
     for text in (line.text, line.heading):
         if _NOT_REQUIRED.search(text):
             return "recommended"
@@ -48,6 +51,11 @@ def level_of(line: Line) -> Level:
         if hard:
             return "required"
     return "required"
+
+
+def _denied(line: Line) -> bool:
+    """Whether a row of a table says no below a column that asks whether something is required."""
+    return line.listed and _DENIED.search(line.text) is not None and _HARD.search(line.heading) is not None
 
 
 VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"

@@ -16,6 +16,7 @@ from fundamentum.derive.beside.packaged import installs_packages
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
+from fundamentum.kinds.table_reader import PATH
 from fundamentum.kinds.web.need import is_module
 from fundamentum.prose.lines import Line
 from fundamentum.prose.requirements import requirements
@@ -36,7 +37,7 @@ _ENDINGS: Final = frozenset(
 )
 _CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(
-    r"requir|prerequisite|dependenc|what (?:do )?you(?:'ll)? need|before (?:you|installing)|system|compatib|"
+    r"requir|prerequisite|dependenc|\byou(?:'ll| will)? need|before (?:you|installing)|system|compatib|"
     r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
     r"vorausset|anforderung|pr[ée]-?requis|requisit",
     re.I,
@@ -45,15 +46,19 @@ _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re
 """Headings of what is set up for PHP."""
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
+    r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies)\b[^:]{0,30}:|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
     re.I,
 )
 _UNSURE: Final = re.compile(
-    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|"
+    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|end[- ]of[- ](?:life|support)|\bEOL\b|"
     r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
+_CASE: Final = re.compile(r"(?:if|when|unless)\b", re.I)
+"""How advice begins for a case that need not be."""
+_TESTED: Final = re.compile(r"\btested\b", re.I)
 _FOR_DEVELOPERS: Final = re.compile(
     r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
     re.I,
@@ -66,7 +71,7 @@ _KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service",
     ("services",): "service",
     ("tasks",): "task",
 }
-_LOWER: Final = re.compile(r">=\s*(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)")
+_LOWER: Final = re.compile(r">=\s*(\d{1,2}(?:\.\d{1,3}){0,2})")
 
 
 class Said(msgspec.Struct):
@@ -74,9 +79,10 @@ class Said(msgspec.Struct):
 
     php: list[tuple[str, Place]] = msgspec.field(default_factory=list)
     """Version ranges, as needs files write them."""
-    extensions: list[tuple[tuple[str, ...], Place]] = msgspec.field(default_factory=list)
+    extensions: list[tuple[tuple[str, ...], str, Place]] = msgspec.field(default_factory=list)
+    """Names of which any one will do, the version range of a single one, and where."""
     others: list[Entry] = msgspec.field(default_factory=list)
-    """Limits, databases, services, programs to be run at set times, modules of the web server."""
+    """Limits, databases, services, programs to be run at set times, modules of the web server, directories."""
 
 
 def documents(root: str, base: str) -> Said:
@@ -90,9 +96,11 @@ def documents(root: str, base: str) -> Said:
             continue
         for line, statements in understood.sentences:
             for statement in statements:
-                scheduled = statement.table[0] == "tasks" and not _FOR_DEVELOPERS.search(line.heading)
-                unsure = statement.table == ("php",) and _UNSURE.search(line.text)
-                if (scheduled or _counts(line, path, statement)) and not unsure:
+                # These say what they are about by themselves.
+                plain = statement.table[0] in ("tasks", "directories") and not _FOR_DEVELOPERS.search(line.heading)
+                about_versions, about_rights = statement.table == ("php",), statement.table[0] == "directories"
+                unsure = (about_versions and _UNSURE.search(line.text)) or (about_rights and _CASE.match(line.text))
+                if (plain or _counts(line, path, statement)) and not unsure:
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
     return said
 
@@ -118,16 +126,22 @@ def _counts(line: Line, path: str, statement: Statement) -> bool:
 
 def _take(found: Said, statement: Statement, place: Place) -> None:
     if statement.table == ("php",) and statement.key == "version" and (low := _LOWER.search(str(statement.value))):
-        if (5, 2) <= branch_key(".".join(low[1].split(".")[:2])) < (10, 0):
-            found.php.append((str(statement.value).replace(" ", "").replace(",", ", "), place))
+        if (5, 2) <= _branch(low[1]) < (10, 0):
+            # What it was tested with is no reason why a later one should not do.
+            value = low[0] if _TESTED.search(place.what) else str(statement.value)
+            found.php.append((value.replace(" ", "").replace(",", ", "), place))
     elif statement.table[0] == "extensions" and statement.table[-1] != "absent":
-        names = tuple(
-            name for part in str(statement.value).split("|") if (name := extension_called(part.strip().encode()))
-        )
+        parts = [part.partition(">=") for part in str(statement.value).split("|")]
+        names = tuple(name for part in parts if (name := extension_called(part[0].strip().encode())))
+        version = "".join(parts[0][1:]).replace(" ", "") if len(parts) == 1 else ""
         if names:
-            found.extensions.append((names, place))
+            found.extensions.append((names, version, place))
     elif statement.table == ("web", "modules") and is_module(module := str(statement.value)):
         found.others.append(Entry("web_module", (module,), "recommended", "", f"{place.path} says", (place,)))
+    elif statement.table[0] == "directories":
+        path = statement.key
+        if PATH.fullmatch(path) and not path.startswith("/") and not {".", ".."}.intersection(path.split("/")):
+            found.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
     elif kind := _KINDS.get(statement.table[:-1]):
         value = str(statement.value)
         keyed = kind in ("setting", "task")
@@ -154,10 +168,10 @@ def with_documents(
             remarks.append(f"{place} says PHP {value}, {where} {php.value}: the latter counts")
     named = {name for entry in found if entry.kind in ("extension", "absent") for name in entry.names}
     added: list[Entry] = []
-    for names, place in said.extensions:
+    for names, version, place in said.extensions:
         if named.isdisjoint(names) and everywhere.isdisjoint(names):
             named.update(names)
-            added.append(Entry("extension", names, "recommended", "", f"{place.path} says", (place,)))
+            added.append(Entry("extension", names, "recommended", version, f"{place.path} says", (place,)))
     return php, [*found, *added], remarks
 
 
@@ -181,7 +195,11 @@ def beside_documents(found: Iterable[Entry], said: Said, scripts: Collection[str
 
 
 def _differ(ours: str, theirs: str) -> bool:
-    return branch_key(".".join(ours.split(".")[:2])) != branch_key(".".join(theirs.split(".")[:2]))
+    return _branch(ours) != _branch(theirs)
+
+
+def _branch(version: str) -> tuple[int, ...]:
+    return branch_key(".".join([*version.split("."), "0"][:2]))
 
 
 def _script(written: str, scripts: Collection[str]) -> str:

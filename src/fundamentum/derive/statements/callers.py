@@ -109,6 +109,13 @@ class Callers:
         self._look_for(set(keys.values()))
         return frozenset(path for path, key in keys.items() if self._numbers[key])
 
+    def reach(self, path: str) -> int:
+        """How many places include a file, or make or call the class that it is named after."""
+        name = path.rpartition("/")[2].lower()
+        keys: set[Key] = {("file", name), ("class", name.partition(".")[0])}
+        self._look_for(keys)
+        return sum(self._numbers[key] for key in keys)
+
     def _made_by_name(self, one: Sought, asked: Collection[str]) -> bool:
         """Whether nothing names a class that is called after an extension: its name is put together."""
         (kind, name), extension = one

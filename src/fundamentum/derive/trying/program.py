@@ -20,7 +20,7 @@ from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown
 
 MAX_CODE: Final = 400_000
 """Bytes of a file that is gone through."""
-_PLAIN: Final = re.compile(r"\.(?:json|ini|ya?ml|txt|xml)$", re.I)
+_PLAIN: Final = re.compile(r"(?i:\.(?:json|ini|ya?ml|txt|xml)$)|(?:^|/)[A-Z][A-Z_]+$")
 MAX_ALL: Final = 180_000
 """Steps of all ways that are gone with one program."""
 RESERVED: Final = MAX_ALL // 4

@@ -67,7 +67,7 @@ def conclude(
     stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(parsing, whole, manifest, stated, tree.base)
+    php, lowest, differing = php_of(parsing, whole, callers, manifest, stated, tree.base)
     seen = extensions_seen(scanned, parsing.facts, manifest)
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)

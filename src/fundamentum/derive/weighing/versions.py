@@ -13,6 +13,7 @@ from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.reading.words import versioned_words
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.callers import MAX_PLACES, Callers
 from fundamentum.derive.statements.statements import Statements
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
@@ -30,7 +31,7 @@ Edge = Literal["since", "gone"]
 
 
 def php_of(
-    parsing: Parsing, whole: Whole, manifest: Manifest, said: Statements, base: str
+    parsing: Parsing, whole: Whole, callers: Callers, manifest: Manifest, said: Statements, base: str
 ) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
 
@@ -40,17 +41,17 @@ def php_of(
     stated = lowest_stated(manifest)
     if not stated and (least_said := said.lower()):
         stated = _branch(least_said.version)
-    bounds = _Bounds(parsing, whole, stated)
+    bounds = _Bounds(parsing, whole, callers, stated)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
     if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
         upper = removed
+    readable = bounds.readable()
     if not manifest.php and (said.lower() or said.upper()):
-        of_libraries, readable = lowest_stated(manifest), bounds.readable()
-        entry = _as_said(said, bound, lower, upper, remarks, base, of_libraries, readable)
+        entry = _as_said(said, bound, lower, upper, remarks, base, lowest_stated(manifest), readable)
         return entry, stated or bound, remarks
-    return _entry(manifest, bound, lower, upper, remarks, said), stated or bound, remarks
+    return _entry(manifest, bound, lower, upper, remarks, said, readable), stated or bound, remarks
 
 
 @cache
@@ -90,8 +91,8 @@ def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
 class _Bounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
-    def __init__(self, parsing: Parsing, whole: Whole, stated: str) -> None:
-        self.parsing, self.whole, self.stated = parsing, whole, stated
+    def __init__(self, parsing: Parsing, whole: Whole, callers: Callers, stated: str) -> None:
+        self.parsing, self.whole, self.callers, self.stated = parsing, whole, callers, stated
         self.files = _counting(parsing.scanned, whole)
 
     def lower(self) -> tuple[str, Places]:
@@ -104,12 +105,16 @@ class _Bounds:
         return "", []
 
     def readable(self) -> str:
-        """The lowest branch that can read the source: of the newest construct that stands in more than one file."""
+        """The lowest branch that can read the source: of the newest construct that no one can do without.
+
+        It stands in more than one file, or in one that many places reach.
+        """
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
             found = self._places("since", branch, self.files, constructs=True)
-            if len({path for path, _ in found}) > 1:
+            files = {path for path, _ in found}
+            if len(files) > 1 or any(self.callers.reach(path) > MAX_PLACES for path in files):
                 return branch
         return ""
 
@@ -208,6 +213,7 @@ def _entry(
     upper: Sequence[tuple[str, Syntax]],
     remarks: list[str],
     said: Statements,
+    readable: str,
 ) -> Entry | None:
     accepted = manifest.accepted
     places = [_place(path, construct, f"since PHP {construct.since}") for path, construct in lower[:6]]
@@ -218,6 +224,7 @@ def _entry(
             remarks.append(
                 f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, "
                 f"but {places[0]} uses {places[0].what}, which needs {bound}"
+                f"{': that counts' if bound == readable else ''}"
             )
         if against and branch_key(upper[0][1].gone) < accepted[-1].high[:2]:
             remarks.append(
@@ -230,9 +237,8 @@ def _entry(
                 f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, but {least.path}:{least.line} "
                 f"says that it needs {least.version}"
             )
-        return Entry(
-            "php", (), "required", str(as_range(accepted)), "the manifest states it", (written, *places, *against)
-        )
+        value = str(as_range(common(accepted, intervals(f">={readable}" if readable else "*")) or accepted))
+        return Entry("php", (), "required", value, "the manifest states it", (written, *places, *against))
     text = f">={bound}" if bound else ""
     if upper and (not bound or branch_key(upper[0][1].gone) > branch_key(bound)):
         text = f"{text}, <{upper[0][1].gone}".removeprefix(", ")

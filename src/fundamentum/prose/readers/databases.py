@@ -11,7 +11,7 @@ from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _PRODUCT: Final = lazy_regex(
     rf"(?<![\w-])(MariaDB|MySQL|Postgre(?:SQL|s)|SQLite)(?:\s?3(?![.\d]))?(?![\w-])(?:\s+(?:database|server|version|db))*"
-    rf"[\s:(]*(?:>=|≥|at least|minimum|min\.?|version|v)?\s*(?:{VERSION})?({LATER})?",
+    rf"[\s:(]*(?:>=|≥|at least|minimum|min\.?|ab(?: Version)?\b|version|v)?\s*(?:{VERSION})?({LATER})?",
     re.I,
 )
 _NAMES: Final = {

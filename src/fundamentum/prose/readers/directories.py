@@ -1,4 +1,4 @@
-"""Directories and files: *the directory var/cache is not writable*, *make /srv/plates writable*."""
+"""Directories and files: *the directory var/cache is not writable*, *make /srv/plates writable*, *chmod 775 var*."""
 
 import re
 from collections.abc import Iterator
@@ -10,8 +10,15 @@ from fundamentum.prose.statement import Statement, level_of
 
 _PATH: Final = lazy_regex(
     r"(?<![\w:/.])(?:\./)?((?:/|[A-Za-z0-9_.-]+/)(?:[A-Za-z0-9_.@+-]+/?)*|[A-Za-z0-9_-]+(?=/?[\"'`]? "
-    r"(?:directory|folder)))"
+    r"(?:directory|folder))|(?:(?<=directory [\"'`])|(?<=folder [\"'`]))[\w-]+(?=[\"'`])|"
+    r"(?:(?<=directory )|(?<=folder ))[\w-]+(?= (?:must|has to|needs to|should|is|to be)\b))"
 )
+_MODE: Final = lazy_regex(
+    r"\bchmod\s+(?:-\w+\s+)*(?:[0-7]?7[67][0-7]|[ugoa]*[+=]r?w[xX]?)\s+((?:(?:\./)?\w[\w./-]*(?:\s+|$)){1,20})"
+)
+"""What a shell makes writable for the group, or for all."""
+_ENTRY: Final = lazy_regex(r"(?:\./)?([A-Za-z0-9_][\w-]*(?:/[\w.-]+)*)/?(?=$|\s+[-–(:])")
+"""What a list of directories begins with."""
 _NO_NAMES: Final = frozenset(
     "the this that these those following each every any all a an your its our upload one no same".split()
 )
@@ -21,13 +28,22 @@ _WRITABLE: Final = lazy_regex(
     r"written\b|\bpermission denied\b|\bread-only\b",
     re.I,
 )
+_ASKED_OF_ALL: Final = lazy_regex(r"\b(?:directories|folders)\b.*\bwrit|\bwrit.*\b(?:directories|folders)\b", re.I)
+"""What stands above a list of directories."""
 
 
 def read(line: Line) -> Iterator[Statement]:
     """Each path of a line that is about writing to it; files are for the time of the installation."""
-    if not _WRITABLE.search(line.text):
-        return
     level = level_of(line)
+    if opened := _MODE.search(line.text):
+        for path in opened[1].split():
+            yield Statement(("directories", level), "writable", path.removeprefix("./").rstrip("/"), level)
+        return
+    if not _WRITABLE.search(line.text):
+        entry = _ENTRY.match(line.text) if line.listed and _ASKED_OF_ALL.search(line.heading) else None
+        if entry and "." not in entry[1]:
+            yield Statement(("directories", level), "writable", entry[1], level)
+        return
     if bare := re.search(r"\b(?:file)\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s", line.text):
         yield from [Statement(("installation", "writable"), bare[1])] if "." in bare[1] else []
     for match in _PATH.finditer(line.text):

@@ -43,8 +43,8 @@ _VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.
 """``PHP 7.4+, GD, curl``"""
 _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
 """What follows is a database."""
-_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_)"
-"""What stands in front of a name as package managers and manifests have it."""
+_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_|--(?:enable|with)-)"
+"""What stands in front of a name as package managers, manifests and PHP's own build have it."""
 _ABSENT: Final = lazy_regex(
     r"\b(?:must not be|should not be|may not be|not compatible|incompatible|conflicts?|disable|deactivate|"
     r"remove|uninstall|"
@@ -119,8 +119,11 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
+    if name == "mysql" and re.search(rf"\beither {shown}\b|\b{shown} (?:or|/) (?:\w*sql|maria)", line.text, re.I):
+        return False  # the database
     listed = re.search(r"\b(?:extensions?|modules?)\b[^.]*[:,]", line.text, re.I)
-    return bool(re.search(beside, line.text, re.I) or listed)
+    ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
+    return bool(re.search(beside, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
 
 
 @cache

@@ -15,21 +15,32 @@ def _shape(text: str) -> re.Pattern[str]:
 _PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?version)?"
 """PHP in a sentence; ``PHP8.1`` in capitals, as ``php8.1-intl`` is the name of a package."""
 _LEAST: Final = (
-    r"(?:(?:>=|≥|=>|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|(?:or )?equal to|must be|"
+    r"(?:(?:>=|≥|=>|>|(?:greater|higher) than|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|"
+    r"(?:or )?equal to|must be|"
     r"has to be|"
     r"need(?:s|ed)?|"
-    r"requires?|is|:|\^|~)\s*)*"
+    r"requires?|is|version|:|\^|~)\s*)*"
 )
 _ASKS: Final = (
     r"(?:requires?d?|needs?|needed|at least|minimum|must be|should be|has to be|>=|≥|(?:greater|"
     r"higher) than or equal to)"
 )
-_BETWEEN: Final = r"(?:\s*,\s*|\s+(?:or|and)\s+|\s*/\s*)"
-_RANGE: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-|–|—|to|through|up to)\s*(?:PHP )?{VERSION}")
+_BETWEEN: Final = r"(?:\s*,\s*(?:(?:or|and)\s+)?|\s+(?:or|and)\s+|\s*[/|]\s*)(?:PHP )?"
+_RANGE: Final = _shape(
+    rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-|–|—|to|through|until|up to(?: and including)?)\s*(?:PHP )?{VERSION}"
+)
+_BOUNDS: Final = _shape(rf"{_PHP}s?[\s:(]*between {VERSION} and (?:PHP )?{VERSION}")
+_ONLY: Final = _shape(rf"{_PHP}[\s:(]*{VERSION} only\b|\bonly (?:with |on )?{_PHP}[\s:(]*{VERSION}(?!{LATER})")
+_LOWEST: Final = _shape(
+    rf"\b{VERSION}(?: is)?(?: the)? (?:minimum|required)\b.{{0,40}}|\bminimum\W{{0,3}}(?:of |is )?{VERSION}"
+)
+"""Of several versions that a sentence names, the one that it calls the least."""
 _PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&|\s)\s*(<=?)\s*{VERSION}")
 _LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s*(?:or|and) (?:later|higher|newer))")
 _AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
-_NEAR: Final = _shape(rf"{_PHP}[^;]{{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
+_OTHER: Final = r"\b(?:extensions?|modules?|librar(?:y|ies)|drivers?|ext-|pecl|redis|apache|nginx|\w*sql\w*|mariadb)"
+"""Of which a version behind it is, rather than of PHP before it."""
+_NEAR: Final = _shape(rf"{_PHP}(?:(?!{_OTHER})[^;]){{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
@@ -64,8 +75,13 @@ def _condition(text: str) -> str | None:
         return f">{match[1]}"
     if match := _PAIR.search(text):
         return f">={match[1]}, {match[2]}{match[3]}"
-    if (match := _RANGE.search(text)) and _plausible(match[1]) and _plausible(match[2]):
+    if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):
+        return f">={only}, <={only}"
+    if (match := _RANGE.search(text) or _BOUNDS.search(text)) and _plausible(match[1]) and _plausible(match[2]):
         return f">={match[1]}, <={match[2]}"
+    lowest = _LOWEST.search(text) if "recommended" in text.lower() else None
+    if lowest and _plausible(least := lowest[1] or lowest[2]):
+        return f">={least}"
     if (match := _LIST.search(text)) and not _FOUND.search(text):
         versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda one: tuple(map(int, one.split("."))))
         if len(versions) > 1:

@@ -1,0 +1,38 @@
+"""Text with elements of HTML in between, as READMEs have them, as plain text with as many lines."""
+
+import re
+from typing import Final
+
+from fundamentum.lazy_regex import lazy_regex
+
+_PAGE: Final = lazy_regex(r"<(?:html|body)\b", re.I)
+_ELEMENTS: Final = lazy_regex(r"<(?:p|li|table|div|h[1-6])\b", re.I)
+_TITLED: Final = lazy_regex(r"^#{1,6} \S|^[=~-]{3,}[ \t]*$", re.M)
+_ROW: Final = lazy_regex(r"<(/?)tr\b[^<>]{0,200}>", re.I)
+_CELL: Final = lazy_regex(r"</t[dh]\s*>", re.I)
+_ENTRY: Final = lazy_regex(r"<li\b[^<>]{0,200}>", re.I)
+_HEADING: Final = lazy_regex(r"<h[1-6]\b[^<>]{0,200}>", re.I)
+LOOKED_AT: Final = 20_000
+"""Characters at the beginning that tell what a text is."""
+
+
+def is_page(text: str) -> bool:
+    """Whether a text is a page of HTML, rather than one with elements of it in between."""
+    start = text[:LOOKED_AT]
+    return bool(_PAGE.search(start) or (_ELEMENTS.search(start) and not _TITLED.search(start)))
+
+
+def without_elements(text: str) -> str:
+    """Rows of tables on one line each, entries of lists and headings with the signs that plain text has for them."""
+    if "<" not in text:
+        return text
+    parts = _ROW.split(text)
+    out = [parts[0]]
+    for closing, part in zip(parts[1::2], parts[2::2], strict=True):
+        out.append(_row(part) if not closing else part)
+    return _HEADING.sub("## ", _ENTRY.sub("- ", "".join(out)))
+
+
+def _row(inside: str) -> str:
+    cells = " | ".join(" ".join(cell.split()) for cell in _CELL.split(inside))
+    return f"| {cells}" + "\n" * inside.count("\n")

@@ -8,7 +8,7 @@ import msgspec
 from lxml import etree, html
 
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.marked_up import is_page, without_elements
+from fundamentum.prose.marked_up import is_page, plain_rows
 
 MAX_LINES: Final = 2000
 MAX_LENGTH: Final = 600
@@ -23,7 +23,9 @@ _TERM: Final = "dt"
 """A term, which is told with what is said of it as one line."""
 _LISTS: Final = frozenset({"ul", "ol"})
 _UNSEEN: Final = frozenset("script style head template svg nav noscript".split())
-_MARKUP: Final = lazy_regex(r"\*\*|__|``|`|(?<=\])\([^)]*\)|[\[\]]|<[^<>]{1,200}>|:(?:ref|doc|code|file|php):")
+_MARKUP: Final = lazy_regex(
+    r"\*\*|__|``|`|(?<![\w*])\*(?=\w)|(?<=[A-Za-z0-9])\*(?![\w*])|(?<=\])\([^)]*\)|[\[\]]|</?[A-Za-z!][^<>]{0,200}>|:(?:ref|doc|code|file|php):"
+)
 _BULLET: Final = lazy_regex(
     r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|o(?=\s+[A-Z])|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
 )
@@ -34,6 +36,8 @@ _OF_LEVELS: Final = lazy_regex(
     re.I,
 )
 """Headings that tell how much something is needed, and what only with the one above them."""
+_GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
+"""How a line begins that stands further in, and goes on with the one before."""
 _SENTENCE: Final = lazy_regex(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
 _COLUMNS: Final = lazy_regex(r"\s*\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?\s*")
 """The line below the names of a table's columns."""
@@ -56,7 +60,7 @@ class Line(msgspec.Struct, frozen=True):
 def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
-    lines = _of_page(text) if is_page(text) else _of_text(without_elements(text))
+    lines = _of_page(text) if is_page(text) else _of_text(plain_rows(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]
 
 
@@ -145,7 +149,7 @@ def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
     sentences = sum(letter.isupper() for letter in beginning) > 0.6 * len(beginning)
 
     def goes_on(before: str, line: str, listed: bool) -> bool:
-        if listed and line.startswith(" "):
+        if (listed and line.startswith(" ")) or (_indent(line) > _indent(before) and _GOING_ON.match(line)):
             return True
         first = line.split(maxsplit=1)[0]
         anew = first[:1].isupper() and (sentences or before.rstrip()[-1:] in ".!?:")

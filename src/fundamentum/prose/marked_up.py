@@ -1,4 +1,4 @@
-"""Text with elements of HTML in between, as READMEs have them, as plain text with as many lines."""
+"""Text with elements of HTML in between, and tables that are written as lists, as plain text with as many lines."""
 
 import re
 from typing import Final
@@ -11,7 +11,9 @@ _TITLED: Final = lazy_regex(r"^#{1,6} \S|^[=~-]{3,}[ \t]*$", re.M)
 _ROW: Final = lazy_regex(r"<(/?)tr\b[^<>]{0,200}>", re.I)
 _CELL: Final = lazy_regex(r"</t[dh]\s*>", re.I)
 _ENTRY: Final = lazy_regex(r"<li\b[^<>]{0,200}>", re.I)
-_HEADING: Final = lazy_regex(r"<h[1-6]\b[^<>]{0,200}>", re.I)
+_HEADING: Final = lazy_regex(r"(?:<details\b[^<>]{0,200}>\s{0,20})?<(?:h[1-6]|summary)\b[^<>]{0,200}>", re.I)
+_FIRST_CELL: Final = lazy_regex(r"(\s*)\* - (.*)")
+_NEXT_CELL: Final = lazy_regex(r"\s+- (.*)")
 LOOKED_AT: Final = 20_000
 """Characters at the beginning that tell what a text is."""
 
@@ -22,8 +24,32 @@ def is_page(text: str) -> bool:
     return bool(_PAGE.search(start) or (_ELEMENTS.search(start) and not _TITLED.search(start)))
 
 
-def without_elements(text: str) -> str:
+def plain_rows(text: str) -> str:
     """Rows of tables on one line each, entries of lists and headings with the signs that plain text has for them."""
+    return _without_elements(_without_cells(text))
+
+
+def _without_cells(text: str) -> str:
+    """The rows of tables that reStructuredText writes as lists in lists."""
+    if ".. list-table::" not in text:
+        return text
+    out: list[str] = []
+    row = -1
+    for line in text.split("\n"):
+        first, following = _FIRST_CELL.fullmatch(line), _NEXT_CELL.fullmatch(line)
+        if first:
+            row = len(out)
+            line = f"{first[1]}| {first[2]}"
+        elif following and row >= 0:
+            out[row] += f" | {following[1]}"
+            line = ""
+        elif line.strip() and not line.startswith(" "):
+            row = -1
+        out.append(line)
+    return "\n".join(out)
+
+
+def _without_elements(text: str) -> str:
     if "<" not in text:
         return text
     parts = _ROW.split(text)

@@ -23,7 +23,10 @@ from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
 from fundamentum.untrusted.files import read_below
 
-_FOLDERS: Final = ("", "docs", "doc", "documentation", "cron", "etc", "etc/cron.d", "contrib")
+_FOLDERS: Final = (
+    "", "docs", "doc", "documentation", "docs/admin", "docs/install", "docs/installation", "docs/setup", "docs/en",
+    "doc/admin", "doc/en", "cron", "etc", "etc/cron.d", "contrib",
+)  # fmt: skip
 _NAMES: Final = re.compile(
     r"(?:readme|liesmich|lisezmoi|leeme|leggimi|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|"
     r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting|server|system|quick[-_ ]?start|admin\w*|"
@@ -39,13 +42,14 @@ _CRON: Final = frozenset({".cron", ".crontab"})
 _HEADING: Final = re.compile(
     r"requir|prerequisite|dependenc|\byou(?:'ll| will)? need|before (?:you|installing)|system|compatib|"
     r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
-    r"vorausset|anforderung|pr[ée]-?requis|requisit",
+    r"vorausset|anforderung|requis",
     re.I,
 )
 _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
 """Headings of what is set up for PHP."""
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
+    r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
     r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies)\b[^:]{0,30}:|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
     re.I,
@@ -118,10 +122,10 @@ def _counts(line: Line, path: str, statement: Statement) -> bool:
     """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
     if _FOR_DEVELOPERS.search(line.heading):
         return False
-    if statement.table[0] == "settings" and _OF_SETTINGS.search(line.heading):
+    if statement.table[0] == "settings" and (_OF_SETTINGS.search(line.heading) or "php.ini" in line.text):
         return True
     named = "requirement" in path.rpartition("/")[2].lower() or installs_packages(line.text)
-    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text))
+    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text) or _ITSELF.search(line.heading))
 
 
 def _take(found: Said, statement: Statement, place: Place) -> None:
@@ -137,6 +141,8 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         if names:
             found.extensions.append((names, version, place))
     elif statement.table == ("web", "modules") and is_module(module := str(statement.value)):
+        if module.startswith("php"):
+            return  # one way of several to run PHP, which is judged by itself
         found.others.append(Entry("web_module", (module,), "recommended", "", f"{place.path} says", (place,)))
     elif statement.table[0] == "directories":
         path = statement.key

@@ -25,7 +25,7 @@ _NO_NAMES: Final = frozenset(
 """Words that stand in front of *directory* and name none."""
 _WRITABLE: Final = lazy_regex(
     r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\b(?:could|can) ?not be "
-    r"written\b|\bpermission denied\b|\bread-only\b",
+    r"written\b|\bbeschreibbar\b|\baccessible en écriture\b|\bpermission denied\b|\bread-only\b",
     re.I,
 )
 _ASKED_OF_ALL: Final = lazy_regex(r"\b(?:directories|folders)\b.*\bwrit|\bwrit.*\b(?:directories|folders)\b", re.I)

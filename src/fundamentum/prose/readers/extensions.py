@@ -15,8 +15,8 @@ from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(
-    r"\b(?:extensions?|modules?|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
-    r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:or \w{1,10} )?(?:\w{1,10} )?with\b",
+    r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
+    r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:(?:or|to|-|–) \w[\w.]{0,9} )?(?:\w{1,10} )?with\b",
     re.I,
 )
 _PLAIN_WORDS: Final = frozenset(
@@ -59,6 +59,12 @@ _NOT_NEEDED: Final = lazy_regex(
 _STILL_OF_USE: Final = lazy_regex(r"recommend|optional|suggest|useful|prefer|improve|faster|nice", re.I)
 _UNDEFINED: Final = lazy_regex(r"undefined function:?\s+[\\\"'`]*([A-Za-z_]\w*)", re.I)
 _CLASS: Final = lazy_regex(r"\bclass [\"'`\\]*([A-Za-z_]\w*)[\"'`]*\s+(?:not found|does not exist|is missing)", re.I)
+_DATABASE: Final = lazy_regex(
+    r"\beither mysql\b|\bmysql\b[^,;]{0,20}(?:\bor|/) ?(?:postgres|sqlite|maria|oracle)|"
+    r"\b(?:postgres\w*|sqlite|mariadb|oracle)\b[^,;]{0,20}(?:\bor|/) ?mysql\b",
+    re.I,
+)
+"""MySQL as one of several databases, rather than the extension of that name."""
 _ADDRESS: Final = lazy_regex(r"\bhttps?://\S+", re.I)
 _NO_DRIVER: Final = lazy_regex(r"could not find driver", re.I)
 
@@ -114,14 +120,14 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
 
 def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     """Whether a word that is everyday's too stands for the extension here."""
+    if name == "mysql" and _DATABASE.search(line.text):
+        return False
     if certain or name not in _PLAIN_WORDS or word.isupper():
         return True
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
-    if name == "mysql" and re.search(rf"\beither {shown}\b|\b{shown} (?:or|/) (?:\w*sql|maria)", line.text, re.I):
-        return False  # the database
-    listed = re.search(r"\b(?:extensions?|modules?)\b[^.]*[:,]", line.text, re.I)
+    listed = re.search(r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:", line.text, re.I)
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
     return bool(re.search(beside, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
 

@@ -49,6 +49,8 @@ _GONE: Final = _shape(
 )
 _BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not|<)\s*(?:PHP )?{VERSION}")
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
+_REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stable|supported|lts|beta)\)")
+"""What stands behind one of several versions."""
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 
 
@@ -82,7 +84,7 @@ def _condition(text: str) -> str | None:
     lowest = _LOWEST.search(text) if "recommended" in text.lower() else None
     if lowest and _plausible(least := lowest[1] or lowest[2]):
         return f">={least}"
-    if (match := _LIST.search(text)) and not _FOUND.search(text):
+    if (match := _LIST.search(_REMARK.sub("", text))) and not _FOUND.search(text):
         versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda one: tuple(map(int, one.split("."))))
         if len(versions) > 1:
             return f">={versions[0]}, <={versions[-1]}"

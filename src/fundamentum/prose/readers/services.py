@@ -18,7 +18,7 @@ def read(line: Line) -> Iterator[Statement]:
     level = level_of(line)
     names = "|".join(name for name in services() if name != "smtp")
     found: list[str] = []
-    for match in re.finditer(rf"(?<![\w-])({names})(?![\w-]){_TAIL}", line.text, re.I):
+    for match in re.finditer(rf"(?<![\w-])({names})(?:-server)?(?![\w-]){_TAIL}", line.text, re.I):
         rest, before = line.text[match.end() :], line.text[: match.start()]
         server = re.search(r"server|service", match[0], re.I) or (match[2] and not _of_extension(line.text))
         if (

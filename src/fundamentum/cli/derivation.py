@@ -8,7 +8,7 @@ from fundamentum.cli.progress import Progress
 from fundamentum.derive.application import cache
 from fundamentum.derive.application.archive_names import is_archive
 from fundamentum.derive.application.cache import Answer
-from fundamentum.derive.application.listing import Listing
+from fundamentum.derive.application.listing import Listing, application_in
 from fundamentum.entries import entry
 from fundamentum.errors import InputError
 
@@ -23,6 +23,7 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
         return _of_archive(directory)
     if not directory.is_dir():
         raise InputError(str(directory), "is no directory and no archive; name an application's directory")
+    directory = Path(application_in(str(directory)))
     known = not fresh and cache.any_of(str(directory))
     if known and (answer := cache.recall(str(directory))) is not None:
         return answer

@@ -6,7 +6,7 @@ A quick look at every file tells which have to be parsed; those are parsed once.
 from pathlib import Path
 
 from fundamentum.derive.application.libraries import names_of_libraries
-from fundamentum.derive.application.listing import Listing
+from fundamentum.derive.application.listing import Listing, application_in
 from fundamentum.derive.application.missing_parts import several
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.application.walk import tree_of
@@ -34,7 +34,7 @@ def derive(root: Path, progress: Progress = silent, *, everything: bool = False)
     """
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    return derive_listed(Listing(str(root)), progress=progress, everything=everything)
+    return derive_listed(Listing(application_in(str(root))), progress=progress, everything=everything)
 
 
 def derive_listed(listing: Listing, progress: Progress = silent, *, everything: bool = False) -> Derived:

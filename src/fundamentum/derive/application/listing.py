@@ -53,6 +53,27 @@ _BESIDE_DEPTH: Final = 6
 _SETTLED: Final = 2_000_000_000
 """Nanoseconds after a change before the next one is sure to show in the time of a directory."""
 
+
+def application_in(directory: str) -> str:
+    """The only directory in another one, where an application lies in that: an archive that is unpacked beside nothing.
+
+    Else the directory itself.
+    """
+    try:
+        with os.scandir(directory) as entries:
+            inside = [entry for entry, _ in zip(entries, range(_FEW), strict=False) if entry.name not in _NEVER]
+        if len(inside) != 1 or not inside[0].is_dir(follow_symlinks=False):
+            return directory
+        with os.scandir(inside[0].path) as entries:
+            names = {entry.name: entry.is_dir(follow_symlinks=False) for entry in entries}
+        php = any(name.endswith(".php") for name in names)
+        whole = "composer.json" in names or (php and sum(names.values()) > 1)
+        return inside[0].path if whole else directory
+    except OSError:
+        return directory
+
+
+_FEW: Final = 100
 Watched = Sequence[tuple[str, int, Sequence[tuple[str, int, int]]]]
 """Every directory: path, time of change; of its files that count: name, size, time of change.  Times in nanoseconds."""
 

@@ -153,6 +153,10 @@ def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]
     return part, library
 
 
+AROUND: Final = 20
+"""How many times larger than an application what lies in it may be."""
+
+
 def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str]:
     """Where most of a tree lies in one "library" below its root, that is the application itself."""
     sizes: dict[str, int] = {}
@@ -163,6 +167,9 @@ def _based(sources: tuple[SourceFile, ...]) -> tuple[tuple[SourceFile, ...], str
     base = max(own, key=lambda library: sizes[library], default="")
     if not base or sizes[base] <= 10 * sizes.get("", 0):
         return sources, ""
+    # An application may well be smaller than the framework that lies in it.
+    around = (name for name in sorted(own, key=len) if base.startswith(f"{name}/"))
+    base = next((name for name in around if sizes[name] * AROUND >= sizes[base]), base)
     return tuple(
         msgspec.structs.replace(file, part="own", library="")
         if file.library == base and file.part == "bundled"

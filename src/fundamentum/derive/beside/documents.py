@@ -148,7 +148,7 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         path = statement.key
         if PATH.fullmatch(path) and not path.startswith("/") and not {".", ".."}.intersection(path.split("/")):
             found.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
-    elif kind := _KINDS.get(statement.table[:-1]):
+    elif (kind := _KINDS.get(statement.table[:-1])) and statement.key != "disable_functions":  # advice on safety
         value = str(statement.value)
         keyed = kind in ("setting", "task")
         names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))

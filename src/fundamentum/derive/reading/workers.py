@@ -2,6 +2,7 @@
 
 import multiprocessing
 import os
+import re
 import signal
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Final, TypeVar
@@ -105,6 +106,23 @@ def work_in(root: str) -> None:
     _root = root
 
 
+_HALT: Final = re.compile(rb"\b__halt_compiler\s{0,9}\(\s{0,9}\)\s{0,9}(?:;|\?>)", re.I)
+"""Where PHP stops reading a file: what follows is data."""
+
+
+def _without_attached(data: bytes) -> bytes:
+    """A source file up to where PHP stops reading it: an archive that can be run is one, with all its files behind."""
+    if b"__halt_compiler" not in data and b"__HALT_COMPILER" not in data:
+        return data
+    for match in _HALT.finditer(data):
+        before = data[max(data.rfind(b"\n", 0, match.start()), 0) : match.start()]
+        binary = b"\0" in data[match.end() : match.end() + 64]
+        # In quotes, or in a block of text, it is what the program writes into a file of that kind.
+        if binary or not (before.count(b"'") % 2 or before.count(b'"') % 2 or b"<<<" in data[: match.start()]):
+            return data[: match.end()]
+    return data
+
+
 def contents(path: str, size: int = 0) -> bytes | None:
     """A source file, as far as it may be read; None: it cannot be.  ``size``: as it was when it was listed."""
     try:
@@ -117,7 +135,7 @@ def contents(path: str, size: int = 0) -> bytes | None:
         while len(data) == wanted < MAX_SIZE:  # it has grown since
             wanted = MAX_SIZE
             data += os.read(handle, MAX_SIZE - len(data))
-        return data
+        return _without_attached(data)
     except OSError:
         return None
     finally:

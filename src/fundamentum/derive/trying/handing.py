@@ -26,6 +26,8 @@ OF_CHECKS: Final = re.compile(
     re.I,
 )
 """How what is called looks whether a program can run."""
+_VIEWS: Final = re.compile(r"render|view|template|twig|display", re.I)
+"""How functions are called that show a page with what they are given."""
 _LEVEL: Final = re.compile(
     r"(?:['\"](?:is_?)?(?:required|mandatory|fatal|must|blocking|critical)['\"]\s*=>|\b(?:required|mandatory|fatal)\s*:)\s*(true\b|false\b|[01]\b)",
     re.I,
@@ -138,6 +140,8 @@ def _of_entry(element: Node) -> Outcome:
     if returned is not None and returned.type == "return_statement" and not function_around(returned):
         return "reports"  # a file that returns its results
     call = element.parent.parent if element.type == "argument" and element.parent is not None else None
+    if (view := parent_of(element, 4)) is not None and _VIEWS.search(called(view)):
+        return "reports" if OF_CHECKS.search(f"{text(view)[:80]} {text(element)[:40]}") else ""  # whoever shows it
     return "reports" if OF_CHECKS.search(f"{heading(element)} {text(call)[:40]} {text(element)[:40]}") else ""
 
 

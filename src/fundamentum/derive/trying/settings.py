@@ -44,6 +44,8 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
     if not _otherwise(trial, lowest) or _otherwise(trial, run(f"{PLENTY - 1}{unit}")):
         return  # nothing depends on it; or it is held against another setting, no number
     comes = trial.compared(lowest, (name,))
+    if not comes.outcome and _chooses_constants(trial.base, lowest):
+        return
     demands = comes.outcome in _DEMANDS and not comes.doubt
 
     def enough(value: str) -> bool:
@@ -68,6 +70,17 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
     asked = trial.place((name,), lowest)
     stops = demands and not need_not_be(asked.where)
     yield _wish(asked, directive, f">= {value}", f"ini_get('{directive}') is compared", stops)
+
+
+def _chooses_constants(base: Run, run: Run) -> bool:
+    """Whether two runs differ only in what a constant is defined as: a limit that is kept, or a usual one instead."""
+    parts = [part for one, other in ((run, base), (base, run)) for part, _ in one.new_beside(other)]
+    statements = [part for part in parts if part.type.endswith("_statement") and part.type not in _AROUND]
+    return bool(statements) and all(_DEFINES.match(part.text) for part in statements)
+
+
+_AROUND: Final = frozenset({"compound_statement", "if_statement"})
+_DEFINES: Final = re.compile(r"define\s*\([^,]+,\s*(?!true|false)", re.I)
 
 
 def _written(trial: Trial, directive: str, asking: Part) -> list[int]:

@@ -165,9 +165,13 @@ def _loaders(whole: Whole) -> Iterable[Entry]:
         yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
 
 
+_NO_NAMES: Final = frozenset("src htdocs www public html share php lib current web webroot upload".split())
+"""Directories that are called after what they hold."""
+
+
 def _name_of(root: str) -> str:
     path = PurePosixPath(root)
-    if path.name in ("src", "htdocs", "www", "public", "html", "share", "php", "lib", "current") and path.parent.name:
+    if path.name in _NO_NAMES and path.parent.name:
         return path.parent.name
     return path.name
 

@@ -75,6 +75,10 @@ _KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service",
     ("services",): "service",
     ("tasks",): "task",
 }
+_NO_NEEDS: Final = frozenset(
+    "disable_functions safe_mode register_globals magic_quotes_gpc magic_quotes_runtime".split()
+)
+"""Settings of which documents give advice on safety, or that no PHP has had for long."""
 _LOWER: Final = re.compile(r">=\s*(\d{1,2}(?:\.\d{1,3}){0,2})")
 
 
@@ -148,7 +152,7 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
         path = statement.key
         if PATH.fullmatch(path) and not path.startswith("/") and not {".", ".."}.intersection(path.split("/")):
             found.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
-    elif (kind := _KINDS.get(statement.table[:-1])) and statement.key != "disable_functions":  # advice on safety
+    elif (kind := _KINDS.get(statement.table[:-1])) and statement.key not in _NO_NEEDS:
         value = str(statement.value)
         keyed = kind in ("setting", "task")
         names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))

@@ -10,7 +10,7 @@ from tree_sitter import Node
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.families import LIMITS
 from fundamentum.derive.php_source.facts import Wish
-from fundamentum.derive.php_source.nodes import arguments, line, string, text
+from fundamentum.derive.php_source.nodes import arguments, line, parent_of, string, text
 from fundamentum.derive.php_source.source import Source
 from fundamentum.derive.statements.tables import rows
 from fundamentum.derive.statements.values import UNKNOWN, values
@@ -83,6 +83,10 @@ def programs_in(source: Source) -> Iterator[Wish]:
         node = source.at(match.start(2), match.end(2))
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
+            whole = node.parent
+            joined = parent_of(whole)
+            if joined is not None and joined.type == "binary_expression" and joined.named_children[0] != whole:
+                continue  # $root . '/bin/collect': one of the application's own
             yield Wish("command", name, "", line(node), f"'{match[1].decode('latin-1')}'")
             if match.re is STARTING:
                 yield Wish("function", "proc_open", "", line(node), "a process is started")

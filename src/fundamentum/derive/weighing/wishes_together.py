@@ -54,8 +54,10 @@ def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool
         if wish.kind == "setting" or not _DIAGNOSING.search(path)
         if not (wish.kind == "directory" and wish.how.startswith(_WRITING) and is_script(path))
     ]
+    scripts = {file.path.rpartition("/")[2] for file in tree.sources}
     for path, wish in _with_constants(each, whole, own_wishes):
-        if name := _named(tree, path, wish):
+        name = _named(tree, path, wish)
+        if name and not (wish.kind == "command" and name in scripts):  # one of its own is there
             found[wish.kind, name].append((path, wish))
     own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
     for path, wish in wishes_of_files(Path(tree.root), own):

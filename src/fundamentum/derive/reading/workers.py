@@ -1,5 +1,6 @@
 """Processes that share the work on a large tree."""
 
+import gc
 import multiprocessing
 import os
 import re
@@ -38,7 +39,8 @@ class Workers:
             # An interrupt from the keyboard reaches the whole group, but is for this process, which ends the others:
             # one that ended by itself would take its file along, and its result would be waited for without end.
             before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
-            self.pool = multiprocessing.get_context("fork").Pool(count)
+            # What they have from this one stays: nobody has to go through it for what is referred to no more.
+            self.pool = multiprocessing.get_context("fork").Pool(count, gc.freeze)
             signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
     def __enter__(self) -> "Workers":

@@ -84,7 +84,7 @@ def programs_in(source: Source) -> Iterator[Wish]:
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
             whole = node.parent
-            joined = parent_of(whole)
+            joined = parent_of(whole) if match[1].startswith((b"/bin/", b"/sbin/")) else None
             if joined is not None and joined.type == "binary_expression" and joined.named_children[0] != whole:
                 continue  # $root . '/bin/collect': one of the application's own
             yield Wish("command", name, "", line(node), f"'{match[1].decode('latin-1')}'")

@@ -88,6 +88,9 @@ SETTINGS: Final[Mapping[str, str]] = {
 """Directive → its value on a server where there is plenty."""
 
 
+_ENDS: Final = re.compile(r"\bthrow\b|\bexit\b|\bdie\b")
+
+
 class World:
     """One state of a server."""
 
@@ -199,7 +202,9 @@ class World:
         """Whether the program may write to a directory."""
         if isinstance(value, OneOf):
             return lifted(lambda one: self._writable(machine, one, part), value)
-        if not isinstance(value, str) and looks_at_requirements(machine.frame.code.path, ""):
+        above = part.function_above
+        ends = above is not None and _ENDS.search(above.text) is not None
+        if not isinstance(value, str) and (ends or looks_at_requirements(machine.frame.code.path, "")):
             self.opened(machine)
         entry = machine.frames[0].code.path if machine.frames[0].part is None else None
         name = directories.asked_as(value, entry)

@@ -2,8 +2,11 @@
 
 import re
 from collections.abc import Iterator
+from functools import cache
 from typing import Final
 
+from fundamentum.catalog.services import services
+from fundamentum.catalog.words import said
 from fundamentum.prose.lines import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement
 
@@ -38,9 +41,6 @@ _LOWEST: Final = _shape(
 _PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&|\s)\s*(<=?)\s*{VERSION}")
 _LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s*(?:or|and) (?:later|higher|newer))")
 _AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
-_OTHER: Final = r"\b(?:extensions?|modules?|librar(?:y|ies)|drivers?|ext-|pecl|redis|apache|nginx|\w*sql\w*|mariadb)"
-"""Of which a version behind it is, rather than of PHP before it."""
-_NEAR: Final = _shape(rf"{_PHP}(?:(?!{_OTHER})[^;]){{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
@@ -88,7 +88,7 @@ def _condition(text: str) -> str | None:
         versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda one: tuple(map(int, one.split("."))))
         if len(versions) > 1:
             return f">={versions[0]}, <={versions[-1]}"
-    for shape in (_OLDER, _SENT, _NEAR, _AFTER):
+    for shape in (_OLDER, _SENT, _near(), _AFTER):
         matches = [one[1] for one in shape.finditer(text) if _plausible(one[1])]
         if matches:
             return f">={matches[-1]}"
@@ -96,6 +96,14 @@ def _condition(text: str) -> str | None:
     if match and _plausible(match[1]) and (match[2] or not _FOUND.search(text)):
         return f">={match[1]}"
     return None
+
+
+@cache
+def _near() -> re.Pattern[str]:
+    """PHP and a version further on, with nothing between them that has versions of its own."""
+    products = "|".join(map(re.escape, [*said("web_servers"), *services()]))
+    other = rf"\b(?:extensions?|modules?|librar(?:y|ies)|drivers?|ext-|pecl|{products}|\w*sql\w*|mariadb)"
+    return _shape(rf"{_PHP}(?:(?!{other})[^;]){{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
 
 
 def _plausible(version: str) -> bool:

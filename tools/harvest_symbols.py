@@ -25,6 +25,8 @@ EVERYWHERE = {"core", "standard", "spl", "date", "pcre", "reflection", "hash", "
 ALWAYS = {"core", "standard", "spl", "date", "pcre", "reflection", "random"}
 # Only in the WebAssembly builds, or about the way PHP is run.
 NOT_EXTENSIONS = {"post_message_to_js", "wasm_memory_storage", "dns_polyfill", "readline_cli", "cli", "user", "sqlite"}
+# Older than the WebAssembly builds tell: some of these are made without the library for fonts, or for a format.
+OF_LIBRARIES = set("imagecreatefromwebp imagewebp imageftbbox imagefttext imagettfbbox imagettftext".split())
 # Packages that cannot be installed beside another of the list; their files are put in place without it.
 APART = ("gmagick", "yac")
 KINDS = ("functions", "classes", "constants", "directives", "schemes", "filters")
@@ -238,7 +240,8 @@ def main() -> None:
         asking = {branch for branch, report in web.items() if key[0] in report}
         if key[0] in EVERYWHERE:
             asking, having = set(web), set(debian)
-        when = span(one[key], having, two[key], asking) if key[0] in own or key[0] in EVERYWHERE else ""
+        follows = (key[0] in own or key[0] in EVERYWHERE) and name not in OF_LIBRARIES
+        when = span(one[key], having, two[key], asking) if follows else ""
         if key[0] in EVERYWHERE and not when:
             if kind in ("functions", "classes"):
                 everywhere[kind].add(name)

@@ -12,6 +12,10 @@ _ROW: Final = lazy_regex(r"<(/?)tr\b[^<>]{0,200}>", re.I)
 _CELL: Final = lazy_regex(r"</t[dh]\s*>", re.I)
 _ENTRY: Final = lazy_regex(r"<li\b[^<>]{0,200}>", re.I)
 _HEADING: Final = lazy_regex(r"(?:<details\b[^<>]{0,200}>\s{0,20})?<(?:h[1-6]|summary)\b[^<>]{0,200}>", re.I)
+_CODE: Final = lazy_regex(
+    r"^[ \t]*```[ \t]*(?:php|html?|twig|javascript|js|css|sql|python|java|go|c)\b(?:(?!\n[ \t]*```)[\s\S]){0,20000}",
+    re.M | re.I,
+)
 _FIRST_CELL: Final = lazy_regex(r"(\s*)\* - (.*)")
 _NEXT_CELL: Final = lazy_regex(r"\s+- (.*)")
 LOOKED_AT: Final = 20_000
@@ -25,8 +29,11 @@ def is_page(text: str) -> bool:
 
 
 def plain_rows(text: str) -> str:
-    """Rows of tables on one line each, entries of lists and headings with the signs that plain text has for them."""
-    return _without_elements(_without_cells(text))
+    """Rows of tables on one line each, entries of lists and headings with the signs that plain text has for them.
+
+    Source code that is shown as an example is left out.
+    """
+    return _without_elements(_without_cells(_CODE.sub(lambda block: "\n" * block[0].count("\n"), text)))
 
 
 def _without_cells(text: str) -> str:

@@ -62,6 +62,7 @@ _UNSURE: Final = re.compile(
 """Sentences about versions of PHP that ask for none."""
 _CASE: Final = re.compile(r"(?:if|when|unless)\b", re.I)
 """How advice begins for a case that need not be."""
+_OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
 _TESTED: Final = re.compile(r"\btested\b", re.I)
 _FOR_DEVELOPERS: Final = re.compile(
     r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
@@ -126,6 +127,8 @@ def _counts(line: Line, path: str, statement: Statement) -> bool:
     """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
     if _FOR_DEVELOPERS.search(line.heading):
         return False
+    if statement.table[0] == "settings" and statement.key not in line.text and not _OF_PHP.search(line.text):
+        return False  # another program's, or the application's own
     if statement.table[0] == "settings" and (_OF_SETTINGS.search(line.heading) or "php.ini" in line.text):
         return True
     named = "requirement" in path.rpartition("/")[2].lower() or installs_packages(line.text)

@@ -49,7 +49,7 @@ def php_of(
         upper = removed
     readable = bounds.readable()
     if not manifest.php and (said.lower() or said.upper()):
-        entry = _as_said(said, bound, lower, upper, remarks, base, lowest_stated(manifest), readable)
+        entry = _as_said(said, bound, lower, upper, remarks, base, manifest, readable)
         return entry, stated or bound, remarks
     return _entry(manifest, bound, lower, upper, remarks, said, readable), stated or bound, remarks
 
@@ -165,12 +165,12 @@ def _as_said(
     upper: Places,
     remarks: list[str],
     base: str,
-    of_libraries: str,
+    manifest: Manifest,
     readable: str,
 ) -> Entry:
     """What the program itself states, with what its source uses where it states nothing.
 
-    ``of_libraries``: the lowest branch that its libraries accept; ``readable``: the lowest that can read its source.
+    ``manifest``: what its libraries accept; ``readable``: the lowest branch that can read its source.
     """
     least, first_not = said.lower(), said.upper()
     stated = [one for one in (least, first_not) if one]
@@ -187,8 +187,9 @@ def _as_said(
         )
     if readable and branch_key(readable) > branch_key(_branch(low)):
         low = readable
+    of_libraries, told = lowest_stated(manifest), list[Place]()
     if of_libraries and (not low or branch_key(of_libraries) > branch_key(_branch(low))):
-        low = of_libraries
+        low, told = of_libraries, _of_libraries(manifest)
     text = f">={low}" if low else ""
     gone = upper[0][1].gone if upper else ""
     above = first_not and (not low or branch_key(_branch(first_not.version)) > branch_key(_branch(low)))
@@ -198,8 +199,12 @@ def _as_said(
         text += f", <{min(beyond, key=lambda version: branch_key(_branch(version)))}"
     against = [_place(path, construct, f"gone with PHP {construct.gone}") for path, construct in upper[:6]]
     uses = [_place(path, construct, f"since PHP {construct.since}") for path, construct in lower[:6]]
-    everything = (*places, *uses, *against)
+    everything = (*places, *told, *uses, *against)
     return Entry("php", (), "required", text.removeprefix(", "), "the program itself states it", everything)
+
+
+def _of_libraries(manifest: Manifest) -> list[Place]:
+    return [Place(where, 0, f"php {php}", "a library states it") for php, where in manifest.of_libraries[:6]]
 
 
 def _branch(version: str) -> str:
@@ -249,8 +254,7 @@ def _entry(
         except NotUnderstood:
             pass
         rule = "what its libraries state and its source uses"
-        told = (Place(where, 0, f"php {php}", "a library states it") for php, where in manifest.of_libraries[:6])
-        places = [*told, *places]
+        places = [*_of_libraries(manifest), *places]
     else:
         rule = "the constructs and functions that its source uses"
     if not text:

@@ -21,7 +21,7 @@ _CONTEXT: Final = lazy_regex(
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
-    "sync mysql".split()
+    "sync mysql http".split()
 )
 """Extensions that are words of everyday's language too."""
 _UNMISTAKABLE: Final = frozenset(

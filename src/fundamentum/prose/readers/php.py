@@ -32,6 +32,7 @@ _BETWEEN: Final = r"(?:\s*,\s*(?:(?:or|and)\s+)?|\s+(?:or|and)\s+|\s*[/|]\s*)(?:
 _RANGE: Final = _shape(
     rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-|–|—|to|through|until|up to(?: and including)?)\s*(?:PHP )?{VERSION}"
 )
+_OR_LATER: Final = _shape(LATER)
 _BOUNDS: Final = _shape(rf"{_PHP}s?[\s:(]*between {VERSION} and (?:PHP )?{VERSION}")
 _ONLY: Final = _shape(rf"{_PHP}[\s:(]*{VERSION} only\b|\bonly (?:with |on )?{_PHP}[\s:(]*{VERSION}(?!{LATER})")
 _LOWEST: Final = _shape(
@@ -80,7 +81,7 @@ def _condition(text: str) -> str | None:
     if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):
         return f">={only}, <={only}"
     if (match := _RANGE.search(text) or _BOUNDS.search(text)) and _plausible(match[1]) and _plausible(match[2]):
-        return f">={match[1]}, <={match[2]}"
+        return f">={match[1]}" if _OR_LATER.match(text, match.end()) else f">={match[1]}, <={match[2]}"
     lowest = _LOWEST.search(text) if "recommended" in text.lower() else None
     if lowest and _plausible(least := lowest[1] or lowest[2]):
         return f">={least}"

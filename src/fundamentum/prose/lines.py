@@ -36,6 +36,8 @@ _OF_LEVELS: Final = lazy_regex(
     re.I,
 )
 """Headings that tell how much something is needed, and what only with the one above them."""
+_ASKING: Final = lazy_regex(r"^\w.{0,60}\b(?:requires|require|needs|need)\s*$")
+"""How a line ends below which a list follows."""
 _GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
 """How a line begins that stands further in, and goes on with the one before."""
 _SENTENCE: Final = lazy_regex(r"(?<=[.!?;])\s+(?=[A-Z(\"'])")
@@ -91,7 +93,9 @@ def _of_text(text: str) -> Iterator[Line]:
         underlined = (
             bool(line.strip()) and _UNDERLINE.fullmatch(following) is not None and not _UNDERLINE.fullmatch(line)
         )
-        colon = line.rstrip().endswith(":") and len(line) < 90 and not _BULLET.match(line)
+        then = raw[number + 1] if not following.strip() and number + 1 < len(raw) else ""
+        asking = _ASKING.search(line) is not None and _BULLET.match(then) is not None
+        colon = (line.rstrip().endswith(":") or asking) and len(line) < 90 and not _BULLET.match(line)
         before_it = raw[number - 2] if number > 1 else ""
         before = before_it.strip()
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not _BULLET.match(line)

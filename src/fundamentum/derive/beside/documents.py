@@ -111,7 +111,26 @@ def documents(root: str, base: str) -> Said:
                 unsure = (about_versions and _UNSURE.search(line.text)) or (about_rights and _CASE.match(line.text))
                 if (plain or _counts(line, path, statement)) and not unsure:
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
+    said.others = _one_database(said.others)
     return said
+
+
+def _one_database(entries: list[Entry]) -> list[Entry]:
+    """The entries, all that are databases as one: an application works with one of those that documents name."""
+    databases = [entry for entry in entries if entry.kind == "database"]
+    parts = {name: part.strip() for one in databases for name, part in _alternatives(one)}
+    if len(databases) < 2:
+        return entries
+    value = " | ".join(parts.values())
+    together = msgspec.structs.replace(
+        databases[0], names=tuple(parts), value=value if value != " | ".join(parts) else "",
+        rule=f"{databases[0].places[0].path} says", places=tuple(one.places[0] for one in databases),
+    )  # fmt: skip
+    return [together if one is databases[0] else one for one in entries if one is databases[0] or one not in databases]
+
+
+def _alternatives(entry: Entry) -> list[tuple[str, str]]:
+    return list(zip(entry.names, (entry.value or " | ".join(entry.names)).split("|"), strict=True))
 
 
 def _files(root: str, base: str) -> Iterator[str]:

@@ -47,7 +47,7 @@ def read(line: Line) -> Iterator[Statement]:
     if bare := re.search(r"\b(?:file)\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s", line.text):
         yield from [Statement(("installation", "writable"), bare[1])] if "." in bare[1] else []
     for match in _PATH.finditer(line.text):
-        path = match[1].rstrip("/").removeprefix("./")
+        path = match[1].rstrip("/.").removeprefix("./")
         if path.lower() in _NO_NAMES:
             continue
         if not path or re.fullmatch(r"\d[\d./]*|https?:?", path) or path.startswith("//") or ".." in path:

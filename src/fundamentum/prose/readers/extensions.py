@@ -51,6 +51,8 @@ _ABSENT: Final = lazy_regex(
     r"turn off|must be disabled|switched off)\b",
     re.I,
 )
+_ELSE: Final = lazy_regex(r"\b(?:otherwise|or else|if not|without (?:it|them))\b", re.I)
+"""What stands in front of what happens where something is missing."""
 _NOT_NEEDED: Final = lazy_regex(
     r"\b(?:no longer|not|never|n't)\s+(?:be\s+|been\s+)?(?:needed|required?|necessary|needs?|mandatory)\b|"
     r"\bwithout (?:the )?(?:need|requirement)\b",
@@ -84,7 +86,7 @@ def read(line: Line) -> Iterator[Statement]:
     found = list(_named(line)) if not needless else []
     if not found:
         return
-    if _ABSENT.search(text):
+    if _ABSENT.search(_ELSE.split(text)[0]):
         yield from (Statement(("extensions", "absent"), name) for _, _, name in found)
         return
     for group in _grouped(found, text):
@@ -127,7 +129,9 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
-    listed = re.search(r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:", line.text, re.I)
+    listed = re.search(
+        r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:|\bPHP\b[^,;]{0,20}\bwith\b[^.]*,", line.text, re.I
+    )
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
     return bool(re.search(beside, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
 
@@ -159,6 +163,7 @@ def _words() -> re.Pattern[str]:
 def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     """Names that are joined by *or* or a slash as alternatives of one entry; each with the version behind it."""
     any_of = re.search(r"\b(?:at least one|one|any|either) of\b", text, re.I)
+    one_of_those = False
     groups: list[list[str]] = []
     end = -1
     for start, stop, name in found:
@@ -169,10 +174,12 @@ def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
         version = re.match(rf"[\"'`)\s]*(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:])
         least = re.match(r"[\"'`)\s]*(?:>=|≥|version|v|at least)", text[stop:])
         entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else _BRINGS.get(name, name)
-        if groups and (joined or (any_of and len(groups) == 1)):
+        behind = any_of is not None and start > any_of.start()
+        if groups and (joined or (behind and one_of_those)):
             groups[-1].append(entry)
         else:
             groups.append([entry])
+        one_of_those = behind
         end = stop
     for group in groups:
         yield " | ".join(dict.fromkeys(group))

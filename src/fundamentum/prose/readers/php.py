@@ -52,12 +52,16 @@ _BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|befo
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stable|supported|lts|beta)\)")
 """What stands behind one of several versions."""
+_OF_HEADING: Final = _shape(r"(?:(?:minimum|required|supported) )?versions?\b")
+"""How a line begins that is about what the heading above it names."""
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 
 
 def read(line: Line) -> Iterator[Statement]:
     """The condition on its version, and on its build."""
     text = line.text
+    if _OF_HEADING.match(text) and re.fullmatch(r"(?:.*: )?PHP", line.heading):
+        text = f"PHP {text}"
     if re.search(r"\b64[- ]?bit\b", text, re.I) and re.search(r"\bPHP\b|system|platform|build|server", text, re.I):
         yield Statement(("php",), 64, "bits")
     if re.search(r"\b(?:non|not)[- ]thread[- ]safe\b|\bNTS\b", text, re.I):

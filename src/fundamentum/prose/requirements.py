@@ -18,7 +18,8 @@ from fundamentum.prose.statement import Statement
 
 MAX_NOTE: Final = 200
 _GOES_ON: Final = lazy_regex(
-    r"(?:at least|minimum|we (?:require|need|recommend)|it (?:must|should|has to)|required|recommended|please "
+    r"(?:at least|minimum|we (?:require|need|recommend)|"
+    r"it (?:must|should|has to|is recommended)|required|recommended|please "
     r"(?:set|raise|"
     r"increase)|should be|must be)\b",
     re.I,

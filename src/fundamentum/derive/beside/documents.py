@@ -118,7 +118,10 @@ def documents(root: str, base: str) -> Said:
 def _one_database(entries: list[Entry]) -> list[Entry]:
     """The entries, all that are databases as one: an application works with one of those that documents name."""
     databases = [entry for entry in entries if entry.kind == "database"]
-    parts = {name: part.strip() for one in databases for name, part in _alternatives(one)}
+    parts: dict[str, str] = {}
+    for one in databases:
+        for name, part in _alternatives(one):
+            parts.setdefault(name, part.strip())  # what is recommended comes behind the least
     if len(databases) < 2:
         return entries
     value = " | ".join(parts.values())

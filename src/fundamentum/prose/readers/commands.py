@@ -21,6 +21,8 @@ _CONTEXT: Final = lazy_regex(
     r"\b(?:commands?|programs?|binar(?:y|ies)|executables?|tools?|utilit(?:y|ies)|command[- ]line|PATH|"
     r"/usr/(?:local/)?bin)\b"
 )
+_COMPLAINING: Final = lazy_regex(r"\bcomposer (?:detected|dependencies)\b", re.I)
+"""What a program says of itself where it is there."""
 _INSTALLED: Final = lazy_regex(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
 
 
@@ -29,7 +31,7 @@ def read(line: Line) -> Iterator[Statement]:
     level = level_of(line)
     under = re.search(r"\b(?:tools|programs|binaries|commands)\b", line.heading, re.I)
     about = _CONTEXT.search(line.text) is not None or under is not None
-    if re.search(r"\bextensions?\b", line.text, re.I) and not about:
+    if (re.search(r"\bextensions?\b", line.text, re.I) and not about) or _COMPLAINING.search(line.text):
         return
     for match in _names().finditer(line.text):
         name, rest = match[1].lower(), line.text[match.end() :]

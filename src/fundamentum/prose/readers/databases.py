@@ -21,6 +21,11 @@ _NAMES: Final = {
     "postgres": "postgresql",
     "sqlite": "sqlite",
 }
+_LEAST: Final = lazy_regex(
+    rf"\b(?:not supported|too old|found|installed|detected)\b.{{0,40}}?"
+    rf"\b{VERSION}(?: is)? (?:the minimum|(?:is )?required|needed|or )",
+    re.I,
+)
 _SIZE: Final = lazy_regex(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
 
 
@@ -34,7 +39,10 @@ def read(line: Line) -> Iterator[Statement]:
         if re.search(r"(?:php[-_ ]|pdo[-_ ]|extension\s)$", line.text[: match.start()], re.I):
             continue
         product = _NAMES[match[1].lower()]
-        found.setdefault(product, f"{product} >= {match[2]}" if match[2] and match[2] != "3" else product)
+        version = match[2]
+        if version and (least := _LEAST.search(line.text, match.end())):
+            version = least[1]  # the one that is there is told first
+        found.setdefault(product, f"{product} >= {version}" if version and version != "3" else product)
     if found:
         yield Statement(("database", level), " | ".join(found.values()), level=level)
     yield from _variables(line)

@@ -24,7 +24,8 @@ _NO_NAMES: Final = frozenset(
 )
 """Words that stand in front of *directory* and name none."""
 _WRITABLE: Final = lazy_regex(
-    r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\bcannot write\b|\b(?:could|can) ?not be "
+    r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\b(?:cannot|unable to) (?:write|create)\b|"
+    r"\b(?:could|can) ?not be "
     r"written\b|\bbeschreibbar\b|\baccessible en écriture\b|\bpermission denied\b|\bread-only\b",
     re.I,
 )

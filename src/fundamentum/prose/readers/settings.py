@@ -24,7 +24,8 @@ _PRESENT: Final = lazy_regex(
 _LEAST: Final = lazy_regex(
     r"(?:>=|≥|=>|at least|minimum(?: of| value)?(?: is)?|min\.?|should be(?: set to)?|must be(?: set to)?|has "
     r"to be|needs? to be|"
-    r"requires?d?|recommended(?: value)?(?: is)?|increase(?: it| this)?(?: to)?|raise(?: it)?(?: to)?|set(?: it|"
+    r"requires?d?|recommended(?: value)?(?: is)?|"
+    r"(?:higher|more|greater|larger) than|increase(?: it| this)?(?: to)?|raise(?: it)?(?: to)?|set(?: it|"
     r" this)? to|to|or more|or higher|=|:)"
     r"[\s:]*(?:at least |a minimum of )?(?=-?\d)",
     re.I,
@@ -43,11 +44,24 @@ _SET: Final = lazy_regex(
 _UNSET: Final = lazy_regex(
     r"\b(?:must be empty|should be empty|be unset|must not be set|should not be set|no value|in effect)\b", re.I
 )
+_ERRORS: Final = (
+    (r"allowed memory size of (\d{1,15}) bytes exhausted", "memory_limit", ">"),
+    (r"maximum execution time of (\d{1,9}) seconds? exceeded", "max_execution_time", ">"),
+    (r"content-length of (\d{1,15}) bytes exceeds the limit", "post_max_size", ">="),
+)
+"""What PHP itself says where a limit is reached: the limit that is too low, or what was sent."""
+_MORE_THAN: Final = lazy_regex(r"\b(?:higher|more|greater|larger) than\s*$", re.I)
+_SO_IT_IS: Final = lazy_regex(r"\bis (?:currently )?set to\s*$", re.I)
+_TO_BE: Final = lazy_regex(r"\b(?:make sure|ensure|verify|check|must|should|that)\b", re.I)
 
 
 def read(line: Line) -> Iterator[Statement]:
     """Each directive that a line names with what it must be."""
     level = level_of(line)
+    for shape, name, sign in _ERRORS:
+        if match := re.search(shape, line.text, re.I):
+            yield Statement(("settings", "required"), f"{sign} {match[1]}", name)
+            return
     found = list(_named(line.text))
     shared: str | None = None
     statements: list[Statement] = []
@@ -55,6 +69,8 @@ def read(line: Line) -> Iterator[Statement]:
         _, end, name = found[at]
         until = found[at + 1][0] if at + 1 < len(found) else len(line.text)
         between = line.text[end:until]
+        if _TO_BE.search(line.text, 0, found[at][0]):
+            between = re.sub(r"^(\W*)is set to\b", r"\1set to", between)
         condition = _condition(name, between) or (
             _condition(name, line.text[: found[at][0]]) if len(found) == 1 else None
         )
@@ -96,6 +112,7 @@ def _condition(name: str, text: str) -> str | None:
     if (
         switch
         and _OFF.search(text)
+        and not re.search(r"\b(?:should|must|has to|needs to) be (?:\w+ )?(?:to )?(?:on|enabled|1|true)\b", text, re.I)
         and not re.search(r"is (?:off|disabled)\b.*\b(?:must|should|need|enable)|is disabled[.!]?$", text, re.I)
     ):
         return "off"
@@ -136,10 +153,12 @@ def _number(name: str, text: str) -> str | None:
         value, letter = str(int(float(value) * 1024)), {"G": "M", "M": "K"}.get(letter, letter)
     if is_sized(name) and not letter and 0 < int(value) < 2048:
         letter = "M"
-    return f">= {value}{letter}"
+    return f"{'>' if _MORE_THAN.search(text, 0, best.start()) else '>='} {value}{letter}"
 
 
 def _preceded(text: str, at: int) -> bool:
+    if _SO_IT_IS.search(text, 0, at) and not _TO_BE.search(text, 0, at):
+        return False
     return any(match.end() == at for match in _LEAST.finditer(text)) and not any(
         match.end() == at and not re.search(r"should|must|need", match[0], re.I)
         for match in _PRESENT.finditer(text)

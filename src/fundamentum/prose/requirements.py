@@ -12,7 +12,8 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
-from fundamentum.prose.lines import Line, lines_of
+from fundamentum.prose.line import Line
+from fundamentum.prose.lines import lines_of
 from fundamentum.prose.readers import understood
 from fundamentum.prose.statement import Statement
 

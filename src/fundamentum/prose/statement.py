@@ -7,7 +7,7 @@ import msgspec
 
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs_value import Level
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 
 
 class Statement(msgspec.Struct, frozen=True):

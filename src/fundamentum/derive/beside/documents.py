@@ -18,7 +18,7 @@ from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
 from fundamentum.kinds.table_reader import PATH
 from fundamentum.kinds.web.need import is_module
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
 from fundamentum.untrusted.files import read_below

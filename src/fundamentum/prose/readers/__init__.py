@@ -6,7 +6,7 @@ An entry has ``read(line)``, which yields :class:`~fundamentum.prose.statement.S
 from collections.abc import Iterator
 
 from fundamentum import entries
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement
 
 

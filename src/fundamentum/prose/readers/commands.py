@@ -7,7 +7,7 @@ from typing import Final
 
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _ALSO: Final = frozenset(

@@ -6,7 +6,7 @@ from typing import Final
 
 from fundamentum.catalog.databases import names_of
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _PRODUCT: Final = lazy_regex(

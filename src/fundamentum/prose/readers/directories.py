@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _PATH: Final = lazy_regex(

@@ -11,7 +11,7 @@ from fundamentum.catalog import HARVESTED, canonical, catalogued
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(

@@ -7,7 +7,7 @@ from typing import Final
 from fundamentum.catalog import own_functions
 from fundamentum.catalog.symbols import providers
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _CALLED: Final = lazy_regex(r"(?<![\w>:$\\])([a-z_][a-z0-9_]{2,60})\(\)")

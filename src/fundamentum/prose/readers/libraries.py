@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.libraries import tables
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _WORDS: Final = {

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 

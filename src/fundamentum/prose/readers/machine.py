@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _AMOUNT: Final = r"(?<!\d)(\d{1,6}(?:\.\d{1,3})?)\s*([KMGT])i?B?"

@@ -7,7 +7,7 @@ from typing import Final
 
 from fundamentum.catalog.services import services
 from fundamentum.catalog.words import said
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement
 
 

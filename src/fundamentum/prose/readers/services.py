@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.services import services
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _TAIL: Final = (

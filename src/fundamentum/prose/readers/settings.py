@@ -8,7 +8,7 @@ from typing import Final
 from fundamentum.catalog import HARVESTED, directive_gone, facts, is_sized, is_switch
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _NUMBER: Final = lazy_regex(

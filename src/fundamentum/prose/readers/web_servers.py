@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 
 from fundamentum.catalog.words import said
-from fundamentum.prose.lines import Line
+from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement
 
 

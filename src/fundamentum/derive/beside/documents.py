@@ -12,13 +12,12 @@ import msgspec
 
 from fundamentum.catalog import branch_key
 from fundamentum.derive.beside.files_beside import files_in
-from fundamentum.derive.beside.packaged import installs_packages
+from fundamentum.derive.beside.telling_sentences import tells
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
 from fundamentum.kinds.table_reader import PATH
 from fundamentum.kinds.web.need import is_module
-from fundamentum.prose.line import Line
 from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
 from fundamentum.untrusted.files import read_below
@@ -39,35 +38,7 @@ _ENDINGS: Final = frozenset(
     ("", *".md .markdown .rst .adoc .asciidoc .txt .html .htm .cron .sample .example .dist".split())
 )
 _CRON: Final = frozenset({".cron", ".crontab"})
-_HEADING: Final = re.compile(
-    r"requir|prerequisite|dependenc|\byou(?:'ll| will)? need|before (?:you|installing)|system|compatib|"
-    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
-    r"vorausset|anforderung|requis",
-    re.I,
-)
-_OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
-"""Headings of what is set up for PHP."""
-_ITSELF: Final = re.compile(
-    r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
-    r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
-    r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies)\b[^:]{0,30}:|"
-    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
-    re.I,
-)
-_UNSURE: Final = re.compile(
-    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|end[- ]of[- ](?:life|support)|\bEOL\b|"
-    r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
-    re.I,
-)
-"""Sentences about versions of PHP that ask for none."""
-_CASE: Final = re.compile(r"(?:if|when|unless)\b", re.I)
-"""How advice begins for a case that need not be."""
-_OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
 _TESTED: Final = re.compile(r"\btested\b", re.I)
-_FOR_DEVELOPERS: Final = re.compile(
-    r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
-    re.I,
-)
 MAX_FILES: Final = 12
 MAX_SIZE: Final = 256 * 1024
 _KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {
@@ -105,11 +76,7 @@ def documents(root: str, base: str) -> Said:
             continue
         for line, statements in understood.sentences:
             for statement in statements:
-                # These say what they are about by themselves.
-                plain = statement.table[0] in ("tasks", "directories") and not _FOR_DEVELOPERS.search(line.heading)
-                about_versions, about_rights = statement.table == ("php",), statement.table[0] == "directories"
-                unsure = (about_versions and _UNSURE.search(line.text)) or (about_rights and _CASE.match(line.text))
-                if (plain or _counts(line, path, statement)) and not unsure:
+                if tells(line, path, statement):
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
     said.others = _one_database(said.others)
     return said
@@ -143,18 +110,6 @@ def _files(root: str, base: str) -> Iterator[str]:
         known = f"{dot}{ending}".lower() if stem else ""
         if known in _CRON or (known in _ENDINGS and _NAMES.fullmatch(stem or name)):
             yield path
-
-
-def _counts(line: Line, path: str, statement: Statement) -> bool:
-    """Whether a sentence stands under a heading about requirements, in a document about them, or says so itself."""
-    if _FOR_DEVELOPERS.search(line.heading):
-        return False
-    if statement.table[0] == "settings" and statement.key not in line.text and not _OF_PHP.search(line.text):
-        return False  # another program's, or the application's own
-    if statement.table[0] == "settings" and (_OF_SETTINGS.search(line.heading) or "php.ini" in line.text):
-        return True
-    named = "requirement" in path.rpartition("/")[2].lower() or installs_packages(line.text)
-    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text) or _ITSELF.search(line.heading))
 
 
 def _take(found: Said, statement: Statement, place: Place) -> None:

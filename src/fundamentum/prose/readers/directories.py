@@ -17,6 +17,11 @@ _MODE: Final = lazy_regex(
     r"\bchmod\s+(?:-\w+\s+)*(?:[0-7]?7[67][0-7]|[ugoa]*[+=]r?w[xX]?)\s+((?:(?:\./)?\w[\w./-]*(?:\s+|$)){1,20})"
 )
 """What a shell makes writable for the group, or for all."""
+_SEVERAL: Final = lazy_regex(
+    r"\b(?:directories|folders)\s+([\w-]+(?:(?:,\s*(?:and\s+)?|\s+and\s+)[\w/-]+){1,9})\s+"
+    r"(?:must|have to|need to|should|are)\b",
+    re.I,
+)
 _ENTRY: Final = lazy_regex(r"(?:\./)?([A-Za-z0-9_][\w-]*(?:/[\w.-]+)*)/?(?=$|\s+[-–(:])")
 """What a list of directories begins with."""
 _NO_NAMES: Final = frozenset(
@@ -47,6 +52,9 @@ def read(line: Line) -> Iterator[Statement]:
         return
     if bare := re.search(r"\b(?:file)\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s", line.text):
         yield from [Statement(("installation", "writable"), bare[1])] if "." in bare[1] else []
+    if several := _SEVERAL.search(line.text):
+        names = re.split(r",\s*(?:and\s+)?|\s+and\s+", several[1])
+        yield from (Statement(("directories", level), "writable", name, level) for name in names if "/" not in name)
     for match in _PATH.finditer(line.text):
         path = match[1].rstrip("/.").removeprefix("./")
         if path.lower() in _NO_NAMES:

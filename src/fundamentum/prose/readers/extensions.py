@@ -171,8 +171,10 @@ def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
         joined = re.fullmatch(
             r"[\"'`)\s]*(?:extension|module|library)?\s*(?:,?\s*\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(\s]*", between, re.I
         )
-        version = re.match(rf"[\"'`)\s]*(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:])
-        least = re.match(r"[\"'`)\s]*(?:>=|≥|version|v|at least)", text[stop:])
+        version = re.match(
+            rf"[\"'`)\s]*(?:,\s*(?=version))?(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:]
+        )
+        least = re.match(r"[\"'`)\s]*(?:,\s*(?=version))?(?:>=|≥|version|v|at least)", text[stop:])
         entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else _BRINGS.get(name, name)
         behind = any_of is not None and start > any_of.start()
         if groups and (joined or (behind and one_of_those)):

@@ -54,13 +54,18 @@ _REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stab
 """What stands behind one of several versions."""
 _OF_HEADING: Final = _shape(r"(?:(?:minimum|required|supported) )?versions?\b")
 """How a line begins that is about what the heading above it names."""
+_IS_PHP: Final = _shape(r"(?:.*: )?(?:required |minimum )?PHP(?: versions?)?")
+_OF_VERSION: Final = _shape(
+    r"(?:[>=^~]{0,2}\d[\d.x]{0,9}\+?|[>=^~]{1,2}|-|–|to|or|and|later|higher|newer|above|greater)"
+)
+"""A word of a line that names versions and nothing else."""
 _FOUND: Final = _shape(r"\b(?:your|current(?:ly)?|detected|found|running|installed)\b")
 
 
 def read(line: Line) -> Iterator[Statement]:
     """The condition on its version, and on its build."""
     text = line.text
-    if _OF_HEADING.match(text) and re.fullmatch(r"(?:.*: )?PHP", line.heading):
+    if (_OF_HEADING.match(text) or _only_versions(text)) and _IS_PHP.fullmatch(line.heading):
         text = f"PHP {text}"
     if re.search(r"\b64[- ]?bit\b", text, re.I) and re.search(r"\bPHP\b|system|platform|build|server", text, re.I):
         yield Statement(("php",), 64, "bits")
@@ -109,6 +114,12 @@ def _near() -> re.Pattern[str]:
     products = "|".join(map(re.escape, [*said("web_servers"), *services()]))
     other = rf"\b(?:extensions?|modules?|librar(?:y|ies)|drivers?|ext-|pecl|{products}|\w*sql\w*|mariadb)"
     return _shape(rf"{_PHP}(?:(?!{other})[^;]){{0,60}}?{_ASKS}[\s:]*{_LEAST}(?:PHP )?{VERSION}")
+
+
+def _only_versions(text: str) -> bool:
+    words = [word.strip(",.") for word in text.split()]
+    numbered = bool(words) and re.search(r"\d\.\d", words[0]) is not None
+    return numbered and all(_OF_VERSION.fullmatch(word) for word in words)
 
 
 def _plausible(version: str) -> bool:

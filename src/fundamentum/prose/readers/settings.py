@@ -72,7 +72,7 @@ def read(line: Line) -> Iterator[Statement]:
         if _TO_BE.search(line.text, 0, found[at][0]):
             between = re.sub(r"^(\W*)is set to\b", r"\1set to", between)
         condition = _condition(name, between) or (
-            _condition(name, line.text[: found[at][0]]) if len(found) == 1 else None
+            _condition(name, re.split(r"[,;]\s", line.text[: found[at][0]])[-1]) if len(found) == 1 else None
         )
         if condition is None and re.fullmatch(r"[\"'`\s]*(?:,|and|&|/|or)\s*[\"'`]*", between, re.I):
             condition = shared  # as of the one behind it

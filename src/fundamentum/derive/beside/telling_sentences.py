@@ -1,0 +1,62 @@
+"""Which sentences of a document tell what an application requires.
+
+They stand under a heading about requirements, in a document about nothing else, or say so themselves.
+"""
+
+import re
+from typing import Final
+
+from fundamentum.derive.beside.packaged import installs_packages
+from fundamentum.prose.line import Line
+from fundamentum.prose.statement import Statement
+
+_HEADING: Final = re.compile(
+    r"requir|prerequisite|dependenc|\byou(?:'ll| will)? need|before (?:you|installing)|system|compatib|"
+    r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
+    r"vorausset|anforderung|requis|\bPHP versions?\b",
+    re.I,
+)
+_OF_REQUIREMENTS: Final = re.compile(r"requirement|prerequisit|hosting", re.I)
+"""Names of documents that speak of nothing else."""
+_OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
+"""Headings of what is set up for PHP."""
+_ITSELF: Final = re.compile(
+    r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
+    r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
+    r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies|(?:PHP )?extensions|"
+    r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version \d|\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
+    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
+    re.I,
+)
+_UNSURE: Final = re.compile(
+    r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|end[- ]of[- ](?:life|support)|\bEOL\b|"
+    r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
+    re.I,
+)
+"""Sentences about versions of PHP that ask for none."""
+_CASE: Final = re.compile(r"(?:if|when|unless)\b", re.I)
+"""How advice begins for a case that need not be."""
+_OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
+_FOR_DEVELOPERS: Final = re.compile(
+    r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
+    re.I,
+)
+
+
+def tells(line: Line, path: str, statement: Statement) -> bool:
+    """Whether what a sentence of a document was understood as is something that the application requires."""
+    if _FOR_DEVELOPERS.search(line.heading):
+        return False
+    kind = statement.table[0]
+    if (kind == "php" and _UNSURE.search(line.text)) or (kind == "directories" and _CASE.match(line.text)):
+        return False
+    if kind in ("tasks", "directories"):
+        return True  # these say what they are about by themselves
+    if kind == "settings" and statement.key not in line.text and not _OF_PHP.search(line.text):
+        return False  # another program's, or the application's own
+    if kind == "settings" and (
+        _OF_SETTINGS.search(line.heading) or "php.ini" in line.text or line.text.startswith(("Set ", "set ", "Raise "))
+    ):
+        return True
+    named = _OF_REQUIREMENTS.search(path.rpartition("/")[2]) is not None or installs_packages(line.text)
+    return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text) or _ITSELF.search(line.heading))

@@ -51,7 +51,18 @@ CODE: dict[str, str] = {
     + "throw new E; }",
     "functions that call each other": "extension_loaded('imagick');"
     + "".join(f"function f{n}() {{ new Imagick; f{n * 7 % 400}(); f{n * 11 % 400}(); }}" for n in range(400)),
+    "ends of code in quotes": "echo 1, " + "'__halt_compiler();', " * 400_000,
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
+}
+
+
+DOCUMENTS: dict[str, str] = {
+    "a title": "# a" + " " * 240_000 + "x\n",
+    "a table": "a | b\n" + " " * 240_000 + "|x\n",
+    "dashes of a table": "a | b\n|" + "-" * 240_000 + "x\n",
+    "rows": "# a\n" + "<tr>" * 60_000,
+    "examples": "# a\n" + "```php\n" * 30_000,
+    "what is asked": "a" + " " * 240_000 + "requires\n\n- a\n",
 }
 
 
@@ -84,3 +95,12 @@ def test_manifests_without_end(tmp_path: Path) -> None:
     )
     (tmp_path / "package.xml").write_text("<package>" + "<a>" * 2_000_000)
     run("derive", tmp_path, "--fresh")
+
+
+@pytest.mark.parametrize("case", DOCUMENTS)
+def test_documents_as_nobody_writes_them(tmp_path: Path, case: str) -> None:
+    app = tmp_path / "app"
+    app.mkdir()
+    (app / "index.php").write_text("<?php echo curl_version();")
+    (app / "README.md").write_text(DOCUMENTS[case])
+    assert "curl" in run("derive", app, "--fresh").out

@@ -25,9 +25,10 @@ _ASKING: Final = lazy_regex(r"^\w.{0,60}\b(?:requires|require|needs|need)\s*$")
 """How a line ends below which a list follows."""
 _GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
 """How a line begins that stands further in, and goes on with the one before."""
-_COLUMNS: Final = lazy_regex(r"\s*\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?\s*")
+_COLUMNS: Final = lazy_regex(r"\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?")
 """The line below the names of a table's columns."""
 _NUMBERED: Final = lazy_regex(r"\s*(?:\d{1,2}\.)+\s+[A-Z][A-Z &/,-]{4,50}")
+_TITLE: Final = lazy_regex(r"(?:\s*#{1,6}|={1,6})\s+(?=\S)")
 _UNDERLINE: Final = lazy_regex(r"\s*([=\-~^\"#*+])\1{2,}\s*")
 
 
@@ -58,7 +59,7 @@ class _Reading:
         """All sentences, in order."""
         for number, line in enumerate(self.raw, 1):
             following = self._at(number + 1)
-            if "|" in line and "|" in following and _COLUMNS.fullmatch(following):
+            if "|" in line and "|" in following and _COLUMNS.fullmatch(following.strip()):
                 yield from self._closed()
                 self.columns = _plain(line)
             elif not line.strip() or _UNDERLINE.fullmatch(line):
@@ -86,13 +87,14 @@ class _Reading:
     def _heading(self, number: int, line: str) -> tuple[str, bool] | None:
         """The words of a heading, and whether it only introduces what follows; None: it is none."""
         following, before = self._at(number + 1), self._at(number - 1).strip()
-        titled = re.match(r"(?:\s*#{1,6}|={1,6})\s+(.*?[A-Za-z].*?)\s*[#=]*$", line)
+        marked = _TITLE.match(line)
+        titled = line[marked.end() :].rstrip().rstrip("#=").rstrip() if marked else ""
         underlined = _UNDERLINE.fullmatch(following) is not None
         entry = _BULLET.match(line) is not None
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not entry
         shouted = shouted or (not before and not following.strip() and _NUMBERED.fullmatch(line) is not None)
-        if titled or underlined or shouted:
-            return _plain(titled[1] if titled else line).rstrip(":"), False
+        if re.search(r"[A-Za-z]", titled) or underlined or shouted:
+            return _plain(titled or line).rstrip(":"), False
         asking = _ASKING.search(line) and not following.strip() and _BULLET.match(self._at(number + 2))
         introduces = (line.rstrip().endswith(":") or asking) and len(line) < MAX_HEADING and not entry
         return (_plain(line).rstrip(":"), True) if introduces else None

@@ -1,6 +1,7 @@
 """Processes that share the work on a large tree."""
 
 import gc
+import itertools
 import multiprocessing
 import os
 import re
@@ -112,15 +113,21 @@ _HALT: Final = re.compile(rb"\b__halt_compiler\s{0,9}\(\s{0,9}\)\s{0,9}(?:;|\?>)
 """Where PHP stops reading a file: what follows is data."""
 
 
+MAX_HALTS: Final = 100
+MAX_LINE: Final = 2000
+"""Bytes of a line that are looked at in front of it."""
+
+
 def _without_attached(data: bytes) -> bytes:
     """A source file up to where PHP stops reading it: an archive that can be run is one, with all its files behind."""
     if b"__halt_compiler" not in data and b"__HALT_COMPILER" not in data:
         return data
-    for match in _HALT.finditer(data):
-        before = data[max(data.rfind(b"\n", 0, match.start()), 0) : match.start()]
+    block = data.find(b"<<<") if b"<<<" in data else len(data)
+    for match in itertools.islice(_HALT.finditer(data), MAX_HALTS):
+        before = data[max(match.start() - MAX_LINE, 0) : match.start()].rpartition(b"\n")[2]
         binary = b"\0" in data[match.end() : match.end() + 64]
         # In quotes, or in a block of text, it is what the program writes into a file of that kind.
-        if binary or not (before.count(b"'") % 2 or before.count(b'"') % 2 or b"<<<" in data[: match.start()]):
+        if binary or not (before.count(b"'") % 2 or before.count(b'"') % 2 or block < match.start()):
             return data[: match.end()]
     return data
 

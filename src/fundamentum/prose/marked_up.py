@@ -13,7 +13,8 @@ _CELL: Final = lazy_regex(r"</t[dh]\s*>", re.I)
 _ENTRY: Final = lazy_regex(r"<li\b[^<>]{0,200}>", re.I)
 _HEADING: Final = lazy_regex(r"(?:<details\b[^<>]{0,200}>\s{0,20})?<(?:h[1-6]|summary)\b[^<>]{0,200}>", re.I)
 _CODE: Final = lazy_regex(
-    r"^[ \t]*```[ \t]*(?:php|html?|twig|javascript|js|css|sql|python|java|go|c)\b(?:(?!\n[ \t]*```)[\s\S]){0,20000}",
+    r"^[ \t]*```[ \t]*(?:(?:php|html?|twig|javascript|js|css|sql|python|java|go|c)\b|\n[ \t]*(?:<\?php|/\*))"
+    r"(?:(?!\n[ \t]*```)[\s\S]){0,20000}",
     re.M | re.I,
 )
 _FIRST_CELL: Final = lazy_regex(r"(\s*)\* - (.*)")
@@ -25,7 +26,10 @@ LOOKED_AT: Final = 20_000
 def is_page(text: str) -> bool:
     """Whether a text is a page of HTML, rather than one with elements of it in between."""
     start = text[:LOOKED_AT]
-    return bool(_PAGE.search(start) or (_ELEMENTS.search(start) and not _TITLED.search(start)))
+    titled, page = _TITLED.search(start), _PAGE.search(start)
+    if page and not (titled and titled.start() < page.start()):  # below a title, it is an example
+        return True
+    return _ELEMENTS.search(start) is not None and not titled
 
 
 def plain_rows(text: str) -> str:

@@ -23,6 +23,8 @@ _BULLET: Final = lazy_regex(
 """What stands before an entry of a list; five stars are the times of a scheduled program."""
 _ASKING: Final = lazy_regex(r"^\w.{0,60}\b(?:requires|require|needs|need)\s*$")
 """How a line ends below which a list follows."""
+_LEADING: Final = lazy_regex(r"\W{0,4}[A-Z][\w'’/()-]*(?: [\w'’/()&-]+){0,5}\W{0,4}(?<![.;,!?])")
+"""A few words on a line of their own, above a list."""
 _GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
 """How a line begins that stands further in, and goes on with the one before."""
 _COLUMNS: Final = lazy_regex(r"\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?")
@@ -95,7 +97,9 @@ class _Reading:
         shouted = shouted or (not before and not following.strip() and _NUMBERED.fullmatch(line) is not None)
         if re.search(r"[A-Za-z]", titled) or underlined or shouted:
             return _plain(titled or line).rstrip(":"), False
-        asking = _ASKING.search(line) and not following.strip() and _BULLET.match(self._at(number + 2))
+        below = following if following.strip() else self._at(number + 2)
+        leading = not before and _LEADING.fullmatch(line.strip()) is not None
+        asking = (leading or (_ASKING.search(line) and not following.strip())) and _BULLET.match(below)
         introduces = (line.rstrip().endswith(":") or asking) and len(line) < MAX_HEADING and not entry
         return (_plain(line).rstrip(":"), True) if introduces else None
 

@@ -56,6 +56,15 @@ CHOSEN: Final = "a sample of its configuration chooses it"
 _COMMENTS: Final = ("#", ";", "//", "*", "/*")
 
 
+def offered_databases(root: str, base: str) -> dict[str, Place]:
+    """The extensions for databases that samples choose or offer, each with the first place."""
+    offered: dict[str, Place] = {}
+    for extension, place in _choices(root, base.strip("/")):
+        if extension in _DRIVERS.values() and not _already(extension, set(offered)):
+            offered[extension] = place
+    return offered
+
+
 def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that samples choose, but those that are ``named`` by something else already.
 

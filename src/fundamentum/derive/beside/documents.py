@@ -27,6 +27,7 @@ _FOLDERS: Final = (
     "doc/admin", "doc/en", "cron", "etc", "etc/cron.d", "contrib",
 )  # fmt: skip
 _NAMES: Final = re.compile(
+    r"(?:\d{1,2}[-_. ]+)?"
     r"(?:readme|liesmich|lisezmoi|leeme|leggimi|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|"
     r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting|server|system|quick[-_ ]?start|admin\w*|"
     r"operat(?:ion|ing|or)\w*|maintenance|(?:background|schedul\w*)[-_ ]?(?:jobs?|tasks?)|production)[\w.-]*|"

@@ -25,12 +25,14 @@ _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
     r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies|(?:PHP )?extensions|"
     r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version \d|\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
-    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\+)|\bPHP\b.{0,30}\bextensions?\b",
+    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\d\+)|\bPHP\b.{0,30}\bextensions?\b",
     re.I,
 )
 _UNSURE: Final = re.compile(
     r"no longer|not (?:yet )?(?:been )?(?:tested|supported)|may work|dropped|end[- ]of[- ](?:life|support)|\bEOL\b|"
-    r"if you(?:'re| are)? (?:use|using|need|run)|(?:with|adds?|new) support for PHP|(?:download|enable) .{0,20}PHP",
+    r"if you(?:'re| are)? (?:use|using|need|run)|"
+    r"(?:with|adds?|new|latest) support for PHP|(?:download|enable) .{0,20}PHP|"
+    r"\bPHP ?[5-9][\d.]*(?:'?s)? ?\W{0,3}(?:#\[\w+\]\W )?(?:attributes?|features?|enums?|syntax|annotations?)\b",
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""

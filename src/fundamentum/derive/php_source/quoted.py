@@ -8,18 +8,22 @@ from typing import Final
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.derive.families import SWITCHED_OFF
+from fundamentum.derive.php_source.imports import full_name, imports_in
 from fundamentum.derive.php_source.source import CHECKS
 
 TAKING: Final = frozenset(
     b"array_map array_filter array_walk array_walk_recursive array_reduce usort uasort uksort call_user_func "
     b"call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
-    b"array_uintersect array_diff_ukey".split()
+    b"array_uintersect array_diff_ukey fromcallable".split()
 )
-_GIVEN: Final = re.compile(rb"\s*\([^'\"();]{0,80}['\"](\w+)['\"]")
+_GIVEN: Final = re.compile(rb"\s*\((?:\s*array\s*\()?[^'\"();]{0,80}['\"]\\{0,2}(\w+)(?:::\w+)?['\"]")
 
 
 def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:
-    """Where the name of a function stands in a string that is given to one of the ``words`` which call it."""
+    """Where the name of a function, or of a class, stands in a string that is given to one of the ``words``.
+
+    These call what they are given: ``array_map('mb_strtolower', ...)``, ``call_user_func(['Collator', 'create'])``.
+    """
     for word in words & TAKING:
         at = lowered.find(word)
         while at >= 0:
@@ -87,7 +91,8 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
                 if not group and kind != "constant":
                     return True  # the name stands in a variable
                 # Constants are told apart by case, all others are not.
-                if group and of_extension(kind, data[match.start(group) : match.end(group)].decode("latin-1")):
+                named = data[match.start(group) : match.end(group)].decode("latin-1") if group else ""
+                if group and of_extension(kind, full_name(named, imports_in(data)) if group == 2 else named):
                     return True
             at = lowered.find(word, at)
     return False

@@ -33,6 +33,8 @@ class Names:
         self.spans: list[tuple[int, int, str]] = []
         self.imports: dict[tuple[str, str], str] = {}
         """(kind, alias in lower case) → full name."""
+        self.spelled: dict[str, str] = {}
+        """Full name in lower case → as the import has it."""
 
     def namespace(self, at: int) -> str:
         """The namespace of a place, in lower case without the last backslash."""
@@ -135,6 +137,7 @@ class Source:
                 name = text(child)
         full = (prefix + name).lstrip("\\")
         short = text(alias) if alias is not None else full.rpartition("\\")[2]
+        self.names.spelled[full.lower()] = full
         if kind == "constant":
             self.names.imports[kind, short.lower()] = full
         else:
@@ -222,7 +225,8 @@ def reference(source: Source, node: Node) -> Reference | None:
         if field(place, "function") != target:
             return None
         own, plain = source.names.function_names("function", written, at)
-        return Reference("function", plain.lower(), own, place) if plain else None
+        name = plain.lower() or (own if provided("function", own) else "")  # some extensions' have a namespace
+        return Reference("function", name, own, place) if name else None
     if kind in _DEFINITIONS:
         if field(place, "name") != target:
             return None

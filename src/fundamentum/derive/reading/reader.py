@@ -16,8 +16,6 @@ from fundamentum.derive.php_source.facts import FileFacts, Syntax, Use, Wish
 from fundamentum.derive.php_source.nodes import (
     ancestors,
     arguments,
-    called,
-    field,
     line,
     names_around,
     string,
@@ -26,8 +24,9 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
-from fundamentum.derive.reading.spots import Spots, places_of
-from fundamentum.derive.reading.words import interesting, telling_names, words_in
+from fundamentum.derive.reading.connection_strings import compared, connection, given_to_connection
+from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
+from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.extension_lists import named_lists
@@ -128,7 +127,7 @@ class _Reader:
         aliases = {
             short.encode("latin-1")
             for (kind, short), full in self.source.names.imports.items()
-            if short != full.rpartition("\\")[2].lower() and provided(kind if kind != "const" else "constant", full)
+            if brings(kind, short, full)
         }
         places = {place for alias in aliases for place in places_of(self.lowered, alias)}
         for start, end in sorted(places.union(self.spots.words)) if places else self.spots.words:
@@ -157,9 +156,12 @@ class _Reader:
                 yield from self._use("directive", string(first) or "", found.node, weak=True)
         if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
             self.connects = True
-        yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own)
+        shown = self.source.names.spelled.get(found.name, "") if text(node).lower() != found.name else ""
+        yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own, shown=shown)
 
-    def _use(self, kind: str, name: str, node: Node, *, weak: bool = False, own: str = "") -> Iterator[Use]:
+    def _use(
+        self, kind: str, name: str, node: Node, *, weak: bool = False, own: str = "", shown: str = ""
+    ) -> Iterator[Use]:
         symbols = providers(kind, name)  # type: ignore[arg-type]
         if not symbols:
             return
@@ -175,7 +177,7 @@ class _Reader:
         guard, names = self.guards.around(node, extensions)
         if not guard and not weak and not names:
             self.plain[extensions[0], scope] += 1
-        shown = text(node) if kind == "class" and node.type == "name" else _shown(kind, name)
+        shown = shown or _written(node) if kind == "class" and node.type == "name" else _shown(kind, name)
         behind = self.guards.behind(node, extensions) if not guard and not weak else ()
         yield Use(extensions, kind, shown, line(node), guard, names, weak, scope, own, function, behind)
 
@@ -198,16 +200,29 @@ class _Reader:
         return False
 
     def _called_by_name(self) -> Iterator[Use]:
-        """Functions named in strings: given to a function that calls them, or called through a variable."""
+        """Functions and classes named in strings, for another function to call them, or through a variable."""
         for start, end in self.spots.called_by_name:
             node = self._string_at(start)
-            if node is not None and node.start_byte == start and node.end_byte == end:
-                yield from self._use("function", self.data[start:end].decode("latin-1").lower(), node)
+            if node is not None and not self.data[node.start_byte : start].strip(b"\\"):
+                given = self.data[start:end].decode("latin-1").lower()
+                kind = "function" if provided("function", given) else "class"
+                if kind == "function" or CALLS_METHOD.search(self.lowered[max(start - 60, 0) : end + 2]):
+                    yield from self._use(kind, given, node)
         for match in self.spots.variables:
             name = re.search(rb"(\$\w+)\s*$", self.lowered[max(match.start() - 80, 0) : match.start()])
             node = self._string_at(match.start(1))
             if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
                 yield from self._use("function", match[1].decode("latin-1"), node)
+        for match in self.spots.classes:
+            node = self.source.at(*match.span(2 if match[2] else 3))
+            if (
+                node is not None
+                and node.type != "comment"
+                and re.search(rb"\bnew\s+%s\b" % re.escape(match[1]), self.lowered)
+            ):
+                written = (match[2] or match[3]).decode("latin-1").replace("\\\\", "\\")
+                full = written if match[2] else self.source.names.class_name(written, node.start_byte)
+                yield from self._use("class", full, node)
         for match in self.spots.constants:
             if self._string_at(match.start(1)) is not None:
                 self.constants.append(self.data[match.start(1) : match.end(1)].decode("latin-1"))
@@ -218,18 +233,18 @@ class _Reader:
             group = "at" if match["at"] else "name"
             driver = match[group].decode().lower()
             extension = driver if group == "name" else f"pdo_{driver}"
-            for use in self._in_string(match.start(group), extension, "connection", _connection(driver)):
+            for use in self._in_string(match.start(group), extension, "connection", connection(driver)):
                 node = self._string_at(match.start(group))
-                alone = group == "name" or node is None or not _given_to_connection(self.source, node)
+                alone = group == "name" or node is None or not given_to_connection(self.source, node)
                 # The text stands by itself; what makes a connection of it may never run.
                 yield msgspec.structs.replace(use, guard="chosen") if alone and not use.guard else use
         for match in self.spots.databases if self.connects else ():
             driver = match[1].decode().lower()
-            for use in self._in_string(match.start(1), f"pdo_{driver}", "connection", _connection(driver)):
+            for use in self._in_string(match.start(1), f"pdo_{driver}", "connection", connection(driver)):
                 yield msgspec.structs.replace(use, guard="chosen", names=())
         for start, kind, extension, name in self.spots.streams:
             node = self._string_at(start)
-            weak = node is not None and _compared(node)
+            weak = node is not None and compared(node)
             for use in self._in_string(start, extension, kind, name):
                 yield msgspec.structs.replace(use, weak=True) if weak else use
 
@@ -253,32 +268,12 @@ class _Reader:
                 yield match[1].decode("latin-1")
 
 
-def _compared(written: Node) -> bool:
-    """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
-    for above, _ in ancestors(written):
-        if above.type == "binary_expression":
-            return text(field(above, "operator")) != "."
-        if above.type == "function_call_expression":
-            return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
-        if above.type in ("array_element_initializer", "case_statement"):
-            return True
-        if above.type.endswith("_statement") or above.type == "assignment_expression":
-            return False
-    return False
-
-
-def _connection(driver: str) -> str:
-    return f"connection to {driver.removeprefix('pdo_')}"
-
-
-def _given_to_connection(source: Source, node: Node) -> bool:
-    """Whether a string stands within ``new PDO(...)``."""
-    for parent, _ in ancestors(node):
-        if parent.type == "object_creation_expression":
-            return "pdo" in text(parent)[:40].lower()
-        if parent.type.endswith("_statement"):
-            return False
-    return False
+def _written(name: Node) -> str:
+    """A name as it is written, with its namespace."""
+    above = name.parent
+    if above is not None and above.type == "namespace_name" and above.parent is not None:
+        above = above.parent
+    return text(above).lstrip("\\") if above is not None and above.type == "qualified_name" else text(name)
 
 
 def _shown(kind: str, name: str) -> str:

@@ -27,7 +27,7 @@ from fundamentum.derive.php_source.quoted import (
 )
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.php_source.syntax import RULES, Rules
-from fundamentum.derive.reading.spots import streams_in
+from fundamentum.derive.reading.spots import CALLED_VARIABLE, MADE_VARIABLE, NAMED_CLASS, NAMED_IN_VARIABLE, streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, telling_names, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
 from fundamentum.derive.statements import asking_calls, limit_tables, removed_functions, uploaded_sizes, version_gates
@@ -142,6 +142,11 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     lowered = data.lower()
     if words & TAKING:
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
+    if CALLED_VARIABLE.search(code):
+        words |= {match[1] for match in NAMED_IN_VARIABLE.finditer(lowered)} & interesting()
+    if MADE_VARIABLE.search(code):
+        named = (match[2] or b"" for match in NAMED_CLASS.finditer(lowered))
+        words |= {name.replace(b"\\\\", b"\\") for name in named} & interesting()
     extensions = extensions_of(words)
     if (connects := b"pdo" in lowered) or b"dsn" in lowered:
         extensions |= drivers_in(lowered, connects=connects)

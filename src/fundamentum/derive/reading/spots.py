@@ -16,7 +16,16 @@ from fundamentum.derive.php_source.quoted import (
 )
 from fundamentum.derive.reading.words import interesting
 
-_VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
+NAMED_IN_VARIABLE: Final = re.compile(rb"=\s*['\"]([a-z_]\w+)['\"]\s*;")
+"""What may be the name of a function, and is given to a variable."""
+CALLED_VARIABLE: Final = re.compile(rb"\$\w++\s*+\(")
+NAMED_CLASS: Final = re.compile(rb"(\$\w+)\s*=\s*(?:['\"]\\{0,2}([a-z_][\w\\]*)['\"]|\\?([a-z_][\w\\]*)::class)\s*;")
+"""The same of a class."""
+CALLS_METHOD: Final = re.compile(
+    rb"(?:call_user_func(?:_array)?|fromcallable)\s*\(\s*(?:\[|array\s*\()\s*['\"]\\{0,2}\w+['\"]\s*,|::\Z"
+)
+"""How the name of a class is given to what calls a method of it."""
+MADE_VARIABLE: Final = re.compile(rb"\bnew\s+\$\w")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
@@ -34,8 +43,12 @@ class Spots:
         """Where an interesting word stands."""
         self.called_by_name = list(called_by_name(lowered, words))
         """Names of functions in quotes that are given to a function that calls them."""
-        self.variables = [m for m in _VARIABLE.finditer(lowered) if providers("function", m[1].decode("latin-1"))]
+        self.variables = [
+            m for m in NAMED_IN_VARIABLE.finditer(lowered) if providers("function", m[1].decode("latin-1"))
+        ]
         """The same, given to a variable."""
+        self.classes = list(NAMED_CLASS.finditer(lowered)) if MADE_VARIABLE.search(lowered) else []
+        """Names of classes that are given to a variable."""
         self.constants = [
             match
             for match in _DEFINE.finditer(lowered)

@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, follows_php, providers, symbols
 from fundamentum.derive.php_source.bare_code import NAMING
-from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.php_source.source import CHECKS, provided
 from fundamentum.derive.statements import asking_calls, version_gates
 from fundamentum.derive.statements.wishes import CALLS
 
@@ -125,9 +125,35 @@ def _after_keyword(code: bytes, at: int) -> bool:
     return len(rest) < len(before) and rest.endswith(_BEFORE_CLASSES)
 
 
-def _spaced(word: bytes, code: bytes) -> Iterator[bytes]:
+def brings(kind: str, short: str, full: str) -> bool:
+    """Whether an import gives a short name to something of an extension's, or to a namespace that one provides in."""
+    if provided(kind, full):
+        return "\\" in full or short != full.lower()
+    inside = f"{full.lower()}\\".encode("latin-1", "replace")
+    return any(name.startswith(inside) for name in _tables().spaces.get(inside.partition(b"\\")[0], ()))
+
+
+def _imported(name: bytes, code: bytes, there: frozenset[bytes]) -> bool:
+    """Whether a namespace that a name is in is imported, and what follows it stands in code: ``use Ds\\{Map, Set};``"""
+    space, _, last = name.rpartition(b"\\")
+    if last not in there or b"use " not in code:
+        return False
+    parts = space.split(b"\\")
+    spaces = (b"\\".join(parts[:number]) for number in range(1, len(parts) + 1))
+    return any(b"use " + begin + one + sign in code for one in spaces for begin in _BEGIN for sign in _IMPORTING)
+
+
+_BEGIN: Final = (b"", b"\\", b"function ")
+_IMPORTING: Final = (b"\\{", b"\\ {", b";", b" as ")
+"""What stands before and behind a namespace that is imported, or of which several names are."""
+
+
+def _spaced(word: bytes, code: bytes, there: frozenset[bytes]) -> Iterator[bytes]:
     """What extensions provide in a namespace that begins with a word, as far as it stands in code."""
     for name in _tables().spaces.get(word, ()):
+        if name not in code and _imported(name, code, there):
+            yield name
+            continue
         at = code.find(name)
         while at >= 0:
             before = code[max(at - 2, 0) : at]
@@ -148,7 +174,7 @@ def words_in(code: bytes, there: frozenset[bytes], of: frozenset[bytes]) -> froz
     for word in found:
         if word not in tables.everyday or _stands_for_symbol(word, code, substitutes):
             out.add(word)
-        if word in tables.spaces and word + b"\\" in code and (names := list(_spaced(word, code))):
+        if word in tables.spaces and word + b"\\" in code and (names := list(_spaced(word, code, there))):
             out.update((word, *names))
     return frozenset(out)
 

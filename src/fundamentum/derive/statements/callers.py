@@ -6,18 +6,15 @@ A class, a function or a file that uses an extension without a check is protecte
 what stands around that place, or by what the place itself is reached from.
 """
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from typing import Final, NamedTuple
+from typing import Final
 
 from fundamentum.derive.application.tree import Each, SourceFile
-from fundamentum.derive.families import CHOOSABLE, words_for
-from fundamentum.derive.php_source.bare_code import all_words
+from fundamentum.derive.families import words_for
 from fundamentum.derive.php_source.facts import Guard, Use
-from fundamentum.derive.php_source.nodes import Patience, names_around
-from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.guards import GUARDS, Guards
+from fundamentum.derive.statements.guards import GUARDS
+from fundamentum.derive.statements.reaching import Key, Place, counted_in, places_in, unprotected
 
 MAX_PLACES: Final = 12
 """Places that reach one thing: what more reach is no part that is done without."""
@@ -26,24 +23,10 @@ MAX_STEPS: Final = 3
 MAX_LOOKED_UP: Final = 2
 """How far up it is asked whether what reaches something can be protected at all."""
 
-Key = tuple[str, str]
-"""``class``, ``function`` or ``file``, and its name in lower case."""
 Sought = tuple[Key, str]
 """What uses an extension, and the extension."""
 Reached = Mapping[Sought, Guard]
 """What protects each place that reaches it."""
-
-
-class Place(NamedTuple):
-    """Where something is made, called or included."""
-
-    key: Key
-    guards: Mapping[str, Guard]
-    """Extension → what stands around the place."""
-    names: tuple[str, ...]
-    """What the conditions around it speak of."""
-    scope: str
-    function: str
 
 
 Protects = Callable[[str, Place, str], Guard]
@@ -88,7 +71,8 @@ class Callers:
         known: set[Sought] = set()
         more = {(key, extension) for extension, keys in standing for key in keys}
         for _ in range(MAX_STEPS):
-            self._look_for({key for key, _ in more})
+            parts = {part for one in more if one[1] in asked for part in _first_part(*one)}
+            self._look_for({key for key, _ in more} | parts)
             reached |= {one: "checked" for one in more if self._made_by_name(one, asked)}
             lost = {
                 extension
@@ -117,14 +101,13 @@ class Callers:
         return sum(self._numbers[key] for key in keys)
 
     def _made_by_name(self, one: Sought, asked: Collection[str]) -> bool:
-        """Whether nothing names a class that is called after an extension: its name is put together."""
+        """Whether nothing names a class, or a file, that is called after an extension: its name is put together."""
         (kind, name), extension = one
-        return (
-            kind == "class"
-            and not self._numbers[one[0]]
-            and extension in asked
-            and any(word in name for word in words_for(extension))
-        )
+        if extension not in asked or self._numbers[one[0]]:
+            return False
+        if kind == "file":
+            return any(self._numbers[part] for part in _first_part(*one))
+        return kind == "class" and any(word in name for word in words_for(extension))
 
     def _may_be(self, key: Key, extension: str, protects: Protects, below: frozenset[Key] = frozenset()) -> bool:
         """Whether something may be reached only behind checks, by what is known of its places up to now.
@@ -169,7 +152,7 @@ class Callers:
         numbers: Counter[Key] = Counter()
         self._speaking |= {key: [] for key in new}
         looked_at = 0
-        for file, counted in self._each(_counted_in, self._files, new) if new else ():
+        for file, counted in self._each(counted_in, self._files, new) if new else ():
             looked_at += 1
             numbers.update(counted)
             for key in counted:
@@ -190,115 +173,19 @@ class Callers:
         files = {file.path: file for key in wanted for file in self._speaking[key]}
         spoken_of = {key: extensions for key, extensions in wanted.items() if self._speaking[key]}
         left = set(files)
-        for file, places in self._each(_places_in, files.values(), spoken_of) if files else ():
+        for file, places in self._each(places_in, files.values(), spoken_of) if files else ():
             left.discard(file.path)
             for place in places:
                 for extension in place.guards:
                     self._places[place.key, extension].append((file.path, place))
         for key, extension in sought if left else ():  # no time was left to look at all
-            self._places[key, extension].append(("", _unprotected(key, [extension])))
+            self._places[key, extension].append(("", unprotected(key, [extension])))
 
 
-def _counted_in(data: bytes, keys: Collection[Key]) -> dict[Key, int]:
-    """How often each is reached in one file."""
-    lowered = data.lower()
-    # A few words are found sooner than all are told apart.
-    there = lowered if len(keys) < FEW else all_words(lowered)
-    counted = {key: sum(1 for _ in _spots(lowered, key)) for key in keys if _first_word(key) in there}
-    return {key: number for key, number in counted.items() if number}
-
-
-FEW: Final = 40
-"""Names that are looked for one by one."""
-
-
-def _places_in(data: bytes, sought: Mapping[Key, Sequence[str]]) -> list[Place]:
-    """The places of one file that reach what is sought."""
-    lowered = data.lower()
-    words = all_words(lowered)
-    spots = [(key, spot) for key in sought if _first_word(key) in words for spot in _spots(lowered, key)]
-    if not spots:
-        return []
-    Patience.begin()
-    try:
-        source = Source(data)
-        guards = Guards(source, lowered, words)
-        return [place for key, spot in spots if (place := _place(guards, source, spot, key, sought[key])) is not None]
-    except RecursionError:
-        return [_unprotected(key, sought[key]) for key, _ in spots]
-
-
-def _unprotected(key: Key, extensions: Iterable[str]) -> Place:
-    """A place of which nothing is known."""
-    return Place(key, dict.fromkeys(extensions, ""), (), "", "")
-
-
-def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, extensions: Sequence[str]) -> Place | None:
-    """What stands around a place; None: it is in a comment, or within the very thing."""
-    node = source.at(*spot)
-    if node is None or node.type == "comment":
-        return None
-    scope, function = names_around(node)
-    if key in (("class", scope), ("function", function)):
-        return None
-    told = {extension: guards.around(node, (extension,), reaching=True) for extension in extensions}
-    names = next(iter(told.values()))[1]
-    around = {extension: guard if _counts(guard, extension) else "" for extension, (guard, _) in told.items()}
-    return Place(key, around, names, scope, function)
-
-
-def _counts(guard: Guard, extension: str) -> bool:
-    """Whether what stands around a call protects all that is called.
-
-    A catch may be for anything that fails there, who explains what is missing may not do without it, a test of PHP's
-    version may be for the whole program; a word such as ``xml`` is chosen for many reasons.
-    """
-    return guard == "checked" or (guard == "chosen" and extension in CHOOSABLE)
-
-
-def _first_word(key: Key) -> bytes:
-    return re.split(rb"[.-]", key[1].encode("utf-8", "replace"), maxsplit=1)[0]
-
-
-def _spots(lowered: bytes, key: Key) -> Iterator[tuple[int, int]]:
-    """Where something is reached, in code in lower case."""
-    word = key[1].encode("utf-8", "replace")
-    at = lowered.find(word)
-    while at >= 0:
-        end = at + len(word)
-        before, after = lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE]
-        if not _NAME_ON.match(after) and _REACHES[key[0]](before, after.lstrip()):
-            yield at, end
-        at = lowered.find(word, end)
-
-
-def _makes(before: bytes, after: bytes) -> bool:
-    """``new Picture``, ``extends Picture``, ``Picture::``, ``Picture $given``; in quotes for somebody to make."""
-    made = _NEW.search(before) or (not _NAMING.search(before) and after.startswith((b"::", b"$")))
-    return bool(made) or (after[:1] in (b"'", b'"', b"@") and _IN_QUOTES.search(before) is not None)
-
-
-def _calls(before: bytes, after: bytes) -> bool:
-    """``picture(``, ``->picture(``, ``::picture(``, but where it is defined; in quotes for somebody to call."""
-    called_here = after.startswith(b"(") and not _NAMING.search(before) and not _DEFINES.search(before)
-    return called_here or _quoted(before, after)
-
-
-def _includes(before: bytes, after: bytes) -> bool:
-    """A name in quotes, with or without its directory, that is no link."""
-    return after[:1] in (b"'", b'"') and before[-1:] in (b"'", b'"', b"/") and not _LINKS.search(before)
-
-
-def _quoted(before: bytes, after: bytes) -> bool:
-    return before[-1:] in (b"'", b'"') and after[:1] == before[-1:]
-
-
-BEFORE: Final = 60
-"""Bytes around a name that tell what is done with it."""
-_NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
-_IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
-_LINKS: Final = re.compile(rb"(?:href|action|src|location|url)\b[^;<>]*$")
-_NAMING: Final = re.compile(rb"[\w$]$")
-_NAME_ON: Final = re.compile(rb"[\w\\]")
-_DEFINES: Final = re.compile(rb"\bfunction\s++&?\s*+$")
-_REACHES: Final[Mapping[str, Callable[[bytes, bytes], bool]]] = {"class": _makes, "function": _calls, "file": _includes}
+def _first_part(key: Key, extension: str) -> Iterator[Key]:
+    """What the name of a file begins with, if an extension follows: ``link-`` of ``link-sockets.php``."""
+    if key[0] == "file":
+        for word in words_for(extension):
+            before, found, _ = key[1].partition(word)
+            if found and before and not before[-1].isalpha():
+                yield "part", before

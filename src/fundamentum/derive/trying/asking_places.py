@@ -7,6 +7,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog.symbols import span_in_php
+from fundamentum.derive.php_source.imports import full_name, imports_in
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.wishes import COMMANDS
@@ -71,8 +72,9 @@ def asking_places(data: bytes) -> set[int]:
     found = {match.start() for match in _ALWAYS.finditer(lowered)}
     for match in _NAMED.finditer(data):
         kind = CHECKS[match["asks"].decode().lower()]
-        name = match["name"] or match["kind"]
-        if (match["variable"] and kind != "constant") or (name and _depends(kind, name.decode("latin-1"))):
+        name = (match["name"] or match["kind"] or b"").decode("latin-1")
+        name = full_name(name, imports_in(data)) if match["kind"] else name
+        if (match["variable"] and kind != "constant") or (name and _depends(kind, name)):
             found.add(match.start())
     for match in _SETTING.finditer(data):
         if not match["name"] or match["name"].decode() in SETTINGS:

@@ -2,6 +2,8 @@
 
 from typing import Any, Final
 
+from fundamentum.derive.php_source.imports import full_name
+from fundamentum.derive.php_source.source import provided
 from fundamentum.derive.trying.calls import Calls
 from fundamentum.derive.trying.changing import change
 from fundamentum.derive.trying.expressions import reads
@@ -156,7 +158,7 @@ class Objects(Calls):
         scope, name = part.kids[0], part.kids[-1].text
         if name.lower() == "class":
             kind = self.kind_at(scope) if scope.text.lower() in ("static", "self", "parent") else None
-            return kind.name if kind is not None else scope.text.lstrip("\\")
+            return kind.name if kind is not None else _extension_class(scope)
         kind = self.kind_at(scope)
         for one in kind.line() if kind is not None else ():
             if name in one.cases:
@@ -177,3 +179,9 @@ class Objects(Calls):
             return UNKNOWN
         finally:
             self.frames.pop()
+
+
+def _extension_class(scope: Part) -> str:
+    """The name of a class as it is written; that of one of an extension's in full where the file imports it."""
+    full = full_name(scope.text, scope.file.imports)
+    return full if provided("class", full) else scope.text.lstrip("\\")

@@ -7,6 +7,7 @@ from typing import Final
 
 from tree_sitter import Node
 
+from fundamentum.derive.php_source.imports import imports_in
 from fundamentum.derive.php_source.nodes import Patience, parsed
 from fundamentum.derive.php_source.source import parseable
 from fundamentum.derive.trying.property_kinds import classes_of_properties
@@ -106,6 +107,11 @@ class Code:
         self.functions: dict[str, Part] = {}
         self.classes: dict[str, Part] = {}
         self._take(self.root)
+
+    @cached_property
+    def imports(self) -> dict[str, str]:
+        """Short name in lower case → full name, of the classes that it imports."""
+        return imports_in(self.data)
 
     def _take(self, whole: Part) -> None:
         """The definitions of a block, which hold from its beginning."""

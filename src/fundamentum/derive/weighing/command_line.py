@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from fundamentum.derive.php_source.facts import COMMAND_LINE, Guard
 from fundamentum.derive.result import Entry
 from fundamentum.derive.statements.callers import Callers, guard_of
-from fundamentum.derive.statements.callers import Place as Reaching
+from fundamentum.derive.statements.reaching import Place as Reaching
 from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 

@@ -12,7 +12,7 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.missing_parts import without_libraries
 from fundamentum.derive.application.tree import Tree
-from fundamentum.derive.beside.configuration_samples import chosen_drivers
+from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
@@ -68,6 +68,7 @@ def conclude(
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(parsing, whole, callers, manifest, stated, tree.base)
+    whole.offered = offered_databases(tree.root, tree.base)
     seen = extensions_seen(scanned, parsing.facts, manifest)
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)

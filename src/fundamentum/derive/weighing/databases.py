@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 from fundamentum.catalog import extension_gone
+from fundamentum.derive.beside.configuration_samples import CHOSEN
 from fundamentum.derive.families import LIVE_ON
 from fundamentum.derive.weighing.drivers import DRIVERISH
 from fundamentum.derive.weighing.evidence import Seen, Whole
@@ -45,17 +46,32 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
             yield "recommended", [verdict], "only single tools use it"
     plain = [verdict for verdict in current if verdict.plain]
     vendors = {_vendor(verdict.extension) for verdict in plain or current}
+    if not plain and (others := _offered_beside(current, vendors, uses, whole)):
+        level: Level = "required" if _needed(current, vendors, uses, whole) else "recommended"
+        yield level, [*current, *others], "its configuration offers these: any one will do"
+        return
     with_choice = _chosen_beside(current, plain, uses)
     if plain and len(with_choice) > len(plain):
         yield "required", with_choice, _ANY
         return
     if not current or (plain and len(vendors) == 1):
         return  # one is used everywhere; what else there is belongs to parts that are chosen
-    level: Level = "required" if plain or _needed(current, vendors, uses, whole) else "recommended"
+    level = "required" if plain or _needed(current, vendors, uses, whole) else "recommended"
     if len(current) > 1:
         yield level, current, _ANY
     elif level == "required":
         yield level, current, "the only database that the application can use"
+
+
+def _offered_beside(
+    current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], whole: Whole
+) -> list[Verdict]:
+    """What samples of the configuration offer of other vendors, where these alone speak of databases."""
+    samples = {place.path for place in whole.offered.values()}
+    if any(use.file.path not in samples for verdict in current for use in uses[verdict.extension]):
+        return []
+    others = {name: place for name, place in whole.offered.items() if _vendor(name) not in vendors}
+    return [Verdict(name, "recommended", CHOSEN, (place,), 1) for name, place in others.items()] if current else []
 
 
 def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> list[Verdict]:

@@ -9,12 +9,14 @@ from typing import Final, NamedTuple
 import msgspec
 
 from fundamentum.catalog.symbols import EVERYWHERE
+from fundamentum.derive import result
 from fundamentum.derive.application.tree import Part, SourceFile
 from fundamentum.derive.beside.manifest import Manifest, Stated
 from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
-from fundamentum.derive.statements.callers import Place, Reached, guard_of
+from fundamentum.derive.statements.callers import Reached, guard_of
+from fundamentum.derive.statements.reaching import Place
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
 
@@ -73,6 +75,8 @@ class Whole:
         """What is reached only behind checks."""
         self.pages: frozenset[tuple[str, str]] = frozenset()
         """Files, each a page among others, with the extension without which it ends."""
+        self.offered: Mapping[str, result.Place] = {}
+        """Databases that samples of the configuration offer."""
         self.files = {one.file.path: one.file for one in scanned}
         self.facts = facts
         self.manifest = manifest

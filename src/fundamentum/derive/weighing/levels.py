@@ -41,7 +41,7 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
             names = tuple(verdict.extension for verdict in group[1])
             out.append(_entry(names, group[0], group[2], group[1]))
             for name in names:
-                del by_name[name]
+                by_name.pop(name, None)
     out += [
         _entry((name,), verdict.level or "recommended", verdict.rule, [verdict]) for name, verdict in by_name.items()
     ]

@@ -21,7 +21,7 @@ _CONTEXT: Final = lazy_regex(
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
-    "sync mysql http".split()
+    "sync mysql http rar decimal stem trader vips snappy dio eio event".split()
 )
 """Extensions that are words of everyday's language too."""
 _UNMISTAKABLE: Final = frozenset(
@@ -43,8 +43,8 @@ _VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.
 """``PHP 7.4+, GD, curl``"""
 _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
 """What follows is a database."""
-_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_|--(?:enable|with)-)"
-"""What stands in front of a name as package managers, manifests and PHP's own build have it."""
+_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_|--(?:enable|with)-|extension=)"
+"""What stands in front of a name as package managers, manifests, php.ini and PHP's own build have it."""
 _ABSENT: Final = lazy_regex(
     r"\b(?:must not be|should not be|may not be|not compatible|incompatible|conflicts?|disable|deactivate|"
     r"remove|uninstall|"
@@ -124,7 +124,7 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     """Whether a word that is everyday's too stands for the extension here."""
     if name == "mysql" and _DATABASE.search(line.text):
         return False
-    if certain or name not in _PLAIN_WORDS or word.isupper():
+    if certain or name not in _PLAIN_WORDS or (word.isupper() and name != "http"):
         return True
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)

@@ -1,0 +1,34 @@
+"""Texts in a source file that name a database, or a stream wrapper: what is done with them there."""
+
+from tree_sitter import Node
+
+from fundamentum.derive.php_source.nodes import ancestors, called, field, text
+from fundamentum.derive.php_source.source import Source
+
+
+def compared(written: Node) -> bool:
+    """Whether a text is only held against another: ``strpos($path, 'phar://') === 0``."""
+    for above, _ in ancestors(written):
+        if above.type == "binary_expression":
+            return text(field(above, "operator")) != "."
+        if above.type == "function_call_expression":
+            return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
+        if above.type in ("array_element_initializer", "case_statement"):
+            return True
+        if above.type.endswith("_statement") or above.type == "assignment_expression":
+            return False
+    return False
+
+
+def connection(driver: str) -> str:
+    return f"connection to {driver.removeprefix('pdo_')}"
+
+
+def given_to_connection(source: Source, node: Node) -> bool:
+    """Whether a string stands within ``new PDO(...)``."""
+    for parent, _ in ancestors(node):
+        if parent.type == "object_creation_expression":
+            return "pdo" in text(parent)[:40].lower()
+        if parent.type.endswith("_statement"):
+            return False
+    return False

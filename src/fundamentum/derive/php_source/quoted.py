@@ -16,7 +16,10 @@ TAKING: Final = frozenset(
     b"call_user_func_array ob_start preg_replace_callback iterator_apply register_shutdown_function array_udiff "
     b"array_uintersect array_diff_ukey fromcallable".split()
 )
-_GIVEN: Final = re.compile(rb"\s*\((?:\s*array\s*\()?[^'\"();]{0,80}['\"]\\{0,2}(\w+)(?:::\w+)?['\"]")
+_GIVEN: Final = re.compile(
+    rb"\s*\((?:\s*(?:\[\s*|array\s*\(\s*)?|[^'\"();\[]{0,80},\s*|\s*['\"][^'\"\n]{0,80}['\"]\s*,\s*)['\"]\\{0,2}(\w+)(?:::\w+)?['\"]"
+)
+"""A name that is given alone, or as the class of a method: neither a part of a name, nor that of a method."""
 
 
 def called_by_name(lowered: bytes, words: frozenset[bytes]) -> Iterator[tuple[int, int]]:

@@ -1,8 +1,12 @@
 """Texts in a source file that name a database, or a stream wrapper: what is done with them there."""
 
+import itertools
+
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.nodes import ancestors, called, field, text
+from fundamentum.derive.families import DATABASES
+from fundamentum.derive.php_source.nodes import ancestors, called, field, string, text
+from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import Source
 
 
@@ -22,6 +26,17 @@ def compared(written: Node) -> bool:
 
 def connection(driver: str) -> str:
     return f"connection to {driver.removeprefix('pdo_')}"
+
+
+def among_extensions(written: Node) -> bool:
+    """Whether a name stands in a list of extensions, which are more than drivers: ``['intl', 'pdo_sqlite']``."""
+    around = [node for node, _ in itertools.islice(ancestors(written), 3)]
+    if [node.type for node in around[1:]] != ["array_element_initializer", "array_creation_expression"]:
+        return False
+    others = (string(each.named_children[-1]) for each in around[-1].named_children if each.named_children)
+    return any(
+        other and other not in DATABASES and extension_called(other.encode("latin-1", "replace")) for other in others
+    )
 
 
 def given_to_connection(source: Source, node: Node) -> bool:

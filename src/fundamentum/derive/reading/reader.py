@@ -24,7 +24,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
-from fundamentum.derive.reading.connection_strings import compared, connection, given_to_connection
+from fundamentum.derive.reading.connection_strings import among_extensions, compared, connection, given_to_connection
 from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
@@ -218,7 +218,7 @@ class _Reader:
             if (
                 node is not None
                 and node.type != "comment"
-                and re.search(rb"\bnew\s+%s\b" % re.escape(match[1]), self.lowered)
+                and re.search(rb"\bnew\s+%s\b|%s::" % (re.escape(match[1]), re.escape(match[1])), self.lowered)
             ):
                 written = (match[2] or match[3]).decode("latin-1").replace("\\\\", "\\")
                 full = written if match[2] else self.source.names.class_name(written, node.start_byte)
@@ -235,6 +235,8 @@ class _Reader:
             extension = driver if group == "name" else f"pdo_{driver}"
             for use in self._in_string(match.start(group), extension, "connection", connection(driver)):
                 node = self._string_at(match.start(group))
+                if group == "name" and node is not None and among_extensions(node):
+                    continue
                 alone = group == "name" or node is None or not given_to_connection(self.source, node)
                 # The text stands by itself; what makes a connection of it may never run.
                 yield msgspec.structs.replace(use, guard="chosen") if alone and not use.guard else use

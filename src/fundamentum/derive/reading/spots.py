@@ -25,7 +25,7 @@ CALLS_METHOD: Final = re.compile(
     rb"(?:call_user_func(?:_array)?|fromcallable)\s*\(\s*(?:\[|array\s*\()\s*['\"]\\{0,2}\w+['\"]\s*,|::\Z"
 )
 """How the name of a class is given to what calls a method of it."""
-MADE_VARIABLE: Final = re.compile(rb"\bnew\s+\$\w")
+MADE_VARIABLE: Final = re.compile(rb"\bnew\s+\$\w|\$\w+::")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
 _SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
 _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")

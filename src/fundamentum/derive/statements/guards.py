@@ -226,6 +226,9 @@ class Guards:
             value = field(parent, "value") or parent.named_children[0]
             if value != child and names_one(self.source.data[value.start_byte : value.end_byte], extensions):
                 return "chosen"
+            first = value.named_children[0] if value.type == "match_condition_list" else value
+            if value != child and string(first) and _chosen_in_settings(parent):
+                return "chosen"
         elif parent.type in ("method_declaration", "function_definition"):
             return "checked" if not reaching and self._given(parent, extensions) else ""
         elif parent.type in ("class_declaration", "trait_declaration"):
@@ -252,6 +255,17 @@ class Guards:
             written = self.source.data[condition.start_byte : condition.end_byte]
             self._names_in[condition.id] = tuple(names_in(written))
         return self._names_in[condition.id]
+
+
+_OF_SETTINGS: Final = re.compile(r"(?<![a-z])(?:config\w*|conf|settings?|options?|prefs?|preferences)(?![a-z])", re.I)
+
+
+def _chosen_in_settings(case: Node) -> bool:
+    """Whether it is one of several ways of which the configuration chooses one: ``switch ($config['transport'])``."""
+    choice = case.parent.parent if case.parent is not None else None
+    condition = field(choice, "condition") if choice is not None else None
+    others = case.parent.named_child_count if case.parent is not None else 0
+    return condition is not None and others > 1 and _OF_SETTINGS.search(text(condition)) is not None
 
 
 def _makes_later(element: Node, child: Node) -> bool:

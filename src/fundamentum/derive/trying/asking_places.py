@@ -90,11 +90,16 @@ def _depends(kind: str, name: str) -> bool:
 def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     """Where functions, or files that are included, are named in a file: bytes and names in lower case."""
     lowered = data.lower()
-    there = [name for name in names if name in lowered]
+    there = {name: name for name in names if name in lowered}
     if not there:
         return []
+    there |= {other: name for name, other in _OTHERWISE.findall(lowered) if name in there} if b" as " in lowered else {}
     word = re.compile(
         rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,])"
         % b"|".join(map(re.escape, there))
     )
-    return [(match.start(), match[1]) for match in word.finditer(lowered)]
+    return [(match.start(), there[match[1]]) for match in word.finditer(lowered)]
+
+
+_OTHERWISE: Final = re.compile(rb"(\w+)\s+as\s+(\w+)\s*[;,}]")
+"""An import under another name: ``use Nightlog\\Checks\\Extension as Needed;``"""

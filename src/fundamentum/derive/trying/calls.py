@@ -3,6 +3,7 @@
 import re
 from typing import Any, Final
 
+from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.trying.changing import CHANGING, change
 from fundamentum.derive.trying.expressions import Expressions, reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Exit, Frame, Given, Return
@@ -127,6 +128,10 @@ class Calls(Expressions):
             return told
         if own is None and (builtin := self.builtin(name)) is not None:
             self.world.looks.given(name, given.values)
+            if any(isinstance(one, str) and one.lstrip("\\").lower() in CHECKS for one in given.values) and any(
+                isinstance(one, Unknown) or (isinstance(one, Array) and one.loose) for one in given.values
+            ):
+                self.world.opened(self)  # array_filter($extensions, 'extension_loaded')
             return builtin(self, given)
         if own is None and self.program.passes_over(self, name):
             return UNKNOWN

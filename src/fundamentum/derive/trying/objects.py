@@ -70,7 +70,7 @@ class Objects(Calls):
     def _scoped_call(self, part: Part) -> Any:
         scope, name = part.get("scope"), self._member_name(part.get("name"))
         given = self.given(part.get("arguments"))
-        written_kind = scope.text.rpartition("\\")[2].lower() if scope is not None else ""
+        written_kind = scope.class_name if scope is not None else ""
         kind = self.kind_at(scope)
         if kind is None:
             told = self.world.answer_static(self, written_kind, name.lower(), given, part)
@@ -109,7 +109,7 @@ class Objects(Calls):
             kind = self.kind_at(named)
         given = self.given(arguments)
         if kind is None:
-            name = named.text.rpartition("\\")[2].lower()
+            name = named.class_name
             told = self.world.answer_made(self, name, given, part)
             if told is NotImplemented:
                 self._handed_out(part, given)
@@ -120,7 +120,7 @@ class Objects(Calls):
 
     def of_type(self, named: Part | None) -> Any:
         """An object of the class that something is declared with; unknown if it is none of the program's."""
-        name = named.text.lstrip("?\\").rpartition("\\")[2].lower() if named is not None else ""
+        name = named.class_name if named is not None else ""
         kind = self.kind_of(name) if named is not None and named.type in ("named_type", "optional_type") else None
         return Thing(kind, made=False) if kind is not None else UNKNOWN
 

@@ -58,7 +58,7 @@ class Operations(Targets):
 
     def _instance(self, value: Any, right: Part | None) -> Any:
         if isinstance(value, Thing) and right is not None and right.type in ("name", "qualified_name"):
-            name = right.text.rpartition("\\")[2].lower()
+            name = right.class_name
             if any(kind.name == name for kind in value.kind.line()):
                 return True
             return UNKNOWN if not value.kind.whole else False

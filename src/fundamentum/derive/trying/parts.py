@@ -7,7 +7,7 @@ from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.imports import imports_in
+from fundamentum.derive.php_source.imports import full_name, imports_in
 from fundamentum.derive.php_source.nodes import Patience, parsed
 from fundamentum.derive.php_source.source import parseable
 from fundamentum.derive.trying.property_kinds import classes_of_properties
@@ -72,6 +72,11 @@ class Part:
     def get(self, name: str) -> "Part | None":
         """The part that the grammar names so."""
         return self.fields.get(name)
+
+    @property
+    def class_name(self) -> str:
+        """The class that it names: the last part of its name in lower case, not what the file calls it by an import."""
+        return full_name(self.text.lstrip("?"), self.file.imports).rpartition("\\")[2].lower()
 
     @property
     def function_above(self) -> "Part | None":

@@ -143,7 +143,7 @@ class Running(Following):
                     kind.constants[one.kids[0].text] = one.kids[-1]
         elif member.type == "use_declaration":
             for one in member.kids:
-                used = self.kind_of(one.text.rpartition("\\")[2].lower())
+                used = self.kind_of(one.class_name)
                 kind.whole = kind.whole and used is not None
                 if used is not None:
                     kind.methods = used.methods | kind.methods
@@ -300,7 +300,7 @@ class Running(Following):
 
 def _named_in(part: Part, clause: str) -> list[str]:
     """The classes that a clause of a class names."""
-    return [one.text.rpartition("\\")[2].lower() for kid in part.kids if kid.type == clause for one in kid.kids]
+    return [one.class_name for kid in part.kids if kid.type == clause for one in kid.kids]
 
 
 for _kind in _INCLUDES:

@@ -166,7 +166,7 @@ class Targets(Machine):
         """The class that stands before ``::``."""
         if scope is None:
             return None
-        name = scope.text.rpartition("\\")[2].lower()
+        name = scope.class_name
         own = self.frame.kind
         if name == "static" and self.frame.this is not None:
             return self.frame.this.kind

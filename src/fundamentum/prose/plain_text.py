@@ -95,7 +95,7 @@ class _Reading:
         entry = _BULLET.match(line) is not None
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not entry
         shouted = shouted or (not before and not following.strip() and _NUMBERED.fullmatch(line) is not None)
-        if re.search(r"[A-Za-z]", titled) or underlined or shouted:
+        if re.search(r"[^\W\d_]", titled) or underlined or shouted:
             return _plain(titled or line).rstrip(":"), False
         below = following if following.strip() else self._at(number + 2)
         leading = not before and _LEADING.fullmatch(line.strip()) is not None

@@ -13,11 +13,14 @@ from fundamentum.prose.statement import Statement
 _HEADING: Final = re.compile(
     r"requir|prerequisite|dependenc|\byou(?:'ll| will)? need|before (?:you|installing)|system|compatib|"
     r"server|supported|environment|mandatory|recommend|optional|needed|minimum|extension|"
-    r"vorausset|anforderung|requis|\bPHP versions?\b",
+    r"vorausset|anforderung|requis|requeri|vereist|wymag|požad|krav|gereksinim|требован|要求|需求|要件|必要|环境|依赖|"
+    r"\bPHP versions?\b",
     re.I,
 )
 _OF_REQUIREMENTS: Final = re.compile(r"requirement|prerequisit|hosting", re.I)
 """Names of documents that speak of nothing else."""
+_OF_FEATURES: Final = re.compile(r"\W*(?:key |main )?features\b", re.I)
+"""Headings of what there is, rather than what is needed."""
 _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re.I)
 """Headings of what is set up for PHP."""
 _ITSELF: Final = re.compile(
@@ -36,8 +39,8 @@ _UNSURE: Final = re.compile(
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
-_CASE: Final = re.compile(r"(?:if|when|unless)\b", re.I)
-"""How advice begins for a case that need not be."""
+_NO_WISH: Final = re.compile(r"\A(?:if|when|unless)\b|\bread-only\b", re.I)
+"""Advice for a case that need not be; and what is said to be as it is."""
 _OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
 _FOR_DEVELOPERS: Final = re.compile(
     r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
@@ -50,7 +53,7 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
     if _FOR_DEVELOPERS.search(line.heading):
         return False
     kind = statement.table[0]
-    if (kind == "php" and _UNSURE.search(line.text)) or (kind == "directories" and _CASE.match(line.text)):
+    if (kind == "php" and _UNSURE.search(line.text)) or (kind == "directories" and _NO_WISH.search(line.text)):
         return False
     if kind in ("tasks", "directories"):
         return True  # these say what they are about by themselves
@@ -60,5 +63,7 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
         _OF_SETTINGS.search(line.heading) or "php.ini" in line.text or line.text.startswith(("Set ", "set ", "Raise "))
     ):
         return True
+    if kind == "extensions" and _OF_FEATURES.match(line.heading) and not _OF_REQUIREMENTS.search(line.text):
+        return False
     named = _OF_REQUIREMENTS.search(path.rpartition("/")[2]) is not None or installs_packages(line.text)
     return bool(named or _HEADING.search(line.heading) or _ITSELF.search(line.text) or _ITSELF.search(line.heading))

@@ -9,7 +9,7 @@ from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement, level_of
 
 _PATH: Final = lazy_regex(
-    r"(?<![\w:/.])(?:\./)?((?:/|[A-Za-z0-9_.-]+/)(?:[A-Za-z0-9_.@+-]+/?)*|[A-Za-z0-9_-]+(?=/?[\"'`]? "
+    r"(?<![\w:/.@])(?:\./)?((?:/|[A-Za-z0-9_.-]+/)(?:[A-Za-z0-9_.@+-]+/?)*|[A-Za-z0-9_-]+(?=/?[\"'`]? "
     r"(?:directory|folder))|(?:(?<=directory [\"'`])|(?<=folder [\"'`]))[\w-]+(?=[\"'`])|"
     r"(?:(?<=directory )|(?<=folder ))[\w-]+(?= (?:must|has to|needs to|should|is|to be)\b))"
 )
@@ -57,7 +57,7 @@ def read(line: Line) -> Iterator[Statement]:
         yield from (Statement(("directories", level), "writable", name, level) for name in names if "/" not in name)
     for match in _PATH.finditer(line.text):
         path = match[1].rstrip("/.").removeprefix("./")
-        if path.lower() in _NO_NAMES:
+        if path.lower() in _NO_NAMES or path.endswith("writable"):
             continue
         if not path or re.fullmatch(r"\d[\d./]*|https?:?", path) or path.startswith("//") or ".." in path:
             continue

@@ -21,15 +21,22 @@ _CONTEXT: Final = lazy_regex(
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
-    "sync mysql http rar decimal stem trader vips snappy dio eio event".split()
+    "sync mysql http rar decimal stem trader vips snappy dio eio yar "
+    "svn couchbase cassandra zookeeper mosquitto opentelemetry phalcon".split()
 )
 """Extensions that are words of everyday's language too."""
+_RARE: Final = frozenset("decimal dio ds eio ev event rar snappy stats stem svn sync trader uv vips yar".split())
+"""Those of them that hardly anybody means, unless they are written as extensions are."""
+_LIBRARIES: Final = frozenset({"libcurl", "libsodium"})
+"""Libraries that in a list of extensions stand for these."""
 _UNMISTAKABLE: Final = frozenset(
     "apcu bcmath ctype exif fileinfo gmp imagick intl mbstring mysqli opcache pcntl pdo_mysql pdo_pgsql pdo_sqlite "
     "simplexml "
     "sodium sqlite3 tokenizer xmlreader xmlwriter".split()
 )
 """Extensions that are nothing else, and need no word beside them."""
+_OF_PHP: Final = lazy_regex(r"\bPHP|\bext(?:ension)?s?\b|\bmodules?\b|undefined|missing|loaded", re.I)
+"""Without a word of these, capitals are no extension's: *React DOM*."""
 _STATUS: Final = lazy_regex(
     r"\b(?:missing|installed|enabled?|loaded|required?s?|needed|recommended|optional(?:ly)?|suggested|available|"
     r"not found|fail(?:ed)?)\b",
@@ -105,12 +112,13 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         bare = re.sub(rf"^{_MARK}", "", word)
         name, marked = said("extensions").get(word) or canonical(bare), bare != word
         alone = in_list and (line.listed or len(line.text) < 60)
-        alone = alone or (_ROW.match(line.text, match.end()) is not None and line.text[: match.start()].strip() == "")
+        alone = alone or (_ROW.match(line.text, match.end()) is not None and first_of(line, match.start()))
         nothing_else = name in _UNMISTAKABLE and name == canonical(bare)
-        first = line.listed and not line.text[: match.start()].strip() and _ASKS.search(line.heading) is not None
+        first = line.listed and first_of(line, match.start()) and _ASKS.search(line.heading) is not None
         alone = alone or (nothing_else and (status or first))
         if (
-            match.start() < taken
+            (bare in _LIBRARIES and not (in_list and first_of(line, match.start())))
+            or match.start() < taken
             or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
             or not (about or marked or alone)
             or not _is_meant(name, match[0], line, marked or alone)
@@ -120,11 +128,20 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         yield match.start(), match.end(), name
 
 
+def first_of(line: Line, at: int) -> bool:
+    """Whether a line begins at a place."""
+    return not line.text[:at].strip()
+
+
 def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     """Whether a word that is everyday's too stands for the extension here."""
     if name == "mysql" and _DATABASE.search(line.text):
         return False
-    if certain or name not in _PLAIN_WORDS or (word.isupper() and name != "http"):
+    if name in _RARE and not (word.islower() and (certain or line.listed)):
+        certain = False
+    if certain or name not in _PLAIN_WORDS:
+        return True
+    if word.isupper() and name != "http" and _OF_PHP.search(f"{line.heading}: {line.text}"):
         return True
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
@@ -152,12 +169,10 @@ def _words() -> re.Pattern[str]:
         "postgresql",
         "postgres",
         "sqlite",
-        "libcurl",
-        "libsodium",
         "libxml2",
     }
     shapes = sorted((re.escape(name).replace("_", "[_ -]?") for name in names), key=len, reverse=True)
-    return re.compile(rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(]|-\w|\.(?!so\b|dll\b)\w)", re.I)
+    return re.compile(rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(\\]|-\w|\.(?!so\b|dll\b)\w)", re.I)
 
 
 def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:

@@ -32,12 +32,12 @@ ASIDE: Final = frozenset(
 LIVE_ON: Final = frozenset({"imap", "interbase", "mcrypt", "oci8", "pdo_oci", "pspell", "xmlrpc"})
 """Gone from PHP itself, and alive as separate packages."""
 ALIASES: Final = {
-    "pdo": ("mysql", "mariadb", "postgres", "pgsql", "postgresql", "sqlite", "oracle", "mssql"),
+    "pdo": ("mysql", "mariadb", "postgres", "pgsql", "postgresql", "postgre", "sqlite", "oracle", "mssql"),
     "mysqli": ("mysql", "mariadb"),
     "pdo_mysql": ("mysql", "mariadb"),
     "mysql": ("mysql",),
-    "pgsql": ("postgres", "pgsql", "postgresql"),
-    "pdo_pgsql": ("postgres", "pgsql", "postgresql"),
+    "pgsql": ("postgres", "pgsql", "postgresql", "postgre"),
+    "pdo_pgsql": ("postgres", "pgsql", "postgresql", "postgre"),
     "sqlite3": ("sqlite",),
     "pdo_sqlite": ("sqlite",),
     "apcu": ("apc",),

@@ -4,10 +4,10 @@ from typing import Final, Literal
 
 import msgspec
 
-Guard = Literal["", "checked", "caught", "explained", "chosen", "instead", "version"]
+Guard = Literal["", "checked", "caught", "explained", "chosen", "instead", "version", "never"]
 """What stands around a use: nothing; a check whether it exists; a catch for its failure; a check that ends in an
 exception which explains what is missing; a choice by name; a check that another extension is missing; a test of PHP's
-version."""
+version; a check that something is missing which every PHP has."""
 
 
 COMMAND_LINE: Final = "on the command line"

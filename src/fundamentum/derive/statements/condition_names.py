@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Final
 
-from fundamentum.catalog.symbols import providers
+from fundamentum.catalog.symbols import Kind, providers, span_in_php
 from fundamentum.derive.families import words_for
 
 _NAME: Final = re.compile(rb"(\$|->|::\$?|)([A-Za-z_]\w*)\s*(\(?)")
@@ -28,6 +28,24 @@ def names_in(written: bytes) -> Iterator[str]:
             yield "->" + name
         elif name.isupper():
             yield name
+
+
+_ASKS_ONE: Final = re.compile(
+    rb"[\s(]*(!?)\s*\\?(function_exists|is_callable|class_exists|interface_exists)\s*\(\s*['\"]\\{0,2}([\w\\]+)['\"]\s*\)[\s)]*",
+    re.I,
+)
+
+
+def always(written: bytes) -> bool | None:
+    """What a condition comes to on every PHP: it asks for one thing alone, that PHP itself has.  None: it depends.
+
+    ``if (function_exists('random_bytes')) ... else ...`` is written for branches that nobody has any more.
+    """
+    asked = _ASKS_ONE.fullmatch(written)
+    if asked is None:
+        return None
+    kind: Kind = "class" if asked[2].lower().startswith((b"class", b"interface")) else "function"
+    return not asked[1] if span_in_php(kind, asked[3].decode("latin-1")) == ("", "") else None
 
 
 def names_one(written: bytes, extensions: Iterable[str]) -> bool:

@@ -25,14 +25,18 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.condition_names import names_in, names_one
+from fundamentum.derive.statements.condition_names import always, names_in, names_one
 from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before
 
-GUARDS: Final[tuple[Guard, ...]] = ("checked", "caught", "explained", "chosen", "instead", "version")
+GUARDS: Final[tuple[Guard, ...]] = ("never", "checked", "caught", "explained", "chosen", "instead", "version")
 """What protects a use, the strongest first."""
 _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
+_GIVES_BACK: Final = re.compile(
+    rb"\bfunction\s+(\w+)\s*\([^(){}]{0,200}\)[^{};]{0,40}\{\s*return\s+([^;!|?{}]{1,300});\s*\}"
+)
+"""A function that does nothing else than answer, not with the contrary."""
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
 _DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
@@ -58,6 +62,7 @@ class Guards:
         self._left: dict[int, list[tuple[Node, bool]]] = {}
         self._names_in: dict[int, tuple[str, ...]] = {}
         self.names = dict(self._named())
+        self.names |= dict(self._answering_for()) if self.names else {}
 
     def checks(self) -> Iterator[Check]:
         """The checks of the file as facts; what comes of each is another matter."""
@@ -123,6 +128,13 @@ class Guards:
                         yield name, extension
                 if parent.type.endswith("_statement") or parent.type in ("program", "compound_statement"):
                     break
+
+    def _answering_for(self) -> Iterator[tuple[str, str]]:
+        """Functions that only give back what another one answers: ``return $this->chosen && has_imagick();``"""
+        for function, answer in _GIVES_BACK.findall(self.source.data):
+            told = {self.names[name] for name in names_in(answer) if name in self.names}
+            if len(told) == 1:
+                yield f"{function.decode('latin-1').lower()}()", told.pop()
 
     def _assigned(self, statement: Node) -> Iterator[str]:
         """``if (function_exists('x')) { $has = true; }``"""
@@ -209,9 +221,9 @@ class Guards:
         if (positive or _DENIED.match(written)) and names_one(written, extensions):
             asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
             return "checked" if ASKING.among(asks) else "chosen"
-        if _VERSION.search(written):
-            return "version"
-        return ""
+        if always(written) is (not positive):
+            return "never"
+        return "version" if _VERSION.search(written) else ""
 
     def _other(self, parent: Node, child: Node, extensions: Sequence[str], reaching: bool) -> Guard:
         if parent.type == "try_statement" and field(parent, "body") == child:

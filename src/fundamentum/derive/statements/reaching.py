@@ -81,7 +81,7 @@ def _counts(guard: Guard, extension: str) -> bool:
     A catch may be for anything that fails there, who explains what is missing may not do without it, a test of PHP's
     version may be for the whole program; a word such as ``xml`` is chosen for many reasons.
     """
-    return guard == "checked" or (guard == "chosen" and extension in CHOOSABLE)
+    return guard in ("checked", "never") or (guard == "chosen" and extension in CHOOSABLE)
 
 
 def _first_word(key: Key) -> bytes:

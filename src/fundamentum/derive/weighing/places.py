@@ -15,6 +15,7 @@ _HOW: Final = {
     "chosen": "chosen by configuration",
     "instead": "instead of another",
     "version": "behind a test of PHP's version",
+    "never": "runs on no PHP of today",
 }
 
 

@@ -64,7 +64,7 @@ class Case:
         self.checks = whole.checks(extension)
         self.own = [seen for seen in self.seen if seen.file.part in ("own", "optional")]
         self.plain = [seen for seen in self.own if seen.plain]
-        self.strong = [seen for seen in self.own if not seen.use.weak]
+        self.strong = [seen for seen in self.own if not seen.use.weak and seen.guard != "never"]
 
     @cached_property
     def telling(self) -> list[Place]:
@@ -256,9 +256,10 @@ class Case:
 
     def only_mentioned(self) -> Verdict:
         """In types, comments, strings, names."""
-        if self.seen or self.checks:
-            return self.verdict(None, "only mentioned: nothing calls it")
-        return self.verdict(None, "its words stand in comments, strings or names only")
+        never = any(seen.guard == "never" for seen in self.own)
+        told = "what uses it runs on no PHP of today" if never else "only mentioned: nothing calls it"
+        there = self.seen or self.checks
+        return self.verdict(None, told if there else "its words stand in comments, strings or names only")
 
     def _central(self) -> bool:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""

@@ -26,6 +26,8 @@ _GOES_ON: Final = lazy_regex(
     re.I,
 )
 """How a sentence begins whose subject stands in the one before."""
+_SWITCH_IT: Final = lazy_regex(r"(?:please )?(?:disable|enable|switch|turn)\b", re.I)
+"""The same, where the one before says only what is wrong."""
 
 
 class Understood(msgspec.Struct, frozen=True):
@@ -47,7 +49,8 @@ def requirements(data: bytes, where: str) -> Understood:
     before: Line | None = None
     for line in lines_of(data):
         statements = tuple(dict.fromkeys(understood(line)))
-        if not statements and before and _GOES_ON.match(line.text) and line.number - before.number < 3:
+        goes_on = _GOES_ON.match(line.text) or (rest and rest[-1] is before and _SWITCH_IT.match(line.text))
+        if not statements and before and goes_on and line.number - before.number < 3:
             both = msgspec.structs.replace(before, text=f"{before.text.rstrip('. ')}: {line.text}")
             statements = tuple(dict.fromkeys(understood(both)))
             if statements:

@@ -16,17 +16,23 @@ from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
+    r"\blibs\b|\benabled in php\.ini|\bPHP\b.{0,12}\b(?:functions|funktionen|fonctions|funzioni)\b|"
     r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:(?:or|to|-|–) \w[\w.]{0,9} )?(?:\w{1,10} )?with\b",
     re.I,
 )
 _PLAIN_WORDS: Final = frozenset(
     "date filter hash session standard core tokenizer xml dom ftp zip calendar event ds ev uv tidy soap stats "
     "sync mysql http rar decimal stem trader vips snappy dio eio yar "
-    "svn couchbase cassandra zookeeper mosquitto opentelemetry phalcon".split()
+    "svn libxml couchbase cassandra zookeeper mosquitto opentelemetry phalcon".split()
 )
 """Extensions that are words of everyday's language too."""
-_RARE: Final = frozenset("decimal dio ds eio ev event rar snappy stats stem svn sync trader uv vips yar".split())
+_RARE: Final = frozenset("http decimal dio ds eio ev event rar snappy stats stem svn sync trader uv vips yar".split())
 """Those of them that hardly anybody means, unless they are written as extensions are."""
+_EITHER: Final = lazy_regex(
+    r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b", re.I
+)
+"""A choice between extensions, one of which is nothing else."""
+_EXTENSION: Final = lazy_regex(r"\bextension", re.I)
 _LIBRARIES: Final = frozenset({"libcurl", "libsodium"})
 """Libraries that in a list of extensions stand for these."""
 _UNMISTAKABLE: Final = frozenset(
@@ -53,16 +59,16 @@ _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
 _MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_|--(?:enable|with)-|extension=)"
 """What stands in front of a name as package managers, manifests, php.ini and PHP's own build have it."""
 _ABSENT: Final = lazy_regex(
-    r"\b(?:must not be|should not be|may not be|not compatible|incompatible|conflicts?|disable|deactivate|"
+    r"\b(?:must not be|should not be|may not be(?! able)|not compatible|incompatible|conflicts?|disable|deactivate|"
     r"remove|uninstall|"
     r"turn off|must be disabled|switched off)\b",
     re.I,
 )
-_ELSE: Final = lazy_regex(r"\b(?:otherwise|or else|if not|without (?:it|them))\b", re.I)
+_ELSE: Final = lazy_regex(r"\b(?:otherwise|or else|if not|without (?:it|them|this)|neither)\b", re.I)
 """What stands in front of what happens where something is missing."""
 _NOT_NEEDED: Final = lazy_regex(
     r"\b(?:no longer|not|never|n't)\s+(?:be\s+|been\s+)?(?:needed|required?|necessary|needs?|mandatory)\b|"
-    r"\bwithout (?:the )?(?:need|requirement)\b",
+    r"\bwithout (?:the )?(?:need|requirement)\b|\b(?:extension|module) (?:does not|doesn't) support\b",
     re.I,
 )
 _STILL_OF_USE: Final = lazy_regex(r"recommend|optional|suggest|useful|prefer|improve|faster|nice", re.I)
@@ -103,21 +109,22 @@ def read(line: Line) -> Iterator[Statement]:
 def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
     led = _ASKS.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
-    about = led or _CONTEXT.search(line.text) is not None
+    about = led or _CONTEXT.search(line.text) is not None or _EITHER.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
     taken = 0
     for match in _words().finditer(line.text):
         word = match[0].lower()
         bare = re.sub(rf"^{_MARK}", "", word)
-        name, marked = said("extensions").get(word) or canonical(bare), bare != word
+        name, marked = said("extensions").get(word) or canonical(re.sub(r"[ -]", "_", bare)), bare != word
+        name = said("extensions").get(name, name)
         alone = in_list and (line.listed or len(line.text) < 60)
         alone = alone or (_ROW.match(line.text, match.end()) is not None and first_of(line, match.start()))
         nothing_else = name in _UNMISTAKABLE and name == canonical(bare)
         first = line.listed and first_of(line, match.start()) and _ASKS.search(line.heading) is not None
         alone = alone or (nothing_else and (status or first))
         if (
-            (bare in _LIBRARIES and not (in_list and first_of(line, match.start())))
+            (bare in _LIBRARIES and not (_EXTENSION.search(line.text) or (in_list and first_of(line, match.start()))))
             or match.start() < taken
             or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
             or not (about or marked or alone)
@@ -146,6 +153,8 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
+    if name in _RARE:
+        return re.search(beside, line.text, re.I) is not None
     listed = re.search(
         r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:|\bPHP\b[^,;]{0,20}\bwith\b[^.]*,", line.text, re.I
     )
@@ -158,7 +167,6 @@ def _words() -> re.Pattern[str]:
     names = set(known_extensions()).union(*(catalogued(branch) for branch in HARVESTED)) | set(said("extensions"))
     names |= {"zend opcache", "mysql"}
     names -= {
-        "libxml",
         "standard",
         "core",
         "spl",
@@ -172,19 +180,24 @@ def _words() -> re.Pattern[str]:
         "libxml2",
     }
     shapes = sorted((re.escape(name).replace("_", "[_ -]?") for name in names), key=len, reverse=True)
-    return re.compile(rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(\\]|-\w|\.(?!so\b|dll\b)\w)", re.I)
+    return re.compile(
+        rf"(?<![\w./$-]){_MARK}?(?:{'|'.join(shapes)})(?![\w(\\]|/\d|-(?!extension|module|erweiterung)\w|\.(?!so\b|dll\b)\w)",
+        re.I,
+    )
 
 
 def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     """Names that are joined by *or* or a slash as alternatives of one entry; each with the version behind it."""
-    any_of = re.search(r"\b(?:at least one|one|any|either) of\b", text, re.I)
+    any_of = re.search(r"\b(?:at least one|one|any) of\b|\b(?:n?either)\b", text, re.I)
     one_of_those = False
     groups: list[list[str]] = []
     end = -1
     for start, stop, name in found:
         between = text[end:start] if end >= 0 else ""
         joined = re.fullmatch(
-            r"[\"'`)\s]*(?:extension|module|library)?\s*(?:,?\s*\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(\s]*", between, re.I
+            r"[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
+            between,
+            re.I,
         )
         version = re.match(
             rf"[\"'`)\s]*(?:,\s*(?=version))?(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:]

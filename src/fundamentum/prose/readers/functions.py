@@ -17,6 +17,11 @@ _NAMED: Final = lazy_regex(
 )
 
 
+_SWITCHED_OFF: Final = lazy_regex(
+    r"[\"'`“«]([a-z_][a-z0-9_]{2,60})[\"'`”»]\s+(?:is|has been|was) disabled (?:in|by|on)\b", re.I
+)
+
+
 def read(line: Line) -> Iterator[Statement]:
     """Each function that a line asks for.  One that is undefined is the reader of extensions' business."""
     if re.search(r"undefined function", line.text, re.I) or re.search(r"\bdisable_functions\b", line.text):
@@ -24,6 +29,7 @@ def read(line: Line) -> Iterator[Statement]:
     level = level_of(line)
     names = [match[1] for match in _CALLED.finditer(line.text)]
     names += [match[1] or match[2] for match in _NAMED.finditer(line.text)]
+    names += [match[1] for match in _SWITCHED_OFF.finditer(line.text)]
     if listed := re.search(r"\bfunctions?\b:?\s+", line.text):
         words = re.split(r",\s*|\s+and\s+|\s+or\s+", line.text[listed.end() :])[:30]
         names += [match[1] for word in words if (match := re.match(r"[\"'`]?([a-z_][a-z0-9_]+)\b", word.strip()))]

@@ -46,8 +46,15 @@ _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
 _GONE: Final = _shape(
-    rf"{_PHP}\s*{VERSION}(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
+    rf"{_PHP}\s*(?:{VERSION}(?:, |,? and |,? or ))*{VERSION}"
+    r"(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
 )
+_NOT_ON: Final = _shape(
+    rf"\b(?:not (?:yet )?(?:supported|available)|cannot (?:currently |yet )?(?:be )?run)"
+    rf" (?:on|with|by|in|under) {_PHP}\s*{VERSION}"
+)
+_WITH_NEITHER: Final = _shape(r"\bnot compatible with (?:version )?PHP")
+"""What does not say whether the newer ones are meant, or the older."""
 _BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not|<)\s*(?:PHP )?{VERSION}")
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stable|supported|lts|beta)\)")
@@ -83,8 +90,12 @@ def read(line: Line) -> Iterator[Statement]:
 def _condition(text: str) -> str | None:
     if match := _NOT.search(text):
         return f"<{match[1]}"
+    if _WITH_NEITHER.search(text):
+        return None
+    if match := _NOT_ON.search(text):
+        return f"<{match[1]}"
     if match := _GONE.search(text):
-        return f">{match[1]}"
+        return f">{match[2]}"
     if match := _PAIR.search(text):
         return f">={match[1]}, {match[2]}{match[3]}"
     if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):

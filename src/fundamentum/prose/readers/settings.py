@@ -71,8 +71,10 @@ def read(line: Line) -> Iterator[Statement]:
         between = line.text[end:until]
         if _TO_BE.search(line.text, 0, found[at][0]):
             between = re.sub(r"^(\W*)is set to\b", r"\1set to", between)
-        condition = _condition(name, between) or (
-            _condition(name, re.split(r"[,;]\s", line.text[: found[at][0]])[-1]) if len(found) == 1 else None
+        condition = (
+            _contrary(name, line.text[: found[at][0]], between)
+            or _condition(name, between)
+            or (_condition(name, re.split(r"[,;]\s", line.text[: found[at][0]])[-1]) if len(found) == 1 else None)
         )
         if condition is None and re.fullmatch(r"[\"'`\s]*(?:,|and|&|/|or)\s*[\"'`]*", between, re.I):
             condition = shared  # as of the one behind it
@@ -96,6 +98,30 @@ def _words() -> re.Pattern[str]:
     known |= {"register_globals", "safe_mode", "magic_quotes_gpc", "magic_quotes_runtime", "precision"}
     shapes = sorted((re.escape(name) for name in (*known, *said("directives"))), key=len, reverse=True)
     return re.compile(rf"(?<![\w.$-])(?:{'|'.join(shapes)})(?![\w-]|\.\w)", re.I)
+
+
+def _contrary(name: str, before: str, behind: str) -> str | None:
+    """What a switch is to be, where a complaint tells what it is: *X is enabled in php.ini*, *PHP has disabled X*."""
+    if not is_switch(name) and directive_gone(name, HARVESTED[-1]) is None:
+        return None
+    done = _DONE.search(before)
+    state = done[1] if done else ""
+    if done and state.lower() == "set":
+        state = told[1] if (told := _SET_TO.match(behind)) else ""
+    elif not done and not _TO_BE.search(before) and (found := _IS.match(behind)) and not _TO_BE.search(behind):
+        state = found[1]
+    return None if not state else "off" if _STATE_ON.fullmatch(state) else "on"
+
+
+_DONE: Final = lazy_regex(r"\b(?:has|have|you) (set|disabled|enabled|turned on|turned off)\s+[\"'`“«]?\Z", re.I)
+"""How a sentence goes that tells what somebody has done to the setting that follows."""
+_SET_TO: Final = lazy_regex(r"[\"'`”»]?\s+to\s+[\"'`“«]?(on|off|true|false|0|1|enabled|disabled)\b", re.I)
+_IS: Final = lazy_regex(
+    r"[\"'`”»]?\s+(?:is|are|was|has been) (?:currently |still |set to )?"
+    r"[\"'`“«]?(on|off|true|false|enabled|disabled)\b(?!\W*\Z)",
+    re.I,
+)
+_STATE_ON: Final = lazy_regex(r"on|true|1|enabled|turned on", re.I)
 
 
 def _condition(name: str, text: str) -> str | None:

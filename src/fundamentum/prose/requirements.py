@@ -19,10 +19,9 @@ from fundamentum.prose.statement import Statement
 
 MAX_NOTE: Final = 200
 _GOES_ON: Final = lazy_regex(
-    r"(?:at least|minimum|we (?:require|need|recommend)|"
-    r"it (?:must|should|has to|is recommended)|required|recommended|please "
-    r"(?:set|raise|"
-    r"increase)|should be|must be)\b",
+    r"\(?(?:at least|minimum|mindestens|we (?:require|need|recommend)|"
+    r"it (?:must|should|has to|is recommended)|required|recommended|expected|"
+    r"please (?:set|raise|increase|up(?:grade|date) to)|should be|must be)\b",
     re.I,
 )
 """How a sentence begins whose subject stands in the one before."""

@@ -28,6 +28,7 @@ _PLAIN_WORDS: Final = frozenset(
 """Extensions that are words of everyday's language too."""
 _RARE: Final = frozenset("http decimal dio ds eio ev event rar snappy stats stem svn sync trader uv vips yar".split())
 """Those of them that hardly anybody means, unless they are written as extensions are."""
+_OF_APACHE: Final = lazy_regex(r"\bApache(?:'s)? [\"'`]?\Z", re.I)
 _EITHER: Final = lazy_regex(
     r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b", re.I
 )
@@ -125,6 +126,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         alone = alone or (nothing_else and (status or first))
         if (
             (bare in _LIBRARIES and not (_EXTENSION.search(line.text) or (in_list and first_of(line, match.start()))))
+            or _OF_APACHE.search(line.text, 0, match.start())
             or match.start() < taken
             or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
             or not (about or marked or alone)

@@ -19,13 +19,13 @@ _PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?v
 """PHP in a sentence; ``PHP8.1`` in capitals, as ``php8.1-intl`` is the name of a package."""
 _LEAST: Final = (
     r"(?:(?:>=|≥|=>|>|(?:greater|higher) than|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|"
-    r"(?:or )?equal to|must be|"
+    r"(?:or )?equal to|must be|of(?= version)|mindestens|mu(?:ss|ß)|in|auf|doit être|à la|"
     r"has to be|"
     r"need(?:s|ed)?|"
     r"requires?|is|version|:|\^|~)\s*)*"
 )
 _ASKS: Final = (
-    r"(?:requires?d?|needs?|needed|at least|minimum|must be|should be|has to be|>=|≥|(?:greater|"
+    r"(?:requires?d?|needs?|needed|at least|minimum|up(?:grade|date) to|must be|should be|has to be|>=|≥|(?:greater|"
     r"higher) than or equal to)"
 )
 _BETWEEN: Final = r"(?:\s*,\s*(?:(?:or|and)\s+)?|\s+(?:or|and)\s+|\s*[/|]\s*)(?:PHP )?"
@@ -49,6 +49,14 @@ _GONE: Final = _shape(
     rf"{_PHP}\s*(?:{VERSION}(?:, |,? and |,? or ))*{VERSION}"
     r"(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
 )
+_TOO_OLD: Final = _shape(rf"{_PHP}\W{{0,3}}{VERSION}\W{{0,3}} (?:is|ist) (?:too old|zu alt|outdated|veraltet)")
+_AS_MOST: Final = _shape(rf"\bm[aá]xim\w*\s*=\s*{VERSION}")
+_OVER: Final = _shape(r"\bend[- ]of[- ]life\b|\bEOL\b")
+_AS_LEAST: Final = _shape(
+    rf"\b(?:m[iíì]n[ií]m\w*|м[иі]н[иі]мум|mindestens erforderlich)\s*=\s*{VERSION}|"
+    rf"\bminimum required version\W{{1,3}}{VERSION}"
+)
+"""The least, in whatever language: *PHP versión 7.4 insuficiente (mínimo = 8.1)*."""
 _NOT_ON: Final = _shape(
     rf"\b(?:not (?:yet )?(?:supported|available)|cannot (?:currently |yet )?(?:be )?run)"
     rf" (?:on|with|by|in|under) {_PHP}\s*{VERSION}"
@@ -90,12 +98,18 @@ def read(line: Line) -> Iterator[Statement]:
 def _condition(text: str) -> str | None:
     if match := _NOT.search(text):
         return f"<{match[1]}"
-    if _WITH_NEITHER.search(text):
+    if _WITH_NEITHER.search(text) or _OVER.search(text):
         return None
+    if match := _AS_MOST.search(text):
+        return f"<={match[1]}"
     if match := _NOT_ON.search(text):
         return f"<{match[1]}"
+    if (match := _AS_LEAST.search(text)) and _plausible(least := match[1] or match[2]):
+        return f">={least}"
     if match := _GONE.search(text):
         return f">{match[2]}"
+    if match := _TOO_OLD.search(text):
+        return f">{match[1]}"
     if match := _PAIR.search(text):
         return f">={match[1]}, {match[2]}{match[3]}"
     if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):

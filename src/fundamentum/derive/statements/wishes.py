@@ -29,7 +29,8 @@ _EVERYWHERE: Final = frozenset(
     "tee printf perl python python3 readlink dirname basename if for while csh ksh dash zsh fish tcsh cscript "
     "powershell arch base64 cksum chgrp comm dd dircolors env expr fold groups head install join link logname "
     "md5sum nl nproc od paste pathchk pinky pr printenv realpath rmdir seq sha1sum sha256sum sha512sum shred shuf "
-    "split stdbuf stty sum sync tac timeout truncate tty uniq unlink users vdir who yes".split()
+    "split stdbuf stty sum sync tac timeout truncate tty uniq unlink users vdir who yes "
+    "rd md ver cls taskkill xcopy robocopy wscript reg net icacls cacls schtasks runas explorer mklink sc".split()
 )
 _LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
 """Commands that look for the one that they are given: ``which convert``, ``command -v convert``"""

@@ -7,7 +7,7 @@ from typing import Final
 
 from fundamentum.catalog import extension_gone
 from fundamentum.derive.beside.configuration_samples import CHOSEN
-from fundamentum.derive.families import LIVE_ON
+from fundamentum.derive.families import LIVE_ON, words_for
 from fundamentum.derive.weighing.drivers import DRIVERISH
 from fundamentum.derive.weighing.evidence import Seen, Whole
 from fundamentum.derive.weighing.weigh import Verdict
@@ -122,11 +122,16 @@ def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
 
 
 def _beside_each_other(uses: Mapping[str, Sequence[Seen]]) -> bool:
-    """Whether drivers for several vendors stand in one directory, not that of a service, and nowhere else."""
+    """Whether drivers for several vendors, each called after its own, stand in one directory and nowhere else."""
     paths = {seen.file.path: _vendor(extension) for extension, every in uses.items() for seen in every}
     directories = {path.rpartition("/")[0].lower() for path in paths}
     directory = next(iter(directories), "")
-    if len(set(paths.values())) < 2 or len(directories) > 1 or not directory or "librar" in directory:
+    named = all(
+        any(word in seen.file.path.rpartition("/")[2].lower() for word in words_for(extension))
+        for extension, every in uses.items()
+        for seen in every
+    )
+    if len(set(paths.values())) < 2 or len(directories) > 1 or not directory or "librar" in directory or not named:
         return False
     return _SERVICE.search(directory) is None
 

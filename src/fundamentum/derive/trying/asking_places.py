@@ -93,7 +93,9 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     there = {name: name for name in names if name in lowered}
     if not there:
         return []
-    there |= {other: name for name, other in _OTHERWISE.findall(lowered) if name in there} if b" as " in lowered else {}
+    if b"use " in lowered:
+        imports = b"".join(_IMPORTS.findall(lowered))
+        there |= {other: name for name, other in _OTHERWISE.findall(imports) if name in there}
     word = re.compile(
         rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,])"
         % b"|".join(map(re.escape, there))
@@ -101,5 +103,6 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     return [(match.start(), there[match[1]]) for match in word.finditer(lowered)]
 
 
+_IMPORTS: Final = re.compile(rb"^\s*+use\s[^;(]{0,4000};", re.M)
 _OTHERWISE: Final = re.compile(rb"(\w+)\s+as\s+(\w+)\s*[;,}]")
 """An import under another name: ``use Nightlog\\Checks\\Extension as Needed;``"""

@@ -18,6 +18,9 @@ def of_environment(part: Part | None) -> bool:
     return part is not None and _ENVIRONMENT.match(part.text.lstrip("(@\\ ")) is not None
 
 
+_SAME: Final = ("==", "===", "!=", "!==", "<>")
+
+
 class Operations(Targets):
     """The layer of what stands between values, and before them."""
 
@@ -42,6 +45,9 @@ class Operations(Targets):
     def operate(self, sign: str, first: Any, second: Any) -> Any:
         """What two values come to with an operator between them."""
         self.world.looks.operated(sign, first, second)
+        if sign in _SAME and (lists := [one for one in (first, second) if isinstance(one, Loaded)]):
+            told = self.world.held(self, lists[0], second if first is lists[0] else first)
+            return told if isinstance(told, Unknown) else truth(told) is not sign.startswith("!")
         return joined_by(sign, first, second)
 
     def _either(self, left: Part | None, right: Part | None, *, deciding: bool) -> Any:

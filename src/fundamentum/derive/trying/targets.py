@@ -205,6 +205,10 @@ class Targets(Machine):
         kids = target.kids
         key = self.evaluate(kids[1]) if len(kids) > 1 else None
         whole = self.evaluate(kids[0])
+        if isinstance(key, Loaded) or (isinstance(value, Loaded) and len(kids) == 1):
+            listed = key if isinstance(key, Loaded) else value
+            self.assign(kids[0], Loaded(listed.kind, flipped=listed is key, absent=listed.absent))
+            return
         if isinstance(whole, Thing):
             self.call_method(whole, "offsetSet", Given.of(key, value))
         if isinstance(whole, OneOf):

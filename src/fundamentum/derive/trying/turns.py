@@ -6,7 +6,7 @@ from typing import Any, Final
 from fundamentum.derive.trying.machine import Break, Continue, Given, Leave
 from fundamentum.derive.trying.objects import Objects
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, OneOf, Thing, Unknown, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, OneOf, Thing, Unknown, truth
 
 MAX_TURNS: Final = 120
 """Turns of one loop."""
@@ -36,6 +36,9 @@ class Turns(Objects):
     def _turns_over(self, whole: Any, source: Part, target: Part, body: Part) -> None:
         if isinstance(whole, Thing) and (held := self.gone_through(whole)) is not None:
             whole = held
+        if isinstance(whole, Loaded):  # whichever of them: what it is held against is asked for
+            self._turn(target, UNKNOWN, whole, body)
+            return
         if not isinstance(whole, Array):
             if isinstance(whole, (Unknown, Thing)):
                 self.fork(lambda: self._turn(target, UNKNOWN, UNKNOWN, body), lambda: None)

@@ -5,7 +5,7 @@ from typing import Any, Final
 
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, builtin
 from fundamentum.derive.trying.machine import Given, Machine
-from fundamentum.derive.trying.values import UNKNOWN, Loaded, Text
+from fundamentum.derive.trying.values import UNKNOWN, Loaded, Text, lifted
 
 _LOOKS: Final = ("strpos", "stripos", "str_contains", "strstr", "stristr", "substr_count", "mb_strpos")
 _AROUND: Final = " ,;|:\t\r\n"
@@ -40,6 +40,16 @@ def _matching(otherwise: Builtin) -> Builtin:
     return matched
 
 
+def _comparing(otherwise: Builtin | None) -> Builtin:
+    def compared(machine: Machine, given: Given) -> Any:
+        for whole, name in ((given.at(0), given.at(1)), (given.at(1), given.at(0))):
+            if isinstance(whole, Loaded):
+                return lifted(lambda held: 0 if held else 1, _held(machine, whole, name))
+        return otherwise(machine, given) if otherwise is not None else UNKNOWN
+
+    return compared
+
+
 def _imploding(otherwise: Builtin) -> Builtin:
     return lambda machine, given: (
         next((value for value in given.values if isinstance(value, Loaded)), None) or otherwise(machine, given)
@@ -48,4 +58,6 @@ def _imploding(otherwise: Builtin) -> Builtin:
 
 BUILTINS.update({name: _looking(builtin(name)) for name in _LOOKS})
 BUILTINS["preg_match"] = _matching(BUILTINS["preg_match"])
+BUILTINS["preg_grep"] = _matching(BUILTINS.get("preg_grep", lambda *_: UNKNOWN))
+BUILTINS.update({name: _comparing(BUILTINS.get(name)) for name in ("strcasecmp", "strcmp")})
 BUILTINS.update({name: _imploding(BUILTINS[name]) for name in ("implode", "join")})

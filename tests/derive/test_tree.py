@@ -178,7 +178,7 @@ def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_pat
 
 
 @pytest.mark.parametrize(("name", "kind"), [("composer.json", OTHER), ("check.sh", BESIDE), ("php.ini-sample", OTHER), ("htaccess.txt", OTHER),
-    (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", BESIDE), (".env.example", BESIDE), ("docs.md", 0), ("install.md", OTHER), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
+    (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", BESIDE), (".env.example", BESIDE), ("docs.md", 0), ("install.md", OTHER), ("install.inc", SOURCE), ("05_setup.md", OTHER), ("style.css", BESIDE), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
 def test_which_files_are_listed(tmp_path: Path, name: str, kind: int) -> None:
     (tmp_path / name).write_text("x")
     assert [one[1] for one in Listing(str(tmp_path)).top.files] == ([kind] if kind else [])

@@ -14,6 +14,8 @@ import zlib
 from collections.abc import Iterator, Sequence
 from typing import Final
 
+from fundamentum.derive.application.document_names import DOCUMENT
+
 MAX_FILES: Final = 200_000
 MAX_ENTRIES: Final = 600_000
 """Names of any kind that are looked at."""
@@ -33,8 +35,6 @@ _OTHERS: Final = re.compile(
     r"[\w.-]*\.htaccess[\w.-]*|htaccess[\w.-]*)$",
     re.I,
 )
-_DOCUMENT: Final = re.compile(r"readme|install|requirement|prerequisit|setup\.|getting", re.I)
-"""How documents are called that may tell what an application requires."""
 _LICENCE: Final = re.compile(r"(?:licen[cs]e|copying)(?:[._-].*)?", re.I)
 
 SOURCE: Final = 1
@@ -96,7 +96,8 @@ def unchanged(root: str, watched: Watched) -> bool:
 
 def _is_beside(name: str, suffix: str) -> bool:
     known = suffix.lower() in _BESIDE or name.startswith(("Dockerfile", "Containerfile"))
-    return known or (suffix.lower() in _TEXTS and _DOCUMENT.match(name) is not None)
+    text = suffix.lower() in _TEXTS and DOCUMENT.fullmatch(name.rpartition(".")[0]) is not None
+    return known or text or name == "style.css"  # a theme's, which begins as a plug-in does
 
 
 class Directory:
@@ -172,10 +173,11 @@ class Listing:
                         if name.endswith(".php"):
                             code.append(entry)
                             continue
-                        _, dot, suffix = name.rpartition(".")
+                        stem, dot, suffix = name.rpartition(".")
+                        text = not dot or suffix.lower() in _TEXTS
                         if name[0] in "lLcC" and _LICENCE.fullmatch(name):
                             licence = True
-                        elif depth < 2 and _DOCUMENT.match(name):
+                        elif depth < 2 and text and DOCUMENT.fullmatch(stem if dot else name):
                             others.append(entry)
                         elif depth < _BESIDE_DEPTH and _is_beside(name, suffix) and not _OTHERS.match(name):
                             beside.append(entry)

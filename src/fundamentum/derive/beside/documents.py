@@ -11,6 +11,7 @@ from typing import Final, Literal
 import msgspec
 
 from fundamentum.catalog import branch_key
+from fundamentum.derive.application.document_names import DOCUMENT
 from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
 from fundamentum.derive.php_source.quoted import extension_called
@@ -26,15 +27,6 @@ _FOLDERS: Final = (
     "", "docs", "doc", "documentation", "docs/admin", "docs/install", "docs/installation", "docs/setup", "docs/en",
     "doc/admin", "doc/en", "cron", "etc", "etc/cron.d", "contrib",
 )  # fmt: skip
-_NAMES: Final = re.compile(
-    r"(?:\d{1,2}[-_. ]+)?"
-    r"(?:readme|liesmich|lisezmoi|leeme|leggimi|install(?:ation|ing)?|requirements?|getting[-_ ]?started|setup|"
-    r"prerequisites?|config(?:uration|uring)?|deploy(?:ment|ing)?|hosting|server|system|quick[-_ ]?start|admin\w*|"
-    r"operat(?:ion|ing|or)\w*|maintenance|(?:background|schedul\w*)[-_ ]?(?:jobs?|tasks?)|production)[\w.-]*|"
-    r"(?:[\w-]+[._-])?cron(?:tab|job)?s?",
-    re.I,
-)
-"""How documents are called that may tell what an application requires, and samples for cron."""
 _ENDINGS: Final = frozenset(
     ("", *".md .markdown .rst .adoc .asciidoc .txt .html .htm .cron .sample .example .dist".split())
 )
@@ -109,7 +101,7 @@ def _files(root: str, base: str) -> Iterator[str]:
         name = path.rpartition("/")[2]
         stem, dot, ending = name.rpartition(".")
         known = f"{dot}{ending}".lower() if stem else ""
-        if known in _CRON or (known in _ENDINGS and _NAMES.fullmatch(stem or name)):
+        if known in _CRON or (known in _ENDINGS and DOCUMENT.fullmatch(stem or name)):
             yield path
 
 

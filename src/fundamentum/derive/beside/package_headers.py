@@ -27,6 +27,8 @@ _FOLDERS: Final = ("", "appinfo")
 _XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
 _JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
 _INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
+_COMMENTED: Final = frozenset({"readme.txt", "style.css"})
+"""Files beside the source that may begin with such a comment: a plug-in's, and a theme's."""
 _COMMENT: Final = re.compile(
     r"^[ \t/*#;]*(?:Requires(?: at least)? PHP|Minimum PHP(?: version)?|PHP version required)[ \t]*:[ \t]*"
     r"(?:PHP )?(?:>=[ \t]*)?(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)",
@@ -66,7 +68,7 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
                     yield Header(f"{path}:{line}", php=php, extension=extension, level=level)
             elif _INFO.fullmatch(name):
                 yield from _of_lines(_INFO_LINE, read_below(root, path, HEAD), path)
-            elif name.endswith(".php") or name.lower() == "readme.txt":
+            elif name.endswith(".php") or name.lower() in _COMMENTED:
                 yield from _of_lines(_COMMENT, read_below(root, path, HEAD), path)
         except (OSError, ValueError, RecursionError, SyntaxError) as error:
             remark(f"{path} cannot be used: {str(error)[:200]}")

@@ -25,7 +25,8 @@ _OF_SETTINGS: Final = re.compile(r"settings|php\.ini|configur|limits|tuning", re
 """Headings of what is set up for PHP."""
 _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?|minimum|at least|supports?)\b.{0,60}\bPHP\b|"
-    r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
+    r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bextensions? (?:is|are) (?:required|needed|mandatory)\b|"
+    r"\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
     r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies|(?:PHP )?extensions|"
     r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version \d|\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\d\+)|\bPHP\b.{0,30}\bextensions?\b",

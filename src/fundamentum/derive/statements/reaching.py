@@ -95,9 +95,14 @@ def _spots(lowered: bytes, key: Key) -> Iterator[tuple[int, int]]:
     while at >= 0:
         end = at + len(word)
         before, after = lowered[max(at - BEFORE, 0) : at], lowered[end : end + BEFORE]
-        if not _NAME_ON.match(after) and _REACHES[key[0]](before, after.lstrip()):
+        if not _NAME_ON.match(after) and _REACHES[key[0]](before, after.lstrip()) and not _of_class_map(before, after):
             yield at, end
         at = lowered.find(word, end)
+
+
+def _of_class_map(before: bytes, after: bytes) -> bool:
+    """Whether it stands in a table of where classes are, which reaches none: ``'picture' => '/Picture.php'``."""
+    return _MAPPED.match(after) is not None or (after[:1] in (b"'", b'"') and _MAPPED_TO.search(before) is not None)
 
 
 def _makes(before: bytes, after: bytes) -> bool:
@@ -132,6 +137,8 @@ BEFORE: Final = 60
 _NEW: Final = re.compile(rb"\b(?:new|extends)\s+\\?(?:\w+\\)*$")
 _IN_QUOTES: Final = re.compile(rb"['\"]\\{0,2}(?:\w+\\{1,2})*$")
 _LINKS: Final = re.compile(rb"(?:href|action|src|location|url)\b[^;<>]*$")
+_MAPPED: Final = re.compile(rb"['\"]\s*=>\s*(?:[\w$()]+\s*\.\s*)?['\"][^'\"]*(?:/|\.php['\"]|\Z)")
+_MAPPED_TO: Final = re.compile(rb"(?:\\\\\w+|\w+\\\w+)['\"]\s*=>\s*(?:[\w$()]+\s*\.\s*)?['\"][^'\"]*\Z")
 _NAMING: Final = re.compile(rb"[\w$]$")
 _NAME_ON: Final = re.compile(rb"[\w\\]")
 _DEFINES: Final = re.compile(rb"\bfunction\s++&?\s*+$")

@@ -88,12 +88,16 @@ def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
     return own or [one for one in scanned if one.file.part == "bundled"]
 
 
+_CHECKED: Final = ("checked", "never")
+
+
 class _Bounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
     def __init__(self, parsing: Parsing, whole: Whole, callers: Callers, stated: str) -> None:
         self.parsing, self.whole, self.callers, self.stated = parsing, whole, callers, stated
         self.files = _counting(parsing.scanned, whole)
+        self._known: tuple[int, set[tuple[str, int]]] = (-1, set())
 
     def lower(self) -> tuple[str, Places]:
         """The highest branch that something needs, with the places."""
@@ -139,7 +143,7 @@ class _Bounds:
         may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
 
         def found() -> Places:
-            defined = self._defined()
+            defined, protected = self._defined(), self._protected()
             return [
                 (scanned.file.path, syntax)
                 for scanned in may
@@ -147,12 +151,24 @@ class _Bounds:
                 for syntax in self.parsing.facts[scanned.file.path].syntax
                 if getattr(syntax, edge) == branch
                 and syntax.what.removesuffix("()").lower() not in defined
-                and (syntax.what in _CONSTRUCTS or not constructs)
+                and (
+                    syntax.what in _CONSTRUCTS
+                    if constructs or syntax.what in _CONSTRUCTS
+                    else (scanned.file.path, syntax.line) not in protected
+                )
             ]
 
         with suppress(Spent):
             self.parsing.read_until(may, lambda: len({path for path, _ in found()}) > 1)
         return found()
+
+    def _protected(self) -> set[tuple[str, int]]:
+        """Path and line of what is used of extensions behind a check, be it one around from where it is reached."""
+        if self._known[0] != len(self.whole.facts):
+            every = (self.whole.uses(extension) for extension in self.whole.uses_by_extension())
+            behind = {(seen.file.path, seen.use.line) for uses in every for seen in uses if seen.guard in _CHECKED}
+            self._known = len(self.whole.facts), behind
+        return self._known[1]
 
     def _defined(self) -> set[str]:
         return self.whole.defined_functions | self.whole.defined_classes

@@ -52,6 +52,14 @@ CODE: dict[str, str] = {
     "functions that call each other": "extension_loaded('imagick');"
     + "".join(f"function f{n}() {{ new Imagick; f{n * 7 % 400}(); f{n * 11 % 400}(); }}" for n in range(400)),
     "ends of code in quotes": "echo 1, " + "'__halt_compiler();', " * 400_000,
+    "imports": "use mongodb\\driver as " * 200_000
+    + "\n" * 300_000
+    + "use " * 300_000
+    + "a; new manager; extension_loaded('gd');",
+    "classes asked for": "".join(f"use a\\b{n}; if (!class_exists(b{n}::class)) exit;\n" for n in range(20_000)),
+    "answers that are passed on": "if (extension_loaded('gd')) imagecreate(1, 1);"
+    + ("function f() { return" + " " * 2_000) * 2_000,
+    "classes in variables": "".join(f"$a{n} = 'ZipArchive'; " for n in range(30_000)) + "new $c;" + "$b::" * 100_000,
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
 }
 

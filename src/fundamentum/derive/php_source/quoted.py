@@ -84,6 +84,7 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
     """Whether a file may ask for an extension, by the words of its checks."""
     if b"extension_loaded" in words:
         return True
+    imports: dict[str, str] | None = None
     for name, kind in CHECKS.items():
         word = name.encode()
         at = lowered.find(word) if word in words else -1
@@ -95,7 +96,10 @@ def asks(data: bytes, lowered: bytes, words: frozenset[bytes]) -> bool:
                     return True  # the name stands in a variable
                 # Constants are told apart by case, all others are not.
                 named = data[match.start(group) : match.end(group)].decode("latin-1") if group else ""
-                if group and of_extension(kind, full_name(named, imports_in(data)) if group == 2 else named):
+                if group == 2:
+                    imports = imports_in(data) if imports is None else imports
+                    named = full_name(named, imports)
+                if group and of_extension(kind, named):
                     return True
             at = lowered.find(word, at)
     return False

@@ -41,6 +41,8 @@ MAX_STATED: Final = 1000
 """Statements of one kind in one file: those of an installer are a few dozen."""
 MAX_EXAMINED: Final = 40
 """Uses of one extension in one file that are looked at closely; more of them would tell nothing new."""
+MAX_VARIABLES: Final = 300
+"""Variables of a file that hold the name of what is called or made."""
 MAX_PLAIN: Final = 6
 """Uses in one class, or outside classes, that nothing protects, after which no more are looked at."""
 SESSIONS: Final = "session.save_handler"
@@ -208,12 +210,12 @@ class _Reader:
                 kind = "function" if provided("function", given) else "class"
                 if kind == "function" or CALLS_METHOD.search(self.lowered[max(start - 60, 0) : end + 2]):
                     yield from self._use(kind, given, node)
-        for match in self.spots.variables:
+        for match in self.spots.variables[:MAX_VARIABLES]:
             name = re.search(rb"(\$\w+)\s*$", self.lowered[max(match.start() - 80, 0) : match.start()])
             node = self._string_at(match.start(1))
             if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
                 yield from self._use("function", match[1].decode("latin-1"), node)
-        for match in self.spots.classes:
+        for match in self.spots.classes[:MAX_VARIABLES]:
             node = self.source.at(*match.span(2 if match[2] else 3))
             if (
                 node is not None

@@ -7,6 +7,7 @@ from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, follows_php, providers, symbols
 from fundamentum.derive.php_source.bare_code import NAMING
+from fundamentum.derive.php_source.imports import import_statements
 from fundamentum.derive.php_source.source import CHECKS, provided
 from fundamentum.derive.statements import asking_calls, version_gates
 from fundamentum.derive.statements.wishes import CALLS
@@ -133,14 +134,14 @@ def brings(kind: str, short: str, full: str) -> bool:
     return any(name.startswith(inside) for name in _tables().spaces.get(inside.partition(b"\\")[0], ()))
 
 
-def _imported(name: bytes, code: bytes, there: frozenset[bytes]) -> bool:
+def _imported(name: bytes, imports: bytes, there: frozenset[bytes]) -> bool:
     """Whether a namespace that a name is in is imported, and what follows it stands in code: ``use Ds\\{Map, Set};``"""
     space, _, last = name.rpartition(b"\\")
-    if last not in there or b"use " not in code:
+    if last not in there or not imports:
         return False
     parts = space.split(b"\\")
     spaces = (b"\\".join(parts[:number]) for number in range(1, len(parts) + 1))
-    return any(b"use " + begin + one + sign in code for one in spaces for begin in _BEGIN for sign in _IMPORTING)
+    return any(b"use " + begin + one + sign in imports for one in spaces for begin in _BEGIN for sign in _IMPORTING)
 
 
 _BEGIN: Final = (b"", b"\\", b"function ")
@@ -150,8 +151,9 @@ _IMPORTING: Final = (b"\\{", b"\\ {", b";", b" as ")
 
 def _spaced(word: bytes, code: bytes, there: frozenset[bytes]) -> Iterator[bytes]:
     """What extensions provide in a namespace that begins with a word, as far as it stands in code."""
+    imports = b";".join([*import_statements(code), b""])
     for name in _tables().spaces.get(word, ()):
-        if name not in code and _imported(name, code, there):
+        if name not in code and _imported(name, imports, there):
             yield name
             continue
         at = code.find(name)

@@ -31,7 +31,7 @@ def names_in(written: bytes) -> Iterator[str]:
 
 
 _ASKS_ONE: Final = re.compile(
-    rb"[\s(]*(!?)\s*\\?(function_exists|is_callable|class_exists|interface_exists)\s*\(\s*['\"]\\{0,2}([\w\\]+)['\"]\s*\)[\s)]*",
+    rb"[\s(]*+(!?)\s*+\\?(function_exists|is_callable|class_exists|interface_exists)\s*\(\s*['\"]\\{0,2}([\w\\]+)['\"]\s*\)[\s)]*",
     re.I,
 )
 

@@ -34,7 +34,7 @@ _VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
 _GIVES_BACK: Final = re.compile(
-    rb"\bfunction\s+(\w+)\s*\([^(){}]{0,200}\)[^{};]{0,40}\{\s*return\s+([^;!|?{}]{1,300});\s*\}"
+    rb"\bfunction\s+(\w+)\s*\([^(){}]{0,200}\)[^{};]{0,40}\{\s*+return\s++([^;!|?{}]{1,300});\s*+\}"
 )
 """A function that does nothing else than answer, not with the contrary."""
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")

@@ -7,7 +7,7 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog.symbols import span_in_php
-from fundamentum.derive.php_source.imports import full_name, imports_in
+from fundamentum.derive.php_source.imports import full_name, import_statements, imports_in
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.wishes import COMMANDS
@@ -70,10 +70,13 @@ def asking_places(data: bytes) -> set[int]:
     if not any(word in lowered for word in _WORDS):
         return set()
     found = {match.start() for match in _ALWAYS.finditer(lowered)}
+    imports: dict[str, str] | None = None
     for match in _NAMED.finditer(data):
         kind = CHECKS[match["asks"].decode().lower()]
         name = (match["name"] or match["kind"] or b"").decode("latin-1")
-        name = full_name(name, imports_in(data)) if match["kind"] else name
+        if match["kind"]:
+            imports = imports_in(data) if imports is None else imports
+            name = full_name(name, imports)
         if (match["variable"] and kind != "constant") or (name and _depends(kind, name)):
             found.add(match.start())
     for match in _SETTING.finditer(data):
@@ -93,9 +96,8 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     there = {name: name for name in names if name in lowered}
     if not there:
         return []
-    if b"use " in lowered:
-        imports = b"".join(_IMPORTS.findall(lowered))
-        there |= {other: name for name, other in _OTHERWISE.findall(imports) if name in there}
+    for statement in import_statements(lowered):
+        there |= {other: name for name, other in _OTHERWISE.findall(statement) if name in there}
     word = re.compile(
         rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,])"
         % b"|".join(map(re.escape, there))
@@ -103,6 +105,5 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     return [(match.start(), there[match[1]]) for match in word.finditer(lowered)]
 
 
-_IMPORTS: Final = re.compile(rb"^\s*+use\s[^;(]{0,4000};", re.M)
-_OTHERWISE: Final = re.compile(rb"(\w+)\s+as\s+(\w+)\s*[;,}]")
+_OTHERWISE: Final = re.compile(rb"(\w++)\s++as\s++(\w++)\s*+(?=[,}]|\Z)")
 """An import under another name: ``use Nightlog\\Checks\\Extension as Needed;``"""

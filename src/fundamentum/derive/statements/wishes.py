@@ -143,12 +143,34 @@ def _sensible(value: str) -> bool:
     return bool(_NUMBER.fullmatch(value)) and quantity(value).number > 0
 
 
+_STEP: Final = re.compile(r"\A(?:cd|export|umask|ulimit)\s[^&;|]{0,400}(?:&&|;)\s*")
+"""A command in front that only prepares the shell: ``cd /srv/plates && convert ...``"""
+_GIVEN: Final = re.compile(r"[A-Za-z_]\w*=\S*")
+_LEADING: Final = {
+    "nice": ("-n",), "ionice": ("-c", "-n"), "sudo": ("-u", "-g"), "timeout": ("-s", "-k"),
+    "nohup": (), "time": (), "env": (), "exec": (), "setsid": (),
+}  # fmt: skip
+"""Commands that start another one, with those of their options behind which something stands."""
+_AMOUNT: Final = re.compile(r"-.*|\d+[smh]?")
+
+
+def _without_what_leads(written: str) -> list[str]:
+    """The words of a line for the shell, without what stands in front of the program that it starts."""
+    words = _STEP.sub("", written).split()
+    while words and (_GIVEN.fullmatch(words[0]) or words[0] in _LEADING):
+        with_one = _LEADING.get(words.pop(0), ())
+        while words and _AMOUNT.fullmatch(words[0]):
+            if words.pop(0) in with_one and words:
+                words.pop(0)
+    return words
+
+
 def command_of(written: str, *, whole: bool) -> str:
     """The program that a line for the shell starts, or looks for; empty: one that is everywhere, or none that is sure.
 
     ``whole``: all of the line is known, and not its beginning alone.
     """
-    words = written.strip().strip("\"'").split()
+    words = _without_what_leads(written.strip().strip("\"'"))
     if words and words[0] in _LOOKING:
         words = [word for word in words[1:] if not word.startswith(("-", ">", "2>", "1>", "&"))][:1]
     if not words:

@@ -58,6 +58,14 @@ def _agreed(question: Callable[[int], bool], orders: tuple[int, ...]) -> Any:
     return told.pop() if len(told) == 1 else UNKNOWN
 
 
+def _with_others(first: Any, second: Any) -> Any:
+    """A table, and what else is given: ``['bin' => 'convert'] + $options``."""
+    known = first if isinstance(first, Array) else second
+    if isinstance(known, Array) and any(one is None or isinstance(one, Unknown) for one in (first, second)):
+        return Array(known.items, loose=True)
+    return lifted(_plus, first, second)
+
+
 def joined_by(sign: str, first: Any, second: Any) -> Any:
     """Two values with an operator between them that looks at both."""
     if sign in ("===", "!=="):
@@ -74,7 +82,7 @@ def joined_by(sign: str, first: Any, second: Any) -> Any:
     if sign == ".":
         return lifted(lambda one, other: limited(written(one) + written(other)), first, second)
     if sign == "+":
-        return lifted(_plus, first, second)
+        return _with_others(first, second)
     if sign in _BITS:
         return lifted(lambda one, other: _bits(sign, one, other), first, second)
     if sign == "xor":

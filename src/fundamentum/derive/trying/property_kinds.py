@@ -42,6 +42,12 @@ def classes_of_properties(written: str) -> dict[str, str]:
 _WRITTEN: Final = frozenset({"array_creation_expression", "string", "encapsed_string", "integer", "boolean"})
 
 
+_DEFAULTS: Final = re.compile(
+    r"(?:\[|array\s*\()[^;]*\)?\s*\+\s*(?:\(array\)\s*)?\$\w+\Z|\$\w+\s*\+\s*(?:\[|array\s*\()|array_(?:merge|replace)\w*\s*\("
+)
+"""A table of the program's own, and what is given beside it: ``['bin' => 'convert'] + $options``"""
+
+
 def given_in(constructor: "Part", name: str) -> "Part | None":
     """What a constructor gives a property, if that is written there: ``$this->needed = ['intl', 'gd'];``"""
     body = constructor.get("body")
@@ -50,6 +56,8 @@ def given_in(constructor: "Part", name: str) -> "Part | None":
         if given is None or given.type != "assignment_expression":
             continue
         left, right = given.get("left"), given.get("right")
-        if left is not None and left.text == f"$this->{name}" and right is not None and right.type in _WRITTEN:
+        if left is None or right is None or left.text != f"$this->{name}":
+            continue
+        if right.type in _WRITTEN or _DEFAULTS.match(right.text):
             return right
     return None

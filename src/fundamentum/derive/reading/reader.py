@@ -29,6 +29,7 @@ from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
+from fundamentum.derive.statements.database_files import database_directories
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
@@ -113,6 +114,7 @@ class _Reader:
                 *of_hosts,
                 *programs_in(self.source),
                 *directories_in(self.data),
+                *database_directories(self.source),
                 *limits_in(self.data),
                 *modules_in(self.data),
                 *sizes_taken(root, self.data),

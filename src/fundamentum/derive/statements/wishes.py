@@ -63,7 +63,9 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
     elif name in DIRECTORIES and len(given) > DIRECTORIES[name]:
         file = name in _OF_FILES
         found = (
-            path for value in values(given[DIRECTORIES[name]], source) for path in _directories(value, of_file=file)
+            path
+            for value in values(given[DIRECTORIES[name]], source)
+            for path in directories_named(value, of_file=file)
         )
         for path in dict.fromkeys(found):
             yield Wish("directory", path, "", at, f"{name}()")
@@ -181,7 +183,7 @@ def command_of(written: str, *, whole: bool) -> str:
     return "" if name.lower().removesuffix(".exe") in _EVERYWHERE else name
 
 
-def _directories(value: str, *, of_file: bool) -> Iterator[str]:
+def directories_named(value: str, *, of_file: bool) -> Iterator[str]:
     """A directory named from the application's root, or with ``./`` from the file's own.
 
     ``of_file``: the value names a file in it.  ``?/`` at its beginning: from where is not known.

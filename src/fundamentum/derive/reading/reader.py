@@ -29,7 +29,6 @@ from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
-from fundamentum.derive.statements.database_files import database_directories
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import Guards
 from fundamentum.derive.statements.host_functions import apart
@@ -37,6 +36,7 @@ from fundamentum.derive.statements.limit_tables import limits_in
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
 from fundamentum.derive.statements.wishes import CALLS, directories_in, modules_in, programs_in, wishes_of
+from fundamentum.derive.statements.written_files import written_files
 
 MAX_STATED: Final = 1000
 """Statements of one kind in one file: those of an installer are a few dozen."""
@@ -114,7 +114,7 @@ class _Reader:
                 *of_hosts,
                 *programs_in(self.source),
                 *directories_in(self.data),
-                *database_directories(self.source),
+                *written_files(self.source),
                 *limits_in(self.data),
                 *modules_in(self.data),
                 *sizes_taken(root, self.data),

@@ -33,6 +33,7 @@ from fundamentum.derive.reading.workers import Workers, batched, contents, work_
 from fundamentum.derive.statements import asking_calls, limit_tables, removed_functions, uploaded_sizes, version_gates
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.wishes import ASKS_MODULES, COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
+from fundamentum.derive.statements.written_files import PLACES, WRITES
 from fundamentum.untrusted.budget import Budget, Spent
 
 Progress = Callable[[str, int, int], None]
@@ -154,6 +155,9 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     return words, extensions, bool(telling) or _tells(data, lowered, code, words), constructs
 
 
+_PLACES: Final = tuple(name.encode() for name in PLACES)
+
+
 def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) -> bool:
     if not words.isdisjoint(_CHECK_WORDS) and asks(data, lowered, words):
         return True
@@ -167,7 +171,9 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if (b"_limit" in data or b"max_" in data) and limit_tables.TABLE.search(data):
         return True
-    if b"ermission" in data and RIGHTS.search(data):
+    if (b"ermission" in data and RIGHTS.search(data)) or (
+        any(name in code for name in _PLACES) and WRITES.search(data)
+    ):
         return True
     if asking_calls.BY_ARGUMENT.search(lowered):
         return True

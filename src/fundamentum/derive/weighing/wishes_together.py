@@ -13,10 +13,10 @@ from fundamentum.derive.application.tree import Each, Tree, has_directory
 from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
-from fundamentum.derive.statements.database_files import IN_A_FILE
 from fundamentum.derive.statements.limit_tables import IN_TABLE
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
+from fundamentum.derive.statements.written_files import IN_A_FILE, PLACES
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.model.needs_value import Level
 
@@ -38,7 +38,7 @@ _FILE: Final = re.compile(r"[^/]\.[a-z]\w{1,4}$")
 """A name that ends as those of files do: ``config.php``"""
 OF_CODE: Final = 5
 """Files of source from which on a directory is one of the program's code, and not of what it writes."""
-_WRITING: Final = ("file_put_contents", "move_uploaded_file", IN_A_FILE)
+_WRITING: Final = ("file_put_contents", "move_uploaded_file", IN_A_FILE, *(f"{name}()" for name in PLACES))
 
 
 def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:

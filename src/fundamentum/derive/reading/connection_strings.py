@@ -34,9 +34,8 @@ def among_extensions(written: Node) -> bool:
     if [node.type for node in around[1:]] != ["array_element_initializer", "array_creation_expression"]:
         return False
     others = (string(each.named_children[-1]) for each in around[-1].named_children if each.named_children)
-    return any(
-        other and other not in DATABASES and extension_called(other.encode("latin-1", "replace")) for other in others
-    )
+    names = (extension_called(other.encode("latin-1", "replace")) for other in others if other)
+    return any(name and name not in DATABASES for name in names)
 
 
 def given_to_connection(source: Source, node: Node) -> bool:

@@ -1,4 +1,7 @@
-"""The classes that a source file imports: ``use MongoDB\\Driver\\Manager;``, ``use Ds\\{Map, Set as Heap};``."""
+"""The classes that a source file imports: ``use MongoDB\\Driver\\Manager;``, ``use Ds\\{Map, Set as Heap};``.
+
+Told by its text alone, for those who look at files that are not parsed; of a file that is, its tree tells more.
+"""
 
 import re
 from collections.abc import Iterator, Mapping

@@ -93,16 +93,19 @@ def conclude(
     around_it = beside_documents(others, said, scripts)
     versions = versions_stated(parsing.each, scan.files, said.others)
     needs = [*([php] if php else []), *with_versions(around_it, versions)]
-    broken = [path for path, facts in parsing.facts.items() if facts.broken and whole.files[path].part == "own"]
-    if broken:
-        remarks.append(
-            f"{broken[0]} cannot be parsed as a whole" + (f", and {len(broken) - 1} more" if broken[1:] else "")
-        )
+    remarks += _broken(whole)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
         _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
         sum(file.size for file in scan.files), len(parsing.facts), (*remarks, *differing),
     )  # fmt: skip
+
+
+def _broken(whole: Whole) -> list[str]:
+    """What there is to say of files of the application's own that the parser does not take as a whole."""
+    broken = [path for path, facts in whole.facts.items() if facts.broken and whole.files[path].part == "own"]
+    more = f", and {len(broken) - 1} more" if broken[1:] else ""
+    return [f"{broken[0]} cannot be parsed as a whole{more}"] if broken else []
 
 
 _BESIDE: Final = (chosen_drivers, written_for, packaged_with, asked_in_scripts)

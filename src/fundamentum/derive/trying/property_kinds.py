@@ -42,10 +42,13 @@ def classes_of_properties(written: str) -> dict[str, str]:
 _WRITTEN: Final = frozenset({"array_creation_expression", "string", "encapsed_string", "integer", "boolean"})
 
 
-_DEFAULTS: Final = re.compile(
-    r"(?:\[|array\s*\()[^;]*\)?\s*\+\s*(?:\(array\)\s*)?\$\w+\Z|\$\w+\s*\+\s*(?:\[|array\s*\()|array_(?:merge|replace)\w*\s*\("
-)
-"""A table of the program's own, and what is given beside it: ``['bin' => 'convert'] + $options``"""
+def _with_defaults(right: "Part") -> bool:
+    """Whether it is a table of the program's own and what is given beside it: ``['bin' => 'convert'] + $options``."""
+    if right.type == "binary_expression":
+        sides = (right.get("left"), right.get("right"))
+        return right.sign == "+" and any(side is not None and side.type in _WRITTEN for side in sides)
+    function = right.get("function") if right.type == "function_call_expression" else None
+    return function is not None and function.text.lstrip("\\").lower() in ("array_merge", "array_replace")
 
 
 def given_in(constructor: "Part", name: str) -> "Part | None":
@@ -58,6 +61,6 @@ def given_in(constructor: "Part", name: str) -> "Part | None":
         left, right = given.get("left"), given.get("right")
         if left is None or right is None or left.text != f"$this->{name}":
             continue
-        if right.type in _WRITTEN or _DEFAULTS.match(right.text):
+        if right.type in _WRITTEN or _with_defaults(right):
             return right
     return None

@@ -120,12 +120,12 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         name, marked = said("extensions").get(word) or canonical(re.sub(r"[ -]", "_", bare)), bare != word
         name = said("extensions").get(name, name)
         alone = in_list and (line.listed or len(line.text) < 60)
-        alone = alone or (_ROW.match(line.text, match.end()) is not None and first_of(line, match.start()))
+        alone = alone or (_ROW.match(line.text, match.end()) is not None and _begins_at(line, match.start()))
         nothing_else = name in _UNMISTAKABLE and name == canonical(bare)
-        first = line.listed and first_of(line, match.start()) and _ASKS.search(line.heading) is not None
+        first = line.listed and _begins_at(line, match.start()) and _ASKS.search(line.heading) is not None
         alone = alone or (nothing_else and (status or first))
         if (
-            (bare in _LIBRARIES and not (_EXTENSION.search(line.text) or (in_list and first_of(line, match.start()))))
+            (bare in _LIBRARIES and not (_EXTENSION.search(line.text) or (in_list and _begins_at(line, match.start()))))
             or _OF_APACHE.search(line.text, 0, match.start())
             or match.start() < taken
             or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
@@ -137,7 +137,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         yield match.start(), match.end(), name
 
 
-def first_of(line: Line, at: int) -> bool:
+def _begins_at(line: Line, at: int) -> bool:
     """Whether a line begins at a place."""
     return not line.text[:at].strip()
 
@@ -146,17 +146,15 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     """Whether a word that is everyday's too stands for the extension here."""
     if name == "mysql" and _DATABASE.search(line.text):
         return False
-    if name in _RARE and not (word.islower() and (certain or line.listed)):
-        certain = False
-    if certain or name not in _PLAIN_WORDS:
-        return True
-    if word.isupper() and name != "http" and _OF_PHP.search(f"{line.heading}: {line.text}"):
-        return True
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
     beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
-    if name in _RARE:
+    if name in _RARE and not (certain and word.islower()):
         return re.search(beside, line.text, re.I) is not None
+    if certain or name not in _PLAIN_WORDS:
+        return True
+    if word.isupper() and _OF_PHP.search(f"{line.heading}: {line.text}"):
+        return True
     listed = re.search(
         r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:|\bPHP\b[^,;]{0,20}\bwith\b[^.]*,", line.text, re.I
     )

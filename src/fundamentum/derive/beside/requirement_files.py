@@ -3,7 +3,6 @@
 ``{"php": "8.1", "extensions": ["intl", "gd"], "recommended": {"extensions": ["apcu"]}}``
 """
 
-import configparser
 import re
 from collections.abc import Iterator
 from typing import Any, Final
@@ -23,6 +22,12 @@ NAMES: Final = re.compile(
 FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "conf", "requirements", "admin")
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
+_SETTING: Final = re.compile(
+    r"(?:[;#].*+)?|\[(?P<section>[^\]]++)\].*+|(?P<key>[^=\[]*[^=\[\s])(?:\[['\"]?(?P<of>[^\]'\"]*+)['\"]?\])?\s*+=\s*+"
+    r"(?:(['\"])(?P<text>(?:(?!\4).)*+)\4\s*+(?:;.*+)?|(?P<plain>[^;]*+)(?:;.*+)?)"
+)
+"""A line of an INI file: nothing, a section, or a setting."""
+_WORDS: Final = {**dict.fromkeys(("on", "yes", "true"), True), **dict.fromkeys(("off", "no", "false", "none"), False)}
 _EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?", re.I)
 _EXT: Final = re.compile(r"ext-([\w-]+)$")
 """A key as manifests of the package manager have it: ``"ext-curl": "*"``"""
@@ -65,14 +70,27 @@ def table_in(data: bytes, path: str) -> Any:
     return _sections(data) if path.lower().endswith(".ini") else document(data)
 
 
-def _sections(data: bytes) -> dict[str, dict[str, str]]:
-    """The sections of an INI file; ``ValueError`` where it is none."""
-    reader = configparser.ConfigParser(strict=False, interpolation=None)
-    try:
-        reader.read_string(data.decode("utf-8", "replace"))
-    except configparser.Error as error:
-        raise ValueError(str(error).partition("\n")[0]) from None
-    return {name: {key: value.strip("'\" ") for key, value in reader[name].items()} for name in reader.sections()}
+def _sections(data: bytes) -> dict[str, Any]:
+    """The settings of an INI file as PHP reads them, with lists under ``name[]``; ``ValueError``: it is none."""
+    whole: dict[str, Any] = {}
+    inside = whole
+    for number, line in enumerate(data.decode("utf-8", "replace").splitlines(), 1):
+        if not (setting := _SETTING.fullmatch(line.strip())):
+            raise ValueError(f"line {number} is neither a section nor a setting")
+        if setting["section"]:
+            inside = whole[setting["section"]] = {}
+        elif setting["key"]:
+            key, of = setting["key"], setting["of"]
+            plain = (setting["plain"] or "").strip()
+            value = setting["text"] or _WORDS.get(plain.lower(), plain)
+            known = inside.get(key)
+            if of is None:
+                inside[key] = value
+            elif of:
+                inside[key] = {**(known if isinstance(known, dict) else {}), of: value}
+            else:
+                inside[key] = [*(known if isinstance(known, list) else ()), value]
+    return whole
 
 
 def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:

@@ -97,7 +97,7 @@ class Parsing:
                 checks, of_hosts = apart(one for one in more if isinstance(one, Check))
                 gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
                 wishes = (*facts.wishes, *of_hosts, *(one for one in more if isinstance(one, Wish)))
-                self.facts[path] = replace(facts, checks=(*facts.checks, *checks), gates=gates, wishes=wishes)
+                self.facts[path] = replace(facts, checks=_together(facts.checks, checks), gates=gates, wishes=wishes)
 
     def each(
         self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
@@ -137,3 +137,11 @@ class Parsing:
         while left and not enough():
             self.read(left[:step])
             left, step = left[step:], step * 2
+
+
+def _together(listed: Iterable[Check], tried: Iterable[Check]) -> tuple[Check, ...]:
+    """What stands in lists, and what came of it where it was tried out: that tells more than how a list is called."""
+    every = tuple(tried)
+    going_on = {(one.extension, one.line) for one in every if one.outcome == "goes-on"}
+    left = (one for one in listed if not (one.outcome.startswith("listed") and (one.extension, one.line) in going_on))
+    return (*left, *(replace(one, outcome="warns") if one.outcome == "goes-on" else one for one in every))

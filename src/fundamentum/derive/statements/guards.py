@@ -44,6 +44,8 @@ _DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})
+_ASKED: Final = frozenset({"function_call_expression", "scoped_call_expression", "member_call_expression"})
+"""What stands at a case of ``switch (true)``"""
 _LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
@@ -177,6 +179,11 @@ class Guards:
                     yield left, False
         elif kind in BLOCKS:
             yield from self._left_before(child)
+        elif kind in _CHOICES:
+            value = field(parent, "value") or parent.named_children[0]
+            alone = value.named_children[0] if value.named_child_count == 1 and kind != "case_statement" else value
+            if value != child and alone.type in _ASKED:
+                yield alone, True
 
     def _left_before(self, statement: Node) -> Iterable[tuple[Node, bool]]:
         """``if (!function_exists('x')) { return; }`` before the statement."""

@@ -33,7 +33,7 @@ def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
                 wishes.append(Wish("directory", path, "", check.line, check.what, stops, check.around))
         elif not check.extension.endswith(_ENDING):
             checks.append(check)
-        elif check.outcome in _DEMANDS or check.outcome == "warns":
+        elif check.outcome in (*_DEMANDS, "warns", "goes-on"):
             name, stops = check.extension.removesuffix(_ENDING), check.outcome in _DEMANDS
             wishes.append(Wish("function", name, "", check.line, check.what, stops, check.around))
     return tuple(checks), tuple(wishes)

@@ -15,7 +15,7 @@ _SOME_LINES: Final = 4000
 _DEFINES: Final = re.compile(
     rb"\bfunction\s++&?\s*+(?P<function>\w++)\s*+\(|\b(?:class|trait|enum|interface)\s++(?P<class>\w++)|"
     rb"\bdefine\s*+\(\s*+['\"](?P<constant>\w++)['\"]|\bconst\s++(?P<plain>\w++)\s*+=|"
-    rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\()",
+    rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\(|[\w(, '\"]{0,40}get_loaded_ext)",
     re.I,
 )
 """What a file defines, functions and classes wherever they stand, and variables that are called after requirements."""

@@ -13,6 +13,7 @@ from fundamentum.derive.trying.operations import Operations, of_environment
 from fundamentum.derive.trying.operators import joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
+from fundamentum.derive.trying.telling import worse
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -48,8 +49,10 @@ class Expressions(Operations):
 
     def _template(self, part: Part) -> Any:
         """A text with values in it."""
-        if all(kid.type in ("string_content", "string_value") for kid in part.kids):
-            return Text.at(part.text[1:-1] if part.type == "encapsed_string" else part.text, part)
+        if part.type == "encapsed_string" and all(kid.type in ("string_content", "string_value") for kid in part.kids):
+            return Text.at(part.text[1:-1], part)
+        if all(kid.type in ("string_content", "nowdoc_string") for kid in part.kids) and part.type.endswith("doc_body"):
+            return Text.at(_lines_of(part), part)
         whole: Any = ""
         for kid in part.kids:
             if kid.type in ("string_content", "string_value", "nowdoc_string"):
@@ -152,7 +155,9 @@ class Expressions(Operations):
                 value = self.evaluate(inner[0])
                 whole = whole.with_item(None, value)
                 self.hand(element, value)
-        self.rows.update((element, whole) for element in part.kids if element in self.handed)
+        for element in part.kids:
+            if element in self.handed and (element not in self.rows or worse(self.handed[element][-1], True)):
+                self.rows[element] = whole
         return whole
 
     def _closure(self, part: Part) -> Any:
@@ -288,6 +293,12 @@ _READERS: Final[dict[str, Callable[[Any, Part], Any]]] = {
     "nullsafe_member_access_expression": Targets.read,
     "scoped_property_access_expression": Targets.read,
 }
+
+
+def _lines_of(body: Part) -> str:
+    """The text of a heredoc, without the margin in which its end stands."""
+    end = body.above.kids[-1].node.start_point.column if body.above is not None else 0
+    return "\n".join(line[end:] if line[:end].isspace() else line for line in body.text.split("\n")[1:])
 
 
 def reads(kind: str) -> Callable[[Callable[[Any, Part], Any]], Callable[[Any, Part], Any]]:

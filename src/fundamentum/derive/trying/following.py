@@ -1,5 +1,6 @@
 """The statements of a program that is tried out, gone through one after the other."""
 
+import re
 from collections.abc import Callable
 from functools import partial
 from typing import Any, Final
@@ -11,6 +12,7 @@ from fundamentum.derive.trying.values import UNKNOWN, Array, Thing, truth
 
 MAX_JUMPS: Final = 4
 """How often a block may be gone through."""
+_PASSES_OVER: Final = re.compile(r"\{?\s*continue\s*;\s*\}?")
 
 
 class Following(Turns):
@@ -59,7 +61,10 @@ class Following(Turns):
 
     def _ways(self, asking: Part, others: list[Part]) -> None:
         before = self.world.answers
-        condition = truth(self.evaluate(asking.get("condition")))
+        asked = asking.get("condition")
+        condition = truth(self.evaluate(asked))
+        if condition and asked is not None and _PASSES_OVER.fullmatch(asking.fields["body"].text):
+            self.exempt(asked)
         # What stands beside a question in one condition only exempts from it.
         doubt = int(self.world.answers == before)
         self.chosen(condition, lambda: self._body(asking), lambda: self._otherwise(others), doubt)

@@ -4,8 +4,6 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import Final, Literal
 
-import msgspec
-
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
@@ -76,7 +74,8 @@ class Found:
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_directory(name):
                 continue  # it may be only shown
-            if need_not_be(of_name.where):
+            followed = told.comes.outcome == "stops" or outcome == "goes-on"
+            if not followed and need_not_be(of_name.where):
                 outcome = "warns" if outcome != "asked" or of_name.listed else outcome
             elif outcome == "asked" and of_name.listed and not among:
                 outcome = "listed-required"
@@ -133,7 +132,7 @@ class Found:
 def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
     """What several parts told of one file; of two values at one place, the one without which the program stops.
 
-    A check without which one way goes on, where it ends without others, only warns.
+    A check without which one way goes on, where it ends without others, is no error of another.
     """
     every = list(dict.fromkeys(facts))
     stopping = {(one.name, one.line) for one in every if isinstance(one, Wish) and one.stops}
@@ -142,10 +141,8 @@ def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
     for one in every:
         if isinstance(one, Wish) and not one.stops and (one.name, one.line) in stopping:
             continue
-        if isinstance(one, Check) and _place(one) in going_on:
-            if one.outcome == "reports":
-                continue  # in words alone: nearer to the program's end it does go on
-            one = msgspec.structs.replace(one, outcome="warns") if one.outcome == "goes-on" else one
+        if isinstance(one, Check) and _place(one) in going_on and one.outcome == "reports":
+            continue  # in words alone: nearer to the program's end it does go on
         out.append(one)
     return out
 

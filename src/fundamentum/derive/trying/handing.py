@@ -136,6 +136,8 @@ def _of_entry(element: Node) -> Outcome:
     """What a table is for that has the result in it, and what else stands in the same entry of it."""
     if level := _level_of(element):
         return level
+    if WARNING.search(function_around(element)):
+        return "warns"
     returned = parent_of(element, 2)
     if returned is not None and returned.type == "return_statement" and not function_around(returned):
         return "reports"  # a file that returns its results

@@ -106,6 +106,14 @@ def _counted(machine: Machine, given: Given) -> Any:
     return of_array(_count)(machine, given)
 
 
+def _keys(whole: Array, *of: Any) -> Any:
+    """The keys of a list; ``of``: those alone under which a value stands, and whether that has to be of one type."""
+    alike = same if len(of) > 1 and truth(of[1]) else equal
+    told = [truth(lifted(alike, of[0], value)) if of else True for value in whole.values()]
+    keys = [key for key, fits in zip(whole.items, told, strict=True) if fits]
+    return UNKNOWN if None in told else Array(dict(enumerate(keys)), loose=whole.loose)
+
+
 def _merged(*arrays: Any) -> Array:
     out = Array()
     for one in arrays:
@@ -198,9 +206,7 @@ BUILTINS.update(
             ("array_values", "->values", "->all", "->toarray", "iterator_to_array"),
             of_array(lambda whole, *_: Array(dict(enumerate(whole.values())), loose=whole.loose)),
         ),
-        **dict.fromkeys(
-            ("array_keys", "->keys"), of_array(lambda whole, *_: Array(dict(enumerate(whole.items)), loose=whole.loose))
-        ),
+        **dict.fromkeys(("array_keys", "->keys"), of_array(_keys)),
         **dict.fromkeys(("array_merge", "->merge", "->concat"), lambda _, given: _merged(*given.values)),
         "array_replace": of_array(_replaced),
         "array_combine": of_array(_combined),

@@ -115,7 +115,9 @@ class Machine:
         self.handed: dict[Part, list[Any]] = {}
         """What was handed on to somebody else, at which place, in order."""
         self.rows: dict[Part, Any] = {}
-        """What stands beside it in the same table."""
+        """What stands beside it in the same table; of several times, where it was a bad one."""
+        self.exempted: list[Any] = []
+        """Rows of tables of which the program asked something else, so that a bad result in them does not matter."""
         self.made: list[tuple[Part, Thing]] = []
         """Objects of the program's own classes, with the place where each is made."""
         self.closures: dict[Part, Any] = {}

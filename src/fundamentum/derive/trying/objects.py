@@ -10,7 +10,7 @@ from fundamentum.derive.trying.expressions import reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Frame, Given, Leave
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Kind, OneOf, Thing, joined
+from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Kind, OneOf, Thing, Unknown, joined
 
 _ADDING: Final = {
     **dict.fromkeys(("push", "add", "append", "enqueue", "attach"), "array_push"),
@@ -55,6 +55,8 @@ class Objects(Calls):
             return self.call_value(of, given)
         if isinstance(of, Array) and (builtin := self.builtin(f"->{name.lower()}")) is not None:
             return builtin(self, Given([of, *given.values], given.named, {}))
+        if isinstance(of, Unknown) and name.lower() in self.program.relevant:
+            self.world.opened(self)  # whoever gives the object may be asked instead
         if part is not None:
             self._handed_out(part, given)
         return self.guessed(name, given)

@@ -18,6 +18,9 @@ def of_environment(part: Part | None) -> bool:
     return part is not None and _ENVIRONMENT.match(part.text.lstrip("(@\\ ")) is not None
 
 
+_VARIABLE: Final = re.compile(r"\$\w+")
+_OF_ROW: Final = re.compile(r"!?\s*\$\w+\s*\[\s*['\"]?\w+['\"]?\s*\]")
+"""A condition that is a member of a row: ``$row['optional']``"""
 _SAME: Final = ("==", "===", "!=", "!==", "<>")
 
 
@@ -54,13 +57,23 @@ class Operations(Targets):
         """Of "a or b" each alone makes the whole true, of "a and b" false."""
         first = truth(self.evaluate(left))
         if first is deciding:
+            if left is not None and right is not None and _OF_ROW.fullmatch(left.text):
+                self.exempt(left, right)
             return deciding
         if first is not None:
             second = truth(self.evaluate(right))
+            if second is deciding and left is not None and right is not None:
+                self.exempt(left, right)
             return UNKNOWN if second is None else second
         told: list[bool | None] = []
         self.fork(lambda: told.append(truth(self.evaluate(right))), lambda: None)
         return deciding if told == [deciding] else UNKNOWN
+
+    def exempt(self, *conditions: Part) -> None:
+        """The rows of which all of some conditions ask something: no more comes of what stands in them."""
+        asked = [set(_VARIABLE.findall(one.text)) for one in conditions]
+        rows = (self.variable(name).value for name in set.intersection(*asked) - {"$this"})
+        self.exempted += [row for row in rows if isinstance(row, Array)]
 
     def _instance(self, value: Any, right: Part | None) -> Any:
         if isinstance(value, Thing) and right is not None and right.type in ("name", "qualified_name"):

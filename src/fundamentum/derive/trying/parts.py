@@ -18,7 +18,7 @@ ASKS: Final = re.compile(
     re.I,
 )
 """How what asks something of the server is written."""
-_ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)*+=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
+_ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)++=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
 _COMMENT: Final = "comment"
 _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
 _CALLS: Final = frozenset(
@@ -137,7 +137,7 @@ class Code:
         return frozenset(name.decode("utf-8", "replace") for name in found)
 
     def adds_to(self, name: str) -> bool:
-        """Whether it gives a variable something, or adds to it."""
+        """Whether it adds something to a variable."""
         return name in self._added
 
     def around(self, at: int) -> list[Part]:

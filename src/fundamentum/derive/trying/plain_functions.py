@@ -7,14 +7,26 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
+from fundamentum.derive.php_source.functions import FUNCTIONS
 from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.directories import HERE, asked_as
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.operators import power
-from fundamentum.derive.trying.values import UNKNOWN, Array, Closure, Loaded, Text, Thing, Unknown, lifted, plain, truth
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    Closure,
+    Loaded,
+    Text,
+    Thing,
+    Unknown,
+    as_key,
+    lifted,
+    plain,
+    truth,
+)
 
 MAX_MEMBERS: Final = 400
 MAX_DEPTH: Final = 8
@@ -106,22 +118,10 @@ BUILTINS.update(
         "is_numeric": _is(lambda value: re.fullmatch(r"\s*-?\d+(\.\d+)?", written(value)) is not None),
         "is_object": _is(lambda value: isinstance(value, (Thing, Closure))),
         "call_user_func": lambda machine, given: machine.call_value(given.at(0), Given.of(*given.values[1:])),
+        **dict.fromkeys(("serialize", "unserialize", "igbinary_serialize"), lambda _, given: given.at(0)),
         "dl": lambda _, __: False,
     }
 )
-
-
-@named("preg_match")
-def _matched(machine: Machine, given: Given) -> Any:
-    """Whether a plain pattern fits; what it finds is written where the program says."""
-    told = of_scalars(FUNCTIONS["preg_match"])(machine, Given.of(*given.values[:2]))
-    cell = given.cells.get(2)
-    if cell is not None:
-        pattern, whole = given.values[:2]
-        found = lifted(lambda one, other: of_pattern(one).search(written(other)), pattern, whole)
-        groups = [found[0], *found.groups("")] if isinstance(found, re.Match) else []
-        machine.memory.write(cell, Array.of(groups) if not isinstance(told, Unknown) else UNKNOWN)
-    return told
 
 
 @named("call_user_func_array")
@@ -176,7 +176,7 @@ def _as_objects(machine: Machine, value: Any) -> Any:
 def from_table(value: Any, depth: int = 0) -> Any:
     """A table of JSON or the like as PHP has it."""
     if isinstance(value, dict) and depth < MAX_DEPTH:
-        return Array({key: from_table(one, depth + 1) for key, one in list(value.items())[:MAX_MEMBERS]})
+        return Array({as_key(key): from_table(one, depth + 1) for key, one in list(value.items())[:MAX_MEMBERS]})
     if isinstance(value, list) and depth < MAX_DEPTH:
         return Array.of(from_table(one, depth + 1) for one in value[:MAX_MEMBERS])
     return value if isinstance(value, (bool, int, float, str, type(None))) else UNKNOWN
@@ -215,7 +215,14 @@ def _directory(machine: Machine, given: Given) -> Any:
 @named("parse_ini_file", "yaml_parse_file")
 def _settings(machine: Machine, given: Given) -> Any:
     path = given.at(0)
-    return from_table(machine.program.table(machine, path)) if isinstance(path, str) else UNKNOWN
+    told = from_table(machine.program.table(machine, path)) if isinstance(path, str) else UNKNOWN
+    if not isinstance(told, Array) or "ini" not in machine.place.text or truth(given.at(1, "process_sections")):
+        return told
+    whole = Array()  # without its sections
+    for key, value in told.items.items():
+        for inner, one in value.items.items() if isinstance(value, Array) else [(key, value)]:
+            whole = whole.with_item(inner, one)
+    return whole
 
 
 @named("constant")
@@ -240,9 +247,16 @@ def _environment_or(_: Machine, given: Given) -> Any:
     return given.at(1, "default") if len(given.values) > 1 else UNKNOWN
 
 
-@named("version_compare")
-def _compared(machine: Machine, given: Given) -> Any:
-    if any(isinstance(value, Unknown) for value in given.values[:2]):
-        machine.world.opened(machine)
-    machine.world.looks.held_against(given.at(0), given.at(1))
-    return of_scalars(FUNCTIONS["version_compare"])(machine, given)
+def _comparing(name: str) -> Builtin:
+    """A function that compares versions, among other things."""
+
+    def compared(machine: Machine, given: Given) -> Any:
+        if any(isinstance(value, Unknown) for value in given.values[:3]):
+            machine.world.opened(machine)
+        machine.world.looks.held_against(given.at(0), given.at(1))
+        return of_scalars(FUNCTIONS[name])(machine, given)
+
+    return compared
+
+
+BUILTINS.update({name: _comparing(name) for name in ("version_compare", "strnatcmp", "strnatcasecmp")})

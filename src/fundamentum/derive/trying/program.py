@@ -179,8 +179,8 @@ class Program:
         return told
 
     def variable(self, machine: Machine, name: str) -> Any:
-        """What a variable is given in the only other file that gives it something plain."""
-        here = machine.frame.code.path
+        """What a variable is given in the only file that gives it something plain: another, if a whole file is tried."""
+        here = machine.frame.code.path if machine.entry is None else ""
         paths = [path for path in self._variables.get(name[1:], ()) if path != here]
         code = self.code(paths[0]) if len(paths) == 1 else None
         match = re.search(rb"\$%s\s*=\s*" % re.escape(name[1:].encode()), code.data) if code is not None else None

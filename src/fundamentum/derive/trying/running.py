@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
-from fundamentum.derive.trying import list_functions, plain_functions, written_lists
+from fundamentum.derive.trying import list_functions, pattern_functions, plain_functions, written_lists
 from fundamentum.derive.trying.builtins import builtin
 from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.expressions import reads
@@ -38,7 +38,7 @@ _KEY: Final = re.compile(r"\w{1,40}(?:\.[\w-]{1,40}){1,5}")
 _INCLUDES: Final = ("include_expression", "include_once_expression", "require_expression", "require_once_expression")
 
 
-FUNCTIONS: Final = (list_functions, plain_functions, written_lists)
+FUNCTIONS: Final = (list_functions, pattern_functions, plain_functions, written_lists)
 """Where PHP's own functions stand: each file adds to ``builtins``."""
 
 
@@ -57,9 +57,10 @@ class Running(Following):
 
     def global_variable(self, name: str) -> Cell:
         if name not in self.globals:
+            value = self.program.variable(self, name)
             # What the file itself adds to was not there before; anything else may have come from elsewhere.
-            added = any(frame.code.adds_to(name) for frame in self.frames)
-            self.globals[name] = Cell(None if added else self.program.variable(self, name))
+            added = isinstance(value, Unknown) and any(frame.code.adds_to(name) for frame in self.frames)
+            self.globals[name] = Cell(None if added else value)
         return self.globals[name]
 
     def builtin(self, name: str) -> Any:

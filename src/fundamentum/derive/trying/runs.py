@@ -30,6 +30,7 @@ class Run:
         self.ended_at = machine.ended_at
         self.perhaps_ended = dict(reversed(machine.perhaps_ended))
         self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
+        self.exempted = machine.exempted
         self.effects = machine.effects()
         self.steps = machine.steps
         self.thorough = machine.most > MAX_STEPS

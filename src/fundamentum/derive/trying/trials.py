@@ -19,7 +19,7 @@ from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
-from fundamentum.derive.trying.values import shape
+from fundamentum.derive.trying.values import Loaded, shape
 from fundamentum.derive.trying.versions import Version
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
 
@@ -48,12 +48,39 @@ def _table(where: Part) -> Part | None:
     return table
 
 
+def _loop(at: Part | None) -> Part | None:
+    """The loop over a list in which something comes of what is missing."""
+    while at is not None and at.type != "foreach_statement":
+        at = at.above
+    return at
+
+
 class Told(NamedTuple):
     """What comes of one thing that is missing, or of several together."""
 
     names: tuple[str, ...]
     comes: Comes
     asked: Asked
+
+
+def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
+    """What comes of each; of some that are asked for at one place, or stand in one table, those are weak that do less.
+
+    Without others it stops there, and not without this.
+    """
+    sure = [told for told in every if not told.comes.doubt and told.comes.how != SAID]
+    stopping = [told for told in sure if told.comes.outcome == "stops"]
+    at_parts, in_loops = {told.asked.part for told in stopping}, {_loop(told.comes.at) for told in stopping} - {None}
+    in_tables: dict[Part | None, int] = {None: 0}
+    for told in sure:
+        table = _table(told.asked.where)
+        in_tables[table] = max(in_tables.get(table, 0), STRENGTH.index(told.comes.outcome)) if table else 0
+    for told in every:
+        strength = STRENGTH.index(told.comes.outcome)
+        less = strength < in_tables.get(_table(told.asked.where), 0) > STRENGTH.index("warns")
+        at_same = told.asked.part in at_parts or _loop(told.comes.at) in in_loops
+        weak = less or (told.comes.outcome == "reports" and at_same)
+        yield told._replace(comes=Comes("warns", UNLIKE_OTHERS)) if weak else told
 
 
 class Trial:
@@ -75,8 +102,12 @@ class Trial:
         self.version = self.base.world.version
         self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
         looks = self.base.world.looks
-        left = {("", ""): self.base.value} | self.base.effects if PHP in self.asked else {}
-        self.otherwise = {key for key, value in left.items() if looks.in_value(value)}
+        left = {("", ""): self.base.value} | self.base.effects
+        self.otherwise = {
+            key
+            for key, value in left.items()
+            if value == Loaded.__name__ or (PHP in self.asked and looks.in_value(value))
+        }
 
     @cached_property
     def for_command_line(self) -> frozenset[str]:
@@ -144,16 +175,7 @@ class Trial:
             run = self._without([name])
             alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
             names += [one for one in self._named() if one not in names]
-        stopping = [told.asked for told in alone.values() if told.comes.outcome == "stops" and not told.comes.doubt]
-        at_parts, in_tables = {one.part for one in stopping}, {_table(one.where) for one in stopping} - {None}
-        for told in alone.values():
-            table = _table(told.asked.where)
-            # Without others it stops there, and not without this.
-            if (told.comes.outcome == "reports" and told.asked.part in at_parts) or (
-                told.comes.outcome != "stops" and table in in_tables
-            ):
-                told = told._replace(comes=Comes("warns", UNLIKE_OTHERS))
-            yield told
+        yield from _beside_others(list(alone.values()))
         for outcome in STRENGTH[:0:-1]:
             left = [
                 name

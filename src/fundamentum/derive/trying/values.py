@@ -252,6 +252,9 @@ def shape(value: Any, depth: int = 0) -> Any:
         return value.loose, tuple((key, shape(one, depth + 1)) for key, one in list(value.items.items())[:MAX_SHAPE])
     if isinstance(value, OneOf):
         return tuple(shape(one, depth + 1) for one in value.values)
+    if isinstance(value, Thing) and value.made and depth < MAX_DEPTH:
+        members = list(value.members.items())[:MAX_SHAPE]
+        return value.kind.name, tuple((name, shape(cell.value, depth + 1)) for name, cell in members)
     return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
 
 

@@ -30,6 +30,8 @@ _GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
 _COLUMNS: Final = lazy_regex(r"\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?")
 """The line below the names of a table's columns."""
 _NUMBERED: Final = lazy_regex(r"\s*(?:\d{1,2}\.)+\s+[A-Z][A-Z &/,-]{4,50}")
+_OF_VERSIONS: Final = lazy_regex(r"[<>≥]|\A\W*PHP[\s:]*+\d[\d\s.,/|–-]*+\Z")
+"""What stands in capitals because PHP does: ``PHP >= 8.1``"""
 _TITLE: Final = lazy_regex(r"(?:\s*#{1,6}|={1,6})\s+(?=\S)")
 _UNDERLINE: Final = lazy_regex(r"\s*([=\-~^\"#*+])\1{2,}\s*")
 
@@ -94,6 +96,7 @@ class _Reading:
         underlined = _UNDERLINE.fullmatch(following) is not None
         entry = _BULLET.match(line) is not None
         shouted = line.strip().isupper() and 3 < len(line.strip()) < 60 and not before and not entry
+        shouted = shouted and _OF_VERSIONS.search(line) is None
         shouted = shouted or (not before and not following.strip() and _NUMBERED.fullmatch(line) is not None)
         if re.search(r"[^\W\d_]", titled) or underlined or shouted:
             return _plain(titled or line).rstrip(":"), False
@@ -134,9 +137,9 @@ def _indent(line: str) -> int:
 
 
 def _is_term(before: str, line: str) -> bool:
-    """Whether a line begins what is said of the term above it, as reStructuredText has it."""
+    """Whether a line begins what is said of the term above it, as reStructuredText has it; or Markdown, with a colon."""
     term = 0 < len(before) < MAX_TERM and before[0].isalnum() and before.rstrip()[-1:].isalnum()
-    return term and _indent(line) > 1 and not _BULLET.match(line)
+    return term and (line.startswith(": ") or (_indent(line) > 1 and not _BULLET.match(line)))
 
 
 def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
@@ -161,5 +164,5 @@ def _going_on(raw: Sequence[str]) -> Callable[[str, str, bool], bool]:
 
 
 def _plain(line: str) -> str:
-    line = _BULLET.sub("", line)
+    line = _BULLET.sub("", line.removeprefix(": "))
     return re.sub(r"\s+", " ", _MARKUP.sub("", line).replace("|", " ")).strip()

@@ -58,7 +58,7 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
         return False
     if kind in ("tasks", "directories"):
         return True  # these say what they are about by themselves
-    if kind == "settings" and statement.key not in line.text and not _OF_PHP.search(line.text):
+    if kind == "settings" and statement.key not in line.text and not _OF_PHP.search(f"{line.heading}: {line.text}"):
         return False  # another program's, or the application's own
     if kind == "settings" and (
         _OF_SETTINGS.search(line.heading) or "php.ini" in line.text or line.text.startswith(("Set ", "set ", "Raise "))

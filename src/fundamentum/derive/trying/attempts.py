@@ -200,7 +200,7 @@ def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str,
     yield from ((name, MAX_FILES) for name in _left_behind(path, function, trial))
     world = trial.base.world
     yield from ((posixpath.basename(one).lower(), MAX_ASKING) for one in world.open_files)
-    yield from ((name, MAX_ASKING) for part in world.open for name in _names_of(part))
+    yield from ((name, MAX_ASKING) for part in world.open | trial.open for name in _names_of(part))
 
 
 def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str]:
@@ -212,7 +212,7 @@ def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str
             yield name.lower()
         elif kind == "file" and function is None:
             yield from (name.lower(), posixpath.basename(path).lower() + _INCLUDED)
-        elif function is not None and not kind:
+        elif function is not None and kind in ("", "file", "given"):
             yield from _names_of(function)
             own = names_around(function.node)[0]
             yield from (*trial.program.extending.get(own, ()), *trial.program.extended.get(own, ()))

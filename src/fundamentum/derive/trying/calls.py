@@ -194,6 +194,7 @@ class Calls(Expressions):
             return self.call_method(of, str(name), given)
         if isinstance(function, Thing):
             return self.call_method(function, "__invoke", given)
+        self.called_unknown()
         return UNKNOWN
 
     def call_part(
@@ -260,6 +261,9 @@ class Calls(Expressions):
                 value = self.of_type(one.get("type"))
             by_reference = one.get("reference_modifier") is not None
             cell = given.cells.get(place) if by_reference else None
+            if by_reference and function is self.entry:
+                cell = Cell(None if function.file.adds_to(name) else value)
+                self.references = {**self.references, name: cell}
             self.frame.scope[name] = cell if cell is not None else Cell(value)
             if one.type == "property_promotion_parameter" and self.frame.this is not None:
                 self.memory.write(self.property_of(self.frame.this, name[1:]), value)

@@ -1,6 +1,7 @@
 """The names that a file defines, read off it without parsing."""
 
 import re
+from collections.abc import Iterator
 from typing import Final
 
 import msgspec
@@ -12,13 +13,18 @@ _TELLS_OF_ERRORS: Final = re.compile(
 )
 _SOME_LINES: Final = 4000
 """The same of a function that is called after an error, or an end: what it does says how bad it is."""
-_DEFINES: Final = re.compile(
-    rb"\bfunction\s++&?\s*+(?P<function>\w++)\s*+\(|\b(?:class|trait|enum|interface)\s++(?P<class>\w++)|"
-    rb"\bdefine\s*+\(\s*+['\"](?P<constant>\w++)['\"]|\bconst\s++(?P<plain>\w++)\s*+=|"
-    rb"\$(?P<variable>\w*(?:php|vers|least|min|requir|exten|need|modul)\w*+)\s*+=\s*+(?=['\"\[\d]|array\s*\(|[\w(, '\"]{0,40}get_loaded_ext)",
-    re.I,
+_FUNCTION: Final = re.compile(rb"function\s++&?\s*+(\w++)\s*+\(")
+_CLASSES: Final = tuple(re.compile(rb"%s\s++(\w++)" % kind) for kind in (b"class", b"trait", b"enum", b"interface"))
+_CONSTANTS: Final = (
+    re.compile(rb"define\s*+\(\s*+['\"](\w++)['\"]"),
+    re.compile(rb"const\s++(\w++)\s*+="),
 )
-"""What a file defines, functions and classes wherever they stand, and variables that are called after requirements."""
+_VARIABLE: Final = re.compile(
+    rb"\$(\w++)\s*+=\s*+(?=['\"\[\d]|array\s*\(|[\w(, '\"]{0,40}get_loaded_ext)",
+)
+_OF_NEEDS: Final = re.compile(rb"php|vers|least|min|requir|exten|need|modul")
+"""How variables are called that hold what is required."""
+_WORD: Final = re.compile(rb"\w")
 _EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
 _USES: Final = re.compile(rb"\bclass\s++(\w++)[^{};]{0,200}\{\s*+use\s++([\w\\]++)", re.I)
 
@@ -37,21 +43,20 @@ class Defined(msgspec.Struct, frozen=True, array_like=True):
 
 def defined_in(data: bytes) -> Defined:
     """The names that a file defines."""
-    functions: dict[str, None] = {}
-    classes: dict[str, None] = {}
-    constants: dict[str, None] = {}
-    variables: dict[str, None] = {}
-    for match in _DEFINES.finditer(data):
-        kind = match.lastgroup
-        name = match[kind].decode("latin-1") if kind else ""
-        if kind == "function":
-            functions[name.lower()] = None
-        elif kind == "class":
-            classes[name.lower()] = None
-        elif kind == "variable":
-            variables[name] = None
-        else:
-            constants[name] = None
+    lowered = data.lower()
+
+    def named(pattern: re.Pattern[bytes], text: bytes) -> Iterator[str]:
+        for match in pattern.finditer(lowered):
+            # Looked at here: a pattern that begins with a letter is found much faster.
+            if not _WORD.match(lowered, max(match.start() - 1, 0)) or not match.start():
+                yield text[match.start(1) : match.end(1)].decode("latin-1")
+
+    functions = dict.fromkeys(named(_FUNCTION, lowered))
+    classes = dict.fromkeys(name for pattern in _CLASSES for name in named(pattern, lowered))
+    constants = dict.fromkeys(name for pattern in _CONSTANTS for name in named(pattern, data))
+    variables = dict.fromkeys(
+        name.decode("latin-1") for name in _VARIABLE.findall(data) if _OF_NEEDS.search(name.lower())
+    )
     extends = (
         (one.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
         for one, other in (*_EXTENDS.findall(data), *_USES.findall(data))

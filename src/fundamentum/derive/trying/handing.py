@@ -15,9 +15,10 @@ from fundamentum.derive.php_source.nodes import (
     names_around,
     nearest,
     parent_of,
+    string,
     text,
 )
-from fundamentum.derive.statements.outcomes import MISSING, WARNING
+from fundamentum.derive.statements.outcomes import COLLECTORS, MISSING, WARNING
 from fundamentum.derive.trying.values import Array, truth
 
 OF_CHECKS: Final = re.compile(
@@ -88,6 +89,9 @@ def of_list(place: Node) -> Outcome:
     """
     if place.type == "object_creation_expression":
         return "reports" if OF_PROBLEMS.search(text(place)[:80]) else ""
+    if place.type == "array_element_initializer":  # json_encode(['errors' => $missing])
+        key = string(place.named_children[0]) or ""
+        return "warns" if WARNING.search(key) else "reports" if COLLECTORS.search(key) else ""
     function = text(field(place, "name"))
     if not function or not OF_PROBLEMS.search(f"{function} {names_around(place)[0]}"):
         return ""

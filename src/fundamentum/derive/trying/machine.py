@@ -122,6 +122,8 @@ class Machine:
         """Objects of the program's own classes, with the place where each is made."""
         self.closures: dict[Part, Any] = {}
         """Functions that are values, and were not called yet."""
+        self.strange: dict[Part, frozenset[Part]] = {}
+        """Calls of what is not known, and the functions around: whoever calls these may know."""
         self.doubt = 0
         self.steps, self.most = 0, MAX_STEPS
         self.within_file = 1 << 62
@@ -147,6 +149,11 @@ class Machine:
             self.seen[part] = Seen(self.steps, self.doubt)
         elif known.doubt > self.doubt:
             self.seen[part] = Seen(known.order, self.doubt)
+
+    def called_unknown(self) -> None:
+        """What is called here is not known."""
+        around = frozenset(frame.part for frame in self.frames[-2:] if frame.part is not None)
+        self.strange[self.place] = self.strange.get(self.place, frozenset()) | around
 
     def hand(self, part: Part | None, value: Any) -> None:
         """A result is handed on at a place, to somebody who is not known."""
@@ -229,6 +236,8 @@ class Machine:
     """Where the program calls something of PHP's."""
     entry: Part | None = None
     """The function that is gone through alone."""
+    references: Scope = {}
+    """What it is given to write to."""
     left_over = False
     """Whether what is called now was called by nobody."""
 

@@ -57,6 +57,8 @@ class Objects(Calls):
             return builtin(self, Given([of, *given.values], given.named, {}))
         if isinstance(of, Unknown) and name.lower() in self.program.relevant:
             self.world.opened(self)  # whoever gives the object may be asked instead
+        if isinstance(of, (Unknown, Thing)):
+            self.called_unknown()
         if part is not None:
             self._handed_out(part, given)
         return self.guessed(name, given)

@@ -205,6 +205,13 @@ def _helped(machine: Machine, given: Given) -> Any:
     return "/".join(filter(None, parts)) if isinstance(inside, str) else UNKNOWN
 
 
+@named("getcwd")
+def _working_directory(machine: Machine, _: Given) -> Any:
+    """That of the page which is asked for."""
+    entry = machine.frames[0]
+    return f"{HERE}/{posixpath.dirname(entry.code.path)}".rstrip("/") if entry.part is None else UNKNOWN
+
+
 @named("is_dir")
 def _directory(machine: Machine, given: Given) -> Any:
     """What the application came with is there; what else is there is not known, nor whether an installer still is."""

@@ -50,10 +50,15 @@ class Running(Following):
 
     def variable(self, name: str) -> Cell:
         if name in _OUTSIDE:
-            return self.globals.setdefault(name, Cell(UNKNOWN if name == "$argc" else Array({}, loose=True)))
+            return self.globals.setdefault(name, Cell(UNKNOWN if name == "$argc" else self._outside(name)))
         if self.frame.scope is self.globals:
             return self.global_variable(name)
         return super().variable(name)
+
+    def _outside(self, name: str) -> Array:
+        """What comes with a request; the directory of the site is the application's own where its first page is there."""
+        known = {"DOCUMENT_ROOT": HERE} if name == "$_SERVER" and "index.php" in self.program.paths else {}
+        return Array(known, loose=True)
 
     def global_variable(self, name: str) -> Cell:
         if name not in self.globals:
@@ -275,6 +280,7 @@ class Running(Following):
                 ("class", f"{self.of_entry.kind.name} {name}"): shape(cell.value) for name, cell in members.items()
             }
         found |= {("file", name): shape(cell.value) for name, cell in self.globals.items()}
+        found |= {("given", name): shape(cell.value) for name, cell in self.references.items()}
         return found
 
     def _call_what_is_left(self) -> None:

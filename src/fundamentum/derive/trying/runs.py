@@ -30,8 +30,10 @@ class Run:
         self.ended_at = machine.ended_at
         self.perhaps_ended = dict(reversed(machine.perhaps_ended))
         self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
-        self.exempted = machine.exempted
+        self.exempted, self.strange = machine.exempted, machine.strange
         self.effects = machine.effects()
+        self.alone = machine.entry is not None
+        """Whether it is a function that is gone through, and no whole file."""
         self.steps = machine.steps
         self.thorough = machine.most > MAX_STEPS
         """Whether it is there to look at what is required."""

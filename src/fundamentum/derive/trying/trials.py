@@ -92,6 +92,8 @@ class Trial:
         self._kept: list[Run] = []
         self.otherwise: set[tuple[str, str]] = set()
         """What it leaves behind for others that depends on what is there: kind and name; its own end, as no kind."""
+        self.open: set[Part] = set()
+        """Functions that call what is not known where something is missing."""
         self.base = self.run(World())
         if PHP in self.base.world.asked and self.base.refuses():
             compared = sorted(self.base.world.looks.compared.values(), reverse=True)
@@ -146,8 +148,11 @@ class Trial:
         base = getattr(self, "base", run)
         if run.end == "exits" and self._said_outright(run):
             return run  # nobody else has a say in that
-        differing = (key for key in run.effects.keys() & base.effects.keys() if run.effects[key] != base.effects[key])
-        self.otherwise.update(differing)
+        # Whoever calls a function sees what it sets; that a whole file sets something more is seen where it is used.
+        new = () if run.alone else {key for key in run.effects.keys() ^ base.effects.keys() if key[0] == "file"}
+        self.otherwise.update({key for key, _ in run.effects.items() ^ base.effects.items()}.difference(new))
+        for part, around in run.strange.items():
+            self.open |= around if part not in base.seen else frozenset()
         if (run.end, shape(run.value)) != (base.end, shape(base.value)):
             self.otherwise.add(("", ""))
         return run
@@ -171,10 +176,11 @@ class Trial:
             for name in names:
                 yield Told((name,), Comes(""), self.place((name,), self.base))
             return
-        for name in names:
-            run = self._without([name])
-            alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
-            names += [one for one in self._named() if one not in names]
+        with suppress(TooLong):  # what was found by then counts
+            for name in names:
+                run = self._without([name])
+                alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
+                names += [one for one in self._named() if one not in names]
         yield from _beside_others(list(alone.values()))
         for outcome in STRENGTH[:0:-1]:
             left = [

@@ -21,6 +21,12 @@ _WAYS: Final = re.compile(
     r"Exporter|Importer|Generator)\.php)$"
 )
 """How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
+_OF_DRIVERS: Final = re.compile(
+    r"(?:^|/)(?:auth\w*|cach(?:e|es|ing)|drivers?|adapters?|backends?|handlers?|stor(?:e|age)s?|providers?|connectors?|"
+    r"transports?|engines?|sessions?|strateg(?:y|ies)|gateways?|mailers?)/$",
+    re.I,
+)
+"""Directories of files that are each a way to do what the directory is called after."""
 MANY: Final = 5
 
 
@@ -70,7 +76,8 @@ class Drivers:
                 if any(other in sibling for sibling in siblings for other in rivals(extension)):
                     return True
                 named = {sibling.rpartition(".")[0] or sibling for sibling in siblings} & known_extensions()
-                if len(siblings) >= (4 if bare else 2) or len(named) > 1:
+                few = 1 if extension in CHOOSABLE and _OF_DRIVERS.search(path[:start]) else 4
+                if len(siblings) >= (few if bare else 2) or len(named) > 1:
                     return True
         return False
 

@@ -17,7 +17,8 @@ from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
     r"\blibs\b|\benabled in php\.ini|\bPHP\b.{0,12}\b(?:functions|funktionen|fonctions|funzioni)\b|"
-    r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:(?:or|to|-|–) \w[\w.]{0,9} )?(?:\w{1,10} )?with\b",
+    r"\bPHP\W{0,5}\d[\d.]*\S{0,3} (?:(?:or|to|-|–) \w[\w.]{0,9} )?(?:\w{1,10} )?"
+    r"(?:with\b|\((?:with|including|[\w-]+(?:,| &| and) [\w,& -]{1,80}\)))",
     re.I,
 )
 _PLAIN_WORDS: Final = frozenset(
@@ -156,7 +157,9 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     if word.isupper() and _OF_PHP.search(f"{line.heading}: {line.text}"):
         return True
     listed = re.search(
-        r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:|\bPHP\b[^,;]{0,20}\bwith\b[^.]*,", line.text, re.I
+        r"\b(?:extensions?|modules?)\b[^.]*[:,]|\bwith:|\bPHP\b[^,;]{0,20}(?:\bwith\b[^.]*,|\(\w+(?:,| &| and) )",
+        line.text,
+        re.I,
     )
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
     return bool(re.search(beside, line.text, re.I) or re.search(ends, line.text, re.I) or listed)

@@ -15,7 +15,7 @@ def _shape(text: str) -> re.Pattern[str]:
     return re.compile(text, re.I)
 
 
-_PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?version)?"
+_PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?\(?versions?\b)?"
 """PHP in a sentence; ``PHP8.1`` in capitals, as ``php8.1-intl`` is the name of a package."""
 _LEAST: Final = (
     r"(?:(?:>=|≥|=>|>|(?:greater|higher) than|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|"

@@ -137,7 +137,7 @@ def _indent(line: str) -> int:
 
 
 def _is_term(before: str, line: str) -> bool:
-    """Whether a line begins what is said of the term above it, as reStructuredText has it; or Markdown, with a colon."""
+    """Whether a line begins what is said of the term above it: further in, or behind a colon."""
     term = 0 < len(before) < MAX_TERM and before[0].isalnum() and before.rstrip()[-1:].isalnum()
     return term and (line.startswith(": ") or (_indent(line) > 1 and not _BULLET.match(line)))
 

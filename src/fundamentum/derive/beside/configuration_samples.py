@@ -21,7 +21,8 @@ _NAMES: Final = re.compile(
     r"[\w.-]*(?:config|configuration|settings|parameters|database|local)[\w.-]*?[._-]?"
     r"(?:sample|dist|example|default|template|tpl|inc)[\w.-]*|"
     r"(?:default|sample|example|dist)[._-][\w.-]*(?:config|configuration|settings)[\w.-]*|"
-    r"[\w-]+[._-](?:sample|dist|example|default)\.(?:ini|ya?ml|json|php|toml|conf)|"
+    r"[\w-]+[._-](?:sample|dist|example|default)\.(?:ini|ya?ml|json|php|toml|conf|xml)|"
+    r"[\w-]+\.(?:ini|ya?ml|json|php|toml|conf|xml)[._-](?:sample|dist|example|default|tpl)|"
     r"(?:database|dbal|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
     re.I,
 )
@@ -31,8 +32,11 @@ _ASSIGNED: Final = re.compile(
     r"(?<!\w)(?P<last>[A-Za-z_]\w{0,40}+)['\"]?\]?\s*+(?:=>?|:|,)\s*+"
     r"['\"]?(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
 )
-_BEFORE: Final = re.compile(r"[\w'\"\]\[ .>-]{0,80}\Z")
+_BEFORE: Final = re.compile(r"[\w'\"\]\[{}: .=>-]{0,80}\Z")
 """What stands before the last part of a key: ``config['db']['``"""
+_OPENED: Final = re.compile(r"<([A-Za-z][\w-]*+)>")
+_CLOSED: Final = re.compile(r"</[\w-]++>")
+"""The marks of XML, as which a key may be written: ``<driver>pgsql</driver>``"""
 _KEY: Final = re.compile(
     r"(?:^|_)(?:db|database|sql)_?(?:connection|driver|type|url|dsn|engine|adapter|backend|dbms)$|"
     r"^(?:dbtype|dbdriver|dbms|dbengine)$|^(?:DATABASE_URL|DB_DSN)$|^dsn$",
@@ -95,7 +99,7 @@ def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
         file = path.rpartition("/")[2].partition(".")[0]
         about = ""
         for number, line in enumerate(text.splitlines(), 1):
-            plain = line.strip()
+            plain = _CLOSED.sub("", _OPENED.sub(r"\1: ", line)).strip()
             if not plain or plain.startswith(_COMMENTS):
                 continue
             about = plain if plain.endswith((":", "]", "[", "(", "=>", "{")) else about

@@ -1,6 +1,7 @@
-"""What those who package an application install with it: a container's file, the control file of a Debian package.
+"""What those who package an application install with it: a container's file, the control file of a package.
 
-``RUN php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``
+``RUN php-ext-install intl gd``, ``RUN apt-get install -y php8.2-intl``, ``Depends: php-intl, php-gd``,
+``Requires: php-intl, php(gd)``
 """
 
 import re
@@ -13,7 +14,7 @@ from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.model.needs_value import Level
 
-_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian")
+_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
 _CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
     r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
@@ -21,13 +22,17 @@ _INSTALLING: Final = re.compile(
 )
 """Whichever program installs: what it is given has to be called as packages of extensions are."""
 _PACKAGE: Final = re.compile(r"php(?:\d+(?:\.\d+)?)?-(?:pecl-|php-)?(?P<name>[a-z][\w-]*)")
-_RELATION: Final = re.compile(r"^(?P<field>Depends|Recommends|Suggests):(?P<names>.*(?:\n[ \t].*)*)", re.M)
+_CONTROL: Final = re.compile(r"control|[\w.-]+\.spec")
+_RELATION: Final = re.compile(r"^(?P<field>Depends|Requires|Recommends|Suggests):(?P<names>.*(?:\n[ \t].*)*)", re.M)
+_PROVIDED: Final = re.compile(r"php\((?P<name>[a-z][a-z\d_-]*)\)")
+"""An extension as what a package of rpm's provides."""
+_VERSION: Final = re.compile(r"\s*(?:\([^()]*\)|[<>=]+\s*\S+)\Z")
 _WHY: Final = {
-    "Depends": "its package depends on it",
+    **dict.fromkeys(("Depends", "Requires"), "its package depends on it"),
     "Recommends": "its package recommends it",
     "Suggests": "its package suggests it",
 }
-_OF_PACKAGES: Final = {"mysql": ("mysqli", "pdo_mysql")}
+_OF_PACKAGES: Final = dict.fromkeys(("mysql", "mysqlnd"), ("mysqli", "pdo_mysql"))
 """What packages bring that are called after something else."""
 _NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg", "pear", "opcache"})
 
@@ -37,7 +42,7 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
     seen = set(named)
     paths = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
     for path, text in texts_of(root, paths):
-        found = _of_control(text) if path.rpartition("/")[2] == "control" else _of_container(text)
+        found = _of_control(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else _of_container(text)
         for extension, level, line, rule in found:
             names = _OF_PACKAGES.get(extension, (extension,))
             if seen.isdisjoint(names) and EVERYWHERE.isdisjoint(names):
@@ -46,7 +51,7 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
 
 
 def _counts(name: str) -> bool:
-    return name == "control" or _CONTAINER.fullmatch(name) is not None
+    return _CONTROL.fullmatch(name) is not None or _CONTAINER.fullmatch(name) is not None
 
 
 def installs_packages(line: str) -> bool:
@@ -68,11 +73,12 @@ def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
 
 
 def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
-    """What a Debian package depends on; of alternatives any one will do, and none is named."""
+    """What a package of Debian's or of rpm's depends on; of alternatives any one will do, and none is named."""
     for match in _RELATION.finditer(text):
         line = line_at(text, match.start())
-        level: Level = "required" if match["field"] == "Depends" else "recommended"
-        for group in match["names"].split(","):
-            of = _PACKAGE.fullmatch(group.partition("(")[0].strip())
-            if of and of["name"] not in _NO_EXTENSION and (name := extension_called(of["name"].encode())):
-                yield name, level, line, _WHY[match["field"]]
+        level: Level = "required" if match["field"] in ("Depends", "Requires") else "recommended"
+        for group in re.split(r",|(?<!\|)\s+(?=php[-(])", match["names"]):
+            name = group.strip()
+            of = _PROVIDED.fullmatch(name) or _PACKAGE.fullmatch(_VERSION.sub("", name))
+            if of and of["name"] not in _NO_EXTENSION and (found := extension_called(of["name"].encode())):
+                yield found, level, line, _WHY[match["field"]]

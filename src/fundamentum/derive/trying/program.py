@@ -179,7 +179,7 @@ class Program:
         return told
 
     def variable(self, machine: Machine, name: str) -> Any:
-        """What a variable is given in the only file that gives it something plain: another, if a whole file is tried."""
+        """What a variable is given in the only file that gives it something plain; a whole file is told of others."""
         here = machine.frame.code.path if machine.entry is None else ""
         paths = [path for path in self._variables.get(name[1:], ()) if path != here]
         code = self.code(paths[0]) if len(paths) == 1 else None

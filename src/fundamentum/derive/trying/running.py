@@ -56,7 +56,7 @@ class Running(Following):
         return super().variable(name)
 
     def _outside(self, name: str) -> Array:
-        """What comes with a request; the directory of the site is the application's own where its first page is there."""
+        """What comes with a request; the site's directory is the application's own where its first page is there."""
         known = {"DOCUMENT_ROOT": HERE} if name == "$_SERVER" and "index.php" in self.program.paths else {}
         return Array(known, loose=True)
 

@@ -18,12 +18,14 @@ _BY_NAME: Final = lazy_regex(
 )
 """A script whose name has no ending: ``* * * * * cd /srv/app && php console tasks:run``"""
 _EVERY: Final = lazy_regex(
-    r"\b(?:every|once (?:an?|each)|each)\s+(\d+)?\s*(minute|hour|day|night|week|month)s?\b|"
+    r"\b(?:every|once (?:an?|each)|each)\s+(\d+|two|five|ten|fifteen|twenty|thirty|sixty)?\s*"
+    r"(minute|hour|day|night|week|month)s?\b|"
     r"\b(hourly|daily|nightly|weekly|monthly)\b",
     re.I,
 )
 
 
+_NUMBERS: Final = {"two": 2, "five": 5, "ten": 10, "fifteen": 15, "twenty": 20, "thirty": 30, "sixty": 60}
 _TIMES: Final = {"week": "weekly", "month": "monthly", "night": "daily", "nightly": "daily"}
 """Words for what a needs file calls otherwise."""
 
@@ -38,7 +40,8 @@ def read(line: Line) -> Iterator[Statement]:
     if script and every:
         unit = {"minute": "m", "hour": "h", "day": "d"}.get((every[2] or "").lower(), "")
         word = (every[3] or every[2]).lower()
-        times = f"every {every[1] or 1}{unit}" if unit else _TIMES.get(word, word)
+        number = _NUMBERS.get((every[1] or "").lower(), every[1] or 1)
+        times = f"every {number}{unit}" if unit else _TIMES.get(word, word)
         yield Statement(("tasks", level), times, _below(script[1]), level)
 
 

@@ -48,6 +48,12 @@ def returned(source: Source, node: Node) -> bool:
     return False
 
 
+def returned_alone(source: Source, node: Node) -> bool:
+    """A type that a function returns, and none beside it."""
+    around = nearest(node, "union_type", *FUNCTIONS)
+    return returned(source, node) and around is not None and around.type in FUNCTIONS
+
+
 def has_type(source: Source, node: Node) -> bool:
     declaration = nearest(node, "property_declaration", "compound_statement")
     if declaration is None or declaration.type != "property_declaration":

@@ -86,9 +86,8 @@ class Calls(Expressions):
             raise Exit(value, part)
         if name == "isset":
             told = [self.looked_up(one) for one in parts]
-            return (
-                False if None in told else UNKNOWN if any(isinstance(one, (Unknown, OneOf)) for one in told) else True
-            )
+            perhaps = any(isinstance(one, Unknown) or (isinstance(one, OneOf) and None in one.values) for one in told)
+            return False if None in told else UNKNOWN if perhaps else True
         if name == "empty":
             there = truth(self.looked_up(parts[0])) if parts else None
             return UNKNOWN if there is None else not there

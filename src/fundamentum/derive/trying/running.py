@@ -57,7 +57,9 @@ class Running(Following):
 
     def _outside(self, name: str) -> Array:
         """What comes with a request; the site's directory is the application's own where its first page is there."""
-        known = {"DOCUMENT_ROOT": HERE} if name == "$_SERVER" and "index.php" in self.program.paths else {}
+        known = dict(self.world.request()) if name == "$_SERVER" else {}
+        if name == "$_SERVER" and "index.php" in self.program.paths:
+            known["DOCUMENT_ROOT"] = HERE
         return Array(known, loose=True)
 
     def global_variable(self, name: str) -> Cell:

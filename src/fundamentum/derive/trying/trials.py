@@ -21,7 +21,7 @@ from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
 from fundamentum.derive.trying.values import Loaded, shape
 from fundamentum.derive.trying.versions import Version
-from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
+from fundamentum.derive.trying.worlds import DIRECTIVE, PAGE, PHP, Asked, World
 
 MAX_ASKED: Final = 40
 """Things that one way into a program asks for."""
@@ -116,7 +116,7 @@ class Trial:
         """What is asked for, but not where a page is."""
         if not self.base.world.interface_asked:
             return frozenset()
-        page = Run(self.program, self.way, World(version=self.version, page=True))
+        page = Run(self.program, self.way, World(version=self.version, interface=PAGE))
         if page.end in ENDS or page.end == ENOUGH:
             return frozenset()  # a script that may look at what pages need
         return frozenset(self.base.world.asked.keys() - page.world.asked.keys())

@@ -40,6 +40,18 @@ _SYSTEM: Final[dict[str, Any]] = {
     "PHP_OS": "Linux", "PHP_OS_FAMILY": "Linux", "PHP_EOL": "\n", "DIRECTORY_SEPARATOR": "/", "PATH_SEPARATOR": ":",
     "PHP_INT_SIZE": 8, "PHP_INT_MAX": 2**62, "ARRAY_FILTER_USE_KEY": "key", "ARRAY_FILTER_USE_BOTH": "both",
 }  # fmt: skip
+PAGE: Final = "fpm-fcgi"
+COMMAND_LINE: Final = "cli"
+_REQUEST: Final[dict[str, list[Any]]] = {
+    "REQUEST_METHOD": ["GET", "POST"],
+    "REQUEST_URI": ["/", "/index.php"],
+    "REMOTE_ADDR": ["127.0.0.1", "192.0.2.1"],
+    "HTTP_HOST": ["localhost", "example.org"],
+    "SERVER_NAME": ["localhost", "example.org"],
+    "GATEWAY_INTERFACE": ["CGI/1.1", "CGI/1.0"],
+}
+"""What a page is told of its request: one of some, so that nothing is known of it but that it is there."""
+_ARGUMENTS: Final[dict[str, list[Any]]] = {"argc": [1, 2]}
 _NEW: Final = "999.0"
 """The version of an extension that is there."""
 
@@ -99,14 +111,13 @@ class World:
         missing: frozenset[str] = frozenset(),
         version: Version = NEWEST,
         settings: Mapping[str, str] = MappingProxyType({}),
-        *,
-        page: bool = False,
+        interface: str = "",
     ) -> None:
         """``settings``: those that are not as they are on a server where there is plenty.
 
-        ``page``: a page is asked for; else that may be so, or it runs on the command line.
+        ``interface``: by what it is run, as PHP calls that; empty: it may be a page, or the command line.
         """
-        self.page = page
+        self.interface = interface
         self.interface_asked = False
         """Whether the program asked by what it is run: ``PHP_SAPI``"""
         self.missing, self.version, self.settings = missing, version, settings
@@ -253,6 +264,13 @@ class World:
         since, gone = (tuple(map(int, branch.split("."))) for branch in (span[0] or "0", span[1] or "99"))
         return since <= self.version < gone
 
+    def request(self) -> dict[str, Any]:
+        """What the program is told of the request: of a page all of it, whatever it is; on the command line nothing."""
+        if not self.interface:
+            return {}
+        there, absent = (_ARGUMENTS, _REQUEST) if self.interface == COMMAND_LINE else (_REQUEST, _ARGUMENTS)
+        return {**dict.fromkeys(absent), **{name: OneOf(values) for name, values in there.items()}}
+
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""
         named = False
@@ -294,7 +312,7 @@ class World:
 
     def _interface(self) -> Any:
         self.interface_asked = True
-        return "fpm-fcgi" if self.page else UNKNOWN
+        return self.interface or UNKNOWN
 
     def _version(self, machine: Machine, name: str, part: Part) -> Any:
         self.ask(machine, PHP, part)

@@ -1,49 +1,44 @@
 """Which extensions only the application's command-line scripts use: pages do without them."""
 
 import re
+from contextlib import suppress
 from pathlib import Path, PurePosixPath
-from typing import Final
+from typing import Any, Final
 
 from msgspec.structs import replace
 
+from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.php_source.facts import COMMAND_LINE, Guard
+from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.result import Entry
 from fundamentum.derive.statements.callers import Callers, guard_of
 from fundamentum.derive.statements.reaching import Place as Reaching
+from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.running import Running
+from fundamentum.derive.trying.runs import ENDS, Run
+from fundamentum.derive.trying.worlds import COMMAND_LINE as COMMAND
+from fundamentum.derive.trying.worlds import PAGE, World
 from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 
 _HEAD: Final = 8192
-_INTERFACE: Final = rb"\\?(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
-_CLI: Final = rb"['\"](?:cli|phpdbg)['\"]"
-_OR: Final = rb"\s*\)?\s*(?:or\b|\|\|)"
-_OTHER_INTERFACE: Final = re.compile(
-    rb"(?:[(|]|^)\s*(?:%s)"
-    % b"|".join(
-        (
-            _INTERFACE + rb"\s*!==?\s*" + _CLI,
-            _CLI + rb"\s*!==?\s*" + _INTERFACE,
-            rb"substr\s*\(\s*" + _INTERFACE + rb"[^)]*\)\s*!==?\s*" + _CLI,
-            rb"!\s*\(?\s*" + _INTERFACE + rb"\s*===?\s*" + _CLI,
-            _INTERFACE + rb"\s*===?\s*" + _CLI + _OR,
-            _CLI + rb"\s*===?\s*" + _INTERFACE + _OR,
-        )
-    ),
-    re.M,
+MAX_STEPS: Final = 600
+"""Steps of a file in which it has to be seen whether it refuses pages."""
+_ASKS: Final = re.compile(
+    rb"PHP_SAPI|php_sapi_name|argc|REQUEST_METHOD|REQUEST_URI|REMOTE_ADDR|HTTP_HOST|SERVER_NAME|GATEWAY_INTERFACE"
 )
-"""A condition that holds for pages, first or as one of several of which one is enough."""
-_ENDS: Final = re.compile(rb"\b(?:exit|die|throw)\b")
-_LEAVES: Final = re.compile(rb"\s*\)\s*\{?\s*return\b")
-_INSERTED: Final = re.compile(rb"\{\$[^{}]*\}")
-_NEAR: Final = 400
-"""Bytes behind a condition among which it stands what is done then."""
-_ARGUMENTS: Final = re.compile(rb"\$argv\s*\[|\$_SERVER\[['\"]argv['\"]\]\s*\[")
-"""How scripts take what was written behind their name."""
+"""What a file speaks of that may look whether it is run for a page."""
+_ARGUMENTS: Final = re.compile(
+    rb"\$argv\s*\[|\$_SERVER\[['\"]argv['\"]\]\s*\[|\bgetopt\s*\(|(?<!['\"])\b(?:STDIN|STDOUT)\b(?!['\"])"
+)
+"""How scripts take what was written behind their name, or what is given to them; pages have none of it."""
 _FOLDERS: Final = frozenset({"bin", "cli", "cron", "console", "daemon", "daemons"})
 
 
-_COMMAND: Final = re.compile(rb"#\[AsCommand\b|\bextends\s+\\?(?:\w+\\)*(?:Console|Base|Abstract)?Command\b")
-_OF_COMMANDS: Final = frozenset({"console", "command", "commands"})
+_COMMAND: Final = re.compile(
+    rb"#\[AsCommand\b|\bextends\s+\\?(?:\w+\\)*(?:Console|Base|Abstract)?Command\b|\bextends\s+(?:\w+\\)*(?:App)?Shell\b"
+)
+_OF_COMMANDS: Final = frozenset({"console", "command", "commands", "shell"})
 """Classes that are commands of a console, and the directories in which they stand."""
 _OF_SCRIPTS: Final = frozenset(
     "pcntl posix readline sockets inotify ev event swoole sysvmsg sysvsem sysvshm shmop parallel pthreads".split()
@@ -78,15 +73,20 @@ class Scripts:
 
 
 def refuses_pages(head: bytes) -> bool:
-    """Whether a script ends where it is not run from the command line."""
-    for found in _OTHER_INTERFACE.finditer(head):
-        behind = _INSERTED.sub(b"", head[found.end() : found.end() + _NEAR])
-        block, statement = behind.find(b"{"), behind.find(b";")
-        then = behind.partition(b"}")[0] if 0 <= block < statement else behind.partition(b";")[0]
-        at_top = head[: found.start()].rpartition(b"\n")[2].removeprefix(b"<?php").strip() == b"if"
-        indented = head[: found.start()].rpartition(b"\n")[2][:1].isspace()
-        if _ENDS.search(then) or (at_top and not indented and _LEAVES.match(behind)):
-            return True
+    """Whether a script ends where it is run for a page, and goes on where it is run from the command line."""
+    if not _ASKS.search(head):
+        return False
+
+    def way(machine: Running) -> tuple[str, Any]:
+        machine.most = MAX_STEPS
+        return machine.whole_file("-")
+
+    Patience.begin()
+    program = Program([SourceFile("-", len(head), "own")], {}, lambda _: head)
+    with suppress(RecursionError):
+        page, script = (Run(program, way, World(interface=one)) for one in (PAGE, COMMAND))
+        ends = page.end in ENDS or (page.left_at is not None and page.left_at.function_above is None)
+        return ends and page.ended_at is not script.ended_at
     return False
 
 

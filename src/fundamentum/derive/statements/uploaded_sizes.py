@@ -30,14 +30,35 @@ _ON_THE_WAY: Final = frozenset(
 
 
 UPLOADS: Final = "upload_max_filesize"
-SPEAKING: Final = (b"$_FILES", b"size")
-"""What stands in a file that looks at the size of what was uploaded."""
+NO_LIMIT: Final = 1 << 29
+"""From here on a form only says that it has no limit."""
+FIELD: Final = b"MAX_FILE_SIZE"
+_FIELD: Final = re.compile(
+    rb"MAX_FILE_SIZE\b[^<>]{0,80}?\bvalue\s*+=\s*+[\\'\"]{0,2}(\d{5,12})\b|"
+    rb"\bvalue\s*+=\s*+[\\'\"]{0,2}(\d{5,12})\b[^<>]{0,80}?\bMAX_FILE_SIZE\b"
+)
+"""A hidden field of a form, by which browsers are told the largest file: the application takes it."""
 _SIZE: Final = re.compile(rb"\$\w+(?:\[[^\[\]]{1,40}\]){0,2}\[['\"]size['\"]\]")
+
+
+def speaks(data: bytes) -> bool:
+    """Whether a file may say something of that."""
+    return FIELD in data or _looks(data)
+
+
+def _looks(data: bytes) -> bool:
+    """Whether it may look at the size of what was uploaded."""
+    return b"$_FILES" in data and b"size" in data
 
 
 def sizes_taken(root: Node, data: bytes) -> Iterator[Wish]:
     """What one file says of the size of what is uploaded."""
-    for comparison in around(root, data, _SIZE, ("binary_expression",)) if all(map(data.count, SPEAKING)) else ():
+    for field_of_form in _FIELD.finditer(data) if FIELD in data else ():
+        size = (field_of_form[1] or field_of_form[2]).decode()
+        if int(size) < NO_LIMIT and (value := number_of(size, UPLOADS)):
+            at = data.count(b"\n", 0, field_of_form.start()) + 1
+            yield Wish("setting", UPLOADS, f">= {value}", at, "$_FILES: the largest that a form takes")
+    for comparison in around(root, data, _SIZE, ("binary_expression",)) if _looks(data) else ():
         operator, left = text(field(comparison, "operator")), field(comparison, "left")
         size = left if operator in (">", ">=") else field(comparison, "right")
         if left is None or size is None or not _SIZE.fullmatch(text(size).encode("utf-8", "replace")):

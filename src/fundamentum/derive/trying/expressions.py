@@ -8,9 +8,9 @@ from typing import Any, Final
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import number
 from fundamentum.derive.trying.handing import level_in
+from fundamentum.derive.trying.literals import Literals
 from fundamentum.derive.trying.machine import Exit, Thrown
-from fundamentum.derive.trying.operations import Operations, of_environment
-from fundamentum.derive.trying.operators import joined_by
+from fundamentum.derive.trying.operations import of_environment
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
 from fundamentum.derive.trying.telling import worse
@@ -18,19 +18,14 @@ from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
     Closure,
-    Text,
     Unknown,
     joined,
     lifted,
     truth,
 )
 
-_ESCAPES: Final = {"n": "\n", "t": "\t", "r": "\r", "\\": "\\", "$": "$", '"': '"', "e": "\x1b", "0": "\0"}
-_SETTINGS: Final = re.compile(r"(?:^|/)(?:[\w-]*config|[\w-]*settings|local|options)[\w.-]*\.(?:php|inc)$", re.I)
-"""How files are called that hold what is chosen on a server."""
 
-
-class Expressions(Operations):
+class Expressions(Literals):
     """The layer that evaluates."""
 
     def evaluate(self, part: Part | None) -> Any:
@@ -42,52 +37,6 @@ class Expressions(Operations):
 
     def _inner(self, part: Part) -> Any:
         return self.evaluate(part.kids[-1]) if part.kids else None
-
-    def _string(self, part: Part) -> Any:
-        inner = part.text[1:-1]
-        return Text.at(inner.replace("\\'", "'").replace("\\\\", "\\"), part)
-
-    def _template(self, part: Part) -> Any:
-        """A text with values in it."""
-        if part.type == "encapsed_string" and all(kid.type in ("string_content", "string_value") for kid in part.kids):
-            return Text.at(part.text[1:-1], part)
-        if all(kid.type in ("string_content", "nowdoc_string") for kid in part.kids) and part.type.endswith("doc_body"):
-            return Text.at(_lines_of(part), part)
-        whole: Any = ""
-        for kid in part.kids:
-            if kid.type in ("string_content", "string_value", "nowdoc_string"):
-                told: Any = kid.text
-            elif kid.type == "escape_sequence":
-                told = _ESCAPES.get(kid.text[1:2], kid.text)
-            elif kid.type in ("heredoc_body", "nowdoc_body"):
-                told = self._template(kid)
-            elif kid.type in ("heredoc_start", "heredoc_end"):
-                continue
-            else:
-                told = self.evaluate(kid)
-            whole = joined_by(".", whole, told)
-        return whole
-
-    def _integer(self, part: Part) -> Any:
-        digits = part.text.replace("_", "").lower()
-        base = {"0x": 16, "0b": 2, "0o": 8}.get(digits[:2], 8 if digits[:1] == "0" and digits.isdigit() else 10)
-        try:
-            return limited(int(digits[2:] if digits[1:2] in "xbo" and digits[1:2] else digits, base))
-        except ValueError:
-            return UNKNOWN
-
-    def _float(self, part: Part) -> Any:
-        try:
-            return float(part.text.replace("_", ""))
-        except ValueError:
-            return UNKNOWN
-
-    def _boolean(self, part: Part) -> Any:
-        # What a file of settings says is for each server to say.
-        return UNKNOWN if _SETTINGS.search(self.frame.code.path) else part.text.lower() == "true"
-
-    def _null(self, _: Part) -> Any:
-        return None
 
     def _name(self, part: Part) -> Any:
         """A constant, or one of the words that end a program."""
@@ -293,12 +242,6 @@ _READERS: Final[dict[str, Callable[[Any, Part], Any]]] = {
     "nullsafe_member_access_expression": Targets.read,
     "scoped_property_access_expression": Targets.read,
 }
-
-
-def _lines_of(body: Part) -> str:
-    """The text of a heredoc, without the margin in which its end stands."""
-    end = body.above.kids[-1].node.start_point.column if body.above is not None else 0
-    return "\n".join(line[end:] if line[:end].isspace() else line for line in body.text.split("\n")[1:])
 
 
 def reads(kind: str) -> Callable[[Callable[[Any, Part], Any]], Callable[[Any, Part], Any]]:

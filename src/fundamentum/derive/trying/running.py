@@ -15,7 +15,8 @@ from fundamentum.derive.trying.following import Following
 from fundamentum.derive.trying.machine import Beyond, Enough, Exit, Frame, Given, Leave, Return
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, shape, truth
+from fundamentum.derive.trying.requests import request
+from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, truth
 from fundamentum.derive.trying.worlds import MEGABYTE
 
 _ENDING: Final = re.compile(r"^(?:abort|deactivate_plugins)$|_die$")
@@ -57,7 +58,7 @@ class Running(Following):
 
     def _outside(self, name: str) -> Array:
         """What comes with a request; the site's directory is the application's own where its first page is there."""
-        known = dict(self.world.request()) if name == "$_SERVER" else {}
+        known = request(self.world.interface) if name == "$_SERVER" else {}
         if name == "$_SERVER" and "index.php" in self.program.paths:
             known["DOCUMENT_ROOT"] = HERE
         return Array(known, loose=True)
@@ -269,21 +270,6 @@ class Running(Following):
                     row = row.with_item(other, self.call_method(thing, other, Given.of()))
         self.rows[part] = row
         self.hand(part, told[0] if told else UNKNOWN)
-
-    def effects(self) -> dict[tuple[str, str], Any]:
-        """What the way leaves behind for others: kind and name → its value."""
-        found: dict[tuple[str, str], Any] = {("constant", name): shape(value) for name, value in self.constants.items()}
-        for kind in self.kinds.values():
-            if kind is not None:
-                found |= {("class", kind.name + name): shape(cell.value) for name, cell in kind.statics.items()}
-        if isinstance(self.of_entry, Thing):
-            members = self.of_entry.members
-            found |= {
-                ("class", f"{self.of_entry.kind.name} {name}"): shape(cell.value) for name, cell in members.items()
-            }
-        found |= {("file", name): shape(cell.value) for name, cell in self.globals.items()}
-        found |= {("given", name): shape(cell.value) for name, cell in self.references.items()}
-        return found
 
     def _call_what_is_left(self) -> None:
         """Functions that are kept as values are for somebody to call, and the methods of objects that ask."""

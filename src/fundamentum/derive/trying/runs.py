@@ -1,6 +1,6 @@
 """One way into a program, gone through on one server."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from fundamentum.derive.statements.outcomes import reported
@@ -9,6 +9,7 @@ from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.telling import TEXTS, leads_on, worse
+from fundamentum.derive.trying.values import Shapes, Thing
 from fundamentum.derive.trying.worlds import World
 
 ENDS: Final = ("exits", "throws")
@@ -31,7 +32,9 @@ class Run:
         self.perhaps_ended = dict(reversed(machine.perhaps_ended))
         self.seen, self.handed, self.rows = machine.seen, machine.handed, machine.rows
         self.exempted, self.strange = machine.exempted, machine.strange
-        self.effects = machine.effects()
+        shapes = Shapes()
+        self.effects = {key: shapes.of(value) for key, value in _left_behind(machine)}
+        """What the way leaves behind for others: kind and name → what its value looks like."""
         self.alone = machine.entry is not None
         """Whether it is a function that is gone through, and no whole file."""
         self.steps = machine.steps
@@ -78,3 +81,15 @@ class Run:
         texts = (part for part in self.seen if part.type in TEXTS)
         left = self.left_at is not None and self.left_at.function_above is None
         return left and any(reported(part.node, extension=False) == "reports" for part in texts)
+
+
+def _left_behind(machine: Running) -> Iterator[tuple[tuple[str, str], Any]]:
+    """What a way leaves behind for others: constants, what classes and the object have, what it wrote elsewhere."""
+    yield from ((("constant", name), value) for name, value in machine.constants.items())
+    for kind in filter(None, machine.kinds.values()):
+        yield from ((("class", f"{kind.name}{name}"), cell.value) for name, cell in kind.statics.items())
+    if isinstance(machine.of_entry, Thing):
+        owner = machine.of_entry
+        yield from ((("class", f"{owner.kind.name} {name}"), cell.value) for name, cell in owner.members.items())
+    yield from ((("file", name), cell.value) for name, cell in machine.globals.items())
+    yield from ((("given", name), cell.value) for name, cell in machine.references.items())

@@ -18,10 +18,11 @@ from fundamentum.derive.trying.directories import is_directory
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
+from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
 from fundamentum.derive.trying.values import Loaded, shape
 from fundamentum.derive.trying.versions import Version
-from fundamentum.derive.trying.worlds import DIRECTIVE, PAGE, PHP, Asked, World
+from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
 
 MAX_ASKED: Final = 40
 """Things that one way into a program asks for."""

@@ -14,6 +14,8 @@ MAX_CHOICES: Final = 4
 MAX_MORE: Final = 20
 MAX_DEPTH: Final = 3
 MAX_SHAPE: Final = 40
+MAX_SHAPED: Final = 8_000
+"""Values that are looked at together."""
 
 
 class Unknown:
@@ -246,16 +248,31 @@ def lifted(function: Callable[..., Any], *values: Any) -> Any:
         return UNKNOWN
 
 
-def shape(value: Any, depth: int = 0) -> Any:
+class Shapes:
+    """What values look like, to be compared with those of another run; some of what is large is left out."""
+
+    def __init__(self) -> None:
+        self._left = MAX_SHAPED
+
+    def of(self, value: Any, depth: int = 0) -> Any:
+        """What one looks like."""
+        self._left -= 1
+        if self._left < 0 or depth == MAX_DEPTH:
+            return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+        if isinstance(value, Array):
+            members = list(value.items.items())[:MAX_SHAPE]
+            return value.loose, tuple((key, self.of(one, depth + 1)) for key, one in members)
+        if isinstance(value, OneOf):
+            return tuple(self.of(one, depth + 1) for one in value.values)
+        if isinstance(value, Thing) and value.made:
+            cells = list(value.members.items())[:MAX_SHAPE]
+            return value.kind.name, tuple((name, self.of(cell.value, depth + 1)) for name, cell in cells)
+        return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+
+
+def shape(value: Any) -> Any:
     """What a value looks like, to be compared with that of another run."""
-    if isinstance(value, Array) and depth < MAX_DEPTH:
-        return value.loose, tuple((key, shape(one, depth + 1)) for key, one in list(value.items.items())[:MAX_SHAPE])
-    if isinstance(value, OneOf):
-        return tuple(shape(one, depth + 1) for one in value.values)
-    if isinstance(value, Thing) and value.made and depth < MAX_DEPTH:
-        members = list(value.members.items())[:MAX_SHAPE]
-        return value.kind.name, tuple((name, shape(cell.value, depth + 1)) for name, cell in members)
-    return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+    return Shapes().of(value)
 
 
 def plain(value: Any) -> Any:

@@ -40,18 +40,6 @@ _SYSTEM: Final[dict[str, Any]] = {
     "PHP_OS": "Linux", "PHP_OS_FAMILY": "Linux", "PHP_EOL": "\n", "DIRECTORY_SEPARATOR": "/", "PATH_SEPARATOR": ":",
     "PHP_INT_SIZE": 8, "PHP_INT_MAX": 2**62, "ARRAY_FILTER_USE_KEY": "key", "ARRAY_FILTER_USE_BOTH": "both",
 }  # fmt: skip
-PAGE: Final = "fpm-fcgi"
-COMMAND_LINE: Final = "cli"
-_REQUEST: Final[dict[str, list[Any]]] = {
-    "REQUEST_METHOD": ["GET", "POST"],
-    "REQUEST_URI": ["/", "/index.php"],
-    "REMOTE_ADDR": ["127.0.0.1", "192.0.2.1"],
-    "HTTP_HOST": ["localhost", "example.org"],
-    "SERVER_NAME": ["localhost", "example.org"],
-    "GATEWAY_INTERFACE": ["CGI/1.1", "CGI/1.0"],
-}
-"""What a page is told of its request: one of some, so that nothing is known of it but that it is there."""
-_ARGUMENTS: Final[dict[str, list[Any]]] = {"argc": [1, 2]}
 _NEW: Final = "999.0"
 """The version of an extension that is there."""
 
@@ -263,13 +251,6 @@ class World:
             self.looks.held_against(self.looks.text, branch)
         since, gone = (tuple(map(int, branch.split("."))) for branch in (span[0] or "0", span[1] or "99"))
         return since <= self.version < gone
-
-    def request(self) -> dict[str, Any]:
-        """What the program is told of the request: of a page all of it, whatever it is; on the command line nothing."""
-        if not self.interface:
-            return {}
-        there, absent = (_ARGUMENTS, _REQUEST) if self.interface == COMMAND_LINE else (_REQUEST, _ARGUMENTS)
-        return {**dict.fromkeys(absent), **{name: OneOf(values) for name, values in there.items()}}
 
     def opened(self, machine: Machine) -> None:
         """The function around asks for what it is given; or the file, for what another one gives it."""

@@ -14,10 +14,11 @@ from fundamentum.derive.result import Entry
 from fundamentum.derive.statements.callers import Callers, guard_of
 from fundamentum.derive.statements.reaching import Place as Reaching
 from fundamentum.derive.trying.program import Program
+from fundamentum.derive.trying.requests import COMMAND_LINE as COMMAND
+from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.runs import ENDS, Run
-from fundamentum.derive.trying.worlds import COMMAND_LINE as COMMAND
-from fundamentum.derive.trying.worlds import PAGE, World
+from fundamentum.derive.trying.worlds import World
 from fundamentum.derive.weighing.evidence import MANY, Whole
 from fundamentum.untrusted.files import read_below
 

@@ -108,7 +108,7 @@ def ends(node: Node) -> bool:
     """Whether a statement or an expression ends the program, or the function around by an exception."""
     bare = node.type == "name" and text(node).lower() in ("exit", "die")  # without brackets it is read as a constant
     ending = bare or node.type in _ENDS or _ENDING.search(called(node)) is not None
-    return ending or (called(node) == "trigger_error" and "E_USER_ERROR" in text(node))
+    return ending or (called(node) in ("trigger_error", "user_error") and "E_USER_ERROR" in text(node))
 
 
 def refused(node: Node) -> bool:

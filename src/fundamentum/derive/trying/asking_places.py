@@ -99,7 +99,7 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     for statement in import_statements(lowered):
         there |= {other: name for name, other in _OTHERWISE.findall(statement) if name in there}
     word = re.compile(
-        rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,])"
+        rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,]|\s+as\b)"
         % b"|".join(map(re.escape, there))
     )
     return [(match.start(), there[match[1]]) for match in word.finditer(lowered)]

@@ -26,7 +26,7 @@ from fundamentum.derive.trying.values import (
 _PARAMETERS: Final = frozenset({"simple_parameter", "variadic_parameter", "property_promotion_parameter"})
 TRANSLATING: Final = frozenset({"_", "__", "t", "gettext", "esc_html__", "_e", "trans", "lang"})
 """Functions that give out what they are given, whoever defines them."""
-_WRITING: Final = {"preg_match": 2, "preg_match_all": 2, "exec": 1, "parse_str": 1}
+_WRITING: Final = {"preg_match": 2, "exec": 1, "parse_str": 1}
 """Functions of PHP that write to what they are given, at which place."""
 _LANGUAGE: Final = (
     frozenset({"isset", "empty", "exit", "die", "compact", "extract", "func_get_args", "define"})

@@ -7,6 +7,7 @@ from fundamentum.derive.trying.callback_functions import among, kept
 from fundamentum.derive.trying.comparing import equal, number, same, written
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.values import (
+    MAX_MEMBERS,
     UNKNOWN,
     Array,
     Loaded,
@@ -114,6 +115,13 @@ def _keys(whole: Array, *of: Any) -> Any:
     return UNKNOWN if None in told else Array(dict(enumerate(keys)), loose=whole.loose)
 
 
+def _chunks(whole: Array, size: Any, keys: Any = False) -> Any:
+    parts = [
+        list(whole.items.items())[at : at + int(number(size))] for at in range(0, len(whole.items), int(number(size)))
+    ]
+    return Array.of(Array(dict(part)) if keys else Array.of(value for _, value in part) for part in parts)
+
+
 def _merged(*arrays: Any) -> Array:
     out = Array()
     for one in arrays:
@@ -203,8 +211,15 @@ BUILTINS.update(
     {
         **dict.fromkeys(("count", "sizeof", "->count"), _counted),
         **dict.fromkeys(
-            ("array_values", "->values", "->all", "->toarray", "iterator_to_array"),
+            ("array_values", "->values", "->all", "->toarray"),
             of_array(lambda whole, *_: Array(dict(enumerate(whole.values())), loose=whole.loose)),
+        ),
+        "iterator_to_array": of_array(lambda whole, *_: whole),
+        "array_chunk": of_array(_chunks),
+        "array_pad": of_array(
+            lambda whole, length, value: Array.of(
+                [*whole.values(), *[value] * (length - len(whole.items))][:MAX_MEMBERS]
+            )
         ),
         **dict.fromkeys(("array_keys", "->keys"), of_array(_keys)),
         **dict.fromkeys(("array_merge", "->merge", "->concat"), lambda _, given: _merged(*given.values)),

@@ -112,6 +112,8 @@ class Objects(Calls):
         else:
             kind = self.kind_at(named)
         given = self.given(arguments)
+        if kind is None and named.class_name == "stdclass":
+            return self.as_object(Array())
         if kind is None:
             name = named.class_name
             told = self.world.answer_made(self, name, given, part)

@@ -5,6 +5,7 @@ from typing import Any, Final
 
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.comparing import number, written
+from fundamentum.derive.trying.machine import Given
 from fundamentum.derive.trying.operators import ORDER, joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
@@ -41,6 +42,8 @@ class Operations(Targets):
         if sign == "instanceof":
             return self._instance(self.evaluate(left), right)
         first, second = self.evaluate(left), self.evaluate(right)
+        if sign == ".":
+            first, second = self.as_text(first), self.as_text(second)
         if sign in ORDER and (isinstance(first, Unknown) or isinstance(second, Unknown)) and "PHP_" in part.text:
             self.world.opened(self)
         return self.operate(sign, first, second)
@@ -68,6 +71,10 @@ class Operations(Targets):
         told: list[bool | None] = []
         self.fork(lambda: told.append(truth(self.evaluate(right))), lambda: None)
         return deciding if told == [deciding] else UNKNOWN
+
+    def as_text(self, value: Any) -> Any:
+        """An object as the text that it says it is; anything else as it is."""
+        return self.call_method(value, "__tostring", Given.of()) if isinstance(value, Thing) else value
 
     def exempt(self, *conditions: Part) -> None:
         """The rows of which all of some conditions ask something: no more comes of what stands in them."""
@@ -104,6 +111,7 @@ class Operations(Targets):
         if kind in ("float", "double", "real"):
             return lifted(lambda one: float(number(one)), value)
         if kind in ("string", "binary"):
+            value = self.as_text(value)
             return value if isinstance(value, Loaded) else lifted(written, value)
         if kind == "array":
             return lifted(lambda one: one if isinstance(one, Array) else Array.of([] if one is None else [one]), value)

@@ -18,6 +18,7 @@ ASKS: Final = re.compile(
     re.I,
 )
 """How what asks something of the server is written."""
+_GIVES: Final = re.compile(rb"(\$\w++)\s*+=(?![=>])")
 _ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)++=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
 _COMMENT: Final = "comment"
 _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
@@ -135,6 +136,11 @@ class Code:
         """The variables to which it gives something, or adds to: ``$name[] = ...``"""
         found = (match[1] or match[2] for match in _ADDS.finditer(self.data))
         return frozenset(name.decode("utf-8", "replace") for name in found)
+
+    @cached_property
+    def given(self) -> frozenset[str]:
+        """The variables that it gives something."""
+        return frozenset(name.decode("utf-8", "replace") for name in _GIVES.findall(self.data))
 
     def adds_to(self, name: str) -> bool:
         """Whether it adds something to a variable."""

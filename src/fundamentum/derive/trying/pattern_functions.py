@@ -1,13 +1,17 @@
 """PHP's functions that take a text apart by a pattern, or by a format, and write what they find where they are told."""
 
 import re
+from itertools import islice
 from typing import Any, Final
 
 from fundamentum.derive.php_source.functions import FUNCTIONS, of_pattern
 from fundamentum.derive.trying.builtins import named, of_scalars
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.machine import Given, Machine
-from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown, lifted
+from fundamentum.derive.trying.values import MAX_MEMBERS, UNKNOWN, Array, Unknown, lifted
+
+MAX_LIST: Final = 120
+"""Characters of a text of which all places are looked for that fit."""
 
 
 @named("preg_match")
@@ -21,6 +25,22 @@ def _matched(machine: Machine, given: Given) -> Any:
         groups = [found[0], *found.groups("")] if isinstance(found, re.Match) else []
         machine.memory.write(cell, Array.of(groups) if not isinstance(told, Unknown) else UNKNOWN)
     return told
+
+
+@named("preg_match_all")
+def _all_matched(machine: Machine, given: Given) -> Any:
+    """The same of all places that fit: a list of them for each group."""
+    pattern, whole = given.at(0), given.at(1)
+    found = lifted(lambda one, other: Array.of(_matches(of_pattern(one), written(other)[:MAX_LIST])), pattern, whole)
+    if (cell := given.cells.get(2)) is not None:
+        plain = isinstance(found, Array) and len(given.values) < 4
+        machine.memory.write(cell, found if plain else UNKNOWN)
+    return len(found.items[0].items) if isinstance(found, Array) else UNKNOWN
+
+
+def _matches(pattern: re.Pattern[str], whole: str) -> list[Array]:
+    every = list(islice(pattern.finditer(whole), MAX_MEMBERS))
+    return [Array.of(match[group] or "" for match in every) for group in range(pattern.groups + 1)]
 
 
 _CONVERSIONS: Final = {

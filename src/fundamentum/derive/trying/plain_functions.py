@@ -76,7 +76,7 @@ def _same(_: Machine, given: Given) -> Any:
 
 
 _SHOWING: Final = (
-    "ucfirst lcfirst ucwords htmlspecialchars htmlentities escapeshellarg escapeshellcmd nl2br str_pad rtrim ltrim _ "
+    "ucfirst lcfirst ucwords htmlspecialchars htmlentities escapeshellarg escapeshellcmd nl2br str_pad _ "
     "__ gettext t esc_html esc_html__ _e trans lang mb_strtolower mb_convert_case realpath".split()
 )
 _DONE: Final = (

@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
-from fundamentum.derive.trying import list_functions, pattern_functions, plain_functions, written_lists
+from fundamentum.derive.trying import list_functions, pattern_functions, plain_functions, text_functions, written_lists
 from fundamentum.derive.trying.builtins import builtin
 from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.expressions import reads
@@ -39,7 +39,7 @@ _KEY: Final = re.compile(r"\w{1,40}(?:\.[\w-]{1,40}){1,5}")
 _INCLUDES: Final = ("include_expression", "include_once_expression", "require_expression", "require_once_expression")
 
 
-FUNCTIONS: Final = (list_functions, pattern_functions, plain_functions, written_lists)
+FUNCTIONS: Final = (list_functions, pattern_functions, plain_functions, text_functions, written_lists)
 """Where PHP's own functions stand: each file adds to ``builtins``."""
 
 
@@ -67,7 +67,9 @@ class Running(Following):
         if name not in self.globals:
             value = self.program.variable(self, name)
             # What the file itself adds to was not there before; anything else may have come from elsewhere.
-            added = isinstance(value, Unknown) and any(frame.code.adds_to(name) for frame in self.frames)
+            added = isinstance(value, Unknown) and any(
+                frame.code.adds_to(name) or (self.entry is None and name in frame.code.given) for frame in self.frames
+            )
             self.globals[name] = Cell(None if added else value)
         return self.globals[name]
 
@@ -76,7 +78,7 @@ class Running(Following):
 
     def call_named(self, name: str, given: Given, part: Part) -> Any:
         told = super().call_named(name, given, part)
-        if name == "trigger_error" and "E_USER_ERROR" in part.text:
+        if name in ("trigger_error", "user_error") and "E_USER_ERROR" in part.text:
             raise Exit(1, part)
         if not isinstance(told, Unknown) or name in self.functions or self.program.defines("function", name):
             return told

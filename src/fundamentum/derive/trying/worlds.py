@@ -56,6 +56,10 @@ _LISTS: Final = frozenset(
 """Classes of which an object is a list."""
 
 
+_OF_NAMES: Final = {"reflectionfunction": "function_exists", "reflectionclass": "class_exists"}
+"""Classes of which an object can be made only where there is what it is told the name of, and what asks the same."""
+
+
 class Asked(NamedTuple):
     """One place that asks for something."""
 
@@ -281,6 +285,10 @@ class World:
         if name == "reflectionextension" and isinstance(given.at(0), str):
             extension = extension_called(given.at(0).encode("utf-8", "replace"))
             if extension and not self.ask(machine, extension, part, given.at(0)):
+                raise Thrown(Thing(Kind("reflectionexception", None, None, whole=True), made=True), part)
+            return UNKNOWN
+        if name in _OF_NAMES and isinstance(given.at(0), str):
+            if self._checked(machine, _OF_NAMES[name], given.at(0), part) is False:
                 raise Thrown(Thing(Kind("reflectionexception", None, None, whole=True), made=True), part)
             return UNKNOWN
         return NotImplemented

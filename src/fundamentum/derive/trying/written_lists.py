@@ -59,5 +59,5 @@ def _imploding(otherwise: Builtin) -> Builtin:
 BUILTINS.update({name: _looking(builtin(name)) for name in _LOOKS})
 BUILTINS["preg_match"] = _matching(BUILTINS["preg_match"])
 BUILTINS["preg_grep"] = _matching(BUILTINS.get("preg_grep", lambda *_: UNKNOWN))
-BUILTINS.update({name: _comparing(BUILTINS.get(name)) for name in ("strcasecmp", "strcmp")})
+BUILTINS.update({name: _comparing(builtin(name)) for name in ("strcasecmp", "strcmp")})
 BUILTINS.update({name: _imploding(BUILTINS[name]) for name in ("implode", "join")})

@@ -115,6 +115,12 @@ def _keys(whole: Array, *of: Any) -> Any:
     return UNKNOWN if None in told else Array(dict(enumerate(keys)), loose=whole.loose)
 
 
+def _padded(whole: Array, size: Any, value: Any) -> Array:
+    more = max(min(abs(int(number(size))), MAX_MEMBERS) - len(whole.items), 0)
+    values = whole.values()
+    return Array.of([*values, *[value] * more] if number(size) > 0 else [*[value] * more, *values])
+
+
 def _chunks(whole: Array, size: Any, keys: Any = False) -> Any:
     parts = [
         list(whole.items.items())[at : at + int(number(size))] for at in range(0, len(whole.items), int(number(size)))
@@ -216,11 +222,7 @@ BUILTINS.update(
         ),
         "iterator_to_array": of_array(lambda whole, *_: whole),
         "array_chunk": of_array(_chunks),
-        "array_pad": of_array(
-            lambda whole, length, value: Array.of(
-                [*whole.values(), *[value] * (length - len(whole.items))][:MAX_MEMBERS]
-            )
-        ),
+        "array_pad": of_array(_padded),
         **dict.fromkeys(("array_keys", "->keys"), of_array(_keys)),
         **dict.fromkeys(("array_merge", "->merge", "->concat"), lambda _, given: _merged(*given.values)),
         "array_replace": of_array(_replaced),

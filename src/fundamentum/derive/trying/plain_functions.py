@@ -9,7 +9,7 @@ from typing import Any, Final
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.php_source.functions import FUNCTIONS
 from fundamentum.derive.statements.requirement_names import of_an_installer
-from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
+from fundamentum.derive.trying.builtins import BUILTINS, Builtin, array, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.directories import HERE, asked_as
 from fundamentum.derive.trying.machine import Given, Machine
@@ -64,7 +64,7 @@ def _extreme(name: str) -> Builtin:
     """``max`` and ``min``, of a list or of what they are given."""
 
     def called(*values: Any) -> Any:
-        of = values[0].values() if len(values) == 1 else values
+        of = array(values[0]).values() if len(values) == 1 else values
         return FUNCTIONS[name](*map(simple, of))
 
     return lambda _, given: lifted(called, *given.values)

@@ -1,6 +1,7 @@
 """Values of a program that is tried out: PHP's own, and those that are not known, or are one of a few."""
 
 import itertools
+import math
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any, Final
@@ -182,7 +183,9 @@ class BoundMethod:
 
 def as_key(value: Any) -> Any:
     """The key that a value becomes: ``'1'`` and ``true`` are 1."""
-    if isinstance(value, (bool, float)):
+    if isinstance(value, float):
+        return int(value) if math.isfinite(value) else 0
+    if isinstance(value, bool):
         return int(value)
     if value is None:
         return ""

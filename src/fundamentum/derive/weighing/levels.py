@@ -51,7 +51,8 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
 def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
     """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
     for verdict in list(by_name.values()):
-        names = tuple(name for name in verdict.among if name in by_name and not extension_gone(name, "99.0"))
+        there = (name for name in verdict.among if name in by_name)
+        names = tuple(name for name in there if name in LIVE_ON or not extension_gone(name, "99.0"))
         needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
         if len(needed) > 1 and set(needed) <= set(FAMILIES["databases"]):
             needed = []  # the program itself says that one is enough: it is chosen where nobody sees it
@@ -64,7 +65,7 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
             who = "the program stops" if verdict.level == "required" else "a part of the program refuses"
             rule = f"{who} where all of these are missing"
             yield _entry(names, verdict.level or "recommended", rule, [by_name.pop(name) for name in names])
-        elif verdict.among and extension_gone(verdict.extension, "99.0"):
+        elif verdict.among and verdict.extension not in names and extension_gone(verdict.extension, "99.0"):
             del by_name[verdict.extension]
 
 

@@ -66,7 +66,7 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
             rule = f"{who} where all of these are missing"
             yield _entry(names, verdict.level or "recommended", rule, [by_name.pop(name) for name in names])
         elif verdict.among and verdict.extension not in names and extension_gone(verdict.extension, "99.0"):
-            del by_name[verdict.extension]
+            by_name.pop(verdict.extension, None)
 
 
 def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:

@@ -52,10 +52,6 @@ LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""
 SCANNED_TOGETHER: Final = 400_000
 """Bytes of files that one process looks at before it tells."""
-_EVERYDAY_NAMES: Final = frozenset(
-    "json xml zip date session filter standard hash core http event phar random ps ds ast uri redis zlib".split()
-)
-"""Names of extensions that stand in quotes for many other reasons."""
 
 
 class Scanned(msgspec.Struct, frozen=True, gc=False):
@@ -190,10 +186,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
 
 def _lists(data: bytes, lowered: bytes) -> bool:
     """Whether names of extensions stand in quotes, and it speaks of extensions."""
-    if len(data) >= LARGE or not speaks_of_extensions(lowered):
-        return False
-    names = listed_in(data)
-    return bool(names) and not names <= _EVERYDAY_NAMES
+    return len(data) < LARGE and speaks_of_extensions(lowered) and bool(listed_in(data))
 
 
 @cache

@@ -78,7 +78,8 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
         in_tables[table] = max(in_tables.get(table, 0), STRENGTH.index(told.comes.outcome)) if table else 0
     for told in every:
         strength = STRENGTH.index(told.comes.outcome)
-        less = strength < in_tables.get(_table(told.asked.where), 0) > STRENGTH.index("warns")
+        most = in_tables.get(_table(told.asked.where), 0)
+        less = strength < most and most > STRENGTH.index("warns")
         at_same = told.asked.part in at_parts or _loop(told.comes.at) in in_loops
         weak = less or (told.comes.outcome == "reports" and at_same)
         yield told._replace(comes=Comes("warns", UNLIKE_OTHERS)) if weak else told
@@ -105,7 +106,7 @@ class Trial:
         self.version = self.base.world.version
         self.asked: dict[str, list[Asked]] = dict(self.base.world.asked)
         looks = self.base.world.looks
-        left = {("", ""): self.base.value} | self.base.effects
+        left = {("", ""): shape(self.base.value)} | self.base.effects
         self.otherwise = {
             key
             for key, value in left.items()

@@ -27,6 +27,8 @@ _RELATION: Final = re.compile(r"^(?P<field>Depends|Requires|Recommends|Suggests)
 _PROVIDED: Final = re.compile(r"php\((?P<name>[a-z][a-z\d_-]*)\)")
 """An extension as what a package of rpm's provides."""
 _VERSION: Final = re.compile(r"\s*(?:\([^()]*\)|[<>=]+\s*\S+)\Z")
+MAX_NAME: Final = 200
+"""Characters of a package's name with its version."""
 _WHY: Final = {
     **dict.fromkeys(("Depends", "Requires"), "its package depends on it"),
     "Recommends": "its package recommends it",
@@ -77,8 +79,10 @@ def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
     for match in _RELATION.finditer(text):
         line = line_at(text, match.start())
         level: Level = "required" if match["field"] in ("Depends", "Requires") else "recommended"
-        for group in re.split(r",|(?<!\|)\s+(?=php[-(])", match["names"]):
-            name = group.strip()
+        # Blanks are told apart first: a pattern that begins with many of them would take quadratic time.
+        names = " ".join(match["names"].split())
+        for group in re.split(r",|(?<!\|) (?=php[-(])", names):
+            name = group.strip()[:MAX_NAME]
             of = _PROVIDED.fullmatch(name) or _PACKAGE.fullmatch(_VERSION.sub("", name))
             if of and of["name"] not in _NO_EXTENSION and (found := extension_called(of["name"].encode())):
                 yield found, level, line, _WHY[match["field"]]

@@ -61,6 +61,13 @@ CODE: dict[str, str] = {
     + ("function f() { return" + " " * 2_000) * 2_000,
     "classes in variables": "".join(f"$a{n} = 'ZipArchive'; " for n in range(30_000)) + "new $c;" + "$b::" * 100_000,
     "namespaces": "".join(f"namespace a{n}; use b\\c{n}; new PDO('mysql:host=x');\n" for n in range(40_000)),
+    "objects that hold each other": "class A { public $a; function __construct($a) { $this->a = $a; } }\n"
+    "$l = [new A(1)];"
+    + "$l = [new A($l), new A($l), new A($l), new A($l), new A($l), new A($l), new A($l), new A($l)];" * 300
+    + "if (!extension_loaded('gd')) { $l[] = 1; } if ($l) exit;",
+    "lists filled up": "$l = array_pad([], 1099511627776, 'gd'); $s = str_repeat('gd', 1099511627776);"
+    "foreach (array_chunk($l, 1) as [$e]) { if (!extension_loaded($e)) exit; }",
+    "forms": "mb_substr($a, 1);?>" + "<input name=MAX_FILE_SIZE " * 20_000 + "value=" * 100_000,
 }
 
 
@@ -111,4 +118,5 @@ def test_documents_as_nobody_writes_them(tmp_path: Path, case: str) -> None:
     app.mkdir()
     (app / "index.php").write_text("<?php echo curl_version();")
     (app / "README.md").write_text(DOCUMENTS[case])
+    (app / "a.spec").write_text(f"Requires: php-gd{' ' * 200_000}x, {'<' * 200_000} {'(' * 200_000}\n")
     assert "curl" in run("derive", app, "--fresh").out

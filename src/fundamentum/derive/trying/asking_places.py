@@ -7,12 +7,14 @@ from typing import Final
 import msgspec
 
 from fundamentum.catalog.symbols import span_in_php
+from fundamentum.derive.php_source.bare_code import all_words
 from fundamentum.derive.php_source.imports import full_name, import_statements, imports_in
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
+from fundamentum.derive.php_source.word_search import places_of, places_where
 from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying.defined import Defined, defined_in
-from fundamentum.derive.trying.directories import ASKING, RIGHTS
+from fundamentum.derive.trying.directories import ASKING
 from fundamentum.derive.trying.worlds import SETTINGS
 
 _ALWAYS: Final = re.compile(
@@ -31,14 +33,15 @@ def _any_of(names: Collection[str]) -> bytes:
     return b"|".join(name.encode() for name in sorted(names))
 
 
-_WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % _any_of(ASKING), re.I)
+_WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % _any_of(ASKING))
 _STARTS: Final = re.compile(
-    rb"(?<![\w>:$])(?<!function )\\?(?:%s)\s*+\(\s*+"
-    rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|(?!['\"])(?=[^;]{0,80}?[$:]))" % _any_of(COMMANDS),
-    re.I,
+    rb"(?<![\w>:$])(?<!function )(?:%s)\s*+\(\s*+"
+    rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|(?!['\"])(?=[^;]{0,80}?[$:]))" % _any_of(COMMANDS)
 )
 """What starts a program that is not named right there, or looks for one."""
 
+_WRITING: Final = tuple(name.encode() for name in sorted(ASKING))
+_STARTING: Final = tuple(name.encode() for name in sorted(COMMANDS))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
     b"disable_functions".split()
@@ -58,15 +61,13 @@ class Looked(msgspec.Struct, frozen=True, array_like=True):
 
 def looked_at(data: bytes, _: object = None) -> Looked:
     """A quick look at one file."""
-    writes = _WRITES.finditer(data) if b"writ" in data or RIGHTS.encode() in data else ()
-    starts = _STARTS.finditer(data) if b"exec" in data or b"open" in data or b"system" in data else ()
-    later = sorted(match.start() for match in (*writes, *starts))
-    return Looked(defined_in(data), tuple(sorted(asking_places(data))), tuple(later))
-
-
-def asking_places(data: bytes) -> set[int]:
-    """Bytes of a file where it asks what a server has."""
     lowered = data.lower()
+    later = (*places_where(_WRITES, _WRITING, lowered), *places_where(_STARTS, _STARTING, lowered))
+    return Looked(defined_in(data, lowered), tuple(sorted(asking_places(data, lowered))), tuple(sorted(later)))
+
+
+def asking_places(data: bytes, lowered: bytes) -> set[int]:
+    """Bytes of a file where it asks what a server has.  ``lowered``: the same in lower case."""
     if not any(word in lowered for word in _WORDS):
         return set()
     found = {match.start() for match in _ALWAYS.finditer(lowered)}
@@ -93,17 +94,23 @@ def _depends(kind: str, name: str) -> bool:
 def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     """Where functions, or files that are included, are named in a file: bytes and names in lower case."""
     lowered = data.lower()
-    there = {name: name for name in names if name in lowered}
+    words = all_words(lowered) | {b""}
+    there = {name: name for name in names if _FIRST_WORD.match(name)[0] in words and name in lowered}  # type: ignore[index]
     if not there:
         return []
     for statement in import_statements(lowered):
         there |= {other: name for name, other in _OTHERWISE.findall(statement) if name in there}
-    word = re.compile(
-        rb"(?<!function )(?<!class )(?<![\w$])(%s)(?=['\"]|\s*\(|\s*::|\s+\$|\s*[);&|?=!,]|\s+as\b)"
-        % b"|".join(map(re.escape, there))
-    )
-    return [(match.start(), there[match[1]]) for match in word.finditer(lowered)]
+    return [
+        (at, name)
+        for other, name in there.items()
+        for at in places_of(lowered, other)
+        if _NAMED_BEFORE.match(lowered, at) and _NAMED_BEHIND.match(lowered, at + len(other))
+    ]
 
 
+_FIRST_WORD: Final = re.compile(rb"\w*")
+_NAMED_BEFORE: Final = re.compile(rb"(?<!function )(?<!class )(?<![\w$])")
+_NAMED_BEHIND: Final = re.compile(rb"['\"]|\s*+(?:\(|::|[);&|?=!,])|\s++(?:\$|as\b)")
+"""What stands in front of a name, and behind it, where it is used."""
 _OTHERWISE: Final = re.compile(rb"(\w++)\s++as\s++(\w++)\s*+(?=[,}]|\Z)")
 """An import under another name: ``use Nightlog\\Checks\\Extension as Needed;``"""

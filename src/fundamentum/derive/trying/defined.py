@@ -6,6 +6,8 @@ from typing import Final
 
 import msgspec
 
+from fundamentum.derive.php_source.word_search import places_of
+
 FEW_LINES: Final = 900
 """Bytes of a function, or a file that is included, that is gone through whatever it does."""
 _TELLS_OF_ERRORS: Final = re.compile(
@@ -25,6 +27,10 @@ _VARIABLE: Final = re.compile(
 _OF_NEEDS: Final = re.compile(rb"php|vers|least|min|requir|exten|need|modul")
 """How variables are called that hold what is required."""
 _WORD: Final = re.compile(rb"\w")
+_HEAD: Final = re.compile(rb"([ \t]*+)(?:[\w ]*\s)?function\s++&?\s*+")
+"""What stands on a line in front of the name of a function that is defined there."""
+MAX_HEAD: Final = 300
+_PARENTHESIS: Final = re.compile(rb"\s*+\(")
 _EXTENDS: Final = re.compile(rb"\bclass\s++(\w++)\s++extends\s++([\w\\]++)", re.I)
 _USES: Final = re.compile(rb"\bclass\s++(\w++)[^{};]{0,200}\{\s*+use\s++([\w\\]++)", re.I)
 
@@ -41,9 +47,8 @@ class Defined(msgspec.Struct, frozen=True, array_like=True):
     """Class and the one that it extends, or the trait that it uses."""
 
 
-def defined_in(data: bytes) -> Defined:
-    """The names that a file defines."""
-    lowered = data.lower()
+def defined_in(data: bytes, lowered: bytes) -> Defined:
+    """The names that a file defines.  ``lowered``: the same in lower case."""
 
     def named(pattern: re.Pattern[bytes], text: bytes) -> Iterator[str]:
         for match in pattern.finditer(lowered):
@@ -71,11 +76,14 @@ def worth_going_through(name: str, size: int) -> bool:
 
 def is_long(data: bytes, name: str) -> bool:
     """Whether a function is surely more than a few lines: its last bracket stands below its first word."""
-    match = re.search(rb"^([ \t]*)(?:[\w ]*\s)?function\s+&?\s*%s\s*\(" % re.escape(name.encode()), data, re.I | re.M)
-    if match is None:
-        return False
-    line = data[match.start() : data.find(b"\n", match.end())]
-    if line.count(b"{") and line.count(b"{") == line.count(b"}"):
-        return False
-    end = data.find(b"\n%s}" % match[1], match.end())
-    return not worth_going_through(name, end - match.start(1))
+    lowered = data.lower()
+    for at in places_of(lowered, name.encode()):
+        begin, end = data.rfind(b"\n", 0, at) + 1, at + len(name)
+        head = _HEAD.fullmatch(lowered, begin, at) if at - begin < MAX_HEAD else None
+        if head is None or not _PARENTHESIS.match(data, end):
+            continue
+        line = data[begin : data.find(b"\n", end)]
+        if line.count(b"{") and line.count(b"{") == line.count(b"}"):
+            return False
+        return not worth_going_through(name, data.find(b"\n%s}" % head[1], end) - begin)
+    return False

@@ -1,7 +1,7 @@
 """One file's code in a form that is quick to go through again and again: each part of the tree is looked up once."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final
 
@@ -10,14 +10,15 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.imports import full_name, imports_in
 from fundamentum.derive.php_source.nodes import Patience, parsed
 from fundamentum.derive.php_source.source import parseable
+from fundamentum.derive.php_source.word_search import places_where
 from fundamentum.derive.trying.property_kinds import classes_of_properties
 
-ASKS: Final = re.compile(
-    rb"extension_loaded|_exists\b|php_version|php_major|phpversion|get_loaded_extensions|ini_get|get_cfg_var|"
-    rb"is_callable|is_(?:really_)?writ|fileperms|\bdefined\s*\(|getavailabledrivers|reflectionextension",
-    re.I,
+ASKING: Final = tuple(
+    b"extension_loaded _exists php_version php_major phpversion get_loaded_extensions ini_get get_cfg_var is_callable "
+    b"is_writ is_really_writ fileperms defined getavailabledrivers reflectionextension".split()
 )
-"""How what asks something of the server is written."""
+"""With what begins what asks something of the server, in lower case."""
+_ASKS: Final = re.compile(rb"_exists\b|\bdefined\s*+\(|(?!_exists|defined)")
 _GIVES: Final = re.compile(rb"(\$\w++)\s*+=(?![=>])")
 _ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)++=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
 _COMMENT: Final = "comment"
@@ -27,6 +28,11 @@ _CALLS: Final = frozenset(
 )
 FUNCTIONS: Final = frozenset({"function_definition", "method_declaration", "anonymous_function", "arrow_function"})
 _HOLDING: Final = frozenset({"namespace_definition", "compound_statement", "declaration_list", "program"})
+
+
+def asking(lowered: bytes) -> Iterator[int]:
+    """Where code in lower case asks something of the server, by its words."""
+    return places_where(_ASKS, ASKING, lowered)
 
 
 class Part:
@@ -46,7 +52,7 @@ class Part:
     @cached_property
     def asks(self) -> bool:
         """Whether it asks something of the server, by its words."""
-        return ASKS.search(self.node.text or b"") is not None
+        return next(asking((self.node.text or b"").lower()), None) is not None
 
     @cached_property
     def kids(self) -> "Sequence[Part]":

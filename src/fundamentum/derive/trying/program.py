@@ -11,6 +11,7 @@ import msgspec
 
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
+from fundamentum.derive.php_source.word_search import places_of
 from fundamentum.derive.trying.defined import Defined, is_long, worth_going_through
 from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.machine import Machine
@@ -29,8 +30,12 @@ MAX_FILES: Final = 200
 """Files that are read for one program."""
 MAX_DEFINING: Final = 3
 """Files that define one constant, of which the value is looked for."""
-MAX_HELD: Final = 4_000_000
+MAX_HELD: Final = 6_000_000
 """Bytes of files whose code is held between two ways: as trees they take fifty times as much."""
+_DEFINING: Final = re.compile(rb"(define\s*+\(\s*+['\"])\Z|const\s++(?:\w+\s+)?\Z")
+_IS: Final = re.compile(rb"\s*+=")
+MAX_BEFORE: Final = 80
+"""Bytes in front of the name of a constant in which it is said that it is defined there."""
 _NAMED_FILE: Final = re.compile(r"([\w./-]+\.(?:php|inc))['\"]\)?$")
 
 
@@ -242,10 +247,10 @@ class Program:
 
 def _definitions(code: Code, name: str) -> Iterable[Part]:
     """The expressions that a constant is defined as in a file."""
-    word = re.compile(rb"(?:define\s*\(\s*['\"]%s['\"]|const\s+(?:\w+\s+)?%s\s*=)" % (name.encode(), name.encode()))
-    match = word.search(code.data)
-    part: Part | None = code.root if match else None
-    while part is not None and match is not None:
+    ends = (at + len(name) for at in places_of(code.data, name.encode()) if _defines(code.data, at, at + len(name)))
+    at = next(ends, None)
+    part: Part | None = code.root if at is not None else None
+    while part is not None and at is not None:
         if part.type == "function_call_expression" and "define" in part.text[:8].lower():
             arguments = part.get("arguments")
             if arguments is not None and len(arguments.kids) > 1:
@@ -254,15 +259,15 @@ def _definitions(code: Code, name: str) -> Iterable[Part]:
         if part.type == "const_element":
             yield part.kids[-1]
             return
-        at = match.end() - 1
-        part = next(
-            (
-                kid
-                for kid in part.kids
-                if kid.node.start_byte <= at <= kid.node.end_byte and kid.node.end_byte > match.start()
-            ),
-            None,
-        )
+        part = next((kid for kid in part.kids if kid.node.start_byte < at <= kid.node.end_byte), None)
+
+
+def _defines(data: bytes, start: int, end: int) -> bool:
+    """Whether a constant is defined by a name that stands there."""
+    before = _DEFINING.search(data, max(start - MAX_BEFORE, 0), start)
+    return before is not None and (
+        data[end : end + 1] in (b"'", b'"') if before[1] else _IS.match(data, end) is not None
+    )
 
 
 def _apart(one: str, other: str) -> int:

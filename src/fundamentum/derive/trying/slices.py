@@ -2,13 +2,16 @@
 
 import re
 from bisect import bisect_left, bisect_right
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Final
 
 from tree_sitter import Node
 
-from fundamentum.derive.trying.parts import ASKS, Part
+from fundamentum.derive.php_source.bare_code import all_words
+from fundamentum.derive.php_source.word_search import places_of_name
+from fundamentum.derive.trying.parts import Part, asking
 
+_FIRST_WORD: Final = re.compile(rb"\w*")
 LARGE: Final = 1500
 """Bytes from which on a function is not gone through as a whole."""
 _SPLIT: Final = re.compile(rb"[;{}]")
@@ -17,8 +20,8 @@ _GIVEN: Final = re.compile(
     rb"(\$\w+(?:->\w+)?|\w+::\$\w+)\s*(?:\[[^\]]*\]\s*)*(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)", re.S
 )
 _ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
-_HELD_AGAINST: Final = rb"(?:in_array|array_\w+)\s*\([^;{}]{0,200}(?<![$\w])(?:%s)\b"
-"""A call in which something is looked for in a list that holds an answer."""
+_HELD_AGAINST: Final = re.compile(rb"(?:in_array|array_\w+)\s*\([^;{}]{0,200}")
+"""A call in which something is looked for in a list, which may hold an answer."""
 MAX_BLOCK: Final = 400
 """Bytes of what is done where something is missing, of which all is looked at."""
 MAX_CHUNKS: Final = 4000
@@ -31,11 +34,13 @@ _DECIDING: Final = frozenset({"if_statement", "else_if_clause", "foreach_stateme
 class Slices:
     """Answers of a statement whether it has to do with what is asked around it."""
 
-    def __init__(self, relevant: Collection[str], asking: Collection[str]) -> None:
-        """``relevant``: functions of which the answers matter; ``asking``: files that ask something."""
-        words = [*relevant, *(path.rpartition("/")[2] for path in asking)]
-        names = b"|".join(re.escape(word.encode("utf-8", "replace").lower()) for word in words)
-        self._asks = re.compile(ASKS.pattern + (rb"|(?<!\w)(?:%s)\b" % names if names else b""))
+    def __init__(self, relevant: Collection[str], asking_files: Collection[str]) -> None:
+        """``relevant``: functions of which the answers matter; ``asking_files``: files that ask something."""
+        self._names: dict[bytes, list[bytes]] = {}
+        """The first word of a name → names: what a text has not the first word of is not looked for in it."""
+        for word in dict.fromkeys((*relevant, *(path.rpartition("/")[2] for path in asking_files))):
+            name = word.encode("utf-8", "replace").lower()
+            self._names.setdefault(_FIRST_WORD.match(name)[0], []).append(name)  # type: ignore[index]
         self._places: dict[Part, list[int] | None] = {}
         """Function → the bytes of its file that have to do with it; None: it is small, and all of it matters."""
         self._known: dict[Part, bool] = {}
@@ -54,10 +59,16 @@ class Slices:
         data = (scope.node.text or b"").lower()
         if len(data) < LARGE:
             return None
-        asking = [match.start() for match in self._asks.finditer(data)]
-        names = _names_with(data, asking)
-        places = asking + [match.start() for match in _NAMES.finditer(data) if match[0] in names]
+        asks = [*asking(data), *self._named(data)]
+        names = _names_with(data, asks)
+        places = asks + [match.start() for match in _NAMES.finditer(data) if match[0] in names]
         return sorted(scope.node.start_byte + at for at in places)
+
+    def _named(self, data: bytes) -> Iterator[int]:
+        """Where a function or a file is named of which the answers matter."""
+        words = all_words(data) | {b""}
+        for name in (name for word in self._names.keys() & words for name in self._names[word]):
+            yield from places_of_name(data, name)
 
 
 def _stands_in(places: Sequence[int], node: Node) -> bool:
@@ -92,9 +103,10 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
         if data[end - 1 : end] == b"{" and 0 <= (last := data.find(b"}", end)) - end < MAX_BLOCK:
             names |= _given(data[end:last])  # what is done there depends on the answer
     names -= _ASIDE
-    held = re.compile(_HELD_AGAINST % b"|".join(map(re.escape, answers))) if answers else None
-    for match in held.finditer(data) if held is not None else ():
-        names.update(_NAMES.findall(match[0]))
+    for match in _HELD_AGAINST.finditer(data) if answers else ():
+        held = _NAMES.findall(match[0])
+        last = max((at for at, name in enumerate(held) if name in answers), default=-1)
+        names.update(held[: last + 1])
     told = [(set(_NAMES.findall(chunk)) - _ASIDE, _given(chunk)) for chunk in _SPLIT.split(data, MAX_CHUNKS)]
     before = -1
     while before != len(names) < MAX_NAMES:

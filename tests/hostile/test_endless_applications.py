@@ -65,6 +65,13 @@ CODE: dict[str, str] = {
     "$l = [new A(1)];"
     + "$l = [new A($l), new A($l), new A($l), new A($l), new A($l), new A($l), new A($l), new A($l)];" * 300
     + "if (!extension_loaded('gd')) { $l[] = 1; } if ($l) exit;",
+    "lists that hold each other": "$l = [extension_loaded('gd')]; $k = [extension_loaded('gd')];"
+    + "$l = [$l, $l, $l, $l, $l, $l, $l, $l]; $k = [$k, $k, $k, $k, $k, $k, $k, $k];" * 60
+    + "if ($l == $k || in_array($l, [$k])) exit; switch ($l) { case $k: exit; } $s = json_encode([$l, $k, PHP_VERSION]);"
+    "if ($a) { $l = $k; } if (!$l || !$s) exit;",
+    "what a class collects": "class A { static $s; static function a($x) { self::$s[] = [self::$s, self::$s, $x]; } }\n"
+    + "A::a(extension_loaded('gd'));" * 200
+    + "if (A::$s) exit;",
     "lists filled up": "$l = array_pad([], 1099511627776, 'gd'); $s = str_repeat('gd', 1099511627776);"
     "foreach (array_chunk($l, 1) as [$e]) { if (!extension_loaded($e)) exit; }",
     "forms": "mb_substr($a, 1);?>" + "<input name=MAX_FILE_SIZE " * 20_000 + "value=" * 100_000,
@@ -86,6 +93,17 @@ def test_code_as_nobody_writes_it(tmp_path: Path, case: str) -> None:
     (tmp_path / "app").mkdir()
     (tmp_path / "app/a.php").write_text("<?php\n" + CODE[case])
     run("derive", tmp_path / "app", "--fresh")
+
+
+def test_answers_that_take_long_in_many_files(tmp_path: Path) -> None:
+    for number in range(400):
+        lists = "".join(
+            f"${name} = array_fill(0, 399, ['n' => extension_loaded('gd'), 'of' => [{number}, 2, '{name}']]);"
+            for name in "lk"
+        )
+        code = f"<?php\n{lists} $q{number} = array_intersect($l, $k); if ($q{number}) exit;\n"
+        (tmp_path / f"check{number}.php").write_text(code + "// a line\n" * 700)
+    assert "seconds of reading" in run("derive", tmp_path, "--fresh").err
 
 
 def test_a_directory_of_a_gigabyte(tmp_path: Path) -> None:

@@ -18,6 +18,8 @@ _FIELD: Final = re.compile(r"%(?:0?\d|\.?\d)?[dsufox]")
 _VERSION_PART: Final = re.compile(r"\d+|[a-z]+|#")
 _STAGES: Final = {"dev": 0, "alpha": 1, "a": 1, "beta": 2, "b": 2, "rc": 3, "c": 3, "#": 4, "pl": 5, "p": 5}
 """What stands behind the numbers of a version, in order; before all of them what is not known."""
+MAX_PLACES: Final = 20
+"""Behind the point."""
 
 
 def version_order(first: str, second: str) -> int:
@@ -168,7 +170,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "strval": as_text,
     "intdiv": lambda first, second: int(as_number(first)) // int(as_number(second)),
     "floor": lambda value: float(math.floor(as_number(value))),
-    "round": lambda value, places=0: float(round(as_number(value), places)),
+    "round": lambda value, places=0: float(round(as_number(value), max(-MAX_PLACES, min(places, MAX_PLACES)))),
     "substr": _substr,
     "strtok": lambda whole, signs: re.split(f"[{re.escape(as_text(signs))}]", as_text(whole))[0],
     "strtolower": lambda value: as_text(value).lower(),

@@ -10,7 +10,7 @@ from typing import Final
 _WORD: Final = re.compile(rb"\w")
 
 
-def places_of(lowered: bytes, word: bytes) -> Iterator[int]:
+def starts_of(lowered: bytes, word: bytes) -> Iterator[int]:
     """Where some bytes stand in a text, one place after the other."""
     at = lowered.find(word)
     while at >= 0:
@@ -20,11 +20,25 @@ def places_of(lowered: bytes, word: bytes) -> Iterator[int]:
 
 def places_where(pattern: re.Pattern[bytes], words: Iterable[bytes], lowered: bytes) -> Iterator[int]:
     """Where a pattern fits of which every match begins with one of some words.  ``lowered``: text in lower case."""
-    return (at for word in words for at in places_of(lowered, word) if pattern.match(lowered, at))
+    return (at for word in words for at in starts_of(lowered, word) if pattern.match(lowered, at))
+
+
+def matching(
+    pattern: re.Pattern[bytes], words: Iterable[bytes], lowered: bytes, text: bytes = b""
+) -> Iterator[re.Match[bytes]]:
+    """What ``pattern.finditer`` yields, where every match begins with one of some words.
+
+    ``text``: as it is written, where the pattern is for that.
+    """
+    end = 0
+    for start in sorted(start for word in words for start in starts_of(lowered, word)):
+        if start >= end and (match := pattern.match(text or lowered, start)):
+            end = match.end()
+            yield match
 
 
 def places_of_name(lowered: bytes, name: bytes) -> Iterator[int]:
     """Where a name stands that does not begin before, nor go on behind."""
-    for at in places_of(lowered, name):
+    for at in starts_of(lowered, name):
         if not (at and _WORD.match(lowered, at - 1)) and not _WORD.match(lowered, at + len(name)):
             yield at

@@ -1,13 +1,13 @@
 """Tables that stand in a program's source under a name that tells what they are, row by row."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 
 def rows(
-    data: bytes, table: re.Pattern[bytes], row: re.Pattern[bytes]
+    tables: Iterable[re.Match[bytes]], row: re.Pattern[bytes]
 ) -> Iterator[tuple[re.Match[bytes], re.Match[bytes], int]]:
-    """Each row of each such table: the match of the table, with its rows as ``body``; that of the row; its line."""
-    for whole in table.finditer(data):
-        for one in row.finditer(data, whole.start("body"), whole.end("body")):
-            yield whole, one, data.count(b"\n", 0, one.start()) + 1
+    """Each row of each table: the match of the table, with its rows as ``body``; that of the row; its line."""
+    for table in tables:
+        for one in row.finditer(table.string, table.start("body"), table.end("body")):
+            yield table, one, table.string.count(b"\n", 0, one.start()) + 1

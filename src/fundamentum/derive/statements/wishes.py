@@ -106,7 +106,7 @@ _RIGHT: Final = re.compile(rb"['\"]([\w./-]{2,80})['\"]\s*=>")
 
 def directories_in(data: bytes) -> Iterator[Wish]:
     """Directories of a table that says who may write to them."""
-    for _, entry, at in rows(data, RIGHTS, _RIGHT) if b"=>" in data else ():
+    for _, entry, at in rows(RIGHTS.finditer(data), _RIGHT) if b"=>" in data else ():
         path = entry[1].decode()
         yield Wish("directory", path.rstrip("/"), "", at, f"'{path}' in a table of permissions")
 

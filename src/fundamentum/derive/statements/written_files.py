@@ -3,6 +3,7 @@
 ``fopen(__DIR__ . '/logs/night.log', 'a')``, ``new PDO('sqlite:' . __DIR__ . '/data/nights.db')``
 """
 
+import itertools
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -12,12 +13,14 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import ancestors, arguments, line, text
 from fundamentum.derive.php_source.source import Source
+from fundamentum.derive.php_source.word_search import matching
 from fundamentum.derive.statements.values import values
 from fundamentum.derive.statements.wishes import directories_named
 
 IN_A_FILE: Final = "a database in a file"
 PLACES: Final = {"fopen": 0, "touch": 0, "error_log": 2, "session_save_path": 0}
 """Functions that write somewhere, and which of their arguments is the place."""
+_WORDS: Final = tuple(name.encode() for name in PLACES)
 WRITES: Final = re.compile(
     rb"\b(?:(?P<open>fopen)\s*+\([^;\n]{1,160},\s*+['\"][waxc]|(?P<touch>touch)\s*+\(\s*+[$'\"_A-Zd]|"
     rb"(?P<log>error_log)\s*+\([^;\n]{1,200},\s*+3\s*+,|(?P<session>session_save_path)\s*+\(\s*+[^)\s])"
@@ -31,7 +34,7 @@ _SCHEME: Final = "sqlite:"
 
 def written_files(source: Source) -> Iterator[Wish]:
     """The directory of each file that is opened for writing, as far as its path is known."""
-    for match in [*WRITES.finditer(source.data)][:MAX_WRITES]:
+    for match in itertools.islice(matching(WRITES, _WORDS, source.data), MAX_WRITES):
         name = (match["open"] or match["touch"] or match["log"] or match["session"]).decode()
         call = _around(source, match.start(), match.start() + len(name), "function_call_expression")
         if call is None or text(call.children[0]).lstrip("\\").lower() != name or len(arguments(call)) <= PLACES[name]:

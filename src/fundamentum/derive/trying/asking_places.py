@@ -11,19 +11,21 @@ from fundamentum.derive.php_source.bare_code import all_words
 from fundamentum.derive.php_source.imports import full_name, import_statements, imports_in
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.php_source.word_search import places_of, places_where
+from fundamentum.derive.php_source.word_search import matching, places_where, starts_of
 from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.directories import ASKING
 from fundamentum.derive.trying.worlds import SETTINGS
 
-_ALWAYS: Final = re.compile(
-    rb"\b(?:extension_loaded|get_loaded_extensions|getavailabledrivers|pdo_drivers|phpversion|get_extension_funcs|"
-    rb"reflectionextension|php_version(?:_id)?|php_major_version|disable_functions)\b"
+_ALWAYS_WORDS: Final = tuple(
+    b"extension_loaded get_loaded_extensions getavailabledrivers pdo_drivers phpversion get_extension_funcs "
+    b"reflectionextension php_version php_version_id php_major_version disable_functions".split()
 )
+_ALWAYS: Final = re.compile(rb"\b(?:%s)\b" % b"|".join(_ALWAYS_WORDS))
+_NAMED_WORDS: Final = tuple(b"function_exists is_callable class_exists interface_exists method_exists defined".split())
 _NAMED: Final = re.compile(
-    rb"\b(?P<asks>function_exists|is_callable|class_exists|interface_exists|method_exists|defined)\s*\(\s*(?:\[\s*)?"
-    rb"(?:['\"]\\*(?P<name>[\w\\: -]+)['\"]|(?P<variable>\$)|\\?(?P<kind>[\w\\]+)::class)",
+    rb"\b(?P<asks>%s)\s*\(\s*(?:\[\s*)?"
+    rb"(?:['\"]\\*(?P<name>[\w\\: -]+)['\"]|(?P<variable>\$)|\\?(?P<kind>[\w\\]+)::class)" % b"|".join(_NAMED_WORDS),
     re.I,
 )
 _SETTING: Final = re.compile(rb"\b(?:ini_get|get_cfg_var)\s*\(\s*(?:['\"](?P<name>[\w.]+)|\$|self|static|[A-Z])", re.I)
@@ -70,9 +72,9 @@ def asking_places(data: bytes, lowered: bytes) -> set[int]:
     """Bytes of a file where it asks what a server has.  ``lowered``: the same in lower case."""
     if not any(word in lowered for word in _WORDS):
         return set()
-    found = {match.start() for match in _ALWAYS.finditer(lowered)}
+    found = {match.start() for match in matching(_ALWAYS, _ALWAYS_WORDS, lowered)}
     imports: dict[str, str] | None = None
-    for match in _NAMED.finditer(data):
+    for match in matching(_NAMED, _NAMED_WORDS, lowered, data):
         kind = CHECKS[match["asks"].decode().lower()]
         name = (match["name"] or match["kind"] or b"").decode("latin-1")
         if match["kind"]:
@@ -80,7 +82,7 @@ def asking_places(data: bytes, lowered: bytes) -> set[int]:
             name = full_name(name, imports)
         if (match["variable"] and kind != "constant") or (name and _depends(kind, name)):
             found.add(match.start())
-    for match in _SETTING.finditer(data):
+    for match in matching(_SETTING, (b"ini_get", b"get_cfg_var"), lowered, data):
         if not match["name"] or match["name"].decode() in SETTINGS:
             found.add(match.start())
     return found
@@ -103,7 +105,7 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     return [
         (at, name)
         for other, name in there.items()
-        for at in places_of(lowered, other)
+        for at in starts_of(lowered, other)
         if _NAMED_BEFORE.match(lowered, at) and _NAMED_BEHIND.match(lowered, at + len(other))
     ]
 

@@ -65,6 +65,8 @@ class _Task(NamedTuple):
     relevant: Sequence[str]
     """Functions of which the answers matter."""
     ways: Sequence[tuple[str, Sequence[int]]]
+    ends: float
+    """When the time for the whole application is over."""
 
 
 class _Answer(msgspec.Struct, array_like=True):
@@ -75,9 +77,10 @@ class _Answer(msgspec.Struct, array_like=True):
 
 
 def tried(
-    root: str, each: Each, map_: Callable[..., Iterable[Any]], files: Sequence[SourceFile]
+    root: str, each: Each, map_: Callable[..., Iterable[Any]], files: Sequence[SourceFile], seconds: float
 ) -> dict[str, list[Check | Gate | Wish]]:
-    """File → what the program's own checks in it come to."""
+    """File → what the program's own checks in it come to, as far as the seconds go that are left."""
+    ends = time.monotonic() + seconds
     own = [file for file in files if file.part == "own" or file.path.endswith(_OF_LIBRARIES)]
     looked: dict[str, Looked] = {file.path: told for file, told in each(looked_at, own, None)}
     new: dict[str, list[int]] = {path: list(told.asks) for path, told in looked.items() if told.asks}
@@ -91,7 +94,7 @@ def tried(
     for _ in range(MAX_ROUNDS + 2):
         names: dict[str, int] = {}
         tasks = [
-            _Task(token, ledger, own, defined, root, asking, list(relevant), batch)
+            _Task(token, ledger, own, defined, root, asking, list(relevant), batch, ends)
             for ledger, batch in zip(ledgers, _batches(new), strict=False)
         ]
         for number, packed in enumerate(map_(_try, tasks, 1)):
@@ -190,7 +193,8 @@ def _try(task: _Task) -> bytes:
         Patience.begin()
         with suppress(RecursionError):
             for function, way in list(_ways_into(program, path, places)):
-                open_names |= _gone(program, path, function, way, found)
+                if time.monotonic() < task.ends:
+                    open_names |= _gone(program, path, function, way, found)
         program.release()
     return msgspec.msgpack.encode(_Answer(found.facts(), program.ledger, list(open_names.items())))
 

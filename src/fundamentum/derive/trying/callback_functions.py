@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
+from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.builtins import named
 from fundamentum.derive.trying.comparing import equal
 from fundamentum.derive.trying.machine import Given, Machine
@@ -20,6 +21,7 @@ def kept(whole: Array, keep: Callable[[Any, Any], bool | None]) -> Array:
 
 def among(whole: Array, alike: Callable[[Any], Any]) -> Any:
     """Whether one of a list's members is alike; unknown where that is not known, or there may be more of them."""
+    Patience.tick()  # each may be a list itself
     told = [truth(alike(value)) for value in whole.values()]
     return True if True in told else UNKNOWN if None in told or whole.loose else False
 

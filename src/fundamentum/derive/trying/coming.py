@@ -10,6 +10,7 @@ from fundamentum.derive.trying.handing import of_list, said_of
 from fundamentum.derive.trying.machine import Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.runs import ENDS, Run
+from fundamentum.derive.trying.shapes import shape
 from fundamentum.derive.trying.telling import (
     is_asked,
     is_kept,
@@ -19,7 +20,7 @@ from fundamentum.derive.trying.telling import (
     where_no_error_is,
     within,
 )
-from fundamentum.derive.trying.values import Array, Thing, shape
+from fundamentum.derive.trying.values import Array, Thing
 
 SAID: Final = "said"
 """How it is reported: in words alone."""

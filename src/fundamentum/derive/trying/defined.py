@@ -6,7 +6,7 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.derive.php_source.word_search import places_of
+from fundamentum.derive.php_source.word_search import starts_of
 
 FEW_LINES: Final = 900
 """Bytes of a function, or a file that is included, that is gone through whatever it does."""
@@ -77,7 +77,7 @@ def worth_going_through(name: str, size: int) -> bool:
 def is_long(data: bytes, name: str) -> bool:
     """Whether a function is surely more than a few lines: its last bracket stands below its first word."""
     lowered = data.lower()
-    for at in places_of(lowered, name.encode()):
+    for at in starts_of(lowered, name.encode()):
         begin, end = data.rfind(b"\n", 0, at) + 1, at + len(name)
         head = _HEAD.fullmatch(lowered, begin, at) if at - begin < MAX_HEAD else None
         if head is None or not _PARENTHESIS.match(data, end):

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.builtins import BUILTINS, array, bounded, named, of_array
 from fundamentum.derive.trying.callback_functions import among, kept
 from fundamentum.derive.trying.comparing import equal, number, same, written
@@ -19,7 +20,7 @@ from fundamentum.derive.trying.values import (
 )
 
 
-@named("array_diff", "array_udiff", "array_diff_ukey", "array_diff_assoc", "->diff")
+@named("array_diff", "array_udiff", "->diff")
 def _diff(machine: Machine, given: Given) -> Any:
     whole = given.at(0)
     if not isinstance(whole, Array):
@@ -45,7 +46,7 @@ def _holds(machine: Machine, whole: Any, key: Any, value: Any) -> bool | None:
     return truth(among(whole, lambda member: lifted(equal, value, member)))
 
 
-@named("array_intersect", "array_intersect_key", "array_uintersect", "->intersect")
+@named("array_intersect", "array_uintersect", "->intersect")
 def _intersect(machine: Machine, given: Given) -> Any:
     first, second = given.at(0), given.at(1)
     if isinstance(first, Loaded):
@@ -62,7 +63,7 @@ def _of_unknown(machine: Machine, given: Given) -> Unknown:
     return UNKNOWN
 
 
-@named("array_diff_key")
+@named("array_diff_key", "array_diff_ukey")
 def _diff_key(machine: Machine, given: Given) -> Any:
     whole, other = given.at(0), given.at(1)
     if not isinstance(whole, Array):
@@ -70,6 +71,27 @@ def _diff_key(machine: Machine, given: Given) -> Any:
     if isinstance(other, Array):
         return kept(whole, lambda key, _: key not in other.items and (None if other.loose else True))
     return _diff(machine, given)
+
+
+@named("array_diff_assoc")
+def _diff_assoc(machine: Machine, given: Given) -> Any:
+    whole, other = given.at(0), given.at(1)
+    if not (isinstance(whole, Array) and isinstance(other, Array)):
+        return _diff(machine, given)
+
+    def keep(key: Any, value: Any) -> bool | None:
+        there = truth(lifted(equal, value, other.items[key])) if key in other.items else None if other.loose else False
+        return None if there is None else not there
+
+    return kept(whole, keep)
+
+
+@named("array_intersect_key")
+def _intersect_key(machine: Machine, given: Given) -> Any:
+    whole, other = given.at(0), given.at(1)
+    if not (isinstance(whole, Array) and isinstance(other, Array)):
+        return _intersect(machine, given)
+    return kept(whole, lambda key, _: True if key in other.items else None if other.loose else False)
 
 
 @named("in_array", "array_search")
@@ -150,6 +172,7 @@ def _column(whole: Array, key: Any, by: Any = None) -> Array:
 def _unique(whole: Array) -> Array:
     out: dict[Any, Any] = {}
     for key, value in whole.items.items():
+        Patience.tick()  # each may be a list itself
         if not any(truth(lifted(equal, value, one)) for one in out.values()):
             out[key] = value
     return Array(out, loose=whole.loose)

@@ -11,7 +11,7 @@ import msgspec
 
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.beside.requirement_files import table_in
-from fundamentum.derive.php_source.word_search import places_of
+from fundamentum.derive.php_source.word_search import starts_of
 from fundamentum.derive.trying.defined import Defined, is_long, worth_going_through
 from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.machine import Machine
@@ -247,7 +247,7 @@ class Program:
 
 def _definitions(code: Code, name: str) -> Iterable[Part]:
     """The expressions that a constant is defined as in a file."""
-    ends = (at + len(name) for at in places_of(code.data, name.encode()) if _defines(code.data, at, at + len(name)))
+    ends = (at + len(name) for at in starts_of(code.data, name.encode()) if _defines(code.data, at, at + len(name)))
     at = next(ends, None)
     part: Part | None = code.root if at is not None else None
     while part is not None and at is not None:

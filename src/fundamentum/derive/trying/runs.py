@@ -8,8 +8,9 @@ from fundamentum.derive.trying.machine import MAX_STEPS, Seen
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
+from fundamentum.derive.trying.shapes import Shapes
 from fundamentum.derive.trying.telling import TEXTS, leads_on, worse
-from fundamentum.derive.trying.values import Shapes, Thing
+from fundamentum.derive.trying.values import Thing
 from fundamentum.derive.trying.worlds import World
 
 ENDS: Final = ("exits", "throws")
@@ -17,6 +18,8 @@ ENDS: Final = ("exits", "throws")
 ENOUGH: Final = "enough"
 """How a way ends that is too long to be gone through."""
 
+MAX_SIGNED: Final = 8
+"""How deep values are looked at by which two ways are told apart."""
 Way = Callable[[Running], tuple[str, Any]]
 """A way into a program: what goes it, and how it ends."""
 
@@ -45,7 +48,8 @@ class Run:
     def signature(self) -> int:
         """The same for runs in which the program did the same, though its files were read anew."""
         seen = frozenset((part.file.path, part.node.start_byte, part.node.end_byte) for part in self.seen)
-        return hash((seen, self.end, repr(list(self.handed.values()))))
+        shapes = Shapes(MAX_SIGNED)
+        return hash((seen, self.end, tuple(shapes.of(value) for values in self.handed.values() for value in values)))
 
     @property
     def left_at(self) -> Part | None:

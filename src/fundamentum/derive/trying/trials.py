@@ -20,7 +20,8 @@ from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
-from fundamentum.derive.trying.values import Loaded, shape
+from fundamentum.derive.trying.shapes import shape
+from fundamentum.derive.trying.values import Loaded
 from fundamentum.derive.trying.versions import Version
 from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
 

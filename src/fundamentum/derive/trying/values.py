@@ -11,12 +11,10 @@ if TYPE_CHECKING:
     from fundamentum.derive.trying.parts import Part
 
 MAX_MEMBERS: Final = 400
+MAX_WEIGHT: Final = 5_000
+"""Values in a list, with those in the lists that it holds: those that hold each other again and again have no end."""
 MAX_CHOICES: Final = 4
 MAX_MORE: Final = 20
-MAX_DEPTH: Final = 3
-MAX_SHAPE: Final = 40
-MAX_SHAPED: Final = 8_000
-"""Values that are looked at together."""
 
 
 class Unknown:
@@ -52,7 +50,7 @@ class Text(str):
 class Array:
     """A list or table of PHP's; what changes one makes another."""
 
-    __slots__ = ("items", "loose", "more", "position")
+    __slots__ = ("items", "loose", "more", "position", "weight")
 
     def __init__(
         self,
@@ -61,8 +59,14 @@ class Array:
         loose: bool = False,
         more: "Sequence[Any]" = (),
         position: int = 0,
+        weight: int = -1,
     ) -> None:
+        """``weight``: if that is known.  Of a list that is too heavy nothing is kept."""
         self.items: dict[Any, Any] = items if items is not None else {}
+        self.weight = weight if weight >= 0 else _weight(self.items.values())
+        """Values in it, with those in the lists that it holds."""
+        if self.weight > MAX_WEIGHT:
+            self.items, self.weight, loose, more = {}, 0, True, ()
         self.position = position
         """At which member the program stands (``next``, ``current``); it may be before the first or behind the last."""
         self.more = more
@@ -81,16 +85,19 @@ class Array:
     def with_item(self, key: Any, value: Any) -> "Array":
         """The same with one member more; a key of None: behind the last."""
         if len(self.items) >= MAX_MEMBERS or isinstance(key, (Unknown, OneOf)):
-            return Array(self.items, loose=True, more=[*self.more, value][-MAX_MORE:], position=self.position)
+            more = [*self.more, value][-MAX_MORE:]
+            return Array(self.items, loose=True, more=more, position=self.position, weight=self.weight)
         items = dict(self.items)
         if key is None:
             key = max((one for one in items if isinstance(one, int)), default=-1) + 1
-        items[as_key(key)] = value
-        return Array(items, loose=self.loose, more=self.more, position=self.position)
+        at = as_key(key)
+        weight = self.weight + _weight((value,)) if at not in items else -1
+        items[at] = value
+        return Array(items, loose=self.loose, more=self.more, position=self.position, weight=weight)
 
     def at_member(self, position: int) -> "Array":
         """The same, standing at another member."""
-        return Array(self.items, loose=self.loose, more=self.more, position=position)
+        return Array(self.items, loose=self.loose, more=self.more, position=position, weight=self.weight)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Array) and self.loose == other.loose and self.items == other.items
@@ -100,6 +107,18 @@ class Array:
 
     def __repr__(self) -> str:
         return f"{self.items}{'...' if self.loose else ''}"
+
+
+def _weight(values: Iterable[Any]) -> int:
+    """How many values these are, with those in the lists among them."""
+    total = 0
+    for value in values:
+        total += 1
+        if isinstance(value, Array):
+            total += value.weight
+        elif isinstance(value, OneOf):
+            total += _weight(value.values)
+    return total
 
 
 class Loaded:
@@ -249,33 +268,6 @@ def lifted(function: Callable[..., Any], *values: Any) -> Any:
         return function(*values)
     except (ArithmeticError, LookupError, TypeError, ValueError, re.error):
         return UNKNOWN
-
-
-class Shapes:
-    """What values look like, to be compared with those of another run; some of what is large is left out."""
-
-    def __init__(self) -> None:
-        self._left = MAX_SHAPED
-
-    def of(self, value: Any, depth: int = 0) -> Any:
-        """What one looks like."""
-        self._left -= 1
-        if self._left < 0 or depth == MAX_DEPTH:
-            return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
-        if isinstance(value, Array):
-            members = list(value.items.items())[:MAX_SHAPE]
-            return value.loose, tuple((key, self.of(one, depth + 1)) for key, one in members)
-        if isinstance(value, OneOf):
-            return tuple(self.of(one, depth + 1) for one in value.values)
-        if isinstance(value, Thing) and value.made:
-            cells = list(value.members.items())[:MAX_SHAPE]
-            return value.kind.name, tuple((name, self.of(cell.value, depth + 1)) for name, cell in cells)
-        return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
-
-
-def shape(value: Any) -> Any:
-    """What a value looks like, to be compared with that of another run."""
-    return Shapes().of(value)
 
 
 def plain(value: Any) -> Any:

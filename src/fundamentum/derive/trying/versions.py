@@ -3,6 +3,7 @@
 On two versions that stand alike to all that they are compared with, a program does the same: one run is enough.
 """
 
+import itertools
 import re
 from collections.abc import Iterable
 from typing import Any, Final
@@ -12,6 +13,8 @@ from fundamentum.derive.trying.values import Array, OneOf, Unknown
 
 Version = tuple[int, int, int]
 MAX_COMPARED: Final = 90
+MAX_LOOKED: Final = 500
+"""Values that are looked at in a list: lists that hold each other have no end."""
 _WRITTEN: Final = re.compile(r"(\d{1,3})(?:\.(\d{1,2}))?(?:\.(\d{1,2}))?((?:[-.]?[a-zA-Z]\w*)?)")
 _ONLY_SHOW: Final = frozenset(
     "version_compare sprintf printf vsprintf echo print error_log trigger_error is_string is_int is_numeric "
@@ -75,11 +78,17 @@ class Looks:
         return value == self.number if type(value) is int else isinstance(value, str) and value == self.text
 
     def in_value(self, value: Any) -> bool:
-        """Whether the version stands somewhere in a value, or in what it looks like."""
-        if isinstance(value, (Array, tuple)):
-            members = value if isinstance(value, tuple) else list(value.items.values())
-            return any(map(self.in_value, members[:MAX_COMPARED]))
-        return self.text in value if isinstance(value, str) else value == self.number and type(value) is int
+        """Whether the version stands somewhere in a value, or in what it looks like, as far as that is looked at."""
+        left = [value]
+        for _ in range(MAX_LOOKED):
+            if not left:
+                return False
+            one = left.pop()
+            if isinstance(one, (Array, tuple)):
+                left += itertools.islice(one.items.values() if isinstance(one, Array) else one, MAX_COMPARED)
+            elif self.text in one if isinstance(one, str) else one == self.number and type(one) is int:
+                return True
+        return False
 
     def _compared_with(self, value: Any) -> None:
         if isinstance(value, Unknown):

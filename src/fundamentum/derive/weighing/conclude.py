@@ -59,7 +59,8 @@ def conclude(
     is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
-        parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files))
+        parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files, budget.left()))
+        budget.tick()
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
         _settle(whole, parsing, callers, is_script)
     # Where manifests tell what the libraries accept, nothing else is needed for that.

@@ -8,20 +8,25 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.derive.application.tree import Each, SourceFile
+from fundamentum.derive.php_source.word_search import matching
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.tables import rows
 
 Versions = Mapping[str, tuple[str, Place]]
 """Product → the lowest version, and where that stands."""
 _PRODUCT: Final = rb"(?P<product>mysql|mariadb|postgres(?:ql)?|pgsql|sqlite)"
+_PRODUCTS: Final = (b"mysql", b"mariadb", b"postgres", b"pgsql", b"sqlite")
 _VERSION: Final = rb"['\"](?P<version>\d{1,2}(?:\.\d{1,3}){1,2})['\"]"
 _IS: Final = rb"['\"]?\s*(?:=>|=|,)\s*"
 _LEAST: Final = rb"(?:requir\w*?|min(?:imum)?|lowest)"
 _NAMED: Final = (
-    re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w*" + _IS + _VERSION, re.I),
-    re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w*" + _IS + _VERSION, re.I),
+    (
+        re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w*" + _IS + _VERSION, re.I),
+        (b"requir", b"min", b"lowest"),
+    ),
+    (re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w*" + _IS + _VERSION, re.I), _PRODUCTS),
 )
-"""``'minMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
+"""Patterns, and with what they begin: ``'minMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
 _TABLE: Final = re.compile(rb"(?:requir|minim)\w*['\"]?\s*(?:=>|=|,)\s*(?:\[|array\s*\()(?P<body>[^;]{0,1200})", re.I)
 _ROW: Final = re.compile(rb"['\"]" + _PRODUCT + rb"['\"]\s*=>\s*" + _VERSION, re.I)
 """``const REQUIRED = ['php' => '8.1', 'mysql' => '5.7.8'];``"""
@@ -51,14 +56,16 @@ def _versions_in(data: bytes, _: object) -> list[tuple[str, str, int]]:
     lowered = data.lower()
     if not any(word in lowered for word in (b"requir", b"minim", b"_min", b"lowest")):
         return []
-    if not any(word in lowered for word in (b"mysql", b"mariadb", b"postgres", b"pgsql", b"sqlite")):
+    if not any(word in lowered for word in _PRODUCTS):
         return []
     return list(_rows(data))
 
 
 def _rows(data: bytes) -> Iterator[tuple[str, str, int]]:
-    named = ((match, data.count(b"\n", 0, match.start()) + 1) for pattern in _NAMED for match in pattern.finditer(data))
-    in_tables = ((match, at) for _, match, at in rows(data, _TABLE, _ROW))
+    lowered = data.lower()
+    found = (match for pattern, words in _NAMED for match in matching(pattern, words, lowered, data))
+    named = ((match, data.count(b"\n", 0, match.start()) + 1) for match in found)
+    in_tables = ((match, at) for _, match, at in rows(matching(_TABLE, (b"requir", b"minim"), lowered, data), _ROW))
     for match, at in itertools.chain(named, in_tables):
         product = match["product"].decode().lower()
         yield _SAME.get(product, product), match["version"].decode(), at

@@ -1,0 +1,37 @@
+"""What values of a program that is tried out look like, to be compared with those of another run."""
+
+from typing import Any, Final
+
+from fundamentum.derive.trying.values import Array, OneOf, Thing
+
+MAX_DEPTH: Final = 3
+MAX_SHAPE: Final = 40
+MAX_SHAPED: Final = 8_000
+"""Values that are looked at together."""
+
+
+class Shapes:
+    """What values look like, to be compared with those of another run; some of what is large is left out."""
+
+    def __init__(self, deepest: int = MAX_DEPTH) -> None:
+        self._left, self._deepest = MAX_SHAPED, deepest
+
+    def of(self, value: Any, depth: int = 0) -> Any:
+        """What one looks like."""
+        self._left -= 1
+        if self._left < 0 or depth == self._deepest:
+            return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+        if isinstance(value, Array):
+            members = list(value.items.items())[:MAX_SHAPE]
+            return value.loose, tuple((key, self.of(one, depth + 1)) for key, one in members)
+        if isinstance(value, OneOf):
+            return tuple(self.of(one, depth + 1) for one in value.values)
+        if isinstance(value, Thing) and value.made:
+            cells = list(value.members.items())[:MAX_SHAPE]
+            return value.kind.name, tuple((name, self.of(cell.value, depth + 1)) for name, cell in cells)
+        return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
+
+
+def shape(value: Any) -> Any:
+    """What a value looks like, to be compared with that of another run."""
+    return Shapes().of(value)

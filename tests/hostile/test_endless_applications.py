@@ -72,6 +72,10 @@ CODE: dict[str, str] = {
     "what a class collects": "class A { static $s; static function a($x) { self::$s[] = [self::$s, self::$s, $x]; } }\n"
     + "A::a(extension_loaded('gd'));" * 200
     + "if (A::$s) exit;",
+    "comments that nothing ends": "imagecreate(1, 1); " + "/*a" * 300_000,
+    "strings that nothing ends": "imagecreate(1, 1); " + "'\\" * 300_000,
+    "names of a megabyte": f"use {'as' * 300_000} as b; ${'a' * 900_000} = extension_loaded('gd'); "
+    f"${'ext' * 300_000} = ['gd', 'curl']; {'requir' * 100_000}('mysql', 'memory_limit');",
     "lists filled up": "$l = array_pad([], 1099511627776, 'gd'); $s = str_repeat('gd', 1099511627776);"
     "foreach (array_chunk($l, 1) as [$e]) { if (!extension_loaded($e)) exit; }",
     "forms": "mb_substr($a, 1);?>" + "<input name=MAX_FILE_SIZE " * 20_000 + "value=" * 100_000,

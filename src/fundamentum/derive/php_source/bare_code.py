@@ -9,16 +9,28 @@ _TABLE: Final = bytes(byte if byte in NAMING else 32 for byte in range(256))
 # Comments, strings, text outside PHP, text blocks.  Each way begins with a character of its own: that, and no group
 # around them, lets the matcher skip at full speed to the next place where one can begin.  Most strings have no escape
 # in them; ways without a loop for those come first.  No way ever has to be taken back, hence the ``+`` after each.
-_NO_CODE: Final = re.compile(
+_WAYS: Final = (
     rb"""'[^'\\]*+'|"[^"\\]*+"|//[^\n?]*+(?=\n)"""
     rb"""|//[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
     rb"""|\#(?!\[)[^\n?]*+(?:\?(?!>)[^\n?]*+)*+"""
     rb"""|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*+/"""
     rb"""|'[^'\\]*+(?:\\.[^'\\]*+)*+'"""
     rb"""|"[^"\\]*+(?:\\.[^"\\]*+)*+\""""
-    rb"""|\?>[^<]*+(?:<(?!\?(?![xX][mM][lL]))[^<]*+)*+(?:<\?|\Z)""",
-    re.S,
+    rb"""|\?>[^<]*+(?:<(?!\?(?![xX][mM][lL]))[^<]*+)*+(?:<\?|\Z)"""
 )
+_NO_CODE: Final = re.compile(_WAYS, re.S)
+_UNENDED: Final = re.compile(_WAYS + rb"""|/\*.*+|(['"].*+)""", re.S)
+"""The same, and a comment and a string that nothing ends: it is looked for the end of each but once."""
+MAX_LOOKED_FOR: Final = 200_000_000
+"""Bytes that it may cost to look for what ends nowhere."""
+
+
+def _without_strings(text: bytes) -> bytes:
+    """The text with quotes for each comment, string and text of a page; a string that nothing ends may be none."""
+    unended = text.count(b"/*", text.rfind(b"*/") + 1) + text.count(b"\\'") + text.count(b'\\"')
+    if unended * len(text) < MAX_LOOKED_FOR:
+        return _NO_CODE.sub(b"''", text)
+    return _UNENDED.sub(lambda match: match[1] or b"''", text)
 
 
 _BLOCK: Final = re.compile(rb"""<<<[ \t]*(['"]?)(\w+)\1\r?\n""")
@@ -33,10 +45,10 @@ def code_of(data: bytes) -> tuple[bytes, bool]:
     if start < 0:
         return b"", False
     text = data[start + (5 if data[start : start + 5] == b"<?php" else 2) :]
-    code = _NO_CODE.sub(b"''", text)
+    code = _without_strings(text)
     # The first block's beginning stands in the code, whatever its text may have been taken for.
     blocks = b"<<<" in code
-    return (_NO_CODE.sub(b"''", _without_blocks(text)) if blocks else code).lower(), blocks
+    return (_without_strings(_without_blocks(text)) if blocks else code).lower(), blocks
 
 
 def _without_blocks(text: bytes) -> bytes:

@@ -4,6 +4,8 @@ import re
 from collections.abc import Collection
 from typing import Final
 
+MAX_NAME: Final = 120
+"""Characters; what is longer is no name that anybody gives."""
 MAX_TRIED: Final = 500_000
 """Words that are remembered at a time."""
 
@@ -18,7 +20,7 @@ class TellingNames:
 
     def among(self, words: Collection[bytes]) -> frozenset[bytes]:
         """Those of the words that the pattern fits."""
-        new = frozenset(words) - self._tried
+        new = frozenset(word for word in words if len(word) < MAX_NAME) - self._tried
         if len(self._tried) > MAX_TRIED:
             self._tried.clear()
         self._tried |= new

@@ -15,9 +15,7 @@ from fundamentum.derive.php_source.quoted import extension_called
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
-_OF_EXTENSIONS: Final = re.compile(
-    r"['\"](?:php_?)?ext(?:ension)?s?['\"]|\$?\w*extensions?\b|\w*php_?(?:lib|mod)\w*", re.I
-)
+_OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|extensions?\b|php_?(?:lib|mod)", re.I)
 _PATTERN: Final = re.compile(r"\\|\[.*\]|\|")
 _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
 

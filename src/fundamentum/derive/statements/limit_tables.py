@@ -16,7 +16,7 @@ from fundamentum.derive.statements.tables import rows
 IN_TABLE: Final = "in a table called "
 """Begins what is said of such a wish: what the program does where a limit is lower tells more."""
 TABLE: Final = re.compile(
-    rb"(?P<title>(?:recommend|requir|minim|suggest)\w*?(?:param|setting|ini|limit|directive|conf)\w*)['\"]?\s*(?:=>|=)\s*"
+    rb"(?P<title>(?:recommend|requir|minim|suggest)\w{0,30}?(?:param|setting|ini|limit|directive|conf)\w{0,30})['\"]?\s*(?:=>|=)\s*"
     rb"(?:\[|array\s*\()(?P<body>(?:\s*['\"][\w.]{3,40}['\"]\s*=>\s*['\"]?-?\w{1,12}['\"]?\s*,?){1,20})",
     re.I,
 )

@@ -114,5 +114,5 @@ _FIRST_WORD: Final = re.compile(rb"\w*")
 _NAMED_BEFORE: Final = re.compile(rb"(?<!function )(?<!class )(?<![\w$])")
 _NAMED_BEHIND: Final = re.compile(rb"['\"]|\s*+(?:\(|::|[);&|?=!,])|\s++(?:\$|as\b)")
 """What stands in front of a name, and behind it, where it is used."""
-_OTHERWISE: Final = re.compile(rb"(\w++)\s++as\s++(\w++)\s*+(?=[,}]|\Z)")
+_OTHERWISE: Final = re.compile(rb"(?<!\w)(\w++)\s++as\s++(\w++)\s*+(?=[,}]|\Z)")
 """An import under another name: ``use Nightlog\\Checks\\Extension as Needed;``"""

@@ -86,7 +86,7 @@ def _diff_assoc(machine: Machine, given: Given) -> Any:
     return kept(whole, keep)
 
 
-@named("array_intersect_key")
+@named("array_intersect_key", "array_intersect_ukey")
 def _intersect_key(machine: Machine, given: Given) -> Any:
     whole, other = given.at(0), given.at(1)
     if not (isinstance(whole, Array) and isinstance(other, Array)):
@@ -201,6 +201,13 @@ def _filled(whole: Array, value: Any) -> Array:
     return Array({one: value for one in whole.values() if isinstance(one, (str, int))}, loose=whole.loose)
 
 
+def _repeated(start: int, count: int, value: Any) -> Array:
+    """One value so many times."""
+    if count > MAX_MEMBERS:
+        raise ValueError
+    return Array({start + at: value for at in range(count)})
+
+
 @named("array_flip")
 def _flipped(_: Machine, given: Given) -> Any:
     whole = given.at(0)
@@ -251,6 +258,7 @@ BUILTINS.update(
         "array_replace": of_array(_replaced),
         "array_combine": of_array(_combined),
         "array_fill_keys": of_array(_filled),
+        "array_fill": lambda _, given: lifted(_repeated, *given.values),
         **dict.fromkeys(("array_column", "->pluck"), of_array(_column)),
         **dict.fromkeys(("array_unique", "->unique"), of_array(_unique)),
         **dict.fromkeys(("array_sum", "->sum"), of_array(_sum)),

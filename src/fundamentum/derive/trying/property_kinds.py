@@ -10,7 +10,7 @@ MAX_CLASS: Final = 60_000
 """Characters of a class that are looked at."""
 _NAME: Final = r"\??(\\?[A-Za-z_][\w\\]*)"
 _TYPED: Final = re.compile(
-    rf"\b(?:public|protected|private|readonly|var)\s+(?:static\s+|readonly\s+)*{_NAME}\s+\$(\w+)"
+    rf"\b(?:public|protected|private|readonly|var)\s+(?:(?:static|readonly)\s+){{0,2}}{_NAME}\s+\$(\w+)"
 )
 _MADE: Final = re.compile(rf"\$this->(\w+)\s*=\s*(?:\$\w+\s*\?\?\s*)?new\s+{_NAME}")
 _GIVEN: Final = re.compile(r"\$this->(\w+)\s*=\s*\$(\w+)\s*;")

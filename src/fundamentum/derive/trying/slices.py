@@ -15,12 +15,13 @@ _FIRST_WORD: Final = re.compile(rb"\w*")
 LARGE: Final = 1500
 """Bytes from which on a function is not gone through as a whole."""
 _SPLIT: Final = re.compile(rb"[;{}]")
-_NAMES: Final = re.compile(rb"\$\w+(?:->\w+)?|(?:self|static|\w+)::\$?\w+")
+_NAMES: Final = re.compile(rb"\$\w++(?:->\w++)?|(?<!\w)\w++::\$?\w++")
 _GIVEN: Final = re.compile(
-    rb"(\$\w+(?:->\w+)?|\w+::\$\w+)\s*(?:\[[^\]]*\]\s*)*(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)", re.S
+    rb"(\$\w++(?:->\w++)?|(?<!\w)\w++::\$\w++)\s*+(?:\[[^\]]{0,200}+\]\s*+){0,6}+(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)",
+    re.S,
 )
 _ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
-_HELD_AGAINST: Final = re.compile(rb"(?:in_array|array_\w+)\s*\([^;{}]{0,200}")
+_HELD_AGAINST: Final = re.compile(rb"(?<!\w)(?:in_array|array_\w++)\s*+\([^;{}]{0,200}")
 """A call in which something is looked for in a list, which may hold an answer."""
 MAX_BLOCK: Final = 400
 """Bytes of what is done where something is missing, of which all is looked at."""

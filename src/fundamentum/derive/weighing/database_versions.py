@@ -18,16 +18,21 @@ _PRODUCT: Final = rb"(?P<product>mysql|mariadb|postgres(?:ql)?|pgsql|sqlite)"
 _PRODUCTS: Final = (b"mysql", b"mariadb", b"postgres", b"pgsql", b"sqlite")
 _VERSION: Final = rb"['\"](?P<version>\d{1,2}(?:\.\d{1,3}){1,2})['\"]"
 _IS: Final = rb"['\"]?\s*(?:=>|=|,)\s*"
-_LEAST: Final = rb"(?:requir\w*?|min(?:imum)?|lowest)"
+_LEAST: Final = rb"(?:requir\w{0,9}?|min(?:imum)?|lowest)"
 _NAMED: Final = (
     (
-        re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w*" + _IS + _VERSION, re.I),
+        re.compile(_LEAST + rb"_?" + _PRODUCT + rb"_?(?:server_?)?version\w{0,20}+" + _IS + _VERSION, re.I),
         (b"requir", b"min", b"lowest"),
     ),
-    (re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w*" + _IS + _VERSION, re.I), _PRODUCTS),
+    (
+        re.compile(_PRODUCT + rb"_?(?:server_?)?" + _LEAST + rb"_?(?:version)?\w{0,20}+" + _IS + _VERSION, re.I),
+        _PRODUCTS,
+    ),
 )
 """Patterns, and with what they begin: ``'minMysqlVersion' => '5.7'``, ``define('MYSQL_MIN_VERSION', '5.7')``"""
-_TABLE: Final = re.compile(rb"(?:requir|minim)\w*['\"]?\s*(?:=>|=|,)\s*(?:\[|array\s*\()(?P<body>[^;]{0,1200})", re.I)
+_TABLE: Final = re.compile(
+    rb"(?:requir|minim)\w{0,40}+['\"]?\s*(?:=>|=|,)\s*(?:\[|array\s*\()(?P<body>[^;]{0,1200})", re.I
+)
 _ROW: Final = re.compile(rb"['\"]" + _PRODUCT + rb"['\"]\s*=>\s*" + _VERSION, re.I)
 """``const REQUIRED = ['php' => '8.1', 'mysql' => '5.7.8'];``"""
 _LOWER: Final = re.compile(r"(\w+)\s*>=\s*([\d.]+)")

@@ -78,8 +78,8 @@ def is_long(data: bytes, name: str) -> bool:
     """Whether a function is surely more than a few lines: its last bracket stands below its first word."""
     lowered = data.lower()
     for at in starts_of(lowered, name.encode()):
-        begin, end = data.rfind(b"\n", 0, at) + 1, at + len(name)
-        head = _HEAD.fullmatch(lowered, begin, at) if at - begin < MAX_HEAD else None
+        begin, end = data.rfind(b"\n", max(at - MAX_HEAD, 0), at) + 1, at + len(name)
+        head = _HEAD.fullmatch(lowered, begin, at) if begin or at < MAX_HEAD else None
         if head is None or not _PARENTHESIS.match(data, end):
             continue
         line = data[begin : data.find(b"\n", end)]

@@ -10,7 +10,7 @@ from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.shapes import Shapes
 from fundamentum.derive.trying.telling import TEXTS, leads_on, worse
-from fundamentum.derive.trying.values import Thing
+from fundamentum.derive.trying.values import Array, Thing
 from fundamentum.derive.trying.worlds import World
 
 ENDS: Final = ("exits", "throws")
@@ -18,8 +18,8 @@ ENDS: Final = ("exits", "throws")
 ENOUGH: Final = "enough"
 """How a way ends that is too long to be gone through."""
 
-MAX_SIGNED: Final = 8
-"""How deep values are looked at by which two ways are told apart."""
+MAX_WRITTEN: Final = 100_000
+"""Values that are looked at by which two ways are told apart."""
 Way = Callable[[Running], tuple[str, Any]]
 """A way into a program: what goes it, and how it ends."""
 
@@ -48,8 +48,14 @@ class Run:
     def signature(self) -> int:
         """The same for runs in which the program did the same, though its files were read anew."""
         seen = frozenset((part.file.path, part.node.start_byte, part.node.end_byte) for part in self.seen)
-        shapes = Shapes(MAX_SIGNED)
-        return hash((seen, self.end, tuple(shapes.of(value) for values in self.handed.values() for value in values)))
+        return hash((seen, self.end, *self._written()))
+
+    def _written(self) -> Iterator[str]:
+        """What was handed on, as text; of very much the beginning."""
+        left = MAX_WRITTEN
+        for values in self.handed.values():
+            left -= sum(value.weight if isinstance(value, Array) else 1 for value in values)
+            yield repr(values) if left > 0 else str(len(values))
 
     @property
     def left_at(self) -> Part | None:

@@ -13,13 +13,13 @@ MAX_SHAPED: Final = 8_000
 class Shapes:
     """What values look like, to be compared with those of another run; some of what is large is left out."""
 
-    def __init__(self, deepest: int = MAX_DEPTH) -> None:
-        self._left, self._deepest = MAX_SHAPED, deepest
+    def __init__(self) -> None:
+        self._left = MAX_SHAPED
 
     def of(self, value: Any, depth: int = 0) -> Any:
         """What one looks like."""
         self._left -= 1
-        if self._left < 0 or depth == self._deepest:
+        if self._left < 0 or depth == MAX_DEPTH:
             return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
         if isinstance(value, Array):
             members = list(value.items.items())[:MAX_SHAPE]

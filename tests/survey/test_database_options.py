@@ -128,3 +128,11 @@ def test_a_product_that_is_not_installed_is_not_looked_at(tmp_path: Path) -> Non
     host = DirectoryHost(tmp_path, "x")
     assert database_options.probe(host, ["postgresql", "mysql"], [MARIADB], ()) == ()
     assert database_options.probe(host, ["mariadb"], None, ()) == ()
+
+
+@pytest.mark.parametrize("line", ["port = 1{}x", "[a{}x", "!include a{}x", "port{}= x", "{}x"])
+@pytest.mark.parametrize("product", ["mariadb", "postgresql"])
+def test_blanks_without_end_are_read_in_time(tmp_path: Path, line: str, product: str) -> None:
+    text = f"[mysqld]\n{line.format(' ' * 500_000)}\nport = 2\n"
+    files: dict[str, str | bytes] = {"/etc/mysql/my.cnf": text, "/etc/postgresql/15/main/postgresql.conf": text}
+    assert [said(one).get("port", "2").split()[0] for one in options(tmp_path, files, product)] == ["2"]

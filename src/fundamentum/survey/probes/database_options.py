@@ -33,10 +33,10 @@ PROCESSES: Final = {
 }
 """How the command lines of the servers begin."""
 MAIN: Final = ("/etc/my.cnf", "/etc/mysql/my.cnf")
-_GROUP: Final = lazy_regex(r"\s*\[\s*([^\]]+?)\s*\]")
-_INCLUDE: Final = lazy_regex(r"\s*!include(dir)?\s+(\S.*?)\s*")
-_OPTION: Final = lazy_regex(r"\s*([A-Za-z0-9_.-]+)\s*(?:=\s*(.*?))?\s*")
-_SETTING: Final = lazy_regex(r"\s*([A-Za-z_][A-Za-z0-9_.]*)\s*(?:=|\s)\s*(.*?)\s*")
+_GROUP: Final = lazy_regex(r"\[([^\]]++)\]")
+_INCLUDE: Final = lazy_regex(r"!include(dir)?\s++(.+)")
+_OPTION: Final = lazy_regex(r"([A-Za-z0-9_.-]++)\s*+(?:=\s*+(.*))?")
+_SETTING: Final = lazy_regex(r"([A-Za-z_][A-Za-z0-9_.]*+)(?:\s*+=\s*+|\s++)(.*)")
 Product = Literal["mariadb", "mysql", "postgresql"]
 
 
@@ -122,8 +122,9 @@ def _server(host: Host, product: Product, version: str, running: Sequence[Proces
 
     def read(path: str, depth: int = 0) -> None:
         group = ""
-        for number, line in enumerate(reading.text(host, path).splitlines(), 1):
-            if line.lstrip()[:1] in ("#", ";", ""):
+        for number, whole in enumerate(reading.text(host, path).splitlines(), 1):
+            line = whole.strip()
+            if line[:1] in ("#", ";", ""):
                 continue
             if match := _INCLUDE.fullmatch(line):
                 if depth < MAX_DEPTH and match[1]:
@@ -131,8 +132,8 @@ def _server(host: Host, product: Product, version: str, running: Sequence[Proces
                 elif depth < MAX_DEPTH:
                     read(match[2], depth + 1)
             elif match := _GROUP.match(line):
-                group = match[1]
-            elif group in groups and (match := _OPTION.fullmatch(_without_comment(line))):
+                group = match[1].strip()
+            elif group in groups and (match := _OPTION.fullmatch(_without_comment(line).rstrip())):
                 name, value = option(match[1], match[2], product)
                 reading.take(name, value, path, number)
 
@@ -186,7 +187,7 @@ def _clusters(host: Host, version: str, running: Sequence[Process]) -> Iterator[
 
 def _postgresql(host: Host, path: str, reading: _Reading, depth: int) -> None:
     for number, line in enumerate(reading.text(host, path).splitlines(), 1):
-        match = _SETTING.fullmatch(_without_comment(line))
+        match = _SETTING.fullmatch(_without_comment(line).strip())
         if not match:
             continue
         name, value = match[1].lower(), match[2]

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import Final
 
 _WORD: Final = re.compile(rb"\w")
+_SIGN: Final = re.compile(rb"\W")
 
 
 def starts_of(lowered: bytes, word: bytes) -> Iterator[int]:
@@ -35,6 +36,11 @@ def matching(
         if start >= end and (match := pattern.match(text or lowered, start)):
             end = match.end()
             yield match
+
+
+def first_word(name: bytes) -> bytes:
+    """The word that a name begins with; empty where it begins with a sign, as variables do."""
+    return name[: match.start()] if (match := _SIGN.search(name)) else name
 
 
 def places_of_name(lowered: bytes, name: bytes) -> Iterator[int]:

@@ -11,7 +11,7 @@ from fundamentum.derive.php_source.bare_code import all_words
 from fundamentum.derive.php_source.imports import full_name, import_statements, imports_in
 from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.php_source.word_search import matching, places_where, starts_of
+from fundamentum.derive.php_source.word_search import first_word, matching, places_where, starts_of
 from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.directories import ASKING
@@ -97,7 +97,7 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     """Where functions, or files that are included, are named in a file: bytes and names in lower case."""
     lowered = data.lower()
     words = all_words(lowered) | {b""}
-    there = {name: name for name in names if _FIRST_WORD.match(name)[0] in words and name in lowered}  # type: ignore[index]
+    there = {name: name for name in names if first_word(name) in words and name in lowered}
     if not there:
         return []
     for statement in import_statements(lowered):
@@ -110,7 +110,6 @@ def mentions(data: bytes, names: tuple[bytes, ...]) -> list[tuple[int, bytes]]:
     ]
 
 
-_FIRST_WORD: Final = re.compile(rb"\w*")
 _NAMED_BEFORE: Final = re.compile(rb"(?<!function )(?<!class )(?<![\w$])")
 _NAMED_BEHIND: Final = re.compile(rb"['\"]|\s*+(?:\(|::|[);&|?=!,])|\s++(?:\$|as\b)")
 """What stands in front of a name, and behind it, where it is used."""

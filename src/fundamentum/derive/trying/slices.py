@@ -8,10 +8,9 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.bare_code import all_words
-from fundamentum.derive.php_source.word_search import places_of_name
+from fundamentum.derive.php_source.word_search import first_word, places_of_name
 from fundamentum.derive.trying.parts import Part, asking
 
-_FIRST_WORD: Final = re.compile(rb"\w*")
 LARGE: Final = 1500
 """Bytes from which on a function is not gone through as a whole."""
 _SPLIT: Final = re.compile(rb"[;{}]")
@@ -41,7 +40,7 @@ class Slices:
         """The first word of a name → names: what a text has not the first word of is not looked for in it."""
         for word in dict.fromkeys((*relevant, *(path.rpartition("/")[2] for path in asking_files))):
             name = word.encode("utf-8", "replace").lower()
-            self._names.setdefault(_FIRST_WORD.match(name)[0], []).append(name)  # type: ignore[index]
+            self._names.setdefault(first_word(name), []).append(name)
         self._places: dict[Part, list[int] | None] = {}
         """Function → the bytes of its file that have to do with it; None: it is small, and all of it matters."""
         self._known: dict[Part, bool] = {}

@@ -34,6 +34,8 @@ CASES = [  # preference file, default release, priority of php8.2-gd 8.2.9-1 fro
     ("Package: /^php/\nPin: release a=testing\nPin-Priority: 107\n", "", 107),
     ("Package: /^xml/\nPin: release a=testing\nPin-Priority: 107\n", "", 500),
     ("Package: /(p|h)+/\nPin: release a=testing\nPin-Priority: 107\n", "", 500),  # not judged
+    ("Package: /^p.*p.*[0-9]/\nPin: release a=testing\nPin-Priority: 107\n", "", 107),
+    (f"Package: /{'p*h*' * 9}/\nPin: release a=testing\nPin-Priority: 107\n", "", 500),  # might take too long
     ("Package: *\nPin: release a=testing\nPin-Priority: 1\n\nPackage: php8.2-gd\nPin: release a=testing\nPin-Priority: 2\n", "", 2),
     ("# a comment\nPackage: *\n# another\nPin: release a=testing\nPin-Priority: 3\n", "", 3),
     ("Package: *\nPin: sky\nPin-Priority: 3\n", "", 500),
@@ -53,7 +55,7 @@ def pins(root: Path, text: str, release: str = "") -> tuple[apt_pins.Pins, list[
 def test_priorities(tmp_path: Path, text: str, release: str, priority: int) -> None:
     found, remarks = pins(tmp_path, text, release)
     assert found.priority("php8.2-gd", "8.2.9-1", TRIXIE, "mirror.example", None) == priority
-    odd = "(p|h)" in text or "sky" in text or "high" in text or text.startswith("Pin:")
+    odd = "(p|h)" in text or "p*h*" in text or "sky" in text or "high" in text or text.startswith("Pin:")
     assert bool(remarks) is odd
 
 
@@ -80,3 +82,11 @@ def test_the_last_default_release_counts_and_unreadable_preferences_are_said(tmp
     found, remarks = apt_pins.probe(DirectoryHost(tmp_path, "x"))
     assert found.default_release == "two"
     assert "which versions are preferred is unknown" in remarks[0].why
+
+
+def test_more_names_than_anybody_prefers_are_not_looked_at(tmp_path: Path) -> None:
+    many = " ".join(f"php{n}" for n in range(apt_pins.MAX_NAMES + 1))
+    found, remarks = pins(tmp_path, f"Package: {many}\nPin: release *\nPin-Priority: 7\n", "testing")
+    assert not found.records
+    assert found.default_release == "testing"
+    assert remarks == ["more than 5000 names of packages: which versions are preferred is unknown"]

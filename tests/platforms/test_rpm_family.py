@@ -8,7 +8,9 @@ import pytest
 from fundamentum.hosts.base import Question
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.packages import Offer
+from fundamentum.model.remark import Remark
 from fundamentum.platforms.redhat import dnf, rpm
+from fundamentum.platforms.redhat.dnf_sources import MAX_EXCLUDED, configured
 from fundamentum.platforms.redhat.rpm_version import rpm_order
 from tests.small_root import write
 
@@ -166,6 +168,14 @@ CASES = [  # repository's options, module switches, main options; what each php-
 def test_module_streams_and_exclusions(tmp_path: Path, conf: str, switches: str, main: str, said: list[str]) -> None:
     found = offered(repository(tmp_path, conf, switches, main))
     assert [found["php-gd", version].shut_out for version in ("8.2.9-1", "8.3.1-1", "8.1.0-1")] == said
+
+
+def test_more_exclusions_than_anybody_has_are_said(tmp_path: Path) -> None:
+    host = repository(tmp_path, f"excludepkgs={' '.join(f'{n}' for n in range(MAX_EXCLUDED))} php-gd", "", "")
+    remarks: list[Remark] = []
+    (source,) = configured(host, remarks)
+    assert len(source.excluded) == MAX_EXCLUDED
+    assert "more than 1000 patterns of packages that are left out" in remarks[0].why
 
 
 def test_what_of_a_repository_concerns_php(tmp_path: Path) -> None:

@@ -121,9 +121,24 @@ def test_a_pattern_is_tried_in_no_time(pattern: str) -> None:
     search(pattern, "ab" * 20 + "c")
 
 
-@pytest.mark.parametrize("pattern", ["(a+)+$", "(a|a)*$", "((a*)b)*", "(x", "a" * 501, ".*.*.*.*.*b"])
+@pytest.mark.parametrize(
+    "pattern",
+    ["(a+)+$", "(a|a)*$", "((a*)b)*", "(x", "a" * 501, ".*.*.*.*.*b", "a?" * 30, "(a|a)" * 30, "(a??){9}", "(|a)" * 30],
+)
 def test_a_pattern_that_might_take_long_is_not_tried(pattern: str) -> None:
     assert search(pattern, "aaa") is None
+
+
+@pytest.mark.parametrize(
+    "pattern", ["^/srv/.*/public/$", r"\.(?:jpe?g|png|gif)$|/public/", "^/(?:srv|home)/[^/]+(/.*)?$"]
+)
+def test_a_pattern_as_it_is_used_is_tried_on_a_path_as_it_is_used(pattern: str) -> None:
+    assert search(pattern, "/srv/observatory/archive-of-photographic-plates/releases/current/public/")
+
+
+def test_one_that_repeats_is_tried_on_short_texts_only() -> None:
+    assert search("^/.*/.*/.*a", "/x/y/za")
+    assert search("^/.*/.*/.*a", f"/{'x/' * 60}za") is None
 
 
 PARTS = st.lists(

@@ -18,6 +18,7 @@ from fundamentum.survey.observe import survey
 from fundamentum.webservers.apache2 import reading as apache
 from fundamentum.webservers.iis import reading as iis
 from fundamentum.webservers.nginx import reading as nginx
+from fundamentum.webservers.sites import probe
 from tests.small_root import small_root, write
 
 SOCKET = "unix:/run/php/php8.2-fpm.sock"
@@ -174,6 +175,19 @@ def test_what_apache_allows_a_site(tmp_path: Path, text: str, limits: dict[str, 
     (site,) = survey(DirectoryHost(root, "x")).sites
     assert {limit.name: limit.value for limit in site.limits} == limits
     assert site.spot and site.spot.text.startswith("<VirtualHost")
+
+
+@pytest.mark.parametrize(
+    ("pattern", "value"), [("^/srv/a/$", ["300M"]), ("^/srv/b/", []), ("^/(srv|(a|b)*)/", [None]), ("(", [None])]
+)
+def test_a_section_whose_pattern_might_take_long_leaves_open_what_it_sets(
+    tmp_path: Path, pattern: str, value: list[str | None]
+) -> None:
+    inside = f'<DirectoryMatch "{pattern}">\nphp_admin_value memory_limit 300M\n</DirectoryMatch>\n'
+    handled = "LoadModule php_module x.so\nSetHandler application/x-httpd-php\n"
+    write(tmp_path, {"etc/apache2/apache2.conf": handled + VIRTUAL.format(inside)})
+    (site,) = probe(DirectoryHost(tmp_path, "x"), [], []).served
+    assert [one.value for layer in site.layers for one in layer.values] == value
 
 
 IIS = """<configuration><system.applicationHost><sites><site name="nightlog"><bindings><binding protocol="{}"

@@ -96,6 +96,6 @@ def application(word: str) -> Needs:
     if path.suffix.lower() not in TEXTS:
         return load(path)
     data = read_named(path, MAX_SIZE, "a needs file, or a text of requirements")
-    if re.search(rb"^\s*format\s*=", data, re.M) and re.search(rb"^\s*\[application\]", data, re.M):
+    if re.search(rb"^[ \t]*format[ \t]*=", data, re.M) and re.search(rb"^[ \t]*\[application\]", data, re.M):
         return parse(decoded(data, path), str(path))
     return cast(Needs, entry("fundamentum.cli", "texts").of_text(data, word))

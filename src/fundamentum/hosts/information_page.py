@@ -51,7 +51,7 @@ _NOT_MODULES: Final = frozenset(
     }
 )
 _LIST_TITLE: Final = "Module Name"
-_ZEND: Final = lazy_regex(r"^\s*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
+_ZEND: Final = lazy_regex(r"^[^\S\n]*with (?P<name>[^,\n]{1,80}?) v[0-9][^,\n]*,", re.M)
 API: Final = lazy_regex(r"API(\d?)(\d{8}),(NTS|TS)(,debug)?(?:,(V[CS]\d+))?")
 
 

@@ -15,7 +15,7 @@ MAX_TERM: Final = 40
 MAX_HEADING: Final = 90
 """Characters of a line that ends with a colon and is one."""
 _MARKUP: Final = lazy_regex(
-    r"\*\*|__|``|`|(?<![\w*])\*(?=\w)|(?<=[A-Za-z0-9])\*(?![\w*])|(?<=\])\([^)]*\)|[\[\]]|</?[A-Za-z!][^<>]{0,200}>|:(?:ref|doc|code|file|php):"
+    r"\*\*|__|``|`|(?<![\w*])\*(?=\w)|(?<=[A-Za-z0-9])\*(?![\w*])|(?<=\])\([^)]{0,500}\)|[\[\]]|</?[A-Za-z!][^<>]{0,200}>|:(?:ref|doc|code|file|php):"
 )
 _BULLET: Final = lazy_regex(
     r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|o(?=\s+[A-Z])|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"

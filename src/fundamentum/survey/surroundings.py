@@ -77,7 +77,7 @@ def probe(
 def _machine(host: Host) -> Machine:
     """The machine; where enforcement does not run, what is configured of it.  Source: selinux_config(5)."""
     machine = replace(host.machine(), zone=_zone(host))
-    wanted = re.search(r"^\s*SELINUX\s*=\s*(\w+)", text_or_none(host, "/etc/selinux/config") or "", re.M)
+    wanted = re.search(r"^[ \t]*SELINUX[ \t]*=[ \t]*(\w+)", text_or_none(host, "/etc/selinux/config") or "", re.M)
     if machine.enforcing is not None or wanted is None:
         return machine
     enforcing = wanted[1].lower() == "enforcing"

@@ -243,7 +243,9 @@ class _Serving:
             text = text_of(self.host, handoff.target, MAX_WRAPPER) if handoff.kind == "program" else None
         except HostError:
             return None
-        started = re.findall(r"^\s*exec\s+(/[^\s;&|]+)", text or "", re.M) if (text or "").startswith("#!") else []
+        started = (
+            re.findall(r"^[ \t]*exec[ \t]+(/[^\s;&|]+)", text or "", re.M) if (text or "").startswith("#!") else []
+        )
         return self._found.get((handoff.kind, self._file(started[0]), "")) if len(started) == 1 else None
 
     def is_plain(self, handoff: Handoff, runtime: Runtime) -> bool:

@@ -4,7 +4,6 @@ Weaker places would not count, and stronger ones would take from the application
 (``php_admin_value``), or change more sites than have to be.
 """
 
-import fnmatch
 import posixpath
 from collections.abc import Iterator, Sequence
 from typing import Final
@@ -22,6 +21,7 @@ from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.safe_text import is_path
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
+from fundamentum.untrusted import name_patterns
 
 _FIRST: Final = ("00-", "000-", "00000000-", f"{'0' * 40}-", "-00-")
 _LAST: Final = ("90-", "zz-", "zzzz-", "zzzzzzzz-", f"{'z' * 40}-")
@@ -145,7 +145,7 @@ def _addition(folder: str, pattern: str, label: str, origins: Sequence[str], fir
     names = [posixpath.basename(origin) for origin in origins if posixpath.dirname(origin) == folder]
     for prefix in _FIRST if first else _LAST:
         name = pattern.replace("*", f"{prefix}{label}", 1) if "*" in pattern else ""
-        fits = fnmatch.fnmatchcase(name, pattern) and is_path(f"/{name}")
+        fits = name_patterns.fits(name, pattern) and is_path(f"/{name}")
         if fits and all(name <= one if first else name >= one for one in names):
             return posixpath.join(folder, name)
     return None

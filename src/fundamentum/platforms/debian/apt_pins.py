@@ -1,6 +1,5 @@
 """How much apt prefers one version over another: ``/etc/apt/preferences``, default release, shy repositories."""
 
-import fnmatch
 import re
 from typing import Final
 
@@ -11,11 +10,14 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Repository
 from fundamentum.model.remark import Remark
 from fundamentum.platforms.debian import control
+from fundamentum.untrusted import name_patterns, patterns
 
 DEFAULT: Final = 500
 PREFERRED_RELEASE: Final = 990
+MAX_NAMES: Final = 5000
+"""Of packages, in all records: each is held against each package that is offered."""
 _SIMPLE: Final = lazy_regex(r"(?:[A-Za-z0-9.+^$\\-]|\[[a-z0-9-]+\]|[A-Za-z0-9.\]][*+?]){1,80}")
-"""Regular expressions without groups, which cannot take long on a package's name."""
+"""Regular expressions without groups."""
 _RELEASE_KEYS: Final = {"o": "origin", "l": "label", "a": "suite", "n": "codename", "c": "component"}
 
 
@@ -69,6 +71,9 @@ def probe(host: Host) -> tuple[Pins, list[Remark]]:
         lines = b"\n".join(line for line in (data or b"").splitlines() if not line.startswith(b"#"))
         for stanza in re.split(rb"\n\s*\n", lines):
             records += _record(control.fields(stanza), path, remarks)
+    if sum(len(record.packages) for record in records) > MAX_NAMES:
+        why = f"more than {MAX_NAMES} names of packages: which versions are preferred is unknown"
+        return Pins((), _default_release(host)), [Remark("package preferences", why)]
     return Pins(tuple(records), _default_release(host)), remarks
 
 
@@ -88,43 +93,40 @@ def _record(entry: dict[str, str], path: str, remarks: list[Remark]) -> list[Pin
     if not packages or kind not in ("release", "origin", "version") or not re.fullmatch(r"-?\d{1,6}", priority):
         remarks.append(Remark("package preferences", f"{path}: a record that cannot be read; apt may refuse it too"))
         return []
-    odd = [package for package in packages if package.startswith("/") and not _SIMPLE.fullmatch(package.strip("/"))]
+    odd = [package for package in packages if package.startswith("/") and not _is_judged(package.strip("/"))]
     if odd:
         remarks.append(Remark("package preferences", f"{path}: the pattern {odd[0]} is not judged"))
     return [Pin(packages, kind, wanted.strip(), int(priority))]
 
 
+def _is_judged(pattern: str) -> bool:
+    return _SIMPLE.fullmatch(pattern) is not None and patterns.search(pattern, "") is not None
+
+
 def _selects(pin: Pin, name: str) -> bool:
     for package in pin.packages:
         if package.startswith("/") and package.endswith("/"):
-            if _SIMPLE.fullmatch(package[1:-1]) and _found(package[1:-1], name):
+            if _is_judged(package[1:-1]) and patterns.search(package[1:-1], name):
                 return True
-        elif fnmatch.fnmatchcase(name, package):
+        elif name_patterns.fits(name, package):
             return True
     return False
-
-
-def _found(pattern: str, name: str) -> bool:
-    try:
-        return re.search(pattern, name) is not None
-    except re.error:
-        return False
 
 
 def _fits(pin: Pin, version: str, repository: Repository, site: str) -> bool:
     match pin.kind:
         case "version":
-            return fnmatch.fnmatchcase(version, pin.wanted)
+            return name_patterns.fits(version, pin.wanted)
         case "origin":
-            return fnmatch.fnmatchcase(site, pin.wanted.strip('"'))
+            return name_patterns.fits(site, pin.wanted.strip('"'))
         case _:
             if pin.wanted == "*":
                 return True
             if "=" not in pin.wanted:
-                return fnmatch.fnmatchcase(repository.suite, pin.wanted) or repository.codename == pin.wanted
+                return name_patterns.fits(repository.suite, pin.wanted) or repository.codename == pin.wanted
             pairs = [part.strip().partition("=") for part in pin.wanted.split(",")]
             return all(
-                fnmatch.fnmatchcase(getattr(repository, _RELEASE_KEYS[key]), value)
+                name_patterns.fits(getattr(repository, _RELEASE_KEYS[key]), value)
                 for key, _, value in pairs
                 if key in _RELEASE_KEYS
             ) and any(key in _RELEASE_KEYS for key, _, _ in pairs)
@@ -134,6 +136,8 @@ def _default_release(host: Host) -> str:
     paths = ["/etc/apt/apt.conf", *(f"/etc/apt/apt.conf.d/{name}" for name in listed(host, "/etc/apt/apt.conf.d"))]
     found = ""
     for path in paths:
-        for value in re.findall(r'^\s*APT::Default-Release\s+"([^"\n]*)"', text_or_none(host, path) or "", re.M | re.I):
+        for value in re.findall(
+            r'^[ \t]*APT::Default-Release[ \t]+"([^"\n]*)"', text_or_none(host, path) or "", re.M | re.I
+        ):
             found = value
     return found

@@ -1,7 +1,5 @@
 """Offers of an RHEL-family system: the repository metadata in dnf's cache, with module streams."""
 
-import configparser
-import fnmatch
 import posixpath
 import re
 from collections.abc import Collection, Iterable, Iterator
@@ -10,21 +8,19 @@ from typing import Any, Final
 import msgspec
 from lxml import etree
 
-from fundamentum.hosts.base import Host, HostError, listed, matching, text_or_none
+from fundamentum.hosts.base import Host, HostError
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.packages import Offer, Repository
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_version
-from fundamentum.platforms.redhat.dnf_modules import MAX_NAME, Modules, configuration, read_modules
+from fundamentum.platforms.redhat.dnf_modules import MAX_NAME, Modules, read_modules
+from fundamentum.platforms.redhat.dnf_sources import CACHES, DEFAULT_PRIORITY, Source, configured
 from fundamentum.platforms.redhat.rpm import PACKAGE_NAME
+from fundamentum.untrusted import name_patterns
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.decompress import BadPacking, pieces, unpack
-from fundamentum.untrusted.numbers import whole
 from fundamentum.untrusted.xml import BadXml, parsed
 
-CACHES: Final = ("/var/cache/dnf", "/var/cache/libdnf5")
-REPOSITORIES: Final = ("/etc/yum.repos.d/*.repo", "/etc/distro.repos.d/*.repo", "/usr/share/dnf5/repos.d/*.repo")
-DEFAULT_PRIORITY: Final = 99
 DEFAULT: Final = 500
 MAX_MODULES: Final = 32 * 1024 * 1024
 """Bytes of a repository's module documents."""
@@ -38,18 +34,6 @@ _RPM: Final = "{http://linux.duke.edu/metadata/rpm}"
 _REPO: Final = "{http://linux.duke.edu/metadata/repo}"
 _PACKING: Final = lazy_regex(r"\.(gz|xz|bz2|zst)$")
 _SIGNS: Final = {"LT": "<<", "LE": "<=", "EQ": "=", "GE": ">=", "GT": ">>"}
-
-
-class _Source(msgspec.Struct):
-    """One repository that is configured and switched on."""
-
-    id: str
-    name: str
-    priority: int
-    excluded: tuple[str, ...]
-    hotfixes: bool
-    """Whether its packages count even where a module stream is switched on."""
-    folder: str | None = None
 
 
 class _Wanted(msgspec.Struct, frozen=True):
@@ -82,7 +66,7 @@ def probe(
     packages of streams that are not switched on are not seen, nor are others of the same name as those of one that is.
     """
     remarks: list[Remark] = []
-    sources = [source for source in _sources(host, remarks) if source.folder]
+    sources = [source for source in configured(host, remarks) if source.folder]
     if not sources:
         why = f"none in {' or '.join(CACHES)}: what could be installed is unknown; run dnf makecache"
         return None, [], [*remarks, Remark("package indexes", why)]
@@ -109,44 +93,11 @@ def offers_in(
 ) -> list[Offer]:
     """The packages of one repository that concern PHP; of modules, those of default streams count."""
     remarks: list[Remark] = []
-    source = _Source(name, name, DEFAULT_PRIORITY, (), False, folder)
+    source = Source(name, name, DEFAULT_PRIORITY, (), False, folder)
     packages, documents = _metadata(host, source, remarks)
     modules = read_modules(host, documents)
     looked_for = _Wanted(also, programs)
     return list(_packages(packages, source, architecture, modules, set(), remarks, looked_for, host.budget))
-
-
-def _sources(host: Host, remarks: list[Remark]) -> Iterator[_Source]:
-    folders = {name: f"{cache}/{name}/repodata" for cache in CACHES for name in listed(host, cache)}
-    main = configuration(text_or_none(host, "/etc/dnf/dnf.conf"))
-    everywhere = _excluded(main, "main")
-    for path in (path for pattern in REPOSITORIES for path in matching(host, pattern)):
-        parser = configuration(text_or_none(host, path))
-        for name in parser.sections():
-            if not _is_on(parser, name, "enabled", "1"):
-                continue
-            own = re.compile(re.escape(name) + "-[0-9a-f]{16}")
-            folder = next((at for one, at in folders.items() if own.fullmatch(one)), None)
-            if folder is None:
-                remarks.append(Remark("package indexes", f"{name}: nothing of it in dnf's cache; run dnf makecache"))
-            priority = parser.get(name, "priority", fallback="")
-            yield _Source(
-                name,
-                parser.get(name, "name", fallback=name) or name,
-                min(number, 10_000) if (number := whole(priority)) is not None else DEFAULT_PRIORITY,
-                (*everywhere, *_excluded(parser, name)),
-                _is_on(parser, name, "module_hotfixes", "0"),
-                folder,
-            )
-
-
-def _is_on(found: configparser.ConfigParser, section: str, key: str, fallback: str) -> bool:
-    return (found.get(section, key, fallback=fallback) or "").strip().lower() in ("1", "yes", "true", "on")
-
-
-def _excluded(found: configparser.ConfigParser, section: str) -> tuple[str, ...]:
-    words = " ".join(found.get(section, key, fallback="") or "" for key in ("excludepkgs", "exclude"))
-    return tuple(re.split(r"[\s,]+", words.strip())) if words.strip() else ()
 
 
 class _Packed(msgspec.Struct, frozen=True):
@@ -156,7 +107,7 @@ class _Packed(msgspec.Struct, frozen=True):
     packing: str = ""
 
 
-def _metadata(host: Host, source: _Source, remarks: list[Remark]) -> tuple[_Packed, list[bytes]]:
+def _metadata(host: Host, source: Source, remarks: list[Remark]) -> tuple[_Packed, list[bytes]]:
     """The list of packages, still packed, and the module documents that speak of PHP."""
     folder = source.folder or ""
     found: dict[str, _Packed] = {}
@@ -199,7 +150,7 @@ def _locations(data: bytes) -> dict[str, str]:
 
 def _packages(
     packed: _Packed,
-    source: _Source,
+    source: Source,
     architecture: str,
     modules: Modules,
     capabilities: set[str],
@@ -253,7 +204,7 @@ def _elements(packed: _Packed, budget: Budget) -> Iterator[Any]:
         raise BadXml(error.msg or "cannot be read") from error
 
 
-def _offer(one: Any, source: _Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
+def _offer(one: Any, source: Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
     name, arch = one.findtext(f"{_COMMON}name") or "", one.findtext(f"{_COMMON}arch") or ""
     about = one.find(f"{_COMMON}version")
     form = one.find(f"{_COMMON}format")
@@ -305,8 +256,8 @@ def _relation(entry: Any) -> str:
     return f"{name} ({sign} {version})" if sign and version else name
 
 
-def _shut_out(name: str, evr: str, stream: str, source: _Source, modules: Modules) -> str:
-    if any(fnmatch.fnmatchcase(one, pattern) for pattern in source.excluded for one in (name, f"{name}-{evr}")):
+def _shut_out(name: str, evr: str, stream: str, source: Source, modules: Modules) -> str:
+    if any(name_patterns.fits(one, pattern) for pattern in source.excluded for one in (name, f"{name}-{evr}")):
         return "excluded by the package manager's configuration"
     if source.hotfixes:
         return ""

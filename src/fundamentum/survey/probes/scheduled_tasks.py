@@ -102,11 +102,11 @@ def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
         if not name.endswith(".timer"):
             continue
         timer = text_or_none(host, f"{UNITS}/{name}") or ""
-        unit = re.search(r"^\s*Unit\s*=\s*(\S+)", timer, re.M)
+        unit = re.search(r"^[ \t]*Unit[ \t]*=[ \t]*(\S+)", timer, re.M)
         service = text_or_none(host, f"{UNITS}/{unit[1] if unit else name.removesuffix('.timer') + '.service'}") or ""
         runs = [line for line in service.splitlines() if line.lstrip().startswith("ExecStart")]
-        user = re.search(r"^\s*User\s*=\s*(\S+)", service, re.M)
-        folder = re.search(r"^\s*WorkingDirectory\s*=\s*(\S+)", service, re.M)
+        user = re.search(r"^[ \t]*User[ \t]*=[ \t]*(\S+)", service, re.M)
+        folder = re.search(r"^[ \t]*WorkingDirectory[ \t]*=[ \t]*(\S+)", service, re.M)
         for command in commands:
             if line := next((line for line in runs if command in line), ""):
                 run = _run(host, line, command, folder[1] if folder else "")
@@ -115,11 +115,11 @@ def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
 
 def _every(timer: str) -> int | None:
     """How often a timer goes off, for the ways of saying so that are common."""
-    if match := re.search(r"^\s*OnUnit(?:Active|Inactive)Sec\s*=\s*(.+)$", timer, re.M):
+    if match := re.search(r"^[ \t]*OnUnit(?:Active|Inactive)Sec[ \t]*=[ \t]*(.+)$", timer, re.M):
         units = {"h": 3600, "m": 60, "s": 1, "d": 86400}
         spans = _SPAN.findall(match[1])
         return sum(int(number) * units[(unit or "s")[0].lower()] for number, unit in spans) or None
-    if match := re.search(r"^\s*OnCalendar\s*=\s*(\S+)\s*$", timer, re.M):
+    if match := re.search(r"^[ \t]*OnCalendar[ \t]*=[ \t]*(\S+)\s*$", timer, re.M):
         if match[1].lower() in ("minutely", *PERIODIC):
             return {"minutely": 60, **PERIODIC}[match[1].lower()]
         if steps := re.fullmatch(r"\*:0?0/(\d{1,2})(?::00)?", match[1]):

@@ -184,7 +184,7 @@ def _variables(host: Host, path: str, found: Start, *, shell: bool) -> None:
         found.unsure = found.unsure or Origin(path)
         return
     found.files += [path] if text is not None else []
-    exported = set(re.findall(r"^\s*export\s+(\w+)", text or "", re.M))
+    exported = set(re.findall(r"^[ \t]*export[ \t]+(\w+)", text or "", re.M))
     for number, content in enumerate((text or "").splitlines(), 1):
         match = re.match(r"(\s*)(?:export\s+)?(\w+)=(.*)$", content)
         if match is None or match[2] not in _DECIDING or (shell and match[2] not in exported):

@@ -4,7 +4,6 @@ Source: Apache's documentation, "How the sections are merged" and "AllowOverride
 settings"; asked of real servers (``tests/real/test_laboratory.py``).
 """
 
-import fnmatch
 import posixpath
 import re
 from collections.abc import Iterable, Iterator, Sequence
@@ -16,6 +15,7 @@ from fundamentum.hosts.base import Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.safe_text import is_directive
+from fundamentum.untrusted import name_patterns, patterns
 from fundamentum.untrusted.secrets import without_secrets
 from fundamentum.webservers.apache2.lines import Line, Reader, Section, lines_of
 from fundamentum.webservers.handoffs import sent_along
@@ -103,7 +103,7 @@ def layers_of(
     for layers in access.read(found):
         found.layers += layers
     matching = [line for line in lines if (place := place_of(line)) and is_pattern(place) and matches_root(place, root)]
-    found.layers += _layers("files", matching, "", module)
+    found.layers += _layers("files", matching, "", module, root or "")
     for kind in ("files", "location"):
         for line in lines:
             place = place_of(line)
@@ -151,42 +151,51 @@ def below_root(place: Section, root: str | None) -> str | None:
     if any(sign in folder for sign in "*?["):
         parts = base.split("/")
         depth = folder.count("/") + 1
-        return "" if len(parts) >= depth and fnmatch.fnmatchcase("/".join(parts[:depth]), folder) else None
+        return "" if len(parts) >= depth and name_patterns.fits("/".join(parts[:depth]), folder) else None
     return folder[len(base) + 1 :] if folder.startswith(f"{base}/") else None
 
 
 def matches_root(place: Section, root: str | None) -> bool:
-    """Whether the regular expression of a section fits the document root."""
-    return root is not None and _searched(place.words.removeprefix("~ "), f"{root.rstrip('/')}/")
+    """Whether the regular expression of a section fits the document root, or is not understood."""
+    return root is not None and _searched(place, f"{root.rstrip('/')}/") is not False
 
 
-def _searched(pattern: str, text: str) -> bool:
-    try:
-        return len(pattern) < 300 and re.search(pattern, text[:1000]) is not None
-    except re.error:
+def _searched(place: Section, text: str) -> bool | None:
+    """Whether the regular expression of a section is found in a text; None: it is not understood."""
+    found = patterns.search(place.words.removeprefix("~ "), text)
+    return None if found is None else bool(found)
+
+
+def _is_unclear(place: Section, root: str) -> bool:
+    """Whether it cannot be told for what a section counts."""
+    if not (place.kind.endswith("match") or place.words.startswith("~ ")):
         return False
+    tried = (f"{root.rstrip('/')}/",) if place.kind.startswith("directory") else (f"/{SCRIPT}", f"/{ANOTHER}")
+    return any(_searched(place, text) is None for text in tried)
 
 
 def part_of(place: Section) -> str | None:
     """The part of a site that a section for files or addresses counts for, the front page alone among them."""
     words = place.words
     pattern = place.kind.endswith("match") or words.startswith("~ ")
-    words = words.removeprefix("~ ")
     if place.kind.startswith("files"):
         front, others = (
-            _searched(words, script) if pattern else fnmatch.fnmatchcase(script, words) for script in (SCRIPT, ANOTHER)
+            _searched(place, script) is not False if pattern else name_patterns.fits(script, words)
+            for script in (SCRIPT, ANOTHER)
         )
         return ("" if others else SCRIPT) if front else None
     if pattern:
-        front, others = (_searched(words, f"/{script}") for script in (SCRIPT, ANOTHER))
+        front, others = (_searched(place, f"/{script}") is not False for script in (SCRIPT, ANOTHER))
         return ("" if others else SCRIPT) if front else None
     return words.strip("/")
 
 
-def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool) -> Iterator[Layer]:
+def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool, root: str = "") -> Iterator[Layer]:
     """One layer for each line: later ones come later."""
     for line in lines:
-        unsure = "whether it counts is not known" if line.within(*_CONDITIONAL) else ""
+        place = place_of(line)
+        unclear = line.within(*_CONDITIONAL) or (place and _is_unclear(place, root))
+        unsure = "whether it counts is not known" if unclear else ""
         if line.name in PHP and module and len(line.words) > 1 and is_directive(line.words[0]):
             assignment = _assignment(line)
             values = (msgspec.structs.replace(assignment, value=None),) if unsure else (assignment,)

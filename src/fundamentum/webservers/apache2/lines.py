@@ -76,7 +76,7 @@ class Reader:
         """Whether a part that does not count by itself says something about PHP's configuration."""
         self.defines: dict[str, str] = {}
         for name, value in re.findall(
-            r"^\s*(?:export\s+)?(APACHE_\w+)=([^\s#]*)", files.text(f"{root}/envvars") or "", re.M
+            r"^[ \t]*(?:export[ \t]+)?(APACHE_\w+)=([^\s#]*)", files.text(f"{root}/envvars") or "", re.M
         ):
             self.defines[name] = value.replace("$SUFFIX", "").strip("\"'")
 

@@ -5,7 +5,6 @@ mod_autoindex and core (``ErrorDocument``).  A visitor is nobody in particular: 
 anywhere, for a page and no more.  What depends on more than that, or is not followed here, makes it unclear.
 """
 
-import fnmatch
 import posixpath
 import re
 from collections.abc import Collection, Sequence
@@ -13,6 +12,7 @@ from typing import Final
 
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Visit
+from fundamentum.untrusted import name_patterns
 from fundamentum.webservers.apache2 import rewriting
 from fundamentum.webservers.apache2.layers import below_root, is_pattern, length_of, place_of
 from fundamentum.webservers.apache2.lines import MACRO, Line, Section
@@ -198,7 +198,7 @@ class Answers:
             return None
         if place.kind.startswith("files"):
             name = posixpath.basename(asked.uri)
-            return 4000 if _fits(place, name, fnmatch.fnmatchcase(name, place.words)) else None
+            return 4000 if _fits(place, name, name_patterns.fits(name, place.words)) else None
         return 5000 if _fits(place, asked.uri, _below(asked.uri, place.words)) else None
 
 

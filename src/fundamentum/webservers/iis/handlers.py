@@ -3,10 +3,10 @@
 Source: Microsoft's reference of IIS configuration (``handlers``): the first that fits path, verb and preconditions.
 """
 
-import fnmatch
 from collections.abc import Sequence
 
 from fundamentum.model.origin import Origin
+from fundamentum.untrusted import name_patterns
 from fundamentum.webservers.iis.commands import MODULE
 from fundamentum.webservers.iis.levels import Element, Level, listed
 
@@ -27,7 +27,7 @@ def _takes(handler: Element) -> bool:
     verbs = handler.get("verb", "*").upper().replace(" ", "").split(",")
     patterns = handler.get("path").lower().split(",")
     return bool({"*", "GET"}.intersection(verbs)) and any(
-        fnmatch.fnmatchcase("index.php", pattern.strip()) for pattern in patterns
+        name_patterns.fits("index.php", pattern.strip()) for pattern in patterns
     )
 
 

@@ -242,6 +242,12 @@ APPS: dict[str, bytes] = {
     "a list nested deep": b"a = " + b"[" * 100_000,
     "a number without end": b"format = " + b"9" * 100_000,
     "more than any needs file": b"#" * 3_000_000,
+    "keys of parts without end": b"1." * 400_000,
+    "keys in a table of parts without end": b"a = {" + b"'a' . " * 200_000,
+    "mistakes without end": b"[settings.required]\n" + b"".join(b'a_%d = "x"\n' % n for n in range(50_000)),
+    "acceptances without end": b"format = 1\n" + b'[[accepted]]\nneed="php"\nreason="x"\nby="x"\n' * 20_000,
+    "a header of blanks": b'["' + b" " * 900_000 + b'"]\n',
+    "lines without end": b"\n" * 900_000,
 }
 
 

@@ -46,7 +46,7 @@ BROKEN = [
     ("format = 1\n[[accepted]]\nneed = 'php'\n", ":2: 'reason' is missing"),
     (f"format = 1\n{ENTRY.replace('extension:gd', 'gd')}", ":2: 'gd' names no need"),
     (f"format = 1\n{ENTRY}until = 'soon'\n", ":2: "),
-    ("format = \n", ":1: not TOML"),
+    ("format = \n", ":1:10: not TOML"),
     (
         'format = 1\n[[accepted]]\nneed="php"\nreason="a\\u001b[2J"\nby="x"\n',
         ":2: reason and by have to stand on one line",

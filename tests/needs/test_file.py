@@ -14,6 +14,7 @@ from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.model.conditions import condition
 from fundamentum.model.constraints import version_range
 from fundamentum.needs.file import load, parse
+from fundamentum.needs.toml_document import document
 
 HEAD = 'format = 1\n[application]\nname = "nightlog"\n'
 SCHEMA = Draft202012Validator(
@@ -162,3 +163,29 @@ def test_any_text_is_read_or_refused_in_one_line(text: str) -> None:
         parse(HEAD + text, "f")
     except InputError as error:
         assert str(error).startswith("f:")
+
+
+def test_of_very_many_mistakes_the_first_are_told() -> None:
+    wrong = "".join(f'observatory_{n} = "sky"\n' for n in range(150))
+    with pytest.raises(InputError) as caught:
+        parse(f"{HEAD}[settings.required]\n{wrong}", "night.needs.toml")
+    lines = str(caught.value).splitlines()
+    assert len(lines) == 101
+    assert lines[0].startswith("night.needs.toml:5:1: ")
+    assert lines[-1] == "night.needs.toml: more than these is wrong; correct them first"
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("\n" * 20_001, "x: more than 20,000 lines"),
+        (f"\na = '{'b' * 20_000}'", "x:2: a line of more than 20,000 characters"),
+        (f"a = [\n{'1,' * 3000}\n{'1,' * 3000}\n]", "x: more than 5,000 entries"),
+        (f"a = 1\nb = {{ {'c.' * 20}d = 1 }}", "x:2:7: nested too deeply"),
+        (f"a = 1\n{''' 'c' .''' * 20} d = 1", "x:2:2: nested too deeply"),
+    ],
+)
+def test_a_document_without_end_is_refused(text: str, said: str) -> None:
+    with pytest.raises(InputError) as caught:
+        document(text, "x")
+    assert str(caught.value) == said

@@ -54,7 +54,7 @@ def derive_listed(listing: Listing, progress: Progress = silent, *, everything: 
     if not files and not manifest.statements and not manifest.php:
         raise InputError(tree.root, "holds no PHP source and no manifest; name the directory of a PHP application")
     libraries = names_of_libraries(files)
-    scan = Scan(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))))
+    scan = Scan(tree.root, files, libraries, Rules(rules_after(lowest_stated(manifest))), budget)
     with scan.workers:
         # In the background, the scan goes on.
         # Names of files and words of their code are the application's own, and may be anything.

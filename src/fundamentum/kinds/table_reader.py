@@ -15,6 +15,8 @@ from fundamentum.model.needs import LEVELS
 from fundamentum.model.needs_value import Level, NotUnderstood, Text
 from fundamentum.model.versions import VersionRange
 
+MAX_ERRORS: Final = 100
+"""Mistakes of one file that are told."""
 COMMAND: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.+-]{0,63}")
 PATH: Final = lazy_regex(r"/?[A-Za-z0-9_.@+-]+(?:/[A-Za-z0-9_.@+-]+)*")
 _SIZE: Final = lazy_regex(r"\d+\s*[kKmMgG]?")
@@ -65,7 +67,12 @@ class Reader:
 
     def refuse(self, path: Sequence[str], what: object, value: str | None = None) -> None:
         """Note that one place of the file is wrong; what else stands in it is read all the same."""
-        self.errors.append(self._error(path, str(what), value))
+        if not self.full():
+            self.errors.append(self._error(path, str(what), value))
+
+    def full(self) -> bool:
+        """Whether so much is wrong that nothing more is told."""
+        return len(self.errors) >= MAX_ERRORS
 
     def error(self, path: Sequence[str], what: str, value: str | None = None) -> InputError:
         """The error for one place of the file."""

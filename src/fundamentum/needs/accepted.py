@@ -11,7 +11,6 @@
 """
 
 import re
-import tomllib
 from collections.abc import Iterable
 from datetime import date
 from pathlib import Path
@@ -23,11 +22,13 @@ from fundamentum.errors import InputError
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs import Acceptance, Needs
 from fundamentum.model.needs_value import Text
+from fundamentum.needs.toml_document import document
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1
 SUFFIX: Final = ".accepted.toml"
 MAX_SIZE: Final = 1024 * 1024
+_HEADER: Final = lazy_regex(r"\s*\[\[\s*accepted\s*\]\]")
 _NEED: Final = lazy_regex(r"php|[a-z-]+:[^\s|]+(?:\|[^\s|]+)*")
 
 
@@ -55,24 +56,23 @@ def load_accepted(path: Path, *, today: date) -> tuple[Acceptance, ...]:
     data = read_named(path, MAX_SIZE, "a file of accepted findings")
     try:
         text = data.decode("utf-8")
-        document = tomllib.loads(text)
     except UnicodeDecodeError as error:
         raise InputError(where, "not UTF-8") from error
-    except tomllib.TOMLDecodeError as error:
-        match = re.search(r"at line (\d+)", str(error))
-        raise InputError(where, f"not TOML: {error}", int(match[1]) if match else None) from error
-    except (RecursionError, ValueError) as error:
-        raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
+    headers = [n for n, line in enumerate(text.splitlines(), 1) if _HEADER.match(line)]
+
+    def line_of(number: int) -> int:
+        return headers[number] if number < len(headers) else 1
+
     try:
-        file = msgspec.convert(document, AcceptedFile)
+        file = msgspec.convert(document(text, where), AcceptedFile)
     except msgspec.ValidationError as error:
         place = re.search(r"\$\.accepted\[(\d+)\]", str(error))
-        raise InputError(where, _in_words(str(error)), _line(text, int(place[1]) if place else None)) from error
+        raise InputError(where, _in_words(str(error)), line_of(int(place[1])) if place else 1) from error
     if file.format != FORMAT:
         raise InputError(where, f"format {file.format}; this program reads format {FORMAT}", 1)
     found = []
     for number, entry in enumerate(file.accepted):
-        line = _line(text, number)
+        line = line_of(number)
         if not _NEED.fullmatch(entry.need):
             raise InputError(where, f"'{entry.need}' names no need; write it like \"extension:imap\"", line)
         if not (entry.reason + entry.by).isprintable():
@@ -89,14 +89,6 @@ def unmatched(applications: Iterable[Needs]) -> tuple[Acceptance, ...]:
         for acceptance in needs.accepted:
             found[acceptance] = found.get(acceptance, False) or needs.holds(acceptance.need)
     return tuple(one for one, matched in found.items() if not matched)
-
-
-def _line(text: str, number: int | None) -> int:
-    """The line of an entry's header."""
-    if number is None:
-        return 1
-    headers = [n for n, line in enumerate(text.splitlines(), 1) if re.match(r"\s*\[\[\s*accepted\s*\]\]", line)]
-    return headers[number] if number < len(headers) else 1
 
 
 def _in_words(message: str) -> str:

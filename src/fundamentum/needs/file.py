@@ -1,7 +1,6 @@
 """Needs files: ``*.needs.toml``, read strictly.  Every error names file, line and column."""
 
 import re
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
@@ -11,18 +10,17 @@ import msgspec
 from fundamentum.entries import entry
 from fundamentum.errors import InputError, InputErrors
 from fundamentum.kinds import kinds
-from fundamentum.kinds.table_reader import Reader, did_you_mean
+from fundamentum.kinds.table_reader import MAX_ERRORS, Reader, did_you_mean
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.needs import Need, Needs
 from fundamentum.needs.tables import needs_file
+from fundamentum.needs.toml_document import document
 from fundamentum.needs.toml_lines import spot_of
 from fundamentum.untrusted.files import read_named
 
 FORMAT: Final = 1
 SUFFIX: Final = ".needs.toml"
 MAX_SIZE: Final = 1024 * 1024
-MAX_ERRORS: Final = 100
-"""Mistakes of one file that are told."""
 _STAND_INS: Final[Mapping[str, Any]] = {"format": FORMAT, "application": {"name": "x"}, "name": "x"}
 """What is taken for something that is missing, to go on reading."""
 _WORDS: Final = {
@@ -54,24 +52,9 @@ def decoded(data: bytes, path: Path) -> str:
 def parse(text: str, where: str) -> Needs:
     """The needs in the text of a file called ``where``.  All that is wrong with it is told together."""
     try:
-        document = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise _no_toml(text, where, str(error)) from error
-    except (RecursionError, ValueError) as error:  # a number of thousands of digits is the latter
-        raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
-    try:
-        return _Reader(text, where).needs(document)
+        return _Reader(text, where).needs(document(text, where))
     except RecursionError as error:
         raise InputError(where, "nested too deeply") from error
-
-
-def _no_toml(text: str, where: str, message: str) -> InputError:
-    lines = text.splitlines()
-    match = re.search(r" \(at line (\d+), column (\d+)\)", message)
-    line, column = (int(match[1]), int(match[2])) if match else (text.count("\n") + 1, None)
-    what = re.sub(r" \(at (?:line.*|end of document)\)", "", message)
-    shown = lines[line - 1] if line <= len(lines) else ""
-    return InputError(where, f"not TOML: {what}{_spelling().of_syntax(shown)}", line, column)
 
 
 def _spelling() -> Any:
@@ -106,12 +89,15 @@ class _Reader:
         # A person who takes a derived need out may leave its note behind.
         notes = {key: note for key, note in file.notes.items() if key not in file.derived or found.holds(key)}
         for key in notes if not reader.errors else ():  # the need of a note may be what was wrong
-            if not found.holds(key):
+            if not found.holds(key) and not reader.full():
                 hint = did_you_mean(key, (str(need.key) for need in found.all))
                 example = hint or '; name it like "extension:intl" or "setting:memory_limit"'
                 reader.refuse(["notes", key], f"the note '{key}' belongs to no need{example}")
         if reader.errors:
-            raise InputErrors(sorted(reader.errors, key=lambda error: (error.line or 0, error.column or 0)))
+            errors = sorted(reader.errors, key=lambda error: (error.line or 0, error.column or 0))
+            if reader.full():
+                errors.append(InputError(self.where, "more than these is wrong; correct them first"))
+            raise InputErrors(errors)
         return msgspec.structs.replace(found, notes=notes)
 
     def converted(self, document: dict[str, Any], reader: Reader) -> Any:

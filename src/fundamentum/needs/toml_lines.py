@@ -9,7 +9,7 @@ from typing import Final
 
 from fundamentum.lazy_regex import lazy_regex
 
-_HEADER: Final = lazy_regex(r"\s*\[\[?\s*(.+?)\s*\]\]?\s*(?:#.*)?")
+_HEADER: Final = lazy_regex(r"""\s*\[\[?\s*((?:"[^"]*+"|'[^']*+'|[^\]"'])++)\]\]?\s*(?:#.*)?""")
 _KEY: Final = lazy_regex(
     r"""\s*((?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[A-Za-z0-9_-]+))*)\s*="""
 )

@@ -29,12 +29,12 @@ from fundamentum.php_files.ini_values import (
 
 MAX_ENTRIES: Final = 20_000
 """A configuration file with more entries than this is not one a person wrote."""
-_SKIPPED = lazy_regex(r"(?:[ \t]*(?:;[^\r\n]*)?(?:\r\n|\r|\n))+")
-_REST = lazy_regex(r"[ \t]*\Z")
+_SKIPPED = lazy_regex(r"(?:[ \t]*+(?:;[^\r\n]*+)?(?:\r\n|\r|\n))++")
+_REST = lazy_regex(r"[ \t]*+\Z")
 _LABEL = lazy_regex(r'[^=\n\r\t;&|^$~(){}!"\[\]\x00]+')
 _EQUALS = lazy_regex(r"[ \t]*=[ \t]*")
 _RUN = lazy_regex(r"[A-Za-z0-9_ .-]+")
-_PLAIN = lazy_regex(r"[ \t]*([A-Za-z0-9_.]+)[ \t]*=[ \t]*([A-Za-z0-9_./:,-]*)[ \t]*\n")
+_PLAIN = lazy_regex(r"[ \t]*+([A-Za-z0-9_.]++)[ \t]*+=[ \t]*+([A-Za-z0-9_./:,-]*+)[ \t]*+\n")
 """A whole line of one plain word, as most are: what :meth:`_Reader.statement` makes of it is known at once."""
 
 

@@ -26,7 +26,8 @@ class Budget:
     ) -> None:
         self.size, self.entries, self.held = size, entries, held
         self.seconds = seconds
-        self._ends = time.monotonic() + seconds
+        self.ends = time.monotonic() + seconds
+        """When there is no time left, by the system's monotonic clock."""
         self._most = (size, entries, held)
         self.spent = ""
         """Why nothing more is read; empty as long as there is something left."""
@@ -53,7 +54,7 @@ class Budget:
 
     def tick(self) -> None:
         """Work goes on: is there time left?"""
-        if self.spent or time.monotonic() > self._ends:
+        if self.spent or time.monotonic() > self.ends:
             self._over(self.spent or f"more than {self.seconds:.0f} seconds of reading")
 
     def over(self) -> bool:
@@ -66,7 +67,7 @@ class Budget:
 
     def left(self) -> float:
         """The seconds that are left."""
-        return max(self._ends - time.monotonic(), 0.0)
+        return max(self.ends - time.monotonic(), 0.0)
 
     def _over(self, what: str) -> None:
         self.spent = what

@@ -78,11 +78,13 @@ class Parsing:
             for batch in batches
         ]
         done = 0
-        for batch, packed in zip(batches, self.workers.map(_read, tasks, 1), strict=True):
+        for batch, packed in zip(batches, self.workers.map(_read, tasks, self.budget.ends), strict=False):
             self.facts.update(zip((scanned.file.path for scanned in batch), _FACTS.decode(packed), strict=True))
             self.budget.tick()
             done += len(batch)
             self.progress("reading", done, len(order))
+        if done < len(order):
+            self.budget.tick()
 
     def first(self) -> None:
         """Files that tell something by themselves."""
@@ -105,9 +107,10 @@ class Parsing:
         """Some work on the content of each file, as ``application.tree.Each`` says, until the time is over."""
         with suppress(Spent):
             self.budget.tick()
-            for one in self.workers.each(work, files, given):
+            for one in self.workers.each(work, files, given, self.budget.ends):
                 yield one
                 self.budget.tick()
+            self.budget.tick()
 
     def settle(self, settled: Callable[[str, Sequence[Scanned]], bool]) -> None:
         """Parse on for each extension until it is settled, or nothing is left that speaks of it.

@@ -5,6 +5,7 @@ change what is derived: ``reading`` says what is parsed, and a test derives with
 """
 
 import marshal
+import time
 from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Final, NamedTuple
@@ -34,7 +35,7 @@ from fundamentum.derive.statements import asking_calls, limit_tables, removed_fu
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.wishes import ASKS_MODULES, COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
 from fundamentum.derive.statements.written_files import PLACES, WRITES
-from fundamentum.untrusted.budget import Budget, Spent
+from fundamentum.untrusted.budget import Budget
 
 Progress = Callable[[str, int, int], None]
 """Called with what is being done, how much of it is done, and how much there is."""
@@ -50,6 +51,8 @@ _LIMIT_NAMES: Final = tuple(
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000
 """Bytes from which a list of names in quotes is one of something else: translations, types of files."""
+FOR_LOOKING: Final = 0.6
+"""The part of the time that may go by until all files have been looked at: what tells most is still to be read then."""
 SCANNED_TOGETHER: Final = 400_000
 """Bytes of files that one process looks at before it tells."""
 
@@ -86,7 +89,9 @@ _setting: _Setting
 class Scan:
     """The quick look at a tree's files, going on in the background where there is more than one process."""
 
-    def __init__(self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, rules: Rules) -> None:
+    def __init__(
+        self, root: str, files: Sequence[SourceFile], libraries: LibraryNames, rules: Rules, budget: Budget
+    ) -> None:
         global _setting
         self.files = files
         # Bundled libraries say themselves which PHP they need; their syntax counts only where there is nothing else.
@@ -97,13 +102,13 @@ class Scan:
         _setting = _Setting(libraries, rules, _words_looked_for(libraries))
         self.workers = Workers(sum(file.size for file in files))
         tasks = [([(f.path, f.size) for f in batch], batch[0].part in parts) for batch in self._batches]
-        self._results = self.workers.map(_scan, tasks, 1)
+        self._results = self.workers.map(_scan, tasks, time.monotonic() + budget.left() * FOR_LOOKING)
 
     def finished(self, progress: Progress, remarks: list[str], budget: Budget) -> list[Scanned]:
         """The outcome for every file that could be read, in the order of looking, as far as there is time."""
         out: list[Scanned] = []
         done = 0
-        for batch, packed in zip(self._batches, self._results, strict=True):
+        for batch, packed in zip(self._batches, self._results, strict=False):
             looks: list[_Look | None] = marshal.loads(packed)
             for file, look in zip(batch, looks, strict=True):
                 if look is None:
@@ -112,10 +117,11 @@ class Scan:
                     out.append(Scanned(file, *look))
             done += len(batch)
             progress("looking", done, len(self.files))
-            try:
-                budget.tick()
-            except Spent:
-                return out
+            if budget.over():
+                break
+        if done < len(self.files):
+            left = len(self.files) - done
+            remarks.append(f"{left} of {len(self.files)} files were not looked at in time: needs may be missing")
         return out
 
 

@@ -6,7 +6,9 @@ import multiprocessing
 import os
 import re
 import signal
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from typing import Any, Final, TypeVar
 
 from fundamentum.derive.application.tree import SourceFile
@@ -52,19 +54,40 @@ class Workers:
             self.pool.join()
 
     def each(
-        self, work: Callable[[bytes, Given], T], files: Iterable[SourceFile], given: Given
+        self, work: Callable[[bytes, Given], T], files: Iterable[SourceFile], given: Given, ends: float
     ) -> Iterator[tuple[SourceFile, T]]:
-        """What some work comes to on each file, in order: ``work(content, given)``; what cannot be read is empty."""
+        """What some work comes to on each file, in order: ``work(content, given)``; what cannot be read is empty.
+
+        As far as there is time: see :meth:`map`.
+        """
         batches = list(batched(files, READ_TOGETHER))
         tasks = [(work, [(file.path, file.size) for file in batch], given) for batch in batches]
-        for batch, told in zip(batches, self.map(_on_each, tasks, 1), strict=True):
+        for batch, told in zip(batches, self.map(_on_each, tasks, ends), strict=False):
             yield from zip(batch, told, strict=True)
 
-    def map(self, work: Callable[[Any], T], items: Sequence[Any], chunk: int) -> Iterator[T]:
-        """The results in order.  The processes begin at once, whether or not anybody waits for a result."""
-        if self.pool is None or len(items) < 2:
-            return map(work, items)
-        return _in_time(self.pool.imap(work, items, chunk))
+    def map(self, work: Callable[[Any], T], items: Sequence[Any], ends: float) -> Iterator[T]:
+        """The results in order.  The processes begin at once, whether or not anybody waits for a result.
+
+        At the time ``ends``, by the system's monotonic clock, nothing more is begun, and there are no more results:
+        what is to be done next would have to wait for it.
+        """
+        do = partial(_unless_late, work, ends)
+        return _begun(map(do, items) if self.pool is None or len(items) < 2 else _in_time(self.pool.imap(do, items)))
+
+
+_LATE: Final = None
+"""The result of what was not begun."""
+
+
+def _unless_late(work: Callable[[Any], T], ends: float, item: Any) -> T | None:
+    return work(item) if time.monotonic() < ends else _LATE
+
+
+def _begun(results: Iterator[T | None]) -> Iterator[T]:
+    for result in results:
+        if result is _LATE:
+            return
+        yield result
 
 
 def _begin() -> None:

@@ -77,10 +77,9 @@ class _Answer(msgspec.Struct, array_like=True):
 
 
 def tried(
-    root: str, each: Each, map_: Callable[..., Iterable[Any]], files: Sequence[SourceFile], seconds: float
+    root: str, each: Each, map_: Callable[..., Iterable[Any]], files: Sequence[SourceFile], ends: float
 ) -> dict[str, list[Check | Gate | Wish]]:
-    """File → what the program's own checks in it come to, as far as the seconds go that are left."""
-    ends = time.monotonic() + seconds
+    """File → what the program's own checks in it come to, as far as they are tried before the time ``ends``."""
     own = [file for file in files if file.part == "own" or file.path.endswith(_OF_LIBRARIES)]
     looked: dict[str, Looked] = {file.path: told for file, told in each(looked_at, own, None)}
     new: dict[str, list[int]] = {path: list(told.asks) for path, told in looked.items() if told.asks}
@@ -97,7 +96,7 @@ def tried(
             _Task(token, ledger, own, defined, root, asking, list(relevant), batch, ends)
             for ledger, batch in zip(ledgers, _batches(new), strict=False)
         ]
-        for number, packed in enumerate(map_(_try, tasks, 1)):
+        for number, packed in enumerate(map_(_try, tasks, ends)):
             answer = msgspec.msgpack.decode(packed, type=_Answer)
             ledgers[number] = answer.ledger
             for path, fact in answer.facts:

@@ -59,7 +59,7 @@ def conclude(
     is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
-        parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files, budget.left()))
+        parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files, budget.ends))
         budget.tick()
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
         _settle(whole, parsing, callers, is_script)

@@ -93,6 +93,8 @@ def versioned_words() -> Mapping[bytes, frozenset[tuple[str, str]]]:
 
 _CALLED: Final = re.compile(rb"\s*\(")
 _SCOPED: Final = re.compile(rb"\s*::")
+_DEFINING: Final = (b"class ", b"interface ")
+_NAMESPACE: Final = re.compile(rb"\bnamespace [\w\\]++ ?[;{]")
 _BEFORE_CLASSES: Final = (b"new", b"extends", b"implements", b"instanceof", b"use", b"catch")
 
 
@@ -114,6 +116,8 @@ def _stands_for_symbol(word: bytes, code: bytes, substitutes: bool) -> bool:
             if called and (substitutes or not code.endswith(b"function ", 0, at)):
                 return True
             if a_class and (before == 92 or (before != 36 and _SCOPED.match(code, end)) or _after_keyword(code, at)):
+                return True
+            if a_class and code.endswith(_DEFINING, 0, at) and not _NAMESPACE.search(code):
                 return True
         at = code.find(word, end)
     return False
@@ -182,10 +186,14 @@ def words_in(code: bytes, there: frozenset[bytes], of: frozenset[bytes]) -> froz
 
 
 _DEFINED: Final = re.compile(rb"function (\w+)\(")
+_DEFINED_CLASS: Final = re.compile(rb"\b(?:class|interface) (\w+)")
 
 
 def defines_one(code: bytes, words: frozenset[bytes]) -> bool:
-    """Whether the code seems to define a function, no method, that an extension provides too."""
+    """Whether the code seems to define a class, or a function, no method, that an extension provides too."""
+    classes = (match[1] for match in _DEFINED_CLASS.finditer(code) if match[1] in words)
+    if any(providers("class", name.decode("latin-1")) for name in classes) and not _NAMESPACE.search(code):
+        return True
     for match in _DEFINED.finditer(code):
         if match[1] in words and providers("function", match[1].decode("latin-1")):
             before = code[max(match.start() - 12, 0) : match.start()].split()

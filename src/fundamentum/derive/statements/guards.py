@@ -83,10 +83,13 @@ class Guards:
         """
         found: list[Guard] = []
         names: dict[str, None] = {}
+        stops = False
+        """Whether the program stops for want of it whatever is chosen, not in one of several ways."""
         for parent, child in ancestors(node):
             for condition, positive in self.conditions(parent, child):
                 if guard := self._judged(condition, positive, extensions):
                     found.append(guard)
+                    stops = stops or (guard == "explained" and "chosen" in found)
                 written = self.source.data[condition.start_byte : condition.end_byte]
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
                     names = {COMMAND_LINE: None} | names
@@ -95,6 +98,8 @@ class Guards:
                 found.append(guard)
             if "checked" in found:
                 break
+        if reaching and "chosen" in found and not stops:
+            found = [guard for guard in found if guard != "explained"]
         return next((guard for guard in GUARDS if guard in found), ""), tuple(names)[:12]
 
     def behind(self, node: Node, extensions: Sequence[str]) -> tuple[str, ...]:
@@ -180,6 +185,8 @@ class Guards:
         elif kind in BLOCKS:
             yield from self._left_before(child)
         elif kind in _CHOICES:
+            if kind == "case_statement":
+                yield from self._left_before(child)
             value = field(parent, "value") or parent.named_children[0]
             alone = value.named_children[0] if value.named_child_count == 1 and kind != "case_statement" else value
             if value != child and alone.type in _ASKED:

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.php_source.word_search import matching
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements import database_gates
 from fundamentum.derive.statements.tables import rows
 
 Versions = Mapping[str, tuple[str, Place]]
@@ -59,11 +60,11 @@ def versions_stated(each: Each, files: Sequence[SourceFile], said: Iterable[Entr
 def _versions_in(data: bytes, _: object) -> list[tuple[str, str, int]]:
     """Product, version and line, for each version of a database that one file asks for."""
     lowered = data.lower()
-    if not any(word in lowered for word in (b"requir", b"minim", b"_min", b"lowest")):
-        return []
-    if not any(word in lowered for word in _PRODUCTS):
-        return []
-    return list(_rows(data))
+    found = database_gates.gates(data) if database_gates.speaks(data) else []
+    named = any(word in lowered for word in (b"requir", b"minim", b"_min", b"lowest"))
+    if named and any(word in lowered for word in _PRODUCTS):
+        found += _rows(data)
+    return found
 
 
 def _rows(data: bytes) -> Iterator[tuple[str, str, int]]:

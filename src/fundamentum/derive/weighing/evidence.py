@@ -86,6 +86,8 @@ class Whole:
         """File → the extensions of which it reports or advises something."""
         self._functions: set[str] = set()
         self._classes: set[str] = set()
+        self.classes_that_run: set[str] = set()
+        """Those of the classes that are no stubs for tools, nor in a library, which defines what is not there."""
         self._constants: set[str] = set()
         self._known = 0
 
@@ -147,6 +149,8 @@ class Whole:
                     self._told_of[path].add(check.extension)
             self._functions.update(facts.functions)
             self._classes.update(facts.classes)
+            if self.files[path].part == "own" and "stub" not in path.lower():
+                self.classes_that_run.update(facts.classes)
             self._constants.update(facts.constants)
         self._known = len(self.facts)
 

@@ -169,8 +169,13 @@ class Case:
         """The application defines what it uses itself."""
         if not self.replaced or self.plain:
             return None
+        running = self.whole.classes_that_run
+        if not self.checks and not self.own and all(seen.use.name.lower() in running for seen in self.replaced):
+            # Where the extension is loaded, PHP does not take a second class of the name.
+            return self.verdict(None, "the application defines it itself", places(self.replaced, ()))
         rule = "the application brings a replacement of its own"
-        return self.verdict("recommended", rule, places(self.replaced, self.checks))
+        own = [seen for seen in self.replaced if seen.file.part in ("own", "optional")]
+        return self.verdict("recommended", rule, places(own or self.replaced, self.checks))
 
     def provided_by_a_library(self) -> Verdict | None:
         """A library that came along stands in for it: its manifest says that it provides the extension."""

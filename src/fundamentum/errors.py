@@ -25,6 +25,14 @@ class InputErrors(InputError):
         self.args = ("\n".join(dict.fromkeys(map(str, errors))),)
 
 
+class SeveralApplications(InputError):
+    """A directory holds several applications, each in a directory of its own, of which one has to be named."""
+
+    def __init__(self, where: str, names: Sequence[str]) -> None:
+        self.names = tuple(names)
+        super().__init__(where, f"holds several applications: {', '.join(names[:8])}; name one of them")
+
+
 class ChoiceNeeded(FundamentumError):
     """More than one answer is possible and guessing would be wrong; the message lists the choices."""
 

@@ -23,6 +23,9 @@ SITES = {
     "gone": "/srv/gone",
     "pages": "/srv/pages",
     "flat": "/srv/flat/www",
+    "again": "/srv/nightlog/public",
+    "two": "/srv/two",
+    "whole": "/",
 }
 FILES: dict[str, str | bytes] = {
     "srv/nightlog/composer.json": '{"name": "observatory/nightlog", "version": "2.1", "require": {"php": ">=8.1", "ext-nosuch": "*"}}',
@@ -32,6 +35,10 @@ FILES: dict[str, str | bytes] = {
     "srv/pages/index.html": "<p>pages",
     "srv/flat/common.php": "<?php ctype_alpha('a');",
     "srv/flat/www/index.php": "<?php require '../common.php';",
+    "srv/two/orrery/index.php": "<?php echo 1;",
+    "srv/two/orrery/composer.json": '{"name": "observatory/orrery"}',
+    "srv/two/almanac/index.php": "<?php ctype_alpha('a');",
+    "srv/two/almanac/composer.json": '{"name": "observatory/almanac"}',
 }
 
 
@@ -55,13 +62,16 @@ def test_every_site_has_its_line_and_those_that_lack_something_their_details(roo
     done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"), COLUMNS="200")
     assert done.returncode == 1
     lines = [" ".join(line.split()) for line in done.stdout.splitlines()]
-    told = {
-        line.split(".")[0]: line.partition(".observatory.example ")[2]
-        for line in lines
-        if ".observatory.example " in line[:40]
-    }
+    told: dict[str, str] = {}
+    for line in lines:
+        if ".observatory.example " in line[:40]:
+            site, _, said = line.partition(".observatory.example ")
+            told[site] = f"{told[site]}; {said}" if site in told else said
     assert told == {
         "nightlog": "nightlog 2.1 in /srv/nightlog does not run here: 2 required needs are not met",
+        "again": "nightlog 2.1 in /srv/nightlog does not run here: 2 required needs are not met",
+        "two": "almanac in /srv/two/almanac runs here: all 2 needs are met; orrery in /srv/two/orrery runs here: its only need is met",
+        "whole": "/ / holds much more than an application: not looked into",
         "platevault": "platevault in /srv/platevault runs here: all 2 needs are met",
         "dome": "/srv/dome /srv/dome is empty",
         "gone": "/srv/gone /srv/gone is not there",
@@ -82,7 +92,10 @@ def test_as_json_all_are_judged(root: Path) -> None:
         "nightlog": False,
         "platevault": True,
         "flat": True,
+        "almanac": True,
+        "orrery": True,
     }
+    assert sum(one["name"] == "nightlog" for one in document["applications"]) == 2, "for each of its sites"
 
 
 def test_a_plan_for_all_that_is_served(root: Path) -> None:

@@ -1,7 +1,9 @@
 """No application named: those that the server serves, each judged for its own site."""
 
 import argparse
+import posixpath
 import sys
+from collections import deque
 from datetime import date
 from pathlib import Path
 from typing import Final
@@ -13,7 +15,7 @@ from fundamentum.cli.applications import needs_files
 from fundamentum.cli.derivation import derived
 from fundamentum.cli.messages import write_remarks
 from fundamentum.entries import entry
-from fundamentum.errors import InputError
+from fundamentum.errors import InputError, SeveralApplications
 from fundamentum.kinds import asked_by
 from fundamentum.model.needs import Needs
 from fundamentum.model.served import Served
@@ -54,19 +56,33 @@ def on_server(options: argparse.Namespace) -> Server:
     first = look(reference, sudo=options.sudo, ask=options.ask)
     found: list[Found] = []
     others: list[Served] = []
-    for one in served(first, host_of(reference))[:MAX_SITES]:
-        try:
-            needs = _needs(one) if one.directory is not None else None
-        except InputError as error:
-            one = replace(one, why=str(error).removeprefix(f"{one.directory}: "))
-            needs = None
-        if needs is None:
+    known: dict[Path, Needs] = {}
+    sites = served(first, host_of(reference))
+    if len(sites) > MAX_SITES:
+        write_remarks([f"{len(sites) - MAX_SITES} of {len(sites)} sites are not looked at: name an APP for those"])
+    todo = deque(sites[:MAX_SITES])
+    while todo and len(found) < MAX_SITES:
+        one = todo.popleft()
+        if one.directory is None:
             others.append(one)
+            continue
+        try:
+            needs = known[one.directory] = known.get(one.directory) or _needs(one)
+        except SeveralApplications as error:
+            todo.extendleft(_within(one, name) for name in reversed(error.names))
+        except InputError as error:
+            others.append(replace(one, why=str(error).removeprefix(f"{one.directory}: ")))
         else:
             found.append(Found(one, needs))
     asked = asked_by([one.needs for one in found])
     survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if found else first
     return Server(survey, tuple(found), tuple(others))
+
+
+def _within(one: Served, name: str) -> Served:
+    """One of several applications below a document root."""
+    assert one.directory is not None
+    return replace(one, folder=posixpath.join(one.folder, name), directory=one.directory / name)
 
 
 def _needs(one: Served) -> Needs:

@@ -15,7 +15,7 @@ from fundamentum.derive.php_source.syntax import Rules, rules_after
 from fundamentum.derive.reading.scan import Progress, Scan
 from fundamentum.derive.result import Derived
 from fundamentum.entries import entry
-from fundamentum.errors import InputError
+from fundamentum.errors import InputError, SeveralApplications
 from fundamentum.model.safe_text import scrubbed
 from fundamentum.untrusted.budget import Budget
 
@@ -42,7 +42,7 @@ def derive_listed(listing: Listing, progress: Progress = silent, *, everything: 
     budget = Budget(seconds=PATIENCE * 10 if everything else PATIENCE)
     tree = tree_of(listing)
     if applications := several(tree):
-        raise InputError(tree.root, f"holds several applications: {', '.join(applications[:8])}; name one of them")
+        raise SeveralApplications(tree.root, applications)
     manifest = read_manifests(Path(tree.root), tree.others, tree.base)
     files = [
         file

@@ -24,16 +24,21 @@ _SHARED: Final = frozenset(
     {"/", "/srv", "/var/www", "/home", "/usr/share", "/opt", "/var/lib", "/inetpub", "/usr/local"}
 )
 """Directories in which those of several applications stand."""
+_WHOLE: Final = frozenset("/ /etc /home /opt /root /usr /usr/local /usr/share /var /var/lib".split())
+"""Directories that are no application's, even if a web server hands all of them out."""
 
 
 def served(survey: Survey, host: DirectoryHost) -> list[Served]:
-    """One for each document root that is handed to PHP, in the order of the sites' names, then the other sites."""
-    found: dict[str, Served] = {}
+    """One for each site that is handed to PHP, and each of its document roots, by their names; then the other sites.
+
+    Of parts of a site that have one root the first stands for all.
+    """
+    found: dict[tuple[str, str], Served] = {}
     roots = {site.root for site in survey.sites if site.root}
     for site in sorted(survey.sites, key=lambda one: (one.name, one.part or "")):
         root = site.root or ""
-        if root not in found:
-            found[root] = _of_site(site, host, roots - {root})
+        if (site.name, root) not in found:
+            found[site.name, root] = _of_site(site, host, roots - {root})
     return [
         *found.values(),
         *(_of_other(other_site) for other_site in sorted(survey.other_sites, key=lambda one: one.name)),
@@ -59,6 +64,8 @@ def _of_site(site: Site, host: DirectoryHost, others: Iterable[str]) -> Served:
         return Served(name, site.root, why=f"{error}: cannot be looked into")
     if not names:
         return Served(name, site.root, why=f"{site.root} is empty")
+    if real in _WHOLE:
+        return Served(name, site.root, why=f"{real} holds much more than an application: not looked into")
     folder = next(_upwards(host, real, others), real)
     return Served(name, site.root, folder, host.root / folder.lstrip("/"))
 

@@ -93,8 +93,8 @@ def _compared(root: Node) -> Iterator[_Compared]:
     for node in walked(root):
         if node.type == "function_call_expression" and called(node) == "version_compare":
             given = arguments(node)
-            if len(given) == 3 and (sign := string(given[2])) in _TOO_OLD | _WILL_DO:
-                yield _Compared(node, given[0], sign or "", given[1])
+            if len(given) == 3 and (written := string(given[2])) in _TOO_OLD | _WILL_DO:
+                yield _Compared(node, given[0], written or "", given[1])
             above = node.parent
             if len(given) == 2 and above is not None and text(field(above, "right")) == "0":
                 sign = text(field(above, "operator"))

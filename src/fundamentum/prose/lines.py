@@ -1,15 +1,21 @@
 """A text as lines, each a sentence, an entry of a list or a row of a table, with the heading above it."""
 
 import re
+from typing import Final
 
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
 from fundamentum.prose.marked_up import is_page, plain_rows
 from fundamentum.prose.page_text import of_page
 from fundamentum.prose.plain_text import MAX_LINES, of_text
 
+_BRACES: Final = lazy_regex(r"\b(php[\d.]{0,4}-)\{([a-z\d_,]{1,300})\}")
+"""Names of packages as a shell takes them: ``php8.2-{gd,intl}``."""
+
 
 def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
+    text = _BRACES.sub(lambda one: " ".join(one[1] + name for name in one[2].split(",") if name), text)
     lines = of_page(text) if is_page(text) else of_text(plain_rows(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]

@@ -141,7 +141,7 @@ def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
     for one in every:
         if isinstance(one, Wish) and not one.stops and (one.name, one.line) in stopping:
             continue
-        if isinstance(one, Check) and _place(one) in going_on and one.outcome == "reports":
+        if isinstance(one, Check) and _place(one) in going_on and one.outcome in ("reports", "listed-required"):
             continue  # in words alone: nearer to the program's end it does go on
         out.append(one)
     return out

@@ -15,6 +15,8 @@ _ALSO: Final = frozenset(
 )
 _EVERYDAY: Final = frozenset("find compare host top dot convert import make zip curl latex java node ps".split())
 """Programs that are words of everyday's language, or names of something else, too."""
+_TO_DO: Final = lazy_regex(r"\bto\s+\Z", re.I)
+"""What stands before a verb, where no program is meant: *needed to make thumbnails*."""
 _NOT_MEANT: Final = frozenset({"mysql", "mariadb", "redis-server"})
 """Names of servers, of which other readers tell."""
 _CONTEXT: Final = lazy_regex(
@@ -33,16 +35,21 @@ def read(line: Line) -> Iterator[Statement]:
     about = _CONTEXT.search(line.text) is not None or under is not None
     if (re.search(r"\bextensions?\b", line.text, re.I) and not about) or _COMPLAINING.search(line.text):
         return
+    magick = False
     for match in _names().finditer(line.text):
         name, rest = match[1].lower(), line.text[match.end() :]
         named = about or f"({match[1]})" in line.text
         told = match[2] is not None and name not in _EVERYDAY
         if (name in _EVERYDAY and not named) or not (named or told or _INSTALLED.search(line.text)):
             continue
+        if name in _EVERYDAY and _TO_DO.search(line.text, 0, match.start()):
+            continue
+        if name == "convert" and magick:
+            continue  # which is told by the other name, too
         if name in _NOT_MEANT or re.match(r"\s*(?:PHP )?(?:extension|module)", rest, re.I):
             continue
         if name == "imagemagick":
-            name = "magick | convert"
+            name, magick = "magick | convert", True
         entry = f"{name} >= {match[2]}" if match[2] and "." in match[2] else name
         yield Statement(("commands", level), entry, level=level)
 

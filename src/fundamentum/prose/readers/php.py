@@ -30,7 +30,8 @@ _ASKS: Final = (
 )
 _BETWEEN: Final = r"(?:\s*,\s*(?:(?:or|and)\s+)?|\s+(?:or|and)\s+|\s*[/|]\s*)(?:PHP )?"
 _RANGE: Final = _shape(
-    rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-|–|—|to|through|until|up to(?: and including)?)\s*(?:PHP )?{VERSION}"
+    rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-{{1,3}}|–|—|…|\.{{2,3}}|to|through|until|up to(?: and including)?)"
+    rf"\s*(?:PHP )?{VERSION}"
 )
 _OR_LATER: Final = _shape(LATER)
 _BOUNDS: Final = _shape(rf"{_PHP}s?[\s:(]*between {VERSION} and (?:PHP )?{VERSION}")
@@ -40,17 +41,25 @@ _LOWEST: Final = _shape(
 )
 """Of several versions that a sentence names, the one that it calls the least."""
 _PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&|\s)\s*(<=?)\s*{VERSION}")
+_PAIR_TURNED: Final = _shape(rf"{_PHP}[\s:(]*(<=?)\s*{VERSION}\s*(?:,|and|&|\s)\s*>=?\s*{VERSION}")
 _LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s*(?:or|and) (?:later|higher|newer))")
 _AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
+_OF_PHP: Final = _shape(rf"\b(?:version|release)\s*{_LEAST}{VERSION}{LATER}? of {_PHP}")
 _NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
 _GONE: Final = _shape(
     rf"{_PHP}\s*(?:{VERSION}(?:, |,? and |,? or ))*{VERSION}"
     r"(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
 )
+_INSTEAD: Final = _shape(rf"\b(?:use|update to|upgrade to|install|switch to|needs?|requires?) (?:PHP )?{VERSION}")
 _TOO_OLD: Final = _shape(rf"{_PHP}\W{{0,3}}{VERSION}\W{{0,3}} (?:is|ist) (?:too old|zu alt|outdated|veraltet)")
 _AS_MOST: Final = _shape(rf"\bm[aá]xim\w*\s*=\s*{VERSION}")
+_CAME_WITH: Final = _shape(
+    rf"\b(?:bundled|included|built[- ]in|part of PHP|removed|added|introduced|deprecated|available)\b[^.;,]{{0,20}}?"
+    rf"\b(?:since|as of|from|in|with) {_PHP}\s*{VERSION}{LATER}?"
+)
+"""When something came to PHP, or went: that asks for no version."""
 _OVER: Final = _shape(r"\bend[- ]of[- ]life\b|\bEOL\b")
 _AS_LEAST: Final = _shape(
     rf"\b(?:m[iíì]n[ií]m\w*|м[иі]н[иі]мум|mindestens erforderlich)\s*=\s*{VERSION}|"
@@ -90,6 +99,7 @@ def read(line: Line) -> Iterator[Statement]:
         r"\bPHP\b.*\b(?:must|has to|needs to) be thread[- ]safe\b|\bthread[- ]safe (?:build of )?PHP\b", text, re.I
     ):
         yield Statement(("php",), True, "thread_safe")
+    text = _CAME_WITH.sub("", text)
     if re.search(_PHP, text, re.I) and (condition := _condition(text)):
         below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
         yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")
@@ -107,11 +117,14 @@ def _condition(text: str) -> str | None:
     if (match := _AS_LEAST.search(text)) and _plausible(least := match[1] or match[2]):
         return f">={least}"
     if match := _GONE.search(text):
-        return f">{match[2]}"
+        instead = _INSTEAD.search(text, match.end())
+        return f">={instead[1]}" if instead and _plausible(instead[1]) else f">{match[2]}"
     if match := _TOO_OLD.search(text):
         return f">{match[1]}"
     if match := _PAIR.search(text):
         return f">={match[1]}, {match[2]}{match[3]}"
+    if match := _PAIR_TURNED.search(text):
+        return f">={match[3]}, {match[1]}{match[2]}"
     if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):
         return f">={only}, <={only}"
     if (match := _RANGE.search(text) or _BOUNDS.search(text)) and _plausible(match[1]) and _plausible(match[2]):
@@ -127,6 +140,8 @@ def _condition(text: str) -> str | None:
         matches = [one[1] for one in shape.finditer(text) if _plausible(one[1])]
         if matches:
             return f">={matches[-1]}"
+    if (match := _OF_PHP.search(text)) and _plausible(match[1]) and not _FOUND.search(text):
+        return f">={match[1]}"
     match = _PLAIN.search(text)
     if match and _plausible(match[1]) and (match[2] or not _FOUND.search(text)):
         return f">={match[1]}"

@@ -50,6 +50,14 @@ _ERRORS: Final = (
     (r"content-length of (\d{1,15}) bytes exceeds the limit", "post_max_size", ">="),
 )
 """What PHP itself says where a limit is reached: the limit that is too low, or what was sent."""
+_NOT_ON: Final = lazy_regex(
+    r"\b(?:do not|don't|never|not to|must not|should not) (?:enable|activate|turn on|switch on)\b", re.I
+)
+_NOT_OFF: Final = lazy_regex(
+    r"\b(?:do not|don't|never|not to|must not|should not) (?:disable|deactivate|turn off|switch off)\b", re.I
+)
+_OR_ELSE: Final = lazy_regex(r"\bor (?:else )?(?:install|use|load)\b", re.I)
+"""What comes behind a setting that is one way of several: *enable allow_url_fopen or install cURL*."""
 _MORE_THAN: Final = lazy_regex(r"\b(?:higher|more|greater|larger) than\s*$", re.I)
 _SO_IT_IS: Final = lazy_regex(r"\bis (?:currently )?set to\s*$", re.I)
 _TO_BE: Final = lazy_regex(r"\b(?:make sure|ensure|verify|check|must|should|that)\b", re.I)
@@ -57,7 +65,7 @@ _TO_BE: Final = lazy_regex(r"\b(?:make sure|ensure|verify|check|must|should|that
 
 def read(line: Line) -> Iterator[Statement]:
     """Each directive that a line names with what it must be."""
-    level = level_of(line)
+    level = "recommended" if _OR_ELSE.search(line.text) else level_of(line)
     for shape, name, sign in _ERRORS:
         if match := re.search(shape, line.text, re.I):
             yield Statement(("settings", "required"), f"{sign} {match[1]}", name)
@@ -125,6 +133,7 @@ _STATE_ON: Final = lazy_regex(r"on|true|1|enabled|turned on", re.I)
 
 
 def _condition(name: str, text: str) -> str | None:
+    text = _NOT_ON.sub("disable", _NOT_OFF.sub("enable", text))
     switch = is_switch(name) or directive_gone(name, HARVESTED[-1]) is not None
     if name == "date.timezone":
         return "zone"

@@ -57,10 +57,7 @@ def on_server(options: argparse.Namespace) -> Server:
     found: list[Found] = []
     others: list[Served] = []
     known: dict[Path, Needs] = {}
-    sites = served(first, host_of(reference))
-    if len(sites) > MAX_SITES:
-        write_remarks([f"{len(sites) - MAX_SITES} of {len(sites)} sites are not looked at: name an APP for those"])
-    todo = deque(sites[:MAX_SITES])
+    todo = deque(served(first, host_of(reference)))
     while todo and len(found) < MAX_SITES:
         one = todo.popleft()
         if one.directory is None:
@@ -74,6 +71,8 @@ def on_server(options: argparse.Namespace) -> Server:
             others.append(replace(one, why=str(error).removeprefix(f"{one.directory}: ")))
         else:
             found.append(Found(one, needs))
+    if todo:
+        write_remarks([f"{todo[0].site} and {len(todo) - 1} more are not looked at: name an APP for those"])
     asked = asked_by([one.needs for one in found])
     survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if found else first
     return Server(survey, tuple(found), tuple(others))

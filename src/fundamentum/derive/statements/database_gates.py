@@ -122,12 +122,11 @@ def _least(one: _Compared, branch: Node, data: bytes) -> Iterator[tuple[str, str
                     yield product, version
         return
     version = _written(least, data)
-    product = _product(one, branch)
-    if version and product:
+    if version and (product := _product(one, branch, version)):
         yield product, version
 
 
-def _product(one: _Compared, branch: Node) -> str:
+def _product(one: _Compared, branch: Node, version: str) -> str:
     """The product that is asked: as the conditions around say, what is told, or how it is asked."""
     for above, child in ancestors(one.node):
         condition = text(field(above, "condition")).lower() if above.type in ("if_statement", "else_if_clause") else ""
@@ -138,10 +137,15 @@ def _product(one: _Compared, branch: Node) -> str:
             left = text(field(above, "left")).lower()
             if "maria" in left and text(field(above, "operator")) in ("&&", "and"):
                 return "mysql" if left.startswith("!") or "=== false" in left else "mariadb"
+    newer = int(version.split(".", maxsplit=1)[0]) >= 10  # MySQL has not come so far
     for said in (text(branch)[:2000], text(one.asked), text(one.least)):
-        if found := _PRODUCT.search(said):
-            return found.lastgroup or ""
-    return "mysql" if one.least.type == "integer" or "server_info" in text(one.asked) else ""
+        named = {match.lastgroup or "" for match in _PRODUCT.finditer(said)}
+        if "mysql" in named:
+            return "mariadb" if newer else "mysql"
+        if named:
+            return min(named)
+    asks_mysql = one.least.type == "integer" or "server_info" in text(one.asked)
+    return ("mariadb" if newer else "mysql") if asks_mysql else ""
 
 
 def _numbered(node: Node) -> str:

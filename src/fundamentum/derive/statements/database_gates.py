@@ -31,7 +31,7 @@ from fundamentum.derive.statements.where_missing import turned, where_missing
 _ASKS: Final = re.compile(
     rb"\b(?:get_)?server_(?:info|version)\b|\b(?:mysqli?|pg)_(?:get_server_(?:info|version)|version)\b|\bATTR_SERVER_VERSION\b|"
     rb"\bgetServerVersion\b|\bselect\s{1,9}(?:@@)?version\b|\bsqlite_version\b|"
-    rb"\b\w{0,20}(?:database|db|mysql|mariadb|postgres|sql)_?version\s{0,9}\(",
+    rb"(?:database|db|mysql|mariadb|postgres|sql)_?version\s{0,9}\(",
     re.I,
 )
 """What asks the server; the last may be a function of the program's own, and be about its own tables."""
@@ -60,7 +60,7 @@ class _Compared(NamedTuple):
 
 def speaks(data: bytes) -> bool:
     """Whether a file may hold the version of a database server against another."""
-    return _ASKS.search(data) is not None and (b"version_compare" in data or b"server_version" in data)
+    return (b"version_compare" in data or b"server_version" in data) and _ASKS.search(data) is not None
 
 
 def gates(data: bytes) -> list[Gate]:

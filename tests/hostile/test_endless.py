@@ -266,6 +266,13 @@ def test_needs_and_acceptances(tmp_path: Path, case: str, ending: str) -> None:
     assert done.code == 2 and 1 <= len(lines) <= 3 and all(line.startswith(f"fundamentum: {path}") for line in lines)
 
 
+@pytest.mark.parametrize("sign", ["[a](", "<li>", "`", "PHP 8.1 ", "php8.1-{"])
+def test_a_text_of_one_sign(tmp_path: Path, sign: str) -> None:
+    path = tmp_path / "requirements.md"
+    path.write_text(f"# Requirements\nPHP 8.1\n\n{sign * (900_000 // len(sign))}")
+    assert run("needs", path).code == 0
+
+
 @contextmanager
 def fed(path: Path, content: bytes) -> Iterator[Path]:
     """A named pipe that somebody writes into, as the shell's ``<(...)`` makes one."""

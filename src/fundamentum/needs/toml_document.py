@@ -12,7 +12,7 @@ MAX_LINES: Final = 20_000
 MAX_LINE: Final = 20_000
 """Characters of one line."""
 MAX_VALUES: Final = 5_000
-"""Keys, and values of lists: ten times what the largest applications need."""
+"""Keys, and values of lists.  Of 195 applications of Debian's, what is derived has 150 at the most."""
 _DEEP: Final = lazy_regex(
     r"""(?<![\w-])(?:[\w-]++[ \t]*+\.[ \t]*+){20}|(?:(?:"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){20}"""
 )

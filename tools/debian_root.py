@@ -5,6 +5,7 @@ Needs root.  The package source is whatever this machine's own apt is set up wit
 
 import fcntl
 import os
+import re
 import shutil
 import subprocess
 from collections.abc import Iterator
@@ -12,6 +13,9 @@ from contextlib import contextmanager
 from pathlib import Path
 
 STORE = Path(os.environ.get("FUNDAMENTUM_ROOTS", "/var/tmp/fundamentum-roots"))
+
+LINKED = ("curl", "gd", "gmp", "imagick", "intl", "ldap", "mbstring", "mysql", "pgsql", "soap", "sqlite3", "xml", "zip")
+LIBRARY = re.compile(r"(?!lib(?:apache2-mod|nginx-mod|php|systemd|cap2-bin))(?:lib|fonts|fontconfig|perl)")
 
 
 class Root:
@@ -71,10 +75,35 @@ class Root:
 def base(release: str) -> Root:
     """A minimal root of a Debian release, made once and kept; services are not started in it."""
     path = STORE / release
-    STORE.mkdir(parents=True, exist_ok=True)
-    with (STORE / f"{release}.lock").open("w") as lock:  # tests may run side by side
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with _locked(path):
         return _made(release, path)
+
+
+def with_libraries(release: str) -> Root:
+    """The same with the libraries that PHP and the web servers are linked against, but neither of them; made once and kept.
+
+    A third of the time that installing a PHP package takes goes to unpacking them.
+    """
+    path = STORE / f"{release}-libraries"
+    with _locked(path):
+        if not (path / "with-libraries").exists():
+            root = base(release).copy(path)
+            wanted = [f"php-{name}" for name in ("fpm", "cgi", *LINKED)]
+            said = root.run("apt-get", "-s", "install", "--no-install-recommends", *wanted, "nginx-light", "apache2")
+            names = [line.split()[1] for line in said.splitlines() if line.startswith("Inst ")]
+            root.install(*(name for name in names if LIBRARY.match(name)))
+            root.run("apt-get", "clean")
+            (path / "with-libraries").touch()
+        return Root(path)
+
+
+@contextmanager
+def _locked(path: Path) -> Iterator[None]:
+    """Tests may run side by side."""
+    STORE.mkdir(parents=True, exist_ok=True)
+    with Path(f"{path}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
 
 
 def _made(release: str, path: Path) -> Root:

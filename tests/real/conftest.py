@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from .twin import make_twin, serving
 
@@ -37,7 +37,7 @@ class Server(NamedTuple):
 
 
 def make_server(release: str, branch: str, name: str = "test") -> Server:
-    root = base(release).copy(STORE / f"{name}-{release}")
+    root = with_libraries(release).copy(STORE / f"{name}-{release}")
     apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
     suffixes = ("cli", "fpm", "cgi", "xml", "mysql", "gd", "intl", "mbstring", "sqlite3", "zip")
     root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")

@@ -19,7 +19,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from tests.sites.cases import FPM, RELEASES
 
@@ -46,7 +46,7 @@ def made(release: str) -> Root:
 
 def _made(release: str, branch: str, path: Path) -> Root:
     if not (path / "laboratory").exists():
-        root = base(release).copy(path)
+        root = with_libraries(release).copy(path)
         packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
         root.install(*packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2", "patch")
         for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from fundamentum.effective.file_access import allowed
 from fundamentum.hosts.directory import DirectoryHost
@@ -26,7 +26,7 @@ pytestmark = pytest.mark.real
 
 @pytest.fixture(scope="module")
 def server() -> Iterator[Root]:
-    root = base("bookworm").copy(STORE / "test-around")
+    root = with_libraries("bookworm").copy(STORE / "test-around")
     root.install("php8.2-fpm", "acl", "nginx-light")
     surround(root)
     yield root

@@ -4,7 +4,7 @@ import subprocess
 from collections.abc import Iterator
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey.observe import survey
@@ -21,7 +21,7 @@ FORGOTTEN = "rm -rf /var/lib/dpkg /etc/php /usr/lib/php /usr/bin/php /usr/bin/ph
 
 @pytest.fixture(scope="module")
 def root() -> Iterator[Root]:
-    made = base("bookworm").copy(STORE / "test-compiled")
+    made = with_libraries("bookworm").copy(STORE / "test-compiled")
     made.install("php8.2-cli", "php8.2-gd")
     data = (made.path / "usr/bin/php8.2").read_bytes()
     for old, new in MOVED.items():

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, base, with_libraries
 
 from .carried_out import fundamentum
 from .playing import PLAYBOOK, play
@@ -36,7 +36,7 @@ UPLOADS = NEEDS + '[uploads]\nlargest = "20M"\n'
 @pytest.fixture(scope="module")
 def web() -> Iterator[Root]:
     """A server with both web servers, and no PHP that either of them runs."""
-    root = base("bookworm").copy(STORE / "test-harm")
+    root = with_libraries("bookworm").copy(STORE / "test-harm")
     root.install("nginx-light", "php8.2-fpm", "python3", "python3-apt", "patch", "cron")
     root.write("/srv/nightlog/public/index.php", PAGE)
     root.write("/etc/nginx/sites-available/default", "")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, base, with_libraries
 
 from .carried_out import fundamentum, state_of
 from .running import report, wait_for
@@ -27,7 +27,7 @@ def run_script(root: Root) -> str:
 
 @pytest.mark.parametrize("before", [("php8.2-fpm",), ()], ids=["process manager only", "nothing"])
 def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
-    root = base("bookworm").copy(STORE / "test-loop")
+    root = with_libraries("bookworm").copy(STORE / "test-loop")
     if before:
         root.install(*before)
     code, text = fundamentum("check", str(NEEDS), "--server", str(root.path), *FPM, "--format", "json")
@@ -78,7 +78,7 @@ def test_nightlog_on_a_minimal_root(before: tuple[str, ...]) -> None:
 
 
 def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
-    root = base("bookworm").copy(STORE / "test-loop")
+    root = with_libraries("bookworm").copy(STORE / "test-loop")
     root.install("php8.2-fpm", "libfcgi-bin")
     with (root.path / "etc/php/8.2/fpm/pool.d/www.conf").open("a") as pool:
         pool.write("php_admin_value[memory_limit] = 32M\nphp_value[post_max_size] = 3M\n")
@@ -95,7 +95,7 @@ def test_what_a_pool_sets_is_changed_where_the_pool_decides() -> None:
 @pytest.fixture
 def running() -> Iterator[Root]:
     """A root in which the process manager runs as its own service script starts it."""
-    root = base("bookworm").copy(STORE / "test-service")
+    root = with_libraries("bookworm").copy(STORE / "test-service")
     root.install("php8.2-fpm", "php8.2-xml")
     subprocess.run(["mount", "-t", "proc", "proc", str(root.path / "proc")], check=True)
     try:

@@ -13,7 +13,7 @@ from datetime import date
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.needs.file import load
@@ -76,7 +76,7 @@ FILES = {
 @contextmanager
 def empty_server(release: str, *packages: str) -> Iterator[Root]:
     """A minimal system, with the application's files put where they will be served."""
-    with base(release).layer(STORE / f"new-site-{release}") as root:
+    with with_libraries(release).layer(STORE / f"new-site-{release}") as root:
         if packages:
             root.install(*packages)
         for name, content in FILES.items():

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.made_plan import Plan
@@ -22,7 +22,7 @@ BEHIND = "8.2.1-1"
 
 @pytest.fixture(scope="module")
 def installed() -> Iterator[Root]:
-    root = base("bookworm").copy(STORE / "test-package-states")
+    root = with_libraries("bookworm").copy(STORE / "test-package-states")
     root.install("php8.2-fpm", "php8.2-cli")
     root.run("apt-get", "clean")
     yield root

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base, two_releases
+from debian_root import STORE, Root, two_releases, with_libraries
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey.observe import survey
@@ -20,7 +20,7 @@ pytestmark = pytest.mark.real
 
 @pytest.fixture(scope="module", params=list(RELEASES))
 def root(request: pytest.FixtureRequest) -> Iterator[tuple[Root, str]]:
-    made = base(request.param).copy(STORE / "test-plans")
+    made = with_libraries(request.param).copy(STORE / "test-plans")
     yield made, RELEASES[request.param]
     subprocess.run(["rm", "-rf", str(made.path)], check=True)
 

@@ -4,7 +4,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from .carried_out import RELEASES, confirmed, fundamentum, needs_files, state_of
 from .playing import play
@@ -26,7 +26,7 @@ def owners(server: Root) -> dict[str, object]:
 
 @pytest.mark.parametrize(("release", "branch"), RELEASES.items())
 def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> None:
-    server = base(release).copy(STORE / "test-playbook")
+    server = with_libraries(release).copy(STORE / "test-playbook")
     server.install("python3", "python3-apt", "libfcgi-bin")
     needs = needs_files(tmp_path)
     if release == "bookworm":

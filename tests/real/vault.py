@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from .running import start_fpm, stop, wait_for
 
@@ -82,7 +82,7 @@ fields = 3000
 
 
 def make_vault() -> Root:
-    root = base("bookworm").copy(STORE / "test-vault")
+    root = with_libraries("bookworm").copy(STORE / "test-vault")
     root.install("php8.2-fpm", "libapache2-mod-php8.2", "nginx-light", "apache2", "patch")
     for folder in ("platevault/public", "nightlog", "domekeeper"):
         root.write(f"/srv/{folder}/index.php", PAGE)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base
+from debian_root import STORE, Root, with_libraries
 
 from .carried_out import fundamentum
 
@@ -38,7 +38,7 @@ largest = "20M"
 @pytest.fixture(scope="module")
 def web() -> Iterator[Root]:
     """A server with a site, an extension that is switched off, and a directory of root's."""
-    root = base("bookworm").copy(STORE / "test-way-back")
+    root = with_libraries("bookworm").copy(STORE / "test-way-back")
     root.install("nginx-light", "php8.2-fpm", "patch")
     root.run("phpdismod", "-v", "8.2", "-s", "fpm", "ctype")
     root.write("/srv/nightlog/public/index.php", "<?php echo 'answered';")
@@ -126,6 +126,24 @@ def test_cut_off_anywhere_it_goes_back_or_on(server: Root, number: int) -> None:
         assert state(server) == before
     run(server, "--yes")
     assert "packages: all installed" in run(server)
+
+
+@pytest.mark.parametrize("number", range(2))
+def test_cut_off_while_a_file_takes_the_place_of_another_it_leaves_nothing(server: Root, number: int) -> None:
+    before = state(server)
+    script = (server.path / "root/plan.sh").read_text()
+    moving = '        mv -f -- "$beside" "$2"\n'
+    assert moving in script
+    server.write("/root/cut.sh", script.replace(moving, "        kill -KILL $$\n"))
+    server.run("sh", "/root/cut.sh", "--yes", check=False)
+    left = [path for path in (server.path / "etc").rglob(".fundamentum.*")]
+    assert left
+    if number:
+        run(server, "--undo")
+        assert state(server) == before
+    else:
+        run(server, "--yes")
+    assert not any(path.exists() for path in left)
 
 
 def test_a_failure_tells_the_way_back_and_two_do_not_run_at_once(server: Root) -> None:

@@ -25,6 +25,7 @@ GRANTED: Final = 'getfacl -cp -- "$1" | grep -qxF -- "$2"'
 PUT_AS_OWNER: Final = """\
 [ ! -L "$2" ] || exit 1
 exec setpriv --reuid "$(stat -c %u -- "${2%/*}")" --regid "$(stat -c %g -- "${2%/*}")" --clear-groups -- sh -c '
+    rm -f -- "${1%/*}/.fundamentum."??????
     new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") && cp -p -- "$1" "$new" && cat >"$new" && mv -f -- "$new" "$1"
 ' sh "$2" <"$1"
 """

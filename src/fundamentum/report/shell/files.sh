@@ -15,6 +15,7 @@ put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden nam
     ahead "$2"
     of=$(stat -c '%u %g' -- "${2%/*}")
     if [ "${of% *}" -eq 0 ]; then
+        rm -f -- "${2%/*}/.fundamentum."?????? # of a run that was killed here
         beside=$(mktemp "${2%/*}/.fundamentum.XXXXXX")
         if [ -e "$2" ]; then cp -a -- "$2" "$beside"; else chmod 644 "$beside"; fi
         cat <"$1" >"$beside"
@@ -24,7 +25,7 @@ put() { # NEW PATH: what is in NEW takes the place of PATH at once; a hidden nam
         # In somebody else's directory with his rights alone: no link that he puts there meanwhile leads any further.
         # shellcheck disable=SC2016  # for the other shell
         setpriv --reuid "${of% *}" --regid "${of#* }" --clear-groups -- sh -c '
-            new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") &&
+            rm -f -- "${1%/*}/.fundamentum."?????? && new=$(mktemp "${1%/*}/.fundamentum.XXXXXX") &&
                 if [ -e "$1" ]; then cp -a -- "$1" "$new"; else chmod 644 "$new"; fi && cat >"$new" && mv -f -- "$new" "$1"
         ' sh "$2" <"$1"
     fi

@@ -58,6 +58,8 @@ way_back() { # undo.sh, whole at every moment
             'take_back() { printf "%s\n" "$1"; sh -c "$1" || { printf "failed: %s\n" "$1" >&2; failed=1; }; }' \
             '[ "$(id -u)" -eq 0 ] || { echo "this has to be run as root" >&2; exit 1; }' \
             "[ ! -f $lock/asking ] || rm -f -- \"\$(cat $lock/asking)\"" # of a run that was killed while it asked a site
+        # Of one that was killed while it put a file in the place of another.
+        printf '[ ! -f %s ] || while read -r _ cut; do rm -f -- "${cut%%/*}/.fundamentum."??????; done <%s\n' "$keep/ahead" "$keep/ahead"
         while IFS= read -r taken; do printf 'take_back %s\n' "$(quoted "$taken")"; done <"$keep/steps"
         while read -r taken by; do
             case $taken in

@@ -30,7 +30,7 @@ from fundamentum.derive.reading.words import brings, interesting, telling_names,
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
 from fundamentum.derive.statements.extension_lists import named_lists
-from fundamentum.derive.statements.guards import Guards
+from fundamentum.derive.statements.guards import VERSION, Guards
 from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.limit_tables import limits_in
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
@@ -197,7 +197,7 @@ class _Reader:
         for parent, child in ancestors(node):
             for condition, _ in self.guards.conditions(parent, child):
                 asked = text(condition).lower()
-                if plain in asked or "php_version" in asked or "version_compare" in asked or "phpversion" in asked:
+                if plain in asked or VERSION.search(asked.encode()):
                     return True
                 if "_exists" in asked or "defined" in asked or "is_callable" in asked:
                     return True

@@ -12,12 +12,14 @@ from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import EVERYWHERE, known_extensions
 from fundamentum.derive.php_source.nodes import (
     arguments,
+    called,
     parent_of,
     string,
     text,
 )
 from fundamentum.derive.php_source.quoted import apart_once
 from fundamentum.derive.php_source.source import CHECKS, Source, provided
+from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.outcomes import gives_up
 from fundamentum.derive.statements.where_missing import turned, where_missing
@@ -29,6 +31,8 @@ LISTING_DRIVERS: Final = b"getavailabledrivers"
 """``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""
 _LISTING: Final = {LISTING_DRIVERS: "driver", b"get_loaded_extensions": "extension"}
 _IN_LIST: Final = "in_array"
+_OF_EXTENSION: Final = re.compile(rb"ext(?:ensions?)?(?:_|\Z|loaded|exists?|avail\w*|enabled|installed|present)")
+"""Names of the program's own functions that answer whether an extension is there."""
 MAX_CHECKS: Final = 500
 """Checks of one file that are looked at: an installer has a few dozen."""
 
@@ -50,6 +54,7 @@ class Checks:
         self.source, self.lowered = source, lowered
         self.words = [name for name in CHECKS if name.encode() in words]
         self.words += [_IN_LIST] if any(word in lowered for word in _LISTING) else []
+        self.helpers = {word.decode() for word in ASKING.among(words) if _OF_EXTENSION.search(word)} - set(self.words)
         self.at = tuple(itertools.islice(self._find(), MAX_CHECKS))
 
     def node(self, check: CheckAt) -> Node | None:
@@ -72,20 +77,25 @@ class Checks:
             call = parent_of(node)
             if call is not None and call.type == "qualified_name":
                 call = call.parent
-            if call is None or call.type != "function_call_expression":
-                continue
-            if self.source.called(call) != name:
+            if call is None or not self._asks(call, name):
                 continue
             given = arguments(call)
             value = self._value(given[0]) if given else None
-            kind = self._listed(given) if name == _IN_LIST else CHECKS[name]
+            kind = self._listed(given) if name == _IN_LIST else CHECKS.get(name, "extension")
             extensions = asked_for(kind, value) if value is not None and kind else ()
             if extensions:
                 yield CheckAt(start, extensions, self._negated(call), f"{name}('{(value or '')[:60]}')")
 
+    def _asks(self, call: Node, name: str) -> bool:
+        """Whether PHP is asked, or one of the program's own functions that asks it: ``Platform::hasExtension('gd')``"""
+        if call.type == "function_call_expression" and name not in self.helpers:
+            return self.source.called(call) == name
+        answer = call.parent is not None and call.parent.type != "expression_statement"
+        return called(call) == name and answer
+
     def _calls(self) -> Iterator[tuple[str, int, int]]:
         found = []
-        for name in self.words:
+        for name in (*self.words, *self.helpers):
             at = self.lowered.find(name.encode())
             while at >= 0:
                 end = at + len(name)

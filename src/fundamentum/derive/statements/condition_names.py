@@ -1,7 +1,7 @@
 """The names and words that a condition speaks of: ``$variable``, ``->property``, ``function()``, ``CONSTANT``."""
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from typing import Final
 
 from fundamentum.catalog.symbols import Kind, providers, span_in_php
@@ -59,6 +59,25 @@ def names_one(written: bytes, extensions: Iterable[str]) -> bool:
         return False
     words = [word for extension in extensions for word in words_for(extension)]
     return any(word in strings or word in switches for word in words)
+
+
+_GIVEN: Final = re.compile(rb"(?<![\w$])([A-Za-z_]\w{0,60})\s*+\(\s*+['\"]\\{0,2}([A-Za-z_][\w\\]{2,60})['\"]")
+
+
+def names_provided(written: bytes, extensions: Collection[str]) -> bool:
+    """Whether one of the program's own functions is given the name of what an extension provides.
+
+    ``if ($platform->knows('mb_strlen'))``; PHP's own functions that call what they are given ask nothing.
+    """
+    for asked, name in _GIVEN.findall(written):
+        told = name.decode("latin-1").replace("\\\\", "\\")
+        who = {one.extension for kind in _KINDS for one in providers(kind, told.lower())}
+        if not who.isdisjoint(extensions) and span_in_php("function", asked.decode("latin-1").lower()) is None:
+            return not providers("function", asked.decode("latin-1").lower())
+    return False
+
+
+_KINDS: Final[tuple[Kind, ...]] = ("function", "class")
 
 
 def _switches(written: bytes) -> Iterator[str]:

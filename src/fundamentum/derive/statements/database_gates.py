@@ -35,12 +35,15 @@ _ASKS: Final = re.compile(
     re.I,
 )
 """What asks the server; the last may be a function of the program's own, and be about its own tables."""
+_COMPARES: Final = re.compile(rb"version_compare|server_version", re.I)
 _PRODUCT: Final = re.compile(
     r"(?P<mariadb>maria)|(?P<mysql>mysql)|(?P<postgresql>postgres|pgsql|\bpg_)|(?P<sqlite>sqlite)", re.I
 )
 _VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){1,2}")
 _TOO_OLD: Final = frozenset({"<", "lt"})
 _WILL_DO: Final = frozenset({">=", "ge"})
+_TURNED: Final = {">": "<", "gt": "<", "<=": ">=", "le": ">="}
+"""The same with the sides changed."""
 MAX_COMPARED: Final = 50
 
 
@@ -60,7 +63,7 @@ class _Compared(NamedTuple):
 
 def speaks(data: bytes) -> bool:
     """Whether a file may hold the version of a database server against another."""
-    return (b"version_compare" in data or b"server_version" in data) and _ASKS.search(data) is not None
+    return _COMPARES.search(data) is not None and _ASKS.search(data) is not None
 
 
 def gates(data: bytes) -> list[Gate]:
@@ -93,8 +96,11 @@ def _compared(root: Node) -> Iterator[_Compared]:
     for node in walked(root):
         if node.type == "function_call_expression" and called(node) == "version_compare":
             given = arguments(node)
-            if len(given) == 3 and (written := string(given[2])) in _TOO_OLD | _WILL_DO:
-                yield _Compared(node, given[0], written or "", given[1])
+            sign = (string(given[2]) or "") if len(given) == 3 else ""
+            if sign in _TOO_OLD | _WILL_DO:
+                yield _Compared(node, given[0], sign, given[1])
+            if sign in _TURNED:
+                yield _Compared(node, given[1], _TURNED[sign], given[0])
             above = node.parent
             if len(given) == 2 and above is not None and text(field(above, "right")) == "0":
                 sign = text(field(above, "operator"))

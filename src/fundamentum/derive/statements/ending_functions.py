@@ -33,8 +33,9 @@ BLOCKS: Final = frozenset({"compound_statement", "program", "colon_block"})
 
 def _called_in(branch: Node | None) -> Iterator[str]:
     """The functions that are called by the plain statements of a branch, in lower case."""
+    branch = field(branch, "body") if branch is not None and branch.type == "else_clause" else branch
     if branch is not None:
-        plain = branch.named_children if branch.type == "compound_statement" else [branch]
+        plain = branch.named_children if branch.type in BLOCKS else [branch]
         told = [called(part) for line in plain for part in (line, *line.named_children[:1])]
         yield from list(filter(None, told))[:MAX_CALLED]
 
@@ -48,7 +49,7 @@ def called_before(use: Node, asking: Sequence[Node]) -> tuple[str, ...]:
             if before is None:
                 break
             within = [one for one in asking if before.start_byte <= one.start_byte < before.end_byte]
-            if before.type == "if_statement" and within:
+            if within:
                 found |= dict.fromkeys(_called_in(where_missing(within[0], turned(within[0]))))
             before = before.prev_named_sibling
     return tuple(found)
@@ -116,7 +117,7 @@ def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[_Definition]:
         for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
             name, body = field(function, "name"), field(function, "body")
             if name is not None and body is not None and defined.match(f"function {text(name)}(".lower().encode()):
-                ways = (_two_ways(line) for line in body.named_children)
+                ways = (two_ways(line) for line in body.named_children)
                 open_ways = next(([way for way in both if not _ends_always(way)] for both in ways if both), [])
                 calls = _called_always(body)
                 found.append(
@@ -134,11 +135,11 @@ def _called_always(block: Node) -> tuple[str, ...]:
 def _ends_always(block: Node) -> bool:
     """Whether one of its statements ends, or both ways of one that decides."""
     return any(ends(part) for line in block.named_children for part in _whole(line)) or any(
-        (ways := _two_ways(line)) and all(map(_ends_always, ways)) for line in block.named_children
+        (ways := two_ways(line)) and all(map(_ends_always, ways)) for line in block.named_children
     )
 
 
-def _two_ways(line: Node) -> list[Node]:
+def two_ways(line: Node) -> list[Node]:
     """Both blocks of a statement that goes one of two ways in any case."""
     if line.type != "if_statement":
         return []

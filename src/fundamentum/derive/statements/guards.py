@@ -25,12 +25,13 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.condition_names import always, names_in, names_one
-from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before
+from fundamentum.derive.statements.condition_names import always, names_in, names_one, names_provided
+from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, two_ways
+from fundamentum.derive.statements.held_conditions import with_kept
 
 GUARDS: Final[tuple[Guard, ...]] = ("never", "checked", "caught", "explained", "chosen", "instead", "version")
 """What protects a use, the strongest first."""
-_VERSION: Final = re.compile(
+VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
 _GIVES_BACK: Final = re.compile(
@@ -47,6 +48,7 @@ _CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})
 _ASKED: Final = frozenset({"function_call_expression", "scoped_call_expression", "member_call_expression"})
 """What stands at a case of ``switch (true)``"""
 _LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
+_WRITTEN_OUT: Final = frozenset({"boolean", "string", "encapsed_string", "integer"})
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
 _SAPI: Final = rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
@@ -119,6 +121,8 @@ class Guards:
                 if parent.type == "assignment_expression" and field(parent, "right") == child:
                     left = field(parent, "left")
                     name = next(iter(self._spoken(left)), "") if left is not None else ""
+                    for extension in check.extensions if self._given_back(parent, name) else ():
+                        yield _function(parent), extension
                 elif parent.type == "const_element":
                     name = text(parent.children[0])
                 elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
@@ -136,6 +140,11 @@ class Guards:
                 if parent.type.endswith("_statement") or parent.type in ("program", "compound_statement"):
                     break
 
+    def _given_back(self, assigned: Node, name: str) -> bool:
+        """Whether a function gives back what it keeps: ``$usable = extension_loaded('gd'); return $usable;``"""
+        behind = assigned.parent.next_named_sibling if assigned.parent is not None else None
+        return behind is not None and text(behind).removeprefix("return").strip(" ;()") == name
+
     def _answering_for(self) -> Iterator[tuple[str, str]]:
         """Functions that only give back what another one answers: ``return $this->chosen && has_imagick();``"""
         for function, answer in _GIVES_BACK.findall(self.source.data):
@@ -151,7 +160,11 @@ class Guards:
             if expression is None or expression.type != "assignment_expression":
                 continue
             left, right = field(expression, "left"), field(expression, "right")
-            if left is not None and right is not None and right.type in ("boolean", "string", "integer"):
+            if (
+                left is not None
+                and right is not None
+                and right.type in ("boolean", "string", "encapsed_string", "integer")
+            ):
                 yield from itertools.islice(self._spoken(left), 1)
 
     def _returns(self, statement: Node) -> bool:
@@ -160,7 +173,11 @@ class Guards:
         return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
-        """Conditions that hold (or do not) where the child runs."""
+        """Conditions that hold (or do not) where the child runs, those that a variable keeps among them."""
+        for condition, positive in self._conditions(parent, child):
+            yield from with_kept(self.source, condition, positive)
+
+    def _conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         kind = parent.type
         if kind in ("if_statement", "else_if_clause", "conditional_expression", "while_statement"):
             condition = field(parent, "condition")
@@ -204,15 +221,33 @@ class Guards:
             if before is None:
                 return
             if before.type == "if_statement":
-                body, condition = field(before, "body"), field(before, "condition")
-                if body is not None and condition is not None and self._leaves(body):
-                    # Where the program itself ends, what follows is all of it, no part for some versions.
-                    gate = _VERSION.search(condition.text or b"") and self.found.ends(body) == "exits"
-                    yield from [] if gate else [(condition, False)]
+                yield from self._left_by(before)
             before = before.prev_named_sibling
 
+    def _left_by(self, statement: Node) -> Iterator[tuple[Node, bool]]:
+        """What holds behind an ``if`` some branches of which leave."""
+        others = statement.children_by_field_name("alternative")[:MAX_BRANCHES]
+        for branch in (statement, *others):
+            body, condition = field(branch, "body"), field(branch, "condition")
+            if body is None or condition is None or not self._leaves(body):
+                break
+            # Where the program itself ends, what follows is all of it, no part for some versions.
+            if not (self._asks_version(condition) and self.found.ends(body) == "exits"):
+                yield condition, False
+        first = field(statement, "condition")
+        if len(others) == 1 and others[0].type == "else_clause" and first is not None:
+            otherwise = field(others[0], "body")
+            if otherwise is not None and self._leaves(otherwise) and not self._asks_version(first):
+                yield first, True
+
+    def _asks_version(self, condition: Node) -> bool:
+        return any(VERSION.search(one.text or b"") for one, _ in with_kept(self.source, condition, True))
+
     def _leaves(self, body: Node) -> bool:
-        last = body.named_children[-1] if body.type == "compound_statement" and body.named_children else body
+        last = children(body)[-1] if body.type in BLOCKS and children(body) else body
+        if last.type == "if_statement":
+            ways = two_ways(last)
+            return bool(ways) and all(map(self._leaves, ways))
         return last.type in _LEAVES or (last.type == "expression_statement" and self.found.ends(last) == "throws")
 
     def _judged(self, condition: Node, positive: bool, extensions: Sequence[str]) -> Guard:
@@ -235,9 +270,11 @@ class Guards:
         if (positive or _DENIED.match(written)) and names_one(written, extensions):
             asks = [name[:-2].encode() for name in self._spoken(condition) if name.endswith("()")]
             return "checked" if ASKING.among(asks) else "chosen"
+        if names_provided(written, extensions):
+            return "checked"
         if always(written) is (not positive):
             return "never"
-        return "version" if _VERSION.search(written) else ""
+        return "version" if VERSION.search(written) else ""
 
     def _other(self, parent: Node, child: Node, extensions: Sequence[str], reaching: bool) -> Guard:
         if parent.type == "try_statement" and field(parent, "body") == child:

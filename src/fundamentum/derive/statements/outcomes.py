@@ -8,6 +8,7 @@ from tree_sitter import Node
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import (
     Patience,
+    arguments,
     called,
     children,
     field,
@@ -132,17 +133,25 @@ def _before(node: Node) -> str:
     return (node.text or b"")[max(end - MAX_TAG, 0) : end].decode("utf-8", "replace")
 
 
+def _given(node: Node) -> tuple[str, str] | None:
+    """What is given to which variable: by an assignment, or put to a list by ``array_push($errors, ...)``"""
+    if node.type in ("assignment_expression", "augmented_assignment_expression"):
+        return text(field(node, "left")), text(field(node, "right"))[:400]
+    if called(node) in ("array_push", "array_unshift") and len(put := arguments(node)) > 1:
+        return text(put[0]), text(put[1])[:400]
+    return None
+
+
 def reported(node: Node, extension: bool) -> Outcome:
     """Whether one place reports something: in a list of errors, by a call that is named so, or by what it prints."""
-    if node.type in ("assignment_expression", "augmented_assignment_expression"):
-        target = text(field(node, "left"))
+    if (given := _given(node)) is not None:
+        target, value = given
         if WARNING.search(target) and not _ERROR_SHOWN.fullmatch(target):
             return "warns"
-        value = text(field(node, "right"))[:400]
         if level := _SEVERITY.search(value) or (_OF_SEVERITY.search(target) and _LEVEL.search(value)):
             said = next(filter(None, level.groups())).lower()
             return "reports" if said in ("bad", "error", "critical", "fatal", "failed") else "warns"
-        bad = _FINE.search(target) and text(field(node, "right")).lower() in ("false", "0")
+        bad = _FINE.search(target) and value.lower() in ("false", "0")
         return "reports" if bad or COLLECTORS.search(target) else ""
     if name := called(node):
         level = _LEVELED.search(text(field(node, "arguments"))[:400]) if _TELLING.search(name) else None

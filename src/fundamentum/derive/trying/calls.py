@@ -4,7 +4,7 @@ import re
 from typing import Any, Final
 
 from fundamentum.derive.php_source.source import CHECKS
-from fundamentum.derive.trying.changing import CHANGING, change
+from fundamentum.derive.trying.changing import ADDING, CHANGING, change
 from fundamentum.derive.trying.expressions import Expressions, reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Exit, Frame, Given, Return
 from fundamentum.derive.trying.memory import Cell, Scope
@@ -112,6 +112,8 @@ class Calls(Expressions):
     def _of_lists(self, name: str, parts: list[Part], given: Given) -> Any:
         """Functions that change the list which they are given."""
         whole = given.at(0)
+        if name in ADDING and isinstance(whole, Unknown):
+            whole = Array(loose=True)
         if not parts or not isinstance(whole, Array):
             return UNKNOWN
         changed, told = change(self, name, whole, given)

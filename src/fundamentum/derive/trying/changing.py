@@ -7,6 +7,8 @@ from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.sorting import SORTING, in_order
 from fundamentum.derive.trying.values import UNKNOWN, Array
 
+ADDING: Final = frozenset({"array_push", "array_unshift"})
+"""Those that make a list longer, whatever stood in it."""
 Changing = Callable[[Array, Given], tuple[Array, Any]]
 """What the list becomes, and what the function returns."""
 

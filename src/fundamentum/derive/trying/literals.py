@@ -6,7 +6,7 @@ from typing import Any, Final
 from fundamentum.derive.php_source.scalars import limited
 from fundamentum.derive.trying.operations import Operations
 from fundamentum.derive.trying.operators import joined_by
-from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.parts import FUNCTIONS, Part
 from fundamentum.derive.trying.values import UNKNOWN, Text
 
 _ESCAPES: Final = {"n": "\n", "t": "\t", "r": "\r", "\\": "\\", "$": "$", '"': '"', "e": "\x1b", "0": "\0"}
@@ -58,10 +58,28 @@ class Literals(Operations):
 
     def _boolean(self, part: Part) -> Any:
         # What a file of settings says is for each server to say.
-        return UNKNOWN if _SETTINGS.search(self.frame.code.path) else part.text.lower() == "true"
+        settled = _SETTINGS.search(self.frame.code.path) is None or not _given(part)
+        return part.text.lower() == "true" if settled else UNKNOWN
 
     def _null(self, _: Part) -> Any:
         return None
+
+
+_GIVING: Final = frozenset({"assignment_expression", "array_element_initializer", "const_element", "property_element"})
+
+
+def _given(value: Part) -> bool:
+    """Whether a value is given to a name, outside of functions: ``$use_ldap = false;``, ``define('DEBUG', true);``"""
+    at = value.above
+    gives = at is not None and (at.type in _GIVING or (at.type == "argument" and "define(" in _call_of(at)))
+    while gives and at is not None:
+        gives, at = at.type not in FUNCTIONS, at.above
+    return gives
+
+
+def _call_of(argument: Part) -> str:
+    call = argument.above.above if argument.above is not None else None
+    return call.text[:8].lower() if call is not None else ""
 
 
 def _lines_of(body: Part) -> str:

@@ -20,7 +20,10 @@ ASKING: Final = tuple(
 """With what begins what asks something of the server, in lower case."""
 _ASKS: Final = re.compile(rb"_exists\b|\bdefined\s*+\(|(?!_exists|defined)")
 _GIVES: Final = re.compile(rb"(\$\w++)\s*+=(?![=>])")
-_ADDS: Final = re.compile(rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)++=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)")
+_ADDS: Final = re.compile(
+    rb"(\$\w++)\s*+(?:(?:\[[^\]\n]{0,60}\]\s*+)++=(?![=>])|\.=|\+\+|[+|&]=)|\+\+(\$\w++)|"
+    rb"\barray_(?:push|unshift)\s*+\(\s*+(\$\w++)"
+)
 _COMMENT: Final = "comment"
 _DEFINING: Final = frozenset({"class_declaration", "trait_declaration", "enum_declaration", "interface_declaration"})
 _CALLS: Final = frozenset(
@@ -140,7 +143,7 @@ class Code:
     @cached_property
     def _added(self) -> frozenset[str]:
         """The variables to which it gives something, or adds to: ``$name[] = ...``"""
-        found = (match[1] or match[2] for match in _ADDS.finditer(self.data))
+        found = (match[1] or match[2] or match[3] for match in _ADDS.finditer(self.data))
         return frozenset(name.decode("utf-8", "replace") for name in found)
 
     @cached_property

@@ -102,6 +102,10 @@ def on_command_line(part: Part) -> bool:
     return any(_CLI.search(condition.text) and "||" not in condition.text for condition in _conditions(part))
 
 
+def _is_statement(part: Part) -> bool:
+    return part.above is not None and part.above.type == "expression_statement"
+
+
 def _conditions(part: Part) -> list[Part]:
     """The conditions under which a part is come to, but those that it is a part of."""
     found: list[Part] = []
@@ -111,8 +115,9 @@ def _conditions(part: Part) -> list[Part]:
         if condition is not None and condition is not below:
             found.append(condition)
         if above.type == "binary_expression" and above.sign in ("&&", "and", "||", "or"):
-            # Of "a or b" the first decides whether the second is asked.
-            left, right = above.get("left"), above.get("right") if above.sign in ("&&", "and") else None
+            # Of "a or b" the first decides whether the second is asked; in a statement the second is what is done.
+            together = above.sign in ("&&", "and") and not _is_statement(above)
+            left, right = above.get("left"), above.get("right") if together else None
             beside = (one for one in (left, right) if one is not None and one is not below)
             found += [one for one in beside if not _DONE.search(one.text)]
         below, above = above, above.above

@@ -136,7 +136,7 @@ def test_cut_off_while_a_file_takes_the_place_of_another_it_leaves_nothing(serve
     assert moving in script
     server.write("/root/cut.sh", script.replace(moving, "        kill -KILL $$\n"))
     server.run("sh", "/root/cut.sh", "--yes", check=False)
-    left = [path for path in (server.path / "etc").rglob(".fundamentum.*")]
+    left = list((server.path / "etc").rglob(".fundamentum.*"))
     assert left
     if number:
         run(server, "--undo")

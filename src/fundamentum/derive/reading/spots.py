@@ -32,6 +32,7 @@ _SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
 _FILTER_SIGNS: Final = (b"zlib.inflate", b"zlib.deflate", b"bzip2.", b"convert.iconv.", b"mcrypt.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
 _OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
+_OF_VERSIONS: Final = re.compile(rb"PHP_VERSION|PHP_MAJOR_VERSION|version_compare")
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
 
@@ -64,7 +65,7 @@ class Spots:
         lists = speaks_of_extensions(lowered) and bool(listed_in(data))
         self.extensions = [m for m in LISTED.finditer(data) if extension_called(m[1])] if lists else []
         """Names of extensions in quotes."""
-        versioned = b"PHP_VERSION" in data or b"version_compare" in data
+        versioned = _OF_VERSIONS.search(data) is not None
         self.includes = list(_INCLUDE.finditer(data)) if versioned else []
         """Files that are included, where the version of PHP is spoken of."""
 

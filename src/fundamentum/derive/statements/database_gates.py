@@ -106,10 +106,12 @@ def _compared(root: Node) -> Iterator[_Compared]:
                 sign = text(field(above, "operator"))
                 if sign in _TOO_OLD | _WILL_DO:
                     yield _Compared(above, given[0], sign, given[1])
-        elif node.type == "binary_expression" and (sign := text(field(node, "operator"))) in _TOO_OLD | _WILL_DO:
-            left, right = field(node, "left"), field(node, "right")
-            if left is not None and right is not None and _numbered(right):
+        elif node.type == "binary_expression":
+            left, right, sign = field(node, "left"), field(node, "right"), text(field(node, "operator"))
+            if left is not None and right is not None and sign in _TOO_OLD | _WILL_DO and _numbered(right):
                 yield _Compared(node, left, sign, right)
+            if left is not None and right is not None and sign in _TURNED and _numbered(left):
+                yield _Compared(node, right, _TURNED[sign], left)
 
 
 def _refuses(branch: Node) -> bool:

@@ -175,7 +175,7 @@ class Guards:
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs, those that a variable keeps among them."""
         for condition, positive in self._conditions(parent, child):
-            yield from with_kept(self.source, condition, positive)
+            yield from with_kept(self.source.data, condition, positive)
 
     def _conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         kind = parent.type
@@ -231,17 +231,18 @@ class Guards:
             body, condition = field(branch, "body"), field(branch, "condition")
             if body is None or condition is None or not self._leaves(body):
                 break
-            # Where the program itself ends, what follows is all of it, no part for some versions.
-            if not (self._asks_version(condition) and self.found.ends(body) == "exits"):
+            if not self._is_gate(condition, body):
                 yield condition, False
-        first = field(statement, "condition")
-        if len(others) == 1 and others[0].type == "else_clause" and first is not None:
-            otherwise = field(others[0], "body")
-            if otherwise is not None and self._leaves(otherwise) and not self._asks_version(first):
-                yield first, True
+        first, otherwise = field(statement, "condition"), field(others[0], "body") if len(others) == 1 else None
+        if first is not None and otherwise is not None and others[0].type == "else_clause":
+            yield from [(first, True)] if self._leaves(otherwise) and not self._is_gate(first, otherwise) else []
+
+    def _is_gate(self, condition: Node, body: Node) -> bool:
+        """Where the program itself ends, what follows is all of it, no part for some versions."""
+        return self._asks_version(condition) and self.found.ends(body) == "exits"
 
     def _asks_version(self, condition: Node) -> bool:
-        return any(VERSION.search(one.text or b"") for one, _ in with_kept(self.source, condition, True))
+        return any(VERSION.search(one.text or b"") for one, _ in with_kept(self.source.data, condition, True))
 
     def _leaves(self, body: Node) -> bool:
         last = children(body)[-1] if body.type in BLOCKS and children(body) else body

@@ -7,7 +7,6 @@ from typing import Final
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.nodes import field, nearest
-from fundamentum.derive.php_source.source import Source
 from fundamentum.derive.statements.where_missing import without_signs
 
 MAX_KEPT: Final = 3
@@ -15,7 +14,7 @@ MAX_KEPT: Final = 3
 _BODIES: Final = ("function_definition", "method_declaration", "anonymous_function", "arrow_function", "program")
 
 
-def with_kept(source: Source, condition: Node, positive: bool) -> Iterator[tuple[Node, bool]]:
+def with_kept(data: bytes, condition: Node, positive: bool) -> Iterator[tuple[Node, bool]]:
     """A condition, and that which a variable keeps which it comes to: each with whether it holds."""
     node: Node | None = condition
     for _ in range(MAX_KEPT):
@@ -23,19 +22,19 @@ def with_kept(source: Source, condition: Node, positive: bool) -> Iterator[tuple
             return
         yield node, positive
         node, positive = without_signs(node, positive)
-        node = _given_once(source, node) if node is not None and node.type == "variable_name" else None
+        node = _given_once(data, node) if node is not None and node.type == "variable_name" else None
 
 
-def _given_once(source: Source, variable: Node) -> Node | None:
+def _given_once(data: bytes, variable: Node) -> Node | None:
     """What a variable is given, where it is given something at one place alone in its function."""
     body = nearest(variable, *_BODIES)
     if body is None:
         return None
     name = (variable.text or b"")[:60]
     given = re.compile(rb"(?<![\w$])%s\s*+(?:\[[^\]]{0,80}\]\s*+)?[.+|&?]{0,2}=(?![=>])" % re.escape(name))
-    places = [found.start() for found in given.finditer(source.data, body.start_byte, body.end_byte)]
+    places = [found.start() for found in given.finditer(data, body.start_byte, body.end_byte)]
     if len(places) != 1 or places[0] > variable.start_byte:
         return None
-    assigned = nearest(source.at(places[0], places[0] + 1), "assignment_expression")
+    assigned = nearest(body.descendant_for_byte_range(places[0], places[0] + 1), "assignment_expression")
     left = field(assigned, "left")
     return field(assigned, "right") if left is not None and left.type == "variable_name" else None

@@ -116,7 +116,16 @@ def refused(node: Node) -> bool:
     """Whether the visitor gets nothing but an error: ``return new Response('...', 503)``, or a header"""
     if called(node) in ("http_response_code", "header"):
         return _STATUS.search(text(node)[:200]) is not None
-    return node.type == "return_statement" and _UNAVAILABLE.match(text(node)[:400]) is not None
+    return node.type == "return_statement" and _UNAVAILABLE.match(_returned(node)[:400]) is not None
+
+
+def _returned(node: Node) -> str:
+    """A ``return`` as text, with what was given to the variable right before where it is one."""
+    before = node.prev_named_sibling
+    given = before.named_children[0] if before is not None and before.type == "expression_statement" else None
+    name, value = field(given, "left"), field(given, "right")
+    kept = name is not None and text(name) == text(node).removeprefix("return").strip(" ;")
+    return f"return {text(value)};" if kept else text(node)
 
 
 def notifies(node: Node) -> bool:

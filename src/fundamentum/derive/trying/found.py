@@ -15,7 +15,7 @@ from fundamentum.derive.trying.directories import is_directory
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
-from fundamentum.derive.trying.trials import Told, Trial
+from fundamentum.derive.trying.trials import OUTRIGHT, Told, Trial
 from fundamentum.derive.trying.worlds import Asked
 
 _FOR_EACH: Final = ("array_map",)
@@ -190,4 +190,4 @@ def _outcome(comes: Comes, top: bool, asked: Asked) -> Result:
     for_a_part = asked.doubt and (comes.how == "throws" or asked.part.function_above is not None)
     if top and not for_a_part:
         return "exits"
-    return "exits" if comes.how == "exits" and "extension_loaded" in asked.part.text else "throws"
+    return "exits" if comes.how == "exits" and OUTRIGHT.search(asked.part.text) else "throws"

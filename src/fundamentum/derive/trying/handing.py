@@ -40,9 +40,11 @@ _SEVERE: Final = re.compile(
 _ONE_REQUIREMENT: Final = re.compile(r"requirement|check$|(?:config|environ|system|server|install)\w*tests?$", re.I)
 """Classes that are one requirement, or that have a method for each."""
 _FULFILLED: Final = re.compile(r"(?:is|test_|check|pass|fulfil|meet|satisf|met)|evaluate|available", re.I)
+_ASIDE: Final = r"(?:\s++|/\*(?:[^*]|\*(?!/))*+\*/|(?://|#)[^\n]*+)*+"
+"""Space and comments."""
 _OPTIONAL_CLASS: Final = re.compile(
-    r"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{]*\{\s*return\s+false|"
-    r"function\s+\w*optional\w*\s*\([^)]*\)[^{]*\{\s*return\s+true|"
+    rf"function\s+\w*(?:mandatory|required|critical|fatal)\w*\s*\([^)]*\)[^{{]*\{{{_ASIDE}(?:return\s|\$\w+\s*=)\s*false|"
+    rf"function\s+\w*optional\w*\s*\([^)]*\)[^{{]*\{{{_ASIDE}(?:return\s|\$\w+\s*=)\s*true|"
     r"(?:required|mandatory)\w*\s*=\s*false|optional\w*\s*=\s*true",
     re.I,
 )

@@ -282,7 +282,7 @@ class Running(Following):
                 name: method
                 for kind in reversed([*thing.kind.line()])
                 for name, method in kind.methods.items()
-                if method.asks
+                if self.program.slices.asks(method)
             }
             if called.intersection(asking.values()):
                 continue  # the program itself asks what it wants to know

@@ -1,9 +1,11 @@
 """What stands around the place where a program names an extension: how much it is needed, and for whom."""
 
+import itertools
 import re
 from typing import Final
 
 from fundamentum.derive.statements.condition_names import names_one
+from fundamentum.derive.statements.held_conditions import with_kept
 from fundamentum.derive.statements.kept import plain_name
 from fundamentum.derive.trying.parts import Part
 
@@ -113,7 +115,8 @@ def _conditions(part: Part) -> list[Part]:
     while above is not None:
         condition = above.get("condition") or (above.get("value") if above.type == "case_statement" else None)
         if condition is not None and condition is not below:
-            found.append(condition)
+            kept = with_kept(above.file.data, condition.node, True)
+            found += [condition, *(Part(node, above.file) for node, _ in itertools.islice(kept, 1, None))]
         if above.type == "binary_expression" and above.sign in ("&&", "and", "||", "or"):
             # Of "a or b" the first decides whether the second is asked; in a statement the second is what is done.
             together = above.sign in ("&&", "and") and not _is_statement(above)

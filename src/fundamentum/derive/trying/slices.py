@@ -1,5 +1,6 @@
 """Which statements of a large function, or a large file, have to do with what it asks; the others are passed over."""
 
+import itertools
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterator, Sequence
@@ -16,9 +17,11 @@ LARGE: Final = 1500
 _SPLIT: Final = re.compile(rb"[;{}]")
 _NAMES: Final = re.compile(rb"\$\w++(?:->\w++)?|(?<!\w)\w++::\$?\w++")
 _GIVEN: Final = re.compile(
-    rb"(\$\w++(?:->\w++)?|(?<!\w)\w++::\$\w++)\s*+(?:\[[^\]]{0,200}+\]\s*+){0,6}+(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)",
+    rb"(\$\w++(?:->\w++)?|(?<!\w)\w++::\$\w++)\s*+(?:\[[^\]]{0,200}+\]\s*+){0,6}+(?:[.+|&?*/-]{0,2}=(?![=>])|\+\+)|\bas\s+(.*)|"
+    rb"\barray_(?:push|unshift)\s*+\(\s*+(\$\w++(?:->\w++)?)",
     re.S,
 )
+_ELSE: Final = re.compile(rb"\}\s*+else\s*+\{")
 _ASIDE: Final = frozenset({b"$this", b"$_get", b"$_post", b"$_request", b"$_server", b"$_session", b"$_cookie"})
 _HELD_AGAINST: Final = re.compile(rb"(?<!\w)(?:in_array|array_\w++)\s*+\([^;{}]{0,200}")
 """A call in which something is looked for in a list, which may hold an answer."""
@@ -54,6 +57,10 @@ class Slices:
             places = self._places[scope]
             self._known[statement] = places is None or _stands_in(places, statement.node) or _decided(statement, places)
         return self._known[statement]
+
+    def asks(self, function: Part) -> bool:
+        """Whether a function asks something of the server, or one of which the answer matters."""
+        return function.asks or next(self._named((function.node.text or b"").lower()), None) is not None
 
     def _found(self, scope: Part) -> list[int] | None:
         data = (scope.node.text or b"").lower()
@@ -100,8 +107,10 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
         end = starts[number + 1] if number + 1 < len(starts) else len(data)
         names.update(_NAMES.findall(data, starts[number], end))
         answers |= _given(data[starts[number] : end])
-        if data[end - 1 : end] == b"{" and 0 <= (last := data.find(b"}", end)) - end < MAX_BLOCK:
-            names |= _given(data[end:last])  # what is done there depends on the answer
+        names |= _given_behind(data, end)
+    for start, end in itertools.pairwise(starts) if answers else ():
+        if data[end - 1 : end] == b"{" and not answers.isdisjoint(_NAMES.findall(data, start, end)):
+            names |= _given_behind(data, end)
     names -= _ASIDE
     for match in _HELD_AGAINST.finditer(data) if answers else ():
         held = _NAMES.findall(match[0])
@@ -119,11 +128,21 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
     return names
 
 
+def _given_behind(data: bytes, end: int) -> set[bytes]:
+    """What is given something in the block that begins at a place, and in the other way beside it."""
+    found: set[bytes] = set()
+    while data[end - 1 : end] == b"{" and 0 <= (last := data.find(b"}", end)) - end < MAX_BLOCK:
+        found |= _given(data[end:last])
+        other = _ELSE.match(data, last)
+        end = other.end() if other else 0
+    return found
+
+
 def _given(chunk: bytes) -> set[bytes]:
     """What a statement gives a value."""
     found: set[bytes] = set()
-    for one, targets in _GIVEN.findall(chunk):
-        found.update([one] if one else _NAMES.findall(targets))
+    for one, targets, longer in _GIVEN.findall(chunk):
+        found.update([one or longer] if one or longer else _NAMES.findall(targets))
     return found - _ASIDE
 
 

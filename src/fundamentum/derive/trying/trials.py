@@ -5,6 +5,7 @@ otherwise is what comes of it.  Where nothing comes of one alone, all are taken 
 it ends then, any one is enough.
 """
 
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import cached_property
@@ -38,6 +39,10 @@ PART_OF_ALL: Final = 16
 MAX_KEPT: Final = 8
 """Runs of one way that are kept: each holds all that it came to."""
 MAX_FURTHER: Final = 4
+
+
+OUTRIGHT: Final = re.compile(r"extension_loaded|get_loaded_extensions", re.I)
+"""What asks for an extension by its own name."""
 
 
 def _table(where: Part) -> Part | None:
@@ -163,7 +168,7 @@ class Trial:
     def _said_outright(self, run: Run) -> bool:
         """Whether it ends for its version, or for extensions that it asks for by their own names."""
         places = (place for name in run.world.missing for place in run.world.asked.get(name, ()))
-        return all("extension_loaded" in place.part.text for place in places)
+        return all(OUTRIGHT.search(place.part.text) for place in places)
 
     def _without(self, names: Sequence[str]) -> Run:
         run = self.run(World(frozenset(names), self.version))

@@ -66,7 +66,7 @@ def _is_answer(value: Node) -> bool:
     return value.type == "conditional_expression" or asked
 
 
-_ASKING: Final = re.compile(rb"(?:_exists|extension_loaded|version_compare)\s*\(")
+_ASKING: Final = re.compile(rb"(?:_exists|extension_loaded|version_compare)\s*\(", re.I)
 
 
 def listed_at(extension: str, required: bool, where: Node) -> Check:

@@ -1,6 +1,5 @@
 """What stands around a use: a check for the extension, a catch, a choice by name, a test of the version."""
 
-import itertools
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
@@ -12,17 +11,16 @@ from fundamentum.derive.php_source.facts import COMMAND_LINE, Check, Guard
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
-    arguments,
     children,
     field,
     line,
-    names_around,
     names_of,
     nearest,
     string,
     text,
 )
 from fundamentum.derive.php_source.source import Source, provided
+from fundamentum.derive.statements.answer_names import names_holding
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
 from fundamentum.derive.statements.condition_names import always, names_in, names_one, names_provided
@@ -34,10 +32,6 @@ GUARDS: Final[tuple[Guard, ...]] = ("never", "checked", "caught", "explained", "
 VERSION: Final = re.compile(
     rb"\bPHP_(?:VERSION|MAJOR_VERSION|MINOR_VERSION|VERSION_ID)\b|\b(?:phpversion|version_compare)\s*\(", re.I
 )
-_GIVES_BACK: Final = re.compile(
-    rb"\bfunction\s+(\w+)\s*\([^(){}]{0,200}\)[^{};]{0,40}\{\s*+return\s++([^;!|?{}]{1,300});\s*+\}"
-)
-"""A function that does nothing else than answer, not with the contrary."""
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
 _DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
@@ -48,7 +42,6 @@ _CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})
 _ASKED: Final = frozenset({"function_call_expression", "scoped_call_expression", "member_call_expression"})
 """What stands at a case of ``switch (true)``"""
 _LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
-_WRITTEN_OUT: Final = frozenset({"boolean", "string", "encapsed_string", "integer"})
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
 _SAPI: Final = rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
@@ -65,8 +58,7 @@ class Guards:
         self.at = self.found.at
         self._left: dict[int, list[tuple[Node, bool]]] = {}
         self._names_in: dict[int, tuple[str, ...]] = {}
-        self.names = dict(self._named())
-        self.names |= dict(self._answering_for()) if self.names else {}
+        self.names = names_holding(self.found, source)
 
     def checks(self) -> Iterator[Check]:
         """The checks of the file as facts; what comes of each is another matter."""
@@ -109,68 +101,6 @@ class Guards:
         alike = [self.found.node(check) for check in self.at if not set(check.extensions).isdisjoint(extensions)]
         asking = [call for one in alike if (call := nearest(one, "function_call_expression")) is not None]
         return called_before(node, asking) if asking else ()
-
-    def _named(self) -> Iterator[tuple[str, str]]:
-        """Names that hold the result of a check: ``$has = function_exists(...)``, ``return extension_loaded(...)``."""
-        for check in self.at:
-            node = self.found.node(check)
-            if node is None:
-                continue
-            for parent, child in ancestors(node):
-                name = ""
-                if parent.type == "assignment_expression" and field(parent, "right") == child:
-                    left = field(parent, "left")
-                    name = next(iter(self._spoken(left)), "") if left is not None else ""
-                    for extension in check.extensions if self._given_back(parent, name) else ():
-                        yield _function(parent), extension
-                elif parent.type == "const_element":
-                    name = text(parent.children[0])
-                elif parent.type == "function_call_expression" and self.source.called(parent) == "define":
-                    name = string(next(iter(arguments(parent)), None)) or ""
-                elif parent.type == "if_statement" and field(parent, "condition") == child:
-                    for assigned in self._assigned(parent):
-                        for extension in check.extensions:
-                            yield assigned, extension
-                    name = _function(parent) if self._returns(parent) else ""
-                elif parent.type == "return_statement":
-                    name = _function(parent)
-                if name:
-                    for extension in check.extensions:
-                        yield name, extension
-                if parent.type.endswith("_statement") or parent.type in ("program", "compound_statement"):
-                    break
-
-    def _given_back(self, assigned: Node, name: str) -> bool:
-        """Whether a function gives back what it keeps: ``$usable = extension_loaded('gd'); return $usable;``"""
-        behind = assigned.parent.next_named_sibling if assigned.parent is not None else None
-        return behind is not None and text(behind).removeprefix("return").strip(" ;()") == name
-
-    def _answering_for(self) -> Iterator[tuple[str, str]]:
-        """Functions that only give back what another one answers: ``return $this->chosen && has_imagick();``"""
-        for function, answer in _GIVES_BACK.findall(self.source.data):
-            told = {self.names[name] for name in names_in(answer) if name in self.names}
-            if len(told) == 1:
-                yield f"{function.decode('latin-1').lower()}()", told.pop()
-
-    def _assigned(self, statement: Node) -> Iterator[str]:
-        """``if (function_exists('x')) { $has = true; }``"""
-        body = field(statement, "body")
-        for one in body.named_children[:6] if body is not None else []:
-            expression = one.named_children[0] if one.type == "expression_statement" and one.named_children else None
-            if expression is None or expression.type != "assignment_expression":
-                continue
-            left, right = field(expression, "left"), field(expression, "right")
-            if (
-                left is not None
-                and right is not None
-                and right.type in ("boolean", "string", "encapsed_string", "integer")
-            ):
-                yield from itertools.islice(self._spoken(left), 1)
-
-    def _returns(self, statement: Node) -> bool:
-        """``if (!extension_loaded('x')) { return false; }``"""
-        body = field(statement, "body")
-        return body is not None and b"return" in self.source.data[body.start_byte : body.end_byte][:200]
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs, those that a variable keeps among them."""
@@ -335,9 +265,3 @@ def _chosen_in_settings(case: Node) -> bool:
 def _makes_later(element: Node, child: Node) -> bool:
     """Whether it is an entry of a table that only says how something is made: ``'ldap' => fn () => new Directory()``"""
     return element.type == "array_element_initializer" and child.type in _LATER and element.named_child_count > 1
-
-
-def _function(node: Node) -> str:
-    """The function that a place stands in, as a name: ``available()``."""
-    name = names_around(node)[1]
-    return f"{name}()" if name else ""

@@ -26,7 +26,10 @@ CASES: list[tuple[dict[str, str | bytes], list[tuple[str, str, int | None]]]] = 
     ({"etc/systemd/system/x.timer": "[Timer]\nUnit=y.service\nOnCalendar=hourly\n", "etc/systemd/system/y.service": "[Service]\nExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 3600)]),
     ({"etc/systemd/system/x.timer": "OnCalendar=*:0/10\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 600)]),
     ({"etc/systemd/system/x.timer": "OnCalendar=minutely\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 60)]),
-    ({"etc/systemd/system/x.timer": "OnCalendar=Mon 03:00\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", None)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=Mon 03:00\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 604800)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=*-*-* 02,14:00:00\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 43200)]),
+    ({"etc/systemd/system/x.timer": "OnUnitActiveSec=1h 30min\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 5400)]),
+    ({"etc/systemd/system/x.timer": "OnCalendar=2026-12-24\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", None)]),
     ({"etc/systemd/system/x.timer": "OnUnitInactiveSec=90\n", "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, [("/etc/systemd/system/x.timer", "root", 90)]),
     ({"etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n"}, []),
 ]  # fmt: skip

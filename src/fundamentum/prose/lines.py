@@ -12,10 +12,19 @@ from fundamentum.prose.plain_text import MAX_LINES, of_text
 _BRACES: Final = lazy_regex(r"\b(php[\d.]{0,4}-)\{([a-z\d_,]{1,300})\}")
 """Names of packages as a shell takes them: ``php8.2-{gd,intl}``."""
 
+_TIME: Final = lazy_regex(
+    r"^[ \t]*(?:\[\d{1,2}-[A-Z][a-z]{2}-\d{4} [\d:]{5,8}[^\]\n]{0,40}\]|"
+    r"\[?\d{4}-\d\d-\d\d[ T]\d\d:\d\d(?::\d\d(?:[.,]\d{1,9})?)?(?:Z|[+-]\d\d:?\d\d)?\]?:?)(?=[ \t])",
+    re.M,
+)
+"""The time with which a line of a log begins."""
+_QUOTES: Final = str.maketrans(dict.fromkeys("‘’‚", "'") | dict.fromkeys("“”„", '"'))
+
 
 def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
+    text = _TIME.sub("", text.translate(_QUOTES))
     text = _BRACES.sub(lambda one: " ".join(one[1] + name for name in one[2].split(",") if name), text)
     lines = of_page(text) if is_page(text) else of_text(plain_rows(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]

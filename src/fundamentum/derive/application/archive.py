@@ -33,7 +33,7 @@ MAX_MEMBER: Final = 16 * 1024 * 1024
 _MEMORY: Final = "/dev/shm"
 _TAKEN: Final = lazy_regex(
     r"\.(?:php\d?|inc|module|install|phtml|ctp|json|lock|ini|env|md|markdown|rst|txt|html?|ya?ml|xml|toml|neon|dist|"
-    r"sample|example|conf|cron|sql|sh|bash|adoc|asciidoc)$|^\.(?:htaccess|user\.ini|env[\w.]*)$|^style\.css$|^[^.]+$",
+    r"sample|example|conf|cron|timer|service|sql|sh|bash|adoc|asciidoc)$|^\.(?:htaccess|user\.ini|env[\w.]*)$|^style\.css$|^[^.]+$",
     re.I,
 )
 _HALT: Final = lazy_regex(rb"__HALT_COMPILER\(\);(?:[ \t]*\?>)?(?:\r\n|\n)?")

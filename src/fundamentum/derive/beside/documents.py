@@ -14,6 +14,7 @@ from fundamentum.catalog import branch_key
 from fundamentum.derive.application.document_names import DOCUMENT
 from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
+from fundamentum.derive.beside.timer_samples import timer_samples
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place
 from fundamentum.errors import InputError
@@ -71,7 +72,7 @@ def documents(root: str, base: str) -> Said:
             for statement in statements:
                 if tells(line, path, statement):
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
-    said.others = _one_database(said.others)
+    said.others = [*_one_database(said.others), *timer_samples(root, base)]
     return said
 
 

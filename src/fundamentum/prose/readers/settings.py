@@ -160,7 +160,7 @@ def _condition(name: str, text: str) -> str | None:
 
 _WORD: Final = lazy_regex(
     r"[\"'`\s]*(?:=|:|(?:should|must|has to|needs to) be(?: set to)?|set to|"
-    r"to)\s*[\"'`]?([A-Za-z][\w./-]*)[\"'`]?\s*[.,;]?\s*$"
+    r"to)\s*[\"'`]?([A-Za-z][\w./-]*\w)[\"'`]?\s*[.,;!]*\s*$"
 )
 
 

@@ -26,7 +26,7 @@ def read(line: Line) -> Iterator[Statement]:
         yield Statement(("web",), " | ".join(dict.fromkeys(named)), "server")
     root = re.search(
         r"\b(?:document ?root|web ?root)\b.{0,60}?[\"'`/ ]([a-z][a-z0-9_-]*)/?[\"'`]?(?: directory| "
-        r"folder)?(?:[ .,]|$)",
+        r"folder)?(?:[ .,!;]|$)",
         text,
         re.I,
     )

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from fundamentum.catalog.cron import interval
+from fundamentum.catalog.timers import timer_interval
 from fundamentum.hosts.base import Host, HostError, listed, text_of, text_or_none
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
@@ -27,7 +28,6 @@ _SHORT: Final = {
     "@yearly": 31622400,
     "@annually": 31622400,
 }
-_SPAN: Final = lazy_regex(r"([0-9]{1,9})\s*(h(?:ours?|r)?|min(?:utes?)?|m|s(?:ec(?:onds?)?)?|d(?:ays?)?)?", re.I)
 _WORD: Final = lazy_regex(r"[^\s;&|()'\"=]+")
 _PHP: Final = lazy_regex(r"php(?:-cli|-?[0-9][0-9.]*)?")
 
@@ -110,18 +110,6 @@ def _timers(host: Host, commands: Sequence[str]) -> Iterator[Scheduled]:
         for command in commands:
             if line := next((line for line in runs if command in line), ""):
                 run = _run(host, line, command, folder[1] if folder else "")
-                yield Scheduled(command, Origin(f"{UNITS}/{name}"), user[1] if user else "root", _every(timer), *run)
-
-
-def _every(timer: str) -> int | None:
-    """How often a timer goes off, for the ways of saying so that are common."""
-    if match := re.search(r"^[ \t]*OnUnit(?:Active|Inactive)Sec[ \t]*=[ \t]*(.+)$", timer, re.M):
-        units = {"h": 3600, "m": 60, "s": 1, "d": 86400}
-        spans = _SPAN.findall(match[1])
-        return sum(int(number) * units[(unit or "s")[0].lower()] for number, unit in spans) or None
-    if match := re.search(r"^[ \t]*OnCalendar[ \t]*=[ \t]*(\S+)\s*$", timer, re.M):
-        if match[1].lower() in ("minutely", *PERIODIC):
-            return {"minutely": 60, **PERIODIC}[match[1].lower()]
-        if steps := re.fullmatch(r"\*:0?0/(\d{1,2})(?::00)?", match[1]):
-            return 60 * int(steps[1])
-    return None
+                yield Scheduled(
+                    command, Origin(f"{UNITS}/{name}"), user[1] if user else "root", timer_interval(timer), *run
+                )

@@ -23,6 +23,8 @@ SAME_SERVER: Final = {
     "test_laboratory": "laboratory",
     "test_links": "laboratory",
     "test_loaders": "server",
+    "test_new_site": "new site",
+    "test_requirements": "new site",
     "test_rpm": "twin",
     "test_truth": "server",
     "test_web": "twin",

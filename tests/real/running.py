@@ -49,13 +49,24 @@ def stop(daemon: "subprocess.Popen[bytes]") -> None:
 
 def stop_web_servers(root: Root) -> None:
     """End the nginx and the Apache that were started inside a root, and wait until they have gone."""
-    files = [root.path / "run/nginx.pid", root.path / "run/apache2/apache2.pid"]
-    for file in files:
-        if file.exists():
-            os.kill(int(file.read_text()), signal.SIGTERM)
-    for file in files:
-        for _ in range(50):
-            time.sleep(0.1 if file.exists() else 0)
+    files = (root.path / "run/nginx.pid", root.path / "run/apache2/apache2.pid")
+    processes = [int(file.read_text()) for file in files if file.exists()]
+    for process in processes:
+        with suppress(ProcessLookupError):
+            os.kill(process, signal.SIGTERM)
+    for process in processes:
+        for _ in range(300):
+            if not _runs(process):
+                break
+            time.sleep(0.1)
+
+
+def _runs(process: int) -> bool:
+    """Whether a process is there, and holds its ports."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
 
 
 def end_all(root: Root) -> None:

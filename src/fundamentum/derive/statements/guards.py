@@ -57,6 +57,7 @@ class Guards:
         self.found = Checks(source, lowered, words)
         self.at = self.found.at
         self._left: dict[int, list[tuple[Node, bool]]] = {}
+        self._kept: dict[tuple[int, bool], tuple[tuple[Node, bool], ...]] = {}
         self._names_in: dict[int, tuple[str, ...]] = {}
         self.names = names_holding(self.found, source)
 
@@ -105,7 +106,9 @@ class Guards:
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs, those that a variable keeps among them."""
         for condition, positive in self._conditions(parent, child):
-            yield from with_kept(self.source.data, condition, positive)
+            if (condition.id, positive) not in self._kept:
+                self._kept[condition.id, positive] = tuple(with_kept(self.source.data, condition, positive))
+            yield from self._kept[condition.id, positive]
 
     def _conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         kind = parent.type

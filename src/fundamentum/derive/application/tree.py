@@ -3,12 +3,10 @@
 import os
 import stat
 from collections.abc import Callable, Iterable, Iterator
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from typing import Literal, Protocol, TypeVar
 
 import msgspec
-
-from fundamentum.untrusted.files import read_below
 
 Part = Literal["own", "optional", "bundled", "aside"]
 """The application's own code; a part of it that is chosen (a driver, a plugin); a library that came with it; tests,
@@ -51,14 +49,6 @@ class Each(Protocol):
     def __call__(
         self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
     ) -> Iterator[tuple[SourceFile, Found]]: ...
-
-
-def content_of(root: str, file: SourceFile) -> bytes:
-    """A source file's bytes; none where it is gone, or may not be read."""
-    try:
-        return read_below(Path(root), file.path, file.size + 1)
-    except OSError:
-        return b""
 
 
 def has_directory(root: str, path: str) -> bool:

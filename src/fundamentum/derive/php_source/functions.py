@@ -148,8 +148,6 @@ def _naturally(first: Value, second: Value) -> Value:
 
 _SAME: Final = ("array_filter", "array_values", "array_unique", "array_keys")
 """Functions of which the result is as true as the list they are given; of keys nothing else is told."""
-KEEPING: Final = frozenset({*_SAME, "filter_var"})
-"""Functions of which only what they are given first is looked at."""
 FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "version_compare": _version_compare,
     "explode": _explode,

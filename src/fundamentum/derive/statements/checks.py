@@ -26,7 +26,6 @@ from fundamentum.derive.statements.where_missing import turned, where_missing
 
 _EXIT: Final = re.compile(rb"\b(?:exit|die)\s*[(;]|E_USER_ERROR", re.I)
 _THROW: Final = re.compile(rb"\bthrow\s+(?:new\b|\\?\w[\w\\]{0,100}::)", re.I)
-_THROWS: Final = frozenset({"throw_expression", "throw_statement"})
 LISTING_DRIVERS: Final = b"getavailabledrivers"
 """``in_array('mysql', PDO::getAvailableDrivers())`` asks for an extension, too."""
 _LISTING: Final = {LISTING_DRIVERS: "driver", b"get_loaded_extensions": "extension"}

@@ -34,8 +34,6 @@ VERSION: Final = re.compile(
 )
 _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 """A condition that is one negation: what is behind a branch that leaves by it runs where the rest holds."""
-_DONE: Final = re.compile(rb"\b(?:dl|exit|die)\s*\(", re.I)
-"""What is done where an extension is missing, no condition."""
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})

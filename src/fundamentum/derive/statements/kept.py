@@ -44,21 +44,6 @@ def kept_part(where: Node, root: Node) -> Node | None:
     return None
 
 
-_TEXTS: Final = frozenset({"heredoc", "nowdoc", "string", "encapsed_string"})
-
-
-def text_of(where: Node, root: Node) -> str:
-    """The text that stands at a place, or that is given to the name which stands there."""
-    if called(where) in ("trim", "strtolower") and arguments(where):
-        return text_of(arguments(where)[0], root)
-    if where.type in ("heredoc", "nowdoc"):
-        return "\n".join(text(where).splitlines()[1:-1])
-    if (plain := string(where)) is not None:
-        return plain
-    kept = first_given(plain_name(text(where)), root)
-    return text_of(kept, root) if kept is not None and kept.type in _TEXTS else ""
-
-
 def list_of(where: Node, root: Node) -> Node | None:
     """The list that stands at a place, or that is given to the name which stands there."""
     return where if where.type == "array_creation_expression" else kept_list(text(where), root)
@@ -87,17 +72,6 @@ def returned(function: str, root: Node) -> Node | None:
 def first_given(name: str, root: Node) -> Node | None:
     """What is given to a variable, a property or a constant of that name first."""
     return next(all_given(name, root), None)
-
-
-def added_to(name: str, root: Node) -> Iterator[Node]:
-    """What is added to a list of that name: ``$name[] = ...;``, ``array_push($name, ...)``."""
-    word = re.compile(rb"%s\b(?=\s*(?:\[\s*\]\s*=|,))" % re.escape(name.encode("utf-8", "replace")))
-    for node in around(root, root.text or b"", word, ("assignment_expression", "function_call_expression")):
-        left, given = field(node, "left"), arguments(node)
-        if left is not None and text(left).endswith("]") and plain_name(text(left).split("[")[0]) == name:
-            yield from [right] if (right := field(node, "right")) is not None else []
-        elif called(node) == "array_push" and given and plain_name(text(given[0])) == name:
-            yield from given[1:]
 
 
 def all_given(name: str, root: Node) -> Iterator[Node]:

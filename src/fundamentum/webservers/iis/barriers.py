@@ -23,7 +23,6 @@ from fundamentum.webservers.iis.levels import Element, Level, option
 from fundamentum.webservers.iis.levels import listed as listed_elements
 from fundamentum.webservers.iis.sites import Pool, system_files
 
-SYSTEM: Final = "/Windows/System32"
 _ENDS: Final = "PHP_FCGI_MAX_REQUESTS"
 _HEAD: Final = 64 * 1024 * 1024
 """Bytes of a library that is looked into."""

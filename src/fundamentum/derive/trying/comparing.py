@@ -1,10 +1,12 @@
 """How PHP compares and converts values of a program that is tried out."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 from fundamentum.derive.php_source.scalars import as_number, as_text, orders
 from fundamentum.derive.trying.values import UNKNOWN, Array, Unknown, alike, lifted, plain, truth
+
+_PLAIN: Final = (int, float, str, Array)
 
 
 def same(first: Any, second: Any) -> Any:
@@ -47,8 +49,20 @@ def order(first: Any, second: Any) -> tuple[int, ...]:
     if isinstance(first, Array) and isinstance(second, Array):
         if first.loose or second.loose:
             raise ValueError
-        return ((len(first.items) > len(second.items)) - (len(first.items) < len(second.items)),)
+        if len(first.items) != len(second.items):
+            return (1 if len(first.items) > len(second.items) else -1,)
+        return _order_of_members(first, second)
     return orders(plain(first) if first is not None else False, plain(second) if second is not None else False)
+
+
+def _order_of_members(first: Array, second: Array) -> tuple[int, ...]:
+    for key, value in first.items.items():
+        if not isinstance(value, _PLAIN) or not isinstance(second.items.get(key), _PLAIN):
+            raise ValueError
+        told = order(value, second.items[key])
+        if told != (0,):
+            return told
+    return (0,)
 
 
 def number(value: Any) -> int | float:

@@ -13,6 +13,8 @@ from fundamentum.derive.trying.values import Array, OneOf, Unknown
 
 Version = tuple[int, int, int]
 MAX_COMPARED: Final = 90
+LAST_MAJOR: Final = 99
+"""A greater number is a whole version, as ``PHP_VERSION_ID`` has it."""
 MAX_LOOKED: Final = 500
 """Values that are looked at in a list: lists that hold each other have no end."""
 _WRITTEN: Final = re.compile(r"(\d{1,3})(?:\.(\d{1,2}))?(?:\.(\d{1,2}))?((?:[-.]?[a-zA-Z]\w*)?)")
@@ -93,11 +95,11 @@ class Looks:
     def _compared_with(self, value: Any) -> None:
         if isinstance(value, Unknown):
             return
-        if type(value) is int:
+        if type(value) is int and value > LAST_MAJOR:
             self._take("{}.{}.{}".format(*of_number(value)).removesuffix(".0"))
         else:
             self.apart = True  # as texts, or as a number that is read from a text, versions have another order
-            if isinstance(value, str):
+            if isinstance(value, str) or type(value) is int:
                 self._take(str(value))
 
     def _take(self, written: str) -> None:

@@ -104,7 +104,7 @@ class _Reader:
         return FileFacts(
             uses=(*self._words(), *self._called_by_name(), *self._strings()),
             checks=told,
-            check_names=tuple(self.guards.names.items()),
+            check_names=tuple((name, one) for name, those in self.guards.names.items() for one in sorted(those)),
             functions=tuple(self.functions),
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),

@@ -15,25 +15,27 @@ _GIVES_BACK: Final = re.compile(
     rb"\bfunction\s+(\w+)\s*\([^(){}]{0,200}\)[^{};]{0,40}\{\s*+return\s++([^;!|?{}]{1,300});\s*+\}"
 )
 """A function that does nothing else than answer, not with the contrary."""
+_ASSIGNING: Final = ("assignment_expression", "augmented_assignment_expression")
 _WRITTEN_OUT: Final = frozenset({"boolean", "string", "encapsed_string", "integer"})
 MAX_LINES: Final = 6
 """Statements of a branch that are looked at."""
 
 
-def names_holding(found: Checks, source: Source) -> dict[str, str]:
-    """Names (``$has``, ``->usable``, ``available()``, ``HAS_GD``) → the extension whose check they answer."""
-    names: dict[str, str] = {}
+def names_holding(found: Checks, source: Source) -> dict[str, set[str]]:
+    """Names (``$has``, ``->usable``, ``available()``, ``HAS_GD``) → the extensions whose checks they answer."""
+    names: dict[str, set[str]] = {}
     for check in found.at:
         node = found.node(check)
         for name in _answering(node, source) if node is not None else ():
-            names.update(dict.fromkeys([name] if name else [], check.extensions[-1]))
+            names.setdefault(name, set()).update(check.extensions)
+    names.pop("", None)
     return names | dict(_passing_on(names, source)) if names else names
 
 
 def _answering(check: Node, source: Source) -> Iterator[str]:
     """The names that hold what comes of one check; some are empty."""
     for parent, child in ancestors(check):
-        if parent.type == "assignment_expression" and field(parent, "right") == child:
+        if parent.type in _ASSIGNING and field(parent, "right") == child:
             name = _first_name(field(parent, "left"))
             yield from (name, _function(parent) if _given_back(parent, name) else "")
         elif parent.type == "const_element":
@@ -55,12 +57,12 @@ def _given_back(assigned: Node, name: str) -> bool:
     return behind is not None and text(behind).removeprefix("return").strip(" ;()") == name
 
 
-def _passing_on(names: Mapping[str, str], source: Source) -> Iterator[tuple[str, str]]:
+def _passing_on(names: Mapping[str, set[str]], source: Source) -> Iterator[tuple[str, set[str]]]:
     """Functions that only give back what another one answers: ``return $this->chosen && has_imagick();``"""
     for function, answer in _GIVES_BACK.findall(source.data):
-        told = {names[name] for name in names_in(answer) if name in names}
-        if len(told) == 1:
-            yield f"{function.decode('latin-1').lower()}()", told.pop()
+        told = [names[name] for name in names_in(answer) if name in names]
+        if told and all(one == told[0] for one in told):
+            yield f"{function.decode('latin-1').lower()}()", told[0]
 
 
 def _assigned(statement: Node) -> Iterator[str]:

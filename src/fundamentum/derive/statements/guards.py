@@ -192,7 +192,7 @@ class Guards:
                     return "instead"  # it runs where another extension is absent
         written = self.source.data[start:end]
         for name in self._spoken(condition):
-            if self.names.get(name) in extensions:
+            if not self.names.get(name, set()).isdisjoint(extensions):
                 return "checked"
         if b"instanceof" in written and any(
             not set(provided("class", word.decode("latin-1"))).isdisjoint(extensions)

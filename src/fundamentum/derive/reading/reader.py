@@ -217,6 +217,9 @@ class _Reader:
             node = self._string_at(match.start(1))
             if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
                 yield from self._use("function", match[1].decode("latin-1"), node)
+        for one in self.spots.begun:
+            for use in self._in_string(one.start, one.extension, "function", f"{one.begins}...()"):
+                yield msgspec.structs.replace(use, guard="checked") if one.asked and not use.guard else use
         for match in self.spots.classes[:MAX_VARIABLES]:
             node = self.source.at(*match.span(2 if match[2] else 3))
             if (

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.symbols import providers
+from fundamentum.derive.php_source.name_beginnings import begun_in
 from fundamentum.derive.php_source.quoted import (
     DRIVER,
     DRIVER_NAME,
@@ -48,6 +49,8 @@ class Spots:
             m for m in NAMED_IN_VARIABLE.finditer(lowered) if providers("function", m[1].decode("latin-1"))
         ]
         """The same, given to a variable."""
+        self.begun = list(begun_in(lowered))
+        """Names of functions that are put together, and called."""
         self.classes = list(NAMED_CLASS.finditer(lowered)) if MADE_VARIABLE.search(lowered) else []
         """Names of classes that are given to a variable."""
         self.constants = [

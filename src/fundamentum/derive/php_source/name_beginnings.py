@@ -6,7 +6,8 @@
 import re
 from bisect import bisect_left
 from collections.abc import Iterator
-from functools import cache
+from functools import cache, lru_cache
+from itertools import islice
 from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import symbols
@@ -27,7 +28,7 @@ class Begun(NamedTuple):
     """Where the string begins."""
     begins: str
     extension: str
-    one: str
+    example: str
     """A function that may be meant."""
     asked: bool
     """Whether the file asks whether it is there."""
@@ -37,15 +38,17 @@ def begun_in(lowered: bytes) -> Iterator[Begun]:
     """Where a file in lower case puts together the name of a function of one extension, and calls it."""
     if b"call_user_func" not in lowered and not _CALLS.search(lowered):
         return
-    for match in list(_BEGUN.finditer(lowered))[:MAX_BEGUN]:
+    # Most texts that something is put to are no beginnings: only those count towards the limit that are.
+    known = (match for match in _BEGUN.finditer(lowered) if _beginning_so(match["begins"].decode("latin-1"))[0])
+    for match in islice(known, MAX_BEGUN):
         begins, name = match["begins"].decode("latin-1"), re.escape(match["name"] or b"")
-        extension, one = _beginning_so(begins)
-        if not extension or re.search(rb"function\s+&?" + match["begins"], lowered):
+        extension, example = _beginning_so(begins)
+        if re.search(rb"function\s+&?" + match["begins"], lowered):
             continue
         called = rb"%s\s*\(|\bcall_user_func(?:_array)?\s*\(\s*%s\b" % (name, name)
         if not name or re.search(called, lowered[match.end() :]):
             asked = name and re.search(rb"(?:function_exists|is_callable)\s*\(\s*%s\b" % name, lowered)
-            yield Begun(match.start("begins"), begins, extension, one, bool(asked))
+            yield Begun(match.start("begins"), begins, extension, example, bool(asked))
 
 
 _CALLS: Final = re.compile(rb"\$\w++\s*+\(")
@@ -56,7 +59,7 @@ def _functions() -> tuple[str, ...]:
     return tuple(sorted(name for kind, name in symbols() if kind == "function"))
 
 
-@cache
+@lru_cache(maxsize=10_000)
 def _beginning_so(begins: str) -> tuple[str, str]:
     """The extension of which alone are all functions, several, that begin so, and the first of them.
 

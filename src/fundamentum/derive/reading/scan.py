@@ -148,7 +148,7 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
         words |= {lowered[start:end] for start, end in called_by_name(lowered, words)} & interesting()
     if CALLED_VARIABLE.search(code):
         words |= {match[1] for match in NAMED_IN_VARIABLE.finditer(lowered)} & interesting()
-    words |= {one.one.encode() for one in begun_in(lowered)}
+    words |= {begun.example.encode() for begun in begun_in(lowered)}
     if MADE_VARIABLE.search(code):
         named = (match[2] or b"" for match in NAMED_CLASS.finditer(lowered))
         words |= {name.replace(b"\\\\", b"\\") for name in named} & interesting()

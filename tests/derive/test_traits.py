@@ -32,6 +32,12 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     assert "any_of" not in tree or any_of == tree["any_of"]
     others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
+    beneath = [
+        f"{e.names[0]} {e.level} {e.value}"
+        for e in found.entries
+        if e.kind in ("library", "build") or (e.kind == "extension" and e.value)
+    ]
+    assert "beneath" not in tree or beneath == tree["beneath"]
     assert "planted" not in repr(found)
     assert {
         name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names

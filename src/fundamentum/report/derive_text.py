@@ -95,7 +95,9 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "service", "absent", "build", "web_module")
+    words = ("uploads", "database", "service", "absent", "build", "library", "web_module")
+    if entry.kind == "build" and entry.names == ("thread_safe",):
+        return f"{'a thread-safe' if entry.value == 'true' else 'no thread-safe'} build of PHP"
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
     value = "" if entry.kind in ("directory", "build") else entry.value
     if entry.kind == "database" and value:

@@ -15,7 +15,7 @@ from fundamentum.catalog.libraries import tables
 from fundamentum.catalog.symbols import own_extensions
 from fundamentum.derive.result import Entry, Place
 from fundamentum.model.constraints import EVERYTHING, Interval, as_range, common, intervals
-from fundamentum.model.needs_value import NotUnderstood
+from fundamentum.model.needs_value import Level, NotUnderstood
 
 Aspect = Literal["extension", "library", "build", "absent"]
 _LIBRARIES: Final = {
@@ -28,7 +28,7 @@ _LIBRARIES: Final = {
 }
 """Names that manifests have for libraries, where the catalogue has another."""
 _BUILDS: Final = {"php-64bit": ("bits", "64"), "php-zts": ("thread_safe", "true")}
-_WHY: Final = {
+_WHY: Final[Mapping[Aspect, str]] = {
     "extension": "{by} accepts these versions of it",
     "library": "the manifest of {by} states the library beneath",
     "build": "the manifest of {by} states it",
@@ -45,6 +45,14 @@ class Demand(msgspec.Struct, frozen=True):
     by: str
     """The application, or the library that came with it."""
     where: str
+    """The place, for a person."""
+    level: Level = "required"
+    rule: str = ""
+    """Why, in words; empty: a manifest says so."""
+    value: str = ""
+    """For a build, how it is to be."""
+    what: str = ""
+    """What stands at the place; empty: its name."""
 
 
 def demands(requires: Mapping[str, str], conflicts: Mapping[str, str], by: str, where: str) -> Iterator[Demand]:
@@ -52,7 +60,8 @@ def demands(requires: Mapping[str, str], conflicts: Mapping[str, str], by: str, 
     for name, text in requires.items():
         kind, _, rest = name.lower().partition("-")
         if name.lower() in _BUILDS:
-            yield Demand("build", name.lower(), (EVERYTHING,), by, where)
+            what, value = _BUILDS[name.lower()]
+            yield Demand("build", what, (EVERYTHING,), by, where, value=value)
         elif kind == "lib" and (known := _library(rest)):
             yield Demand("library", known, _accepted(text), by, where)
         elif kind == "ext" and rest and canonical(rest) not in own_extensions() and _accepted(text) != (EVERYTHING,):
@@ -74,13 +83,13 @@ def with_demands(found: Iterable[Entry], stated: Iterable[Demand]) -> Iterator[E
             entry = msgspec.structs.replace(entry, value=_versions(versions))
         yield entry
     for (aspect, name), those in sorted(together.items()):
-        places = tuple(_place(demand.where, name) for demand in those[:3])
-        rule = _WHY[aspect].format(by=those[0].by)
+        places = tuple(_place(demand.where, demand.what or name) for demand in those[:3])
+        first = next((demand for demand in those if demand.level == "required"), those[0])
+        rule = first.rule or _WHY[aspect].format(by=first.by)
         if aspect == "library":
-            yield Entry("library", (name,), "required", _versions(those), rule, places)
+            yield Entry("library", (name,), first.level, _versions(those), rule, places)
         elif aspect == "build":
-            what, value = _BUILDS[name]
-            yield Entry("build", (what,), "required", value, rule, places)
+            yield Entry("build", (name,), "required", first.value, rule, places)
         elif aspect == "absent":
             yield Entry("absent", (name,), "required", "", rule, places)
 
@@ -107,6 +116,6 @@ def _versions(those: Iterable[Demand]) -> str:
     return "" if interval == EVERYTHING else re.sub(r"(>=\d+)\.0\b(?!\.)", r"\1", str(as_range((interval,))))
 
 
-def _place(where: str, name: str) -> Place:
+def _place(where: str, what: str) -> Place:
     path, _, line = where.partition(" ")[0].rpartition(":")
-    return Place(path, int(line), name) if line.isdigit() else Place(where, 0, name)
+    return Place(path, int(line), what) if line.isdigit() else Place(where, 0, what)

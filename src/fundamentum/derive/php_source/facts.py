@@ -93,13 +93,14 @@ class Gate(Fact, frozen=True):
 class Wish(Fact, frozen=True):
     """Something about the surroundings: a setting, a command, a directory, a function that hosts switch off.
 
-    Or a module of the web server.
+    Or a module of the web server; or what lies beneath PHP: versions, and how it was built.
     """
 
-    kind: Literal["setting", "command", "directory", "function", "web_module"]
+    kind: Literal["setting", "command", "directory", "function", "web_module", "library", "extension", "build"]
     name: str
     value: str
-    """For a setting the condition, as a needs file writes it; empty: only mentioned."""
+    """For a setting the condition, for a library or an extension the versions, for a build how it is to be, as a needs
+    file writes them; empty: only mentioned."""
     line: int
     how: str
     stops: bool = False

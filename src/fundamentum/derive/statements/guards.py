@@ -42,6 +42,13 @@ _ASKED: Final = frozenset({"function_call_expression", "scoped_call_expression",
 _LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
 _LEAVES: Final = frozenset({"return_statement", "continue_statement", "break_statement", "exit_statement"})
 _CATCHES_MISSING: Final = frozenset({"throwable", "error"})
+_AROUND_CODE: Final = (
+    "function_definition",
+    "method_declaration",
+    "anonymous_function",
+    "arrow_function",
+    "try_statement",
+)
 _SAPI: Final = rb"(?:PHP_SAPI|php_sapi_name\s*\(\s*\))"
 _CLI: Final = re.compile(_SAPI + rb"\s*===?\s*['\"]cli['\"]|['\"]cli['\"]\s*===?\s*" + _SAPI)
 _NOT_CLI: Final = re.compile(_SAPI + rb"\s*!==?\s*['\"]cli['\"]|['\"]cli['\"]\s*!==?\s*" + _SAPI)
@@ -170,7 +177,11 @@ class Guards:
 
     def _is_gate(self, condition: Node, body: Node) -> bool:
         """Where the program itself ends, what follows is all of it, no part for some versions."""
-        return self._asks_version(condition) and self.found.ends(body) == "exits"
+        if not self._asks_version(condition):
+            return False
+        ends = self.found.ends(body)
+        # What the file's own code throws nobody catches, but whoever includes it.
+        return ends == "exits" or (ends == "throws" and nearest(body, *_AROUND_CODE) is None)
 
     def _asks_version(self, condition: Node) -> bool:
         return any(VERSION.search(one.text or b"") for one, _ in with_kept(self.source.data, condition, True))

@@ -13,15 +13,23 @@ from fundamentum.derive.php_source.quoted import of_extension
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.php_source.word_search import first_word, matching, places_where, starts_of
 from fundamentum.derive.statements.wishes import COMMANDS
+from fundamentum.derive.trying.beneath import ASKED_FOR
 from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.directories import ASKING
-from fundamentum.derive.trying.worlds import SETTINGS
+from fundamentum.derive.trying.usual_settings import SETTINGS
 
 _ALWAYS_WORDS: Final = tuple(
     b"extension_loaded get_loaded_extensions getavailabledrivers pdo_drivers phpversion get_extension_funcs "
     b"reflectionextension php_version php_version_id php_major_version disable_functions".split()
 )
 _ALWAYS: Final = re.compile(rb"\b(?:%s)\b" % b"|".join(_ALWAYS_WORDS))
+_BENEATH_WORDS: Final = tuple(sorted(name.lower().encode() for name in ASKED_FOR))
+_BENEATH: Final = re.compile(rb"\b(?:%s)\b" % b"|".join(_BENEATH_WORDS))
+_LARGEST: Final = re.compile(
+    rb"(?:(?:2147483647|0x7fffffff)\s{0,9}[=!<>]{1,3}\s{0,9})\\?\bphp_int_max\b|"
+    rb"\bphp_int_max\s{0,9}[=!<>]{1,3}\s{0,9}(?:2147483647|0x7fffffff)"
+)
+"""The largest whole number, held against that of 32 bits: elsewhere it means none at all."""
 _NAMED_WORDS: Final = tuple(b"function_exists is_callable class_exists interface_exists method_exists defined".split())
 _NAMED: Final = re.compile(
     rb"\b(?P<asks>%s)\s*\(\s*(?:\[\s*)?"
@@ -46,7 +54,7 @@ _WRITING: Final = tuple(name.encode() for name in sorted(ASKING))
 _STARTING: Final = tuple(name.encode() for name in sorted(COMMANDS))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
-    b"disable_functions".split()
+    b"disable_functions _version sqlite3::version imagick::getversion gd_info php_zts thread_safe php_int_".split()
 )
 """Without one of these a file asks nothing."""
 
@@ -73,6 +81,9 @@ def asking_places(data: bytes, lowered: bytes) -> set[int]:
     if not any(word in lowered for word in _WORDS):
         return set()
     found = {match.start() for match in matching(_ALWAYS, _ALWAYS_WORDS, lowered)}
+    found |= {match.start() for match in matching(_BENEATH, _BENEATH_WORDS, lowered)}
+    if b"php_int_max" in lowered:
+        found |= {match.start() for match in _LARGEST.finditer(lowered)}
     imports: dict[str, str] | None = None
     for match in matching(_NAMED, _NAMED_WORDS, lowered, data):
         kind = CHECKS[match["asks"].decode().lower()]

@@ -12,6 +12,7 @@ from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, loo
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
 from fundamentum.derive.trying.directories import is_directory
+from fundamentum.derive.trying.least_versions import beneath
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
 from fundamentum.derive.trying.settings import wishes
@@ -56,6 +57,9 @@ class Found:
             self.take_wish(part.file.path, Wish("command", name, "", part.line, part.text[:60]))
         with trial.long_enough():
             for where, wish in wishes(trial, top=top):
+                self.take_wish(where, wish)
+        with trial.long_enough():
+            for where, wish in beneath(trial, top=top):
                 self.take_wish(where, wish)
 
     def take(self, told: Told, top: bool, for_command_line: frozenset[str]) -> None:

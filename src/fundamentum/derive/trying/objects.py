@@ -171,7 +171,8 @@ class Objects(Calls):
                 return one.cases[name]
             if name in one.constants:
                 return self.within(one, one.constants[name])
-        return UNKNOWN
+        told = self.world.constant(self, f"{scope.class_name}::{name}", part) if kind is None else NotImplemented
+        return UNKNOWN if told is NotImplemented else told
 
     def within(self, kind: Kind | None, part: Part) -> Any:
         frame = Frame(part.file, {}, None)

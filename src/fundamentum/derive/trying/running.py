@@ -16,8 +16,8 @@ from fundamentum.derive.trying.machine import Beyond, Enough, Exit, Frame, Given
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.requests import request
+from fundamentum.derive.trying.usual_settings import MEGABYTE
 from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, truth
-from fundamentum.derive.trying.worlds import MEGABYTE
 
 _ENDING: Final = re.compile(r"^(?:abort|deactivate_plugins)$|_die$")
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal)_?(if|unless)$")

@@ -13,7 +13,8 @@ from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.runs import ENOUGH, Run
 from fundamentum.derive.trying.said_at import need_not_be
 from fundamentum.derive.trying.trials import Trial
-from fundamentum.derive.trying.worlds import DIRECTIVE, MEGABYTE, PLENTY, SIZES, Asked, World
+from fundamentum.derive.trying.usual_settings import DIRECTIVE, MEGABYTE, PLENTY, SIZES
+from fundamentum.derive.trying.worlds import Asked, World
 
 LEAST_SIZE: Final = 4
 """Megabytes below which a size is too little to be what anybody needs: something else is reckoned with it."""

@@ -22,9 +22,10 @@ from fundamentum.derive.trying.program import RESERVED, Program
 from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
 from fundamentum.derive.trying.shapes import shape
+from fundamentum.derive.trying.usual_settings import DIRECTIVE
 from fundamentum.derive.trying.values import Loaded
 from fundamentum.derive.trying.versions import Version
-from fundamentum.derive.trying.worlds import DIRECTIVE, PHP, Asked, World
+from fundamentum.derive.trying.worlds import PHP, Asked, World
 
 MAX_ASKED: Final = 40
 """Things that one way into a program asks for."""

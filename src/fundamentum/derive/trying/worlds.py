@@ -7,17 +7,17 @@ from typing import Any, Final, NamedTuple
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, span_in_php
-from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.checks import asked_for
 from fundamentum.derive.statements.host_functions import stands_for
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.wishes import COMMANDS
-from fundamentum.derive.trying import directories
+from fundamentum.derive.trying import beneath, directories
 from fundamentum.derive.trying.commands import started
 from fundamentum.derive.trying.machine import Given, Machine, Thrown
 from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.usual_settings import DIRECTIVE, GONE, SETTINGS
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
@@ -38,10 +38,8 @@ NEWEST: Final[Version] = (8, 3, 12)
 _PARTS: Final = {"PHP_MAJOR_VERSION": 0, "PHP_MINOR_VERSION": 1, "PHP_RELEASE_VERSION": 2}
 _SYSTEM: Final[dict[str, Any]] = {
     "PHP_OS": "Linux", "PHP_OS_FAMILY": "Linux", "PHP_EOL": "\n", "DIRECTORY_SEPARATOR": "/", "PATH_SEPARATOR": ":",
-    "PHP_INT_SIZE": 8, "PHP_INT_MAX": 2**62, "ARRAY_FILTER_USE_KEY": "key", "ARRAY_FILTER_USE_BOTH": "both",
+    "ARRAY_FILTER_USE_KEY": "key", "ARRAY_FILTER_USE_BOTH": "both",
 }  # fmt: skip
-_NEW: Final = "999.0"
-"""The version of an extension that is there."""
 
 
 _NAME: Final = re.compile(r"[\w .-]*")
@@ -77,21 +75,6 @@ class Asked(NamedTuple):
 MAX_PLACES: Final = 40
 MAX_OPEN: Final = 4
 """Functions that call each other, of which the callers are looked for where the last asks for what it is given."""
-DIRECTIVE: Final = "ini "
-"""Stands before the name of a directive among what is asked for."""
-_GONE: Final = frozenset({"safe_mode", "register_globals", "magic_quotes_gpc", "magic_quotes_runtime"})
-"""Directives that no PHP has any more: asked for, they are false."""
-PLENTY: Final = 99_999
-MEGABYTE: Final = 1 << 20
-SIZES: Final = frozenset({"memory_limit", "upload_max_filesize", "post_max_size"})
-SETTINGS: Final[Mapping[str, str]] = {
-    **{name: f"{PLENTY}M" if name in SIZES else str(PLENTY) for name in LIMITS},
-    **{name: "1" if usual else "" for name, usual in SWITCHES.items()},
-    ZONE: "Europe/Berlin",
-}
-"""Directive → its value on a server where there is plenty."""
-
-
 _ENDS: Final = re.compile(r"\bthrow\b|\bexit\b|\bdie\b")
 
 
@@ -176,6 +159,8 @@ class World:
             return Loaded("driver")
         if name in COMMANDS:
             self._started(machine, given, part)
+        if name in beneath.TELLING:
+            return self._beneath(machine, name, part)
         if name in ("ini_get", "get_cfg_var"):
             if isinstance(value, OneOf):
                 return lifted(lambda one: self._setting(machine, one, part), value)
@@ -187,7 +172,7 @@ class World:
             return Loaded("function", absent=True)
         if not isinstance(name, str):
             self.opened(machine)
-        if name in _GONE:
+        if name in GONE:
             return False
         if not isinstance(name, str) or name not in SETTINGS:
             return UNKNOWN
@@ -239,7 +224,8 @@ class World:
         asked = [self.ask(machine, one, part, value) for one in found]
         there = any(asked)
         if name == "phpversion":
-            return _NEW if there else False
+            version = self._tells(machine, f"{beneath.EXTENSION}{found[0]}", part)
+            return (version or beneath.dotted(beneath.OF_EXTENSION)) if there else False
         return there if name != "get_extension_funcs" else Array.of(["x"]) if there else False
 
     def _of_php_itself(self, machine: Machine, kind: str, value: str, part: Part) -> bool | None:
@@ -274,6 +260,8 @@ class World:
         """The same of a method of one of PHP's classes."""
         if kind == "pdo" and name == "getavailabledrivers":
             return Loaded("driver")
+        if (method := f"{kind}::{name}") in beneath.TELLING:
+            return self._beneath(machine, method, part)
         if (kind in ("collection", "arr") and name in ("make", "wrap")) or (kind, name) == ("closure", "fromcallable"):
             return given.at(0)
         return NotImplemented
@@ -297,7 +285,26 @@ class World:
         """One of PHP's own constants; ``NotImplemented``: it tells nothing of the server."""
         if name in _PARTS or name in ("PHP_VERSION", "PHP_VERSION_ID"):
             return self._version(machine, name, part)
-        return self._interface() if name == "PHP_SAPI" else _SYSTEM.get(name, NotImplemented)
+        if name == "PHP_SAPI":
+            return self._interface()
+        return _SYSTEM[name] if name in _SYSTEM else self._beneath(machine, name, part)
+
+    def _beneath(self, machine: Machine, name: str, part: Part) -> Any:
+        """What tells of what lies beneath PHP; ``NotImplemented``: it does not."""
+
+        def there(extension: str) -> bool:
+            if not name.isupper():
+                return extension not in self.missing
+            if not self.ask(machine, extension, part):
+                raise Thrown(Thing(Kind("error", None, None, whole=True), made=True), part)  # no constant of that name
+            return True
+
+        return beneath.of_php(name, there, lambda what: self._tells(machine, what, part))
+
+    def _tells(self, machine: Machine, what: str, part: Part) -> str | None:
+        """Remember that a version, or how PHP was built, is asked for; what it is here, if not as usual."""
+        self.ask(machine, f"{DIRECTIVE}{what}", part)
+        return self.settings.get(what)
 
     def _interface(self) -> Any:
         self.interface_asked = True

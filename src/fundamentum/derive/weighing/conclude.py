@@ -28,6 +28,7 @@ from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.trying.attempts import tried
 from fundamentum.derive.trying.shell_scripts import asked_in_scripts
+from fundamentum.derive.weighing.beneath_stated import stated_beneath
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Whole, extensions_seen
@@ -82,10 +83,11 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
+    required = {name for entry in needed if entry.level == "required" for name in entry.names}
     around = list(surroundings(needed, wished(tree, whole, parsing.each, is_script)))
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
-        *with_demands(needed, manifest.demands),
+        *with_demands(needed, [*manifest.demands, *stated_beneath(whole, required)]),
         *_loaders(whole),
         *around,
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),

@@ -17,6 +17,7 @@ from fundamentum.derive.statements.limit_tables import IN_TABLE
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.statements.written_files import IN_A_FILE, PLACES
+from fundamentum.derive.weighing.beneath_stated import BENEATH
 from fundamentum.derive.weighing.evidence import Whole
 from fundamentum.model.needs_value import Level
 
@@ -52,7 +53,7 @@ def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool
         for path, facts in whole.facts.items()
         if whole.files[path].part == "own"
         for wish in facts.wishes
-        if wish.kind == "setting" or not _DIAGNOSING.search(path)
+        if wish.kind not in BENEATH and (wish.kind == "setting" or not _DIAGNOSING.search(path))
         if not (wish.kind == "directory" and wish.how.startswith(_WRITING) and is_script(path))
     ]
     scripts = {file.path.rpartition("/")[2] for file in tree.sources}

@@ -29,6 +29,7 @@ from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
+from fundamentum.derive.statements.configured_directories import configured_directories
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import VERSION, Guards
 from fundamentum.derive.statements.host_functions import apart
@@ -115,6 +116,7 @@ class _Reader:
                 *programs_in(self.source),
                 *directories_in(self.data),
                 *written_files(self.source),
+                *configured_directories(self.source),
                 *limits_in(self.data),
                 *modules_in(self.data),
                 *sizes_taken(root, self.data),

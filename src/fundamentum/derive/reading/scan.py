@@ -32,9 +32,23 @@ from fundamentum.derive.php_source.syntax import RULES, Rules
 from fundamentum.derive.reading.spots import CALLED_VARIABLE, MADE_VARIABLE, NAMED_CLASS, NAMED_IN_VARIABLE, streams_in
 from fundamentum.derive.reading.words import defines_one, extensions_of, interesting, telling_names, words_in
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
-from fundamentum.derive.statements import asking_calls, limit_tables, removed_functions, uploaded_sizes, version_gates
+from fundamentum.derive.statements import (
+    asking_calls,
+    configured_directories,
+    limit_tables,
+    removed_functions,
+    uploaded_sizes,
+    version_gates,
+)
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
-from fundamentum.derive.statements.wishes import ASKS_MODULES, COMMANDS, DIRECTORIES, RIGHTS, SETTINGS, STARTING
+from fundamentum.derive.statements.wishes import (
+    ASKS_MODULES,
+    COMMANDS,
+    DIRECTORIES,
+    SETTINGS,
+    STARTING,
+    speaks_of_rights,
+)
 from fundamentum.derive.statements.written_files import PLACES, WRITES
 from fundamentum.untrusted.budget import Budget
 
@@ -175,9 +189,9 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if (b"_limit" in data or b"max_" in data) and limit_tables.TABLE.search(data):
         return True
-    if (b"ermission" in data and RIGHTS.search(data)) or (
-        any(name in code for name in _PLACES) and WRITES.search(data)
-    ):
+    if speaks_of_rights(data) or (any(name in code for name in _PLACES) and WRITES.search(data)):
+        return True
+    if configured_directories.speaks(lowered):
         return True
     if asking_calls.BY_ARGUMENT.search(lowered):
         return True

@@ -16,9 +16,12 @@ from fundamentum.derive.statements.tables import rows
 from fundamentum.derive.statements.values import UNKNOWN, values
 
 COMMANDS: Final = frozenset({"exec", "shell_exec", "system", "passthru", "popen", "proc_open"})
-DIRECTORIES: Final = {"is_writable": 0, "is_writeable": 0, "mkdir": 0, "file_put_contents": 0, "move_uploaded_file": 1}
+DIRECTORIES: Final = {
+    "is_writable": 0, "is_writeable": 0, "mkdir": 0, "file_put_contents": 0, "move_uploaded_file": 1, "tempnam": 0,
+    "copy": 1, "rename": 1, "imagejpeg": 1, "imagepng": 1, "imagegif": 1, "imagewebp": 1,
+}  # fmt: skip
 """Functions that write, or ask whether one may, and which of their arguments is the place."""
-_OF_FILES: Final = frozenset({"file_put_contents", "move_uploaded_file"})
+_OF_FILES: Final = DIRECTORIES.keys() - {"is_writable", "is_writeable", "mkdir", "tempnam"}
 SETTINGS: Final = frozenset({"ini_get", "get_cfg_var", "ini_set", "set_time_limit"})
 CALLS: Final = COMMANDS | DIRECTORIES.keys() | SETTINGS
 
@@ -90,25 +93,36 @@ def programs_in(source: Source) -> Iterator[Wish]:
             joined = parent_of(whole) if match[1].startswith((b"/bin/", b"/sbin/")) else None
             if joined is not None and joined.type == "binary_expression" and joined.named_children[0] != whole:
                 continue  # $root . '/bin/collect': one of the application's own
-            yield Wish("command", name, "", line(node), f"'{match[1].decode('latin-1')}'")
+            written = match[1].decode("latin-1").strip("'\"")
+            yield Wish("command", name, "", line(node), f"'{written}'")
             if match.re is STARTING:
                 yield Wish("function", "proc_open", "", line(node), "a process is started")
 
 
 RIGHTS: Final = re.compile(
-    rb"['\"](?:\w*permissions?|\w*writ\w+)['\"]\s*=>\s*(?:\[|array\s*\()"
-    rb"(?P<body>(?:\s*['\"][\w./-]{2,80}['\"]\s*=>\s*['\"]?0?7[0-7]{2}['\"]?\s*,?){1,40})",
+    rb"(?P<named>['\"](?:\w{0,30}permissions?|\w{0,30}?writ\w{1,20})['\"]\s*+=>|\breturn|=)\s*+(?:\[|array\s*+\()"
+    rb"(?P<body>(?:\s*+['\"][\w./-]{2,80}['\"]\s*+=>\s*+['\"]?0?7[0-7]{2}['\"]?\s*+,?){1,40})",
     re.I,
 )
-"""``'permissions' => ['storage/logs/' => '775']``, as configurations of installers have it"""
-_RIGHT: Final = re.compile(rb"['\"]([\w./-]{2,80})['\"]\s*=>")
+"""``'permissions' => ['storage/logs/' => '775']``, as configurations of installers have it; or a table of its own"""
+_RIGHT: Final = re.compile(rb"['\"]([\w./-]{2,80})['\"]\s*+=>\s*+(?P<octal>['\"]|0)?")
+_USUAL_RIGHTS: Final = tuple(f"{right}".encode() for right in (755, 770, 775, 777))
+
+
+def speaks_of_rights(data: bytes) -> bool:
+    """Whether a file may hold a table that says who may write to directories."""
+    return any(right in data for right in _USUAL_RIGHTS) and RIGHTS.search(data) is not None
 
 
 def directories_in(data: bytes) -> Iterator[Wish]:
     """Directories of a table that says who may write to them."""
-    for _, entry, at in rows(RIGHTS.finditer(data), _RIGHT) if b"=>" in data else ():
-        path = entry[1].decode()
-        yield Wish("directory", path.rstrip("/"), "", at, f"'{path}' in a table of permissions")
+    for table in RIGHTS.finditer(data) if speaks_of_rights(data) else ():
+        found = [*rows([table], _RIGHT)]
+        named = table["named"].startswith((b"'", b'"'))
+        if named or (len(found) > 1 and all(b"/" in entry[1] and entry["octal"] for _, entry, _ in found)):
+            for _, entry, at in found:
+                path = entry[1].decode()
+                yield Wish("directory", path.rstrip("/"), "", at, f"'{path}' in a table of permissions")
 
 
 _IN_DIRECTORY: Final = re.compile(r"(?:dir|path|bin|prefix)\w*['\"]?\]?\s*\.", re.I)

@@ -17,6 +17,7 @@ from fundamentum.derive.trying.beneath import ASKED_FOR
 from fundamentum.derive.trying.defined import Defined, defined_in
 from fundamentum.derive.trying.directories import ASKING
 from fundamentum.derive.trying.usual_settings import SETTINGS
+from fundamentum.derive.trying.written_places import WRITING
 
 _ALWAYS_WORDS: Final = tuple(
     b"extension_loaded get_loaded_extensions getavailabledrivers pdo_drivers phpversion get_extension_funcs "
@@ -50,7 +51,14 @@ _STARTS: Final = re.compile(
 )
 """What starts a program that is not named right there, or looks for one."""
 
+_PUTS: Final = re.compile(
+    rb"(?<![\w>:$])(?<!function )(?:%s)\s*+\((?!\s*+(?:__dir__\s*+\.\s*+)?['\"][^'\"$]*+['\"]\s*+[,)])"
+    % _any_of(WRITING)
+)
+"""What writes to a file or directory whose path is not written out as a whole right there."""
+
 _WRITING: Final = tuple(name.encode() for name in sorted(ASKING))
+_PUTTING: Final = tuple(name.encode() for name in sorted(WRITING))
 _STARTING: Final = tuple(name.encode() for name in sorted(COMMANDS))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
@@ -72,7 +80,11 @@ class Looked(msgspec.Struct, frozen=True, array_like=True):
 def looked_at(data: bytes, _: object = None) -> Looked:
     """A quick look at one file."""
     lowered = data.lower()
-    later = (*places_where(_WRITES, _WRITING, lowered), *places_where(_STARTS, _STARTING, lowered))
+    later = (
+        *places_where(_WRITES, _WRITING, lowered),
+        *places_where(_STARTS, _STARTING, lowered),
+        *places_where(_PUTS, _PUTTING, lowered),
+    )
     return Looked(defined_in(data, lowered), tuple(sorted(asking_places(data, lowered))), tuple(sorted(later)))
 
 

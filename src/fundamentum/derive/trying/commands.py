@@ -3,12 +3,16 @@
 ``exec($this->tools['convert'] . ' -resize 200 ' . $file)``
 """
 
+from collections.abc import Iterator
 from typing import Any, Final
 
 from fundamentum.derive.statements.wishes import command_of
 from fundamentum.derive.trying.machine import Given, Machine
-from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.parts import FUNCTIONS, Part
 
+MAX_TURNS: Final = 2
+MAX_BEFORE: Final = 20
+"""Statements before a place in which is looked for what a variable was given."""
 MAX_WORDS: Final = 4
 """Parts of a text that are looked at, from its beginning on, where not all of it is known."""
 
@@ -19,20 +23,54 @@ def started(machine: Machine, part: Part, given: Given) -> str:
         return command_of(given.at(0), whole=True)
     arguments = part.get("arguments")
     first = arguments.kids[0].kids if arguments is not None and arguments.kids else ()
-    known = "".join(_beginning(machine, first[-1])) if first else ""
-    return command_of(known, whole=False)
+    return command_of(known_beginning(machine, first[-1]) if first else "", whole=False)
 
 
-def _beginning(machine: Machine, part: Part) -> list[str]:
-    """What is known of a text from its beginning on, in the parts of which it is put together."""
+def known_beginning(machine: Machine, part: Part, turns: int = MAX_TURNS) -> str:
+    """What is known of a text that is put together from parts, from its beginning on.
+
+    ``turns``: how many variables are followed to what was put together in the statements before.
+    """
     operands: list[Part] = [part]
     while operands[0].type == "binary_expression" and operands[0].sign == ".":
         joined = operands.pop(0)
         operands[:0] = [one for one in (joined.get("left"), joined.get("right")) if one is not None]
     told: list[str] = []
     for one in operands[:MAX_WORDS]:
-        value: Any = machine.evaluate(one)
-        if not isinstance(value, str):
-            break
-        told.append(value)
-    return told
+        value: Any = one.text if one.type == "string_content" else machine.evaluate(one)
+        if isinstance(value, str):
+            told.append(value)
+            continue
+        if one.type == "encapsed_string" and one.kids:
+            told += (known_beginning(machine, kid, 0) for kid in _known_kids(machine, one))
+        elif one.type == "variable_name" and turns and (given := _given_before(one)) is not None:
+            told.append(known_beginning(machine, given, turns - 1))
+        break
+    return "".join(told)
+
+
+def _known_kids(machine: Machine, template: Part) -> Iterator[Part]:
+    """The parts of a text with values in it, as far as they are known."""
+    for kid in template.kids[:MAX_WORDS]:
+        if kid.type != "string_content" and not isinstance(machine.evaluate(kid), str):
+            return
+        yield kid
+
+
+def _given_before(variable: Part) -> Part | None:
+    """What a variable was given last in the statements before, in the blocks around."""
+    at = variable
+    while (above := at.above) is not None and at.type not in FUNCTIONS:
+        before = [kid for kid in above.kids if kid.node.end_byte <= at.node.start_byte] if _is_block(above) else []
+        for statement in reversed(before[-MAX_BEFORE:]):
+            one = statement.kids[0] if statement.type == "expression_statement" and statement.kids else None
+            if one is not None and one.type == "assignment_expression":
+                left = one.get("left")
+                if left is not None and left.text == variable.text:
+                    return one.get("right")
+        at = above
+    return None
+
+
+def _is_block(part: Part) -> bool:
+    return part.type in ("compound_statement", "program", "colon_block")

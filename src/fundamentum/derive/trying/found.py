@@ -55,6 +55,8 @@ class Found:
                 self.take_bound(bound, top)
         for name, part in trial.base.world.started.items():
             self.take_wish(part.file.path, Wish("command", name, "", part.line, part.text[:60]))
+        for name, part in trial.base.world.written.items():
+            self.take_wish(part.file.path, Wish("directory", f"/{name}", "", part.line, f"{called(part.node)}()"))
         with trial.long_enough():
             for where, wish in wishes(trial, top=top):
                 self.take_wish(where, wish)

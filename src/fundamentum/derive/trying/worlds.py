@@ -31,6 +31,7 @@ from fundamentum.derive.trying.values import (
     lifted,
 )
 from fundamentum.derive.trying.versions import Looks, Version
+from fundamentum.derive.trying.written_places import WRITING, written_to
 
 PHP: Final = "PHP"
 """Its version, among what is asked for."""
@@ -105,6 +106,8 @@ class World:
         self.open_files: set[str] = set()
         self.started: dict[str, Part] = {}
         """Programs that were started, and where."""
+        self.written: dict[str, Part] = {}
+        """Directories in which files were written, and where."""
         self.looks = Looks(version)
 
     def answers_like(self, other: "World") -> bool:
@@ -159,6 +162,8 @@ class World:
             return Loaded("driver")
         if name in COMMANDS:
             self._started(machine, given, part)
+        if name in WRITING and (directory := written_to(machine, name, part, given)):
+            self.written.setdefault(directory, part)
         if name in beneath.TELLING:
             return self._beneath(machine, name, part)
         if name in ("ini_get", "get_cfg_var"):

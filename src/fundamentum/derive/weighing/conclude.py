@@ -17,6 +17,7 @@ from fundamentum.derive.beside.documents import beside_documents, documents, wit
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
+from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.sql_schemas import written_for
 from fundamentum.derive.beside.web_modules import web_modules
 from fundamentum.derive.families import DATABASES
@@ -93,6 +94,7 @@ def conclude(
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
     ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
+    said.others += scheduled_in_source(parsing.each, scan.files)
     around_it = beside_documents(others, said, scripts)
     versions = versions_stated(parsing.each, scan.files, said.others)
     needs = [*([php] if php else []), *with_versions(around_it, versions)]

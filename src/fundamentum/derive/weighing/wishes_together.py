@@ -13,9 +13,11 @@ from fundamentum.derive.application.tree import Each, Tree, has_directory
 from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.configured_directories import IN_SETTINGS
 from fundamentum.derive.statements.limit_tables import IN_TABLE
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
+from fundamentum.derive.statements.wishes import DIRECTORIES
 from fundamentum.derive.statements.written_files import IN_A_FILE, PLACES
 from fundamentum.derive.weighing.beneath_stated import BENEATH
 from fundamentum.derive.weighing.evidence import Whole
@@ -39,7 +41,11 @@ _FILE: Final = re.compile(r"[^/]\.[a-z]\w{1,4}$")
 """A name that ends as those of files do: ``config.php``"""
 OF_CODE: Final = 5
 """Files of source from which on a directory is one of the program's code, and not of what it writes."""
-_WRITING: Final = ("file_put_contents", "move_uploaded_file", IN_A_FILE, *(f"{name}()" for name in PLACES))
+_WRITING: Final = (
+    IN_A_FILE,
+    IN_SETTINGS,
+    *(f"{name}()" for name in (*PLACES, *DIRECTORIES) if name[:3] not in ("is_", "mkd")),
+)
 
 
 def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:
@@ -67,21 +73,25 @@ def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool
     for (kind, name), wishes in sorted(found.items()):
         # What comes of a limit tells more than what a table of it is called.
         wishes = [told for told in wishes if not told[1].how.startswith(IN_TABLE)] or wishes
-        value = _strongest([wish.value for _, wish in wishes])
-        if kind == "setting" and not value:
-            continue
-        wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
-        every = dict.fromkeys(Place(path, wish.line, wish.how) for path, wish in wishes)
-        places = tuple(list(every)[:MAX_PLACES])
-        stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
-        level: Level = "required" if stops else "recommended"
-        otherwise = "less" if value.startswith(">=") else "switched off" if kind == "function" else "otherwise"
-        rule = (
-            f"the program reports an error where it is {otherwise}"
-            if stops
-            else _WHY.get(kind) or _why_set(wishes[0][1])
-        )
-        yield Entry(kind, (name,), level, value, rule, places, len({path for path, _ in wishes}))  # type: ignore[arg-type]
+        if kind != "setting" or _strongest([wish.value for _, wish in wishes]):
+            yield _together(kind, name, wishes)
+
+
+def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:
+    """One need, of all wishes for it: with the strongest value, and the places that wish for that first."""
+    value = _strongest([wish.value for _, wish in wishes])
+    wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
+    every: dict[tuple[str, int], Place] = {}
+    for path, wish in wishes:
+        every.setdefault((path, wish.line), Place(path, wish.line, wish.how))
+    stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
+    level: Level = "required" if stops else "recommended"
+    otherwise = "less" if value.startswith(">=") else "switched off" if kind == "function" else "otherwise"
+    reports = f"the program reports an error where it is {otherwise}"
+    rule = reports if stops else _WHY.get(kind) or _why_set(wishes[0][1])
+    places = tuple(list(every.values())[:MAX_PLACES])
+    files = len({path for path, _ in wishes})
+    return Entry(kind, (name,), level, value, rule, places, files)  # type: ignore[arg-type]
 
 
 def _with_constants(each: Each, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:

@@ -14,7 +14,7 @@ _PATH: Final = lazy_regex(
     r"(?:(?<=directory )|(?<=folder ))[\w-]+(?= (?:must|has to|needs to|should|is|to be)\b))"
 )
 _MODE: Final = lazy_regex(
-    r"\bchmod\s+(?:-\w+\s+)*(?:[0-7]?7[67][0-7]|[ugoa]*[+=]r?w[xX]?)\s+((?:(?:\./)?\w[\w./-]*(?:\s+|[!;,]|$)){1,20})"
+    r"\bchmod\s+(?:-\w+\s+)*(?:[0-7]?7[67][0-7]|[ugoa]*[+=]r?w[xX]?)\s+((?:(?:\./)?\w[\w./-]*(?:\s+|[!;,)`]|$)){1,20})"
 )
 """What a shell makes writable for the group, or for all."""
 _SEVERAL: Final = lazy_regex(
@@ -43,7 +43,7 @@ def read(line: Line) -> Iterator[Statement]:
     level = level_of(line)
     if opened := _MODE.search(line.text):
         for path in opened[1].split():
-            yield Statement(("directories", level), "writable", path.removeprefix("./").rstrip("/.!;,"), level)
+            yield Statement(("directories", level), "writable", path.removeprefix("./").rstrip("/.!;,)`"), level)
         return
     if not _WRITABLE.search(line.text):
         entry = _ENTRY.match(line.text) if line.listed and _ASKED_OF_ALL.search(line.heading) else None

@@ -1,0 +1,41 @@
+"""Lines for cron that stand in an application's source, as the comment above a script has them.
+
+``// */10 * * * * php /srv/nightlog/cron.php``
+"""
+
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+from fundamentum.derive.application.tree import Each, SourceFile
+from fundamentum.derive.php_source.word_search import starts_of
+from fundamentum.derive.result import Entry, Place
+from fundamentum.prose.line import MAX_LENGTH, Line
+from fundamentum.prose.readers import tasks
+
+_MARK: Final = b"* * "
+"""What stands in nearly every line for cron, and in little else."""
+MAX_LINES: Final = 20
+
+
+def scheduled_in_source(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
+    """The scripts that the application's own files say are to be run at set times."""
+    own = [file for file in files if file.part == "own"]
+    for file, found in each(_lines_for_cron, own, None):
+        for number, script, times, said in found:
+            place = Place(file.path, number, said)
+            yield Entry("task", (script,), "recommended", times, f"{file.path} says", (place,))
+
+
+def _lines_for_cron(data: bytes, _: object) -> list[tuple[int, str, str, str]]:
+    """Line, script, times and text of each line for cron in one file."""
+    found: dict[int, tuple[int, str, str, str]] = {}
+    for at in starts_of(data, _MARK):
+        start, end = data.rfind(b"\n", 0, at) + 1, data.find(b"\n", at)
+        if start in found or len(found) >= MAX_LINES:
+            continue
+        whole = data[start : end if end >= 0 else None][:MAX_LENGTH].decode("utf-8", "replace")
+        said = whole.strip().lstrip("/# ")  # and no star: one may be the first field
+        number = data.count(b"\n", 0, start) + 1
+        for statement in tasks.read(Line(said, number)):
+            found[start] = number, statement.key, str(statement.value), said
+    return list(found.values())

@@ -18,7 +18,8 @@ _MARKUP: Final = lazy_regex(
     r"\*\*|__|``|`|(?<![\w*])\*(?=\w)|(?<=[A-Za-z0-9])\*(?![\w*])|(?<=\])\([^)]{0,500}\)|[\[\]]|</?[A-Za-z!][^<>]{0,200}>|:(?:ref|doc|code|file|php):"
 )
 _BULLET: Final = lazy_regex(
-    r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|o(?=\s+[A-Z])|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
+    r"^\s*(?!\*(?:\s+[\d*,/-]+){4}\s)(?:[-*+•‣◦▪·>|✓✔✗✘×☐☑☒❌✅⚠️❗]+|"
+    r"o(?=\s+(?:[A-Z]|[a-z]+_[a-z]))|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
 )
 """What stands before an entry of a list; five stars are the times of a scheduled program."""
 _ASKING: Final = lazy_regex(r"^\w.{0,60}\b(?:requires|require|needs|need)\s*$")

@@ -62,6 +62,8 @@ def _denied(line: Line) -> bool:
     return line.listed and _DENIED.search(line.text) is not None and _HARD.search(line.heading) is not None
 
 
+INSTALLS: Final = lazy_regex(r"\b(?:apt(?:-get)?|aptitude|dnf|yum|zypper|apk)\b[^;|&]{0,80}\b(?:install|add)\b")
+"""A line of a shell that installs packages: names in it are those of packages."""
 VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"
 LATER: Final = (
     r"(?:\s*(?:\+|\(?(?:or|and|&) (?:later|higher|newer|above|greater|better|up(?:wards)?|more recent)\)?|-?ish))"

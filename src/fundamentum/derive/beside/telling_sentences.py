@@ -43,6 +43,12 @@ _UNSURE: Final = re.compile(
 _NO_WISH: Final = re.compile(r"\A(?:if|when|unless)\b|\bread-only\b", re.I)
 """Advice for a case that need not be; and what is said to be as it is."""
 _OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
+_LIMIT_OF_PHP: Final = re.compile(
+    r"\b(?:memory limit|max(?:imum|\.)? (?:script )?execution time|max(?:imum|\.)? input (?:vars|time)|post max size|"
+    r"upload max file ?size)\b",
+    re.I,
+)
+"""Limits that under a heading about requirements are PHP's, in words."""
 _FOR_DEVELOPERS: Final = re.compile(
     r"develop|contribut|test|build|docker|upgrad|changelog|^changes\b|what'?s new|not yet released|roadmap|translat",
     re.I,
@@ -58,7 +64,10 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
         return False
     if kind in ("tasks", "directories"):
         return True  # these say what they are about by themselves
-    if kind == "settings" and statement.key not in line.text and not _OF_PHP.search(f"{line.heading}: {line.text}"):
+    of_php = _OF_PHP.search(f"{line.heading}: {line.text}") or (
+        _OF_REQUIREMENTS.search(line.heading) and _LIMIT_OF_PHP.search(line.text)
+    )
+    if kind == "settings" and statement.key not in line.text and not of_php:
         return False  # another program's, or the application's own
     if kind == "settings" and (
         _OF_SETTINGS.search(line.heading) or "php.ini" in line.text or line.text.startswith(("Set ", "set ", "Raise "))

@@ -7,7 +7,7 @@ from typing import Final
 from fundamentum.catalog.databases import names_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import INSTALLS, LATER, VERSION, Statement, level_of
 
 _PRODUCT: Final = lazy_regex(
     rf"(?<![\w-])(MariaDB|MySQL|Postgre(?:SQL|s)|SQLite)(?:\s?3(?![.\d]))?(?![\w-])(?:\s+(?:database|server|version|db))*"
@@ -29,9 +29,20 @@ _LEAST: Final = lazy_regex(
 _SIZE: Final = lazy_regex(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
 
 
+_PACKAGES: Final = lazy_regex(
+    r"(?<![\w-])(?:default-)?(?P<product>mariadb|mysql|postgresql)(?:-\d[\d.]*)?(?P<server>-server)?(?![\w-])", re.I
+)
+"""Packages of servers, as distributions call them."""
+
+
 def read(line: Line) -> Iterator[Statement]:
     """The servers of a line as alternatives of one entry, and the variables it names with a value."""
     level = level_of(line)
+    if INSTALLS.search(line.text):
+        servers = (one for one in _PACKAGES.finditer(line.text) if one["server"] or one["product"] == "postgresql")
+        if products := dict.fromkeys(_NAMES[one["product"].lower()] for one in servers):
+            yield Statement(("database", level), " | ".join(products), level=level)
+        return
     found: dict[str, str] = {}
     for match in _PRODUCT.finditer(line.text):
         if re.match(r"\s*(?:PHP )?(?:extension|module|driver|support)", line.text[match.end() :], re.I):

@@ -12,7 +12,7 @@ from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import INSTALLS, LATER, VERSION, Statement, level_of
 
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
@@ -58,7 +58,7 @@ _VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.
 """``PHP 7.4+, GD, curl``"""
 _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
 """What follows is a database."""
-_MARK: Final = r"(?:php\d?(?:\.\d)?-|ext[-/]|pecl-|php_|--(?:enable|with)-|extension=)"
+_MARK: Final = r"(?:php\d?(?:\.\d)?-(?:pecl-)?|ext[-/]|pecl-|php_|--(?:enable|with)-|extension=)"
 """What stands in front of a name as package managers, manifests, php.ini and PHP's own build have it."""
 _ABSENT: Final = lazy_regex(
     r"\b(?:must not be|should not be|may not be(?! able)|not compatible|incompatible|conflicts?|disable|deactivate|"
@@ -113,6 +113,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     led = _ASKS.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
     about = led or _CONTEXT.search(line.text) is not None or _EITHER.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
+    packages = INSTALLS.search(line.text) is not None
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
     taken = 0
     for match in _words().finditer(line.text):
@@ -130,7 +131,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
             or _OF_APACHE.search(line.text, 0, match.start())
             or match.start() < taken
             or _DRIVER_FOR.search(line.text, 0, match.start()) is not None
-            or not (about or marked or alone)
+            or not (marked if packages else about or marked or alone)
             or not _is_meant(name, match[0], line, marked or alone)
         ):
             continue
@@ -198,7 +199,7 @@ def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     for start, stop, name in found:
         between = text[end:start] if end >= 0 else ""
         joined = re.fullmatch(
-            r"[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
+            r"[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
             between,
             re.I,
         )

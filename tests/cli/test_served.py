@@ -16,6 +16,29 @@ SITE = """server {{
 """
 PROXY = "server {\n listen 80; server_name orrery.observatory.example;\n location / { proxy_pass http://127.0.0.1:9000; }\n}\n"
 PLAIN = "server {\n listen 80; server_name plain.observatory.example; root /srv/pages;\n}\n"
+LED = """server {
+  listen 80; server_name led.observatory.example; root /srv/pages; index index.php;
+  location /almanac { alias /srv/two/almanac; location ~ \\.php$ { fastcgi_pass unix:/run/php/php8.2-fpm.sock; } }
+  location ~ ^/old/(.+\\.php)$ { alias /srv/platevault/$1; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }
+}
+server {
+  listen 80; server_name single.observatory.example;
+  location / { fastcgi_pass unix:/run/php/php8.2-fpm.sock; fastcgi_param SCRIPT_FILENAME /srv/flat/www/index.php; }
+}
+"""
+APACHE = """Listen 80
+DirectoryIndex index.php
+<FilesMatch "\\.php$">
+  SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"
+</FilesMatch>
+Alias /icons/ /usr/share/apache2/icons/
+Alias /vault /srv/platevault
+<VirtualHost *:80>
+  ServerName nightlog.observatory.example
+  DocumentRoot /srv/nightlog/public
+  Alias "/almanac" "/srv/two/almanac"
+</VirtualHost>
+"""
 SITES = {
     "nightlog": "/srv/nightlog/public",
     "platevault": "/srv/platevault",
@@ -45,7 +68,7 @@ FILES: dict[str, str | bytes] = {
 @pytest.fixture
 def root(tmp_path: Path) -> Path:
     found = small_root(tmp_path)
-    conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY + PLAIN
+    conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY + PLAIN + LED
     write(
         found,
         {
@@ -79,10 +102,24 @@ def test_every_site_has_its_line_and_those_that_lack_something_their_details(roo
         "flat": "flat in /srv/flat runs here: all 2 needs are met",
         "orrery": "hands its requests on to 127.0.0.1:9000: what answers there is not looked into",
         "plain": "/srv/pages hands nothing to PHP",
+        "led": "/almanac almanac in /srv/two/almanac runs here: all 2 needs are met; "
+        "~ ^/old/(.+\\.php)$ platevault in /srv/platevault runs here: all 2 needs are met",
+        "single": "flat in /srv/flat runs here: all 2 needs are met",
     }  # fmt: skip
     assert any(line.startswith("extension nosuch") for line in lines)
     assert any(line.startswith("extension mbstring") for line in lines), "the needs file beside it adds"
     assert f"fundamentum plan --server {root}" in lines[-1]
+
+
+def test_aliases_of_apache_lead_to_applications_of_their_own(tmp_path: Path) -> None:
+    root = small_root(tmp_path, extra={**FILES, "etc/apache2/apache2.conf": APACHE, "usr/share/apache2/icons/a.png": ""})
+    done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"), COLUMNS="200")
+    told = [" ".join(line.split()) for line in done.stdout.splitlines() if ".observatory.example " in line[:40]]
+    assert told == [
+        "nightlog.observatory.example nightlog 2.1 in /srv/nightlog does not run here: 2 required needs are not met",
+        "nightlog.observatory.example /almanac almanac in /srv/two/almanac runs here: all 2 needs are met",
+        "nightlog.observatory.example /vault platevault in /srv/platevault runs here: all 2 needs are met",
+    ]
 
 
 def test_as_json_all_are_judged(root: Path) -> None:

@@ -38,6 +38,7 @@ class Handoff(msgspec.Struct, frozen=True):
     origin: Origin
     root: str | None
     part: str | None
+    """The location, or the beginning of addresses, where it is not the whole site."""
     kind: Literal["socket", "module", "program", "web", "unclear", "none"]
     target: str
     """The socket or address, the module's file, the program, or the address of another web server."""
@@ -74,6 +75,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """The line itself, as it stands, where it can be changed."""
     visit: Callable[[str], Visit] | None = None
     """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
+    aliased: bool = False
+    """Whether the files in ``root`` are asked for by other addresses than their names below it."""
 
 
 Found = tuple[list[Handoff], list[str], list[Remark]]

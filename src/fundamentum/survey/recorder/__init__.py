@@ -54,7 +54,7 @@ def _marks_of_entries() -> dict[str, str]:
         ),
         "PATHS": textwrap.indent(_fragments("recorder_paths.sh"), "    ").rstrip("\n"),
         "CONTENTS": _fragments("recorder_contents.sh"),
-        "ROOTS": " ".join(server.root_directive.lower() for server in behind if server.root_directive),
+        "ROOTS": " ".join((*(server.root_directive.lower() for server in behind if server.root_directive), "alias")),
         "BODY_FOLDERS": " ".join(server.body_folder for server in behind if server.body_folder),
         "DIRECTORY_FILES": " ".join(server.directory_file for server in behind if server.directory_file),
         "UNITS": " ".join(

@@ -77,10 +77,11 @@ options='%OPTIONS%'
 
 # Files that configure the directory they lie in.
 directory_files='%DIRECTORY_FILES%'
-# Document roots, as the web servers' files name them.
+# Document roots, and where aliases lead, as the web servers' files name them.
 roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
     index(" %ROOTS% ", " " tolower($1) " ") {
         sub(/^[ \t]*[^ \t]+[ \t]+/, ""); sub(/[ \t]*(;.*)?$/, ""); gsub(/"/, "")
+        sub(/^\/[^ \t]*[ \t]+/, "") # the address of an alias
         if ($0 ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, ""); print } }' {} + 2>/dev/null | sort -u | head -n 200)
 
 with_way() { # PATH: itself, and every directory on the way there, links followed too

@@ -11,12 +11,14 @@ from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
-from fundamentum.webservers.apache2.lines import Line, Reader, Section
-from fundamentum.webservers.apache2.virtual_hosts import Handler, Hosts, VirtualHost, programs_of
+from fundamentum.webservers.apache2.lines import Line, Reader, Section, windows_style
+from fundamentum.webservers.apache2.virtual_hosts import PLACES, Handler, Hosts, VirtualHost, programs_of
 from fundamentum.webservers.apache2.visits import Answers
 from fundamentum.webservers.handoffs import Files, Found, Handoff, spot, unlinked
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
+MAX_ALIASES: Final = 50
+"""Of one host."""
 FCGID: Final = {"FcgidMaxRequestLen": "131072", "FcgidIOTimeout": "40", "FcgidBusyTimeout": "300"}
 """mod_fcgid's own limits and their built-in values, from its documentation."""
 
@@ -68,6 +70,7 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     if not any(handoff.part is None for handoff, _ in found):
         nothing = Handoff(_names(mine), "apache2", mine.set_up or BUILT_IN, mine.root or main.root, None, "none", "")
         found.append((nothing, None))
+    found += _aliased(hosts.host, mine, main)
     for handoff, handler in found:
         added = _layers(hosts.host, handoff, mine, main, reader)
         for below, line in added.handlers:
@@ -80,7 +83,7 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
                 added = _layers(hosts.host, handoff, mine, main, reader)
         if handoff.kind != "none":
             yield _complete(hosts, handoff, handler, added, mine, main)
-        elif len(found) == 1 and mine is not main:
+        elif not any(one.kind != "none" for one, _ in found) and mine is not main:
             yield handoff  # nothing of this site is handed to PHP
 
 
@@ -116,7 +119,7 @@ def _complete(
         handed=spot(hosts.host, handoff.origin, WEB_SERVER.harmless) if handoff.kind == "socket" else None,
         keeps_name=mine.keeps_name or main.keeps_name,
         modules=tuple(sorted(name.removesuffix("_module") for name in hosts.modules)),
-        visit=Answers(guards, handoff.root, hosts.modules).visit,
+        visit=None if handoff.aliased else Answers(guards, handoff.root, hosts.modules).visit,
         spot=mine.spot,
         user=main.user,
     )
@@ -158,9 +161,27 @@ def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: Vi
             yield set_here.get(name, Limit(name, value))
 
 
-def _of_host(mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Handler]]:
-    """What serves a whole host, then the parts of it that are served by something else."""
-    root = mine.root or main.root
+def _aliased(host: Host, mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Handler]]:
+    """What serves the directories with a page of PHP to which an ``Alias`` leads, as those of packages are set up."""
+    lines = [*main.guards, *(mine.guards if mine is not main else [])]
+    leading = [line for line in lines if line.name == "alias" and len(line.words) > 1 and not line.within(*PLACES)]
+    known = {(mine.root or main.root or "").rstrip("/")}
+    for line in leading[:MAX_ALIASES]:
+        folder = windows_style(host, line.words[1]).rstrip("/")
+        if folder in known or host.stat(f"{folder}/index.php") is None:
+            continue
+        known.add(folder)
+        for handoff, handler in _of_host(mine, main, folder):
+            if handoff.part is None:
+                yield msgspec.structs.replace(handoff, part=line.words[0], aliased=True), handler
+
+
+def _of_host(mine: VirtualHost, main: VirtualHost, folder: str = "") -> Iterator[tuple[Handoff, Handler]]:
+    """What serves a whole host, then the parts of it that are served by something else.
+
+    ``folder``: to which an alias leads, rather than its document root.
+    """
+    root = folder or mine.root or main.root
     handlers = list(enumerate([*main.handlers, *(mine.handlers if mine is not main else [])]))
     whole = [one for one in handlers if _holds_all(one[1].place, root)]
     winner = max(whole, key=lambda one: (one[1].rank, one[0]), default=None)

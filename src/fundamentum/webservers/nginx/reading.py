@@ -9,11 +9,11 @@ from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import MAX_SENT, Files, Found, Handoff, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, DEFAULTS, MAIN, WEB_SERVER, barriers
+from fundamentum.webservers.nginx.script_places import Parameter, elsewhere, scripts_in
 from fundamentum.webservers.nginx.statements import Reader, all_statements
 from fundamentum.webservers.nginx.visits import Answers
 
@@ -42,8 +42,8 @@ class _Scope(msgspec.Struct, frozen=True):
     spot: Spot | None = None
     user: str | None = None
     """As whom the server works."""
-    alias: Origin | None = None
-    """The line that leads the location's requests to another directory than the root."""
+    alias: tuple[str, Origin] | None = None
+    """The directory to which the location's requests lead instead of the root, and the line that says so."""
     rules: tuple[tuple[str, str, Origin], ...] = ()
     """Who may ask: ``allow`` and ``deny``, in order.  A block with any of its own inherits none."""
     index: tuple[list[str], Origin] = ((["index.html"]), BUILT_IN)
@@ -53,12 +53,11 @@ class _Scope(msgspec.Struct, frozen=True):
     both_protocols: bool = False
     host_sent: str = "$proxy_host"
     """The name of the site that another web server is asked for."""
-    sent: tuple[tuple[str, str, Origin], ...] = ()
+    sent: tuple[Parameter, ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
 
 
 Kind = Literal["socket", "web", "unclear"]
-_ROOTS: Final = ("$document_root", "$realpath_root", "$request_filename", "${document_root}", "${realpath_root}")
 
 
 def read(host: Host) -> Found:
@@ -159,7 +158,8 @@ class _Walk:
             mine = next(limit for limit in handoff.limits if limit.name == "client_max_body_size")
             apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
             more = (replace(first, part="location /"),) if first and apart else ()
-            yield replace(handoff, limits=(*more, *handoff.limits), visit=Answers(block, [around]).visit)
+            visit = None if handoff.aliased else Answers(block, [around]).visit
+            yield replace(handoff, limits=(*more, *handoff.limits), visit=visit)
 
     def _entered(self, tree: list[dict[str, Any]], scope: _Scope) -> _Scope:
         """The scope with what a block sets for everything in it."""
@@ -193,12 +193,13 @@ class _Walk:
             if statement["directive"] == "proxy_set_header" and statement["args"][:-1] == ["Host"]
         ]
         listed = [statement for statement in tree if statement["directive"] == "index" and statement["args"]]
+        leading = [statement for statement in tree if statement["directive"] == "alias"]
         return replace(
             scope,
             rules=barriers.access(tree, scope.rules),
             host_sent=next(iter(headers), scope.host_sent),
             index=next(((one["args"], one["origin"]) for one in listed), scope.index),
-            alias=next((statement["origin"] for statement in tree if statement["directive"] == "alias"), scope.alias),
+            alias=next((("".join(one["args"][:1]), one["origin"]) for one in leading), scope.alias),
             sent=sent or scope.sent,
             root=roots[-1] if roots else scope.root,
             variables={**scope.variables, **variables},
@@ -219,7 +220,7 @@ class _Walk:
     def _passed(self, one: dict[str, Any], scope: _Scope) -> Iterator[Handoff]:
         target = _VARIABLE.sub(lambda m: scope.variables.get(f"${m[1]}", m[0])[:500], one["args"][0][:500])
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
-        layers["elsewhere"] = _elsewhere(scope)
+        layers["elsewhere"] = elsewhere(scope.root, scope.alias, scope.sent)
         for address in self.upstreams.get(target, [target]):
             handoff = self._handoff(
                 one, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
@@ -242,7 +243,7 @@ class _Walk:
             scope.names,
             "nginx",
             one["origin"],
-            scope.root,
+            scripts_in(scope.root, scope.alias, scope.sent),
             scope.part,
             kind,
             target,
@@ -256,24 +257,13 @@ class _Walk:
             handed=self._alone(one) if kind == "socket" else None,
             set_up=scope.set_up,
             idle=bool(scope.set_up and scope.set_up.file in self.idle),
+            aliased=scripts_in(scope.root, scope.alias, scope.sent) != scope.root,
         )
 
     def _text(self, text: str, scope: _Scope) -> str | None:
         """The value of a parameter, as it is sent; None where it depends on the request."""
         filled = _VARIABLE.sub(lambda found: scope.variables.get(f"${found[1]}", found[0])[:500], text[:MAX_SENT])
         return None if _VARIABLE.search(filled) else filled.replace("\\n", "\n").replace('\\"', '"')
-
-
-def _elsewhere(scope: _Scope) -> Layer | None:
-    """What makes other files of directories count than those in the document root: which, is not followed."""
-    sent = {name: (text, origin) for name, text, origin in scope.sent}
-    for name in ("DOCUMENT_ROOT", "SCRIPT_FILENAME"):
-        text, origin = sent.get(name, ("", None))
-        usual = (*_ROOTS, *((scope.root,) if scope.root else ()))
-        if origin and not (text in usual or (name == "SCRIPT_FILENAME" and text.startswith(usual))):
-            why = f"{name} is sent as {text[:200]}, so files of other directories count"
-            return Layer("user-ini", (), origin, why)
-    return Layer("user-ini", (), scope.alias, "an alias leads to another directory") if scope.alias else None
 
 
 def _constant(mapping: dict[str, Any]) -> Iterator[tuple[str, str]]:

@@ -16,6 +16,11 @@ SOON: Final = 0.02
 def unraisable(ignored: "sys.UnraisableHookArgs") -> None:
     """For ``sys.unraisablehook``: an interruption comes once more, anything else is told as ever."""
     if ignored.exc_type is KeyboardInterrupt:
-        threading.Timer(SOON, os.kill, (os.getpid(), signal.SIGINT)).start()
+        once_more()
     else:
         sys.__unraisablehook__(ignored)
+
+
+def once_more() -> None:
+    """Let an interruption that nobody has seen come again soon."""
+    threading.Timer(SOON, os.kill, (os.getpid(), signal.SIGINT)).start()

@@ -112,7 +112,9 @@ def test_every_site_has_its_line_and_those_that_lack_something_their_details(roo
 
 
 def test_aliases_of_apache_lead_to_applications_of_their_own(tmp_path: Path) -> None:
-    root = small_root(tmp_path, extra={**FILES, "etc/apache2/apache2.conf": APACHE, "usr/share/apache2/icons/a.png": ""})
+    root = small_root(
+        tmp_path, extra={**FILES, "etc/apache2/apache2.conf": APACHE, "usr/share/apache2/icons/a.png": ""}
+    )
     done = run(Path("/"), "check", "--server", str(root), XDG_CACHE_HOME=str(root / "cache"), COLUMNS="200")
     told = [" ".join(line.split()) for line in done.stdout.splitlines() if ".observatory.example " in line[:40]]
     assert told == [

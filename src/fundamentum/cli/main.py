@@ -74,7 +74,10 @@ def program() -> None:
 
 
 def _unraisable(ignored: "sys.UnraisableHookArgs") -> None:
-    entry("fundamentum", "interruption").unraisable(ignored)
+    try:
+        entry("fundamentum", "interruption").unraisable(ignored)
+    except KeyboardInterrupt:  # while that was loaded: nobody else gets to see it
+        entry("fundamentum", "interruption").once_more()
 
 
 def _standard_streams() -> None:

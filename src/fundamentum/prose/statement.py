@@ -62,8 +62,18 @@ def _denied(line: Line) -> bool:
     return line.listed and _DENIED.search(line.text) is not None and _HARD.search(line.heading) is not None
 
 
-INSTALLS: Final = lazy_regex(r"\b(?:apt(?:-get)?|aptitude|dnf|yum|zypper|apk)\b[^;|&]{0,80}\b(?:install|add)\b")
-"""A line of a shell that installs packages: names in it are those of packages."""
+_INSTALLS: Final = lazy_regex(
+    r"(?<![\w-])(?!(?:must|to|please|then|and|or|can|could|may|should|will|you|also|need|now|first|just|not|pecl)\s)"
+    r"[a-z][a-z-]{1,15}\s+(?:-\S+\s+)*(?:install|add)\s+(?:-\S+\s+)*[a-z][a-z\d.+-]{1,60}(?:\s|$)"
+)
+_PACKAGE: Final = lazy_regex(r"(?<![\w-])(?:php[\d.]{0,4}-[a-z]|[a-z]{2,20}-server\b)")
+
+
+def installs_packages(text: str) -> bool:
+    """Whether it is a line of a shell that installs packages, whichever program does that: names are those of these."""
+    return _INSTALLS.search(text) is not None and _PACKAGE.search(text) is not None
+
+
 VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"
 LATER: Final = (
     r"(?:\s*(?:\+|\(?(?:or|and|&) (?:later|higher|newer|above|greater|better|up(?:wards)?|more recent)\)?|-?ish))"

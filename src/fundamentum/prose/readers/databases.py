@@ -7,7 +7,7 @@ from typing import Final
 from fundamentum.catalog.databases import names_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import INSTALLS, LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import LATER, VERSION, Statement, installs_packages, level_of
 
 _PRODUCT: Final = lazy_regex(
     rf"(?<![\w-])(MariaDB|MySQL|Postgre(?:SQL|s)|SQLite)(?:\s?3(?![.\d]))?(?![\w-])(?:\s+(?:database|server|version|db))*"
@@ -38,7 +38,7 @@ _PACKAGES: Final = lazy_regex(
 def read(line: Line) -> Iterator[Statement]:
     """The servers of a line as alternatives of one entry, and the variables it names with a value."""
     level = level_of(line)
-    if INSTALLS.search(line.text):
+    if installs_packages(line.text):
         servers = (one for one in _PACKAGES.finditer(line.text) if one["server"] or one["product"] == "postgresql")
         if products := dict.fromkeys(_NAMES[one["product"].lower()] for one in servers):
             yield Statement(("database", level), " | ".join(products), level=level)

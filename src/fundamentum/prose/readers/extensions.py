@@ -12,7 +12,7 @@ from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import INSTALLS, LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import LATER, VERSION, Statement, installs_packages, level_of
 
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
@@ -113,7 +113,7 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     led = _ASKS.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
     about = led or _CONTEXT.search(line.text) is not None or _EITHER.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
-    packages = INSTALLS.search(line.text) is not None
+    packages = installs_packages(line.text)
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
     taken = 0
     for match in _words().finditer(line.text):

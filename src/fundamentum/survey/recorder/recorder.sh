@@ -79,10 +79,20 @@ options='%OPTIONS%'
 directory_files='%DIRECTORY_FILES%'
 # Document roots, and where aliases lead, as the web servers' files name them.
 roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
-    index(" %ROOTS% ", " " tolower($1) " ") {
-        sub(/^[ \t]*[^ \t]+[ \t]+/, ""); sub(/[ \t]*(;.*)?$/, ""); gsub(/"/, "")
-        sub(/^\/[^ \t]*[ \t]+/, "") # the address of an alias
-        if ($0 ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, ""); print } }' {} + 2>/dev/null | sort -u | head -n 200)
+    {
+        count = split($0, parts, /[;}{]/) # a whole server may stand on one line
+        for (at = 1; at <= count; at++) {
+            text = parts[at]; sub(/^[ \t]+/, "", text)
+            word = text; sub(/[ \t].*/, "", word)
+            if (!index(" %ROOTS% ", " " tolower(word) " ")) continue
+            sub(/^[^ \t]+[ \t]+/, "", text); sub(/[ \t]+$/, "", text); gsub(/"/, "", text)
+            sub(/^\/[^ \t]*[ \t]+/, "", text) # the address of an alias
+            if (text ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, "", text); print text }
+        }
+    }' {} + 2>/dev/null | sort -u | head -n 200 | while IFS= read -r root; do
+        printf '%s\n' "$root"
+        readlink -f -- "$root" 2>/dev/null | grep -E '^/[A-Za-z0-9_.@+/-]+$' # a release to which a link leads
+    done | sort -u)
 
 with_way() { # PATH: itself, and every directory on the way there, links followed too
     for at in "$1" "$(readlink -f -- "$1" 2>/dev/null)"; do

@@ -20,6 +20,7 @@ from fundamentum.survey.site_answers import ask_sites
 from tests.around import needs as around
 from tests.sites.cases import CASES, RELEASES, UNKNOWN, files_of
 
+from .carried_out import fundamentum
 from .laboratory import asked, running
 from .running import recorded
 
@@ -159,3 +160,42 @@ def test_a_directory_of_a_directory_has_what_it_says(name: str) -> None:
             answer = asked(PORT, path=f"/{part}/index.php".replace("//", "/"))
             for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
                 assert held_against(found, answer, below=part) == ([], []), part
+
+
+WITH_COMMENTS = """\
+server {{
+    # where it waits
+    listen 127.0.0.1:{port};
+    server_name a;
+        \t
+    root /srv/a;
+    index index.php;
+    # how much may be sent, and no more
+    client_max_body_size 1m;{behind}
+    location ~ \\.php$ {{
+        include snippets/fastcgi-php.conf;
+        # With php-fpm:
+        fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+    }}
+}}
+"""
+UPLOADS = 'format = 1\n[application]\nname = "nightlog"\n[uploads]\nlargest = "24M"\n'
+
+
+@pytest.mark.parametrize("behind", ["", "  ", "\t"])
+def test_a_plan_from_a_recording_changes_what_stands_on_the_server(behind: str, tmp_path: Path) -> None:
+    """Comments and blanks, which a recording leaves out, stand around each line that is changed."""
+    files = {"/etc/nginx/sites-enabled/site": WITH_COMMENTS.format(port=PORT, behind=behind)}
+    with running("bookworm", files, "nginx", PORT) as root:
+        (tmp_path / "recording.tar").write_bytes(recorded(root, "dash"))
+        (tmp_path / "nightlog.needs.toml").write_text(UPLOADS)
+        code, script = fundamentum(
+            "plan", str(tmp_path / "nightlog.needs.toml"), "--server", str(tmp_path / "recording.tar"),
+            "--runtime", "a", "--format", "script",
+        )  # fmt: skip
+        root.write("/root/plan.sh", script)
+        root.run("sh", "/root/plan.sh", "--yes")
+        site = (root.path / "etc/nginx/sites-enabled/site").read_text()
+        assert code == 0
+        assert f"    # how much may be sent, and no more\n    client_max_body_size 25m;{behind}\n" in site
+        assert check(parse(UPLOADS, "f"), look(root), "a").satisfied

@@ -4,10 +4,11 @@ function nginx_kind(path) {
     return path ~ /^\/(etc|usr\/local(\/etc)?)\/nginx\// ? "nginx:" : ""
 }
 
-function nginx_begin() { nginx_text = ""; nginx_mark = "" }
+function nginx_begin() { nginx_text = ""; nginx_mark = ""; nginx_spans = 0 }
 
-function nginx_filtered(line, kind,   n, i, c, out) {
+function nginx_filtered(line, kind,   n, i, c, out, more, kept, whole, less) {
     out = ""
+    more = whole = less = 0
     n = length(line)
     for (i = 1; i <= n; i++) {
         c = substr(line, i, 1)
@@ -16,7 +17,7 @@ function nginx_filtered(line, kind,   n, i, c, out) {
             if (c == "\\") { i++; nginx_text = nginx_text substr(line, i, 1) }
             else if (c == nginx_mark) nginx_mark = ""
         } else if (c == "#" && nginx_text ~ /(^|[ \t])$/) {
-            if (out ~ /[^ \t]/) out = out " #" # so that it is known that the line holds more
+            if (out ~ /[^ \t]/) more = 1
             break
         } else if ((c == "\"" || c == "'") && nginx_text ~ /(^|[ \t])$/) {
             nginx_mark = c
@@ -32,14 +33,23 @@ function nginx_filtered(line, kind,   n, i, c, out) {
             nginx_text = nginx_text c
             nginx_depth--
         } else if (c == ";" || c == "{" || c == "}") {
-            out = out nginx_kept(nginx_text, c) c
+            kept = nginx_kept(nginx_text, c)
+            out = out kept c
+            if (kept != "" && kept == nginx_text) whole = 1
+            else if (kept != "") less = 1
+            if (nginx_spans || (whole && less)) more = 1
             nginx_text = ""
+            nginx_spans = 0
         } else {
             nginx_text = nginx_text c
         }
     }
-    if (nginx_text != "") nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " ")
-    return out
+    if (nginx_mark == "" && nginx_text !~ /[^ \t]/) { # a margin belongs to no statement
+        if (out != "") out = out nginx_text
+        nginx_text = ""
+    }
+    if (nginx_text != "") { nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " "); nginx_spans = 1 }
+    return more ? out " #" : out # so that it is known that the line holds more, or begins before
 }
 
 function nginx_kept(text, ending,   word, value) {

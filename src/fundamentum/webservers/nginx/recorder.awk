@@ -8,7 +8,8 @@ function nginx_begin() { nginx_text = ""; nginx_mark = ""; nginx_spans = 0 }
 
 function nginx_filtered(line, kind,   n, i, c, out, more, kept, whole, less) {
     out = ""
-    more = whole = less = 0
+    whole = less = 0
+    more = gsub(/\r/, " ", line) # a line that ends otherwise than here is not to be changed
     n = length(line)
     for (i = 1; i <= n; i++) {
         c = substr(line, i, 1)
@@ -35,8 +36,7 @@ function nginx_filtered(line, kind,   n, i, c, out, more, kept, whole, less) {
         } else if (c == ";" || c == "{" || c == "}") {
             kept = nginx_kept(nginx_text, c)
             out = out kept c
-            if (kept != "" && kept == nginx_text) whole = 1
-            else if (kept != "") less = 1
+            if (kept ~ /[^ \t]/) { if (kept == nginx_text) whole = 1; else less = 1 }
             if (nginx_spans || (whole && less)) more = 1
             nginx_text = ""
             nginx_spans = 0
@@ -48,14 +48,18 @@ function nginx_filtered(line, kind,   n, i, c, out, more, kept, whole, less) {
         if (out != "") out = out nginx_text
         nginx_text = ""
     }
-    if (nginx_text != "") { nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " "); nginx_spans = 1 }
+    if (nginx_text != "") {
+        if (out ~ /[^ \t]/) more = 1
+        nginx_text = nginx_text (nginx_mark != "" ? "\\n" : " ")
+        nginx_spans = 1
+    }
     return more ? out " #" : out # so that it is known that the line holds more, or begins before
 }
 
 function nginx_kept(text, ending,   word, value) {
     word = text
     sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
-    if (word == "") return ""
+    if (word == "") return text
     if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|proxy_read_timeout|client_body_temp_path|index|try_files|satisfy|alias)$/) return text
     if (word ~ /^(allow|deny)$/) return text ~ /[ \t]all[ \t]*$/ ? text : " " word " noted"
     if (word == "proxy_pass") return scrubbed(text)

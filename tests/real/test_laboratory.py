@@ -199,3 +199,42 @@ def test_a_plan_from_a_recording_changes_what_stands_on_the_server(behind: str, 
         assert code == 0
         assert f"    # how much may be sent, and no more\n    client_max_body_size 25m;{behind}\n" in site
         assert check(parse(UPLOADS, "f"), look(root), "a").satisfied
+
+
+ONE_LINE = (
+    "server {{ listen 127.0.0.1:{port}; server_name a; root /srv/current; index index.php; "
+    "location ~ \\.php$ {{ include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }} }}\n"
+)
+ODD = {
+    "one line, and a root to which a link leads": (
+        "nginx",
+        {
+            "/etc/nginx/sites-enabled/site": ONE_LINE.format(port=PORT),
+            "/srv/releases/7/.user.ini": "memory_limit = 351M\n",
+        },
+    ),
+    "ends of lines as other systems have them": (
+        "apache",
+        {
+            "/etc/apache2/sites-enabled/site.conf": files_of("module: access file, options", "8.2", PORT)[1][
+                "/etc/apache2/sites-enabled/site.conf"
+            ].replace("\n", "\r\n"),
+            "/srv/a/.htaccess": "php_value memory_limit 352M\r\n",
+        },
+    ),
+}
+
+
+@pytest.mark.parametrize("name", list(ODD))
+def test_a_recording_finds_the_roots_of_sites(name: str) -> None:
+    server, files = ODD[name]
+
+    def released(root: Root) -> None:
+        (root.path / "srv/current").symlink_to("releases/7")
+        root.write("/srv/releases/7/index.php", (root.path / "srv/a/index.php").read_text())
+
+    with running("bookworm", files, server, PORT, prepared=released) as root:
+        answer = asked(PORT)
+        assert answer["ini"]["memory_limit"] in ("351M", "352M")
+        for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+            assert held_against(found, answer) == ([], [])

@@ -80,6 +80,7 @@ directory_files='%DIRECTORY_FILES%'
 # Document roots, and where aliases lead, as the web servers' files name them.
 roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
     {
+        gsub(/\r/, "")
         count = split($0, parts, /[;}{]/) # a whole server may stand on one line
         for (at = 1; at <= count; at++) {
             text = parts[at]; sub(/^[ \t]+/, "", text)
@@ -119,7 +120,7 @@ places() {
     # Where PHP and web servers are told to put what is sent in.
     find %READ% -maxdepth 5 -type f -exec awk '
         /^[ \t]*(php_admin_value\[|php_value\[)?(upload_tmp_dir|sys_temp_dir)\]?[ \t]*=/ { sub(/^[^=]*=[ \t]*/, ""); print }
-        $1 != "" && index(" %BODY_FOLDERS% ", " " $1 " ") { print $2 }' {} + 2>/dev/null | tr -d '";' | sort -u |
+        $1 != "" && index(" %BODY_FOLDERS% ", " " $1 " ") { print $2 }' {} + 2>/dev/null | tr -d '";\r' | sort -u |
         while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
 }
 places | sort -u >"$stage/places"
@@ -177,7 +178,7 @@ done | sort -u >"$stage/ways"
         /lib/systemd/system /etc/default /etc/sysconfig \
         %ENVIRONMENTS% %CONFIGURATION% -maxdepth 2 -type f \
         -exec grep -hE 'PHPRC|PHP_INI_SCAN_DIR|fpm|^[ \t]*[Pp][Hh][Pp][Ii][Nn][Ii][Dd][Ii][Rr][ \t]' {} + 2>/dev/null |
-        awk '{ n = split($0, words, /[ =:"\047]+/); for (i = 1; i <= n; i++) print words[i] }' | grep -E '^/[A-Za-z0-9_.@+/-]+$' | sort -u | head -n 100 |
+        awk '{ n = split($0, words, /[ =:"\047\r]+/); for (i = 1; i <= n; i++) print words[i] }' | grep -E '^/[A-Za-z0-9_.@+/-]+$' | sort -u | head -n 100 |
         while IFS= read -r path; do
             with_way "$path"
             case $path in

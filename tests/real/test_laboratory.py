@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from debian_root import Root
 
@@ -238,3 +239,53 @@ def test_a_recording_finds_the_roots_of_sites(name: str) -> None:
         assert answer["ini"]["memory_limit"] in ("351M", "352M")
         for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
             assert held_against(found, answer) == ([], [])
+
+
+ALIAS = """\
+Listen 127.0.0.1:{port}
+ServerName laboratory
+DirectoryIndex index.php
+<VirtualHost 127.0.0.1:{port}>
+    ServerName a
+    DocumentRoot /srv/a
+    Alias /vault /opt/vault
+    {handed}
+</VirtualHost>
+<Directory /srv>
+    Require all granted
+</Directory>
+<Directory /opt/vault>
+    Require all granted
+    AllowOverride All
+    {said}
+</Directory>
+"""
+HANDED = {
+    "apache": ("", "php_value max_input_vars 361"),
+    "apache-fpm": (
+        '<FilesMatch "\\.php$">\nSetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"\n</FilesMatch>',
+        "",
+    ),
+}
+
+
+@pytest.mark.parametrize("server", list(HANDED))
+def test_what_an_alias_leads_to_has_what_its_own_directory_says(server: str) -> None:
+    handed, said = HANDED[server]
+    files = {
+        "/etc/apache2/sites-enabled/site.conf": ALIAS.format(port=PORT, handed=handed, said=said),
+        "/srv/a/.user.ini": "memory_limit = 362M\n",
+        "/srv/a/.htaccess": "",
+        "/opt/vault/.user.ini": "memory_limit = 363M\n",
+        "/opt/vault/.htaccess": "php_value memory_limit 364M\n" if server == "apache" else "",
+    }
+
+    def filled(root: Root) -> None:
+        root.write("/opt/vault/index.php", (root.path / "srv/a/index.php").read_text())
+
+    with running("bookworm", files, server, PORT, prepared=filled) as root:
+        for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+            by_part = {site.part: site for site in found.sites}
+            for part, path in ((None, "/index.php"), ("/vault", "/vault/index.php")):
+                only = msgspec.structs.replace(found, sites=(by_part[part],))
+                assert held_against(only, asked(PORT, path=path)) == ([], []), part

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import facts
 from fundamentum.hosts.base import MAX_BELOW, Host, HostError, folders_below, text_of
-from fundamentum.model.layers import Layer
+from fundamentum.model.layers import Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
 from fundamentum.model.remark import Remark
@@ -26,6 +26,10 @@ MAX_FILE: Final = 256 * 1024
 
 def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
     """The site with a layer for each such file in its document root, and in the directories below that."""
+    if not host.whole and site.root and site.root.startswith("/") and host.stat(site.root) is None:
+        why = "the recording does not hold this document root: what files in it set is unknown"
+        kind: LayerKind = "user-ini" if runtime.sapi in ("fpm", "cgi") else "htaccess"
+        return replace(site, layers=(*site.layers, Layer(kind, (), Origin(site.root), why)))
     if runtime.sapi not in ("fpm", "cgi") or not site.root or not site.root.startswith("/"):
         return site
     setting = runtime.settings.get("user_ini.filename")

@@ -225,6 +225,8 @@ class Case:
         """Behind checks and choices only; if most of the application is about it, required all the same."""
         if not self.strong:
             return None
+        if self.extension in TOOLS:
+            return self.verdict(None, "a tool for developers, used only where it is there")
         if self._central():
             verdict = self.verdict("required", "what the application is about: most of its files use it", plain=True)
             return msgspec.structs.replace(verdict, chosen=True)

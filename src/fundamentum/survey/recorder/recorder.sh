@@ -90,7 +90,7 @@ roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
             sub(/^\/[^ \t]*[ \t]+/, "", text) # the address of an alias
             if (text ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, "", text); print text }
         }
-    }' {} + 2>/dev/null | sort -u | head -n 200 | while IFS= read -r root; do
+    }' {} + 2>/dev/null | sort -u | head -n 5000 | while IFS= read -r root; do
         printf '%s\n' "$root"
         readlink -f -- "$root" 2>/dev/null | grep -E '^/[A-Za-z0-9_.@+/-]+$' # a release to which a link leads
     done | sort -u)

@@ -142,22 +142,31 @@ for root in $roots; do
     done
 done | sort -u >"$stage/ways"
 
+# What lies in document roots.  So many files of all of them that what else is looked at is not pushed out.
+most=$((60000 / ($(printf '%s\n' "$roots" | wc -l) + 1)))
+[ "$most" -le 6000 ] || most=6000
+in_root() { # ROOT [OPTION ...]: files and directories in it, without those of libraries and of version control
+    root=$1
+    shift
+    find -H "$root" "$@" \( -type d \( -name vendor -o -name node_modules -o -name .git \
+        -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null
+}
+for root in $roots; do
+    case ${root##*/} in
+        public | public_html | web | www | htdocs | html | httpdocs | webroot | pub)
+            case ${root%/*} in
+                %SHARED%) ;;
+                /*/*) here "$root"; root=${root%/*} ;;
+            esac ;;
+    esac
+    [ -d "$root" ] && { in_root "$root" -maxdepth 1; in_root "$root" -mindepth 2 -maxdepth 3; } | head -n "$most"
+done | sort -u >"$stage/open"
+
 {
     cat "$stage/places" "$stage/ways"
     here /etc/passwd /etc/group /etc/timezone /etc/localtime /etc/selinux/config
     [ -z "$tasks" ] || existing below '*' /etc/crontab /etc/cron.d /etc/cron.hourly /etc/cron.daily /etc/cron.weekly \
         /etc/cron.monthly /var/spool/cron
-    for root in $roots; do
-        case ${root##*/} in
-            public | public_html | web | www | htdocs | html | httpdocs | webroot | pub)
-                case ${root%/*} in
-                    %SHARED%) ;;
-                    /*/*) here "$root"; root=${root%/*} ;;
-                esac ;;
-        esac
-        [ -d "$root" ] && find -H "$root" -maxdepth 3 \( -type d \( -name vendor -o -name node_modules -o -name .git \
-            -o -name .svn -o -name .hg \) -prune -print \) -o ! -type l ! -name "*$newline*" -print 2>/dev/null | head -n 6000
-    done
     here / /* /usr/* /var/run /var/lib /var/cache /run /etc /etc/systemd \
         /usr/lib/systemd /usr/lib/systemd/system /usr/lib/systemd/system/php*.service \
         /etc/os-release /usr/lib/os-release /etc/hostname /usr/bin/php* /usr/sbin/php* \
@@ -196,7 +205,7 @@ done | sort -u >"$stage/ways"
     fi
     existing below '*.so' %EXTENSIONS%
 %PATHS%
-} 2>/dev/null | sort -u | head -n 100000 >"$stage/paths"
+} 2>/dev/null | sort -u | head -n 100000 | sort -u - "$stage/open" >"$stage/paths"
 
 # --- Where links lead in the end, and what stands there, also outside of those directories.
 
@@ -329,7 +338,7 @@ fi
 # --- One archive.
 
 cd "$stage" || exit 2
-rm -f places ways paths linked ends owned programs whole filter.awk
+rm -f places ways open paths linked ends owned programs whole filter.awk
 pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
 if [ "$target" = - ]; then
     pack

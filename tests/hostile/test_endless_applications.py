@@ -9,6 +9,12 @@ from tests.hostile.program import run
 pytestmark = pytest.mark.long
 CODE: dict[str, str] = {
     "conditions nested 50,000 deep": "if (extension_loaded('gd')) {" * 50_000 + "imagecreate(1, 1);" + "}" * 50_000,
+    "tables of rights": "$x = ['a/b' => '755'," * 400_000 + "imagecreate(1, 1);",
+    "lines for cron": "// * * * * * php cron.php\n" * 200_000 + "# " + "* * * * " * 400_000 + "\nimagecreate(1, 1);",
+    "settings of places": "$log_dir = __DIR__ . '/log' . $b; " * 100_000 + "imagecreate(1, 1);",
+    "places to write": "$a = $a . 'x'; file_put_contents(\"$a/$b\" . D, 1);" * 30_000 + "imagecreate(1, 1);",
+    "versions beneath": "".join(f"if (version_compare(INTL_ICU_VERSION, '{n}.1', '<')) exit;\n" for n in range(20_000))
+    + "imagecreate(1, 1);",
     "brackets": "$x = " + "(" * 50_000 + "imagecreate(1, 1)" + ")" * 50_000 + ";",
     "negations": "!" * 200_000 + "extension_loaded('gd');",
     "branches": "if ($a) {}" + "elseif (extension_loaded('gd')) { imagecreate(1, 1); }" * 30_000,

@@ -7,14 +7,14 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from fundamentum.derive.application.tree import Each, SourceFile
-from fundamentum.derive.php_source.word_search import starts_of
 from fundamentum.derive.result import Entry, Place
 from fundamentum.prose.line import MAX_LENGTH, Line
 from fundamentum.prose.readers import tasks
 
 _MARK: Final = b"* * "
 """What stands in nearly every line for cron, and in little else."""
-MAX_LINES: Final = 20
+MAX_LINES: Final = 200
+"""Such lines of one file that are looked at."""
 
 
 def scheduled_in_source(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
@@ -28,14 +28,17 @@ def scheduled_in_source(each: Each, files: Sequence[SourceFile]) -> Iterator[Ent
 
 def _lines_for_cron(data: bytes, _: object) -> list[tuple[int, str, str, str]]:
     """Line, script, times and text of each line for cron in one file."""
-    found: dict[int, tuple[int, str, str, str]] = {}
-    for at in starts_of(data, _MARK):
-        start, end = data.rfind(b"\n", 0, at) + 1, data.find(b"\n", at)
-        if start in found or len(found) >= MAX_LINES:
-            continue
-        whole = data[start : end if end >= 0 else None][:MAX_LENGTH].decode("utf-8", "replace")
-        said = whole.strip().lstrip("/# ")  # and no star: one may be the first field
-        number = data.count(b"\n", 0, start) + 1
-        for statement in tasks.read(Line(said, number)):
-            found[start] = number, statement.key, str(statement.value), said
-    return list(found.values())
+    found: list[tuple[int, str, str, str]] = []
+    behind = 0
+    for _turn in range(MAX_LINES):
+        at = data.find(_MARK, behind)
+        if at < 0:
+            break
+        start = data.rfind(b"\n", behind, at) + 1 or behind
+        end = data.find(b"\n", at)
+        behind = end if end >= 0 else len(data)
+        said = data[start:behind][:MAX_LENGTH].decode("utf-8", "replace").strip().lstrip("/# ")
+        for statement in tasks.read(Line(said, 1)):  # with its stars: one may be the first field
+            number = data.count(b"\n", 0, start) + 1
+            found.append((number, statement.key, str(statement.value), said))
+    return found

@@ -8,6 +8,9 @@ def rows(
     tables: Iterable[re.Match[bytes]], row: re.Pattern[bytes]
 ) -> Iterator[tuple[re.Match[bytes], re.Match[bytes], int]]:
     """Each row of each table: the match of the table, with its rows as ``body``; that of the row; its line."""
+    counted, line = 0, 1
     for table in tables:
         for one in row.finditer(table.string, table.start("body"), table.end("body")):
-            yield table, one, table.string.count(b"\n", 0, one.start()) + 1
+            line += table.string.count(b"\n", counted, one.start())
+            counted = one.start()
+            yield table, one, line

@@ -116,9 +116,10 @@ def speaks_of_rights(data: bytes) -> bool:
 
 def directories_in(data: bytes) -> Iterator[Wish]:
     """Directories of a table that says who may write to them."""
-    for table in RIGHTS.finditer(data) if speaks_of_rights(data) else ():
-        found = [*rows([table], _RIGHT)]
-        named = table["named"].startswith((b"'", b'"'))
+    told = rows(RIGHTS.finditer(data), _RIGHT) if speaks_of_rights(data) else ()
+    for _, of_one in itertools.groupby(told, key=lambda row: row[0].start()):
+        found = list(of_one)
+        named = found[0][0]["named"].startswith((b"'", b'"'))
         if named or (len(found) > 1 and all(b"/" in entry[1] and entry["octal"] for _, entry, _ in found)):
             for _, entry, at in found:
                 path = entry[1].decode()

@@ -1,5 +1,6 @@
 """What is said about a site is what the site itself says: every way of configuring it, on every release."""
 
+import gzip
 import json
 from pathlib import Path
 from typing import Any
@@ -214,6 +215,17 @@ ODD = {
             "/srv/releases/7/.user.ini": "memory_limit = 351M\n",
         },
     ),
+    "files that are included from elsewhere": (
+        "nginx",
+        {
+            "/etc/nginx/conf.d/more.conf": "include /srv/conf/*.conf;\n",
+            "/srv/conf/a.conf": ONE_LINE.format(port=PORT).replace("php8.2-fpm", "more"),
+            "/etc/php/8.2/fpm/pool.d/zz-more.conf": "include=/srv/pools/*.conf\n",
+            "/srv/pools/more.conf": "[more]\nuser = www-data\nlisten = /run/php/more.sock\nlisten.owner = www-data\n"
+            "pm = ondemand\npm.max_children = 1\nphp_admin_value[memory_limit] = 352M\n",
+            "/srv/pools/other.conf": "; root:planted:1:0\nenv[TOKEN] = planted\n",
+        },
+    ),
     "ends of lines as other systems have them": (
         "apache",
         {
@@ -235,9 +247,10 @@ def test_a_recording_finds_the_roots_of_sites(name: str) -> None:
         root.write("/srv/releases/7/index.php", (root.path / "srv/a/index.php").read_text())
 
     with running("bookworm", files, server, PORT, prepared=released) as root:
-        answer = asked(PORT)
+        answer, archive = asked(PORT), recorded(root, "dash")
         assert answer["ini"]["memory_limit"] in ("351M", "352M")
-        for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+        assert b"planted" not in gzip.decompress(archive)
+        for found in (look(root), survey(open_recording(archive, "x"))):
             assert held_against(found, answer) == ([], [])
 
 

@@ -199,4 +199,10 @@ class Files:
     def included(self, base: str, pattern: str) -> list[str]:
         """The files that an include line means."""
         path = posixpath.normpath(posixpath.join(base, pattern))
-        return matching(self.host, path) if path.startswith("/") and not re.search(r"[${}]", path) else []
+        if not path.startswith("/") or re.search(r"[${}]", path):
+            return []
+        found = matching(self.host, path)
+        if not found and not self.host.whole and not path.startswith(f"{base.rstrip('/')}/"):
+            why = f"{path} is included, and nothing of it is in the recording: sites set up there are unknown"
+            self.remarks.append(Remark("web sites", why))
+        return found

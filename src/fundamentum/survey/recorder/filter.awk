@@ -9,6 +9,10 @@ BEGIN {
         split(line, parts, "\t")
         if (!(parts[2] in linked_from)) linked_from[parts[2]] = parts[1]
     }
+    while ((getline line < (stage "/included")) > 0) { # and so is what a file includes from elsewhere
+        split(line, parts, "\t")
+        included_from[parts[1]] = parts[2]
+    }
 }
 
 {
@@ -25,7 +29,9 @@ BEGIN {
 END {
     while ((getline line < (stage "/owned")) > 0) owned[line] = 1
     for (f = 1; f <= count; f++) {
-        kind = kind_of(files[f])
+        kind = (files[f] in included_from) ? kind_of(included_from[files[f]]) : ""
+        if (kind == "ini") kind = "settings" # whoever may write there may have put anything else in its place
+        if (kind == "") kind = kind_of(files[f])
         if (kind == "" && (files[f] in linked_from)) kind = kind_of(linked_from[files[f]])
         take(files[f], kind)
     }
@@ -159,6 +165,7 @@ function filtered(line, kind,   key) {
         line = started(line)
         return sub(/^DAEMON_ARGS= ?/, "DAEMON_ARGS=\"", line) ? line "\"" : line
     }
+    if (kind == "settings") return quoted || line ~ /^[ \t]*(\[[^]]*\]|[A-Za-z0-9_.]+[]A-Za-z0-9_.[]*[ \t]*=)/ ? ini(line) : ""
     if (kind == "ini") return ini(line)
     return filtered_by_entry(line, kind)
 }

@@ -77,11 +77,52 @@ options='%OPTIONS%'
 
 # Files that configure the directory they lie in.
 directory_files='%DIRECTORY_FILES%'
-# Document roots, and where aliases lead, as the web servers' files name them.
-roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
+# Files elsewhere that configuration includes, each with the file at a known place at which that begins.
+tab='	'
+known=$(printf '%s\n' %READ%)
+including='
+    BEGIN { folders = split(known, folder, "\n") }
     {
         gsub(/\r/, "")
         count = split($0, parts, /[;}{]/) # a whole server may stand on one line
+        for (at = 1; at <= count; at++) {
+            text = parts[at]
+            if (tolower(text) !~ /^[ \t]*include(optional)?[ \t]*[ \t=][ \t]*["\047]?\//) continue
+            sub(/^[^\/]*/, "", text); sub(/["\047]?[ \t]*$/, "", text)
+            if (text !~ /^\/[A-Za-z0-9_.@+*?\/-]+$/) continue
+            for (one = 1; one <= folders; one++) if (index(text, folder[one] "/") == 1) break
+            if (one > folders) print FILENAME "\t" text
+        }
+    }'
+elsewhere() { # lines of FILE and PATTERN on standard input: the files that are meant, each with where that begins
+    while IFS=$tab read -r file pattern; do
+        begins=$(awk -F '\t' -v file="$file" '$1 == file { print $2; exit }' "$stage/included")
+        for path in $pattern; do
+            if [ -d "$path" ]; then set -- "$path"/*; else set -- "$path"; fi
+            for path; do
+                case $path in *"$newline"* | *"$tab"*) continue ;; esac
+                [ -f "$path" ] && [ -r "$path" ] && printf '%s\t%s\n' "$path" "${begins:-$file}"
+            done
+        done
+    done
+}
+: >"$stage/included"
+existing below '*' %READ% | while IFS= read -r path; do [ -f "$path" ] && printf '%s\n' "$path"; done >"$stage/new"
+for turn in 1 2 3; do
+    cut -f 1 "$stage/new" | tr '\n' '\000' | xargs -0 awk -v known="$known" "$including" 2>/dev/null |
+        head -n 5000 | elsewhere | awk -F '\t' -v done="$stage/included" '
+            BEGIN { while ((getline line < done) > 0) { sub(/\t.*/, "", line); seen[line] = 1 } }
+            !seen[$1]++' >"$stage/newer"
+    mv "$stage/newer" "$stage/new"
+    [ -s "$stage/new" ] || break
+    cat "$stage/new" >>"$stage/included"
+done
+
+# Document roots, and where aliases lead, as the web servers' files name them.
+rooted='
+    {
+        gsub(/\r/, "")
+        count = split($0, parts, /[;}{]/)
         for (at = 1; at <= count; at++) {
             text = parts[at]; sub(/^[ \t]+/, "", text)
             word = text; sub(/[ \t].*/, "", word)
@@ -90,10 +131,14 @@ roots=$(find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk '
             sub(/^\/[^ \t]*[ \t]+/, "", text) # the address of an alias
             if (text ~ /^\/[A-Za-z0-9_.@+\/-]+$/) { sub(/\/$/, "", text); print text }
         }
-    }' {} + 2>/dev/null | sort -u | head -n 5000 | while IFS= read -r root; do
-        printf '%s\n' "$root"
-        readlink -f -- "$root" 2>/dev/null | grep -E '^/[A-Za-z0-9_.@+/-]+$' # a release to which a link leads
-    done | sort -u)
+    }'
+roots=$({
+    find -L %CONFIGURATION% -maxdepth 6 -type f -exec awk "$rooted" {} +
+    cut -f 1 "$stage/included" | tr '\n' '\000' | xargs -0 awk "$rooted"
+} 2>/dev/null </dev/null | sort -u | head -n 5000 | while IFS= read -r root; do
+    printf '%s\n' "$root"
+    readlink -f -- "$root" 2>/dev/null | grep -E '^/[A-Za-z0-9_.@+/-]+$' # a release to which a link leads
+done | sort -u)
 
 with_way() { # PATH: itself, and every directory on the way there, links followed too
     for at in "$1" "$(readlink -f -- "$1" 2>/dev/null)"; do
@@ -141,6 +186,7 @@ for root in $roots; do
             done
     done
 done | sort -u >"$stage/ways"
+cut -f 1 "$stage/included" | while IFS= read -r path; do with_way "$path"; done | sort -u >>"$stage/ways"
 
 # What lies in document roots.  So many files of all of them that what else is looked at is not pushed out.
 most=$((60000 / ($(printf '%s\n' "$roots" | wc -l) + 1)))
@@ -338,7 +384,7 @@ fi
 # --- One archive.
 
 cd "$stage" || exit 2
-rm -f places ways open paths linked ends owned programs whole filter.awk
+rm -f places ways open included new newer paths linked ends owned programs whole filter.awk
 pack() { if command -v gzip >/dev/null 2>&1; then tar -cf - . | gzip -1; else tar -cf - .; fi; }
 if [ "$target" = - ]; then
     pack

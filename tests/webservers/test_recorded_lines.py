@@ -10,7 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import fundamentum.webservers.nginx
+from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.model.survey import Site, Survey
+from fundamentum.survey.observe import survey
 from tests.small_root import look, small_root
 
 FILTER = Path(fundamentum.webservers.nginx.__file__).with_name("recorder.awk")
@@ -109,3 +111,16 @@ def spots(value: object) -> list[tuple[int, str]]:
         mine = [(value["line"], value["text"])] if {"file", "line", "text"} <= value.keys() else []
         return mine + [one for inner in value.values() for one in spots(inner)]
     return [one for inner in value for one in spots(inner)] if isinstance(value, (list, tuple)) else []
+
+
+def test_what_a_recording_does_not_hold_is_said(tmp_path: Path) -> None:
+    conf = b"http { include /srv/conf/*.conf; include sites/*; server { server_name a; root /srv/a; location ~ \\.php$ "
+    conf += b"{ fastcgi_pass unix:/run/php/php8.2-fpm.sock; } } }"
+    host = DirectoryHost(small_root(tmp_path, extra={"etc/nginx/nginx.conf": conf}), "mizar")
+    host.whole = False
+    found = survey(host)
+    why = "/srv/conf/*.conf is included, and nothing of it is in the recording: sites set up there are unknown"
+    assert [remark.why for remark in found.remarks if "included" in remark.why] == [why]
+    assert [layer.unread for site in found.sites for layer in site.layers] == [
+        "the recording does not hold this document root: what files in it set is unknown"
+    ]

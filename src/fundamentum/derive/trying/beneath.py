@@ -32,7 +32,7 @@ def _of_libxml(version: Digits) -> int:
 
 def _of_openssl(version: Digits) -> int:
     """As its header has it: before 3.0 with a last digit that says whether it is a release."""
-    major, minor, last = version
+    major, minor, last = version[:3]
     return major << 28 | minor << 20 | (last << 4 if major > 2 else last << 12 | 0xF)
 
 

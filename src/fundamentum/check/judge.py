@@ -5,6 +5,7 @@ from typing import Final
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.quantity import switch
 from fundamentum.check.judged_runtime import choose, command_line
 from fundamentum.check.remedies import with_remedies
 from fundamentum.effective.judged_sites import sites_of
@@ -15,6 +16,7 @@ from fundamentum.kinds.php.unseen_php import stray_site
 from fundamentum.kinds.tasks import TaskNeed
 from fundamentum.model.findings import Finding, Judgement, Target
 from fundamentum.model.needs import Acceptance, Needs
+from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.platforms.offers import Offers
@@ -54,7 +56,7 @@ def _for_web(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Ju
         return _judged(needs, survey, target, offers, None)
     runtime = target.base or target.runtime
     neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
-    met = list(views(runtime, _answering(survey, target), neighbours))
+    met = [one for one in views(runtime, _answering(survey, target), neighbours) if not _shut_off(*one[1:])]
     if not met:
         return _judged(needs, survey, target, offers, None)
     several = len(met) > 1
@@ -64,6 +66,12 @@ def _for_web(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Ju
         seen = replace(target, runtime=view, base=runtime, part=part)
         judged.append(_judged(needs, survey, seen, offers, site))
     return max(judged, key=_badness)
+
+
+def _shut_off(below: str, view: Runtime) -> bool:
+    """Whether no PHP is run in a part of a site, as is usual where visitors' files are kept."""
+    engine = view.settings.get("engine")
+    return bool(below and view.sapi == "apache2" and engine and engine.value is not None and not switch(engine.value))
 
 
 def _answering(survey: Survey, target: Target) -> list[Site]:

@@ -43,6 +43,12 @@ def choose(survey: Survey, needs: Needs, selector: str | None, offers: Offers) -
     if names and all(site.runtime is None for site in survey.sites):
         return _stray(survey, needs, survey.sites[0], offers)
     serving = [runtime for runtime in survey.runtimes if runtime.serves]
+    if (
+        len(serving) > 1
+        and any(site.first_page == "here" for site in survey.sites)
+        and (only := _of_site(survey, names[0], needs, offers))
+    ):
+        return only
     if len(serving) == 1:
         return Target(serving[0], "the only runtime here that serves the web" + _sites_of(survey, serving[0]))
     if serving:
@@ -69,15 +75,34 @@ def _of_site(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Tar
     name, _, part = selector.partition(" ")
     sites = [site for site in survey.sites if name in (site.name, *site.aliases) or site.name == selector]
     sites = sites or [site for site in survey.idle_sites if name in (site.name, *site.aliases) and site.runtime]
-    sites = [site for site in sites if site.part == (part or None)] or sites
+    sites = _of_part(sites, part)
     labels = {site.runtime for site in sites}
     if len(labels) > 1:
-        parts = ", ".join(f"{site.part or 'the rest'}: {site.runtime or 'unknown'}" for site in sites)
+        parts = ", ".join(f"{site.part or site.origin}: {site.runtime or 'unknown'}" for site in sites)
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve {name}; choose one with --runtime: {parts}")
     if sites and sites[0].runtime is None:
         return _stray(survey, needs, sites[0], offers)
     found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
-    return Target(found, f"it serves {name}, as {sites[0].origin} says", site=name) if found else None
+    others = {site.runtime for site in survey.sites if name in (site.name, *site.aliases)} - labels
+    more = (
+        f"; other parts of it are handed to {' and '.join(sorted(map(str, others - {None})))}"
+        if others - {None}
+        else ""
+    )
+    return Target(found, f"it serves {name}, as {sites[0].origin} says{more}", site=name) if found else None
+
+
+def _of_part(sites: list[Site], part: str) -> list[Site]:
+    """The lines that hand on the part of a site that is named; or else those that a visitor's first request meets.
+
+    Where that is not known, all that may be.
+    """
+    if named := [site for site in sites if part and site.part == part]:
+        return named
+    if first := [site for site in sites if site.first_page == "here"]:
+        return first
+    unclear = [site for site in sites if site.first_page == "unclear"]
+    return unclear or [site for site in sites if site.part is None] or sites
 
 
 def _stray(survey: Survey, needs: Needs, site: Site, offers: Offers) -> Target:
@@ -86,7 +111,8 @@ def _stray(survey: Survey, needs: Needs, site: Site, offers: Offers) -> Target:
     offered = offers.branches("fpm")
     fitting = [branch for branch in offered if needs.php.accepts_branch(branch)]
     branch = named[0] if named and named[0] in offered else [*fitting, *offered, known_branches()[-1]][0]
-    reason = f"{site.origin} hands {site.name} to {site.handler or 'a PHP'}, where none is seen: judged as a fresh one"
+    to = f"{site.handler}, where none is seen" if site.handler else "a PHP that cannot be told"
+    reason = f"{site.origin} hands {site.name} to {to}: judged as a fresh one"
     name = f"{site.name} {site.part or ''}".strip()
     return Target(fresh_runtime(survey, branch, "fpm"), reason + _not_for_web(survey), present=False, site=name)
 

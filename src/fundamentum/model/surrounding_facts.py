@@ -91,6 +91,11 @@ class Barrier(Fact, frozen=True):
     """Those that take these back."""
 
 
+FirstPage = Literal["", "here", "elsewhere", "unclear"]
+"""Whether a visitor's first request for a site, that for ``/``, comes to one of several lines that hand parts of the
+site to PHP; empty: there is one line, or it was not looked at.  ``unclear``: it is not followed to where it comes."""
+
+
 class Visit(Fact, frozen=True):
     """What a web server's configuration makes of an address of a site."""
 

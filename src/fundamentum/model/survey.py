@@ -22,6 +22,7 @@ from fundamentum.model.surrounding_facts import (
     Database,
     DatabaseOptions,
     Exposed,
+    FirstPage,
     Limit,
     Machine,
     Place,
@@ -106,6 +107,8 @@ class Site(Fact, frozen=True):
     visits: dict[Text, Visit] = {}
     """What it makes of addresses that applications asked about: ``/config/``, for files in that directory; another
     path, which ends with no slash, for a page of which there is no file; ``/.`` for the list of a directory."""
+
+    first_page: FirstPage = ""
 
     @property
     def local_port(self) -> int | None:

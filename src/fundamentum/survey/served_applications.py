@@ -31,11 +31,11 @@ _WHOLE: Final = frozenset("/ /etc /home /opt /root /usr /usr/local /usr/share /v
 def served(survey: Survey, host: DirectoryHost) -> list[Served]:
     """One for each site that is handed to PHP, and each of its document roots, by their names; then the other sites.
 
-    Of parts of a site that have one root the first stands for all.
+    Of parts of a site that have one root the one that a visitor's first request meets stands for all.
     """
     found: dict[tuple[str, str], Served] = {}
     roots = {site.root for site in survey.sites if site.root}
-    for site in sorted(survey.sites, key=lambda one: (one.name, one.part or "")):
+    for site in sorted(survey.sites, key=lambda one: (one.name, one.first_page != "here", one.part or "")):
         root = site.root or ""
         if (site.name, root) not in found:
             found[site.name, root] = _of_site(site, host, roots - {root})
@@ -52,7 +52,7 @@ def _of_other(site: OtherSite) -> Served:
 
 
 def _of_site(site: Site, host: DirectoryHost, others: Iterable[str]) -> Served:
-    name = f"{site.name} {site.part or ''}".strip()
+    name = f"{site.name} {site.part or ''}".strip() if site.first_page != "here" else site.name
     if not site.root or not site.root.startswith("/"):
         return Served(name, site.root or "", why="where it stands is not known")
     real = host.resolve(site.root)

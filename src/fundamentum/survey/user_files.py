@@ -26,10 +26,15 @@ MAX_FILE: Final = 256 * 1024
 
 def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
     """The site with a layer for each such file in its document root, and in the directories below that."""
-    if not host.whole and site.root and site.root.startswith("/") and host.stat(site.root) is None:
-        why = "the recording does not hold this document root: what files in it set is unknown"
+    if why := _unknown_root(host, site.root):
         kind: LayerKind = "user-ini" if runtime.sapi in ("fpm", "cgi") else "htaccess"
-        return replace(site, layers=(*site.layers, Layer(kind, (), Origin(site.root), why)))
+        return replace(
+            site,
+            layers=(
+                *site.layers,
+                Layer(kind, (), site.origin if _depends(site.root) else Origin(site.root or ""), why),
+            ),
+        )
     if runtime.sapi not in ("fpm", "cgi") or not site.root or not site.root.startswith("/"):
         return site
     setting = runtime.settings.get("user_ini.filename")
@@ -44,6 +49,20 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
         return replace(site, layers=(*site.layers, unknown))
     root = host.resolve(site.root) or site.root  # a linked document root counts by where it leads
     return replace(site, layers=(*site.layers, *_layers(host, root, name, facts(runtime.branch).constants)))
+
+
+def _unknown_root(host: Host, root: str | None) -> str:
+    """Why it is not known what files in a document root set; empty where it is."""
+    if root and _depends(root):
+        return f"the document root {root[:200]} depends on the request: what files in it set is unknown"
+    if not host.whole and root and root.startswith("/") and host.stat(root) is None:
+        return "the recording does not hold this document root: what files in it set is unknown"
+    return ""
+
+
+def _depends(root: str | None) -> bool:
+    """Whether a document root holds what the web server fills in for each request."""
+    return bool(root) and any(sign in str(root) for sign in "$%")
 
 
 def _layers(host: Host, root: str, name: str, constants: Mapping[str, str]) -> Iterator[Layer]:

@@ -13,7 +13,7 @@ from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive, is_path, safe_line
-from fundamentum.model.surrounding_facts import Barrier, Limit, Spot, Visit
+from fundamentum.model.surrounding_facts import Barrier, FirstPage, Limit, Spot, Visit
 from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials, without_secrets
@@ -77,6 +77,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
     aliased: bool = False
     """Whether the files in ``root`` are asked for by other addresses than their names below it."""
+    first_page: FirstPage = ""
+    """As :attr:`~fundamentum.model.survey.Site.first_page` has it."""
 
 
 Found = tuple[list[Handoff], list[str], list[Remark]]

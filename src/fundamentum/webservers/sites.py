@@ -24,6 +24,7 @@ MAX_SITES: Final = 5000
 MAX_WRAPPER: Final = 64 * 1024
 
 
+_UNTOLD: Final = "a PHP that cannot be told"
 _OWN: Final = frozenset({"127.0.0.1", "localhost", "[::1]", "::1", "", "*", "0.0.0.0", "[::]"})
 
 
@@ -94,8 +95,8 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                     handoff = msgspec.structs.replace(handoff, layers=(*handoff.layers, wrapped))
                 handoff = _started(handoff, runtime, starts) if runtime else handoff
                 if runtime is None and not handoff.idle:
-                    why = f"{handoff.origin}: hands {handoff.names[0]} to {handoff.target or 'PHP'}"
-                    remarks.append(Remark("web sites", f"{why}, which is no runtime seen here"))
+                    to = f"{handoff.target}, which is no runtime seen here" if handoff.target else _UNTOLD
+                    remarks.append(Remark("web sites", f"{handoff.origin}: hands {handoff.names[0]} to {to}"))
                 if handoff.modules:
                     modules[server] = tuple(name for name in handoff.modules if is_plain(name))
                 if handoff.visit and handoff.root and not handoff.idle:
@@ -177,6 +178,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         service_pool=handoff.pool,
         set_up=handoff.set_up,
         handed=handoff.handed if handoff.handed and handoff.handed.text else None,
+        first_page=handoff.first_page,
     )
 
 

@@ -20,8 +20,9 @@ def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, offe
     runtime, handler = target.runtime, site.handler.removeprefix("unix:")
     waits = [runtime for runtime in survey.runtimes if runtime.sapi == "fpm" and runtime.listen]
     offer = offers.runtime_package(runtime.branch, runtime.sapi)
+    to = f"{site.handler}, where no PHP is seen" if site.handler else "a PHP that cannot be told"
     words: dict[str, Any] = {
-        "found": f"{site.name} is handed to {site.handler or 'a PHP'}, where no PHP is seen",
+        "found": f"{site.name} is handed to {to}",
         "origin": site.origin,
     }
     if unclear(site) or survey.reader == "user":
@@ -32,8 +33,8 @@ def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, offe
         return replace(
             finding, verdict="unmet", state="installable", subject="fpm", package=offer.name, remedy=remedy, **words
         )
-    to = f"hand it to {waits[0].label} ({waits[0].listen})" if waits else "hand it to a PHP"
-    return replace(finding, verdict="unmet", remedy=f"{to} at {site.origin}, or let a PHP wait there", **words)
+    way = f"hand it to {waits[0].label} ({waits[0].listen})" if waits else "hand it to a PHP"
+    return replace(finding, verdict="unmet", remedy=f"{way} at {site.origin}, or let a PHP wait there", **words)
 
 
 def unclear(site: Site) -> bool:

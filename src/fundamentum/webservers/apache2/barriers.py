@@ -12,7 +12,8 @@ from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
-from fundamentum.webservers.apache2.layers import (
+from fundamentum.webservers.apache2.lines import Line, Section
+from fundamentum.webservers.apache2.merging import (
     SCRIPT,
     below_root,
     is_pattern,
@@ -21,7 +22,6 @@ from fundamentum.webservers.apache2.layers import (
     part_of,
     place_of,
 )
-from fundamentum.webservers.apache2.lines import Line, Section
 from fundamentum.webservers.handoffs import is_file
 
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})

@@ -15,9 +15,20 @@ from fundamentum.hosts.base import Host, HostError, folders_below, text_of
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.safe_text import is_directive
-from fundamentum.untrusted import name_patterns, patterns
 from fundamentum.untrusted.secrets import without_secrets
 from fundamentum.webservers.apache2.lines import Line, Reader, Section, lines_of
+from fundamentum.webservers.apache2.merging import (
+    Rank,
+    below_root,
+    is_pattern,
+    is_unclear,
+    length_of,
+    matches_root,
+    never_counts,
+    order_of,
+    part_of,
+    place_of,
+)
 from fundamentum.webservers.handoffs import sent_along
 
 PHP: Final = frozenset({"php_value", "php_flag", "php_admin_value", "php_admin_flag"})
@@ -39,10 +50,6 @@ GUARDING: Final = {
     **dict.fromkeys(("options",), "options"),
 }
 """What such files say about who may ask and which file answers, with the class that lets them."""
-SCRIPT: Final = "index.php"
-"""The script that visitors ask for first."""
-ANOTHER: Final = "another.php"
-"""Stands for every other script: what counts for the front page alone is told as a part of the site."""
 MAX_ACCESS: Final = 256 * 1024
 
 
@@ -60,8 +67,8 @@ class Found(msgspec.Struct):
     failing: Failing | None = None
     guards: list[Line] = msgspec.field(default_factory=list)
     """Lines of such files about who may ask, and which file answers for a directory."""
-    handlers: list[tuple[str, Line]] = msgspec.field(default_factory=list)
-    """Lines of such files that hand PHP files to something else, with the directory below the root they count for."""
+    handlers: list[Line] = msgspec.field(default_factory=list)
+    """Lines of such files that hand PHP files to something else."""
 
 
 def matters(line: Line) -> bool:
@@ -89,27 +96,34 @@ def layers_of(
     loaded = any(re.fullmatch(r"php\d?_module", name) for name in reader.modules)
     found.layers += _elsewhere((*main, *mine), kind)
     lines = [line for line in (*main, *mine) if line.name in PHP or line.name in _SENDING]
-    found.layers += _layers("server", [line for line in lines if place_of(line) is None], "", module)
-    directories = [(line, place) for line in lines if (place := place_of(line)) and place.kind == "directory"]
-    plain = [(line, place) for line, place in directories if not is_pattern(place)]
-    by_length = sorted({length_of(place) for _, place in plain})
     access = _AccessFiles(
         host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, module, loaded, reader
     )
-    for length in by_length:
-        for line, place in plain:
-            if length_of(place) == length and (below := below_root(place, root)) is not None:
-                found.layers += _layers("directory", [line], below, module)
-    for layers in access.read(found):
-        found.layers += layers
-    matching = [line for line in lines if (place := place_of(line)) and is_pattern(place) and matches_root(place, root)]
-    found.layers += _layers("files", matching, "", module, root or "")
-    for kind in ("files", "location"):
-        for line in lines:
-            place = place_of(line)
-            if place and place.kind.startswith(kind) and (below := part_of(place)) is not None:
-                found.layers += _layers("files" if kind == "files" else "location", [line], below, module)
+    ranked = access.read(found)
+    for line in (*lines, *access.kept):
+        if (place := _place_in_site(line, root)) and not never_counts(line):
+            ranked += ((order_of(line), layer) for layer in _layers(place[0], [line], place[1], module, root or ""))
+    found.layers += (layer for _, layer in sorted(ranked, key=lambda pair: pair[0]))
     return found
+
+
+def _place_in_site(line: Line, root: str | None) -> tuple[LayerKind, str] | None:
+    """Which kind of place a line stands in, and the part of the site that it counts for; None: it does not count."""
+    outer, place = line.within("directory", "directorymatch"), place_of(line)
+    above: str | None = ""
+    if outer:
+        above = below_root(outer, root) if not is_pattern(outer) else "" if matches_root(outer, root) else None
+    below = part_of(place) if place and place is not outer else ""
+    if above is None or below is None:
+        return None
+    kind: LayerKind = "server"
+    if outer and outer.number < 0:
+        kind = "htaccess"
+    elif place and place.kind.startswith("location"):
+        kind = "location"
+    elif place:
+        kind = "directory" if outer is place and not is_pattern(place) else "files"
+    return kind, "/".join(filter(None, (above, below)))
 
 
 def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
@@ -122,79 +136,11 @@ def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
             yield Layer("start", (), line.origin, f"{line.words[0]} makes PHP read other files")
 
 
-def place_of(line: Line) -> Section | None:
-    """The section that decides for what a line counts."""
-    return line.within("files", "filesmatch", "location", "locationmatch", "directory", "directorymatch")
-
-
-def is_pattern(place: Section) -> bool:
-    """Whether a directory section holds a regular expression."""
-    return place.kind == "directorymatch" or (place.kind == "directory" and place.words.startswith("~ "))
-
-
-def _folder(place: Section) -> str:
-    return place.words.rstrip("/") or "/"
-
-
-def length_of(place: Section) -> int:
-    """How long the path of a directory section is: longer ones count later."""
-    return len(_folder(place))
-
-
-def below_root(place: Section, root: str | None) -> str | None:
-    """The part of the site that a directory section counts for: all of it, or a directory in it; None: nothing."""
-    if root is None:
-        return None
-    folder, base = _folder(place), root.rstrip("/")
-    if folder == "/" or base == folder or f"{base}/".startswith(f"{folder}/"):
-        return ""
-    if any(sign in folder for sign in "*?["):
-        parts = base.split("/")
-        depth = folder.count("/") + 1
-        return "" if len(parts) >= depth and name_patterns.fits("/".join(parts[:depth]), folder) else None
-    return folder[len(base) + 1 :] if folder.startswith(f"{base}/") else None
-
-
-def matches_root(place: Section, root: str | None) -> bool:
-    """Whether the regular expression of a section fits the document root, or is not understood."""
-    return root is not None and _searched(place, f"{root.rstrip('/')}/") is not False
-
-
-def _searched(place: Section, text: str) -> bool | None:
-    """Whether the regular expression of a section is found in a text; None: it is not understood."""
-    found = patterns.search(place.words.removeprefix("~ "), text)
-    return None if found is None else bool(found)
-
-
-def _is_unclear(place: Section, root: str) -> bool:
-    """Whether it cannot be told for what a section counts."""
-    if not (place.kind.endswith("match") or place.words.startswith("~ ")):
-        return False
-    tried = (f"{root.rstrip('/')}/",) if place.kind.startswith("directory") else (f"/{SCRIPT}", f"/{ANOTHER}")
-    return any(_searched(place, text) is None for text in tried)
-
-
-def part_of(place: Section) -> str | None:
-    """The part of a site that a section for files or addresses counts for, the front page alone among them."""
-    words = place.words
-    pattern = place.kind.endswith("match") or words.startswith("~ ")
-    if place.kind.startswith("files"):
-        front, others = (
-            _searched(place, script) is not False if pattern else name_patterns.fits(script, words)
-            for script in (SCRIPT, ANOTHER)
-        )
-        return ("" if others else SCRIPT) if front else None
-    if pattern:
-        front, others = (_searched(place, f"/{script}") is not False for script in (SCRIPT, ANOTHER))
-        return ("" if others else SCRIPT) if front else None
-    return words.strip("/")
-
-
 def _layers(kind: LayerKind, lines: Iterable[Line], below: str, module: bool, root: str = "") -> Iterator[Layer]:
     """One layer for each line: later ones come later."""
     for line in lines:
         place = place_of(line)
-        unclear = line.within(*_CONDITIONAL) or (place and _is_unclear(place, root))
+        unclear = line.within(*_CONDITIONAL) or (place and is_unclear(place, root))
         unsure = "whether it counts is not known" if unclear else ""
         if line.name in PHP and module and len(line.words) > 1 and is_directive(line.words[0]):
             assignment = _assignment(line)
@@ -233,13 +179,16 @@ class _AccessFiles:
     ) -> None:
         self.reader = reader
         self.host, self.lines, self.root, self.module, self.loaded = host, lines, root, module, loaded
+        self.kept: list[Line] = []
+        """Lines about PHP's configuration that count, as if each stood in a section for its directory."""
         named = [line for line in lines if line.name == "accessfilename" and line.words]
         self.names = named[-1].words if named else (".htaccess",)
 
-    def read(self, found: Found) -> Iterator[list[Layer]]:
-        """The layers of each file, the outermost directory first."""
+    def read(self, found: Found) -> list[tuple[Rank, Layer]]:
+        """Takes the lines of each file, the outermost directory first; layers for those that cannot be read."""
+        unread: list[tuple[Rank, Layer]] = []
         if not self.root or not self.root.startswith("/"):
-            return
+            return unread
         parts = self.root.strip("/").split("/")
         ways = ["/" + "/".join(parts[:length]) for length in range(1, len(parts) + 1)]
         found_below = [
@@ -251,7 +200,8 @@ class _AccessFiles:
             if allowed is None:
                 continue
             for name in self.names:
-                yield list(self._file(f"{folder}/{name}", allowed, inner.get(folder, ""), found))
+                unread += self._file(f"{folder}/{name}", allowed, inner.get(folder, ""), found)
+        return unread
 
     def _allowed(self, folder: str) -> frozenset[str] | None:
         """What files in this directory may set, in lower case; None: they are not read."""
@@ -273,11 +223,13 @@ class _AccessFiles:
         together = frozenset(classes | listed_names)
         return together or None
 
-    def _file(self, path: str, allowed: frozenset[str], below: str, found: Found) -> Iterator[Layer]:
+    def _file(self, path: str, allowed: frozenset[str], below: str, found: Found) -> Iterator[tuple[Rank, Layer]]:
         try:
             text = text_of(self.host, path, MAX_ACCESS)
         except HostError as error:
-            yield Layer("htaccess", (), Origin(path), f"{error}: what it sets is unknown", below)
+            files = Section("files", "*", 0)  # it may hold sections for files, which come later
+            order = order_of(_inside(Line("", (), Origin(path), (files,)), path))
+            yield order, Layer("htaccess", (), Origin(path), f"{error}: what it sets is unknown", below)
             return
         for line in lines_of(path, text or "", self.reader.holds):
             place = place_of(line)
@@ -289,16 +241,16 @@ class _AccessFiles:
                 if failing := self._refused(line, allowed):
                     found.failing = found.failing or (failing if not below else None)
                     continue
-                yield from _layers("htaccess", [line], below, self.module)
+                self.kept.append(_inside(line, path))
             elif line.name in _SENDING:
                 if {"all", "fileinfo"} & allowed or line.name in allowed:
-                    yield from _layers("htaccess", [line], below, self.module)
+                    self.kept.append(_inside(line, path))
                 elif not below:
                     why = f"AllowOverride does not let such a file use {line.name}"
                     found.failing = found.failing or Failing(line.origin, why)
-            elif line.name in ("sethandler", "addhandler", "addtype") and _hands_php(line):
+            elif line.name == "sethandler" or (line.name in ("addhandler", "addtype") and _hands_php(line)):
                 if {"all", "fileinfo", line.name} & allowed:
-                    found.handlers.append((below, line))
+                    found.handlers.append(_inside(line, path))
                 elif not below:
                     why = f"AllowOverride does not let such a file use {line.name}"
                     found.failing = found.failing or Failing(line.origin, why)

@@ -1,7 +1,7 @@
 """Apache: which handler each virtual host gives to PHP files, and what it allows a request."""
 
 import posixpath
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 import msgspec
@@ -9,12 +9,16 @@ import msgspec
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import BUILT_IN
+from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
-from fundamentum.webservers.apache2.lines import Line, Reader, Section, windows_style
-from fundamentum.webservers.apache2.virtual_hosts import PLACES, Handler, Hosts, VirtualHost, programs_of
+from fundamentum.webservers.apache2.handlers import PLACES, Handler, programs_of, winner
+from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
+from fundamentum.webservers.apache2.merging import SCRIPT
+from fundamentum.webservers.apache2.parts import document_root, holds_all, led_elsewhere, parts_of
+from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
-from fundamentum.webservers.handoffs import Files, Found, Handoff, spot, unlinked
+from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot, unlinked
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 MAX_ALIASES: Final = 50
@@ -54,7 +58,7 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
     """Those of all hosts; and those that files have which are not read, as they would be if they were."""
     hosts = Hosts(host, reader.modules, programs_of(lines))
     main, virtual = hosts.of(lines)
-    for mine in virtual or [main]:
+    for mine in list(_asked(virtual, reader)) or [main]:
         yield from _handed(hosts, mine, main, reader)
     for more in idle.values():
         virtual_host, waiting = hosts.of(more)
@@ -63,35 +67,42 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
                 yield msgspec.structs.replace(handoff, idle=True)
 
 
+def _asked(virtual: Sequence[VirtualHost], reader: Reader) -> Iterator[VirtualHost]:
+    """The hosts that requests come to: of two with one name at one address the first answers."""
+    first: dict[tuple[str, str], VirtualHost] = {}
+    for mine in virtual:
+        taken = [first.setdefault((at, name), mine) for at in mine.addresses.split() for name in mine.names]
+        if mine in taken or not taken:
+            yield mine
+        else:
+            why = f"{mine.set_up}: {mine.names[0]} is set up at {taken[0].set_up} already, which answers"
+            reader.files.remarks.append(Remark("web sites", why))
+
+
 def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) -> Iterator[Handoff]:
-    """The handoffs of one host: as its sections have it, or as files of its directories do."""
+    """The handoffs of one host: as its sections have it, and the files of its directories."""
     hosts.host.budget.tick()
-    found: list[tuple[Handoff, Handler | None]] = list(_of_host(mine, main))
-    if not any(handoff.part is None for handoff, _ in found):
-        nothing = Handoff(_names(mine), "apache2", mine.set_up or BUILT_IN, mine.root or main.root, None, "none", "")
-        found.append((nothing, None))
-    found += _aliased(hosts.host, mine, main)
+    guards = [*main.guards, *(mine.guards if mine is not main else [])]
+    root, led = document_root(mine.root or main.root, guards, hosts.host)
+    own = Handoff(_names(mine), "apache2", mine.set_up or BUILT_IN, root, None, "none", "")
+    access = _layers(hosts.host, own, mine, main, reader)
+    handlers = [
+        *main.handlers,
+        *(mine.handlers if mine is not main else []),
+        *hosts.handlers_of(access.handlers),
+        *hosts.rewriting([*guards, *access.guards], mine is main),
+    ]
+    first = Answers([*guards, *access.guards], root, hosts.modules).first_page(lambda path: is_file(hosts.host, path))
+    found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
+    several = len({id(handler) for _, handler in found}) > 1
     for handoff, handler in found:
-        added = _layers(hosts.host, handoff, mine, main, reader)
-        for below, line in added.handlers:
-            if below:
-                other = _handed_by(hosts, line, handoff, f"{(handoff.root or '').rstrip('/')}/{below}")
-                if other.kind != handoff.kind or other.target != handoff.target:
-                    yield _complete(hosts, other, None, _layers(hosts.host, other, mine, main, reader), mine, main)
-            else:
-                handoff = _handed_by(hosts, line, handoff, handoff.part)
-                added = _layers(hosts.host, handoff, mine, main, reader)
-        if handoff.kind != "none":
+        if handler.kind != "none":
+            handoff = handoff if several else msgspec.structs.replace(handoff, first_page="")
+            added = _layers(hosts.host, handoff, mine, main, reader)
+            added.layers += [led_elsewhere(led, handler.kind)] if led and handoff.first_page != "elsewhere" else []
             yield _complete(hosts, handoff, handler, added, mine, main)
-        elif not any(one.kind != "none" for one, _ in found) and mine is not main:
-            yield handoff  # nothing of this site is handed to PHP
-
-
-def _handed_by(hosts: Hosts, line: Line, handoff: Handoff, part: str | None) -> Handoff:
-    """The handoff as a line of a directory's file changes it."""
-    other = hosts.handler_of(line)
-    kind, target = (other.kind, other.target) if other else ("unclear", "")
-    return msgspec.structs.replace(handoff, kind=kind, target=target, origin=line.origin, part=part)
+    if mine is not main and all(handler.kind == "none" for _, handler in found):
+        yield own  # nothing of this site is handed to PHP
 
 
 def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, reader: Reader) -> layers.Found:
@@ -100,7 +111,7 @@ def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, 
 
 
 def _complete(
-    hosts: Hosts, handoff: Handoff, handler: Handler | None, added: layers.Found, mine: VirtualHost, main: VirtualHost
+    hosts: Hosts, handoff: Handoff, handler: Handler, added: layers.Found, mine: VirtualHost, main: VirtualHost
 ) -> Handoff:
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
     return msgspec.structs.replace(
@@ -134,7 +145,7 @@ def _failing(added: layers.Found) -> str:
     return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
 
 
-def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
+def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
     """What is allowed a request to one site, each limit as its most special line has it.
 
     Source: Apache's documentation: directories that hold the site outrank the host, locations outrank both, and the
@@ -144,7 +155,9 @@ def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: Vi
     last: dict[str, tuple[tuple[int, int, int], Limit]] = {}
     for nearer, host in enumerate(hosts):
         for allowance in host.allowances:
-            if _holds_all(allowance.place, found.root) or (handler and allowance.place == handler.place):
+            if holds_all(allowance.place, found.root) or (
+                allowance.place is not None and allowance.place == handler.place
+            ):
                 kind = 0 if allowance.place is None else 2 if allowance.place.kind.startswith("location") else 1
                 rank = (kind, len(allowance.place.words) if allowance.place else 0, nearer)
                 if allowance.limit.name not in last or rank >= last[allowance.limit.name][0]:
@@ -155,56 +168,26 @@ def _limits(found: Handoff, handler: Handler | None, mine: VirtualHost, main: Vi
         whole = set_here.get("Timeout", Limit("Timeout", "60"))
         general = set_here.get("ProxyTimeout", Limit("ProxyTimeout", whole.value, whole.origin))
         special = (limit for host in hosts for words, limit in host.waits.items() if found.target in words)
-        yield (handler and handler.timeout) or next(special, None) or general
-    elif found.kind == "program" and handler and handler.fcgid:
+        yield handler.timeout or next(special, None) or general
+    elif found.kind == "program" and handler.fcgid:
         for name, value in FCGID.items():
             yield set_here.get(name, Limit(name, value))
 
 
-def _aliased(host: Host, mine: VirtualHost, main: VirtualHost) -> Iterator[tuple[Handoff, Handler]]:
+def _aliased(
+    host: Host, own: Handoff, handlers: Sequence[Handler], guards: Sequence[Line]
+) -> Iterator[tuple[Handoff, Handler]]:
     """What serves the directories with a page of PHP to which an ``Alias`` leads, as those of packages are set up."""
-    lines = [*main.guards, *(mine.guards if mine is not main else [])]
-    leading = [line for line in lines if line.name == "alias" and len(line.words) > 1 and not line.within(*PLACES)]
-    known = {(mine.root or main.root or "").rstrip("/")}
+    leading = [line for line in guards if line.name == "alias" and len(line.words) > 1 and not line.within(*PLACES)]
+    known = {(own.root or "").rstrip("/")}
     for line in leading[:MAX_ALIASES]:
-        folder = windows_style(host, line.words[1]).rstrip("/")
-        if folder in known or host.stat(f"{folder}/index.php") is None:
+        address, folder = line.words[0], windows_style(host, line.words[1]).rstrip("/")
+        if folder in known or host.stat(f"{folder}/{SCRIPT}") is None:
             continue
         known.add(folder)
-        for handoff, handler in _of_host(mine, main, folder):
-            if handoff.part is None:
-                yield msgspec.structs.replace(handoff, part=line.words[0], aliased=True), handler
-
-
-def _of_host(mine: VirtualHost, main: VirtualHost, folder: str = "") -> Iterator[tuple[Handoff, Handler]]:
-    """What serves a whole host, then the parts of it that are served by something else.
-
-    ``folder``: to which an alias leads, rather than its document root.
-    """
-    root = folder or mine.root or main.root
-    handlers = list(enumerate([*main.handlers, *(mine.handlers if mine is not main else [])]))
-    whole = [one for one in handlers if _holds_all(one[1].place, root)]
-    winner = max(whole, key=lambda one: (one[1].rank, one[0]), default=None)
-    parts: dict[str, tuple[int, Handler]] = {}
-    for at, handler in handlers:
-        outranks = winner is None or (handler.rank, at) > (winner[1].rank, winner[0])
-        if handler.place and (at, handler) not in whole and _is_part(handler.place, root) and outranks:
-            parts[handler.place.words] = (at, handler)
-    names = _names(mine)
-    for part, (_, handler) in [(None, winner)] if winner else []:
-        yield Handoff(names, "apache2", handler.origin, root, part, handler.kind, handler.target), handler
-    for words, (_, handler) in parts.items():
-        yield Handoff(names, "apache2", handler.origin, root, words, handler.kind, handler.target), handler
-
-
-def _holds_all(place: Section | None, root: str | None) -> bool:
-    if place is None or place.words in ("/", "~ /"):
-        return True
-    folder = place.words.rstrip("/")
-    return place.kind == "directory" and root is not None and f"{root.rstrip('/')}/".startswith(f"{folder}/")
-
-
-def _is_part(place: Section, root: str | None) -> bool:
-    if place.kind.startswith("location"):
-        return True
-    return root is not None and place.words.startswith(root.rstrip("/") + "/")
+        if handler := winner(handlers, f"{address.rstrip('/')}/{SCRIPT}", folder):
+            more = {"kind": handler.kind, "target": handler.target, "origin": handler.line.origin}
+            aliased = msgspec.structs.replace(
+                own, root=folder, part=address, aliased=True, first_page="elsewhere", **more
+            )
+            yield aliased, handler

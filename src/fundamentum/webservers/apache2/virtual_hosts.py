@@ -2,21 +2,21 @@
 
 import re
 from collections.abc import Iterable, Sequence, Sized
-from typing import Final, Literal
+from typing import Final
 
 import msgspec
 
 from fundamentum.hosts.base import Host, HostError
-from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
+from fundamentum.webservers.apache2.handlers import ADDED, PLACES, SET, Handler, handler_of, waits_of
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
+from fundamentum.webservers.apache2.merging import never_counts
 from fundamentum.webservers.handoffs import spot
 
 MAX_OF_ONE_HOST: Final = 500
 """Lines of one kind in one virtual host, or in the main server."""
-PLACES: Final = frozenset({"directory", "directorymatch", "location", "locationmatch"})
 ALLOWANCES: Final = {
     name.lower(): name
     for name in (
@@ -28,22 +28,6 @@ ALLOWANCES: Final = {
         "FcgidBusyTimeout",
     )
 }
-_PHP_TYPE: Final = lazy_regex(r"application/x-httpd-(?:ea-)?php[0-9.]*")
-
-
-class Handler(msgspec.Struct, frozen=True):
-    """One line that gives PHP files to something."""
-
-    place: Section | None
-    rank: int
-    """Files sections outrank directories, locations outrank both, and what is passed on by address comes first."""
-    kind: Literal["socket", "module", "program", "web", "unclear"]
-    target: str
-    origin: Origin
-    timeout: Limit | None = None
-    """How long it is waited for, if that is said for it alone."""
-    fcgid: bool = False
-    """Whether it is run by mod_fcgid, which has limits of its own."""
 
 
 class Allowance(msgspec.Struct, frozen=True):
@@ -115,7 +99,32 @@ class Hosts:
 
     def handler_of(self, line: Line) -> Handler | None:
         """What a line hands PHP files to; None if that is not known."""
-        return _handler(self.host, line, self.modules, self.programs)
+        return handler_of(self.host, line, self.modules, self.programs)
+
+    def handlers_of(self, lines: Iterable[Line]) -> list[Handler]:
+        """What the lines of a directory's file hand PHP files to."""
+        found = []
+        for line in lines:
+            handler = self.handler_of(line)
+            if handler is None and not never_counts(line) and line.words[:1] != ("fcgid-script",):
+                handler = Handler(line, SET if line.name == "sethandler" else ADDED, "unclear", "")
+            found += [handler] if handler else []
+        return found
+
+    def rewriting(self, lines: Sequence[Line], of_main: bool) -> list[Handler]:
+        """What rewriting hands PHP files to, among these lines; a host has none of the main server's rules."""
+        if "rewrite_module" not in self.modules or not any(
+            line.name == "rewriteengine" and line.words[:1] and line.words[0].lower() == "on" for line in lines
+        ):
+            return []
+        found = []
+        for before, line in zip((None, *lines), lines, strict=False):
+            inherited = not of_main and not line.within("virtualhost", "directory")
+            handler = None if line.name != "rewriterule" or inherited else self.handler_of(line)
+            if handler and before and before.name == "rewritecond":
+                handler = msgspec.structs.replace(handler, kind="unclear", target="")
+            found += [handler] if handler else []
+        return found
 
     def _take(self, line: Line, section: Section | None, mine: VirtualHost) -> None:
         if line.name in barriers.NAMES | visits.NAMES:
@@ -134,7 +143,7 @@ class Hosts:
             case "sslengine" if line.words:
                 mine.secure = line.words[0].lower() == "on"
             case "proxyset" if proxy := line.within("proxy"):
-                waits = _waits(self.host, line)
+                waits = waits_of(line)
                 mine.waits |= {proxy.words: waits} if waits else {}
             case name if name in ALLOWANCES and line.words:
                 place = line.within(*PLACES)
@@ -146,84 +155,16 @@ class Hosts:
                 mine.names.insert(0, re.sub(r"^\w+://|:\d+$", "", line.words[0]))
             case "serveralias":
                 mine.names += line.words
-            case "documentroot" if line.words:
-                mine.root = windows_style(self.host, line.words[0])
+            case "documentroot" | "virtualdocumentroot" | "virtualdocumentrootip" if line.words:
+                mine.root = windows_style(self.host, line.words[0]) if line.words[0] != "none" else mine.root
             case _ if layers.matters(line):
                 _bounded(mine.lines, line)
                 mine.lines.append(line)
-            case _:
-                handler = _handler(self.host, line, self.modules, self.programs)
+            case _ if line.name != "rewriterule" and (handler := self.handler_of(line)):
                 _bounded(mine.handlers, line)
-                mine.handlers += [handler] if handler else []
+                mine.handlers.append(handler)
 
 
 def _bounded(lines: Sized, line: Line) -> None:
     if len(lines) >= MAX_OF_ONE_HOST:
         raise HostError(f"{line.origin}: more than {MAX_OF_ONE_HOST} such lines for one host: sites are unknown")
-
-
-def _waits(host: Host, line: Line) -> Limit | None:
-    """``timeout=30`` among the words of a line."""
-    found = next((word.partition("=")[2] for word in line.words if word.lower().startswith("timeout=")), None)
-    return Limit("timeout", found, line.origin) if found else None
-
-
-def programs_of(lines: Sequence[Line]) -> dict[str, str]:
-    """Type of a file → the CGI program that an ``Action`` line runs for it."""
-    aliases = {line.words[0]: line.words[1] for line in lines if line.name == "scriptalias" and len(line.words) > 1}
-    found = {}
-    for line in lines:
-        if line.name == "action" and len(line.words) > 1:
-            path = line.words[1]
-            alias = next((aliase for aliase in sorted(aliases, key=len, reverse=True) if path.startswith(aliase)), None)
-            found[line.words[0]] = aliases[alias] + path[len(alias) :] if alias else path
-    return found
-
-
-def _handler(host: Host, line: Line, modules: dict[str, str], programs: dict[str, str]) -> Handler | None:
-    first, rest = (line.words[0], line.words[1:]) if line.words else ("", ())
-    files = line.within("filesmatch", "files")
-    if files and "ph" not in files.words.lower():
-        return None
-    place = line.within(*PLACES)
-    rank = 2 if place and place.kind.startswith("location") else 1 if files else 0
-    found: tuple[Literal["socket", "module", "program", "web", "unclear"], str] | None = None
-    match line.name:
-        case "sethandler":
-            found = _socket(first.removeprefix("proxy:")) if first.startswith("proxy:") else None
-            found = found or (_inside(host, first, modules, programs) if _PHP_TYPE.fullmatch(first) else None)
-        case "addhandler" | "addtype" if _PHP_TYPE.fullmatch(first) and any(e.lstrip(".") == "php" for e in rest):
-            found = _inside(host, first, modules, programs)
-        case "proxypassmatch" | "proxypass" if rest:
-            found, rank = _socket(rest[0]) or _web(rest[0]), 3
-            whole = "ph" in first.lower() and line.name == "proxypassmatch"
-            place = place if whole or first == "/" else Section("location", first, 0)
-        case "fcgidwrapper" if not rest or rest[0].lstrip(".") == "php":
-            found = ("program", windows_style(host, first.split()[0] if first else ""))
-    waits = _waits(host, line) if rank == 3 else None
-    return Handler(place, rank, *found, line.origin, waits, line.name == "fcgidwrapper") if found else None
-
-
-def _socket(text: str) -> tuple[Literal["socket"], str] | None:
-    """``unix:/run/php.sock|fcgi://localhost`` or ``fcgi://127.0.0.1:9000/srv``."""
-    if match := re.match(r"unix:([^|]+)\|fcgi:", text):
-        return "socket", f"unix:{match[1]}"
-    match = re.match(r"fcgi://([^/]+)", text)
-    return ("socket", match[1]) if match else None
-
-
-def _web(text: str) -> tuple[Literal["web"], str] | None:
-    """``http://127.0.0.1:8080/``: another web server."""
-    match = re.match(r"https?://([^/:]+)(:\d+)?(?:/|$)", text)
-    return ("web", match[1] + (match[2] or ":80")) if match else None
-
-
-def _inside(
-    host: Host, kind: str, modules: dict[str, str], programs: dict[str, str]
-) -> tuple[Literal["module", "program"], str] | None:
-    if re.fullmatch(r"application/x-httpd-php|php\d?-script", kind) is None:
-        return ("program", programs[kind]) if kind in programs else None
-    module = next((file for name, file in modules.items() if re.fullmatch(r"php\d?_module", name)), None)
-    if module:
-        return "module", windows_style(host, module)
-    return ("program", programs[kind]) if kind in programs else None

@@ -7,15 +7,15 @@ anywhere, for a page and no more.  What depends on more than that, or is not fol
 
 import posixpath
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
+from contextlib import suppress
 from typing import Final
 
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Visit
-from fundamentum.untrusted import name_patterns
 from fundamentum.webservers.apache2 import rewriting
-from fundamentum.webservers.apache2.layers import below_root, is_pattern, length_of, place_of
-from fundamentum.webservers.apache2.lines import MACRO, Line, Section
+from fundamentum.webservers.apache2.lines import MACRO, Line
+from fundamentum.webservers.apache2.merging import SCRIPT, Rank, is_below, is_pattern, place_of, rank
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
 
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
@@ -24,7 +24,8 @@ NAMES: Final = (
     RULES
     | REWRITING
     | {
-        *("options", "directoryindex", "fallbackresource", "errordocument", "alias", "aliasmatch", "scriptalias"),
+        *("options", "directoryindex", "fallbackresource", "errordocument"),
+        *("alias", "aliasmatch", "scriptalias", "scriptaliasmatch"),
         *("redirect", "redirectmatch", "use", MACRO, "proxypass", "proxypassmatch"),
     }
 )
@@ -40,6 +41,8 @@ _DEPENDS: Final = (
     "limitexcept",
     "ifversion",
 )
+_LEADING_ON: Final = frozenset({"proxypass", "proxypassmatch"})
+"""What leads requests on, and changes no address."""
 _FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
 
 
@@ -48,12 +51,31 @@ class Answers:
 
     def __init__(self, lines: Sequence[Line], root: str | None, modules: Collection[str]) -> None:
         self.lines, self.root, self.modules = lines, (root or "").rstrip("/"), modules
+        self._is_file: Callable[[str], bool] | None = None
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
         if not self.root.startswith("/") or any(line.name in ("use", MACRO) for line in self.lines):
             return Visit("unclear")
         return answer(question, self._asked_for)
+
+    def first_page(self, is_file: Callable[[str], bool]) -> str | None:
+        """The address of the script that answers a visitor's first request, who is let in; None: it is not followed.
+
+        It is for ``/``; where no script answers that, for ``/index.php``.  ``is_file`` tells whether a path is a file.
+        """
+        if any(line.name in ("use", MACRO) for line in self.lines):
+            return None
+        whole = [line for line in self.lines if line.name == "alias" and line.words[0].rstrip("/") == ""]
+        lines = [line for line in self.lines if line.name not in _LEADING_ON and line not in whole]
+        of = Answers(lines, self.root, self.modules)
+        of._is_file = is_file
+        for uri in ("/", f"/{SCRIPT}"):
+            with suppress(Unclear, RecursionError):
+                found = of._asked_for(Asked(uri, True))
+                if found.outcome == "script":
+                    return found.script
+        return None if any(line.name in REWRITING for line in of.lines) else f"/{SCRIPT}"
 
     def _asked_for(self, asked: Asked) -> Visit:
         if asked.turns > MAX_TURNS:
@@ -68,7 +90,7 @@ class Answers:
             if isinstance(first, Visit):
                 return first
             asked = Asked(first.uri, first.there)
-        if refused := self._refused(asked):
+        if self._is_file is None and (refused := self._refused(asked)):
             return refused
         inner, folder = self._innermost(asked)
         after = self._rewritten(inner, asked, folder)
@@ -86,7 +108,11 @@ class Answers:
     def _redirected(self, asked: Asked) -> Visit | None:
         """Lines of mod_alias and of proxies that are for this address."""
         for line in self._counting(
-            {"redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "proxypass", "proxypassmatch"}, asked
+            {
+                *("redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "scriptaliasmatch"),
+                *("proxypass", "proxypassmatch"),
+            },
+            asked,
         ):
             words = list(line.words)
             status = (
@@ -99,7 +125,7 @@ class Answers:
             if place is None and line.name.endswith("match"):
                 if not matched(first, asked.uri):
                     continue
-            elif place is None and not _below(asked.uri, first):
+            elif place is None and not is_below(asked.uri, first):
                 continue
             if status in ("gone", *(str(code) for code in range(400, 500))):
                 return Visit("refused", origin=line.origin)
@@ -142,6 +168,8 @@ class Answers:
         elsewhere = [word for word in index.words if word.startswith("/")] if index else []
         if index and elsewhere:
             return Visit("script", elsewhere[0], index.origin)
+        if self._is_file and asked.there and (name := self._index_file(asked, self._is_file)):
+            return self._asked_for(Asked(f"{asked.uri}{name}", True, asked.turns))
         fallback = self._last({"fallbackresource"}, asked)
         if fallback and fallback.words[:1] != ("disabled",):
             return self._instead(fallback.words[0] if fallback.words else "", asked, fallback.origin)
@@ -151,6 +179,13 @@ class Answers:
             if line.words[:1] == ("404",) and len(line.words) > 1 and line.words[1].startswith("/"):
                 return self._instead(line.words[1], asked, line.origin)
         return Visit("missing")
+
+    def _index_file(self, asked: Asked, is_file: Callable[[str], bool]) -> str:
+        """The file that answers for a directory; empty where there is none."""
+        lines = self._counting({"directoryindex"}, asked)
+        last = [line for line in lines if line.inside == lines[-1].inside]
+        names = [name for line in last for name in line.words] or ["index.html"]
+        return next((name for name in names if is_file(f"{self.root}{asked.uri}{name}")), "")
 
     def _instead(self, uri: str, asked: Asked, origin: Origin) -> Visit:
         if not uri.startswith("/"):
@@ -179,27 +214,12 @@ class Answers:
 
     def _counting(self, names: Collection[str], asked: Asked) -> list[Line]:
         """The lines of these names that count for an address, in the order in which sections are merged."""
-        ranked: list[tuple[int, Line]] = []
-        for line in self.lines:
-            if line.name in names and (rank := self._rank(line, asked)) is not None:
-                ranked.append((rank, line))
-        return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
-
-    def _rank(self, line: Line, asked: Asked) -> int | None:
-        if line.within("if", "elseif", "else"):
-            return 6000
-        place = place_of(line)
-        if place is None:
-            return 1 if line.within("virtualhost") else 0
+        ranked: list[tuple[Rank, Line]] = []
         folder = self.root + posixpath.dirname(asked.uri)
-        if place.kind.startswith("directory"):
-            return _of_directory(place, folder)
-        if line.within("directory") and _of_directory(line.within("directory") or place, folder) is None:
-            return None
-        if place.kind.startswith("files"):
-            name = posixpath.basename(asked.uri)
-            return 4000 if _fits(place, name, name_patterns.fits(name, place.words)) else None
-        return 5000 if _fits(place, asked.uri, _below(asked.uri, place.words)) else None
+        for line in self.lines:
+            if line.name in names and (found := rank(line, asked.uri, folder)) is not None:
+                ranked.append((found, line))
+        return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
 
 
 def _required(lines: Sequence[Line]) -> bool:
@@ -221,19 +241,3 @@ def _denied(lines: Sequence[Line]) -> bool:
     if denied and allowed:
         raise Unclear
     return denied
-
-
-def _of_directory(place: Section, folder: str) -> int | None:
-    if is_pattern(place):
-        return 3000 if matched(place.words.removeprefix("~ "), f"{folder.rstrip('/')}/") else None
-    # Of one directory, its own file comes behind the sections for it; such a file has the number -1.
-    return 2 * length_of(place) + (place.number < 0) + 2 if below_root(place, folder) == "" else None
-
-
-def _fits(place: Section, text: str, plainly: bool) -> bool:
-    pattern = place.kind.endswith("match") or place.words.startswith("~ ")
-    return bool(matched(place.words.removeprefix("~ "), text)) if pattern else plainly
-
-
-def _below(uri: str, prefix: str) -> bool:
-    return uri == prefix or uri.startswith(prefix if prefix.endswith("/") else f"{prefix}/")

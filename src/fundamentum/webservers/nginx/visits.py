@@ -6,20 +6,18 @@ page and no more.  What depends on more than that, or is not followed here, make
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import Any, Final
 
 from msgspec.structs import replace
 
-from fundamentum.lazy_regex import lazy_regex
-from fundamentum.model.origin import Origin
+from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Visit
 from fundamentum.webservers.nginx.barriers import access
+from fundamentum.webservers.nginx.conditions import decides, holds
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
 
-_ABOUT_VISITOR: Final = lazy_regex(
-    r"\$(?:host|scheme|https|server_\w+|request_method|remote_\w+|http_\w+|args?|arg_\w+|query_string|cookie_\w+)\b"
-)
 _ELSEWHERE: Final = frozenset(
     {
         "proxy_pass",
@@ -36,29 +34,44 @@ _ELSEWHERE: Final = frozenset(
     }
 )
 """What in a location makes something else of a request than is followed here."""
+_LET_IN: Final = frozenset({"root", "auth_basic", "auth_request"})
+"""Those of them that do not decide to what a request is handed that is let in."""
 Block = Sequence[dict[str, Any]]
 
 
 class Answers:
-    """One server's block, with what surrounds it."""
+    """One server's block, with what surrounds it, and the name by which a visitor asks for it."""
 
-    def __init__(self, block: Block, around: Sequence[Block]) -> None:
-        self.block, self.around = block, around
+    def __init__(self, block: Block, around: Sequence[Block], name: str = "") -> None:
+        self.block, self.around, self.name = block, around, name
+        self._elsewhere = _ELSEWHERE
+        self._is_file: Callable[[str], bool] | None = None
+        self._handed: dict[str, Any] | None = None
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
         return answer(question, self._asked_for)
 
+    def first_page(self, is_file: Callable[[str], bool]) -> dict[str, Any] | None:
+        """The statement that hands a visitor's first request to PHP; None where none does, or that is not followed.
+
+        It is for ``/``; where that leads to no PHP, for ``/index.php``.  ``is_file`` tells whether a path is a file.
+        """
+        of = Answers(self.block, self.around, self.name)
+        of._elsewhere, of._is_file = _ELSEWHERE - _LET_IN, is_file
+        for uri in ("/", "/index.php"):
+            with suppress(Unclear, RecursionError):
+                of._asked_for(Asked(uri, True))
+            if of._handed:
+                return of._handed
+        return None
+
     def _asked_for(self, asked: Asked) -> Visit:
+        """The answer of the server: its own rewriting comes first, after an internal redirection too."""
         if asked.turns > MAX_TURNS:
             raise Unclear
-        if asked.turns == 0:
-            first = self._rewritten(self.block, asked)
-            if isinstance(first, Visit):
-                return first
-            asked = first
-        chain = self._found(self.block, asked.uri)
-        return self._in_location(chain, asked)
+        first = self._rewritten(self.block, asked)
+        return first if isinstance(first, Visit) else self._in_location(self._found(self.block, first.uri)[0], first)
 
     def _in_location(self, chain: tuple[Block, ...], asked: Asked) -> Visit:
         inner = chain[-1] if chain else self.block
@@ -66,22 +79,27 @@ class Answers:
             after = self._rewritten(inner, asked)
             if isinstance(after, Visit):
                 return after
+            if after.turns > MAX_TURNS:
+                raise Unclear
             if after.turns > asked.turns:
-                return self._asked_for(after)
+                return self._in_location(self._found(self.block, after.uri)[0], after)
             asked = after
-        if asked.turns == 0 and (line := _one(inner, "internal")):
+        let_in = self._is_file is not None
+        if asked.turns == 0 and not let_in and (line := _one(inner, "internal")):
             return Visit("refused", origin=line["origin"])
         levels = (*self.around, self.block, *chain)
         rules: tuple[tuple[str, str, Origin], ...] = ()
         for level in levels:
             rules = access(level, rules)
-        deciding = next((rule for rule in rules if rule[1] == "all"), None)  # the first that fits a visitor counts
+        deciding = (
+            None if let_in else next((rule for rule in rules if rule[1] == "all"), None)
+        )  # the first that fits a visitor counts
         if deciding and deciding[0] == "deny":
             if any(name == "satisfy" for name, _, _ in rules):
                 raise Unclear
             return Visit("refused", origin=deciding[2])
         if any(
-            statement["directive"] in _ELSEWHERE and statement["args"] != ["off"]
+            statement["directive"] in self._elsewhere and statement["args"] != ["off"]
             for level in chain
             for statement in level
         ):
@@ -119,7 +137,10 @@ class Answers:
         if passed := _one(inner, "fastcgi_pass"):
             script = _constant_script(levels) or re.sub(r"(\.php)/.*", r"\1", asked.uri)
             there = asked.there or bool(_constant_script(levels))
+            self._handed = passed
             return Visit("script" if there else "missing", script if there else "", passed["origin"])
+        if asked.uri.endswith("/") and asked.there and self._is_file and (name := _index(levels, self._is_file)):
+            return self._redirected(f"{'' if name[0] == '/' else asked.uri}{name}", asked, BUILT_IN)
         if asked.uri.endswith("/") and asked.there:
             listed = next((line for level in reversed(levels) if (line := _one(level, "autoindex"))), None)
             on = listed is not None and listed["args"] == ["on"]
@@ -149,7 +170,9 @@ class Answers:
                     if after and line["args"][2:] == ["break"]:
                         return after
                     asked = after or asked
-                case "if" if _decides(line["block"]) and _holds(line["args"], asked):
+                case "if" if decides(line["block"]) and holds(line["args"], asked, self.name):
+                    if any(inner["directive"].endswith("_pass") for inner in line["block"]):
+                        raise Unclear
                     after_if = self._rewritten(line["block"], asked)
                     if isinstance(after_if, Visit) or after_if != asked:
                         return after_if
@@ -162,32 +185,31 @@ class Answers:
             raise Unclear
         return Visit("refused", origin=line["origin"])
 
-    def _found(self, block: Block, uri: str) -> tuple[Block, ...]:
-        """The location that a request is in, with those around it; the block itself is left out."""
+    def _found(self, block: Block, uri: str) -> tuple[tuple[Block, ...], bool]:
+        """The location that a request is in, with those around it; the block itself is left out.
+
+        And whether its whole address or a pattern led there: then no pattern of the blocks around it is tried.
+        """
         places = [line for line in block if line["directive"] == "location" and "block" in line]
         best: tuple[int, dict[str, Any] | None, bool] = (-1, None, False)
         for place in places:
             sign, text = place["args"] if len(place["args"]) == 2 else ("", place["args"][0])
             if sign == "=" and text == uri:
-                return (place["block"],)
+                return (place["block"],), True
             if sign in ("", "^~") and not text.startswith("@") and uri.startswith(text) and len(text) > best[0]:
                 best = (len(text), place, sign == "^~")
         _, place_of_prefix, last = best
-        deeper = self._found(place_of_prefix["block"], uri) if place_of_prefix else ()
-        if deeper or last:
-            return (place_of_prefix["block"], *deeper) if place_of_prefix else ()
-        for place in places:
+        chain: tuple[Block, ...] = ()
+        if place_of_prefix:
+            deeper, settled = self._found(place_of_prefix["block"], uri)
+            chain = (place_of_prefix["block"], *deeper)
+            if settled:
+                return chain, True
+        for place in () if last else places:
             sign, pattern = place["args"] if len(place["args"]) == 2 else ("", "")
             if sign in ("~", "~*") and matched(pattern, uri, any_case=sign == "~*"):
-                return (place["block"], *self._found(place["block"], uri))
-        return (place_of_prefix["block"],) if place_of_prefix else ()
-
-
-def _decides(block: Block) -> bool:
-    """Whether the block of an ``if`` changes what comes of a request."""
-    return any(
-        line["directive"] in ("return", "rewrite", "break") or line["directive"].endswith("_pass") for line in block
-    )
+                return (place["block"], *self._found(place["block"], uri)[0]), True
+        return chain, False
 
 
 def _one(block: Block, name: str) -> dict[str, Any] | None:
@@ -210,29 +232,6 @@ def _replaced(line: dict[str, Any], asked: Asked) -> Asked | None:
     return Asked(path, asked.there or path.endswith(".php"), asked.turns)
 
 
-def _holds(args: Sequence[str], asked: Asked) -> bool:
-    """Whether the condition of an ``if`` holds for such a visitor."""
-    words = [word for word in re.sub(r"^\(|\)$", "", " ".join(args)).split(" ") if word] or [""]
-    if match := re.match(r"(!?)-[fde]$", words[0]):
-        if len(words) != 2 or words[1] not in (
-            "$request_filename",
-            "$document_root$uri",
-            "$document_root$fastcgi_script_name",
-        ):
-            raise Unclear
-        return asked.there != bool(match[1])
-    if (
-        words[0] in ("$uri", "$request_uri", "$document_uri")
-        and len(words) == 3
-        and words[1].lstrip("!") in ("~", "~*")
-    ):
-        found = bool(matched(words[2], asked.uri, any_case=words[1].endswith("*")))
-        return found != words[1].startswith("!")
-    if _ABOUT_VISITOR.match(words[0]):
-        return False
-    raise Unclear
-
-
 def _constant_script(levels: Sequence[Block]) -> str:
     """The one script that a location hands everything to; empty where it hands each to the one asked for."""
     for level in reversed(levels):
@@ -241,4 +240,21 @@ def _constant_script(levels: Sequence[Block]) -> str:
             path = next((args[1] for args in sent if args[0] == "SCRIPT_FILENAME"), "")
             match = re.fullmatch(r"\$(?:document_root|realpath_root)(/[^$]+\.php)", path)
             return match[1] if match else ""
+    return ""
+
+
+def _index(levels: Sequence[Block], is_file: Callable[[str], bool]) -> str:
+    """The file that answers for the document root; empty where there is none."""
+    root = next((line["args"][0] for level in reversed(levels) if (line := _one(level, "root")) and line["args"]), "")
+    for level in reversed(levels):
+        if lines := [line for line in level if line["directive"] == "index"]:
+            names = [name for line in lines for name in line["args"]]
+            break
+    else:
+        names = ["index.html"]
+    for name in names:
+        if "$" in name or not root.startswith("/"):
+            raise Unclear
+        if name.startswith("/") or is_file(f"{root.rstrip('/')}/{name}"):
+            return str(name)
     return ""

@@ -1,0 +1,94 @@
+"""The parts of a host that are handed to PHP in different ways, and which of them a visitor's first request meets."""
+
+import posixpath
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+import msgspec
+
+from fundamentum.hosts.base import Host
+from fundamentum.model.layers import Layer
+from fundamentum.model.surrounding_facts import FirstPage
+from fundamentum.untrusted.patterns import search
+from fundamentum.webservers.apache2.handlers import Handler, winner
+from fundamentum.webservers.apache2.lines import Line, Section, windows_style
+from fundamentum.webservers.apache2.merging import ANOTHER, SCRIPT, is_below
+from fundamentum.webservers.handoffs import Handoff
+
+ALIASES: Final = frozenset({"alias", "aliasmatch", "scriptalias", "scriptaliasmatch"})
+
+
+def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> Iterator[tuple[Handoff, Handler]]:
+    """What serves a whole host, then the parts of it that are served by something else.
+
+    ``own`` is the host itself, ``first`` the address of the script that answers for its first page; None: not known.
+    """
+    root = (own.root or "").rstrip("/")
+    whole = winner(handlers, f"/{ANOTHER}", root)
+    named: dict[str | None, Handler] = {None: whole} if whole else {}
+    for handler in handlers:
+        if handler.place and _is_part(handler.place, root):
+            uri = _sample(handler.place, root)
+            there = winner(handlers, uri, root + posixpath.dirname(uri)) if uri else handler
+            if there is handler and there is not whole and (uri or _outdoes(handler, whole)):
+                named[handler.place.words] = handler
+    page = winner(handlers, first, root + posixpath.dirname(first)) if first else None
+    if page and not any(handler is page for handler in named.values()):
+        named[SCRIPT if first == f"/{SCRIPT}" else str(first)] = page
+    for part, handler in named.items():
+        more = {"kind": handler.kind, "target": handler.target, "origin": handler.line.origin}
+        meets: FirstPage = "unclear" if page is None else "here" if handler is page else "elsewhere"
+        yield msgspec.structs.replace(own, part=part, first_page=meets, **more), handler
+
+
+def document_root(root: str | None, guards: Sequence[Line], host: Host) -> tuple[str | None, Line | None]:
+    """Where the files of a host's first page lie, and a line that leads them elsewhere, if that is not followed.
+
+    Source: Apache's documentation of mod_alias: the first one that fits counts, the host's own before the server's.
+    """
+    leading = [line for line in guards if line.name in ALIASES]
+    for line in sorted(leading, key=lambda line: not line.within("virtualhost")):
+        place = line.within("location", "locationmatch")
+        first, *to = (place.words, *line.words) if place else line.words or ("",)
+        pattern = line.name.endswith("match") or (place is not None and place.kind.endswith("match"))
+        if not pattern and first.rstrip("/") == "" and to and "$" not in to[0] and "%" not in to[0]:
+            return windows_style(host, to[0]).rstrip("/") or "/", None
+        if any(search(first, uri) is not False if pattern else is_below(uri, first) for uri in ("/", f"/{SCRIPT}")):
+            return root, line
+    return root, None
+
+
+def led_elsewhere(line: Line, kind: str) -> Layer:
+    """What such a line makes of what files of directories set: anything may be set there."""
+    why = f"{line.name} leads the first page to another directory"
+    return Layer("directory" if kind == "module" else "user-ini", (), line.origin, why)
+
+
+def holds_all(place: Section | None, root: str | None) -> bool:
+    """Whether a section is for all of a host whose document root this is."""
+    if place is None or place.words in ("/", "~ /"):
+        return True
+    folder = place.words.rstrip("/")
+    return place.kind == "directory" and root is not None and f"{root.rstrip('/')}/".startswith(f"{folder}/")
+
+
+def _is_part(place: Section, root: str) -> bool:
+    return place.kind.startswith("location") or bool(root and place.words.startswith(f"{root}/"))
+
+
+def _sample(place: Section, root: str) -> str:
+    """The address of a script in a part; empty where a pattern says which that is."""
+    if place.kind.endswith("match") or place.words.startswith("~ ") or any(sign in place.words for sign in "*?["):
+        return ""
+    address = place.words if place.kind == "location" else place.words.removeprefix(root)
+    return address if address.endswith(".php") else f"{address.rstrip('/')}/{ANOTHER}"
+
+
+def _outdoes(handler: Handler, whole: Handler | None) -> bool:
+    """Whether a handler for some addresses comes before the one for all of them."""
+    return (
+        whole is None
+        or handler.way > whole.way
+        or (handler.way == whole.way and whole.place is None)
+        or (handler.way == whole.way and whole.place is not None and not whole.place.kind.startswith("location"))
+    )

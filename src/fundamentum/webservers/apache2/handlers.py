@@ -91,12 +91,12 @@ def handler_of(host: Host, line: Line, modules: dict[str, str], programs: dict[s
             found = ("program", windows_style(host, first.split()[0] if first else ""))
     if found is None or never_counts(line):
         return None
-    if _depends(line):
+    if depends(line):
         found = ("unclear", "")
     return Handler(line, way, *found, waits_of(line) if way == PASSED else None)
 
 
-def _depends(line: Line) -> bool:
+def depends(line: Line) -> bool:
     """Whether a request decides if it counts, or something else that is not known here."""
     return any(
         section.kind in _CONDITIONAL and not (section.kind == "if" and _IS_THERE.fullmatch(section.words))

@@ -67,6 +67,8 @@ class Found(msgspec.Struct):
     failing: Failing | None = None
     guards: list[Line] = msgspec.field(default_factory=list)
     """Lines of such files about who may ask, and which file answers for a directory."""
+    allowances: list[Line] = msgspec.field(default_factory=list)
+    """Lines of such files that limit requests."""
     handlers: list[Line] = msgspec.field(default_factory=list)
     """Lines of such files that hand PHP files to something else."""
 
@@ -237,7 +239,9 @@ class _AccessFiles:
                 continue
             if (needs := GUARDING.get(line.name)) and ({"all", needs, line.name} & allowed):
                 found.guards.append(_inside(line, path))
-            if line.name in PHP:
+            if line.name == "limitrequestbody" and line.words:
+                found.allowances.append(_inside(line, path))
+            elif line.name in PHP:
                 if failing := self._refused(line, allowed):
                     found.failing = found.failing or (failing if not below else None)
                     continue

@@ -2,7 +2,7 @@
 
 import posixpath
 from collections.abc import Iterator, Sequence
-from typing import Final
+from typing import Any, Final
 
 import msgspec
 
@@ -18,7 +18,16 @@ from fundamentum.webservers.handoffs import Handoff
 ALIASES: Final = frozenset({"alias", "aliasmatch", "scriptalias", "scriptaliasmatch"})
 
 
-def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> Iterator[tuple[Handoff, Handler]]:
+class Part(msgspec.Struct, frozen=True):
+    """A host, or a part of one, that is handed on."""
+
+    handoff: Handoff
+    handler: Handler
+    scripts: tuple[tuple[str, str], ...]
+    """Scripts of it, the usual one first: the address of each, and the directory in which its file lies."""
+
+
+def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> Iterator[Part]:
     """What serves a whole host, then the parts of it that are served by something else.
 
     ``own`` is the host itself, ``first`` the address of the script that answers for its first page; None: not known.
@@ -36,9 +45,16 @@ def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> It
     if page and not any(handler is page for handler in named.values()):
         named[SCRIPT if first == f"/{SCRIPT}" else str(first)] = page
     for part, handler in named.items():
-        more = {"kind": handler.kind, "target": handler.target, "origin": handler.line.origin}
         meets: FirstPage = "unclear" if page is None else "here" if handler is page else "elsewhere"
-        yield msgspec.structs.replace(own, part=part, first_page=meets, **more), handler
+        uris = [f"/{ANOTHER}"] if part is None else [_sample(handler.place, root)] if handler.place else []
+        uris += [first] if first and handler is page else [f"/{SCRIPT}"] if page is None else []
+        scripts = tuple((uri, root + posixpath.dirname(uri)) for uri in uris if uri) or ((f"/{SCRIPT}", root),)
+        yield Part(handed_to(handler, own, part=part, first_page=meets), handler, scripts)
+
+
+def handed_to(handler: Handler, own: Handoff, **more: Any) -> Handoff:
+    """A host's handoff, as a handler makes it."""
+    return msgspec.structs.replace(own, kind=handler.kind, target=handler.target, origin=handler.line.origin, **more)
 
 
 def document_root(root: str | None, guards: Sequence[Line], host: Host) -> tuple[str | None, Line | None]:
@@ -62,14 +78,6 @@ def led_elsewhere(line: Line, kind: str) -> Layer:
     """What such a line makes of what files of directories set: anything may be set there."""
     why = f"{line.name} leads the first page to another directory"
     return Layer("directory" if kind == "module" else "user-ini", (), line.origin, why)
-
-
-def holds_all(place: Section | None, root: str | None) -> bool:
-    """Whether a section is for all of a host whose document root this is."""
-    if place is None or place.words in ("/", "~ /"):
-        return True
-    folder = place.words.rstrip("/")
-    return place.kind == "directory" and root is not None and f"{root.rstrip('/')}/".startswith(f"{folder}/")
 
 
 def _is_part(place: Section, root: str) -> bool:

@@ -10,12 +10,12 @@ from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
-from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
 from fundamentum.webservers.apache2.handlers import PLACES, Handler, programs_of, winner
+from fundamentum.webservers.apache2.limits import limits_of
 from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT
-from fundamentum.webservers.apache2.parts import document_root, holds_all, led_elsewhere, parts_of
+from fundamentum.webservers.apache2.parts import Part, document_root, handed_to, led_elsewhere, parts_of
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot, unlinked
@@ -23,8 +23,6 @@ from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 MAX_ALIASES: Final = 50
 """Of one host."""
-FCGID: Final = {"FcgidMaxRequestLen": "131072", "FcgidIOTimeout": "40", "FcgidBusyTimeout": "300"}
-"""mod_fcgid's own limits and their built-in values, from its documentation."""
 
 
 def read(host: Host) -> Found:
@@ -94,14 +92,15 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     ]
     first = Answers([*guards, *access.guards], root, hosts.modules).first_page(lambda path: is_file(hosts.host, path))
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
-    several = len({id(handler) for _, handler in found}) > 1
-    for handoff, handler in found:
-        if handler.kind != "none":
-            handoff = handoff if several else msgspec.structs.replace(handoff, first_page="")
-            added = _layers(hosts.host, handoff, mine, main, reader)
-            added.layers += [led_elsewhere(led, handler.kind)] if led and handoff.first_page != "elsewhere" else []
-            yield _complete(hosts, handoff, handler, added, mine, main)
-    if mine is not main and all(handler.kind == "none" for _, handler in found):
+    several = len({id(part.handler) for part in found}) > 1
+    for part in found:
+        if part.handler.kind != "none":
+            added = _layers(hosts.host, part.handoff, mine, main, reader)
+            if led and part.handoff.first_page != "elsewhere":
+                added.layers.append(led_elsewhere(led, part.handler.kind))
+            whole = _complete(hosts, part, added, mine, main)
+            yield whole if several else msgspec.structs.replace(whole, first_page="")
+    if mine is not main and all(part.handler.kind == "none" for part in found):
         yield own  # nothing of this site is handed to PHP
 
 
@@ -110,15 +109,15 @@ def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, 
     return layers.layers_of(host, main.lines, lines, handoff.root, handoff.kind, reader)
 
 
-def _complete(
-    hosts: Hosts, handoff: Handoff, handler: Handler, added: layers.Found, mine: VirtualHost, main: VirtualHost
-) -> Handoff:
+def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, main: VirtualHost) -> Handoff:
+    handoff, own = part.handoff, mine if mine is not main else VirtualHost()
+    allowances = [*main.allowances, *own.allowances, *added.allowances]
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
     return msgspec.structs.replace(
         handoff,
         layers=tuple(added.layers),
         failing=_failing(added),
-        limits=tuple(_limits(handoff, handler, mine, main)),
+        limits=tuple(limits_of(hosts.host, part, allowances, {**own.waits, **main.waits})),
         secure=mine.secure,
         address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(
@@ -145,38 +144,7 @@ def _failing(added: layers.Found) -> str:
     return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
 
 
-def _limits(found: Handoff, handler: Handler, mine: VirtualHost, main: VirtualHost) -> Iterator[Limit]:
-    """What is allowed a request to one site, each limit as its most special line has it.
-
-    Source: Apache's documentation: directories that hold the site outrank the host, locations outrank both, and the
-    host outranks the main server.
-    """
-    hosts = [main] if mine is main else [main, mine]
-    last: dict[str, tuple[tuple[int, int, int], Limit]] = {}
-    for nearer, host in enumerate(hosts):
-        for allowance in host.allowances:
-            if holds_all(allowance.place, found.root) or (
-                allowance.place is not None and allowance.place == handler.place
-            ):
-                kind = 0 if allowance.place is None else 2 if allowance.place.kind.startswith("location") else 1
-                rank = (kind, len(allowance.place.words) if allowance.place else 0, nearer)
-                if allowance.limit.name not in last or rank >= last[allowance.limit.name][0]:
-                    last[allowance.limit.name] = (rank, allowance.limit)
-    set_here = {name: limit for name, (_, limit) in last.items()}
-    yield set_here.get("LimitRequestBody", Limit("LimitRequestBody", ""))
-    if found.kind in ("socket", "web"):
-        whole = set_here.get("Timeout", Limit("Timeout", "60"))
-        general = set_here.get("ProxyTimeout", Limit("ProxyTimeout", whole.value, whole.origin))
-        special = (limit for host in hosts for words, limit in host.waits.items() if found.target in words)
-        yield handler.timeout or next(special, None) or general
-    elif found.kind == "program" and handler.fcgid:
-        for name, value in FCGID.items():
-            yield set_here.get(name, Limit(name, value))
-
-
-def _aliased(
-    host: Host, own: Handoff, handlers: Sequence[Handler], guards: Sequence[Line]
-) -> Iterator[tuple[Handoff, Handler]]:
+def _aliased(host: Host, own: Handoff, handlers: Sequence[Handler], guards: Sequence[Line]) -> Iterator[Part]:
     """What serves the directories with a page of PHP to which an ``Alias`` leads, as those of packages are set up."""
     leading = [line for line in guards if line.name == "alias" and len(line.words) > 1 and not line.within(*PLACES)]
     known = {(own.root or "").rstrip("/")}
@@ -185,9 +153,7 @@ def _aliased(
         if folder in known or host.stat(f"{folder}/{SCRIPT}") is None:
             continue
         known.add(folder)
-        if handler := winner(handlers, f"{address.rstrip('/')}/{SCRIPT}", folder):
-            more = {"kind": handler.kind, "target": handler.target, "origin": handler.line.origin}
-            aliased = msgspec.structs.replace(
-                own, root=folder, part=address, aliased=True, first_page="elsewhere", **more
-            )
-            yield aliased, handler
+        script = f"{address.rstrip('/')}/{SCRIPT}"
+        if handler := winner(handlers, script, folder):
+            aliased = handed_to(handler, own, root=folder, part=address, aliased=True, first_page="elsewhere")
+            yield Part(aliased, handler, ((script, folder),))

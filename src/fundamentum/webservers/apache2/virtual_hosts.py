@@ -10,31 +10,14 @@ from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit, Spot
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
-from fundamentum.webservers.apache2.handlers import ADDED, PLACES, SET, Handler, handler_of, waits_of
+from fundamentum.webservers.apache2.handlers import ADDED, SET, Handler, handler_of, waits_of
+from fundamentum.webservers.apache2.limits import ALLOWANCES
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
 from fundamentum.webservers.apache2.merging import never_counts
 from fundamentum.webservers.handoffs import spot
 
 MAX_OF_ONE_HOST: Final = 500
 """Lines of one kind in one virtual host, or in the main server."""
-ALLOWANCES: Final = {
-    name.lower(): name
-    for name in (
-        "LimitRequestBody",
-        "Timeout",
-        "ProxyTimeout",
-        "FcgidMaxRequestLen",
-        "FcgidIOTimeout",
-        "FcgidBusyTimeout",
-    )
-}
-
-
-class Allowance(msgspec.Struct, frozen=True):
-    """One line that limits requests, and the part of a host it is for."""
-
-    place: Section | None
-    limit: Limit
 
 
 class VirtualHost(msgspec.Struct):
@@ -44,7 +27,8 @@ class VirtualHost(msgspec.Struct):
     set_up: Origin | None = None
     root: str | None = None
     handlers: list[Handler] = msgspec.field(default_factory=list)
-    allowances: list[Allowance] = msgspec.field(default_factory=list)
+    allowances: list[Line] = msgspec.field(default_factory=list)
+    """Lines that limit requests."""
     secure: bool = False
     address: str = ""
     """Where it waits: the first address of its section, or the main server's first ``Listen``."""
@@ -146,11 +130,8 @@ class Hosts:
                 waits = waits_of(line)
                 mine.waits |= {proxy.words: waits} if waits else {}
             case name if name in ALLOWANCES and line.words:
-                place = line.within(*PLACES)
-                own = spot(self.host, line.origin, WEB_SERVER.harmless) if section or place else None
-                limit = Limit(ALLOWANCES[name], line.words[0], line.origin, own)
                 _bounded(mine.allowances, line)
-                mine.allowances.append(Allowance(place, limit))
+                mine.allowances.append(line)
             case "servername" if line.words:
                 mine.names.insert(0, re.sub(r"^\w+://|:\d+$", "", line.words[0]))
             case "serveralias":

@@ -17,7 +17,7 @@ from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
 from fundamentum.webservers.nginx.statements import Reader, all_statements
 from fundamentum.webservers.nginx.variables import filled, set_in_locations, variables_after
-from fundamentum.webservers.nginx.visits import Answers
+from fundamentum.webservers.nginx.visits import Answers, Way
 from fundamentum.webservers.visit_questions import Unclear
 
 _WHOLE: Final = lazy_regex(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
@@ -96,6 +96,8 @@ class _Walk:
                 case "location":
                     part = scope.part if _covers_all(statement["args"]) else " ".join(statement["args"])
                     yield from self.handoffs(block, replace(scope, part=part))
+                case "fastcgi_pass" if scope.part is None and scope.is_outdone(statement):
+                    continue
                 case "fastcgi_pass" | "proxy_pass" as name if statement["args"]:
                     refused = (*barriers.refusal(scope.rules), *barriers.returned(tree))
                     here = replace(scope, barriers=(*scope.barriers, *refused))
@@ -110,36 +112,36 @@ class _Walk:
 
         A body is measured wherever a request is looked up, in ``location /`` too.
         """
-        front = next(
-            (
-                statement["block"]
-                for statement in block
-                if statement["directive"] == "location" and statement["args"] == ["/"] and "block" in statement
-            ),
-            None,
-        )
-        first = self._entered(front, self._entered(block, scope)).limits["client_max_body_size"] if front else None
         scope = replace(scope, set_elsewhere=set_in_locations(block))
         inner = self._entered(block, scope)
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
         answers = Answers(block, [around], scope.names[0])
-        first_page = answers.first_page(lambda path: self._is_file(path, inner))
-        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), first_page=first_page)))
+        ways = answers.ways(lambda path: self._is_file(path, inner))
+        met = tuple((way, tuple(self._met(block, way, inner))) for way in ways)
+        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met)))
         if not handed and scope.set_up:
             yield Handoff(
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
         for handoff in handed:
-            mine = next(limit for limit in handoff.limits if limit.name == "client_max_body_size")
-            apart = first is not None and (first.value, first.origin) != (mine.value, mine.origin)
-            more = (replace(first, part="location /"),) if first and apart else ()
             yield replace(
                 handoff,
-                limits=(*more, *handoff.limits),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )
+
+    def _met(self, block: list[dict[str, Any]], way: Way, server: Scope) -> Iterator[Limit]:
+        """The limits of bodies where a request is looked up, one after the other."""
+        for chain in way.passed:
+            scope = server
+            for level in chain:
+                scope = self._entered(list(level), scope)
+            words = next(
+                (one["args"] for one in all_statements(block) if chain and one.get("block") is chain[-1]), None
+            )
+            part = f"location {' '.join(words)}" if words else way.uri
+            yield replace(scope.limits["client_max_body_size"], part=part)
 
     def _is_file(self, path: str, scope: Scope) -> bool:
         known = filled(path, scope.variables)
@@ -230,7 +232,7 @@ class _Walk:
             scope.part,
             kind,
             target,
-            limits=tuple(limit for limit in scope.limits.values() if limit.name != waits),
+            limits=(*scope.on_the_way(one), *(limit for limit in scope.limits.values() if limit.name != waits)),
             secure=scope.secure,
             spot=scope.spot,
             user=scope.user,
@@ -241,7 +243,7 @@ class _Walk:
             set_up=scope.set_up,
             idle=bool(scope.set_up and scope.set_up.file in self.idle),
             aliased=scripts != scope.root,
-            first_page="unclear" if scope.first_page is None else "here" if one is scope.first_page else "elsewhere",
+            first_page=scope.first_page(one),
         )
 
     def _text(self, text: str, scope: Scope) -> str | None:

@@ -1,15 +1,17 @@
 """What the blocks around a directive of nginx set for everything in them."""
 
+from collections.abc import Iterator
 from typing import Any, Final
 
 import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
+from fundamentum.model.surrounding_facts import Barrier, FirstPage, Limit, Spot
 from fundamentum.webservers.nginx import DEFAULTS as OF_FASTCGI
 from fundamentum.webservers.nginx.script_places import Parameter
 from fundamentum.webservers.nginx.variables import filled
+from fundamentum.webservers.nginx.visits import Way
 
 DEFAULTS: Final = {**OF_FASTCGI, "proxy_read_timeout": Limit("proxy_read_timeout", "60s")}
 """Source: nginx's documentation of its proxy module."""
@@ -46,10 +48,30 @@ class Scope(msgspec.Struct, frozen=True):
     both_protocols: bool = False
     host_sent: str = "$proxy_host"
     """The name of the site that another web server is asked for."""
-    first_page: dict[str, Any] | None = None
-    """The statement that hands a visitor's first request for the server to PHP."""
+    ways: tuple[tuple[Way, tuple[Limit, ...]], ...] = ()
+    """The ways of requests through the server, each with the limits of bodies that it meets before it is handed on."""
     sent: tuple[Parameter, ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
+
+    def first_page(self, statement: dict[str, Any]) -> FirstPage:
+        """Whether the statement hands a visitor's first request to PHP."""
+        first = next((way for way, _ in self.ways if way.handed and way.uri in ("/", "/index.php")), None)
+        return "unclear" if first is None else "here" if first.handed is statement else "elsewhere"
+
+    def is_outdone(self, statement: dict[str, Any]) -> bool:
+        """Whether all requests that are handed on come to others, as far as those go that are followed."""
+        handed = [way.handed for way, _ in self.ways if way.handed]
+        return bool(handed) and not any(way.unclear or way.handed is statement for way, _ in self.ways)
+
+    def on_the_way(self, statement: dict[str, Any]) -> Iterator[Limit]:
+        """The limits of bodies that requests meet which come to the statement, or may do so."""
+        own = self.limits["client_max_body_size"]
+        seen = {(own.value, own.origin)}
+        for way, limits in self.ways:
+            for limit in limits if way.handed is statement or (way.unclear and way.handed is None) else ():
+                if (limit.value, limit.origin) not in seen:
+                    seen.add((limit.value, limit.origin))
+                    yield limit
 
     def known(self, host: Host) -> dict[str, str]:
         """The variables that are known, with those of nginx's own that are the same for every request."""

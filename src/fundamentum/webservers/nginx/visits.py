@@ -7,9 +7,9 @@ page and no more.  What depends on more than that, or is not followed here, make
 
 import re
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from typing import Any, Final
 
+import msgspec
 from msgspec.structs import replace
 
 from fundamentum.model.origin import BUILT_IN, Origin
@@ -39,6 +39,24 @@ _LET_IN: Final = frozenset({"root", "auth_basic", "auth_request"})
 Block = Sequence[dict[str, Any]]
 
 
+_PAGE: Final = "/page"
+"""An address of which there is no file."""
+ASKED: Final = ("/", _PAGE, "/index.php", "/another.php", "/sub/another.php")
+"""What visitors ask for: the first page, a page, and scripts."""
+
+
+class Way(msgspec.Struct):
+    """The way of one request through a server."""
+
+    uri: str
+    passed: list[tuple[Block, ...]] = msgspec.field(default_factory=list)
+    """The locations it is looked up in one after the other, each with those around it."""
+    handed: dict[str, Any] | None = None
+    """The statement that hands it to PHP; None: none does."""
+    unclear: bool = False
+    """Whether it was not followed to its end."""
+
+
 class Answers:
     """One server's block, with what surrounds it, and the name by which a visitor asks for it."""
 
@@ -46,32 +64,37 @@ class Answers:
         self.block, self.around, self.name = block, around, name
         self._elsewhere = _ELSEWHERE
         self._is_file: Callable[[str], bool] | None = None
-        self._handed: dict[str, Any] | None = None
+        self._way = Way("")
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
         return answer(question, self._asked_for)
 
-    def first_page(self, is_file: Callable[[str], bool]) -> dict[str, Any] | None:
-        """The statement that hands a visitor's first request to PHP; None where none does, or that is not followed.
-
-        It is for ``/``; where that leads to no PHP, for ``/index.php``.  ``is_file`` tells whether a path is a file.
-        """
+    def ways(self, is_file: Callable[[str], bool]) -> list[Way]:
+        """The ways of requests of a visitor who is let in; ``is_file`` tells whether a path is a file."""
         of = Answers(self.block, self.around, self.name)
         of._elsewhere, of._is_file = _ELSEWHERE - _LET_IN, is_file
-        for uri in ("/", "/index.php"):
-            with suppress(Unclear, RecursionError):
-                of._asked_for(Asked(uri, True))
-            if of._handed:
-                return of._handed
-        return None
+        found = []
+        for uri in ASKED:
+            of._way = Way(uri)
+            found.append(of._way)
+            try:
+                of._asked_for(Asked(uri, uri != _PAGE))
+            except (Unclear, RecursionError):
+                of._way.unclear = True
+        return found
 
     def _asked_for(self, asked: Asked) -> Visit:
         """The answer of the server: its own rewriting comes first, after an internal redirection too."""
         if asked.turns > MAX_TURNS:
             raise Unclear
         first = self._rewritten(self.block, asked)
-        return first if isinstance(first, Visit) else self._in_location(self._found(self.block, first.uri)[0], first)
+        return first if isinstance(first, Visit) else self._in_location(self._looked_up(first.uri), first)
+
+    def _looked_up(self, uri: str) -> tuple[Block, ...]:
+        chain = self._found(self.block, uri)[0]
+        self._way.passed.append(chain)
+        return chain
 
     def _in_location(self, chain: tuple[Block, ...], asked: Asked) -> Visit:
         inner = chain[-1] if chain else self.block
@@ -82,7 +105,7 @@ class Answers:
             if after.turns > MAX_TURNS:
                 raise Unclear
             if after.turns > asked.turns:
-                return self._in_location(self._found(self.block, after.uri)[0], after)
+                return self._in_location(self._looked_up(after.uri), after)
             asked = after
         let_in = self._is_file is not None
         if asked.turns == 0 and not let_in and (line := _one(inner, "internal")):
@@ -137,7 +160,7 @@ class Answers:
         if passed := _one(inner, "fastcgi_pass"):
             script = _constant_script(levels) or re.sub(r"(\.php)/.*", r"\1", asked.uri)
             there = asked.there or bool(_constant_script(levels))
-            self._handed = passed
+            self._way.handed = passed
             return Visit("script" if there else "missing", script if there else "", passed["origin"])
         if asked.uri.endswith("/") and asked.there and self._is_file and (name := _index(levels, self._is_file)):
             return self._redirected(f"{'' if name[0] == '/' else asked.uri}{name}", asked, BUILT_IN)

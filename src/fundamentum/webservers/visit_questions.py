@@ -6,7 +6,7 @@ from typing import Final
 
 import msgspec
 
-from fundamentum.model.surrounding_facts import Visit
+from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.untrusted.patterns import search
 
 LIST: Final = "/."
@@ -28,6 +28,10 @@ class Asked(msgspec.Struct, frozen=True):
     there: bool
     """Whether there is a file, or a directory, of that name."""
     turns: int = 0
+    inside: bool = False
+    """Whether the server itself rewrote the address, so that what is for its own requests alone answers."""
+    address: str = ""
+    """The address that sections for addresses see, where that is another one than the file's."""
 
 
 def answer(question: str, of: Callable[[Asked], Visit]) -> Visit:
@@ -62,6 +66,30 @@ def _one(asked: Asked, of: Callable[[Asked], Visit]) -> Visit:
         return Visit("unclear")
     instead = found.outcome == "script" and asked.there and found.script != asked.uri
     return Visit("missing", found.script, found.origin) if instead else found
+
+
+def barred(title: str, script: str, of: Callable[[Asked], Visit]) -> Iterator[Barrier]:
+    """What keeps a visitor from a site of which the script is there; ``of`` tells what comes of one request.
+
+    Told only where it is certain for everybody: ``of`` raises :class:`Unclear` where it is not.
+    """
+    found = []
+    for uri in ("/", script):
+        try:
+            found.append((uri, of(Asked(uri, True))))
+        except (Unclear, RecursionError):
+            return
+    (_, first), (_, page) = found
+    stopped = [one for one in (first, page) if one.outcome in ("refused", "missing") and one.origin]
+    if page in stopped and (first in stopped or first.outcome == "handed-out"):
+        with_what = "with an error, and one" if first in stopped else "with a file, and one"
+        why = f"{title} answers a request for / {with_what} for {script}" + (
+            "" if first in stopped else " with an error"
+        )
+        yield Barrier(why, "take that line out, if visitors are to come", page.origin)
+    elif first in stopped:
+        why = f"{title} answers a request for / with an error"
+        yield Barrier(why, "take that line out, if visitors are to come", first.origin, stops=False)
 
 
 def matched(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool":

@@ -12,14 +12,14 @@ from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
-from fundamentum.webservers.apache2.lines import Line, Section
+from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.apache2.merging import (
     SCRIPT,
-    below_root,
-    is_pattern,
+    Rank,
     length_of,
-    matches_root,
-    part_of,
+    never_counts,
+    order_of,
+    place_in_site,
     place_of,
 )
 from fundamentum.webservers.handoffs import is_file
@@ -57,23 +57,12 @@ def _port(address: str) -> str | None:
 
 def _in_order(lines: Iterable[Line], root: str) -> list[list[Line]]:
     """The lines that count for the front page, those of one section together, in the order in which they are merged."""
-    found: dict[tuple[int, int], list[Line]] = {}
+    found: dict[tuple[Rank, int], list[Line]] = {}
     for line in lines:
-        place = place_of(line)
-        rank = _rank(place, root) if place else 1 if line.within("virtualhost") else 0
-        if rank is not None:
-            found.setdefault((rank, place.number if place else 0), []).append(line)
+        if place_in_site(line, root) in ("", SCRIPT) and not never_counts(line):
+            place = place_of(line)
+            found.setdefault((order_of(line), place.number if place else 0), []).append(line)
     return [found[key] for key in sorted(found, key=lambda key: key[0])]
-
-
-def _rank(place: Section, root: str) -> int | None:
-    if is_pattern(place):
-        return 3000 if matches_root(place, root) else None
-    if place.kind == "directory":
-        return 2 + length_of(place) if below_root(place, root) == "" else None
-    if part_of(place) != "":
-        return None
-    return 4000 if place.kind.startswith("files") else 5000
 
 
 def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
@@ -85,6 +74,8 @@ def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
         deciding = sections[-1] if sections else []
         if not deciding or any(line.within(*_CONTAINERS) for line in deciding):
             continue
+        if place_in_site(deciding[-1], root) == SCRIPT:
+            continue  # not all of the site is refused
         words = {(line.name, *(word.lower() for word in line.words[:2])) for line in deciding}
         denied = words == {("require", "all", "denied")} or (
             ("deny", "from", "all") in words and not any(word[0] == "allow" for word in words)

@@ -23,10 +23,10 @@ from fundamentum.webservers.apache2.merging import (
     is_pattern,
     is_unclear,
     length_of,
-    matches_root,
     never_counts,
     order_of,
     part_of,
+    place_in_site,
     place_of,
 )
 from fundamentum.webservers.handoffs import sent_along
@@ -103,29 +103,23 @@ def layers_of(
     )
     ranked = access.read(found)
     for line in (*lines, *access.kept):
-        if (place := _place_in_site(line, root)) and not never_counts(line):
-            ranked += ((order_of(line), layer) for layer in _layers(place[0], [line], place[1], module, root or ""))
+        below = place_in_site(line, root)
+        if below is not None and not never_counts(line):
+            ranked += ((order_of(line), layer) for layer in _layers(_kind_of(line), [line], below, module, root or ""))
     found.layers += (layer for _, layer in sorted(ranked, key=lambda pair: pair[0]))
     return found
 
 
-def _place_in_site(line: Line, root: str | None) -> tuple[LayerKind, str] | None:
-    """Which kind of place a line stands in, and the part of the site that it counts for; None: it does not count."""
+def _kind_of(line: Line) -> LayerKind:
+    """Which kind of place a line stands in."""
     outer, place = line.within("directory", "directorymatch"), place_of(line)
-    above: str | None = ""
-    if outer:
-        above = below_root(outer, root) if not is_pattern(outer) else "" if matches_root(outer, root) else None
-    below = part_of(place) if place and place is not outer else ""
-    if above is None or below is None:
-        return None
-    kind: LayerKind = "server"
     if outer and outer.number < 0:
-        kind = "htaccess"
-    elif place and place.kind.startswith("location"):
-        kind = "location"
-    elif place:
-        kind = "directory" if outer is place and not is_pattern(place) else "files"
-    return kind, "/".join(filter(None, (above, below)))
+        return "htaccess"
+    if place is None:
+        return "server"
+    if place.kind.startswith("location"):
+        return "location"
+    return "directory" if outer is place and not is_pattern(place) else "files"
 
 
 def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:

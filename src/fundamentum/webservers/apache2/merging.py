@@ -96,6 +96,16 @@ def part_of(place: Section) -> str | None:
     return words.strip("/")
 
 
+def place_in_site(line: Line, root: str | None) -> str | None:
+    """The part of a site that a line counts for, as a path below its document root; None: it does not count."""
+    outer, place = line.within("directory", "directorymatch"), place_of(line)
+    above: str | None = ""
+    if outer:
+        above = below_root(outer, root) if not is_pattern(outer) else "" if matches_root(outer, root) else None
+    below = part_of(place) if place and place is not outer else ""
+    return None if above is None or below is None else "/".join(filter(None, (above, below)))
+
+
 def order_of(line: Line) -> Rank:
     """When a line counts, of those that count: later is higher."""
     outer = line.within("directory", "directorymatch")
@@ -110,9 +120,10 @@ def order_of(line: Line) -> Rank:
     return next((3 - at for at, named in enumerate(by_kind) if any(kind in named for kind in kinds)), 0), depth
 
 
-def rank(line: Line, uri: str, folder: str) -> Rank | None:
+def rank(line: Line, uri: str, folder: str, address: str = "") -> Rank | None:
     """When a line counts for an address whose file lies in a directory; None: it does not count.
 
+    ``address`` is what sections for addresses see, where the host's own rules have rewritten that to ``uri``.
     Raises :class:`~fundamentum.webservers.visit_questions.Unclear` where a regular expression is not understood.
     """
     outer = line.within("directory", "directorymatch")
@@ -123,7 +134,8 @@ def rank(line: Line, uri: str, folder: str) -> Rank | None:
     if files and not _fits(files, name, name_patterns.fits(name, files.words)):
         return None
     location = line.within("location", "locationmatch")
-    if location and not _fits(location, uri, _below(uri, location.words)):
+    seen = address or uri
+    if location and not _fits(location, seen, _below(seen, location.words)):
         return None
     return order_of(line)
 

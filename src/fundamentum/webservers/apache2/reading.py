@@ -113,6 +113,11 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
     handoff, own = part.handoff, mine if mine is not main else VirtualHost()
     allowances = [*main.allowances, *own.allowances, *added.allowances]
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
+    answers = Answers(guards, handoff.root, hosts.modules)
+    stopped = list(barriers.barriers(hosts.host, guards, handoff.root))
+    there = not handoff.aliased and bool(handoff.root) and is_file(hosts.host, f"{handoff.root}/{SCRIPT}")
+    if there and not any(barrier.stops for barrier in stopped):
+        stopped += answers.barred(lambda path: is_file(hosts.host, path))
     return msgspec.structs.replace(
         handoff,
         layers=tuple(added.layers),
@@ -122,14 +127,14 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
         address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(
             *barriers.unheard(mine.addresses, main.listens, mine.set_up),
-            *barriers.barriers(hosts.host, guards, handoff.root),
+            *stopped,
         ),
         ini_path=main.ini_path or mine.ini_path,
         set_up=mine.set_up,
         handed=spot(hosts.host, handoff.origin, WEB_SERVER.harmless) if handoff.kind == "socket" else None,
         keeps_name=mine.keeps_name or main.keeps_name,
         modules=tuple(sorted(name.removesuffix("_module") for name in hosts.modules)),
-        visit=None if handoff.aliased else Answers(guards, handoff.root, hosts.modules).visit,
+        visit=None if handoff.aliased else answers.visit,
         spot=mine.spot,
         user=main.user,
     )

@@ -7,16 +7,16 @@ anywhere, for a page and no more.  What depends on more than that, or is not fol
 
 import posixpath
 import re
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import suppress
 from typing import Final
 
 from fundamentum.model.origin import Origin
-from fundamentum.model.surrounding_facts import Visit
+from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.apache2 import rewriting
 from fundamentum.webservers.apache2.lines import MACRO, Line
 from fundamentum.webservers.apache2.merging import SCRIPT, Rank, is_below, is_pattern, place_of, rank
-from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
+from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, barred, matched
 
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
 REWRITING: Final = frozenset({"rewriteengine", "rewritebase", "rewritecond", "rewriterule", "rewriteoptions"})
@@ -52,6 +52,8 @@ class Answers:
     def __init__(self, lines: Sequence[Line], root: str | None, modules: Collection[str]) -> None:
         self.lines, self.root, self.modules = lines, (root or "").rstrip("/"), modules
         self._is_file: Callable[[str], bool] | None = None
+        self._let_in = self._everybody = False
+        """Whether the visitor is let in, whatever rules there are; whether only rules for everybody keep him out."""
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
@@ -69,13 +71,20 @@ class Answers:
         whole = [line for line in self.lines if line.name == "alias" and line.words[0].rstrip("/") == ""]
         lines = [line for line in self.lines if line.name not in _LEADING_ON and line not in whole]
         of = Answers(lines, self.root, self.modules)
-        of._is_file = is_file
+        of._is_file, of._let_in = is_file, True
         for uri in ("/", f"/{SCRIPT}"):
             with suppress(Unclear, RecursionError):
                 found = of._asked_for(Asked(uri, True))
                 if found.outcome == "script":
                     return found.script
         return None if any(line.name in REWRITING for line in of.lines) else f"/{SCRIPT}"
+
+    def barred(self, is_file: Callable[[str], bool]) -> Iterator[Barrier]:
+        """What keeps every visitor from the site's first page; ``is_file`` tells whether a path is a file."""
+        of = Answers(self.lines, self.root, self.modules)
+        of._is_file, of._everybody = is_file, True
+        if not any(line.name in ("use", MACRO, "errordocument") for line in self.lines):
+            yield from barred("Apache", f"/{SCRIPT}", of._asked_for)
 
     def _asked_for(self, asked: Asked) -> Visit:
         if asked.turns > MAX_TURNS:
@@ -89,8 +98,8 @@ class Answers:
             first = self._rewritten(own, asked, "")
             if isinstance(first, Visit):
                 return first
-            asked = Asked(first.uri, first.there)
-        if self._is_file is None and (refused := self._refused(asked)):
+            asked = Asked(first.uri, first.there, address=asked.uri)
+        if not self._let_in and (refused := self._refused(asked)):
             return refused
         inner, folder = self._innermost(asked)
         after = self._rewritten(inner, asked, folder)
@@ -145,6 +154,8 @@ class Answers:
             if any(line.within(*_DEPENDS) or line.name == "authmerging" for line in deciding):
                 raise Unclear
             required = any(line.name == "require" for line in deciding)
+            if self._everybody and any(_is_about_place(line) for line in deciding):
+                return None
             if _required(deciding) if required else _denied(deciding):
                 return Visit("refused", origin=deciding[-1].origin)
         return None
@@ -217,9 +228,17 @@ class Answers:
         ranked: list[tuple[Rank, Line]] = []
         folder = self.root + posixpath.dirname(asked.uri)
         for line in self.lines:
-            if line.name in names and (found := rank(line, asked.uri, folder)) is not None:
+            if line.name in names and (found := rank(line, asked.uri, folder, asked.address)) is not None:
                 ranked.append((found, line))
         return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
+
+
+def _is_about_place(line: Line) -> bool:
+    """Whether a rule is for visitors from certain places."""
+    words = [word.lower() for word in line.words]
+    return (line.name == "require" and words[:1] != ["all"] and words[:1] and words[0] in _FROM_SOMEWHERE) or (
+        line.name in ("allow", "deny") and words[:2] != ["from", "all"]
+    )
 
 
 def _required(lines: Sequence[Line]) -> bool:

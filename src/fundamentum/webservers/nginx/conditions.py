@@ -5,7 +5,7 @@ arguments and no cookies; of everything else about him an ``if`` is taken to mea
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 from fundamentum.lazy_regex import lazy_regex
@@ -17,6 +17,7 @@ _ABOUT_VISITOR: Final = lazy_regex(r"\$(?:host|scheme|https|server_\w+|remote_\w
 _NOTHING: Final = lazy_regex(r"\$(?:args?|arg_\w+|query_string|is_args|cookie_\w+|http_cookie)")
 """What such a request has none of."""
 _FILES: Final = ("$request_filename", "$document_root$uri", "$document_root$fastcgi_script_name")
+_ENDINGS: Final = tuple("abcdefghijklmnopqrstuvwxyz0123456789")
 _ADDRESSES: Final = ("$uri", "$request_uri", "$document_uri")
 
 
@@ -27,13 +28,19 @@ def decides(block: Block) -> bool:
     )
 
 
-def holds(args: Sequence[str], asked: Asked, name: str) -> bool:
-    """Whether a condition holds for such a visitor, who asks by this name; raises :class:`Unclear`."""
+def holds(args: Sequence[str], asked: Asked, name: str, is_file: Callable[[str], bool] | None = None) -> bool:
+    """Whether a condition holds for such a visitor, who asks by this name; raises :class:`Unclear`.
+
+    ``is_file`` tells whether a path is a file, for conditions about a certain one.
+    """
     first, *rest = [word for word in re.sub(r"^\(|\)$", "", " ".join(args)).split(" ") if word] or [""]
     if match := re.match(r"(!?)-[fde]$", first):
-        if len(rest) != 1 or rest[0] not in _FILES:
+        if len(rest) == 1 and rest[0] in _FILES:
+            return asked.there != bool(match[1])
+        certain = len(rest) == 1 and rest[0].endswith(_ENDINGS) and rest[0].count("$") <= 1
+        if not certain or is_file is None or "-d" in first:
             raise Unclear
-        return asked.there != bool(match[1])
+        return is_file(rest[0]) != bool(match[1])
     known = _value(first, asked, name)
     if known is not None:
         return _compared(known, rest)

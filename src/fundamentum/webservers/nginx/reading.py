@@ -124,9 +124,13 @@ class _Walk:
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
+        there = inner.root and is_file(self.host, f"{inner.root.rstrip('/')}/{barriers.SCRIPT}")
+        barred = list(answers.barred(lambda path: self._is_file(path, inner))) if there else []
         for handoff in handed:
+            stopped = any(barrier.stops for barrier in handoff.barriers)
             yield replace(
                 handoff,
+                barriers=(*handoff.barriers, *(() if stopped else barred)),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )
@@ -144,7 +148,7 @@ class _Walk:
             yield replace(scope.limits["client_max_body_size"], part=part)
 
     def _is_file(self, path: str, scope: Scope) -> bool:
-        known = filled(path, scope.variables)
+        known = filled(path, scope.known(self.host))
         if "$" in known or not known.startswith("/"):
             raise Unclear
         return is_file(self.host, known)

@@ -6,17 +6,17 @@ page and no more.  What depends on more than that, or is not followed here, make
 """
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, Final
 
 import msgspec
 from msgspec.structs import replace
 
 from fundamentum.model.origin import BUILT_IN, Origin
-from fundamentum.model.surrounding_facts import Visit
+from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.nginx.barriers import access
 from fundamentum.webservers.nginx.conditions import decides, holds
-from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, matched
+from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, barred, matched
 
 _ELSEWHERE: Final = frozenset(
     {
@@ -64,6 +64,8 @@ class Answers:
         self.block, self.around, self.name = block, around, name
         self._elsewhere = _ELSEWHERE
         self._is_file: Callable[[str], bool] | None = None
+        self._let_in = self._everybody = False
+        """Whether the visitor is let in, whatever rules there are; whether only rules for everybody keep him out."""
         self._way = Way("")
 
     def visit(self, question: str) -> Visit:
@@ -73,7 +75,7 @@ class Answers:
     def ways(self, is_file: Callable[[str], bool]) -> list[Way]:
         """The ways of requests of a visitor who is let in; ``is_file`` tells whether a path is a file."""
         of = Answers(self.block, self.around, self.name)
-        of._elsewhere, of._is_file = _ELSEWHERE - _LET_IN, is_file
+        of._elsewhere, of._is_file, of._let_in = _ELSEWHERE - _LET_IN, is_file, True
         found = []
         for uri in ASKED:
             of._way = Way(uri)
@@ -83,6 +85,14 @@ class Answers:
             except (Unclear, RecursionError):
                 of._way.unclear = True
         return found
+
+    def barred(self, is_file: Callable[[str], bool]) -> Iterator[Barrier]:
+        """What keeps every visitor from the site's first page; ``is_file`` tells whether a path is a file."""
+        of = Answers(self.block, self.around, self.name)
+        of._elsewhere, of._is_file, of._everybody = _ELSEWHERE - {"root"}, is_file, True
+        instead = any(line["directive"] == "error_page" for level in (*self.around, self.block) for line in level)
+        if not instead:
+            yield from barred("nginx", "/index.php", of._asked_for)
 
     def _asked_for(self, asked: Asked) -> Visit:
         """The answer of the server: its own rewriting comes first, after an internal redirection too."""
@@ -107,20 +117,11 @@ class Answers:
             if after.turns > asked.turns:
                 return self._in_location(self._looked_up(after.uri), after)
             asked = after
-        let_in = self._is_file is not None
-        if asked.turns == 0 and not let_in and (line := _one(inner, "internal")):
+        if asked.turns == 0 and not asked.inside and not self._let_in and (line := _one(inner, "internal")):
             return Visit("refused", origin=line["origin"])
         levels = (*self.around, self.block, *chain)
-        rules: tuple[tuple[str, str, Origin], ...] = ()
-        for level in levels:
-            rules = access(level, rules)
-        deciding = (
-            None if let_in else next((rule for rule in rules if rule[1] == "all"), None)
-        )  # the first that fits a visitor counts
-        if deciding and deciding[0] == "deny":
-            if any(name == "satisfy" for name, _, _ in rules):
-                raise Unclear
-            return Visit("refused", origin=deciding[2])
+        if refused := self._refused(levels):
+            return refused
         if any(
             statement["directive"] in self._elsewhere and statement["args"] != ["off"]
             for level in chain
@@ -131,12 +132,24 @@ class Answers:
             return self._tried(files, inner, levels, asked)
         return self._content(inner, levels, asked)
 
+    def _refused(self, levels: Sequence[Block]) -> Visit | None:
+        """What rules about who may ask make of the request: the first that fits a visitor counts."""
+        rules: tuple[tuple[str, str, Origin], ...] = ()
+        for level in levels:
+            rules = access(level, rules)
+        deciding = next((rule for rule in rules if rule[1] == "all"), None)
+        if self._let_in or deciding is None or deciding[0] != "deny" or (self._everybody and rules[0] != deciding):
+            return None
+        if any(name == "satisfy" for name, _, _ in rules):
+            raise Unclear
+        return Visit("refused", origin=deciding[2])
+
     def _tried(self, files: dict[str, Any], inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
         *names, last = files["args"]
         own = {"$uri", "$fastcgi_script_name", "$document_uri"}
         if any("$" in name and name.rstrip("/") not in own for name in names):
             raise Unclear
-        here = {name.rstrip("/") if name == "$uri/" and asked.uri.endswith("/") else name for name in names} & own
+        here = {name.rstrip("/") for name in names if name.endswith("/") == asked.uri.endswith("/")} & own
         if asked.there and here:
             return self._content(inner, levels, asked)
         if last.startswith("="):
@@ -193,7 +206,7 @@ class Answers:
                     if after and line["args"][2:] == ["break"]:
                         return after
                     asked = after or asked
-                case "if" if decides(line["block"]) and holds(line["args"], asked, self.name):
+                case "if" if decides(line["block"]) and holds(line["args"], asked, self.name, self._is_file):
                     if any(inner["directive"].endswith("_pass") for inner in line["block"]):
                         raise Unclear
                     after_if = self._rewritten(line["block"], asked)
@@ -204,7 +217,7 @@ class Answers:
     @staticmethod
     def _returned(line: dict[str, Any]) -> Visit:
         code = line["args"][0] if line["args"] else ""
-        if not re.fullmatch(r"4\d\d", code):
+        if not re.fullmatch(r"[45]\d\d", code):
             raise Unclear
         return Visit("refused", origin=line["origin"])
 
@@ -252,7 +265,7 @@ def _replaced(line: dict[str, Any], asked: Asked) -> Asked | None:
     path = path.partition("?")[0]
     if "$" in path:
         raise Unclear
-    return Asked(path, asked.there or path.endswith(".php"), asked.turns)
+    return Asked(path, asked.there or path.endswith(".php"), asked.turns, inside=True)
 
 
 def _constant_script(levels: Sequence[Block]) -> str:

@@ -50,3 +50,13 @@ def test_lines_of_one_plain_word_which_are_read_at_once_mean_the_same(lines: lis
     """Lines that end as on Windows are read character by character."""
     written = ["".join(line) for line in lines]
     assert parse("\n".join(["", *written, ""]), INI_CONSTANTS) == parse("\r\n".join(["", *written, ""]), INI_CONSTANTS)
+
+
+@pytest.mark.parametrize(
+    ("written", "value"),
+    [("E_ALL", "32767"), ("E_ALL & ~E_NOTICE", "32759"), ("PHP_VERSION", None), ("PHP_OS_FAMILY", None), ("M_PI", None),
+     ("PATH_SEPARATOR", None), ("'PHP_VERSION'", "PHP_VERSION"), ("OTHER_NAME", "OTHER_NAME")],
+)  # fmt: skip
+def test_constants_that_are_not_known_from_here(written: str, value: str | None) -> None:
+    (entry,) = parse(f"a = {written}\n", {"E_ALL": "32767", "E_NOTICE": "8"}).entries
+    assert entry.value == value

@@ -115,3 +115,21 @@ def test_apache_on_windows(tmp_path: Path) -> None:
     assert [(one.kind, one.target, one.root) for one in handoffs] == [
         ("module", "/bundle/php/php8apache2_4.dll", "/bundle/www")
     ]
+
+
+@pytest.mark.parametrize(
+    ("written", "words"),
+    [
+        ("php_value a b", ("a", "b")),
+        ('php_value a "b c"', ("a", "b c")),
+        ('php_value a "b\\"c"', ("a", 'b"c')),
+        ('php_value a "b\\\\c"', ("a", "b\\c")),
+        ('php_value a "b\\.c"', ("a", "b\\.c")),
+        ("php_value a 'b\"c'", ("a", 'b"c')),
+        ('php_value a b\\"c', ("a", 'b\\"c')),
+        ('php_value a ""', ("a", "")),
+    ],
+)
+def test_words_in_quotes(written: str, words: tuple[str, ...]) -> None:
+    (line,) = lines_of("x", written + "\n", lambda kind, condition: True)
+    assert line.words == words

@@ -15,6 +15,8 @@ from typing import Any, Final
 
 import msgspec
 
+from fundamentum.catalog.quantity import quantity
+
 _HERE: Final = Path(__file__).parent
 HARVESTED: Final = ("7.4", "8.2", "8.4")
 
@@ -52,6 +54,11 @@ START_ONLY: Final = frozenset(
 ``accel_startup`` of opcache, which sets up the shared memory before any pool's configuration is applied."""
 
 
+_NEVER_NEGATIVE: Final = frozenset({"max_input_vars", "max_input_nesting_level"})
+_LEAST_MEMORY: Final = 2 * 1024 * 1024
+"""What PHP's memory manager takes from the system at once, so that no limit is below it."""
+
+
 class Facts(msgspec.Struct, frozen=True):
     """What is known of one branch."""
 
@@ -66,6 +73,20 @@ class Facts(msgspec.Struct, frozen=True):
     packaged: dict[str, dict[str, str]]
     """The settings of the php.ini that a fresh installation puts in place: ``web`` and ``cli``."""
     directives: dict[str, Directive]
+
+    def refuses(self, name: str, value: str) -> bool:
+        """Whether PHP does not take a value for a directive, which then stays as it was.
+
+        Source: ``OnUpdateLongGEZero`` and ``zend_set_memory_limit`` in PHP; asked of servers with 7.4, 8.2 and 8.4.
+        """
+        if value == "":
+            known = self.directives.get(name)
+            return known is not None and known.refuses_empty
+        if name in _NEVER_NEGATIVE:
+            return quantity(value).number < 0
+        if name == "memory_limit" and branch_key(self.branch) >= (8, 0):
+            return quantity(value).number < _LEAST_MEMORY and quantity(value).number != -1
+        return False
 
     def default(self, name: str, sapi: str) -> str | None:
         """The built-in default of a directive; None if this way of running PHP has no such directive, or not known."""

@@ -7,7 +7,8 @@ Two things decide whether a line counts: the class of the directive (some are th
 administrator's line came before it, which locks the directive.  What is sent with a request over FastCGI heeds neither.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
 
 from msgspec.structs import replace
 
@@ -38,8 +39,19 @@ class _Merge:
         directive = self.known.directives.get(name)
         return directive is None or bool(directive.access & PER_DIRECTORY)
 
-    def put(self, assignment: Assignment, *, heeds: bool = True, locks: bool = False) -> None:
-        """Apply one line.  ``heeds``: it counts only where its class and earlier locks let it."""
+    def put(
+        self,
+        assignment: Assignment,
+        *,
+        heeds: bool = True,
+        locks: bool = False,
+        together: Mapping[str, Setting] = MappingProxyType({}),
+    ) -> None:
+        """Apply one line.  ``heeds``: it counts only where its class and earlier locks let it.
+
+        ``together``: the settings before the lines of which PHP takes the last one of each directive, all at once:
+        where it refuses that, none of them counts.
+        """
         before = self.settings.get(assignment.name)
         if before is None or assignment.name in START_ONLY:
             return
@@ -49,9 +61,11 @@ class _Merge:
             return
         if heeds and not locks and (assignment.name in self.locked or not self.per_directory(assignment.name)):
             return
-        known = self.known.directives.get(assignment.name)
-        if assignment.value == "" and known is not None and known.refuses_empty:
-            self.settings[assignment.name] = self.base[assignment.name]
+        if assignment.value is not None and self.known.refuses(assignment.name, assignment.value):
+            if assignment.name in together:
+                self.settings[assignment.name] = together[assignment.name]
+            if locks:
+                self.locked.add(assignment.name)
             return
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
         self.settings[assignment.name] = Setting(
@@ -133,7 +147,7 @@ def _as_module(merge: _Merge, layers: Iterable[Layer]) -> None:
         if layer.unread:  # but for these files, an administrator's lines may stand there too
             merge.unknown(layer.origin, heeds=layer.kind == "htaccess")
         for assignment in layer.values:
-            merge.put(assignment, locks=assignment.admin)
+            merge.put(assignment, locks=assignment.admin, together=merge.base)
 
 
 def _sent(merge: _Merge, layers: Iterable[Layer]) -> None:
@@ -143,6 +157,7 @@ def _sent(merge: _Merge, layers: Iterable[Layer]) -> None:
                 continue
             if layer.unread:
                 merge.unknown(layer.origin, heeds=False)
+                merge.locked |= merge.settings.keys() if kind == "request-admin" else set()  # it may lock any of them
             for assignment in layer.values:
                 merge.put(assignment, heeds=False, locks=kind == "request-admin")
 
@@ -174,11 +189,12 @@ def _names(site: Site) -> set[str]:
 
 
 def _user_files(merge: _Merge, layers: Iterable[Layer]) -> None:
+    before = dict(merge.settings)
     for layer in sorted((layer for layer in layers if layer.kind == "user-ini"), key=lambda one: len(one.below)):
         if layer.unread:
             merge.unknown(layer.origin)
         for assignment in layer.values:
-            merge.put(assignment)
+            merge.put(assignment, together=before)
 
 
 def views(runtime: Runtime, sites: Sequence[Site], neighbours: Sequence[Site]) -> Iterator[tuple[Site, str, Runtime]]:

@@ -128,8 +128,9 @@ class _Reader(Values):
 
     def plain_line(self, line: re.Match[str]) -> None:
         name, word = line.groups()
-        value = "1" if TRUE.fullmatch(word) else "" if FALSE.fullmatch(word) else self.constants.get(word, word)
-        self.entries.append(Entry(name, value, self.line, self.section))
+        self.unknown = False
+        value = "1" if TRUE.fullmatch(word) else "" if FALSE.fullmatch(word) else self.constant(word)
+        self.entries.append(Entry(name, None if self.unknown else value, self.line, self.section))
         self.at = line.end()
         self.line += 1
 
@@ -150,7 +151,7 @@ class _Reader(Values):
 
     def offset_piece(self) -> str:
         if constant := self.take(CONSTANT):
-            return self.constants.get(constant.group(), constant.group())
+            return self.constant(constant.group())
         self.at += 1
         return self.text[self.at - 1]
 

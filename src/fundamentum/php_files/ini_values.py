@@ -25,6 +25,7 @@ TRUE = lazy_regex(r"(?:true|on|yes)[ \t]*", re.I)
 FALSE = lazy_regex(r"(?:false|off|none|null|no)[ \t]*", re.I)
 BLANK = lazy_regex(r"[ \t]+")
 CONSTANT = lazy_regex(r"[A-Za-z_][A-Za-z0-9_]*")
+_OF_PHP = lazy_regex(r"(?:PHP|M)_[A-Z0-9_]+|(?:DIRECTORY|PATH)_SEPARATOR")
 RAW = lazy_regex(r"'[^']*'")
 NEWLINE = lazy_regex(r"[ \t]*(?:\r\n|\r|\n)")
 _COMMENT = lazy_regex(r"[ \t]*;[^\r\n]*(?:\r\n|\r|\n)")
@@ -124,6 +125,12 @@ class Values:
             return str(~inner) if match[1] == "~" else ("0" if inner else "1")
         return self.string()
 
+    def constant(self, word: str) -> str:
+        """What a word stands for, if it is a constant's name; what others of PHP's own hold is not known from here."""
+        if word not in self.constants and _OF_PHP.fullmatch(word):
+            self.unknown = True
+        return self.constants.get(word, word)
+
     def string(self) -> str:
         """``var_string_list``: words, quoted strings and references, standing side by side."""
         out: list[str] = []
@@ -146,7 +153,7 @@ class Values:
                 raise Broken
             elif text := self.take(_TEXT):
                 word = text.group()
-                out.append(self.constants.get(word, word) if CONSTANT.fullmatch(word) else word)
+                out.append(self.constant(word) if CONSTANT.fullmatch(word) else word)
             elif blank := self.take(BLANK):
                 out.append(blank.group())
             else:

@@ -73,10 +73,15 @@ def for_setting(
 
 def _writable(name: str, conditions: list[Condition], now: str, target: Target) -> str | None:
     value = value_for(conditions, name, now)
-    known = facts(target.runtime.branch).directives.get(name)
-    if known is not None and known.refuses_empty and value in ("", "Off"):
-        # Set to nothing, it would keep its value.
+    known = facts(target.runtime.branch)
+    if value == "Off" and known.refuses(name, ""):
         value = "0" if all(condition.holds(name, "0") for condition in conditions) else None
+    if value is not None and known.refuses(name, value):  # it would keep its value
+        value = (
+            "0"
+            if all(condition.holds(name, "0") for condition in conditions) and not known.refuses(name, "0")
+            else None
+        )
     return value if value is not None and ini_text(value) is not None else None
 
 

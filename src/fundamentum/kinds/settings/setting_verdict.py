@@ -101,9 +101,9 @@ def _remedy(need: SettingNeed, value: str, setting: Setting, target: Target) -> 
     proposal = need.condition.proposal(need.name, value)
     if not need.condition.holds(need.name, proposal):
         proposal = f"{'a value of your choice' if need.condition.kind == 'set' else need.condition.text}"
-    known = facts(runtime.branch).directives.get(need.name)
-    if not proposal and known is not None and known.refuses_empty:
-        return f"nothing unsets it: set to nothing, PHP keeps {value}; ask whether the application needs that"
+    if facts(runtime.branch).refuses(need.name, proposal):
+        why = f"set to {proposal}" if proposal else "nothing unsets it: set to nothing"
+        return f"{why}, PHP keeps {value}; ask whether the application needs that"
     base = target.base.settings.get(need.name) if target.base else None
     if base and base.origin != setting.origin:  # a layer of the site's own decides
         return f"set {need.name} = {proposal} at {setting.origin}, which decides for this site alone"

@@ -215,6 +215,7 @@ def settings(
         default = facts.default(name, sapi)
         if default is not None and (directive.owner in ("core", "standard") or directive.owner in owners):
             found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
+    defaults = dict(found)
     ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
     latest_first = list(overrides)[::-1]
     admin = [Line(o.name, o.value, o.origin, "pool") for o in latest_first if o.admin and _changes_value(o)]
@@ -230,7 +231,9 @@ def settings(
             continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all
         if not is_directive(line.name):
             continue
-        if known is not None and known.refuses_empty and line.value == "":
+        if line.value is not None and facts.refuses(line.name, line.value):
+            if line.by != "pool" and line.name in found:  # of all files the last line counts, or else none of them
+                found[line.name] = defaults[line.name]
             continue
         before = found.get(line.name)
         if line.name in TAKING and line.by == "pool" and before and before.value and line.value is not None:

@@ -152,7 +152,7 @@ def _assignment(line: Line) -> Assignment:
     name, value = line.words[0], line.words[1]
     admin = line.name.startswith("php_admin")
     if line.name.endswith("flag"):
-        value = "1" if value.lower() in ("on", "1", "true", "yes") else "0"
+        value = "1" if value.lower() in ("on", "1") else "0"
     elif value.lower() == "none":
         value = ""
     return Assignment(name, without_secrets(name, value), line.origin, admin)
@@ -261,6 +261,8 @@ class _AccessFiles:
             return Failing(line.origin, f"{line.name} is not allowed in such a file")
         if not ({"all", "options"} & allowed or line.name in allowed):
             return Failing(line.origin, f"AllowOverride does not let such a file use {line.name}")
+        if len(line.words) != 2 or "" in line.words:
+            return Failing(line.origin, f"{line.name} takes a directive and its value, and neither may be empty")
         return None
 
 

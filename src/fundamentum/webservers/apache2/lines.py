@@ -27,7 +27,8 @@ _MAX_NAMES: Final = 2000
 """Modules, and variables, of one server."""
 _MAX_SECTIONS: Final = 50
 """Sections within sections."""
-_WORD: Final = lazy_regex(r'"((?:[^"\\]|\\.)*)"|\'([^\']*)\'|(\S+)')
+_WORD: Final = lazy_regex(r""""((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|(\S+)""")
+_ESCAPED: Final = (lazy_regex(r"""\\(["\\])"""), lazy_regex(r"""\\(['\\])"""))
 _SECTION: Final = lazy_regex(r"<(/?)([A-Za-z]+)\s*(.*?)>?\s*$")
 _CONDITIONS: Final = frozenset({"ifmodule", "ifdefine", "iffile", "macro"})
 """Sections of which it can be told whether they hold.  Others (``<IfVersion>``) are sections like any."""
@@ -216,7 +217,13 @@ def _joined(text: str) -> Iterator[tuple[int, str]]:
 
 
 def _words(text: str) -> list[str]:
-    return [next(part for part in match.groups() if part is not None) for match in _WORD.finditer(text)]
+    """The words of a line.  In quotes a backslash stands before a quote, or another one (``ap_getword_conf``)."""
+    found = []
+    for match in _WORD.finditer(text):
+        double, single, plain = match.groups()
+        quoted, escaped = (double, _ESCAPED[0]) if double is not None else (single, _ESCAPED[1])
+        found.append(plain if quoted is None else escaped.sub(lambda at: at[1], quoted))
+    return found
 
 
 def windows_style(host: Host, path: str) -> str:

@@ -68,7 +68,9 @@ class Answers:
         """
         if any(line.name in ("use", MACRO) for line in self.lines):
             return None
-        whole = [line for line in self.lines if line.name == "alias" and line.words[0].rstrip("/") == ""]
+        whole = [
+            line for line in self.lines if line.name == "alias" and line.words[:1] and line.words[0].rstrip("/") == ""
+        ]
         lines = [line for line in self.lines if line.name not in _LEADING_ON and line not in whole]
         of = Answers(lines, self.root, self.modules)
         of._is_file, of._let_in = is_file, True

@@ -23,6 +23,7 @@ from fundamentum.webservers.visit_questions import Unclear
 _WHOLE: Final = lazy_regex(r"\^?(?:\(?\.[*+]\)?|\[\^/\]|/?\(\.[*+]|\.\+)*\(?\\\.\(?\??:?ph")
 """A pattern for all PHP files of a site, rather than for a part of it."""
 
+_BODY: Final = "client_max_body_size"
 Kind = Literal["socket", "web", "unclear"]
 
 
@@ -117,7 +118,7 @@ class _Walk:
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
         answers = Answers(block, [around], scope.names[0])
         ways = answers.ways(lambda path: self._is_file(path, inner))
-        met = tuple((way, tuple(self._met(block, way, inner))) for way in ways)
+        met = tuple((way, tuple(self._met(block, way, inner))) for way in ways if way.handed or way.unclear)
         handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met)))
         if not handed and scope.set_up:
             yield Handoff(
@@ -140,12 +141,13 @@ class _Walk:
         for chain in way.passed:
             scope = server
             for level in chain:
-                scope = self._entered(list(level), scope)
+                if any(one["directive"] == _BODY for one in level):
+                    scope = self._entered(list(level), scope)
             words = next(
                 (one["args"] for one in all_statements(block) if chain and one.get("block") is chain[-1]), None
             )
             part = f"location {' '.join(words)}" if words else way.uri
-            yield replace(scope.limits["client_max_body_size"], part=part)
+            yield replace(scope.limits[_BODY], part=part)
 
     def _is_file(self, path: str, scope: Scope) -> bool:
         known = filled(path, scope.known(self.host))

@@ -145,7 +145,7 @@ class Answers:
         return Visit("refused", origin=deciding[2])
 
     def _tried(self, files: dict[str, Any], inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
-        *names, last = files["args"]
+        *names, last = files["args"] or [""]
         own = {"$uri", "$fastcgi_script_name", "$document_uri"}
         if any("$" in name and name.rstrip("/") not in own for name in names):
             raise Unclear
@@ -206,7 +206,7 @@ class Answers:
                     if after and line["args"][2:] == ["break"]:
                         return after
                     asked = after or asked
-                case "if" if decides(line["block"]) and holds(line["args"], asked, self.name, self._is_file):
+                case "if" if decides(line.get("block", [])) and holds(line["args"], asked, self.name, self._is_file):
                     if any(inner["directive"].endswith("_pass") for inner in line["block"]):
                         raise Unclear
                     after_if = self._rewritten(line["block"], asked)
@@ -226,7 +226,7 @@ class Answers:
 
         And whether its whole address or a pattern led there: then no pattern of the blocks around it is tried.
         """
-        places = [line for line in block if line["directive"] == "location" and "block" in line]
+        places = [line for line in block if line["directive"] == "location" and "block" in line and line["args"]]
         best: tuple[int, dict[str, Any] | None, bool] = (-1, None, False)
         for place in places:
             sign, text = place["args"] if len(place["args"]) == 2 else ("", place["args"][0])
@@ -255,6 +255,8 @@ def _one(block: Block, name: str) -> dict[str, Any] | None:
 
 def _replaced(line: dict[str, Any], asked: Asked) -> Asked | None:
     """The request after one ``rewrite``; None where its pattern does not match."""
+    if len(line["args"]) < 2:
+        raise Unclear
     pattern, to, *flags = line["args"]
     found = matched(pattern, asked.uri)
     if not isinstance(found, re.Match):

@@ -78,6 +78,8 @@ def handler_of(host: Host, line: Line, modules: dict[str, str], programs: dict[s
             found = _set(host, first, modules, programs)
         case "addhandler" | "addtype" if _PHP_TYPE.fullmatch(first) and any(e.lstrip(".") == "php" for e in rest):
             found, way = _inside(host, first, modules, programs), ADDED
+        case "proxypass" | "proxypassmatch" if first and line.within("location", "locationmatch"):
+            found, way = _socket(first) or _web(first), PASSED
         case "proxypassmatch" | "proxypass" if rest:
             found, way = _socket(rest[0]) or _web(rest[0]), PASSED
             pattern = Section("locationmatch" if line.name.endswith("match") else "location", first, 0, line.origin)

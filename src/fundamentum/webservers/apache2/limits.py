@@ -7,6 +7,8 @@ merged decides (:mod:`fundamentum.webservers.apache2.merging`).
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
+import msgspec
+
 from fundamentum.hosts.base import Host
 from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2 import WEB_SERVER
@@ -72,4 +74,7 @@ def _counts(line: Line, uri: str, folder: str) -> bool | None:
 def _limit(host: Host, line: Line) -> Limit:
     """The line's limit, with the line itself where it stands in a section, so that it can be changed there alone."""
     own = spot(host, line.origin, WEB_SERVER.harmless) if line.within("virtualhost", *PLACES) else None
+    outer = line.within("directory")
+    if own and outer and outer.number < 0:  # a file of a document root, which its owner may put another in place of
+        own = msgspec.structs.replace(own, text="")
     return Limit(ALLOWANCES[line.name], line.words[0], line.origin, own)

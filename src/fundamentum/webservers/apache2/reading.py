@@ -92,15 +92,15 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     ]
     first = Answers([*guards, *access.guards], root, hosts.modules).first_page(lambda path: is_file(hosts.host, path))
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
-    several = len({id(part.handler) for part in found}) > 1
-    for part in found:
-        if part.handler.kind != "none":
-            added = _layers(hosts.host, part.handoff, mine, main, reader)
-            if led and part.handoff.first_page != "elsewhere":
-                added.layers.append(led_elsewhere(led, part.handler.kind))
-            whole = _complete(hosts, part, added, mine, main)
-            yield whole if several else msgspec.structs.replace(whole, first_page="")
-    if mine is not main and all(part.handler.kind == "none" for part in found):
+    of_php = [part for part in found if part.handler.kind != "none"]
+    several = len({id(part.handler) for part in of_php}) > 1
+    for part in of_php:
+        added = _layers(hosts.host, part.handoff, mine, main, reader)
+        if led and part.handoff.first_page != "elsewhere":
+            added.layers.append(led_elsewhere(led, part.handler.kind))
+        whole = _complete(hosts, part, added, mine, main)
+        yield whole if several else msgspec.structs.replace(whole, first_page="")
+    if mine is not main and not of_php:
         yield own  # nothing of this site is handed to PHP
 
 

@@ -2,10 +2,13 @@
 
 import pytest
 
+from fundamentum.hosts.recording import open_recording
+from fundamentum.survey.observe import survey
 from tests.sites.cases import RELEASES
 from tests.webservers.first_page import CASES, MODULES, Server, files_of, name_of, said
 
 from .laboratory import REPORT, asked, running
+from .running import recorded
 from .test_laboratory import look
 
 pytestmark = pytest.mark.real
@@ -25,7 +28,7 @@ def test_the_first_request_is_answered_as_is_said(release: str, server: Server) 
         files["/etc/apache2/mods-enabled/zz-more.load"] = LOAD
     wrong = []
     with running(release, files, "nginx" if server == "nginx" else "apache-fpm", PORT) as root:
-        found = look(root)
+        found, heard = look(root), survey(open_recording(recorded(root, "dash"), "x"))
         for case, about in CASES[server].items():
             name = name_of(server, case)
             answer = asked(PORT, name, "/")
@@ -33,4 +36,6 @@ def test_the_first_request_is_answered_as_is_said(release: str, server: Server) 
             here = said(found, name)
             if (pool, here) != (about["answers"], about.get("said", about["answers"])):
                 wrong.append((case, pool, here, answer if "ini" not in answer else ""))
+            if (told := said(heard, name)) not in (pool, "unclear"):
+                wrong.append((case, pool, told, "in a recording"))
     assert not wrong

@@ -25,6 +25,7 @@ function apache2_filtered(line, kind,   word, first) {
         sub(/^<\/?/, "", first); sub(/[ \t>].*/, "", first)
         if (word ~ /^<\// || tolower(first) ~ /^(virtualhost|proxy|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|ifversion|iffile|macro)$/)
             return scrubbed(line)
+        if (line ~ /^[ \t]*<[Ii][Ff][ \t]+"-[fes] +%[{](REQUEST|SCRIPT)_FILENAME[}]"[ \t]*>[ \t]*$/) return line
         apache2_kept = 0
         return "<" first ">" (apache2_continued ? "\\" : "")
     }
@@ -39,12 +40,13 @@ function apache2_filtered(line, kind,   word, first) {
     }
     if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|scriptalias|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:|https?:/))
         return scrubbed(line)
     if (word ~ /^(require|allow|deny)$/) # who may ask is nobody's business but whether anybody may
         return tolower(line) ~ /^[ \t]*(require[ \t]+all|(allow|deny)[ \t]+from[ \t]+all)[ \t]*/ ? line : word " noted"
-    if (word ~ /^(fallbackresource|rewriterule|redirect|redirectmatch)$/) {
+    if (word == "rewriterule" && line ~ /fcgi:/) return scrubbed(line) # which hands on
+    if (word ~ /^(fallbackresource|rewriterule|rewritecond|redirect|redirectmatch|errordocument)$/) {
         apache2_kept = 0
         return word " noted" (apache2_continued ? " \\" : "")
     }

@@ -37,6 +37,8 @@ def rewritten(lines: Sequence[Line], asked: Asked, folder: str, root: str) -> "A
                 raise Unclear
     if not on:
         return asked
+    if any(line.name == "rewriterule" and len(line.words) < 2 for line in lines):
+        raise Unclear  # as recordings have it
     prefix = _address_of(folder, root) if folder else ""
     for line in lines:
         if line.name == "rewritecond":

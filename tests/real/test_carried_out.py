@@ -22,8 +22,18 @@ BRANCH = "8.2"
 WANTED = {"memory_limit": "512M", "max_input_vars": "5000", "max_file_uploads": "44"}
 NEEDS = needs(settings="[settings.required]\n" + "".join(f'{k} = ">= {v}"\n' for k, v in WANTED.items()))
 PLANNED = list(CASES)[::3]
-OPEN = ("request", "map", "some", "expression", "condition", "sent several", "sent both")
-"""Ways of which a plan owns up to what it cannot change: what a request or a table decides, a text over several lines."""
+OPEN = (
+    "request",
+    "map",
+    "variable",
+    "some",
+    "expression",
+    "condition",
+    "sent several",
+    "sent both",
+    "the document root",
+)
+"""Ways of which a plan owns up to what it cannot change: what a request, a table or a variable decides, a text over several lines."""
 
 
 def planned(root: Root) -> Plan:

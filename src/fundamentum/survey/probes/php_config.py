@@ -233,7 +233,7 @@ def settings(
             continue
         if line.value is not None and facts.refuses(line.name, line.value):
             if line.by != "pool" and line.name in found:  # of all files the last line counts, or else none of them
-                found[line.name] = defaults[line.name]
+                found[line.name] = msgspec.structs.replace(defaults[line.name], origin=line.origin)
             continue
         before = found.get(line.name)
         if line.name in TAKING and line.by == "pool" and before and before.value and line.value is not None:

@@ -69,7 +69,7 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
     if any(statement["directive"] in _ELSEWHERE for block in blocks for statement in block):
         return
     tried = next(
-        (statement for block in reversed(blocks) for statement in block if statement["directive"] == "try_files"), None
+        (one for block in reversed(blocks) for one in block if one["directive"] == "try_files" and one["args"]), None
     )
     if tried and "$uri/" not in tried["args"][:-1]:
         if (last := tried["args"][-1]).startswith("="):

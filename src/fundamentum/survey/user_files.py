@@ -28,13 +28,8 @@ def with_user_files(host: Host, site: Site, runtime: Runtime) -> Site:
     """The site with a layer for each such file in its document root, and in the directories below that."""
     if why := _unknown_root(host, site.root):
         kind: LayerKind = "user-ini" if runtime.sapi in ("fpm", "cgi") else "htaccess"
-        return replace(
-            site,
-            layers=(
-                *site.layers,
-                Layer(kind, (), site.origin if _depends(site.root) else Origin(site.root or ""), why),
-            ),
-        )
+        origin = site.origin if _depends(site.root) else Origin(site.root or "")
+        return replace(site, layers=(*site.layers, Layer(kind, (), origin, why)))
     if runtime.sapi not in ("fpm", "cgi") or not site.root or not site.root.startswith("/"):
         return site
     setting = runtime.settings.get("user_ini.filename")

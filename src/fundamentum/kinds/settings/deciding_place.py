@@ -74,14 +74,10 @@ def for_setting(
 def _writable(name: str, conditions: list[Condition], now: str, target: Target) -> str | None:
     value = value_for(conditions, name, now)
     known = facts(target.runtime.branch)
-    if value == "Off" and known.refuses(name, ""):
-        value = "0" if all(condition.holds(name, "0") for condition in conditions) else None
-    if value is not None and known.refuses(name, value):  # it would keep its value
-        value = (
-            "0"
-            if all(condition.holds(name, "0") for condition in conditions) and not known.refuses(name, "0")
-            else None
-        )
+    # PHP would keep the value that it has; ``Off`` is nothing to it.
+    if value is not None and known.refuses(name, "" if value == "Off" else value):
+        met_by_zero = all(condition.holds(name, "0") for condition in conditions)
+        value = "0" if met_by_zero and not known.refuses(name, "0") else None
     return value if value is not None and ini_text(value) is not None else None
 
 

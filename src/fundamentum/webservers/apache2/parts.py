@@ -94,9 +94,6 @@ def _sample(place: Section, root: str) -> str:
 
 def _outdoes(handler: Handler, whole: Handler | None) -> bool:
     """Whether a handler for some addresses comes before the one for all of them."""
-    return (
-        whole is None
-        or handler.way > whole.way
-        or (handler.way == whole.way and whole.place is None)
-        or (handler.way == whole.way and whole.place is not None and not whole.place.kind.startswith("location"))
-    )
+    if whole is None or handler.way != whole.way:
+        return whole is None or handler.way > whole.way
+    return whole.place is None or not whole.place.kind.startswith("location")

@@ -52,6 +52,19 @@ def test_only_the_links_that_are_too_narrow_are_widened(tmp_path: Path) -> None:
     assert [(one.service, one.verb) for one in made.of(Restart)] == [("php8.2-fpm", "restart"), ("nginx", "reload")]
 
 
+def test_of_two_limits_in_one_line_each_is_widened(tmp_path: Path) -> None:
+    """A location within another, on one line: what the second allows is not told by the change of the first."""
+    php = "location ~ \\.php$ { client_max_body_size 2m; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }"
+    text = f"server {{\n    listen 80;\n    root /srv/nightlog/public;\n    index index.php;\n    location / {{ client_max_body_size 3m; {php} }}\n}}\n"
+    root = around_root(tmp_path, nginx=text, fpm_ini="post_max_size = 90M\nupload_max_filesize = 90M\n")
+    wanted = needs('[uploads]\nlargest = "20M"\n')
+    made = plan([wanted], look(root, wanted), today=TODAY)
+    assert made.complete and {(one.before, one.after) for one in made.of(WidenLimit)} == {("3m", "21m"), ("2m", "21m")}
+    carry_out(root, made)
+    text = (root / "etc/nginx/sites-enabled/nightlog").read_text()
+    assert text.count("client_max_body_size 21m;") == 2 and not plan([wanted], look(root, wanted), today=TODAY).edits
+
+
 def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) -> None:
     wanted = [
         needs(f'[uploads]\nlargest = "{size}"\n', name) for size, name in (("90M", "platevault"), ("20M", "nightlog"))

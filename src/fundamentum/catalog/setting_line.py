@@ -5,8 +5,10 @@ Source: php.net, "The configuration file" and "How to change configuration setti
 """
 
 import re
+from collections.abc import Mapping
 from typing import Final, Literal
 
+from fundamentum.catalog import is_switch
 from fundamentum.lazy_regex import lazy_regex
 
 Syntax = Literal["ini", "module", "sent"]
@@ -16,9 +18,13 @@ _PLAIN: Final = lazy_regex(r"[A-Za-z0-9._/-]+")
 _INI: Final = r"(?P<head>\s*{name}\s*=\s*)(?P<value>\"[^\"]*\"|'[^']*'|[^;\"'\s][^;\"']*?|)(?P<tail>\s*(?:;.*)?\r?)"
 _MODULE: Final = (
     r"(?P<head>\s*php_(?:admin_)?(?P<kind>value|flag)\s+\"?{name}\"?\s+)"
-    r"(?P<value>\"[^\"\\]*\"|[^\s\"'\\]+)(?P<tail>\s*\r?)"
+    r"(?P<value>\"[^\"\\]*\"|'[^'\\]*'|[^\s\"'\\]+)(?P<tail>\s*\r?)"
 )
 _SENT: Final = r"(?<![\w.])(?P<head>{name}\s*=\s*)(?P<value>\\?\"[^\"\\]*\\?\"|[^\s;\"'\\]*)"
+_SWITCHES: Final = {
+    **dict.fromkeys(("on", "yes", "true"), "1"),
+    **dict.fromkeys(("off", "no", "false", "none", "null"), ""),
+}
 _SENDING: Final = lazy_regex(r"\s*(?:fastcgi_param|setenv)\s+(?:PHP_VALUE|PHP_ADMIN_VALUE)\s+[^#]*\r?", re.I)
 
 
@@ -43,6 +49,28 @@ def with_value(line: str, syntax: Syntax, name: str, value: str) -> str | None:
     """The line with another value, everything else left as it is; None where that cannot be written there."""
     found = value_in(line, syntax, name, value)
     return None if found is None else line[: found[0]] + found[2] + line[found[1] :]
+
+
+def value_read(line: str, syntax: Syntax, name: str, constants: Mapping[str, str]) -> str:
+    """The value that PHP takes from such a line, as ``ini_get`` has it: of ``On`` in an ini file, ``1``."""
+    parts = _parts(line, syntax, name)
+    if parts is None:
+        return ""
+    text = parts["value"].replace('\\"', '"') if syntax == "sent" else parts["value"]
+    quoted = text[:1] in ("'", '"')
+    text = text[1:-1] if quoted else text
+    if syntax == "module":
+        if parts["kind"].lower() == "flag":
+            return "1" if text.lower() in ("on", "1") else "0"
+        return "" if text.lower() == "none" else text
+    return text if quoted else _SWITCHES.get(text.lower(), constants.get(text, text))
+
+
+def in_a_word(name: str, value: str | None) -> str:
+    """A directive's value for a person: of one that PHP shows as *On* or *Off*, ``Off`` where it holds nothing."""
+    if value is None:
+        return "not known"
+    return value or ("Off" if is_switch(name) else "not set")
 
 
 def ini_text(value: str) -> str | None:

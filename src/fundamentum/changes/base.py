@@ -5,6 +5,7 @@ from typing import Any, ClassVar, Self
 
 import msgspec
 
+from fundamentum.catalog.setting_line import in_a_word
 from fundamentum.changes.primitives import Primitive
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
@@ -103,7 +104,7 @@ class NewValue(Change, frozen=True):
 
     @property
     def effect(self) -> str:
-        return f"{self.before or 'not set'} -> {self.after or 'empty'}"
+        return f"{in_a_word(self.name, self.before or '')} -> {self.after or 'empty'}"
 
     @property
     def least(self) -> int:

@@ -6,7 +6,8 @@ from typing import Literal
 
 from msgspec.structs import replace
 
-from fundamentum.catalog.setting_line import ini_text
+from fundamentum.catalog import facts
+from fundamentum.catalog.setting_line import ini_text, value_read
 from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.extension_line import ini_line, with_sample
 from fundamentum.changes.file_operations import Line, WriteFile
@@ -61,7 +62,9 @@ class SetDirective(NewValue, frozen=True):
             return runtime  # what is stronger than ini files stays as it is: this pool's own value, or another's
         lost = () if before.origin.built_in else (Overridden(before.origin, before.value),)
         by: Literal["pool", "ini"] = "pool" if self.pool else "ini"
-        made = Setting(self.after, Origin(self.file, 1), lost, admin=self.admin, set_by=by)
+        line = f"{self.name} = {ini_text(self.after) or ''}"
+        value = value_read(line, "ini", self.name, facts(runtime.branch).constants)
+        made = Setting(value, Origin(self.file, 1), lost, admin=self.admin, set_by=by)
         return replace(runtime, settings={**runtime.settings, self.name: made})
 
     def lowered(self, place: Place) -> Iterator[Primitive]:

@@ -5,7 +5,8 @@ from typing import TypeVar
 
 from msgspec.structs import replace
 
-from fundamentum.catalog.setting_line import Syntax, value_in, with_value
+from fundamentum.catalog import facts
+from fundamentum.catalog.setting_line import Syntax, value_in, value_read, with_value
 from fundamentum.changes.base import NewValue, Place
 from fundamentum.changes.file_operations import EditFile, Hunk
 from fundamentum.changes.primitives import Primitive
@@ -54,8 +55,13 @@ class ChangeLine(NewValue, frozen=True):
         Its text stays as it is on the server: all changes of one line are made from that.
         """
 
+        value = self._read(survey)
+
+        def changed(one: Assignment) -> Assignment:
+            return replace(one, value=value) if (one.name, one.spot) == (self.name, self.spot) else one
+
         def within(holders: tuple[_Holding, ...]) -> tuple[_Holding, ...]:
-            return tuple(replace(holder, values=tuple(map(self._changed, holder.values))) for holder in holders)
+            return tuple(replace(holder, values=tuple(map(changed, holder.values))) for holder in holders)
 
         sites = tuple(replace(site, layers=within(site.layers)) if site.layers else site for site in survey.sites)
         runtimes = tuple(
@@ -64,9 +70,11 @@ class ChangeLine(NewValue, frozen=True):
         )
         return replace(survey, sites=sites, runtimes=runtimes)
 
-    def _changed(self, assignment: Assignment) -> Assignment:
-        mine = (assignment.name, assignment.spot) == (self.name, self.spot)
-        return replace(assignment, value=self.after) if mine else assignment
+    def _read(self, survey: Survey) -> str:
+        """What PHP takes from the line as it is afterwards."""
+        branch = next(runtime.branch for runtime in survey.runtimes if runtime.label == self.runtime)
+        line = with_value(self.spot.text, self.syntax, self.name, self.after)
+        return value_read(line or "", self.syntax, self.name, facts(branch).constants)
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         stretch = value_in(self.spot.text, self.syntax, self.name, self.after)

@@ -46,8 +46,10 @@ class WidenLimit(NewValue, frozen=True):
 
     @property
     def key(self) -> str:
-        place = f"{self.spot.file}:{self.spot.line}" if self.spot else self.site
-        return f"widen:{place}:{self.name}"
+        if self.spot is None:
+            return f"widen:{self.site}:{self.name}"
+        which = "" if self.adds or len(self._written(any_value=True)) == 1 else f":{self.before}"
+        return f"widen:{self.spot.file}:{self.spot.line}:{self.name}{which}"
 
     @property
     def about(self) -> str:
@@ -91,11 +93,19 @@ class WidenLimit(NewValue, frozen=True):
         if limit.name != self.name:
             return limit
         if not self.adds and own and (own.file, own.line) == (spot.file, spot.line):
-            return replace(limit, value=self.after)
+            alone = len(self._written(any_value=True)) == 1
+            return replace(limit, value=self.after) if alone or limit.value == self.before else limit
         if self.adds and own is None and site.spot == spot:
             place = Spot(spot.file, spot.line + 1)
             return replace(limit, value=self.after, origin=Origin(place.file, place.line), own=place)
         return limit
+
+    def _written(self, *, any_value: bool = False) -> list[tuple[int, int]]:
+        """Where its line has the value: a line may hold several statements of this name, each with its own."""
+        text = self.spot.text if self.spot else ""
+        found = list(re.finditer(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", text, re.I))
+        meant = [match for match in found if match[1].strip('"') == self.before]
+        return [match.span(1) for match in (found if any_value or len(found) == 1 else meant)]
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         if self.spot is None:
@@ -107,8 +117,7 @@ class WidenLimit(NewValue, frozen=True):
         old = self.spot.text
         statement = webserver(self.server).statement(self.name, self.after)
         added = behind(self.server, old, [statement]) if self.adds else ()
-        match = re.search(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", old, re.I)
-        stretches = ((*match.span(1), self.after),) if match and not self.adds else ()
+        stretches = () if self.adds else tuple((*place, self.after) for place in self._written())
         yield EditFile(self.spot.file, (Hunk(self.spot.line, old, stretches, added, self.spot.unended),))
 
 

@@ -166,8 +166,12 @@ def _from_neighbours(merge: _Merge, site: Site, neighbours: Sequence[Site]) -> N
     for other in neighbours:
         for layer in other.layers if other is not site else ():
             if layer.kind in ("request", "request-admin"):
-                names = None if layer.unread else [assignment.name for assignment in layer.values]
-                merge.unknown(layer.origin, heeds=False, names=names)
+                left = [
+                    one.name
+                    for one in layer.values
+                    if one.value is None or not merge.known.refuses(one.name, one.value)
+                ]
+                merge.unknown(layer.origin, heeds=False, names=None if layer.unread else left)
 
 
 def _sections(merge: _Merge, sections: Iterable[Section], site: Site, below: str) -> None:

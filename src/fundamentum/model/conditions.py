@@ -81,7 +81,8 @@ def _is_number(text: str) -> bool:
 
 def _compares(name: str, value: str, operator: Operator, wanted: str) -> bool:
     if operator in ("=", "!=") and not (_is_number(value) and _is_number(wanted)):
-        same = value == wanted
+        named_any_case = name.endswith(("charset", "encoding"))  # PHP looks these up so
+        same = value.lower() == wanted.lower() if named_any_case else value == wanted
         return same if operator == "=" else not same
     found = float("inf") if is_unlimited(name, value) else quantity(value).number
     limit = float("inf") if is_unlimited(name, wanted) else quantity(wanted).number

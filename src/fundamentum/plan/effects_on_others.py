@@ -1,7 +1,9 @@
 """What a plan changes for sites that it was not made for: every site's effective values before and after, compared."""
 
 from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
+from fundamentum.catalog.setting_line import in_a_word
 from fundamentum.effective.site_configuration import for_site, parts
 from fundamentum.model.findings import Target
 from fundamentum.model.layers import Assignment
@@ -10,6 +12,13 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.plan.made_plan import Effect
 
 _LOADED = {True: "loaded", False: "not loaded"}
+
+
+class _View(NamedTuple):
+    """A runtime, and the same as a site meets it."""
+
+    itself: Runtime
+    met: Runtime
 
 
 def effects(before: Survey, after: Survey, targets: Sequence[Target]) -> tuple[Effect, ...]:
@@ -22,19 +31,20 @@ def effects(before: Survey, after: Survey, targets: Sequence[Target]) -> tuple[E
             continue
         found |= dict.fromkeys(_left_behind(before.sites, after.sites, runtime))
         for name, now, later in _views(runtime, then, before, after, targets):
-            found |= dict.fromkeys(_differences(name, now, later))
+            found |= dict.fromkeys(_differences(name, now.met, later.met))
+            found |= dict.fromkeys(_where_unknown(name, now, later))
     return tuple(found)
 
 
 def _views(
     runtime: Runtime, then: Runtime, before: Survey, after: Survey, targets: Sequence[Target]
-) -> Iterator[tuple[str, Runtime, Runtime]]:
+) -> Iterator[tuple[str, _View, _View]]:
     """Each other site of a runtime, with what it meets before and after; the runtime itself if it serves none."""
     served = [(old, new) for old, new in zip(before.sites, after.sites, strict=False) if old.runtime == runtime.label]
     mine = [target for target in targets if runtime.label in (target.runtime.label, target.beside)]
     if not served:
         if not mine:
-            yield runtime.label, runtime, then
+            yield runtime.label, _View(runtime, runtime), _View(then, then)
         return
     olds = [old for old, _ in served]
     names = {_name(old) for old in olds}
@@ -47,7 +57,8 @@ def _views(
         news = [site for site in after.sites if site.runtime == new.runtime]
         for below in parts(old):
             where = f"{_name(old)}{f' in {below}' if below else ''}"
-            yield where, for_site(runtime, old, olds, below), for_site(answering, new, news, below)
+            now, meets = for_site(runtime, old, olds, below), for_site(answering, new, news, below)
+            yield where, _View(runtime, now), _View(answering, meets)
 
 
 def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime) -> Iterator[Effect]:
@@ -67,8 +78,8 @@ def _left_behind(before: Sequence[Site], after: Sequence[Site], runtime: Runtime
                 yield Effect(
                     _name(other),
                     assignment.name,
-                    f"at times {_shown(assignment.value)}",
-                    f"at times {_shown(then.value)}",
+                    f"at times {in_a_word(assignment.name, assignment.value)}",
+                    f"at times {in_a_word(then.name, then.value)}",
                 )
 
 
@@ -93,11 +104,15 @@ def _differences(site: str, now: Runtime, then: Runtime) -> Iterator[Effect]:
     for name, setting in now.settings.items():
         other = then.settings.get(name)
         if other is not None and other.value != setting.value:
-            yield Effect(site, name, _shown(setting.value), _shown(other.value))
+            yield Effect(site, name, in_a_word(name, setting.value), in_a_word(name, other.value))
     loaded = ({e.name for e in now.extensions if not e.fault}, {e.name for e in then.extensions if not e.fault})
     for name in sorted(loaded[0] ^ loaded[1]):
         yield Effect(site, f"extension {name}", _LOADED[name in loaded[0]], _LOADED[name in loaded[1]])
 
 
-def _shown(value: str | None) -> str:
-    return "not known" if value is None else value or "not set"
+def _where_unknown(site: str, now: _View, then: _View) -> Iterator[Effect]:
+    """What the runtime itself has otherwise afterwards, where something unread may decide for the site, or may not."""
+    for name, setting in now.met.settings.items():
+        later, old, new = (one.get(name) for one in (then.met.settings, now.itself.settings, then.itself.settings))
+        if setting.value is None and later and later.value is None and old and new and old.value != new.value:
+            yield Effect(site, name, f"perhaps {in_a_word(name, old.value)}", f"perhaps {in_a_word(name, new.value)}")

@@ -12,7 +12,6 @@ import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.model.surrounding_facts import Limit
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
 from fundamentum.webservers.apache2.merging import CONDITIONS, never_counts, rank
 from fundamentum.webservers.visit_questions import Unclear
@@ -36,8 +35,6 @@ class Handler(msgspec.Struct, frozen=True):
     way: int
     kind: Kind
     target: str
-    timeout: Limit | None = None
-    """How long it is waited for, if that is said for it alone."""
 
     @property
     def place(self) -> Section | None:
@@ -95,7 +92,7 @@ def handler_of(host: Host, line: Line, modules: dict[str, str], programs: dict[s
         return None
     if depends(line):
         found = ("unclear", "")
-    return Handler(line, way, *found, waits_of(line) if way == PASSED else None)
+    return Handler(line, way, *found)
 
 
 def depends(line: Line) -> bool:
@@ -138,12 +135,6 @@ def programs_of(lines: Sequence[Line]) -> dict[str, str]:
             alias = next((aliase for aliase in sorted(aliases, key=len, reverse=True) if path.startswith(aliase)), None)
             found[line.words[0]] = aliases[alias] + path[len(alias) :] if alias else path
     return found
-
-
-def waits_of(line: Line) -> Limit | None:
-    """``timeout=30`` among the words of a line."""
-    found = next((word.partition("=")[2] for word in line.words if word.lower().startswith("timeout=")), None)
-    return Limit("timeout", found, line.origin) if found else None
 
 
 def _socket(text: str) -> tuple[Literal["socket"], str] | None:

@@ -4,7 +4,8 @@ Source: Apache's documentation of LimitRequestBody, Timeout, mod_proxy and mod_f
 merged decides (:mod:`fundamentum.webservers.apache2.merging`).
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+import posixpath
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 import msgspec
@@ -16,6 +17,7 @@ from fundamentum.webservers.apache2.handlers import PLACES, depends
 from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.apache2.merging import never_counts, rank
 from fundamentum.webservers.apache2.parts import Part
+from fundamentum.webservers.apache2.workers import Worker, wait_for
 from fundamentum.webservers.handoffs import spot
 from fundamentum.webservers.visit_questions import Unclear
 
@@ -25,9 +27,9 @@ BODY: Final = "LimitRequestBody"
 ALLOWANCES: Final = {name.lower(): name for name in (BODY, "Timeout", "ProxyTimeout", *_FCGID)}
 
 
-def limits_of(host: Host, part: Part, lines: Sequence[Line], waits: Mapping[str, Limit]) -> Iterator[Limit]:
+def limits_of(host: Host, part: Part, lines: Sequence[Line], workers: Sequence[Worker]) -> Iterator[Limit]:
     """What is allowed requests for a part.  ``lines`` are those of :data:`ALLOWANCES`, the main server's first;
-    ``waits`` tells for addresses of something proxied how long it is waited for."""
+    ``workers`` are what requests are passed to, the main server's first."""
     seen: set[tuple[str, object]] = set()
     for at, (uri, folder) in enumerate(part.scripts):
         for limit in _bodies(host, lines, uri, folder):
@@ -41,8 +43,8 @@ def limits_of(host: Host, part: Part, lines: Sequence[Line], waits: Mapping[str,
         general = _deciding(host, lines, "ProxyTimeout", uri, folder) or Limit(
             "ProxyTimeout", whole.value, whole.origin
         )
-        special = (limit for words, limit in waits.items() if found.target in words)
-        yield handler.timeout or next(special, None) or general
+        script = f"{folder}/{posixpath.basename(uri)}"
+        yield wait_for(handler.line, script, workers) or general
     elif found.kind == "program" and handler.fcgid:
         for name, value in _FCGID.items():
             yield _deciding(host, lines, name, uri, folder) or Limit(name, value)

@@ -106,7 +106,10 @@ class Reader:
                     self.sections += 1
                     if len(stack) >= _MAX_SECTIONS:
                         raise HostError(f"{path}:{number}: nested too deeply: sites from there on are unknown")
-                    stack.append(Section(kind, " ".join(_words(words)), self.sections, Origin(path, number)))
+                    place = Origin(path, number)
+                    stack.append(Section(kind, " ".join(_words(words)), self.sections, place))
+                    if kind == "proxy":  # what it says behind the address, it says as if in a line within
+                        yield Line("proxyset", tuple(_words(words)[1:]), place, tuple(stack))
                 continue
             found = _words(self._filled(content))
             if skipping or not found:

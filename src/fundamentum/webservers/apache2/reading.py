@@ -122,7 +122,7 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
         handoff,
         layers=tuple(added.layers),
         failing=_failing(added),
-        limits=tuple(limits_of(hosts.host, part, allowances, {**own.waits, **main.waits})),
+        limits=tuple(limits_of(hosts.host, part, allowances, [*main.workers, *own.workers])),
         secure=mine.secure,
         address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(

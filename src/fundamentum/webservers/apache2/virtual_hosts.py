@@ -8,12 +8,13 @@ import msgspec
 
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
-from fundamentum.model.surrounding_facts import Limit, Spot
+from fundamentum.model.surrounding_facts import Spot
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
-from fundamentum.webservers.apache2.handlers import ADDED, SET, Handler, handler_of, waits_of
+from fundamentum.webservers.apache2.handlers import ADDED, SET, Handler, handler_of
 from fundamentum.webservers.apache2.limits import ALLOWANCES
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
 from fundamentum.webservers.apache2.merging import never_counts
+from fundamentum.webservers.apache2.workers import Worker, passed_to, take
 from fundamentum.webservers.handoffs import spot
 
 MAX_OF_ONE_HOST: Final = 500
@@ -45,8 +46,8 @@ class VirtualHost(msgspec.Struct):
     """Whether other web servers are asked by the name that the visitor used."""
     listens: list[str] = msgspec.field(default_factory=list)
     """Where the main server listens."""
-    waits: dict[str, Limit] = msgspec.field(default_factory=dict)
-    """The address of something proxied, as its section names it → how long it is waited for."""
+    workers: list[Worker] = msgspec.field(default_factory=list)
+    """What requests are passed to."""
 
     def joined(self, other: "VirtualHost") -> "VirtualHost":
         """The main server with the lines of another file that stand outside of hosts there too."""
@@ -57,7 +58,7 @@ class VirtualHost(msgspec.Struct):
             lines=[*self.lines, *other.lines],
             guards=[*self.guards, *other.guards],
             listens=[*self.listens, *other.listens],
-            waits={**self.waits, **other.waits},
+            workers=[*self.workers, *other.workers],
         )
 
 
@@ -114,6 +115,8 @@ class Hosts:
         if line.name in barriers.NAMES | visits.NAMES:
             _bounded(mine.guards, line)
             mine.guards.append(line)
+        if line.name in ("proxypass", "proxypassmatch") and not never_counts(line):
+            take(mine.workers, line)
         match line.name:
             case "listen" if line.words and not section:
                 mine.listens.append(line.words[0])
@@ -126,9 +129,8 @@ class Hosts:
                 mine.keeps_name = line.words[0].lower() == "on"
             case "sslengine" if line.words:
                 mine.secure = line.words[0].lower() == "on"
-            case "proxyset" if proxy := line.within("proxy"):
-                waits = waits_of(line)
-                mine.waits |= {proxy.words: waits} if waits else {}
+            case "proxyset":
+                take(mine.workers, line)
             case name if name in ALLOWANCES and line.words:
                 _bounded(mine.allowances, line)
                 mine.allowances.append(line)
@@ -143,7 +145,8 @@ class Hosts:
                 mine.lines.append(line)
             case _ if line.name != "rewriterule" and (handler := self.handler_of(line)):
                 _bounded(mine.handlers, line)
-                mine.handlers.append(handler)
+                to = passed_to(line, mine.workers)
+                mine.handlers.append(msgspec.structs.replace(handler, target=to) if to else handler)
 
 
 def _bounded(lines: Sized, line: Line) -> None:

@@ -9,7 +9,7 @@ from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
-from fundamentum.model.php import Runtime
+from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.surrounding_facts import Account, Place, ServerProcess
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
@@ -29,6 +29,11 @@ def places(
         Place(ROOT, kind, user=owner, mode=mode),
         Place(f"{ROOT}/index.php", "file", mode=script),
     )
+
+
+def fenced(value: str | None) -> dict[str, Any]:
+    """A pool with this ``open_basedir``."""
+    return {"runtime": {"settings": {"open_basedir": Setting(value, Origin("/etc/p.ini", 3))}}}
 
 
 def judged(server: str = "nginx", sapi: str = "fpm", selector: str | None = None, site: dict[str, Any] | None = None, runtime: dict[str, Any] | None = None, **more: Any) -> Finding:  # fmt: skip
@@ -80,6 +85,17 @@ CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the fin
     ({"places": places(mode=0o700, owner=33), "runtime": {"user": "ida"}}, "ida may not pass through /srv/nightlog", "chmod 0701"),
     ({"places": places(script=0o600)}, "www-data, as whom PHP works, may not read /srv/nightlog/index.php (mode 0600)", "chmod 0604 /srv/nightlog/index.php"),
     ({"places": places(kind="absent")}, "", ""),
+    (fenced("/srv/other:/tmp"), "open_basedir (/srv/other:/tmp) keeps PHP from the scripts in /srv/nightlog, so", "add /srv/nightlog to open_basedir at /etc/p.ini:3"),
+    (fenced("/srv/night"), "keeps PHP from the scripts", "add /srv/nightlog"),
+    (fenced("/srv/nightlog/index.php:/tmp"), "", ""),
+    (fenced("/srv/"), "", ""),
+    (fenced(""), "", ""),
+    (fenced(None), "", ""),
+    ({"site": {"user": "ida", "group": "www-data"}, "runtime": {"listen_owner": None, "listen_group": "www-data"}, "groups": {"www-data": 33}}, "", ""),
+    ({"site": {"user": "ida"}, "runtime": {"listen_owner": None, "listen_group": "www-data"}}, "is not open to ida", "listen.owner"),
+    ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "adm"}, "groups": {"adm": 0}}, "", ""),
+    ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "0"}}, "", ""),
+    ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "gone"}}, "ida, as whom PHP works, may not read", "chmod 0644"),
     ({"places": places(mode=0o700, kind="unreadable")}, "", ""),
     ({"places": (), "accounts": ()}, "", ""),
     ({"places": places(mode=0o700), "accounts": ()}, "", ""),

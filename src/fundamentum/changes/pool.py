@@ -26,6 +26,11 @@ class AddPool(Change, frozen=True):
     user: str
     listen: str
     file: str
+    group: str = ""
+    """The group of its processes; empty: the one of the user's name."""
+    socket_owner: str = ""
+    socket_group: str = ""
+    """Whose its socket is: as that of the pool beside it, to which the web server has the way; empty: the user's."""
     handed: bool = False
     """Whether the site that it is for is handed to it by the same plan."""
 
@@ -71,6 +76,10 @@ class AddPool(Change, frozen=True):
             pool=self.name,
             listen=self.listen,
             user=self.user,
+            group=self.group or None,
+            listen_owner=self.socket_owner or self.user,
+            listen_group=self.socket_group or self.group or self.user,
+            listen_mode=0o660,
             pool_file=self.file,
             settings=settings,
             stale=(),
@@ -84,10 +93,10 @@ class AddPool(Change, frozen=True):
         statements = (
             f"[{self.name}]",
             f"user = {self.user}",
-            f"group = {self.user}",
+            f"group = {self.group or self.user}",
             f"listen = {self.listen}",
-            f"listen.owner = {self.user}",
-            f"listen.group = {self.user}",
+            f"listen.owner = {self.socket_owner or self.user}",
+            f"listen.group = {self.socket_group or self.group or self.user}",
             *([f"listen.acl_users = {others}"] if others else []),
             "pm = ondemand",
             "pm.max_children = 5",

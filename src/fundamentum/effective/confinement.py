@@ -4,6 +4,7 @@ Source: php.net, ``disable_functions`` and ``open_basedir``; ``php_check_specifi
 pools: a program outside of ``open_basedir`` is run, but its file is not seen.
 """
 
+from collections.abc import Mapping
 from typing import Final
 
 from msgspec.structs import replace
@@ -11,6 +12,8 @@ from msgspec.structs import replace
 from fundamentum.effective.file_access import inside
 from fundamentum.model.findings import Finding, Target
 from fundamentum.model.php import Setting
+from fundamentum.model.surrounding_facts import Place
+from fundamentum.model.survey import Site
 
 RUNNERS: Final = ("exec", "shell_exec", "system", "passthru", "proc_open", "popen")
 
@@ -31,6 +34,24 @@ def fenced(path: str, target: Target) -> Setting | None:
         return setting
     parts = [part for part in setting.value.split(";" if ";" in setting.value else ":") if part.startswith("/")]
     return None if any(inside(path, part) for part in parts) else setting
+
+
+def kept_from(site: Site, places: Mapping[str, Place], target: Target) -> Setting | None:
+    """The ``open_basedir`` that keeps PHP from the site's own scripts; None where it may open them.
+
+    None too where that stands in another directory of the site.
+    """
+    script = f"{(site.root or '').rstrip('/')}/index.php"
+    place, folder = places.get(script), places.get(site.root or "")
+    if place and place.kind == "file":
+        script = place.real or script
+    elif folder and folder.real:
+        script = f"{folder.real}/index.php"
+    setting = fenced(script, target)
+    if not site.root or setting is None or setting.value is None:
+        return None
+    below = {one.origin for layer in site.layers if layer.below for one in layer.values}
+    return None if setting.origin in below else setting
 
 
 def judge_directory(finding: Finding, path: str, target: Target) -> Finding:

@@ -4,6 +4,8 @@ import posixpath
 from collections.abc import Iterator, Mapping
 from typing import Final
 
+from msgspec.structs import replace
+
 from fundamentum.model.findings import Target
 from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Survey
@@ -54,12 +56,19 @@ def barred(place: Place, places: Mapping[str, Place], account: Account) -> list[
 def account_of(survey: Survey, target: Target) -> Account | None:
     """The user as whom the runtime works; None where that is not known."""
     name = user_of(survey, target)
-    return account_named(survey, name) if name else None
+    return account_named(survey, name, target.runtime.group) if name else None
 
 
-def account_named(survey: Survey, name: str) -> Account | None:
-    """The user of that name, if the survey knows him."""
-    return next((account for account in survey.accounts if account.name == name), None)
+def account_named(survey: Survey, name: str, group: str | None = None) -> Account | None:
+    """The user of that name, if the survey knows him; as processes are that are given a group in place of his own.
+
+    Source: ``initgroups`` adds the groups that list him, and his own is not among them unless it does.
+    """
+    account = next((account for account in survey.accounts if account.name == name), None)
+    number = int(group) if group and group.isdecimal() else survey.groups.get(group or "")
+    if account is None or number is None:
+        return account
+    return replace(account, group=group, groups=tuple(dict.fromkeys((number, *account.groups[1:]))))
 
 
 def user_of(survey: Survey, target: Target) -> str | None:

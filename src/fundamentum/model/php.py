@@ -170,6 +170,8 @@ class Runtime(Fact, frozen=True):
     chroot: Text = ""
     """The directory into which the pool is shut: paths are other ones for it."""
     user: PlainName | None = None
+    group: PlainName | None = None
+    """The group that its processes have, by name or number; None: the user's own."""
     service: ServiceName | None = None
     started: float | None = None
     """When the running process last read its configuration (seconds since 1970): at its start, or since; None where

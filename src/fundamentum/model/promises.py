@@ -39,4 +39,6 @@ class Proof(Value, frozen=True):
     program: str = ""
     """PHP itself, where it is run on the command line."""
     user: str = ""
+    group: str = ""
+    """The group that its processes have, where it is not the user's own."""
     promises: tuple[Promise, ...] = ()

@@ -81,6 +81,8 @@ class Site(Fact, frozen=True):
     """Where a line can be added that counts for this site alone."""
     user: PlainName | None = None
     """The user as whom the web server itself works."""
+    group: PlainName | None = None
+    """The group that its processes have, by name or number; None: the user's own."""
     layers: tuple[Layer, ...] = ()
     """What changes the runtime's configuration for its requests, in the order in which it is applied."""
     failing: Text = ""
@@ -170,6 +172,8 @@ class Survey(Fact, frozen=True):
     machine: Machine = Machine()
     accounts: tuple[Account, ...] = ()
     """The users as whom PHP runs."""
+    groups: dict[PlainName, int] = {}
+    """The numbers of groups that processes are given by name, beside those of their users."""
     places: tuple[Place, ...] = ()
     """Directories and files that were looked at, with every directory on the way there."""
     commands: tuple[Command, ...] = ()

@@ -37,11 +37,12 @@ def _promises(judgement: Judgement, world: Survey, offers: Offers) -> Iterator[P
 def _proof(judgement: Judgement, world: Survey, promises: tuple[Promise, ...]) -> Proof:
     target = judgement.target
     runtime = target.runtime
-    proof = Proof(judgement.needs.name, runtime.label, user=user_of(world, target) or "", promises=promises)
+    user, group = user_of(world, target) or "", runtime.group or ""
+    proof = Proof(judgement.needs.name, runtime.label, user=user, group=group, promises=promises)
     if runtime.sapi == "cli":
         application = f"{judgement.needs.name}, on the command line"
         program = runtime.program or platform(world.system.family).program(runtime.branch)  # or where it will be
-        return replace(proof, application=application, program=program, user="")
+        return replace(proof, application=application, program=program, user="", group="")
     site = next(iter(sites_of(world, target)), None)
     listen = _address(runtime.listen or "") if runtime.sapi == "fpm" and not runtime.chroot else ""
     if site is None:

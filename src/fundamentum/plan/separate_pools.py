@@ -10,6 +10,7 @@ from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.site_pool import MoveSite, moving
+from fundamentum.effective.file_access import account_named
 from fundamentum.kinds.settings.deciding_place import value_for
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.lazy_regex import lazy_regex
@@ -108,14 +109,19 @@ def own_pool(
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)
     folder = (runtime.listen or "").rpartition("/")[0] if (runtime.listen or "").startswith("/") else ""
     folder = folder if _WRITABLE.fullmatch(folder) else of.socket_dir
-    label = replace(runtime, pool=name).label
+    user = runtime.user or of.pool_user
+    account = account_named(survey, user, runtime.group)
+    group = runtime.group or (account.group if account and account.group != user else "") or ""
     return AddPool(
         name,
         runtime.label,
-        label,
-        runtime.user or of.pool_user,
+        replace(runtime, pool=name).label,
+        user,
         f"{folder}/php{runtime.branch}-fpm-{name}.sock",
         f"{runtime.pool_dir}/{name}.conf",
+        group if group != user else "",
+        runtime.listen_owner or "",
+        runtime.listen_group or "",
     )
 
 

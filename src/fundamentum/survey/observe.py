@@ -49,7 +49,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     for path in dict.fromkeys(host.passed_over):
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
-    nothing = Beside(machine=Machine(), accounts=(), places=(), commands=(), tasks=(), exposed=())
+    nothing = Beside(machine=Machine(), accounts=(), groups={}, places=(), commands=(), tasks=(), exposed=())
     beside = reading(
         "surroundings",
         partial(surroundings.probe, host, asked, runtimes, (*seen.served, *seen.idle), packages, seen.found.visits),
@@ -203,7 +203,6 @@ def _with_server(host: Host, runtime: Runtime, files: dict[str, list[str]], serv
     """A module inside a web server works as its user, and awaits a restart when its own configuration changed."""
     if runtime.sapi not in files:
         return runtime
-    user = next((site.user for site in served if site.runtime == runtime.label and site.user), None)
-    return replace(
-        runtime, user=user, stale=(*runtime.stale, *changed_since(host, runtime.started, files[runtime.sapi]))
-    )
+    site = next((site for site in served if site.runtime == runtime.label and site.user), None)
+    stale = (*runtime.stale, *changed_since(host, runtime.started, files[runtime.sapi]))
+    return replace(runtime, user=site and site.user, group=site and site.group, stale=stale)

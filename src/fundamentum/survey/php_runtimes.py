@@ -228,5 +228,6 @@ def _with_pool(runtime: Runtime, pool: Pool) -> Runtime:
         pool_pattern=pool.pattern,
         chroot=pool.chroot or "",
         user=pool.user,
+        group=pool.works_in if is_plain(pool.works_in) else None,
         manager=pool.manager,
     )

@@ -28,6 +28,7 @@ class Beside(TypedDict):
 
     machine: Machine
     accounts: tuple[Account, ...]
+    groups: dict[str, int]
     places: tuple[Place, ...]
     commands: tuple[Command, ...]
     tasks: tuple[Scheduled, ...]
@@ -48,7 +49,7 @@ def probe(
     if host.windows:
         asked_for = [path for directory in wanted.directories for path in candidates(directory, served)]
         places = file_permissions.probe_named(host, (path for path in asked_for if path.startswith("/")))
-        return Beside(machine=Machine(), accounts=(), places=places, commands=(), tasks=(), exposed=()), []
+        return Beside(machine=Machine(), accounts=(), groups={}, places=places, commands=(), tasks=(), exposed=()), []
     commands = program_paths.probe(host, wanted.commands, packages)
     paths = [path for path in (command.path for command in commands) if path]
     paths += [path for directory in wanted.directories for path in candidates(directory, served)]
@@ -63,9 +64,11 @@ def probe(
     scheduled, remarks = scheduled_tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | {site.user for site in served if site.user}
     users |= {user for name in names() if (user := platform(name).php_user)} if asked or served else set()
+    groups = {one.group for one in runtimes if one.group} | {site.group for site in served if site.group}
     beside = Beside(
         machine=_machine(host),
         accounts=file_permissions.accounts(host, users),
+        groups=file_permissions.groups(host, groups),
         places=file_permissions.probe(host, (path for path in paths if path.startswith("/"))),
         commands=commands,
         tasks=scheduled,

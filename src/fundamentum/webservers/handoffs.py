@@ -46,6 +46,7 @@ class Handoff(msgspec.Struct, frozen=True):
     secure: bool = False
     spot: Spot | None = None
     user: str | None = None
+    group: str | None = None
     address: str = ""
     """Where the web server waits for such requests."""
     both_protocols: bool = False

@@ -168,6 +168,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         handoff.secure,
         handoff.spot,
         handoff.user if is_plain(handoff.user) else None,
+        handoff.group if is_plain(handoff.group) else None,
         handoff.layers,
         handoff.failing,
         handoff.address,

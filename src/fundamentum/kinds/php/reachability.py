@@ -18,6 +18,7 @@ from fundamentum.changes.service import Restart
 from fundamentum.changes.web_command import CommandServer
 from fundamentum.changes.web_lines import AddLines
 from fundamentum.changes.web_switch import SwitchOn
+from fundamentum.effective.confinement import kept_from
 from fundamentum.effective.file_access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.directories.rights import passable
@@ -251,7 +252,7 @@ def _script(places: dict[str, Place], account: Account | None, site: Site) -> It
 
 def _of_web_server(survey: Survey, site: Site) -> Account | None:
     name = site.user or platform(survey.system.family).php_user
-    return account_named(survey, name) if name else None
+    return account_named(survey, name, site.group if site.user else None) if name else None
 
 
 def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -260,6 +261,16 @@ def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         what = site.root or "the script"
         found = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
         yield Broken(found, f"look whether {chroot}{site.root or ''} is there", unknown=True)
+
+
+def _fenced_out(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether PHP may open the site's own scripts.  Asked of real servers: it answers 404, or with nothing."""
+    fence = kept_from(site, {place.path: place for place in survey.places}, target)
+    if fence and not target.runtime.chroot and not platform(survey.system.family).rights_by_name:
+        relative = any(part[:1] not in ("/", "") for part in (fence.value or "").split(":"))
+        keeps = "may keep" if relative else "keeps"
+        found = f"open_basedir ({fence.value}) {keeps} PHP from the scripts in {site.root}, so {site.name} is refused"
+        yield Broken(found, f"add {site.root} to open_basedir at {fence.origin}", fence.origin, unknown=relative)
 
 
 Link = Callable[[Survey, Target, Site], Iterator[Broken]]
@@ -274,6 +285,7 @@ LINKS: Final[tuple[Link, ...]] = (
     _socket,
     _document_root,
     _shut_in,
+    _fenced_out,
 )
 """In the order in which a request meets them."""
 IN_FRONT: Final = (_web_server, _stale, _barred_by_rules)

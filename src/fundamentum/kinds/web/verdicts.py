@@ -153,7 +153,7 @@ def _home(need: WebNeed, base: Finding, site: Site, context: Context) -> Finding
     root = (site.root or "").rstrip("/")
     directory = root.removesuffix(f"/{need.document_root}") if need.document_root else root
     user = site.user or platform(context.survey.system.family).php_user
-    account = account_named(context.survey, user) if user else None
+    account = account_named(context.survey, user, site.group if site.user else None) if user else None
     if not directory or account is None or not account.home:
         return replace(base, found="not known", remedy="see where the home of the web server's user is")
     if directory == account.home.rstrip("/"):

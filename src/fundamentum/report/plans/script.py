@@ -226,9 +226,10 @@ def _asked(proof: Proof) -> Iterator[str]:
         sent = (f"{name}={text}" for name, text in proof.sent)
         first = shell_words(["prove", proof.application, *where, *sent])
         yield " \\\n        ".join([first, *_filled(map(shell_word, of_php))])
+    who = f"{proof.user}:{proof.group}" if proof.group else proof.user
     for promise in proof.promises:
         if promise.asks in _ACCESS and proof.user:
-            words = ("prove_access", proof.application, promise.need, proof.user, _ACCESS[promise.asks], promise.name)
+            words = ("prove_access", proof.application, promise.need, who, _ACCESS[promise.asks], promise.name)
             yield shell_words(words)
 
 

@@ -115,13 +115,14 @@ told() { # what came out
     fi
 }
 
-prove_access() { # APPLICATION NEED USER -x|-w|-r PATH: what PHP's user may do
+prove_access() { # APPLICATION NEED USER[:GROUP] -x|-w|-r PATH: what PHP's user may do
     [ "$act" = yes ] || return 0
-    place=$5
+    place=$5 user=${3%%:*} group=${3#"${3%%:*}"} group=${group#:}
+    [ -n "$group" ] || group=$(id -g -- "$user")
     if [ "$4" = -x ] && [ ! -e "$place" ]; then # its package puts the program elsewhere than most do
         place=$(PATH=/usr/local/bin:/usr/bin:/bin:/usr/local/sbin:/usr/sbin:/sbin command -v -- "${5##*/}") || place=$5
     fi
-    if (cd / && setpriv --reuid "$3" --regid "$(id -g -- "$3")" --init-groups -- test "$4" "$place"); then
+    if (cd / && setpriv --reuid "$user" --regid "$group" --init-groups -- test "$4" "$place"); then
         say "$1: so: $2 ($place)"
     else
         say "$1: not so: $2 ($3 may not: $place)"

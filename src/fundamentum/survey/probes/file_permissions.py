@@ -1,7 +1,7 @@
 """Directories and files as the users of a server see them: modes, access lists, labels, space, and whose they are."""
 
 import posixpath
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Final, Literal
 
 from msgspec.structs import replace
@@ -163,6 +163,11 @@ def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
         Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group), homes[name])
         for name, (user, group) in sorted(found.items())
     )
+
+
+def groups(host: Host, names: Collection[str]) -> dict[str, int]:
+    """The numbers of these groups."""
+    return {name: number for number, name in _names(host, "/etc/group").items() if name in names} if names else {}
 
 
 def _names(host: Host, path: str) -> dict[int, str]:

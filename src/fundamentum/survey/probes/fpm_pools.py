@@ -44,6 +44,8 @@ class Pool(msgspec.Struct):
     pattern: str = ""
     """What the name of a file there has to match so that it is included."""
     user: str | None = None
+    works_in: str | None = None
+    """The group that its processes have; None: the user's own."""
     listen: str | None = None
     chroot: str | None = None
     prefix: str = ""
@@ -135,6 +137,8 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
         pool.manager[entry.name] = Setting(value, Origin(path, entry.line), lost)
     elif entry.name == "user":
         pool.user = value
+    elif entry.name == "group":
+        pool.works_in = value
     elif entry.name == "prefix":
         pool.prefix = value or ""
     elif entry.name == "chroot":

@@ -155,7 +155,10 @@ def loaded(
     requires: dict[str, tuple[str, ...]] = {}
     for kind in ("zend_extension", "extension"):
         for line in configuration.loads(kind):
-            path = _path(host, line.value or "", directory, one, place)
+            value = line.value or ""
+            if kind == "zend_extension" and "/" in value:  # relative to the directory; others are to where PHP runs
+                value = posixpath.normpath(posixpath.join(directory, value))
+            path = _path(host, value, directory, one, place)
             module = by_path.get(path) or _elsewhere(host, path, place)
             fault = _fault(host, module, path, kind, present, zend, place)
             result.append(Loaded(module.name, module.shown, line.origin, path, fault))

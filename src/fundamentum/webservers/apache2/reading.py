@@ -137,6 +137,7 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
         visit=None if handoff.aliased else answers.visit,
         spot=mine.spot,
         user=main.user,
+        group=main.group,
     )
 
 

@@ -40,7 +40,7 @@ function apache2_filtered(line, kind,   word, first) {
     }
     if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|group|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:|https?:/))
         return scrubbed(line)
     if (word ~ /^(require|allow|deny)$/) # who may ask is nobody's business but whether anybody may

@@ -35,6 +35,7 @@ class VirtualHost(msgspec.Struct):
     """Where it waits: the first address of its section, or the main server's first ``Listen``."""
     spot: Spot | None = None
     user: str | None = None
+    group: str | None = None
     lines: list[Line] = msgspec.field(default_factory=list)
     """What is said about PHP's configuration."""
     guards: list[Line] = msgspec.field(default_factory=list)
@@ -123,6 +124,8 @@ class Hosts:
                 mine.address = mine.address or (line.words[0] if ":" in line.words[0] else f"*:{line.words[0]}")
             case "user" if line.words and not section:
                 mine.user = line.words[0]
+            case "group" if line.words and not section:
+                mine.group = line.words[0].removeprefix("#")
             case "phpinidir" if line.words and not mine.ini_path:  # only the first one counts
                 mine.ini_path = windows_style(self.host, line.words[0])
             case "proxypreservehost" if line.words:

@@ -44,10 +44,9 @@ def read(host: Host) -> Found:
     scope = Scope(
         limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
     )
-    user = next(
-        (statement["args"][0] for statement in tree if statement["directive"] == "user" and statement["args"]), None
-    )
-    scope = replace(scope, user=user)
+    words = next((one["args"] for one in tree if one["directive"] == "user" and one["args"]), None)
+    if words:  # without a group, it is the one of that name
+        scope = replace(scope, user=words[0], group=words[-1])
     read_by_it = list(files.read)
     idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
     more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
@@ -242,6 +241,7 @@ class _Walk:
             secure=scope.secure,
             spot=scope.spot,
             user=scope.user,
+            group=scope.group,
             address=scope.address,
             both_protocols=scope.both_protocols,
             barriers=scope.barriers,

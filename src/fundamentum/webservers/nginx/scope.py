@@ -36,6 +36,7 @@ class Scope(msgspec.Struct, frozen=True):
     secure: bool = False
     spot: Spot | None = None
     user: str | None = None
+    group: str | None = None
     """As whom the server works."""
     alias: tuple[str, Origin] | None = None
     """The directory to which the location's requests lead instead of the root, and the line that says so."""

@@ -6,9 +6,12 @@ import pytest
 from msgspec.structs import replace
 
 from fundamentum.changes.pool import AddPool
+from fundamentum.model.needs import Needs
+from fundamentum.plan.planner import plan
 from fundamentum.plan.separate_pools import own_pool
+from fundamentum.report.plans.script import as_script
 from tests.around import needs
-from tests.small_root import look, small_root
+from tests.small_root import TODAY, look, small_root, write
 
 OF = {"branch": "8.2", "pool": "www", "listen": "/run/php/php8.2-fpm.sock"}
 
@@ -49,3 +52,57 @@ def test_the_socket_stands_beside_that_of_the_other_pool(tmp_path: Path, listen:
     found = look(small_root(tmp_path))
     runtime = replace(next(one for one in found.runtimes if one.sapi == "fpm"), listen=listen)
     assert own_pool(needs(""), runtime, found).listen == f"{folder}/php8.2-fpm-nightlog.sock"
+
+
+POOL = """\
+[www]
+user = ida
+group = stars
+listen = /run/php/php8.2-fpm.sock
+listen.owner = www-data
+listen.group = adm
+php_admin_value[open_basedir] = /srv:/tmp
+php_admin_value[max_input_vars] = 7000
+php_value[memory_limit] = 300M
+php_flag[display_errors] = on
+php_value[mail.log] = /var/log/$pool.log
+request_terminate_timeout = 77
+env[KEY] = 1
+clear_env = no
+"""
+
+
+def _wanting(name: str, limit: str) -> Needs:
+    return needs(f'[settings.required]\nmemory_limit = "{limit}"\nmax_input_vars = ">= 5000"\n', name)
+
+
+def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
+    """Its processes are those of the same user and group, and its socket is open to the same web server."""
+    root = small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": POOL})
+    made = plan([_wanting("nightlog", ">= 1G"), _wanting("platevault", "<= 512M")], look(root), today=TODAY)
+    (pool,) = made.of(AddPool)
+    assert made.complete and (pool.group, pool.socket_owner, pool.socket_group) == ("stars", "www-data", "adm")
+    write(root, {file.path: file.content for file in made.files})
+    old, new = (next(one for one in look(root).runtimes if one.pool == name) for name in ("www", pool.name))
+    foreseen = next(one.target.runtime for one in made.after if one.target.runtime.pool == pool.name)
+    assert {name: one.value for name, one in new.settings.items()} == {
+        name: one.value for name, one in foreseen.settings.items()
+    }
+    assert (new.user, new.group, new.listen_owner, new.listen_group) == ("ida", "stars", "www-data", "adm")
+    assert new.manager["request_terminate_timeout"].value == "77"
+    kept = ("open_basedir", "max_input_vars", "display_errors", "mail.log")
+    assert [new.settings[name] for name in kept] != [] and all(
+        (new.settings[name].value, new.settings[name].admin) == (old.settings[name].value, old.settings[name].admin)
+        for name in kept
+    )
+    assert "copy env, clear_env from 8.2/fpm/www, where nightlog rests on that" in as_script(made)
+
+
+def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:
+    secret = POOL + "php_admin_value[mysqli.default_pw] = hunter2\n"
+    root = small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": secret})
+    made = plan([_wanting("nightlog", ">= 1G"), _wanting("platevault", "<= 512M")], look(root), today=TODAY)
+    assert "default_pw" not in as_script(made)
+    (pool,) = made.of(AddPool)
+    foreseen = next(one.target.runtime for one in made.after if one.target.runtime.pool == pool.name)
+    assert foreseen.settings.get("mysqli.default_pw") is None or foreseen.settings["mysqli.default_pw"].value is None

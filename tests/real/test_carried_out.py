@@ -5,13 +5,15 @@ from typing import Any
 
 import pytest
 from debian_root import Root
+from msgspec.structs import replace
 
+from fundamentum.changes.pool import AddPool
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.made_plan import Plan
 from fundamentum.plan.planner import plan
 from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
-from tests.sites.cases import CASES, UNKNOWN, files_of
+from tests.sites.cases import CASES, FPM, UNKNOWN, files_of
 from tests.small_root import TODAY, needs
 
 from .laboratory import asked, running
@@ -95,6 +97,46 @@ def test_two_applications_of_one_pool_get_both_what_they_need() -> None:
             carried_out(root, plan([wanted], found, site, today=TODAY))
         assert comes_to({"memory_limit": "300M"}, "a")
         assert comes_to({"memory_limit": "200M", "max_input_vars": "70"}, "b")
+
+
+OWN_POOL = """\
+[app]
+user = app
+{group}listen = /run/php/app.sock
+listen.owner = www-data
+pm = static
+pm.max_children = 1
+php_admin_value[max_input_vars] = 7000
+php_admin_value[open_basedir] = /srv:/tmp
+php_flag[display_errors] = on
+"""
+SITES = "".join(
+    f"server {{\n listen 127.0.0.1:{PORT};\n server_name {name};\n root /srv/{name};\n index index.php;\n"
+    " location ~ \\.php$ {\n  include snippets/fastcgi-php.conf;\n  fastcgi_pass unix:/run/php/app.sock;\n }\n}\n"
+    for name in ("a", "b")
+)
+
+
+@pytest.mark.parametrize("group", ["", "group = shared\n"])
+def test_a_site_moves_to_a_pool_that_is_like_the_one_it_had(group: str) -> None:
+    """Whose user's own group has another name; the web server, which is somebody else, has the way to its socket."""
+    files = {FPM.replace("zz-laboratory", "app"): OWN_POOL.format(group=group), "/etc/nginx/sites-enabled/site": SITES}
+    at_odds = [
+        needs(settings=f'[settings.required]\nmemory_limit = "{limit}"\nmax_input_vars = ">= 5000"\n')
+        for limit in (">= 1G", "<= 256M")
+    ]
+
+    def prepared(root: Root) -> None:
+        root.run("sh", "-c", "groupadd -f shared; useradd -g users -m app")
+
+    with running("bookworm", files, "nginx", PORT, prepared=prepared) as root:
+        found = survey(DirectoryHost(root.path, "laboratory", live=True))
+        before = now("a")
+        made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(at_odds)], found, "a", today=TODAY)
+        assert made.complete and len(made.of(AddPool)) == 1
+        carried_out(root, made)
+        assert comes_to({"memory_limit": "1G", "max_input_vars": "7000", "open_basedir": "/srv:/tmp"}, "a")
+        assert {key for key, value in now("a").items() if value != before[key]} <= {"memory_limit", "disable_functions"}
 
 
 def test_a_file_of_another_user_is_changed_with_his_rights_alone() -> None:

@@ -22,6 +22,8 @@ class Line(msgspec.Struct, frozen=True):
     """Of the lines of one group and one name the first that is :attr:`planned` stands."""
     planned: bool = True
     """False: it is there already, and is kept."""
+    weak: bool = False
+    """It gives way to another line of its group and name."""
 
 
 class WriteFile(Primitive, frozen=True):
@@ -43,7 +45,8 @@ class WriteFile(Primitive, frozen=True):
         kept: dict[tuple[int, str], Line] = {}
         for number, line in enumerate(self.lines):
             place = (line.group, line.name or f"\0{number:08}")
-            if place not in kept or (line.planned and not kept[place].planned):
+            there = kept.get(place)
+            if there is None or (line.planned and not line.weak and (there.weak or not there.planned)):
                 kept[place] = line
         order = sorted(kept, key=lambda place: (place[0], place[1] if place[0] == 9 else ""))
         return "\n".join([self.head, *(kept[place].text for place in order)]) + "\n"

@@ -4,12 +4,13 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
+from fundamentum.catalog.setting_line import ini_text
 from fundamentum.changes.base import Change, Place
 from fundamentum.changes.directive import pool_heading
 from fundamentum.changes.file_operations import Line, WriteFile
 from fundamentum.changes.primitives import HandOver, Primitive
-from fundamentum.model.origin import BUILT_IN
-from fundamentum.model.php import Runtime
+from fundamentum.model.origin import BUILT_IN, Origin
+from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
 
@@ -31,6 +32,13 @@ class AddPool(Change, frozen=True):
     socket_owner: str = ""
     socket_group: str = ""
     """Whose its socket is: as that of the pool beside it, to which the web server has the way; empty: the user's."""
+    copied: tuple[tuple[str, str, bool], ...] = ()
+    """What the pool beside it sets of PHP's, and this one sets too: each directive, its value, and whether no
+    application may change it."""
+    managed: tuple[tuple[str, str], ...] = ()
+    """What that pool sets of the process manager's."""
+    left: tuple[str, ...] = ()
+    """What else that pool sets, by name, and this one does not."""
     handed: bool = False
     """Whether the site that it is for is handed to it by the same plan."""
 
@@ -47,9 +55,9 @@ class AddPool(Change, frozen=True):
         return f"a new pool: runs as {self.user}, waits at {self.listen}"
 
     def consequence(self, place: Place) -> str:
-        if self.handed:
-            return ""
-        return f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
+        site = f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
+        more = f"copy {', '.join(self.left)} from {self.like}, where {self.name} rests on that"
+        return "; ".join([*([] if self.handed else [site]), *([more] if self.left else [])])
 
     def words(self, offers: Offers) -> str:
         return f"add the pool {self.name}, which waits at {self.listen}, in {self.file}"
@@ -66,11 +74,13 @@ class AddPool(Change, frozen=True):
     def beside(self, runtime: Runtime) -> Runtime:
         """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
         settings = {
-            name: replace(setting, origin=BUILT_IN, overridden=(), admin=False, set_by="ini")
+            name: replace(setting, origin=BUILT_IN, overridden=(), admin=False, set_by="ini", value=None)
             if setting.set_by == "pool"
             else setting
             for name, setting in runtime.settings.items()
         }
+        place = Origin(self.file, 1)
+        settings |= {name: Setting(value, place, admin=admin, set_by="pool") for name, value, admin in self.copied}
         return replace(
             runtime,
             pool=self.name,
@@ -82,6 +92,7 @@ class AddPool(Change, frozen=True):
             listen_mode=0o660,
             pool_file=self.file,
             settings=settings,
+            manager={name: Setting(value, place) for name, value in self.managed},
             stale=(),
             answer=None,
             remarks=(),
@@ -101,6 +112,11 @@ class AddPool(Change, frozen=True):
             "pm = ondemand",
             "pm.max_children = 5",
         )
-        yield WriteFile(self.file, pool_heading(place), (Line("\n".join(statements), 1, "pool"),))
+        lines = [Line("\n".join(statements), 1, "pool")]
+        lines += [Line(f"{name} = {value}", 2, name, weak=True) for name, value in self.managed]
+        for name, value, admin in self.copied:
+            kind = "php_admin_value" if admin else "php_value"
+            lines.append(Line(f"{kind}[{name}] = {ini_text(value) or ''}".rstrip(), 9, name, weak=True))
+        yield WriteFile(self.file, pool_heading(place), tuple(lines))
         if not self.handed:
             yield HandOver(self.name)

@@ -19,10 +19,10 @@ RUNNERS: Final = ("exec", "shell_exec", "system", "passthru", "proc_open", "pope
 
 
 def disabled(target: Target) -> tuple[frozenset[str], Setting | None]:
-    """The functions that are taken away, and the setting that does it."""
+    """The functions that are taken away, and the setting that does it: PHP finds them in lower case alone."""
     setting = target.runtime.settings.get("disable_functions")
     names = (setting.value or "").replace(" ", ",").split(",") if setting else []
-    return frozenset(name.strip().lower() for name in names if name.strip()), setting
+    return frozenset(name.strip() for name in names if name.strip()), setting
 
 
 def fenced(path: str, target: Target) -> Setting | None:

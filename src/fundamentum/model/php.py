@@ -181,6 +181,8 @@ class Runtime(Fact, frozen=True):
     settings: dict[DirectiveName, Setting] = {}
     manager: dict[DirectiveName, Setting] = {}
     """What the process manager itself limits (``request_terminate_timeout``), by directive."""
+    pool_also: tuple[Text, ...] = ()
+    """What else the pool sets for what it runs (``env``), by name."""
     extensions: tuple[Loaded, ...] = ()
     answer: Answer | None = None
     told: dict[Text, Text] = {}

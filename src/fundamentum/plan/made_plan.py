@@ -9,6 +9,7 @@ import msgspec
 
 from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile, WriteFile
+from fundamentum.changes.primitives import DECIDED
 from fundamentum.changes.steps import Step
 from fundamentum.model.findings import Judgement
 from fundamentum.model.need_id import NeedId
@@ -186,6 +187,12 @@ class Plan(Value, frozen=True):
     def why(self, change: Change) -> tuple[Reason, ...]:
         """The reasons of one change."""
         return self.reasons.get(change.key, ())
+
+    def told_at(self, step: Step) -> list[str]:
+        """What a person has to know about the changes of a step; of one that is decided elsewhere, it is told there."""
+        decided = {change.key for one in self.steps if one.operation.KIND in DECIDED for change in one.changes}
+        here = [one for one in step.changes if step.operation.KIND in DECIDED or one.key not in decided]
+        return [words for change in here if (words := self.consequences.get(change.key))]
 
     def why_all(self, changes: Iterable[Change]) -> list[tuple[Change, Reason]]:
         """The reasons of several changes, each with its change."""

@@ -1,6 +1,6 @@
 """Pools of their own, for applications on one branch whose limits do not go together."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import Final
 
@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from fundamentum.catalog import is_unlimited
 from fundamentum.catalog.quantity import quantity
+from fundamentum.catalog.setting_line import ini_text
 from fundamentum.changes.pool import AddPool
 from fundamentum.changes.site_pool import MoveSite, moving
 from fundamentum.effective.file_access import account_named
@@ -20,6 +21,7 @@ from fundamentum.model.needs_value import Level
 from fundamentum.model.php import Runtime
 from fundamentum.model.survey import Survey
 from fundamentum.platforms import platform
+from fundamentum.untrusted.secrets import WITHHELD
 
 _WRITABLE: Final = lazy_regex(r"/[A-Za-z0-9_./-]+")
 """Directories whose names no configuration language takes for anything else."""
@@ -122,7 +124,18 @@ def own_pool(
         group if group != user else "",
         runtime.listen_owner or "",
         runtime.listen_group or "",
+        tuple(_copied(runtime)),
+        tuple((name, setting.value) for name, setting in runtime.manager.items() if setting.value),
+        runtime.pool_also,
     )
+
+
+def _copied(runtime: Runtime) -> Iterator[tuple[str, str, bool]]:
+    """What a pool sets of PHP's, as far as it can be written again: a secret stays where it is."""
+    for name, setting in sorted(runtime.settings.items()):
+        value = setting.value
+        if setting.set_by == "pool" and value is not None and WITHHELD not in value and ini_text(value) is not None:
+            yield name, value, setting.admin
 
 
 def _moving(target: Target, pool: AddPool, survey: Survey) -> list[MoveSite]:

@@ -230,4 +230,5 @@ def _with_pool(runtime: Runtime, pool: Pool) -> Runtime:
         user=pool.user,
         group=pool.works_in if is_plain(pool.works_in) else None,
         manager=pool.manager,
+        pool_also=tuple(pool.also),
     )

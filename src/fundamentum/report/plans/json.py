@@ -5,7 +5,6 @@ from typing import IO, Any, TypeVar
 import msgspec
 
 from fundamentum.changes.base import Change
-from fundamentum.changes.primitives import DECIDED
 from fundamentum.changes.service import Restart
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
@@ -152,8 +151,7 @@ def _rows(tables: dict[str, list[dict[str, Any]]], name: str, kind: type[AnyRow]
 def _step(plan: Plan, step: Step) -> StepRow:
     operation = step.operation
     reasons = [f"{change.about}: {reason_in_words(reason)}" for change, reason in plan.why_all(step.changes)]
-    if operation.KIND in DECIDED:
-        reasons += [words for change in step.changes if (words := plan.consequences.get(change.key))]
+    reasons += plan.told_at(step)
     if operation.KIND == "restart" and len(plan.steps) > len(plan.of(Restart)):
         reasons.append(f"{operation.thing}: so that it runs with the changes above")
     commands = operation.commands(platform(plan.family))

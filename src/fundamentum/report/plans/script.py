@@ -147,8 +147,7 @@ def _step(plan: Plan, number: int, step: Step) -> list[str]:
         f"{change.about}{f' {change.effect}' if change.effect else ''}: {reason_in_words(reason)}"
         for change, reason in plan.why_all(step.changes)
     ]
-    if operation.KIND in DECIDED:
-        whys += [words for change in step.changes if (words := plan.consequences.get(change.key))]
+    whys += plan.told_at(step)
     comments = [line for words in (*whys, *along) for line in _comment(f"  {words}")]
     return [*_comment(f"{number}. {operation.title}"), *comments, *in_shell(operation, platform(plan.family)), ""]
 

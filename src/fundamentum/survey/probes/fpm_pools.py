@@ -23,6 +23,8 @@ MAX_DEPTH: Final = 5
 _ADDRESS: Final = lazy_regex(r"/|\d+$|.*:\d+$")
 """A path in full, a port, or an address with one."""
 MANAGED: Final = ("request_terminate_timeout",)
+FOR_APPLICATIONS: Final = frozenset({"env", "clear_env", "security.limit_extensions", "chdir", "rlimit_files"})
+"""What a pool may set for what it runs, of which no more than the names is of interest."""
 
 
 class Override(msgspec.Struct, frozen=True):
@@ -58,6 +60,8 @@ class Pool(msgspec.Struct):
     overrides: list[Override] = msgspec.field(default_factory=list)
     manager: dict[str, Setting] = msgspec.field(default_factory=dict)
     """What the manager itself limits, by directive."""
+    also: dict[str, None] = msgspec.field(default_factory=dict)
+    """What else it sets that an application may rest on, by name."""
 
 
 def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
@@ -150,7 +154,7 @@ def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
 
 
 def _take_socket(pool: Pool, name: str, value: str) -> None:
-    """Who may write to the pool's socket."""
+    """Who may write to the pool's socket; and of what else it sets, the names."""
     match name:
         case "listen.owner" if is_plain(value):
             pool.owner = value
@@ -160,6 +164,8 @@ def _take_socket(pool: Pool, name: str, value: str) -> None:
             pool.mode = int(value, 8)
         case "listen.acl_users" | "listen.acl_groups" if value:
             pool.open = True
+        case _ if name in FOR_APPLICATIONS:
+            pool.also[name] = None
 
 
 def _included(host: Host, pattern: str, remarks: list[Remark]) -> list[str]:

@@ -1,5 +1,6 @@
 """A pool of an application's own: what it is called, and where its file and its socket stand."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -67,7 +68,7 @@ php_value[memory_limit] = 300M
 php_flag[display_errors] = on
 php_value[mail.log] = /var/log/$pool.log
 request_terminate_timeout = 77
-env[KEY] = 1
+env[PLATES] = 1
 clear_env = no
 """
 
@@ -101,6 +102,7 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
 def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:
     secret = POOL + "php_admin_value[mysqli.default_pw] = hunter2\n"
     root = small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": secret})
+    os.utime(root / "etc/php/8.2/fpm/pool.d/www.conf", (10**9, 10**9))  # of a file with a secret, the time is kept
     made = plan([_wanting("nightlog", ">= 1G"), _wanting("platevault", "<= 512M")], look(root), today=TODAY)
     assert "default_pw" not in as_script(made)
     (pool,) = made.of(AddPool)

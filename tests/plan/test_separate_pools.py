@@ -1,6 +1,5 @@
 """A pool of an application's own: what it is called, and where its file and its socket stand."""
 
-import os
 from pathlib import Path
 
 import pytest
@@ -8,9 +7,11 @@ from msgspec.structs import replace
 
 from fundamentum.changes.pool import AddPool
 from fundamentum.model.needs import Needs
+from fundamentum.model.php import Setting
 from fundamentum.plan.planner import plan
 from fundamentum.plan.separate_pools import own_pool
 from fundamentum.report.plans.script import as_script
+from fundamentum.untrusted.secrets import WITHHELD
 from tests.around import needs
 from tests.small_root import TODAY, look, small_root, write
 
@@ -68,7 +69,7 @@ php_value[memory_limit] = 300M
 php_flag[display_errors] = on
 php_value[mail.log] = /var/log/$pool.log
 request_terminate_timeout = 77
-env[PLATES] = 1
+security.limit_extensions = .php
 clear_env = no
 """
 
@@ -96,15 +97,25 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
         (new.settings[name].value, new.settings[name].admin) == (old.settings[name].value, old.settings[name].admin)
         for name in kept
     )
-    assert "copy env, clear_env from 8.2/fpm/www, where nightlog rests on that" in as_script(made)
+    assert "copy security.limit_extensions, clear_env from 8.2/fpm/www, where nightlog rests on that" in as_script(made)
 
 
 def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:
-    secret = POOL + "php_admin_value[mysqli.default_pw] = hunter2\n"
-    root = small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": secret})
-    os.utime(root / "etc/php/8.2/fpm/pool.d/www.conf", (10**9, 10**9))  # of a file with a secret, the time is kept
-    made = plan([_wanting("nightlog", ">= 1G"), _wanting("platevault", "<= 512M")], look(root), today=TODAY)
-    assert "default_pw" not in as_script(made)
-    (pool,) = made.of(AddPool)
-    foreseen = next(one.target.runtime for one in made.after if one.target.runtime.pool == pool.name)
-    assert foreseen.settings.get("mysqli.default_pw") is None or foreseen.settings["mysqli.default_pw"].value is None
+    found = look(small_root(tmp_path))
+    runtime = next(one for one in found.runtimes if one.sapi == "fpm")
+    settings = {
+        "mysqli.default_pw": Setting(WITHHELD, set_by="pool"),
+        "memory_limit": Setting("64M", set_by="pool", admin=True),
+        "user_agent": Setting(None, set_by="pool"),
+        "precision": Setting("5"),
+    }
+    runtime = replace(runtime, settings=settings)
+    pool = own_pool(needs(""), runtime, found)
+    assert pool.copied == (("memory_limit", "64M", True),)
+    there = {name: (one.value, one.admin) for name, one in pool.beside(runtime).settings.items()}
+    assert there == {
+        "mysqli.default_pw": (None, False),
+        "memory_limit": ("64M", True),
+        "user_agent": (None, False),
+        "precision": ("5", False),
+    }

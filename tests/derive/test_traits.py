@@ -33,9 +33,9 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
     beneath = [
-        f"{e.names[0]} {e.level} {e.value}"
+        f"{e.names[0]} {e.level} {e.value}".strip()
         for e in found.entries
-        if e.kind in ("library", "build") or (e.kind == "extension" and e.value)
+        if e.kind in ("library", "feature", "build") or (e.kind == "extension" and e.value)
     ]
     assert "beneath" not in tree or beneath == tree["beneath"]
     assert "planted" not in repr(found)

@@ -19,6 +19,7 @@ from fundamentum.kinds.databases.way import DatabaseNeed
 from fundamentum.kinds.directories.need import DirectoryNeed
 from fundamentum.kinds.extensions import ExtensionNeed
 from fundamentum.kinds.extensions.absent import AbsentNeed
+from fundamentum.kinds.features import FeatureNeed
 from fundamentum.kinds.functions import FunctionNeed
 from fundamentum.kinds.libraries import LibraryNeed
 from fundamentum.kinds.limits.need import LimitNeed
@@ -91,8 +92,8 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
 
 
 _SAID: Final = frozenset(
-    "php build extension absent library loader setting uploads database service function command directory task "
-    "web_module".split()
+    "php build extension absent library feature loader setting uploads database service function command directory "
+    "task web_module".split()
 )
 """The kinds of needs that a needs file holds."""
 
@@ -101,6 +102,7 @@ _TABLES: Final = {
     "extension": "extensions",
     "absent": "extensions",
     "library": "libraries",
+    "feature": "features",
     "loader": "loaders",
     "setting": "settings",
     "uploads": "uploads",
@@ -145,6 +147,7 @@ def _said_by(needs: Needs) -> dict[str, str]:
     words = {64: "64", 32: "32", 1: "true", 0: "false"}
     found |= {str(need.key): f"{need.level} {words[need.wanted]}" for need in needs.of(BuildNeed)}
     found |= {need.key: need.level for need in needs.of(LoaderNeed)}
+    found |= {str(need.key): need.level for need in needs.of(FeatureNeed)}
     settings = {str(need.key): f"{need.level} {need.condition.text}" for need in needs.of(SettingNeed)}
     found |= {need.key: f"{need.level} {need.text}" for need in needs.of(LimitNeed) if need.key == "uploads:largest"}
     found |= {need.key: f"{need.level} {need.access}" for need in needs.of(DirectoryNeed)}
@@ -194,6 +197,15 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
             php["version"] = entry.value
         return
     table = _table(document, _TABLES[kind])
+    if kind == "feature":
+        extension, _, feature = names.partition(":")
+        for level in LEVEL_TABLES:
+            listed = table.get(level, {}).get(extension, ())
+            if feature in listed:
+                listed.remove(feature)
+        if entry is not None:
+            _table(table, entry.level).setdefault(extension, tomlkit.array()).append(feature)
+        return
     if kind == "web":
         _set_module(table, names.partition(":")[2], entry)
         return

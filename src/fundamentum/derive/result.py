@@ -24,8 +24,8 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     """One need, with the reason for it and for its level."""
 
     kind: Literal[
-        "php", "build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
-        "function", "command", "directory", "task", "web_module",
+        "php", "build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
+        "service", "function", "command", "directory", "task", "web_module",
     ]  # fmt: skip
     names: tuple[str, ...]
     """Several: any one of them is enough."""

@@ -17,8 +17,8 @@ TITLES: Final = (
     ("required", "unmet", "required"),
     ("recommended", "recommended", "recommended"),
 )
-LISTED: Final = ("build", "extension", "absent", "library", "loader", "setting", "uploads", "database", "service",
-    "web_module")  # fmt: skip
+LISTED: Final = ("build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
+    "service", "web_module")  # fmt: skip
 ALSO: Final = (
     ("command", "runs these commands"),
     ("directory", "writes to these directories"),
@@ -95,7 +95,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "service", "absent", "build", "library", "web_module")
+    words = ("uploads", "database", "service", "absent", "build", "library", "feature", "web_module")
     if entry.kind == "build" and entry.names == ("thread_safe",):
         return f"{'a thread-safe' if entry.value == 'true' else 'no thread-safe'} build of PHP"
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)

@@ -17,7 +17,7 @@ from fundamentum.derive.result import Entry, Place
 from fundamentum.model.constraints import EVERYTHING, Interval, as_range, common, intervals
 from fundamentum.model.needs_value import Level, NotUnderstood
 
-Aspect = Literal["extension", "library", "build", "absent"]
+Aspect = Literal["extension", "library", "feature", "build", "absent"]
 _LIBRARIES: Final = {
     "curl": "libcurl",
     "libpq": "libpq",
@@ -88,6 +88,8 @@ def with_demands(found: Iterable[Entry], stated: Iterable[Demand]) -> Iterator[E
         rule = first.rule or _WHY[aspect].format(by=first.by)
         if aspect == "library":
             yield Entry("library", (name,), first.level, _versions(those), rule, places)
+        elif aspect == "feature":
+            yield Entry("feature", (name,), first.level, "", rule, places)
         elif aspect == "build":
             yield Entry("build", (name,), "required", first.value, rule, places)
         elif aspect == "absent":

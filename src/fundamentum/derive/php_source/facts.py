@@ -96,7 +96,9 @@ class Wish(Fact, frozen=True):
     Or a module of the web server; or what lies beneath PHP: versions, and how it was built.
     """
 
-    kind: Literal["setting", "command", "directory", "function", "web_module", "library", "extension", "build"]
+    kind: Literal[
+        "setting", "command", "directory", "function", "web_module", "library", "extension", "feature", "build"
+    ]
     name: str
     value: str
     """For a setting the condition, for a library or an extension the versions, for a build how it is to be, as a needs

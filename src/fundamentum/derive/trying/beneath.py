@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any, Final, NamedTuple
 
+from fundamentum.catalog.libraries import tables
 from fundamentum.derive.php_source.scalars import MAX_NUMBER
 from fundamentum.derive.trying.values import UNKNOWN, Array
 
@@ -107,10 +108,31 @@ ASKED_FOR: Final = (_BUILT.keys() | TELLING.keys()) - {"PHP_INT_MAX"}
 """What asks for something beneath PHP wherever it stands."""
 OTHERWISE: Final = "otherwise"
 LIBRARY: Final = "library:"
+FEATURE: Final = "feature:"
 EXTENSION: Final = "extension:"
 
 Tells = Callable[[str], str | None]
 """Remembers that something is asked for, and gives the value that it has on this server; None: as on most."""
+
+
+_OF_ONE_FUNCTION: Final = re.compile(r"function_exists\('(\w+)'\)")
+OF_FEATURES: Final[Mapping[str, str]] = {
+    **{
+        match[1]: f"{FEATURE}{extension}:{name}"
+        for extension, features in tables().features.items()
+        for name, feature in features.items()
+        if (match := _OF_ONE_FUNCTION.fullmatch(feature.says))
+    },
+    **{f"imagecreatefrom{name}": f"{FEATURE}gd:{name}" for name in ("jpeg", "png", "gif", "webp", "avif", "bmp")},
+    **dict.fromkeys(("imageftbbox", "imagefttext", "imagettfbbox"), f"{FEATURE}gd:freetype"),
+}
+"""Functions that are there only if their extension was built with something."""
+
+
+def _rows(tells: Tells) -> dict[str, bool]:
+    """What ``gd_info`` says of what the extension was built with."""
+    found = tables().features["gd"]
+    return {feature.row: tells(f"{FEATURE}gd:{name}") is None for name, feature in found.items()}
 
 
 def of_php(name: str, there: Callable[[str], bool], tells: Tells) -> Any:
@@ -126,7 +148,8 @@ def of_php(name: str, there: Callable[[str], bool], tells: Tells) -> Any:
     if told.extension and not there(told.extension):
         return UNKNOWN
     value = tells(f"{LIBRARY}{told.library}")
-    return told.written(NEWEST[told.library] if value is None else of_text(value))
+    written = told.written(NEWEST[told.library] if value is None else of_text(value))
+    return Array({**written.items, **_rows(tells)}, loose=True) if name == "gd_info" else written
 
 
 def of_text(text: str) -> Digits:

@@ -6,7 +6,17 @@ from typing import Final, Literal
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
-from fundamentum.derive.trying.beneath import BITS, EXTENSION, LIBRARY, OTHERWISE, THREADS, before, of_text, written_out
+from fundamentum.derive.trying.beneath import (
+    BITS,
+    EXTENSION,
+    FEATURE,
+    LIBRARY,
+    OTHERWISE,
+    THREADS,
+    before,
+    of_text,
+    written_out,
+)
 from fundamentum.derive.trying.coming import Comes
 from fundamentum.derive.trying.runs import ENOUGH, Run
 from fundamentum.derive.trying.said_at import need_not_be
@@ -34,6 +44,8 @@ def beneath(trial: Trial, *, top: bool) -> Iterator[tuple[str, Wish]]:
             continue
         if what.startswith((LIBRARY, EXTENSION)):
             yield from _least(trial, name, what, top)
+        elif what.startswith(FEATURE):
+            yield from _feature(trial, name, what, top)
         elif what in _OF_BUILDS:
             yield from _build(trial, name, what, top)
 
@@ -69,6 +81,14 @@ def _written(trial: Trial, what: str, lowest: Run) -> list[str]:
     return [version for version in found if any(of_text(version))][:MAX_WRITTEN]
 
 
+def _feature(trial: Trial, name: str, what: str, top: bool) -> Iterator[tuple[str, Wish]]:
+    """Whether an extension has to have been built with something."""
+    without = _on(trial, what, OTHERWISE)
+    comes = trial.compared(without, (name,))
+    if comes.outcome in _DEMANDS and not comes.doubt:
+        yield _wish(trial, name, what, "", without, comes, top)
+
+
 def _build(trial: Trial, name: str, what: str, top: bool) -> Iterator[tuple[str, Wish]]:
     """Whether PHP has to be built as it usually is, or otherwise."""
     other = _on(trial, what, OTHERWISE)
@@ -85,7 +105,7 @@ def _wish(trial: Trial, name: str, what: str, value: str, run: Run, comes: Comes
     around = " ".join(names_around(asked.part.node))
     if top and comes.outcome == "stops":
         around = OF_REQUIREMENTS  # whoever asks: without it the page does not run
-    kind: Literal["library", "extension", "build"]
-    kind = "library" if what.startswith(LIBRARY) else "extension" if what.startswith(EXTENSION) else "build"
+    start = what.partition(":")[0]
+    kind: Literal["library", "extension", "feature", "build"] = start  # type: ignore[assignment]
     part = asked.part
     return part.file.path, Wish(kind, what.partition(":")[2], value, part.line, part.text[:60], stops, around)

@@ -231,6 +231,8 @@ class World:
         if name == "phpversion":
             version = self._tells(machine, f"{beneath.EXTENSION}{found[0]}", part)
             return (version or beneath.dotted(beneath.OF_EXTENSION)) if there else False
+        if there and kind == "function" and (feature := beneath.OF_FEATURES.get(value.lstrip("\\").lower())):
+            return self._tells(machine, feature, part) is None
         return there if name != "get_extension_funcs" else Array.of(["x"]) if there else False
 
     def _of_php_itself(self, machine: Machine, kind: str, value: str, part: Part) -> bool | None:

@@ -15,7 +15,7 @@ from fundamentum.model.needs_value import Level
 _REPORTS: Final = "the program reports an error where it is {}"
 _ADVISES: Final = "the program advises it"
 _ALWAYS: Final = EVERYWHERE | {"libxml"}
-BENEATH: Final = ("library", "extension", "build")
+BENEATH: Final = ("library", "extension", "feature", "build")
 """Kinds of wishes that are of what lies beneath."""
 
 
@@ -34,13 +34,19 @@ def stated_beneath(whole: Whole, required: Collection[str]) -> Iterator[Demand]:
 
 def _demand(path: str, wish: Wish, required: Collection[str]) -> Demand | None:
     where, what = f"{path}:{wish.line}", wish.how
+    level: Level
     if wish.kind == "build":
         stops = wish.stops and looks_at_requirements(path, wish.around)
         rule, built = _REPORTS.format("built otherwise"), wish.value
         demand = Demand("build", wish.name, (EVERYTHING,), "", where, "required", rule, built, what)
         return demand if stops else None
+    if wish.kind == "feature":
+        asked = wish.stops and wish.name.partition(":")[0] in required
+        rule = _REPORTS.format("built without it") if asked else _ADVISES
+        level = "required" if asked else "recommended"
+        return Demand("feature", wish.name, (EVERYTHING,), "", where, level, rule, what=what)
     of = wish.name if wish.kind == "extension" else tables().libraries[wish.name].extension
-    level: Level = "required" if wish.stops and (of in required or of in _ALWAYS) else "recommended"
+    level = "required" if wish.stops and (of in required or of in _ALWAYS) else "recommended"
     rule = _REPORTS.format("older") if level == "required" else _ADVISES
     if wish.kind == "extension":
         accepted = intervals(wish.value)

@@ -91,6 +91,7 @@ CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the fin
     (fenced("/srv/"), "", ""),
     (fenced(""), "", ""),
     (fenced(None), "", ""),
+    ({**fenced("/srv/other"), "places": ()}, "", ""),
     ({"site": {"user": "ida", "group": "www-data"}, "runtime": {"listen_owner": None, "listen_group": "www-data"}, "groups": {"www-data": 33}}, "", ""),
     ({"site": {"user": "ida"}, "runtime": {"listen_owner": None, "listen_group": "www-data"}}, "is not open to ida", "listen.owner"),
     ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "adm"}, "groups": {"adm": 0}}, "", ""),

@@ -63,6 +63,7 @@ group = stars
 listen = /run/php/php8.2-fpm.sock
 listen.owner = www-data
 listen.group = adm
+listen.mode = 0666
 php_admin_value[open_basedir] = /srv:/tmp
 php_admin_value[max_input_vars] = 7000
 php_value[memory_limit] = 300M
@@ -91,6 +92,7 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
         name: one.value for name, one in foreseen.settings.items()
     }
     assert (new.user, new.group, new.listen_owner, new.listen_group) == ("ida", "stars", "www-data", "adm")
+    assert new.listen_mode == 0o666
     assert new.manager["request_terminate_timeout"].value == "77"
     kept = ("open_basedir", "max_input_vars", "display_errors", "mail.log")
     assert [new.settings[name] for name in kept] != [] and all(

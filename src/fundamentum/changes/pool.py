@@ -1,6 +1,7 @@
 """Run an application in a pool of its own, so that its limits are its own."""
 
 from collections.abc import Iterator
+from typing import Final
 
 from msgspec.structs import replace
 
@@ -13,6 +14,8 @@ from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.php import Runtime, Setting
 from fundamentum.model.survey import Survey
 from fundamentum.platforms.offers import Offers
+
+USUAL_MODE: Final = 0o660
 
 
 class AddPool(Change, frozen=True):
@@ -32,6 +35,9 @@ class AddPool(Change, frozen=True):
     socket_owner: str = ""
     socket_group: str = ""
     """Whose its socket is: as that of the pool beside it, to which the web server has the way; empty: the user's."""
+    socket_mode: int = 0o660
+    chroot: str = ""
+    """The directory that it is shut into, as the pool beside it is."""
     copied: tuple[tuple[str, str, bool], ...] = ()
     """What the pool beside it sets of PHP's, and this one sets too: each directive, its value, and whether no
     application may change it."""
@@ -72,7 +78,7 @@ class AddPool(Change, frozen=True):
         return replace(survey, runtimes=(*survey.runtimes, self.beside(like))) if like else survey
 
     def beside(self, runtime: Runtime) -> Runtime:
-        """The runtime that the new pool would be: that of its branch, without what the other pool sets for itself."""
+        """The runtime that the new pool would be: the one beside it, without what of that cannot be copied."""
         settings = {
             name: replace(setting, origin=BUILT_IN, overridden=(), admin=False, set_by="ini", value=None)
             if setting.set_by == "pool"
@@ -89,7 +95,8 @@ class AddPool(Change, frozen=True):
             group=self.group or None,
             listen_owner=self.socket_owner or self.user,
             listen_group=self.socket_group or self.group or self.user,
-            listen_mode=0o660,
+            listen_mode=self.socket_mode,
+            chroot=self.chroot,
             pool_file=self.file,
             settings=settings,
             manager={name: Setting(value, place) for name, value in self.managed},
@@ -108,7 +115,9 @@ class AddPool(Change, frozen=True):
             f"listen = {self.listen}",
             f"listen.owner = {self.socket_owner or self.user}",
             f"listen.group = {self.socket_group or self.group or self.user}",
+            *([f"listen.mode = {self.socket_mode:04o}"] if self.socket_mode != USUAL_MODE else []),
             *([f"listen.acl_users = {others}"] if others else []),
+            *([f"chroot = {self.chroot}"] if self.chroot else []),
             "pm = ondemand",
             "pm.max_children = 5",
         )

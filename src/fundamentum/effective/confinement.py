@@ -39,16 +39,19 @@ def fenced(path: str, target: Target) -> Setting | None:
 def kept_from(site: Site, places: Mapping[str, Place], target: Target) -> Setting | None:
     """The ``open_basedir`` that keeps PHP from the site's own scripts; None where it may open them.
 
-    None too where that stands in another directory of the site.
+    None too where that stands in another directory of the site, or the document root was not looked at.
     """
-    script = f"{(site.root or '').rstrip('/')}/index.php"
-    place, folder = places.get(script), places.get(site.root or "")
+    folder = places.get(site.root or "")
+    if folder is None or folder.kind == "unreadable":
+        return None
+    script = f"{folder.path.rstrip('/')}/index.php"
+    place = places.get(script)
     if place and place.kind == "file":
         script = place.real or script
-    elif folder and folder.real:
+    elif folder.real:
         script = f"{folder.real}/index.php"
     setting = fenced(script, target)
-    if not site.root or setting is None or setting.value is None:
+    if setting is None or setting.value is None:
         return None
     below = {one.origin for layer in site.layers if layer.below for one in layer.values}
     return None if setting.origin in below else setting

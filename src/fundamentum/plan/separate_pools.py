@@ -124,6 +124,8 @@ def own_pool(
         group if group != user else "",
         runtime.listen_owner or "",
         runtime.listen_group or "",
+        runtime.listen_mode,
+        runtime.chroot if _WRITABLE.fullmatch(runtime.chroot) else "",
         tuple(_copied(runtime)),
         tuple((name, setting.value) for name, setting in runtime.manager.items() if setting.value),
         runtime.pool_also,

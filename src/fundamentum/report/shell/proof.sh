@@ -118,7 +118,7 @@ told() { # what came out
 prove_access() { # APPLICATION NEED USER[:GROUP] -x|-w|-r PATH: what PHP's user may do
     [ "$act" = yes ] || return 0
     place=$5 user=${3%%:*} group=${3#"${3%%:*}"} group=${group#:}
-    [ -n "$group" ] || group=$(id -g -- "$user")
+    [ -n "$group" ] || group=$(id -g -- "$user") || :
     if [ "$4" = -x ] && [ ! -e "$place" ]; then # its package puts the program elsewhere than most do
         place=$(PATH=/usr/local/bin:/usr/bin:/bin:/usr/local/sbin:/usr/sbin:/sbin command -v -- "${5##*/}") || place=$5
     fi

@@ -164,6 +164,7 @@ def _take_socket(pool: Pool, name: str, value: str) -> None:
             pool.mode = int(value, 8)
         case "listen.acl_users" | "listen.acl_groups" if value:
             pool.open = True
+            pool.also[name] = None
         case _ if name in FOR_APPLICATIONS:
             pool.also[name] = None
 

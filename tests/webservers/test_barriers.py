@@ -50,7 +50,10 @@ CASES: list[Row] = [  # server, around the site, in the site, what is said (empt
     ),
     ("nginx", "", f"index index.php;\ndeny all;\n{LOCATION}", "nginx refuses all of it: deny all", "by hand"),
     ("nginx", "", f"index index.php;\nallow 10.0.0.0/8;\ndeny all;\n{LOCATION}", "", ""),
-    ("nginx", "", f"index index.php;\nsatisfy any;\ndeny all;\n{LOCATION}", "", ""),
+    ("nginx", "", f"index index.php;\nsatisfy any;\ndeny all;\n{LOCATION}", "with an error", "by hand"),
+    ("nginx", "", f"index index.php;\nsatisfy any;\ndeny all;\nauth_basic x;\n{LOCATION}", "", ""),
+    ("nginx", "", f"index index.php;\nsatisfy all;\ndeny all;\nauth_basic x;\n{LOCATION}", "refuses all of it", "by hand"),
+    ("nginx", "deny all;", f"index index.php;\nsatisfy any;\n{LOCATION}", "with an error", "by hand"),
     ("nginx", "deny all;", f"index index.php;\nlocation ~ \\.php$ {{ allow all; {PASS} }}", "", ""),
     ("nginx", "", f"index index.php;\nreturn 503;\n{LOCATION}", "nginx answers all of it itself: return 503", "by hand"),
     ("nginx", "", f"index index.php;\nlocation ~ \\.php$ {{ return 403; {PASS} }}", "return 403", "by hand"),
@@ -112,6 +115,16 @@ def test_what_is_stopped(tmp_path: Path, server: str, around: str, inside: str, 
         "" if added == "by hand" else added
     )
     assert made.complete is (added != "by hand")
+
+
+@pytest.mark.parametrize("beyond", ["location = /index.php { return 404; }", "location / { deny all; }"])
+def test_what_is_beyond_a_missing_index_file_stops_requests_too(tmp_path: Path, beyond: str) -> None:
+    """The line for the index file is planned, and does not make it run: a person has to see to the rest."""
+    found = look(small_root(tmp_path, extra=configured("nginx", NGINX.format("", f"{beyond}\n{LOCATION}"))))
+    assert "finds no index file" in (check(needs(), found).findings[0].found or "")
+    made = plan([needs()], found, today=TODAY)
+    assert len(made.edits) == 1 and not made.complete
+    assert "with an error" in made.unresolved[0].why
 
 
 def test_what_is_answered_first_is_a_remark(tmp_path: Path) -> None:

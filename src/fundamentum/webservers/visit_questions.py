@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import Final
 
 import msgspec
@@ -68,11 +69,21 @@ def _one(asked: Asked, of: Callable[[Asked], Visit]) -> Visit:
     return Visit("missing", found.script, found.origin) if instead else found
 
 
-def barred(title: str, script: str, of: Callable[[Asked], Visit]) -> Iterator[Barrier]:
+def barred(title: str, script: str, of: Callable[[Asked], Visit], *, led: bool = False) -> Iterator[Barrier]:
     """What keeps a visitor from a site of which the script is there; ``of`` tells what comes of one request.
 
-    Told only where it is certain for everybody: ``of`` raises :class:`Unclear` where it is not.
+    Told only where it is certain for everybody: ``of`` raises :class:`Unclear` where it is not.  ``led``: a request for
+    the directory comes to nothing as long as no line leads it to the script, so that only what is beyond is asked.
     """
+    if led:
+        for uri in ("/", script):
+            with suppress(Unclear, RecursionError):
+                page = of(Asked(uri, True))
+                if page.origin and page.outcome in ("refused", "missing" if uri == script else "refused"):
+                    why = f"{title} answers a request for {uri} with an error"
+                    yield Barrier(why, "take that line out, if visitors are to come", page.origin)
+                    return
+        return
     found = []
     for uri in ("/", script):
         try:

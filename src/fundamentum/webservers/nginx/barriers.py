@@ -32,18 +32,21 @@ Block = Sequence[dict[str, Any]]
 
 
 def access(block: Block, inherited: tuple[tuple[str, str, Origin], ...]) -> tuple[tuple[str, str, Origin], ...]:
-    """The rules of a block; one with none of its own has those around it."""
-    own = tuple(
-        (statement["directive"], " ".join(statement["args"]), statement["origin"])
-        for statement in block
-        if statement["directive"] in ("allow", "deny", "satisfy")
-    )
-    return own or inherited
+    """The rules of a block, and behind them whether any one is enough; of each, one with none has those around it."""
+    out: list[tuple[str, str, Origin]] = []
+    for names in (("allow", "deny"), ("satisfy",)):
+        own = [
+            (statement["directive"], " ".join(statement["args"]), statement["origin"])
+            for statement in block
+            if statement["directive"] in names
+        ]
+        out += own or [rule for rule in inherited if rule[0] in names]
+    return tuple(out)
 
 
 def refusal(rules: Sequence[tuple[str, str, Origin]]) -> Iterator[Barrier]:
-    """A rule that refuses everybody."""
-    if rules and rules[0][:2] == ("deny", "all") and not any(name == "satisfy" for name, _, _ in rules):
+    """A rule that refuses everybody; where something else may be enough, that is looked at elsewhere."""
+    if rules and rules[0][:2] == ("deny", "all") and ("satisfy", "any") not in {rule[:2] for rule in rules}:
         yield Barrier("nginx refuses all of it: deny all", "take that line out, if visitors are to come", rules[0][2])
 
 

@@ -125,12 +125,14 @@ class _Walk:
             )
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
         there = inner.root and is_file(self.host, f"{inner.root.rstrip('/')}/{barriers.SCRIPT}")
-        barred = list(answers.barred(lambda path: self._is_file(path, inner))) if there else []
         for handoff in handed:
-            stopped = any(barrier.stops for barrier in handoff.barriers)
+            stopped = [barrier for barrier in handoff.barriers if barrier.stops]
+            # Where an index file alone is lacking, what is beyond it stops requests too.
+            asked = there and all(barrier.lines for barrier in stopped)
+            barred = answers.barred(lambda path: self._is_file(path, inner), led=bool(stopped)) if asked else ()
             yield replace(
                 handoff,
-                barriers=(*handoff.barriers, *(() if stopped else barred)),
+                barriers=(*handoff.barriers, *barred),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )

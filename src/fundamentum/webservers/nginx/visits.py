@@ -86,13 +86,16 @@ class Answers:
                 of._way.unclear = True
         return found
 
-    def barred(self, is_file: Callable[[str], bool]) -> Iterator[Barrier]:
-        """What keeps every visitor from the site's first page; ``is_file`` tells whether a path is a file."""
+    def barred(self, is_file: Callable[[str], bool], *, led: bool = False) -> Iterator[Barrier]:
+        """What keeps every visitor from the site's first page; ``is_file`` tells whether a path is a file.
+
+        ``led``: as soon as another line leads there.
+        """
         of = Answers(self.block, self.around, self.name)
         of._elsewhere, of._is_file, of._everybody = _ELSEWHERE - {"root"}, is_file, True
         instead = any(line["directive"] == "error_page" for level in (*self.around, self.block) for line in level)
         if not instead:
-            yield from barred("nginx", "/index.php", of._asked_for)
+            yield from barred("nginx", "/index.php", of._asked_for, led=led)
 
     def _asked_for(self, asked: Asked) -> Visit:
         """The answer of the server: its own rewriting comes first, after an internal redirection too."""
@@ -140,7 +143,8 @@ class Answers:
         deciding = next((rule for rule in rules if rule[1] == "all"), None)
         if self._let_in or deciding is None or deciding[0] != "deny" or (self._everybody and rules[0] != deciding):
             return None
-        if any(name == "satisfy" for name, _, _ in rules):
+        asks = any(one["directive"].startswith("auth_") for level in levels for one in level)
+        if asks and ("satisfy", "any") in {rule[:2] for rule in rules}:
             raise Unclear
         return Visit("refused", origin=deciding[2])
 

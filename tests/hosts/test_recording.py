@@ -14,6 +14,7 @@ from fundamentum.errors import InputError
 from fundamentum.hosts.base import Extras, HostError, Question
 from fundamentum.hosts.recording import Recording, open_recording
 from fundamentum.hosts.recording_archive import MAX_ARCHIVE
+from fundamentum.model.surrounding_facts import Asked
 from fundamentum.survey import recorder
 from fundamentum.survey.observe import survey
 from fundamentum.survey.survey_file import read, written
@@ -27,6 +28,7 @@ MEMBERS = {
     "contents": b"1\t6\t/etc/os-release\n",
     "unreadable": b"/etc/secret\n",
     "content/1": b"ID=x\n\n",
+    "asked": b"directory /srv/deep\ndirectory /var/gone\ncommand git\ntask bin/cron.php\nelse x\n\n",
     "processes": b"seen\t12.50\tnginx: master\t/usr/sbin/nginx (deleted)\nseen\t11.25\tnginx: master\t/usr/sbin/nginx\n",
 }
 
@@ -145,6 +147,19 @@ def test_what_a_recording_tells_beside_its_files() -> None:
 def test_what_the_recorder_does_not_write_is_refused(data: bytes, words: str) -> None:
     with pytest.raises(InputError, match=words):
         open_recording(data, "x.tar")
+
+
+def test_what_a_recorder_was_not_asked_about_is_not_told_to_be_missing() -> None:
+    asked = Asked(
+        ("git", "unzip"), ("/srv/deep", "/var/gone", "/var/other", "/etc"), tasks=("bin/cron.php", "bin/x.php")
+    )
+    found = survey(Recording(MEMBERS), asked)
+    assert [one.name for one in found.commands] == ["git"]
+    places = {one.path: one.kind for one in found.places}
+    assert places["/var/gone"] == "absent" and places["/etc"] == "directory" and "/var/other" not in places
+    assert found.asked and found.asked.tasks == ("bin/cron.php",)
+    older = {name: content for name, content in MEMBERS.items() if name != "asked"}
+    assert {"git", "unzip"} == {one.name for one in survey(Recording(older), asked).commands}
 
 
 def test_a_decompression_bomb_is_refused() -> None:

@@ -11,7 +11,7 @@ import msgspec
 
 from fundamentum.errors import HostError
 from fundamentum.hosts.processes import VARIABLES, Running
-from fundamentum.model.surrounding_facts import Access, Grant, Machine
+from fundamentum.model.surrounding_facts import Access, Asked, Grant, Machine
 from fundamentum.untrusted.budget import Budget
 
 __all__ = [
@@ -100,6 +100,8 @@ class Host(Protocol):
     whole: bool
     """Whether files are had as they stand: a recording holds no comments."""
     visit: Visit
+    asked: Asked | None
+    """What was asked about when it was recorded; None: all of it can be looked at."""
     budget: Budget
     """What may still be read of this server."""
 

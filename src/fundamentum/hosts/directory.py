@@ -14,7 +14,7 @@ from fundamentum.entries import entry
 from fundamentum.hosts.base import MAX_BYTES, MAX_NAMES, Extras, HostError, Question, Stat, Visit, text_or_none
 from fundamentum.hosts.extended_attributes import attribute, grants
 from fundamentum.hosts.processes import VARIABLES, Running, running
-from fundamentum.model.surrounding_facts import Machine
+from fundamentum.model.surrounding_facts import Asked, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.files import PLAINLY
 
@@ -37,6 +37,7 @@ class DirectoryHost:
 
     windows = False
     whole = True
+    asked: Asked | None = None
 
     def __init__(self, root: Path, name: str, *, live: bool = False) -> None:
         self.root, self.name, self.live = root, name, live

@@ -16,7 +16,7 @@ from fundamentum.hosts.base import MAX_BYTES, Extras, HostError, Question, Stat,
 from fundamentum.hosts.processes import DELETED, VARIABLES, Running, seen
 from fundamentum.hosts.recording_archive import members_of
 from fundamentum.lazy_regex import lazy_regex
-from fundamentum.model.surrounding_facts import Access, Grant, Machine
+from fundamentum.model.surrounding_facts import Access, Asked, Grant, Machine
 from fundamentum.untrusted.budget import Budget
 from fundamentum.untrusted.numbers import whole
 
@@ -38,6 +38,7 @@ class Recording:
         self._members = members
         self.windows = members.get("system", b"").strip() == b"windows"
         self.live = not self.windows  # of such a machine nothing is recorded of what runs
+        self.asked = _asked(members.get("asked"))
         self.visit = _visit(_text(members.get("visit", b"")))
         self._odd: set[str] = set()
         """Directories with a name that is no UTF-8 text."""
@@ -253,6 +254,18 @@ def _access(data: bytes) -> dict[str, tuple[Access, ...]]:
         if kind in ("allow", "deny") and number is not None and number < 8 and path:
             found[path.lower()] = (*found.get(path.lower(), ()), Access(name, sid, number, kind == "deny"))
     return found
+
+
+def _asked(said: bytes | None) -> Asked | None:
+    """``directory PATH``, ``command NAME``, ``task PATH``; None: the recorder does not tell."""
+    if said is None:
+        return None
+    found: dict[str, list[str]] = {"directory": [], "command": [], "task": []}
+    for line in _lines(said):
+        kind, _, name = line.partition(" ")
+        if kind in found:
+            found[kind].append(name)
+    return Asked(tuple(found["command"]), tuple(found["directory"]), tasks=tuple(found["task"]))
 
 
 def _visit(text: str) -> Visit:

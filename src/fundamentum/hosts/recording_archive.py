@@ -14,7 +14,7 @@ MAX_ARCHIVE: Final = 256 * 1024 * 1024
 MAX_MEMBERS: Final = 20_000
 _MEMBER: Final = lazy_regex(
     r"(?:\./)?(content/\d{1,9}|format|hostname|stats|links|contents|unreadable|processes|modules|heads|identities|"
-    r"grants|labels|space|machine|visit|system|access|"
+    r"grants|labels|space|machine|visit|asked|system|access|"
     r"answer-[a-z-]{1,40})"
 )
 _FORMAT: Final = b"1"

@@ -39,6 +39,8 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
 
     No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
     """
+    if asked and host.asked:  # of others a recording holds nothing
+        asked = replace(asked, tasks=tuple(one for one in asked.tasks if one in host.asked.tasks))
     about, remarks = distribution.probe(host)
     reading = partial(reading_part, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))

@@ -8,6 +8,7 @@ from typing import Final, TypedDict
 from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host, text_or_none
+from fundamentum.hosts.programs import path_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
@@ -44,7 +45,7 @@ def probe(
     visits: Sequence[tuple[str, Callable[[str], Visit]]] = (),
 ) -> tuple[Beside, list[Remark]]:
     """All of it; where rights are those of names, directories alone.  ``visits``: what comes of addresses, by root."""
-    wanted = asked or Asked()
+    wanted = _looked_for(host, asked or Asked(), served)
     roots = sorted({site.root for site in served if site.root and site.root.startswith("/")})
     if host.windows:
         asked_for = [path for directory in wanted.directories for path in candidates(directory, served)]
@@ -93,3 +94,17 @@ def _zone(host: Host) -> str:
     name = real.partition(ZONES)[2]
     text = (text_or_none(host, "/etc/timezone") or "").strip() or name
     return text if _ZONE.fullmatch(text) else ""
+
+
+def _looked_for(host: Host, wanted: Asked, served: Sequence[Site]) -> Asked:
+    """What can be told: what a recorder was not asked about, and did not see either, may be there all the same."""
+    known = host.asked
+    if known is None:
+        return wanted
+    commands = (one for one in wanted.commands if one in known.commands or path_of(host, one))
+    directories = (
+        one
+        for one in wanted.directories
+        if one in known.directories or any(host.resolve(path) for path in candidates(one, served))
+    )
+    return replace(wanted, commands=tuple(commands), directories=tuple(directories))

@@ -169,6 +169,11 @@ places() {
         while IFS= read -r path; do case $path in /*) with_way "${path%/}" ;; esac; done
 }
 places | sort -u >"$stage/places"
+{ # of what was not asked about nothing is known
+    for path in $directories; do printf 'directory %s\n' "$path"; done
+    for name in $commands; do printf 'command %s\n' "$name"; done
+    for path in $tasks; do printf 'task %s\n' "$path"; done
+} >"$stage/asked"
 for root in $roots; do
     with_way "$root"
     here "$root/index.php"

@@ -212,7 +212,7 @@ function ini(line,   name, value, marks) {
     marks = gsub(/"/, "\"", value)
     quoted = marks % 2 && value !~ /^[^"]*;/
     if (!hiding) return scrubbed(line)
-    if (name == "env") { quoted = 0; return "" }
+    if (name == "env") { quoted = 0; return "env[noted] = noted" }
     if (value == "" || value ~ /^;/ || value ~ /^(""|'')[ \t]*(;.*)?$/) return line
     if (quoted) return name " = \"withheld"
     return name " = withheld"

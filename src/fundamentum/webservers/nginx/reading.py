@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from functools import cache
 from typing import Any, Final, Literal
 
 from msgspec.structs import replace
@@ -9,7 +10,7 @@ from msgspec.structs import replace
 from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.remark import Remark
-from fundamentum.model.surrounding_facts import Limit, Spot
+from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
@@ -125,14 +126,18 @@ class _Walk:
             )
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
         there = inner.root and is_file(self.host, f"{inner.root.rstrip('/')}/{barriers.SCRIPT}")
+
+        @cache  # it is the same for every line of the server that hands something on
+        def barred(led: bool) -> tuple[Barrier, ...]:
+            return tuple(answers.barred(lambda path: self._is_file(path, inner), led=led))
+
         for handoff in handed:
             stopped = [barrier for barrier in handoff.barriers if barrier.stops]
             # Where an index file alone is lacking, what is beyond it stops requests too.
             asked = there and all(barrier.lines for barrier in stopped)
-            barred = answers.barred(lambda path: self._is_file(path, inner), led=bool(stopped)) if asked else ()
             yield replace(
                 handoff,
-                barriers=(*handoff.barriers, *barred),
+                barriers=(*handoff.barriers, *(barred(bool(stopped)) if asked else ())),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )

@@ -89,7 +89,7 @@ FILES: list[Row] = [  # the host's own handler, AllowOverride, the file, (part, 
     (OWN, "All", f'<FilesMatch "\\.php$">\n{PORT}</FilesMatch>\n', [(None, "8.2/fpm/port")], ""),
     (OWN, "All", "AddHandler application/x-httpd-php74 .php\n", [(None, "8.2/fpm/www")], ""),
     ("", "All", "AddHandler application/x-httpd-php74 .php\n", [(None, None)], ""),
-    (OWN, "Options", PORT, [(None, "8.2/fpm/www")], "AllowOverride does not let such a file use sethandler"),
+    (OWN, "Options", PORT, [(None, "8.2/fpm/www")], "AllowOverride does not let such a file use SetHandler"),
     (OWN, "None", PORT, [(None, "8.2/fpm/www")], ""),
 ]
 

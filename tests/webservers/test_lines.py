@@ -93,6 +93,8 @@ def test_apaches_language(tmp_path: Path) -> None:
     assert (reader.modules, reader.defines["APACHE_X"]) == ({"dir_module": "modules/mod_dir.so"}, "1")
     plain = list(lines_of("/x", '<Files a>\n<If "x">\nA 1\n</If>\nB 2\n</Files>\nC "3 4"\n', lambda *_: True))
     assert [(line.name, line.words, [one.kind for one in line.inside]) for line in plain] == [
+        ("<files", ("a",), []),
+        ("<if", ("x",), ["files"]),
         ("a", ("1",), ["files", "if"]),
         ("b", ("2",), ["files"]),
         ("c", ("3 4",), []),

@@ -70,6 +70,10 @@ class SwitchOn(Change, frozen=True):
             idle_sites=tuple(site for site in survey.idle_sites if site not in linked),
         )
 
+    def consequence(self, place: Place) -> str:
+        sites = {site.name for site in place.survey.sites if site.server == self.switch.server}
+        return webserver(self.switch.server).told_of_switching(self.switch, len(sites))
+
     def lowered(self, place: Place) -> Iterator[Primitive]:
         yield SwitchInServer(tuple(self._switching()))
 

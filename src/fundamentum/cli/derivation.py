@@ -2,8 +2,6 @@
 
 from pathlib import Path
 
-from msgspec.structs import replace
-
 from fundamentum.cli.progress import Progress
 from fundamentum.derive.application import cache
 from fundamentum.derive.application.archive_names import is_archive
@@ -48,5 +46,5 @@ def _of_archive(path: Path) -> Answer:
             result = entry("fundamentum.derive", "derive").derive_listed(Listing(str(found.root)), progress)
         finally:
             progress.end()
-        result = replace(result, remarks=(*found.remarks, *result.remarks))
+        result = result.with_remarks(found.remarks)
         return cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))

@@ -1,7 +1,6 @@
 """Files that are written: whole, or not at all."""
 
 import os
-import tempfile
 from pathlib import Path
 
 from fundamentum.errors import InputError
@@ -20,6 +19,8 @@ def write_below(folder: str, path: str, content: bytes) -> None:
 
 def write_whole(target: str, content: bytes) -> None:
     """Write a file whole or not at all: into a new file beside it, which then takes its place."""
+    import tempfile  # noqa: PLC0415 — slow to import, and most runs write to the screen
+
     path = named(target, "the file to be written")
     if path.exists() and not path.is_file():
         with path.open("wb") as stream:  # a device or pipe cannot be replaced

@@ -1,5 +1,6 @@
 """What deriving comes to: every need with its evidence."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
@@ -66,6 +67,10 @@ class Derived(msgspec.Struct, frozen=True, array_like=True):
     def of_kind(self, kind: str) -> tuple[Entry, ...]:
         """The entries of one kind."""
         return tuple(entry for entry in self.entries if entry.kind == kind)
+
+    def with_remarks(self, remarks: Iterable[str]) -> "Derived":
+        """The same, with remarks of whoever found the tree before those of its reading."""
+        return msgspec.structs.replace(self, remarks=(*remarks, *self.remarks))
 
 
 def packed(found: Derived) -> bytes:

@@ -91,6 +91,17 @@ class Barrier(Fact, frozen=True):
     """Those that take these back."""
 
 
+class UnknownLine(Fact, frozen=True):
+    """A line of a directory's own file that its web server does not take, so that it answers with an error there."""
+
+    why: Text
+    origin: Origin
+    module: PlainName | None = None
+    """The module that would know it; None: it is not known whether one that is loaded does."""
+    installed: bool = False
+    """Whether that module is there, to be switched on by its name."""
+
+
 FirstPage = Literal["", "here", "elsewhere", "unclear"]
 """Whether a visitor's first request for a site, that for ``/``, comes to one of several lines that hand parts of the
 site to PHP; empty: there is one line, or it was not looked at.  ``unclear``: it is not followed to where it comes."""

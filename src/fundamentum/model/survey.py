@@ -29,6 +29,7 @@ from fundamentum.model.surrounding_facts import (
     Scheduled,
     ServerProcess,
     Spot,
+    UnknownLine,
     Visit,
     WebServer,
 )
@@ -111,6 +112,8 @@ class Site(Fact, frozen=True):
     path, which ends with no slash, for a page of which there is no file; ``/.`` for the list of a directory."""
 
     first_page: FirstPage = ""
+    unknown_lines: tuple[UnknownLine, ...] = ()
+    """Lines for which every request of it fails, as long as the web server does not know them."""
 
     @property
     def local_port(self) -> int | None:

@@ -21,6 +21,8 @@ from fundamentum.survey.probes import exposed_files, file_permissions, program_p
 from fundamentum.webservers import body_folders
 
 ZONES: Final = "/usr/share/zoneinfo/"
+PREPENDED: Final = "auto_prepend_file"
+MAX_PREPENDED: Final = 1000
 _ZONE: Final = lazy_regex(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
 
 
@@ -61,6 +63,7 @@ def probe(
     }
     paths += [path for path in waiting if path]
     paths += [path for root in roots for path in (root, f"{root.rstrip('/')}/index.php")]
+    paths += _prepended(runtimes, served) if host.whole else []
     paths += [posixpath.dirname(root) for root in roots] if asked else []
     scheduled, remarks = scheduled_tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | {site.user for site in served if site.user}
@@ -76,6 +79,19 @@ def probe(
         exposed=exposed_files.probe(host, roots, visits),
     )
     return beside, remarks
+
+
+def _prepended(runtimes: Sequence[Runtime], served: Sequence[Site]) -> list[str]:
+    """The files that PHP may be told to run before each script; those without a path as they lie in document roots."""
+    values = {setting.value for one in runtimes if (setting := one.settings.get(PREPENDED))}
+    values |= {
+        value.value for site in served for layer in site.layers for value in layer.values if value.name == PREPENDED
+    }
+    found: list[str] = []
+    for value in sorted(filter(None, values)):
+        roots = [""] if value.startswith("/") else [f"{site.root.rstrip('/')}/" for site in served if site.root]
+        found += [f"{root}{value}" for root in roots]
+    return found[:MAX_PREPENDED]
 
 
 def _machine(host: Host) -> Machine:

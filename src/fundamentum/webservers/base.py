@@ -208,6 +208,10 @@ class WebServerType:
             for site in switch.sites
         ]
 
+    def told_of_switching(self, switch: Switch, sites: int) -> str:
+        """What a person has to know about it where so many sites are served; empty where there is nothing."""
+        return ""
+
     def serving(self, switch: Switch) -> set[tuple[str, str]]:
         """The branch and SAPI of what is handed requests once these parts are on."""
         return set()

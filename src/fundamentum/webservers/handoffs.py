@@ -13,7 +13,7 @@ from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive, is_path, safe_line
-from fundamentum.model.surrounding_facts import Barrier, FirstPage, Limit, Spot, Visit
+from fundamentum.model.surrounding_facts import Barrier, FirstPage, Limit, Spot, UnknownLine, Visit
 from fundamentum.php_files import ini
 from fundamentum.untrusted.budget import Spent
 from fundamentum.untrusted.secrets import names_a_secret, without_credentials, without_secrets
@@ -68,6 +68,8 @@ class Handoff(msgspec.Struct, frozen=True):
     barriers: tuple[Barrier, ...] = ()
     failing: str = ""
     """Why every such request fails, whatever PHP is."""
+    unknown_lines: tuple[UnknownLine, ...] = ()
+    """As :attr:`~fundamentum.model.survey.Site.unknown_lines` has it."""
     layers: tuple[Layer, ...] = ()
     """What the web server's configuration changes of PHP's, for these requests."""
     modules: tuple[str, ...] = ()

@@ -180,6 +180,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         set_up=handoff.set_up,
         handed=handoff.handed if handoff.handed and handoff.handed.text else None,
         first_page=handoff.first_page,
+        unknown_lines=handoff.unknown_lines,
     )
 
 
@@ -217,7 +218,7 @@ def _configured(site: Site) -> tuple[object, ...]:
     """What its layers do, wherever they stand: two with the same are one site."""
     values = (tuple((v.name, v.value, v.admin) for v in layer.values) for layer in site.layers)
     kinds = ((layer.kind, layer.below, layer.unread) for layer in site.layers)
-    return (site.failing, site.root, *zip(kinds, values, strict=True))
+    return (site.failing, site.unknown_lines, site.root, *zip(kinds, values, strict=True))
 
 
 class _Serving:

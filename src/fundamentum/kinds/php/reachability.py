@@ -8,44 +8,29 @@ import shlex
 from collections.abc import Callable, Iterator
 from typing import Any, Final, Literal
 
-import msgspec
 from msgspec.structs import replace
 
-from fundamentum.changes.base import Change
-from fundamentum.changes.directory import ArrangeDirectory
 from fundamentum.changes.pool_option import SetPoolOption
 from fundamentum.changes.service import Restart
 from fundamentum.changes.web_command import CommandServer
 from fundamentum.changes.web_lines import AddLines
 from fundamentum.changes.web_switch import SwitchOn
-from fundamentum.effective.confinement import kept_from
-from fundamentum.effective.file_access import READ, SEARCH, WRITE, account_named, account_of, allowed, barred
+from fundamentum.effective.file_access import WRITE
 from fundamentum.effective.judged_sites import sites_of
-from fundamentum.kinds.directories.rights import passable
+from fundamentum.kinds.php.broken import Broken
+from fundamentum.kinds.php.way_to_scripts import document_root, fenced_out, of_web_server, prepended, shut_in
 from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
-from fundamentum.model.surrounding_facts import Account, Barrier, Place
+from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import OTHER_PACKAGES, webserver
 
 _NO_NAME: Final = lazy_regex(r"[^A-Za-z0-9_-]")
 UNSEEN: Final = "what runs was not seen: judged by the files"
-
-
-class Broken(msgspec.Struct, frozen=True):
-    """Something on the way that stops requests."""
-
-    found: str
-    remedy: str
-    origin: Origin | None = None
-    changes: tuple[Change, ...] = ()
-    """What lets them pass, where this program can do it."""
-    unknown: bool = False
-    """Whether it cannot be told if they are stopped."""
 
 
 def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) -> Finding:
@@ -103,17 +88,37 @@ def _enabled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         return
     of, file = webserver(site.server), site.set_up.file
     link = LinkedSite(site.name, file, f"{of.enabled}/{posixpath.basename(file)}")
-    service = platform(survey.system.family)
     switch = Switch(site.server, sites=(link,))
-    commands = [shlex.join(part.command) for part in of.switching(switch)]
-    commands.append(" ".join(service.service("reload", service.web_service(site.server))))
     found = f"{site.name} is set up in {file}, which {of.title} does not read"
-    yield Broken(found, " && ".join(commands), site.set_up, (SwitchOn(switch),))
+    yield Broken(found, _in_commands(switch, "reload", survey), site.set_up, (SwitchOn(switch),))
+
+
+def _in_commands(switch: Switch, verb: Literal["reload", "restart"], survey: Survey) -> str:
+    """What switches parts of a web server on, and lets it take notice."""
+    service = platform(survey.system.family)
+    commands = [shlex.join(part.command) for part in webserver(switch.server).switching(switch)]
+    return " && ".join((*commands, " ".join(service.service(verb, service.web_service(switch.server)))))
 
 
 def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server takes all lines of the files in the directories on the way to the site's."""
     if site.failing:
         yield Broken(f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it")
+    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    unknown = [line for line in site.unknown_lines if server is None or line.module not in server.modules]
+    lacking = [line for line in unknown if line.module]
+    for line in lacking[:1]:
+        found = f"every request of {site.name} fails: {line.origin}: {line.why}"
+        modules = tuple(one.module for one in lacking if one.module)
+        if server and all(one.installed for one in lacking):
+            switch = Switch(site.server, modules)
+            yield Broken(found, _in_commands(switch, "restart", survey), line.origin, (SwitchOn(switch),))
+        else:
+            remedy = f"install what is missing of {', '.join(modules)} and let its configuration load it"
+            yield Broken(found, f"{remedy}, or take the line out", line.origin)
+    for line in unknown[:1]:
+        found = f"{line.why}; if none does, every request of {site.name} fails"
+        yield Broken(found, "ask the site for a page", line.origin, unknown=True)
 
 
 def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -198,7 +203,7 @@ def _waiting(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
 
 def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether the web server's user may write to the pool's socket.  Source: php.net, listen.owner and listen.mode."""
-    runtime, account = target.runtime, _of_web_server(survey, site)
+    runtime, account = target.runtime, of_web_server(survey, site)
     if runtime.sapi != "fpm" or not (runtime.listen or "").startswith("/") or account is None or runtime.listen_open:
         return
     owner, group = runtime.listen_owner or "root", runtime.listen_group or "root"
@@ -223,56 +228,6 @@ def _opened(user: str, runtime: Runtime) -> Iterator[SetPoolOption]:
         yield SetPoolOption("listen.owner", runtime.listen_owner or "", user, file, runtime.label, runtime.pool, 0)
 
 
-def _document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
-    """Whether both the web server and PHP reach what is in the document root."""
-    places = {place.path: place for place in survey.places}
-    root = places.get(site.root or "")
-    if root is None or root.kind == "unreadable":
-        return
-    for who in filter(None, (_of_web_server(survey, site), account_of(survey, target))):
-        # A document root that is not there is what the application will be put into.
-        closed_here = [root] if root.kind == "directory" and not allowed(root, who) & SEARCH else []
-        # The root itself is a directory of somebody's, where it is not a running system's.
-        for closed in (one for one in (*barred(root, places, who), *closed_here) if one.path != "/"):
-            words = f"{who.name} may not pass through {closed.path} (mode {closed.mode:04o}), so {site.name} is refused"
-            change = passable(ArrangeDirectory(closed.real or closed.path, who.name), [closed], survey, who)
-            yield Broken(words, change.command_line, Origin(closed.path), () if closed.loose else (change,))
-    yield from _script(places, account_of(survey, target), site)
-
-
-def _script(places: dict[str, Place], account: Account | None, site: Site) -> Iterator[Broken]:
-    script = places.get(f"{(site.root or '').rstrip('/')}/index.php")
-    if script and script.kind == "file" and account and not allowed(script, account) & READ:
-        words = f"{account.name}, as whom PHP works, may not read {script.path} (mode {script.mode:04o})"
-        own, shared = script.user == account.user, script.group in account.groups
-        mode = script.mode | (READ << 6 if own else READ << 3 if shared else READ)
-        change = ArrangeDirectory(script.path, account.name, opened=((script.real or script.path, mode),))
-        yield Broken(words, change.command_line, Origin(script.path), (change,))
-
-
-def _of_web_server(survey: Survey, site: Site) -> Account | None:
-    name = site.user or platform(survey.system.family).php_user
-    return account_named(survey, name, site.group if site.user else None) if name else None
-
-
-def _shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
-    """A pool that is shut into a directory looks for scripts there, under the path that it is told."""
-    if chroot := target.runtime.chroot:
-        what = site.root or "the script"
-        found = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
-        yield Broken(found, f"look whether {chroot}{site.root or ''} is there", unknown=True)
-
-
-def _fenced_out(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
-    """Whether PHP may open the site's own scripts.  Asked of real servers: it answers 404, or with nothing."""
-    fence = kept_from(site, {place.path: place for place in survey.places}, target)
-    if fence and not target.runtime.chroot and not platform(survey.system.family).rights_by_name:
-        relative = any(part[:1] not in ("/", "") for part in (fence.value or "").split(":"))
-        keeps = "may keep" if relative else "keeps"
-        found = f"open_basedir ({fence.value}) {keeps} PHP from the scripts in {site.root}, so {site.name} is refused"
-        yield Broken(found, f"add {site.root} to open_basedir at {fence.origin}", fence.origin, unknown=relative)
-
-
 Link = Callable[[Survey, Target, Site], Iterator[Broken]]
 LINKS: Final[tuple[Link, ...]] = (
     _enabled,
@@ -283,9 +238,10 @@ LINKS: Final[tuple[Link, ...]] = (
     _manager,
     _waiting,
     _socket,
-    _document_root,
-    _shut_in,
-    _fenced_out,
+    document_root,
+    shut_in,
+    fenced_out,
+    prepended,
 )
 """In the order in which a request meets them."""
 IN_FRONT: Final = (_web_server, _stale, _barred_by_rules)

@@ -5,7 +5,7 @@ Source: Apache's documentation of handlers, mod_mime, mod_proxy, mod_proxy_fcgi,
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Final, Literal
 
 import msgspec
@@ -23,8 +23,10 @@ _PHP_TYPE: Final = lazy_regex(r"application/x-httpd-(?:ea-)?php[0-9.]*")
 _CONDITIONAL: Final = (*CONDITIONS, "limit", "limitexcept", "ifversion", "ifdirective", "ifsection")
 _IS_THERE: Final = lazy_regex(r"-[fes] +%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\}")
 """A condition that holds for every script that is there."""
-ADDED, SET, PASSED = 0, 1, 2
-"""Ways of naming a handler: by a file's ending, by place, and before files are looked at all."""
+TYPED, ADDED, SET, PASSED = 0, 1, 2, 3
+"""Ways of naming a handler: by a file's type, by its ending, by place, and before files are looked at all."""
+FCGID: Final = "fcgid-script"
+"""The handler of mod_fcgid."""
 
 
 class Handler(msgspec.Struct, frozen=True):
@@ -35,6 +37,8 @@ class Handler(msgspec.Struct, frozen=True):
     way: int
     kind: Kind
     target: str
+    by: str = ""
+    """The handler, or the type of files, for which a program is named elsewhere."""
 
     @property
     def place(self) -> Section | None:
@@ -44,7 +48,7 @@ class Handler(msgspec.Struct, frozen=True):
     @property
     def fcgid(self) -> bool:
         """Whether it is run by mod_fcgid, which has limits of its own."""
-        return self.line.name == "fcgidwrapper"
+        return self.by == FCGID
 
 
 def winner(handlers: Sequence[Handler], uri: str, folder: str) -> Handler | None:
@@ -65,16 +69,19 @@ def winner(handlers: Sequence[Handler], uri: str, folder: str) -> Handler | None
     return best[1] if best else None
 
 
-def handler_of(host: Host, line: Line, modules: dict[str, str], programs: dict[str, str]) -> Handler | None:
-    """What a line hands PHP files to; None where it does not, or that is not known."""
+def handler_of(host: Host, line: Line, modules: Mapping[str, str], types: Collection[str]) -> Handler | None:
+    """What a line hands PHP files to; None where it does not, or that is not known.
+
+    ``types`` are those of files, and handlers, for which a program is named elsewhere.
+    """
     first, rest = (line.words[0], line.words[1:]) if line.words else ("", ())
     found: tuple[Kind, str] | None = None
     way = SET
     match line.name:
         case "sethandler":
-            found = _set(host, first, modules, programs)
-        case "addhandler" | "addtype" if _PHP_TYPE.fullmatch(first) and any(e.lstrip(".") == "php" for e in rest):
-            found, way = _inside(host, first, modules, programs), ADDED
+            found = _set(host, first, modules, types)
+        case "addhandler" | "addtype" if any(e.lstrip(".") == "php" for e in rest):
+            found, way = _inside(host, first, modules, types), ADDED if line.name == "addhandler" else TYPED
         case "proxypass" | "proxypassmatch" if first and line.within("location", "locationmatch"):
             found, way = _socket(first) or _web(first), PASSED
         case "proxypassmatch" | "proxypass" if rest:
@@ -86,13 +93,11 @@ def handler_of(host: Host, line: Line, modules: dict[str, str], programs: dict[s
             below = line.within("directory") and first.startswith("^")
             pattern = Section("locationmatch", f"^/(?:.*/)?{first[1:]}" if below else first, 0, line.origin)
             line = msgspec.structs.replace(line, inside=(*line.inside, pattern))
-        case "fcgidwrapper" if not rest or rest[0].lstrip(".") == "php":
-            found = ("program", windows_style(host, first.split()[0] if first else ""))
     if found is None or never_counts(line):
         return None
     if depends(line):
         found = ("unclear", "")
-    return Handler(line, way, *found)
+    return Handler(line, way, *found, by=first if found[0] == "program" else "")
 
 
 def depends(line: Line) -> bool:
@@ -103,13 +108,13 @@ def depends(line: Line) -> bool:
     )
 
 
-def _set(host: Host, first: str, modules: dict[str, str], programs: dict[str, str]) -> tuple[Kind, str] | None:
+def _set(host: Host, first: str, modules: Mapping[str, str], types: Collection[str]) -> tuple[Kind, str] | None:
     """What a ``SetHandler`` names: something else than PHP keeps PHP from it."""
     if first.lower().startswith("proxy:"):
         return _socket(first[6:]) or ("unclear", "")
-    if _PHP_TYPE.fullmatch(first) or re.fullmatch(r"php\d?-script", first):
-        return _inside(host, first, modules, programs)
-    return None if "php" in first.lower() or first == "fcgid-script" else ("none", "")
+    if first in types or first == FCGID or _PHP_TYPE.fullmatch(first) or re.fullmatch(r"php\d?-script", first):
+        return _inside(host, first, modules, types)
+    return None if "php" in first.lower() else ("none", "")
 
 
 def _rewritten(words: Sequence[str]) -> tuple[Kind, str] | None:
@@ -123,18 +128,6 @@ def _rewritten(words: Sequence[str]) -> tuple[Kind, str] | None:
         if name.upper() in ("H", "HANDLER"):
             return "unclear", ""
     return None
-
-
-def programs_of(lines: Sequence[Line]) -> dict[str, str]:
-    """Type of a file → the CGI program that an ``Action`` line runs for it."""
-    aliases = {line.words[0]: line.words[1] for line in lines if line.name == "scriptalias" and len(line.words) > 1}
-    found = {}
-    for line in lines:
-        if line.name == "action" and len(line.words) > 1:
-            path = line.words[1]
-            alias = next((aliase for aliase in sorted(aliases, key=len, reverse=True) if path.startswith(aliase)), None)
-            found[line.words[0]] = aliases[alias] + path[len(alias) :] if alias else path
-    return found
 
 
 def _socket(text: str) -> tuple[Literal["socket"], str] | None:
@@ -152,11 +145,10 @@ def _web(text: str) -> tuple[Literal["web"], str] | None:
 
 
 def _inside(
-    host: Host, kind: str, modules: dict[str, str], programs: dict[str, str]
+    host: Host, kind: str, modules: Mapping[str, str], types: Collection[str]
 ) -> tuple[Literal["module", "program"], str] | None:
-    if re.fullmatch(r"application/x-httpd-php|php\d?-script", kind) is None:
-        return ("program", programs[kind]) if kind in programs else None
-    module = next((file for name, file in modules.items() if re.fullmatch(r"php\d?_module", name)), None)
-    if module:
-        return "module", windows_style(host, module)
-    return ("program", programs[kind]) if kind in programs else None
+    if re.fullmatch(r"application/x-httpd-php|php\d?-script", kind):
+        module = next((file for name, file in modules.items() if re.fullmatch(r"php\d?_module", name)), None)
+        if module:
+            return "module", windows_style(host, module)
+    return ("program", "") if kind in types or kind == FCGID else None

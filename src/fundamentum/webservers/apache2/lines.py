@@ -173,7 +173,10 @@ class Reader:
 
 
 def lines_of(path: str, text: str, holds: Callable[[str, str], bool]) -> Iterator[Line]:
-    """The lines of a file that includes nothing, such as a ``.htaccess``.  ``holds`` tells whether a condition does."""
+    """The lines of a file that includes nothing, such as a ``.htaccess``, those that begin a section among them.
+
+    ``holds`` tells whether a condition does.
+    """
     stack: list[Section] = []
     skipping = 0
     for number, content in itertools.islice(_joined(text), _MAX_OF_FILE):
@@ -190,7 +193,9 @@ def lines_of(path: str, text: str, holds: Callable[[str, str], bool]) -> Iterato
                 while stack and stack.pop().kind != kind:
                     pass
             elif len(stack) < _MAX_SECTIONS:
-                stack.append(Section(kind, " ".join(_words(section[3])), number, Origin(path, number)))
+                words, place = _words(section[3]), Origin(path, number)
+                yield Line(f"<{kind}", tuple(words), place, tuple(stack))
+                stack.append(Section(kind, " ".join(words), number, place))
         elif not skipping and (found := _words(content)):
             yield Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
 

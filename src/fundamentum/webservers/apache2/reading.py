@@ -2,6 +2,7 @@
 
 import posixpath
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from typing import Final
 
 import msgspec
@@ -10,15 +11,18 @@ from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
-from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers
-from fundamentum.webservers.apache2.handlers import PLACES, Handler, programs_of, winner
+from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, programs
+from fundamentum.webservers.apache2.handlers import PLACES, Handler, winner
 from fundamentum.webservers.apache2.limits import limits_of
 from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT
+from fundamentum.webservers.apache2.options import kept_from_rewriting
 from fundamentum.webservers.apache2.parts import Part, document_root, handed_to, led_elsewhere, parts_of
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot, unlinked
+from fundamentum.webservers.visit_questions import Unclear
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
 MAX_ALIASES: Final = 50
@@ -54,11 +58,12 @@ def _mains(host: Host) -> Iterator[tuple[str, str]]:
 
 def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader: Reader) -> Iterator[Handoff]:
     """Those of all hosts; and those that files have which are not read, as they would be if they were."""
-    hosts = Hosts(host, reader.modules, programs_of(lines))
+    hosts = Hosts(host, reader.modules, programs.types_of(lines))
     main, virtual = hosts.of(lines)
     for mine in list(_asked(virtual, reader)) or [main]:
         yield from _handed(hosts, mine, main, reader)
     for more in idle.values():
+        hosts = Hosts(host, reader.modules, programs.types_of([*lines, *more]))
         virtual_host, waiting = hosts.of(more)
         for mine in waiting:
             for handoff in _handed(hosts, mine, main.joined(virtual_host), reader):
@@ -90,6 +95,8 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
         *hosts.handlers_of(access.handlers),
         *hosts.rewriting([*guards, *access.guards], mine is main),
     ]
+    naming = [*guards, *access.guards]
+    handlers = [programs.named(hosts.host, one, naming, root or "/", hosts.modules) for one in handlers]
     first = Answers([*guards, *access.guards], root, hosts.modules).first_page(lambda path: is_file(hosts.host, path))
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
     of_php = [part for part in found if part.handler.kind != "none"]
@@ -118,16 +125,22 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
     there = not handoff.aliased and bool(handoff.root) and is_file(hosts.host, f"{handoff.root}/{SCRIPT}")
     if there and not any(barrier.stops for barrier in stopped):
         stopped += answers.barred(lambda path: is_file(hosts.host, path))
+    if hosts.host.whole and handoff.root and "rewrite_module" in hosts.modules:
+        with suppress(Unclear):
+            stopped += kept_from_rewriting(guards, handoff.root)
+    stopped += programs.barriers(part.handler, guards, handoff.root, recorded=not hosts.host.whole)
     return msgspec.structs.replace(
         handoff,
         layers=tuple(added.layers),
         failing=_failing(added),
+        unknown_lines=tuple(added.unknown),
         limits=tuple(limits_of(hosts.host, part, allowances, [*main.workers, *own.workers])),
         secure=mine.secure,
         address=mine.address if ":" in mine.address else main.address or mine.address,
         barriers=(
             *barriers.unheard(mine.addresses, main.listens, mine.set_up),
             *stopped,
+            *_failing_below(added),
         ),
         ini_path=main.ini_path or mine.ini_path,
         set_up=mine.set_up,
@@ -148,6 +161,14 @@ def _names(mine: VirtualHost) -> tuple[str, ...]:
 def _failing(added: layers.Found) -> str:
     """Why every request of the site fails, as a sentence; empty if it does not."""
     return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
+
+
+def _failing_below(added: layers.Found) -> Iterator[Barrier]:
+    """What fails in one of its directories alone."""
+    if added.failing_below:
+        below, failing = added.failing_below
+        why = f"requests below /{below}/ fail: {failing.origin}: {failing.why}"
+        yield Barrier(why, "take that line out, or allow it", failing.origin, stops=False)
 
 
 def _aliased(host: Host, own: Handoff, handlers: Sequence[Handler], guards: Sequence[Line]) -> Iterator[Part]:

@@ -2,7 +2,8 @@
 
 function apache2_kind(path) {
     if (path ~ /\/apache2\/envvars$/) return "apache2:envvars"
-    return path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\// || path ~ /\/\.htaccess$/ ? "apache2:" : ""
+    if (path ~ /\/\.htaccess$/) return "apache2:access"
+    return path ~ /^\/(etc|usr\/local)\/(apache2|httpd)\// ? "apache2:" : ""
 }
 
 function apache2_begin() { apache2_continued = 0; apache2_kept = 1 }
@@ -38,9 +39,9 @@ function apache2_filtered(line, kind,   word, first) {
         apache2_kept = 0
         return word " " first " withheld" (apache2_continued ? " \\" : "")
     }
-    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
+    if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv|defaultinitenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|group|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|fcgiwrapper|options|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|group|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:|https?:/))
         return scrubbed(line)
     if (word ~ /^(require|allow|deny)$/) # who may ask is nobody's business but whether anybody may
@@ -51,5 +52,7 @@ function apache2_filtered(line, kind,   word, first) {
         return word " noted" (apache2_continued ? " \\" : "")
     }
     apache2_kept = 0
+    if (kind == "access" && word ~ /^[a-z][a-z0-9_]*$/) # whether Apache takes it decides over the site
+        return word " noted" (apache2_continued ? " \\" : "")
     return apache2_continued ? "\\" : ""
 }

@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Spot
-from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, visits
+from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, programs, visits
 from fundamentum.webservers.apache2.handlers import ADDED, SET, Handler, handler_of
 from fundamentum.webservers.apache2.limits import ALLOWANCES
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
@@ -39,7 +39,7 @@ class VirtualHost(msgspec.Struct):
     lines: list[Line] = msgspec.field(default_factory=list)
     """What is said about PHP's configuration."""
     guards: list[Line] = msgspec.field(default_factory=list)
-    """What is said about who may ask, and which file answers for a directory."""
+    """What is said about who may ask, which file answers for a directory, and which program is run."""
     addresses: str = ""
     ini_path: str = ""
     """Where PHP inside Apache is told to look for its php.ini."""
@@ -66,8 +66,9 @@ class VirtualHost(msgspec.Struct):
 class Hosts:
     """Takes lines into hosts: the main server's, and those of each virtual host."""
 
-    def __init__(self, host: Host, modules: dict[str, str], programs: dict[str, str]) -> None:
-        self.host, self.modules, self.programs = host, modules, programs
+    def __init__(self, host: Host, modules: dict[str, str], types: frozenset[str]) -> None:
+        """``types`` are those of files for which a program is named."""
+        self.host, self.modules, self.types = host, modules, types
 
     def of(self, lines: Iterable[Line]) -> tuple[VirtualHost, list[VirtualHost]]:
         """The main server, and the virtual hosts in the order in which they are set up."""
@@ -85,14 +86,14 @@ class Hosts:
 
     def handler_of(self, line: Line) -> Handler | None:
         """What a line hands PHP files to; None if that is not known."""
-        return handler_of(self.host, line, self.modules, self.programs)
+        return handler_of(self.host, line, self.modules, self.types)
 
     def handlers_of(self, lines: Iterable[Line]) -> list[Handler]:
         """What the lines of a directory's file hand PHP files to."""
         found = []
         for line in lines:
             handler = self.handler_of(line)
-            if handler is None and not never_counts(line) and line.words[:1] != ("fcgid-script",):
+            if handler is None and not never_counts(line):
                 handler = Handler(line, SET if line.name == "sethandler" else ADDED, "unclear", "")
             found += [handler] if handler else []
         return found
@@ -113,7 +114,7 @@ class Hosts:
         return found
 
     def _take(self, line: Line, section: Section | None, mine: VirtualHost) -> None:
-        if line.name in barriers.NAMES | visits.NAMES:
+        if line.name in barriers.NAMES | visits.NAMES | programs.NAMES:
             _bounded(mine.guards, line)
             mine.guards.append(line)
         if line.name in ("proxypass", "proxypassmatch") and not never_counts(line):

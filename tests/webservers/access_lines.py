@@ -1,0 +1,106 @@
+"""Files of directories, and whether Apache takes them, as real servers with Debian's usual modules were asked."""
+
+from collections.abc import Sequence
+
+from fundamentum.model.survey import Site
+
+LOADED = (
+    "access_compat alias auth_basic authn_core authn_file authz_core authz_host authz_user autoindex deflate dir env "
+    "filter mime mpm_prefork negotiation php reqtimeout setenvif status"
+).split()
+"""The modules that are loaded."""
+TAKEN, FAILING, LACKING, DOUBTFUL = "taken", "failing", "lacking", "doubtful"
+LINES: Sequence[tuple[str, str, str]] = [  # AllowOverride, the file, what comes of it
+    ("All", "", TAKEN),
+    ("All", "# RewriteEngine On", TAKEN),
+    ("All", "RewriteEngine On", LACKING),
+    ("All", "Header set X-A b", LACKING),
+    ("All", "ExpiresActive On", LACKING),
+    ("All", "<IfModule mod_rewrite.c>\nRewriteEngine On\n</IfModule>", TAKEN),
+    ("All", "<IfModule rewrite_module>\nRewriteEngine On\n</IfModule>", TAKEN),
+    ("All", "<IfModule !mod_rewrite.c>\nHeader set X-A b\n</IfModule>", LACKING),
+    ("All", "<Files *.txt>\nHeader set X-A b\n</Files>", LACKING),
+    ("All", "<IfDirective Header>\nHeader set X-A b\n</IfDirective>", DOUBTFUL),
+    ("All", "NoSuchThing On", FAILING),
+    ("All", "<NoSuch a>\n</NoSuch>", FAILING),
+    ("All", "DocumentRoot /srv", FAILING),
+    ("All", "<Location /a>\n</Location>", FAILING),
+    ("All", "<Directory /srv>\n</Directory>", FAILING),
+    ("All", "Listen 81", FAILING),
+    ("All", "AllowOverride All", FAILING),
+    ("All", "Options -Indexes", TAKEN),
+    ("All", "options -indexes", TAKEN),
+    ("All", "Options Indexes +ExecCGI", FAILING),
+    ("All", "Options -Index", FAILING),
+    ("All", "Options All -Indexes", TAKEN),
+    ("All", "Options None Indexes", TAKEN),
+    ("All", "Options None Indexes +ExecCGI", TAKEN),
+    ("All", "Options +Indexes All", FAILING),
+    ("All", "Options -All", FAILING),
+    ("Options=Indexes", "Options All", FAILING),
+    ("All", "Options +FollowSymLinks -MultiViews", TAKEN),
+    ("All", "Options None", TAKEN),
+    ("Options", "Options -Indexes", TAKEN),
+    ("Options=Indexes", "Options -Indexes", TAKEN),
+    ("Options=Indexes", "Options +ExecCGI", FAILING),
+    ("Options=Indexes,MultiViews", "Options -MultiViews", TAKEN),
+    ("Options=Indexes", "Options None", TAKEN),
+    ("FileInfo", "Options -Indexes", FAILING),
+    ("FileInfo", "DirectoryIndex index.php", FAILING),
+    ("Indexes", "DirectoryIndex index.php", TAKEN),
+    ("FileInfo", "ErrorDocument 404 /index.php", TAKEN),
+    ("Indexes", "ErrorDocument 404 /index.php", FAILING),
+    ("FileInfo", "<Files x>\nRequire all denied\n</Files>", FAILING),
+    ("AuthConfig", "<Files x>\nRequire all denied\n</Files>", TAKEN),
+    ("AuthConfig", "Order deny,allow", FAILING),
+    ("Limit", "Order deny,allow\nAllow from all", TAKEN),
+    ("Limit", "Order deny, allow", FAILING),
+    ("None", "NoSuchThing On", TAKEN),
+    ("None", "Options -Indexes", TAKEN),
+    ("All Nonfatal=Unknown", "NoSuchThing On", TAKEN),
+    ("All Nonfatal=Unknown", "RewriteEngine On", TAKEN),
+    ("FileInfo Nonfatal=Override", "Options -Indexes", TAKEN),
+    ("FileInfo Nonfatal=Override", "NoSuchThing On", FAILING),
+    ("FileInfo Nonfatal=All", "NoSuchThing On\nOptions -Indexes", TAKEN),
+    ("All Nonfatal=All", "Options Indexes +ExecCGI", FAILING),
+    ("Limit\nAllowOverrideList Options", "Options -Indexes", TAKEN),
+    ("None\nAllowOverrideList Redirect", "Options -Indexes", FAILING),
+    ("None\nAllowOverrideList Redirect", "Redirect /gone /b", TAKEN),
+    ("All", "AuthName My Own", FAILING),
+    ("All", 'AuthName "My Own"', TAKEN),
+    ("All", "AuthType", FAILING),
+    ("All", "ErrorDocument 404", FAILING),
+    ("All", "ErrorDocument 404 not found", FAILING),
+    ("All", "FallbackResource /index.php", TAKEN),
+    ("All", "FallbackResource", FAILING),
+    ("All", "SetEnv A b", TAKEN),
+    ("All", "SetOutputFilter DEFLATE", TAKEN),
+    ("All", "AddOutputFilterByType DEFLATE text/html", TAKEN),
+    ("All", "php_value memory_limit 99M", TAKEN),
+    ("FileInfo", "php_value memory_limit 99M", FAILING),
+    ("FileInfo Nonfatal=Override", "php_value memory_limit 99M", TAKEN),
+    ("All", "php_admin_value memory_limit 99M", FAILING),
+    ("All", "php_value memory_limit", FAILING),
+    ("All", "php_flag display_errors on off", FAILING),
+    ("All", "LimitRequestBody 1000000", TAKEN),
+    ("All", "SSLRequireSSL", LACKING),
+    ("All", "<Limit GET>\nRequire all granted\n</Limit>", TAKEN),
+    ("All", "<RequireAll>\nRequire all granted\n</RequireAll>", TAKEN),
+    ("All", "<If true>\nHeader set X-A b\n</If>", LACKING),
+    ("All", "AddType text/plain .x\nAddHandler type-map var", TAKEN),
+    ("All", "UserDir disabled", FAILING),
+    ("All", "SecRuleEngine Off", FAILING),
+    ("All", "KeepAlive On", FAILING),
+    ("All", "ServerSignature Off", TAKEN),
+    ("All", "FileETag None", TAKEN),
+    ("All", "DefaultType text/html", TAKEN),
+    ("All", "AddDefaultCharset utf-8", TAKEN),
+    ("All", "DirectorySlash Off", TAKEN),
+    ("All", "IndexIgnore *", TAKEN),
+]
+
+
+def said_of(site: Site) -> str:
+    """What is said of the files of a site."""
+    lacking = [line for line in site.unknown_lines if line.module]
+    return FAILING if site.failing else LACKING if lacking else DOUBTFUL if site.unknown_lines else TAKEN

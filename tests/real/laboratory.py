@@ -45,10 +45,13 @@ def made(release: str) -> Root:
 
 
 def _made(release: str, branch: str, path: Path) -> Root:
-    if not (path / "laboratory").exists():
+    if not (path / "laboratory-with-fcgid").exists():
         root = with_libraries(release).copy(path)
         packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
-        root.install(*packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2", "patch")
+        root.install(
+            *packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2", "patch", "libapache2-mod-fcgid"
+        )
+        root.run("a2dismod", "-q", "fcgid")
         for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):
             (root.path / "etc" / name).unlink()
         root.write("/etc/apache2/ports.conf", "")
@@ -57,7 +60,7 @@ def _made(release: str, branch: str, path: Path) -> Root:
         root.run("install", "-d", "-o", "www-data", "/srv/a/data")
         root.run("install", "-d", "/srv/a/closed")
         root.write(FPM.format(branch=branch), "[www]\npm = static\npm.max_children = 1\n")
-        root.write("/laboratory", "")
+        root.write("/laboratory-with-fcgid", "")
     return Root(path)
 
 

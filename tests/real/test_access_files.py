@@ -75,7 +75,7 @@ def test_a_plan_switches_on_what_such_a_file_needs() -> None:
         made = plan([NEEDS], found, "s0", today=TODAY)
         assert status("s0") == 500 and not made.unresolved
         told = " ".join(made.consequences.values())
-        assert "rewrite and headers is loaded for all 2 sites" in told
+        assert "all 2 sites have rewrite and headers then" in told
         carried_out(root, made)
         assert (status("s0"), status("s1")) == (200, 200)
         anew = survey(DirectoryHost(root.path, "laboratory", live=True))

@@ -122,6 +122,33 @@ def pool_not_read(root: Root) -> None:
     changed_site("nginx", f"php{BRANCH}-fpm.sock", "late.sock")(root)
 
 
+def no_links_followed(root: Root) -> None:
+    """Rewriting in a directory where no links are followed."""
+    root.run("a2enmod", "-q", "rewrite")
+    rules = "<Directory /srv>\nOptions None\n</Directory>\n<Directory /srv/a>\nRewriteEngine On\nRewriteRule ^x$ /y\n</Directory>"
+    changed_site("apache", "DocumentRoot /srv/a", f"DocumentRoot /srv/a\n{rules}")(root)
+    root.run("apache2ctl", "restart")
+
+
+def behind_a_link(root: Root) -> None:
+    """The document root is a link in a directory where none are followed."""
+    root.run("sh", "-ec", "mv /srv/a /srv/real; ln -s /srv/real /srv/a")
+    shut = "<Directory /srv>\nOptions None\n</Directory>"
+    changed_site("apache", "DocumentRoot /srv/a", f"DocumentRoot /srv/a\n{shut}")(root)
+
+
+def prepended(path: str) -> Callable[[Root], None]:
+    """PHP is told to run a file before each script."""
+
+    def change(root: Root) -> None:
+        root.write("/srv/closed.php", "<?php\n")
+        (root.path / "srv/closed.php").chmod(0o600)
+        root.write(f"/etc/php/{BRANCH}/fpm/conf.d/99-first.ini", f"auto_prepend_file = {path}\n")
+        restarted(root)
+
+    return change
+
+
 PROCESSES = "pm = static\npm.max_children = 1\n"
 DENY = "index index.php;\n    deny all;"
 MANAGERS: list["subprocess.Popen[bytes]"] = []
@@ -142,6 +169,10 @@ LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]]
     ("module: nothing", "Apache refuses all of it: Require all denied", changed_site("apache", "Require all granted", ""), by_plan),
     ("fpm: nothing", "nginx refuses all of it: deny all", changed_site("nginx", "index index.php;", DENY), changed_site("nginx", DENY, "index index.php;")),
     ("fpm: nothing", f"php{BRANCH}-fpm does not wait at /run/php/late.sock", pool_not_read, by_plan),
+    ("module: nothing", "rewriting needs Options FollowSymLinks", no_links_followed, by_plan),
+    ("module: nothing", "Apache does not follow the link /srv/a", behind_a_link, changed_site("apache", "Options None", "Options FollowSymLinks")),
+    ("fpm: nothing", "auto_prepend_file (/srv/none.php) is not there", prepended("/srv/none.php"), prepended("")),
+    ("fpm: nothing", "auto_prepend_file (/srv/closed.php) may not be read by www-data", prepended("/srv/closed.php"), mode("srv/closed.php", 0o644)),
     ("module: engine off in an access file", "PHP is switched off for a", lambda root: None, by_plan),
 ]  # fmt: skip
 

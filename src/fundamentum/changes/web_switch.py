@@ -75,7 +75,11 @@ class SwitchOn(Change, frozen=True):
         return webserver(self.switch.server).told_of_switching(self.switch, len(sites))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
-        yield SwitchInServer(tuple(self._switching()))
+        handing = self.switch.sites or webserver(self.switch.server).serving(self.switch)
+        operation = SwitchInServer(tuple(self._switching()))
+        yield (
+            operation if handing else replace(operation, what=f"let {webserver(self.switch.server).title} load modules")
+        )
 
     def row(self) -> dict[str, Any]:
         switch = self.switch

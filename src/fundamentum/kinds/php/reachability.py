@@ -103,7 +103,9 @@ def _in_commands(switch: Switch, verb: Literal["reload", "restart"], survey: Sur
 def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether the web server takes all lines of the files in the directories on the way to the site's."""
     if site.failing:
-        yield Broken(f"every request of {site.name} fails: {site.failing}", "take that line out, or allow it")
+        yield Broken(
+            f"every request of {site.name} fails: {site.failing}", "take that line out, or let the web server take it"
+        )
     server = next((one for one in survey.web_servers or () if one.server == site.server), None)
     unknown = [line for line in site.unknown_lines if server is None or line.module not in server.modules]
     lacking = [line for line in unknown if line.module]

@@ -15,6 +15,7 @@ from fundamentum.changes.base import Change
 from fundamentum.changes.file_operations import EditFile, WriteFile
 from fundamentum.changes.packages import Install
 from fundamentum.changes.primitives import DECIDED, InstallPackages
+from fundamentum.changes.server_operations import SwitchInServer
 from fundamentum.changes.steps import Step
 from fundamentum.kinds import reason_in_words
 from fundamentum.model.reason import Reason
@@ -127,7 +128,7 @@ def _step(console: Console, plan: Plan, step: Step, full: bool) -> None:
     for change in told:
         if len(change.effect) >= WIDE and not decided:
             _aside(console, f"{change.about}: {change.effect}")
-    for change in step.changes if decided else ():
+    for change in step.changes if decided or isinstance(operation, SwitchInServer) else ():
         _aside(console, plan.consequences.get(change.key, ""))
     if packages:
         _packages_beside(console, plan, full)

@@ -141,12 +141,12 @@ class Apache(WebServerType):
 
     def told_of_switching(self, switch: Switch, sites: int) -> str:
         """A module is loaded for all sites, and each of them may have lines for the case that it is."""
-        of = " and ".join(switch.modules)
-        told = f"{of} is loaded for all {sites} sites: what they have for it, as in <IfModule>, counts from then on"
-        return told if of and sites > 1 else ""
+        names = " and ".join(switch.modules)
+        told = f"all {sites} sites have {names} then: what stands in their <IfModule> for that counts from then on"
+        return told if names and sites > 1 else ""
 
     def serving(self, switch: Switch) -> set[tuple[str, str]]:
-        modules = {(name.removeprefix("php"), "apache2") for name in switch.modules}
+        modules = {(name.removeprefix("php"), "apache2") for name in switch.modules if name.startswith("php")}
         return modules | {(name.removeprefix("php").removesuffix("-fpm"), "fpm") for name in switch.snippets}
 
 

@@ -7,6 +7,7 @@ servers (``tests/real/test_access_files.py``, ``tests/real/test_cgi.py``).
 from collections.abc import Iterator, Sequence
 from typing import Final
 
+from fundamentum.hosts.base import Host
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.handlers import depends
 from fundamentum.webservers.apache2.lines import Line
@@ -55,6 +56,24 @@ class Options:
         lines = (f'<Directory "{self.root}">', f"    Options +{option}", "</Directory>") if general else ()
         remedy = f"write Options +{option} for {self.root}"
         return Barrier(why, remedy, self.last.origin if self.last else None, lines)
+
+
+def kept_from_links(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
+    """Apache refuses what lies behind a link in a directory where it may follow none; the site's script may be one."""
+    by_directory = [line for line in lines if not line.within("files", "filesmatch", "location", "locationmatch")]
+    parts = [*root.strip("/").split("/"), SCRIPT]
+    folder = ""
+    for name in parts:
+        path = f"{folder}/{name}"
+        real, above = host.resolve(path), host.resolve(folder or "/")
+        if real and above and real != f"{above.rstrip('/')}/{name}":
+            options = Options(by_directory, folder or "/")
+            if LINKS.isdisjoint(options.on):
+                why = f"Apache does not follow the link {path}, as Options of {folder or '/'} have no FollowSymLinks"
+                origin = options.last.origin if options.last else None
+                yield Barrier(why, f"write Options +FollowSymLinks for {folder or '/'}", origin)
+                return
+        folder = path
 
 
 def kept_from_rewriting(lines: Sequence[Line], root: str) -> Iterator[Barrier]:

@@ -17,7 +17,7 @@ from fundamentum.webservers.apache2.handlers import PLACES, Handler, winner
 from fundamentum.webservers.apache2.limits import limits_of
 from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT
-from fundamentum.webservers.apache2.options import kept_from_rewriting
+from fundamentum.webservers.apache2.options import kept_from_links, kept_from_rewriting
 from fundamentum.webservers.apache2.parts import Part, document_root, handed_to, led_elsewhere, parts_of
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
@@ -125,9 +125,7 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
     there = not handoff.aliased and bool(handoff.root) and is_file(hosts.host, f"{handoff.root}/{SCRIPT}")
     if there and not any(barrier.stops for barrier in stopped):
         stopped += answers.barred(lambda path: is_file(hosts.host, path))
-    if hosts.host.whole and handoff.root and "rewrite_module" in hosts.modules:
-        with suppress(Unclear):
-            stopped += kept_from_rewriting(guards, handoff.root)
+    stopped += _by_options(hosts, guards, handoff)
     stopped += programs.barriers(part.handler, guards, handoff.root, recorded=not hosts.host.whole)
     return msgspec.structs.replace(
         handoff,
@@ -154,6 +152,17 @@ def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, 
     )
 
 
+def _by_options(hosts: Hosts, guards: Sequence[Line], handoff: Handoff) -> Iterator[Barrier]:
+    """What is refused as an option is not on; a recording does not hold enough to tell."""
+    if hosts.host.windows or not hosts.host.whole or not handoff.root or not handoff.root.startswith("/"):
+        return
+    with suppress(Unclear):
+        yield from kept_from_links(hosts.host, guards, handoff.root)
+    if "rewrite_module" in hosts.modules:
+        with suppress(Unclear):
+            yield from kept_from_rewriting(guards, handoff.root)
+
+
 def _names(mine: VirtualHost) -> tuple[str, ...]:
     return tuple(dict.fromkeys(mine.names)) or ("default",)
 
@@ -168,7 +177,7 @@ def _failing_below(added: layers.Found) -> Iterator[Barrier]:
     if added.failing_below:
         below, failing = added.failing_below
         why = f"requests below /{below}/ fail: {failing.origin}: {failing.why}"
-        yield Barrier(why, "take that line out, or allow it", failing.origin, stops=False)
+        yield Barrier(why, "take that line out, or let Apache take it", failing.origin, stops=False)
 
 
 def _aliased(host: Host, own: Handoff, handlers: Sequence[Handler], guards: Sequence[Line]) -> Iterator[Part]:

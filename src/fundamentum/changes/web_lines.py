@@ -45,7 +45,7 @@ class AddLines(Change, frozen=True):
         return replace(survey, sites=each_site(survey.sites, self._passable))
 
     def _passable(self, site: Site) -> Site:
-        if self.spot is not None and site.spot != self.spot:
+        if self.spot is not None and self.barrier.spot is None and site.spot != self.spot:
             return site
         return replace(site, barriers=tuple(barrier for barrier in site.barriers if barrier != self.barrier))
 

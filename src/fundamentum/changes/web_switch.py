@@ -75,11 +75,10 @@ class SwitchOn(Change, frozen=True):
         return webserver(self.switch.server).told_of_switching(self.switch, len(sites))
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
-        handing = self.switch.sites or webserver(self.switch.server).serving(self.switch)
-        operation = SwitchInServer(tuple(self._switching()))
-        yield (
-            operation if handing else replace(operation, what=f"let {webserver(self.switch.server).title} load modules")
-        )
+        of, operation = webserver(self.switch.server), SwitchInServer(tuple(self._switching()))
+        passing = not set(of.handing_on("fpm")).isdisjoint(self.switch.modules)
+        handing = self.switch.sites or passing or of.serving(self.switch)
+        yield operation if handing else replace(operation, what=f"let {of.title} load modules")
 
     def row(self) -> dict[str, Any]:
         switch = self.switch

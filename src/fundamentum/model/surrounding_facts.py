@@ -89,6 +89,8 @@ class Barrier(Fact, frozen=True):
     """Commands of the web server's own that let them pass, each in words."""
     back: tuple[tuple[Text, ...], ...] = ()
     """Those that take these back."""
+    spot: Spot | None = None
+    """The line behind which the lines belong, where that is not the beginning of the site's section."""
 
 
 class UnknownLine(Fact, frozen=True):

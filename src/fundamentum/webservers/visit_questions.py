@@ -91,6 +91,10 @@ def barred(title: str, script: str, of: Callable[[Asked], Visit], *, led: bool =
         except (Unclear, RecursionError):
             return
     (_, first), (_, page) = found
+    if page.outcome == "handed-out":
+        why = f"{title} hands out the source of {script}, and not what PHP makes of it"
+        yield Barrier(why, "let it hand that to PHP as well", page.origin, stops=first.outcome != "script")
+        return
     stopped = [one for one in (first, page) if one.outcome in ("refused", "missing") and one.origin]
     if page in stopped and (first in stopped or first.outcome == "handed-out"):
         with_what = "with an error, and one" if first in stopped else "with a file, and one"

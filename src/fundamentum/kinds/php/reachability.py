@@ -173,8 +173,8 @@ def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[Add
             if (barrier.general or site.spot is None) and folder:
                 file = f"{folder}/zz-{_NO_NAME.sub('-', site.name)}.conf"
                 yield AddLines(site.server, site.name, barrier.lines, None, file, barrier)
-            elif site.spot and site.spot.text and not barrier.general:
-                yield AddLines(site.server, site.name, barrier.lines, site.spot, site.spot.file, barrier)
+            elif (spot := barrier.spot or site.spot) and spot.text and not barrier.general:
+                yield AddLines(site.server, site.name, barrier.lines, spot, spot.file, barrier)
             return
 
 

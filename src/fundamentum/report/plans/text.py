@@ -129,7 +129,8 @@ def _step(console: Console, plan: Plan, step: Step, full: bool) -> None:
         if len(change.effect) >= WIDE and not decided:
             _aside(console, f"{change.about}: {change.effect}")
     for change in step.changes if decided or isinstance(operation, SwitchInServer) else ():
-        _aside(console, plan.consequences.get(change.key, ""))
+        if words := plan.consequences.get(change.key):
+            _aside(console, words)
     if packages:
         _packages_beside(console, plan, full)
 

@@ -27,6 +27,7 @@ from fundamentum.webservers.handoffs import sent_along
 
 _OVERRIDING: Final = frozenset({"allowoverride", "allowoverridelist", "accessfilename"})
 _STARTING: Final = frozenset({"PHPRC", "PHP_INI_SCAN_DIR"})
+_PATHS: Final = frozenset({"SCRIPT_FILENAME", "DOCUMENT_ROOT"})
 _SENT: Final = frozenset({"PHP_VALUE", "PHP_ADMIN_VALUE"})
 _CONDITIONAL: Final = frozenset(
     {"if", "elseif", "else", "limit", "limitexcept", "ifversion", "ifdirective", "ifsection"}
@@ -46,6 +47,8 @@ def matters(line: Line) -> bool:
     if line.name == "use":
         return True
     if line.name in ("setenv", "fcgidinitialenv", "defaultinitenv") and line.words and line.words[0] in _STARTING:
+        return True
+    if line.name == "proxyfcgisetenvif" and _PATHS.intersection(line.words):
         return True
     return line.name in PHP | _OVERRIDING or (line.name in SENDING and bool(_SENT.intersection(_sent_names(line))))
 
@@ -93,6 +96,9 @@ def _elsewhere(lines: Iterable[Line], kind: str) -> Iterator[Layer]:
         if line.name == "use":
             why = "a macro is used that says something about PHP's configuration, which is not followed"
             yield Layer("server" if kind == "module" else "request", (), line.origin, why)
+        elif kind == "socket" and line.name == "proxyfcgisetenvif" and (named := _PATHS.intersection(line.words)):
+            why = f"{min(named)} is sent otherwise, so files of other directories count"
+            yield Layer("user-ini", (), line.origin, why)
         elif kind == "program" and line.words and line.words[0] in _STARTING:
             yield Layer("start", (), line.origin, f"{line.words[0]} makes PHP read other files")
 

@@ -13,6 +13,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.webservers.apache2.directives import Modules
 from fundamentum.webservers.apache2.handlers import FCGID, Handler, depends
 from fundamentum.webservers.apache2.lines import Line, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT, rank
@@ -40,7 +41,7 @@ def named(host: Host, handler: Handler, lines: Sequence[Line], root: str, module
             program, running = _action(handler.by, lines, root), not _RUNNING.isdisjoint(modules)
     except Unclear:
         return msgspec.structs.replace(handler, kind="unclear")
-    if not running and not host.windows:
+    if not running and Modules(modules).told and not host.windows:
         return msgspec.structs.replace(handler, kind="none")
     if not program:
         return msgspec.structs.replace(handler, kind="unclear")

@@ -9,6 +9,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.hosts.windows_directory import folders
+from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier
@@ -19,6 +20,7 @@ from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT
 from fundamentum.webservers.apache2.options import kept_from_links, kept_from_rewriting
 from fundamentum.webservers.apache2.parts import Part, document_root, handed_to, led_elsewhere, parts_of
+from fundamentum.webservers.apache2.told_script import of_other_directory
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot, unlinked
@@ -105,7 +107,11 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
         added = _layers(hosts.host, part.handoff, mine, main, reader)
         if led and part.handoff.first_page != "elsewhere":
             added.layers.append(led_elsewhere(led, part.handler.kind))
+        other = list(of_other_directory(hosts.host, part.handler, part.handoff.root, first or f"/{SCRIPT}"))
+        added.layers += (one for one in other if isinstance(one, Layer))
         whole = _complete(hosts, part, added, mine, main)
+        told = [one for one in other if isinstance(one, Barrier)]
+        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told))
         yield whole if several else msgspec.structs.replace(whole, first_page="")
     if mine is not main and not of_php:
         yield own  # nothing of this site is handed to PHP

@@ -12,7 +12,7 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers
+from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers, told_script
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
@@ -118,12 +118,14 @@ class _Walk:
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
         answers = Answers(block, [around], scope.names[0])
         ways = answers.ways(lambda path: self._is_file(path, inner))
+        beside = None if inner.root else told_script.root_beside(block)
         met = tuple((way, tuple(self._met(block, way, inner))) for way in ways if way.handed or way.unclear)
-        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met)))
+        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met, root_beside=beside)))
         if not handed and scope.set_up:
             yield Handoff(
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
+        more = tuple(told_script.root_of_scripts(block, inner.root, handed, self.host))
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
         there = inner.root and is_file(self.host, f"{inner.root.rstrip('/')}/{barriers.SCRIPT}")
 
@@ -137,7 +139,7 @@ class _Walk:
             asked = there and all(barrier.lines for barrier in stopped)
             yield replace(
                 handoff,
-                barriers=(*handoff.barriers, *(barred(bool(stopped)) if asked else ())),
+                barriers=(*handoff.barriers, *more, *(barred(bool(stopped)) if asked else ())),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )
@@ -196,6 +198,7 @@ class _Walk:
             index=next(((one["args"], one["origin"]) for one in listed), scope.index),
             alias=next((("".join(one["args"][:1]), one["origin"]) for one in leading), scope.alias),
             sent=sent or scope.sent,
+            sent_here=bool(sent),
             root=filled(written, {**own_names(scope.names), **variables}) if written else None,
             root_as_written=written,
             variables=variables,
@@ -221,7 +224,8 @@ class _Walk:
             handoff = self._handoff(
                 one, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
             )
-            yield replace(handoff, layers=tuple(filter(None, layers.values())))
+            told = told_script.barriers(self.host, scope, one, self._alone(one))
+            yield replace(handoff, layers=tuple(filter(None, layers.values())), barriers=(*handoff.barriers, *told))
 
     def _proxied(self, one: dict[str, Any], scope: Scope) -> Iterator[Handoff]:
         """A handoff to another web server."""

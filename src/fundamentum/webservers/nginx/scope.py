@@ -53,11 +53,20 @@ class Scope(msgspec.Struct, frozen=True):
     """The ways of requests through the server, each with the limits of bodies that it meets before it is handed on."""
     sent: tuple[Parameter, ...] = ()
     """FastCGI parameters.  A block with any of its own inherits none."""
+    sent_here: bool = False
+    """Whether those are the innermost block's own."""
+    root_beside: str | None = None
+    """The root of the server's ``location /``, where the server itself has none."""
 
     def first_page(self, statement: dict[str, Any]) -> FirstPage:
         """Whether the statement hands a visitor's first request to PHP."""
         first = next((way for way, _ in self.ways if way.handed and way.uri in ("/", "/index.php")), None)
         return "unclear" if first is None else "here" if first.handed is statement else "elsewhere"
+
+    def first_scripts(self, statement: dict[str, Any]) -> tuple[str, ...]:
+        """The addresses of the scripts for which a visitor's first requests come to the statement."""
+        first = (way for way, _ in self.ways if way.uri in ("/", "/index.php"))
+        return tuple(dict.fromkeys(way.script for way in first if way.handed is statement and way.script))
 
     def is_outdone(self, statement: dict[str, Any]) -> bool:
         """Whether all requests that are handed on come to others, as far as those go that are followed."""

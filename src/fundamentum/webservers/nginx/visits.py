@@ -16,6 +16,7 @@ from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.nginx.barriers import access
 from fundamentum.webservers.nginx.conditions import decides, holds
+from fundamentum.webservers.nginx.statements import all_statements
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, barred, matched
 
 _ELSEWHERE: Final = frozenset(
@@ -53,6 +54,8 @@ class Way(msgspec.Struct):
     """The locations it is looked up in one after the other, each with those around it."""
     handed: dict[str, Any] | None = None
     """The statement that hands it to PHP; None: none does."""
+    script: str = ""
+    """The address of the script that answers it there."""
     unclear: bool = False
     """Whether it was not followed to its end."""
 
@@ -177,7 +180,7 @@ class Answers:
         if passed := _one(inner, "fastcgi_pass"):
             script = _constant_script(levels) or re.sub(r"(\.php)/.*", r"\1", asked.uri)
             there = asked.there or bool(_constant_script(levels))
-            self._way.handed = passed
+            self._way.handed, self._way.script = passed, script
             return Visit("script" if there else "missing", script if there else "", passed["origin"])
         if asked.uri.endswith("/") and asked.there and self._is_file and (name := _index(levels, self._is_file)):
             return self._redirected(f"{'' if name[0] == '/' else asked.uri}{name}", asked, BUILT_IN)
@@ -186,7 +189,9 @@ class Answers:
             on = listed is not None and listed["args"] == ["on"]
             return Visit("handed-out" if on else "refused", origin=listed["origin"] if listed else None)
         if asked.there:
-            return Visit("handed-out")
+            inside = all_statements(list(self.block)) if self._everybody else ()
+            place = next((one for one in inside if one.get("block") is inner), None)
+            return Visit("handed-out", origin=place["origin"] if place else None)
         for level in reversed(levels):
             for line in level:
                 if (

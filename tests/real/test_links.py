@@ -137,6 +137,12 @@ def behind_a_link(root: Root) -> None:
     changed_site("apache", "DocumentRoot /srv/a", f"DocumentRoot /srv/a\n{shut}")(root)
 
 
+def other_ending(root: Root) -> None:
+    """The pool runs files with another ending than that of the site's scripts."""
+    root.write(f"/etc/php/{BRANCH}/fpm/pool.d/xx.conf", "[www]\nsecurity.limit_extensions = .phtml\n")
+    restarted(root)
+
+
 def prepended(path: str) -> Callable[[Root], None]:
     """PHP is told to run a file before each script."""
 
@@ -173,6 +179,7 @@ LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]]
     ("module: nothing", "Apache does not follow the link /srv/a", behind_a_link, changed_site("apache", "Options None", "Options FollowSymLinks")),
     ("fpm: nothing", "auto_prepend_file (/srv/none.php) is not there", prepended("/srv/none.php"), prepended("")),
     ("fpm: nothing", "auto_prepend_file (/srv/closed.php) may not be read by www-data", prepended("/srv/closed.php"), mode("srv/closed.php", 0o644)),
+    ("fpm: nothing", "8.2/fpm/www runs files that end in .phtml alone", other_ending, by_plan),
     ("module: engine off in an access file", "PHP is switched off for a", lambda root: None, by_plan),
 ]  # fmt: skip
 

@@ -1,7 +1,7 @@
 """PHP on a server: branches with their extension files, and the ways in which each of them is run."""
 
 from collections.abc import Collection
-from typing import ClassVar, Literal
+from typing import ClassVar, Final, Literal
 
 from fundamentum.model.layers import Section
 from fundamentum.model.origin import BUILT_IN, Origin, Overridden
@@ -103,6 +103,10 @@ class Loaded(Fact, frozen=True):
     """Why loading it fails.  None: it loads."""
 
 
+ENDINGS: Final = "security.limit_extensions"
+"""What says which files a pool runs, by the endings of their names."""
+
+
 class Answer(Fact, frozen=True):
     """What a running pool itself said it has.  It wins over what the files say."""
 
@@ -180,7 +184,7 @@ class Runtime(Fact, frozen=True):
     """Configuration and extension files that changed after that."""
     settings: dict[DirectiveName, Setting] = {}
     manager: dict[DirectiveName, Setting] = {}
-    """What the process manager itself limits (``request_terminate_timeout``), by directive."""
+    """What the process manager itself limits (``request_terminate_timeout``, :data:`ENDINGS`), by directive."""
     pool_also: tuple[Text, ...] = ()
     """What else the pool sets for what it runs (``env``), by name."""
     extensions: tuple[Loaded, ...] = ()

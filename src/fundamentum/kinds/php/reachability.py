@@ -18,7 +18,15 @@ from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.effective.file_access import WRITE
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.php.broken import Broken
-from fundamentum.kinds.php.way_to_scripts import document_root, fenced_out, of_web_server, prepended, shut_in
+from fundamentum.kinds.php.way_to_scripts import (
+    document_root,
+    fenced_out,
+    not_in_another_root,
+    of_an_ending_that_is_run,
+    of_web_server,
+    prepended,
+    shut_in,
+)
 from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
@@ -242,6 +250,8 @@ LINKS: Final[tuple[Link, ...]] = (
     _socket,
     document_root,
     shut_in,
+    not_in_another_root,
+    of_an_ending_that_is_run,
     fenced_out,
     prepended,
 )

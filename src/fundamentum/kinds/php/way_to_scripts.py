@@ -1,20 +1,27 @@
 """Whether PHP may read a site's scripts, and finds what is to be run before them."""
 
+import posixpath
 from collections.abc import Iterator, Mapping
 from typing import Final
 
 from fundamentum.changes.directory import ArrangeDirectory
+from fundamentum.changes.pool_option import SetPoolOption
 from fundamentum.effective.confinement import fenced, kept_from
 from fundamentum.effective.file_access import READ, SEARCH, account_named, account_of, allowed, barred
 from fundamentum.kinds.directories.rights import passable
 from fundamentum.kinds.php.broken import Broken
+from fundamentum.kinds.settings.deciding_place import pool_addition
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Target
 from fundamentum.model.origin import Origin
+from fundamentum.model.php import ENDINGS
 from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 
 PREPENDED: Final = "auto_prepend_file"
+SCRIPT: Final = "index.php"
+_ENDING: Final = lazy_regex(r"\.[A-Za-z0-9]+")
 
 
 def document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -85,6 +92,36 @@ def prepended(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     elif why := _kept_away(place, places, account_of(survey, target), target):
         found = f"{named} {why}, so every request of {site.name} fails"
         yield Broken(found, f"change {PREPENDED} at {setting.origin}, or let PHP read that file", setting.origin)
+
+
+def of_an_ending_that_is_run(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the pool runs files that are called like the site's scripts; it answers with 403 where it does not.
+
+    Source: php.net, ``security.limit_extensions``: without it ``.php`` and ``.phar``, with an empty one all.
+    """
+    runtime = target.runtime
+    setting = runtime.manager.get(ENDINGS)
+    endings = (setting.value or "").split() if setting else []
+    if setting is None or not endings or any(SCRIPT.endswith(ending.lower()) for ending in endings):
+        return
+    found = f"{runtime.label} runs files that end in {' or '.join(endings)} alone, so {site.name} is refused"
+    file = pool_addition(runtime, f"endings-{runtime.pool}", setting.origin.file)
+    after = " ".join((*endings, ".php"))
+    remedy = f"add .php to {ENDINGS} at {setting.origin} and restart {runtime.service or 'the process manager'}"
+    known = runtime.pool and file and all(map(_ENDING.fullmatch, endings))
+    change = SetPoolOption(ENDINGS, setting.value, after, file or "", runtime.label, runtime.pool or "", 0)
+    yield Broken(found, remedy, setting.origin, (change,) if known else ())
+
+
+def not_in_another_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether PHP looks for scripts in a directory of its own.  Source: php.net, ``doc_root``; asked of real pools."""
+    setting = target.runtime.settings.get("doc_root")
+    if target.runtime.sapi not in ("fpm", "cgi") or setting is None or not (setting.value or "").startswith("/"):
+        return
+    if posixpath.normpath(setting.value or "") != posixpath.normpath(site.root or ""):
+        found = f"PHP looks for scripts in {setting.value} (doc_root) and not in {site.root}"
+        remedy = f"look whether they are there, or take doc_root out at {setting.origin}"
+        yield Broken(found, remedy, setting.origin, unknown=True)
 
 
 def _kept_away(place: Place, places: Mapping[str, Place], account: Account | None, target: Target) -> str:

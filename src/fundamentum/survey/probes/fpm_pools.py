@@ -10,7 +10,7 @@ import msgspec
 from fundamentum.hosts.base import MAX_TEXT, Host, HostError, matching, text_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin, Overridden
-from fundamentum.model.php import Setting
+from fundamentum.model.php import ENDINGS, Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive, is_plain
 from fundamentum.php_files import ini
@@ -22,8 +22,8 @@ MAX_VALUE: Final = 10_000
 MAX_DEPTH: Final = 5
 _ADDRESS: Final = lazy_regex(r"/|\d+$|.*:\d+$")
 """A path in full, a port, or an address with one."""
-MANAGED: Final = ("request_terminate_timeout",)
-FOR_APPLICATIONS: Final = frozenset({"env", "clear_env", "security.limit_extensions", "chdir", "rlimit_files"})
+MANAGED: Final = ("request_terminate_timeout", ENDINGS)
+FOR_APPLICATIONS: Final = frozenset({"env", "clear_env", "chdir", "rlimit_files"})
 """What a pool may set for what it runs, of which no more than the names is of interest."""
 
 

@@ -99,7 +99,7 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
         (new.settings[name].value, new.settings[name].admin) == (old.settings[name].value, old.settings[name].admin)
         for name in kept
     )
-    assert "copy security.limit_extensions, clear_env from 8.2/fpm/www, where nightlog rests on that" in as_script(made)
+    assert "copy clear_env from 8.2/fpm/www, where nightlog rests on that" in as_script(made)
 
 
 def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:

@@ -87,7 +87,7 @@ def test_each_case_is_told_as_the_real_server_answers(server: str, tmp_path: Pat
         ("apache", "<Location /config>\nRequire valid-user\n</Location>"),
         *(
             ("apache", f"<Location /config>\n<{around}>\nRequire all denied\n</{around.split()[0]}>\n</Location>")
-            for around in ("RequireAll", "RequireAny", "RequireNone", "Limit GET", "LimitExcept GET", "IfVersion > 2.4")
+            for around in ("RequireNone", "IfVersion > 2.4")
         ),
         *(
             ("apache", f"<Location /config>\nRequire all denied\n{line}\n</Location>")
@@ -179,3 +179,36 @@ def test_a_new_site_is_read_as_it_was_planned(server: str, denied: list[str], fr
 def test_a_pattern_that_python_wonders_about_says_nothing(recwarn: pytest.WarningsRecorder) -> None:
     assert search("[[a-z&&b]", "b")
     assert not recwarn.list
+
+
+GRANTED, DENIED, ELSEWHERE = "Require all granted\n", "Require all denied\n", "Require ip 192.0.2.1\n"
+
+
+@pytest.mark.parametrize(
+    ("rules", "outcome"),
+    [
+        (f"<RequireAll>\n{DENIED}</RequireAll>\n", "refused"),
+        (f"<RequireAny>\n{DENIED}</RequireAny>\n", "refused"),
+        (f"<RequireAny>\n{DENIED}{GRANTED}</RequireAny>\n", "handed-out"),
+        (f"<RequireAll>\n{DENIED}{GRANTED}</RequireAll>\n", "refused"),
+        (f"<RequireAll>\n{GRANTED}Require not ip 192.0.2.1\n</RequireAll>\n", "handed-out"),
+        (f"<RequireAll>\n{GRANTED}<RequireNone>\n{GRANTED}</RequireNone>\n</RequireAll>\n", "refused"),
+        (
+            f"<RequireAll>\n{GRANTED}<RequireAny>\n{ELSEWHERE}Require valid-user\n</RequireAny>\n</RequireAll>\n",
+            "unclear",
+        ),
+        (f"<RequireAll>\n{ELSEWHERE}Require valid-user\n</RequireAll>\n", "refused"),
+        (f"<Limit GET>\n{DENIED}</Limit>\n", "refused"),
+        (f"<Limit POST>\n{DENIED}</Limit>\n", "handed-out"),
+        (f"<LimitExcept POST>\n{DENIED}</LimitExcept>\n", "refused"),
+        (f"<LimitExcept GET POST>\n{DENIED}</LimitExcept>\n", "handed-out"),
+        ("Require method POST\n", "refused"),
+        ("Require method GET POST\n", "handed-out"),
+        ("Require not method GET\n", "refused"),
+    ],
+)
+def test_who_is_let_in_by_apache(rules: str, outcome: str, tmp_path: Path) -> None:
+    path = "/etc/apache2/sites-enabled/all.conf"
+    line = f"<Location /config>\n{rules}</Location>"
+    text = dict(files("apache", "8.2", 80))[path].replace("ServerName visit0\n", f"ServerName visit0\n{line}\n")
+    assert sites(tmp_path, "apache", [(path, text)])["visit0"].visits["/config/"].outcome == outcome

@@ -84,7 +84,7 @@ CASES: list[Row] = [  # server, around the site, in the site, what is said (empt
     ("apache2", f"{CLOSED}{INDEXED}", "<Directory /srv/a/sub>\nRequire all granted\n</Directory>", "all denied", GRANTED),
     ("apache2", f"{CLOSED}{INDEXED}", "<Location />\nRequire all granted\n</Location>", "", ""),
     ("apache2", INDEXED, "<Directory /srv/a>\nRequire all denied\n</Directory>", "all denied", "by hand"),
-    ("apache2", INDEXED, "<Location />\n<RequireAny>\nRequire all denied\n</RequireAny>\n</Location>", "", ""),
+    ("apache2", INDEXED, "<Location />\n<RequireAny>\nRequire all denied\n</RequireAny>\n</Location>", "Apache answers a request for / with an error", "by hand"),
     ("apache2", INDEXED, "<Directory /srv>\nOrder deny,allow\nDeny from all\n</Directory>", "Deny from all", GRANTED.replace("Require all granted", "Order allow,deny +Allow from all")),
     ("apache2", INDEXED, "<Directory /srv>\nDeny from all\nAllow from 10.1\n</Directory>", "", ""),
     ("apache2", f"Listen 8080\n{INDEXED}", "", "Apache listens at no port 80, where this site waits", "# For nightlog, as planned by fundamentum. Listen 80"),

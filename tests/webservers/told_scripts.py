@@ -9,6 +9,14 @@ _USUAL = f"{_FILE} $document_root$fastcgi_script_name;"
 FCGI = f"{SOCKET}|fcgi://h"
 
 
+_MATCH = f'ProxyPassMatch "^/(.*\\.php)$" "{FCGI}/srv/a/$1"'
+_ADDED = f'AddHandler "proxy:{FCGI}" .php'
+
+
+def _rules(*lines: str) -> str:
+    return "\n".join(("<Directory /srv/a>", *lines, "</Directory>"))
+
+
 def php(lines: str) -> str:
     return f"location ~ \\.php$ {{\n{lines}\n{_PASS}\n}}"
 
@@ -43,6 +51,19 @@ APACHE: Sequence[tuple[str, bool, str]] = [
     (f'ProxyPass "/index.php" "{FCGI}/srv/a/index.php"', True, ""),
     (f'RewriteEngine On\nRewriteRule "^/(.*\\.php)$" "{FCGI}/srv/a/$1" [P]', True, ""),
     (f'RewriteEngine On\nRewriteRule "^/(.*\\.php)$" "{FCGI}/x/$1" [P]', False, "PHP is told to run /x/index.php"),
+    (f'ProxyPass "/" "{FCGI}/srv/a/"', False, "a request for / is passed to PHP as that of a directory"),
+    (f'ProxyPass "/index.php" "!"\n{_MATCH}', False, "Apache hands out the source of /index.php"),
+    (f'ProxyPass "/static" "!"\n{_MATCH}', True, ""),
+    (_ADDED, True, ""),
+    (f"{_ADDED}\n<Files index.php>\nSetHandler default-handler\n</Files>", False, "Apache hands out the source of /index.php"),
+    (f"{_ADDED}\n<Files index.php>\nSetHandler None\n</Files>", True, ""),
+    (f"{_ADDED}\n<Files index.php>\nRemoveHandler .php\n</Files>", False, "Apache hands out the source of /index.php"),
+    (f"{_ADDED}\n{_rules('<RequireAll>', 'Require all denied', 'Require all granted', '</RequireAll>')}", False, "Apache answers a request for / with an error"),
+    (f"{_ADDED}\n{_rules('<RequireAny>', 'Require all denied', 'Require all granted', '</RequireAny>')}", True, ""),
+    (f"{_ADDED}\n{_rules('Require method POST')}", False, "Apache answers a request for / with an error"),
+    (f"{_ADDED}\n{_rules('<Limit GET>', 'Require all denied', '</Limit>')}", False, "Apache answers a request for / with an error"),
+    (f"{_ADDED}\n{_rules('<Limit PUT>', 'Require all denied', '</Limit>')}", True, ""),
+    (f"{_ADDED}\n{_rules('<LimitExcept POST>', 'Require all denied', '</LimitExcept>')}", False, "Apache answers a request for / with an error"),
 ]  # fmt: skip
 
 

@@ -30,6 +30,7 @@ _GUARDING: Final = frozenset(
     }
 )
 """What such files say about who may ask, which file answers and which program is run."""
+_BY_ENDING: Final = frozenset({"addhandler", "addtype", "removehandler", "removetype"})
 MAX_ACCESS: Final = 256 * 1024
 SWITCHES: Final = "/etc/apache2/mods-available"
 """Where each module that can be switched on has a file.  Source: a2enmod(8)."""
@@ -155,7 +156,7 @@ class AccessFiles:
             found.allowances.append(inside)
         elif line.name in PHP | SENDING:
             self.kept.append(inside)
-        elif line.name == "sethandler" or (line.name in ("addhandler", "addtype") and _hands_php(line)):
+        elif line.name == "sethandler" or (line.name in _BY_ENDING and _hands_php(line)):
             found.handlers.append(inside)
 
 

@@ -25,6 +25,8 @@ _IS_THERE: Final = lazy_regex(r"-[fes] +%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\
 """A condition that holds for every script that is there."""
 TYPED, ADDED, SET, PASSED = 0, 1, 2, 3
 """Ways of naming a handler: by a file's type, by its ending, by place, and before files are looked at all."""
+EXCEPTED: Final = "!"
+"""The target of a line after which those of its way count no more: ``ProxyPass … !``, ``SetHandler None``."""
 FCGID: Final = "fcgid-script"
 """The handler of mod_fcgid."""
 
@@ -66,6 +68,8 @@ def winner(handlers: Sequence[Handler], uri: str, folder: str) -> Handler | None
         order = (handler.way, own, -at) if handler.way == PASSED else (handler.way, *found, at)
         if best is None or order > best[0]:
             best = order, handler
+    if best and best[1].target == EXCEPTED:
+        return winner([one for one in handlers if one.way < best[1].way], uri, folder)
     return best[1] if best else None
 
 
@@ -81,11 +85,14 @@ def handler_of(host: Host, line: Line, modules: Mapping[str, str], types: Collec
         case "sethandler":
             found = _set(host, first, modules, types)
         case "addhandler" | "addtype" if any(e.lstrip(".") == "php" for e in rest):
-            found, way = _inside(host, first, modules, types), ADDED if line.name == "addhandler" else TYPED
+            found = _socket(first[6:]) if first.lower().startswith("proxy:") else _inside(host, first, modules, types)
+            way = ADDED if line.name == "addhandler" else TYPED
+        case "removehandler" | "removetype" if any(e.lstrip(".") == "php" for e in line.words):
+            found, way = ("none", ""), ADDED if line.name == "removehandler" else TYPED
         case "proxypass" | "proxypassmatch" if first and line.within("location", "locationmatch"):
-            found, way = _socket(first) or _web(first), PASSED
+            found, way = _passed(first), PASSED
         case "proxypassmatch" | "proxypass" if rest:
-            found, way = _socket(rest[0]) or _web(rest[0]), PASSED
+            found, way = _passed(rest[0]), PASSED
             pattern = Section("locationmatch" if line.name.endswith("match") else "location", first, 0, line.origin)
             line = msgspec.structs.replace(line, inside=(*line.inside, pattern))
         case "rewriterule" if rest and (passed := _rewritten(rest)):
@@ -114,7 +121,7 @@ def _set(host: Host, first: str, modules: Mapping[str, str], types: Collection[s
         return _socket(first[6:]) or ("unclear", "")
     if first in types or first == FCGID or _PHP_TYPE.fullmatch(first) or re.fullmatch(r"php\d?-script", first):
         return _inside(host, first, modules, types)
-    return None if "php" in first.lower() else ("none", "")
+    return None if "php" in first.lower() else ("none", EXCEPTED if first.lower() == "none" else "")
 
 
 def _rewritten(words: Sequence[str]) -> tuple[Kind, str] | None:
@@ -142,6 +149,11 @@ def _web(text: str) -> tuple[Literal["web"], str] | None:
     """``http://127.0.0.1:8080/``: another web server."""
     match = re.match(r"https?://([^/:]+)(:\d+)?(?:/|$)", text)
     return ("web", match[1] + (match[2] or ":80")) if match else None
+
+
+def _passed(to: str) -> tuple[Kind, str] | None:
+    """What requests are passed to; by ``!`` to nothing."""
+    return ("none", EXCEPTED) if to == EXCEPTED else _socket(to) or _web(to)
 
 
 def _inside(

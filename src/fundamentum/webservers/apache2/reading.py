@@ -103,6 +103,7 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
     of_php = [part for part in found if part.handler.kind != "none"]
     several = len({id(part.handler) for part in of_php}) > 1
+    unhanded = list(_handed_out(hosts.host, handlers, root, first))
     for part in of_php:
         added = _layers(hosts.host, part.handoff, mine, main, reader)
         if led and part.handoff.first_page != "elsewhere":
@@ -111,10 +112,21 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
         added.layers += (one for one in other if isinstance(one, Layer))
         whole = _complete(hosts, part, added, mine, main)
         told = [one for one in other if isinstance(one, Barrier)]
-        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told))
+        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told, *unhanded))
         yield whole if several else msgspec.structs.replace(whole, first_page="")
     if mine is not main and not of_php:
         yield own  # nothing of this site is handed to PHP
+
+
+def _handed_out(host: Host, handlers: Sequence[Handler], root: str | None, first: str | None) -> Iterator[Barrier]:
+    """Whether the script that answers for the first page is handed out, though others are handed to PHP."""
+    folder = (root or "").rstrip("/")
+    if first is None or not folder.startswith("/") or not is_file(host, f"{folder}{first}"):
+        return
+    page = winner(handlers, first, folder + posixpath.dirname(first))
+    if page is None or page.kind == "none":
+        why = f"Apache hands out the source of {first}, and not what PHP makes of it"
+        yield Barrier(why, "let it hand that to PHP as well", page.line.origin if page else None)
 
 
 def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, reader: Reader) -> layers.Found:

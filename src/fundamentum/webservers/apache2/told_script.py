@@ -14,6 +14,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.layers import Layer
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.handlers import PASSED, Handler
+from fundamentum.webservers.apache2.merging import is_below
 from fundamentum.webservers.handoffs import is_file
 from fundamentum.webservers.visit_questions import Unclear, matched
 
@@ -27,9 +28,12 @@ def of_other_directory(host: Host, handler: Handler, root: str | None, script: s
     """
     if handler.kind != "socket" or handler.way != PASSED or not root or not root.startswith("/"):
         return
-    told = None
+    told = front = None
     with suppress(Unclear):
-        told = _told(handler, script)
+        told, front = _told(handler, script), _told(handler, "/")
+    if front is not None and not is_file(host, front) and is_file(host, f"{root}{script}"):
+        why = "a request for / is passed to PHP as that of a directory, and answered with an error"
+        yield Barrier(why, "pass on what ends in .php alone", handler.line.origin)
     if told is None or posixpath.normpath(told) == posixpath.normpath(f"{root}{script}"):
         return
     if is_file(host, told):
@@ -51,7 +55,7 @@ def _told(handler: Handler, uri: str) -> str | None:
         return None
     path = words[0][server.end() :]
     if place.kind == "location" and not place.words.startswith("~ "):
-        return path + uri[len(place.words) :]
+        return path + uri[len(place.words) :] if is_below(uri, place.words) else None
     found = matched(place.words.removeprefix("~ "), uri)
     if not isinstance(found, re.Match):
         return None

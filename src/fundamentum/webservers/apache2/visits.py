@@ -14,6 +14,7 @@ from typing import Final
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.apache2 import rewriting
+from fundamentum.webservers.apache2.authorization import for_pages, lets_in
 from fundamentum.webservers.apache2.lines import MACRO, Line
 from fundamentum.webservers.apache2.merging import SCRIPT, Rank, is_below, is_pattern, place_of, rank
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, barred, matched
@@ -30,17 +31,7 @@ NAMES: Final = (
     }
 )
 """The directives that have a say."""
-_DEPENDS: Final = (
-    "requireall",
-    "requireany",
-    "requirenone",
-    "if",
-    "elseif",
-    "else",
-    "limit",
-    "limitexcept",
-    "ifversion",
-)
+_DEPENDS: Final = ("if", "elseif", "else", "ifversion", "ifdirective", "ifsection")
 _LEADING_ON: Final = frozenset({"proxypass", "proxypassmatch"})
 """What leads requests on, and changes no address."""
 _FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
@@ -149,7 +140,7 @@ class Answers:
         if any([word.lower() for word in line.words] != ["all"] for line in self._counting({"satisfy"}, asked)):
             raise Unclear
         for names in ({"require", "authmerging"}, {"allow", "deny", "order"}):
-            lines = self._counting(names, asked)
+            lines = for_pages(self._counting(names, asked))
             deciding = [line for line in lines if place_of(line) == place_of(lines[-1])] if lines else []
             if not deciding:
                 continue
@@ -158,7 +149,7 @@ class Answers:
             required = any(line.name == "require" for line in deciding)
             if self._everybody and any(_is_about_place(line) for line in deciding):
                 return None
-            if _required(deciding) if required else _denied(deciding):
+            if _kept_out(deciding) if required else _denied(deciding):
                 return Visit("refused", origin=deciding[-1].origin)
         return None
 
@@ -243,14 +234,12 @@ def _is_about_place(line: Line) -> bool:
     )
 
 
-def _required(lines: Sequence[Line]) -> bool:
+def _kept_out(lines: Sequence[Line]) -> bool:
     """Whether ``Require`` lines refuse a visitor from anywhere."""
-    words = [tuple(word.lower() for word in line.words[:2]) for line in lines]
-    if ("all", "granted") in words:
-        return False
-    if any(pair != ("all", "denied") and (not pair or pair[0] not in _FROM_SOMEWHERE) for pair in words):
+    found = lets_in(lines)
+    if found is None:
         raise Unclear
-    return True
+    return not found
 
 
 def _denied(lines: Sequence[Line]) -> bool:

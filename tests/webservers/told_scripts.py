@@ -40,6 +40,12 @@ NGINX: Sequence[tuple[str, bool, str]] = [  # a server's lines, whether it answe
     (f"root /srv/a;\nlocation ^~ / {{\n}}\n{php('include fastcgi.conf;')}", False, "nginx hands out the source of /index.php"),
     (f"root /srv/a;\nlocation = /index.php {{\n}}\n{php('include fastcgi.conf;')}", False, "nginx hands out the source of /index.php"),
     (f"root /srv/a;\nlocation ^~ /static/ {{\n}}\n{php('include fastcgi.conf;')}", True, ""),
+    (f"root /srv/a;\nlocation / {{\ninclude fastcgi.conf;\n{_PASS}\n}}", False, "a request for / is handed to PHP as that of a directory"),
+    (f"root /srv/a;\nlocation / {{\ninclude fastcgi.conf;\nfastcgi_index index.php;\n{_PASS}\n}}", True, ""),
+    (f"root /srv/a;\nlocation ^~ / {{\ninclude fastcgi_params;\n{_FILE} $document_root/index.php;\n{_PASS}\n}}", True, ""),
+    (f"root /srv/a;\nlocation ^~ / {{\nrewrite ^ /index.php last;\n}}\n{php('include fastcgi.conf;')}", False, "nginx answers a request for / with an error, and one for /index.php"),
+    (f"location = / {{\nroot /srv/a;\n}}\n{php('include fastcgi.conf;')}", False, "no root is set where PHP files are handed on"),
+    (f"location / {{\nroot /srv/a;\n}}\n{php(f'include fastcgi_params;{chr(10)}{_FILE} /srv/a$uri;')}", True, ""),
 ]  # fmt: skip
 APACHE: Sequence[tuple[str, bool, str]] = [
     (f'ProxyPassMatch "^/(.*\\.php)$" "{FCGI}/srv/a/$1"', True, ""),

@@ -12,6 +12,8 @@ from fundamentum.webservers.nginx.new_site import site_lines
 
 MAIN = ("/etc/nginx/nginx.conf", "/usr/local/nginx/conf/nginx.conf", "/usr/local/etc/nginx/nginx.conf")
 BODIES = ("/var/lib/nginx/body", "/var/lib/nginx/tmp/client_body")
+ROOTS = ("/usr/share/nginx/html", "/usr/local/nginx/html")
+"""Where files are looked for that no ``root`` is set for, as nginx is built by distributions and from source."""
 MEGA = 2**20
 BUILT_IN = frozenset({"rewrite", "headers", "deflate", "gzip", "expires", "dir", "alias", "mime", "setenvif", "env"})
 """What other web servers have modules for, and nginx always does."""

@@ -64,7 +64,7 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
     folder = (root or "").rstrip("/")
     if not folder.startswith("/") or "$" in folder or not is_file(host, f"{folder}/{SCRIPT}"):
         return
-    for words in (["=", "/"], ["/"]):
+    for words in (["=", "/"], ["^~", "/"], ["/"]):
         front = next((one["block"] for one in server if one["directive"] == "location" and one["args"] == words), None)
         if front is not None:
             break

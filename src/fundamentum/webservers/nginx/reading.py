@@ -9,10 +9,11 @@ from msgspec.structs import replace
 
 from fundamentum.hosts.base import Host
 from fundamentum.lazy_regex import lazy_regex
+from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, WEB_SERVER, barriers, told_script
+from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, told_script
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
@@ -50,9 +51,13 @@ def read(host: Host) -> Found:
         scope = replace(scope, user=words[0], group=words[-1])
     read_by_it = list(files.read)
     idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
+    own = next((path for path in ROOTS if host.stat(path)), None)
+    at_first = [{"directive": "root", "args": [own], "origin": BUILT_IN}] if own else []
     more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
     tree = [
-        {**statement, "block": [*statement["block"], *more]} if statement["directive"] == "http" else statement
+        {**statement, "block": [*at_first, *statement["block"], *more]}
+        if statement["directive"] == "http"
+        else statement
         for statement in tree
     ]
     handoffs = list(_Walk(host, upstreams, frozenset(idle), files.remarks).handoffs(tree, scope))
@@ -118,16 +123,20 @@ class _Walk:
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
         answers = Answers(block, [around], scope.names[0])
         ways = answers.ways(lambda path: self._is_file(path, inner))
-        beside = None if inner.root else told_script.root_beside(block)
+        beside = None if inner.own_root else told_script.root_beside(block)
         met = tuple((way, tuple(self._met(block, way, inner))) for way in ways if way.handed or way.unclear)
         handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met, root_beside=beside)))
         if not handed and scope.set_up:
             yield Handoff(
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
-        more = tuple(told_script.root_of_scripts(block, inner.root, handed, self.host))
+        first = [way.handed["origin"] for way in ways if way.handed and way.uri in ("/", "/index.php")]
+        more = tuple(
+            told_script.root_of_scripts(block, inner.root if inner.own_root else None, handed, first, self.host)
+        )
         several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
-        there = inner.root and is_file(self.host, f"{inner.root.rstrip('/')}/{barriers.SCRIPT}")
+        roots = {inner.root, beside, *(one.root for one in handed if one.part is None)}
+        there = any(is_file(self.host, f"{root.rstrip('/')}/{barriers.SCRIPT}") for root in roots if root)
 
         @cache  # it is the same for every line of the server that hands something on
         def barred(led: bool) -> tuple[Barrier, ...]:
@@ -167,8 +176,8 @@ class _Walk:
         """The scope with what a block sets for everything in it."""
         kept = {name: text for name, text in scope.variables.items() if name not in scope.set_elsewhere}
         variables = variables_after(tree, kept)
-        roots = [statement["args"][0] for statement in tree if statement["directive"] == "root" and statement["args"]]
-        written = roots[-1] if roots else scope.root_as_written
+        roots = [statement for statement in tree if statement["directive"] == "root" and statement["args"]]
+        written = roots[-1]["args"][0] if roots else scope.root_as_written
         limits = {
             statement["directive"]: Limit(
                 statement["directive"],
@@ -200,6 +209,7 @@ class _Walk:
             sent=sent or scope.sent,
             sent_here=bool(sent),
             root=filled(written, {**own_names(scope.names), **variables}) if written else None,
+            own_root=roots[-1]["origin"] != BUILT_IN if roots else scope.own_root,
             root_as_written=written,
             variables=variables,
             limits={**scope.limits, **limits},

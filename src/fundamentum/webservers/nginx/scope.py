@@ -22,6 +22,8 @@ class Scope(msgspec.Struct, frozen=True):
 
     names: tuple[str, ...] = ("default",)
     root: str | None = None
+    own_root: bool = False
+    """Whether a line says so, and it is not nginx's own."""
     root_as_written: str | None = None
     """With the names of variables, which hold what is set nearest to the request."""
     part: str | None = None

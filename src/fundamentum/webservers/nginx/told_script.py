@@ -5,28 +5,33 @@ answers with nothing where it is told no method, and with an error where it is t
 (``tests/real/test_told_script.py``).
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any, Final
 
 from fundamentum.hosts.base import Host, text_or_none
+from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier, Spot
 from fundamentum.webservers.handoffs import Handoff, is_file
 from fundamentum.webservers.nginx.scope import Scope
 from fundamentum.webservers.nginx.variables import filled
 
 SCRIPT: Final = "SCRIPT_FILENAME"
+FRONT: Final = "index.php"
 _PARAMETER: Final = f"fastcgi_param {SCRIPT} $document_root$fastcgi_script_name;"
 _WHOLE: Final = "/etc/nginx/fastcgi.conf"
 """A file with all parameters that PHP needs, as packages of nginx bring it."""
+_INDEX: Final = "fastcgi_index index.php;"
 _USUAL: Final = (_WHOLE, "/etc/nginx/fastcgi_params", "/usr/local/nginx/conf/fastcgi_params")
-_ELSEWHERE: Final = frozenset({"rewrite", "return", "if", "try_files", "error_page", "include"})
+_ELSEWHERE: Final = frozenset(
+    {"rewrite", "return", "if", "error_page", "include", "fastcgi_pass", "proxy_pass", "alias"}
+)
 """What may answer a request for / in another way."""
 _ADDRESSES: Final = ("$fastcgi_script_name", "$uri", "$document_uri")
 
 
 def root_beside(server: Sequence[dict[str, Any]]) -> str | None:
     """The root of a server's ``location /``."""
-    inner = (one["block"] for one in server if one["directive"] == "location" and one["args"] == ["/"])
+    inner = (one["block"] for one in server if one["directive"] == "location" and one["args"][-1:] == ["/"])
     roots = (line["args"][0] for block in inner for line in block if line["directive"] == "root" and line["args"])
     return next((root for root in roots if root.startswith("/") and "$" not in root), None)
 
@@ -44,18 +49,25 @@ def barriers(host: Host, scope: Scope, statement: dict[str, Any], alone: Spot | 
         return
     origin = next((origin for name, _, origin in reversed(scope.sent) if name == SCRIPT), statement["origin"])
     for script in scripts:
-        root = scope.root or scope.root_beside
-        if root is None or "$" in root or not is_file(host, f"{root.rstrip('/')}{script}"):
+        root = scope.root if scope.own_root or not scope.root_beside else scope.root_beside
+        whole = f"{script}{FRONT}" if script.endswith("/") else script
+        if root is None or "$" in root or not is_file(host, f"{root.rstrip('/')}{whole}"):
             continue  # the application is not there yet
-        if scope.root is None:
+        told = _told(host, scope, script)
+        if (told is None and root == scope.root) or (told and is_file(host, told)):
+            continue
+        if root != scope.root:
             why = "no root is set where PHP files are handed on, so PHP finds none of them"
             yield Barrier(why, f"write root {root}; for the whole server", statement["origin"], (f"root {root};",))
             return
-        told = _told(host, scope, script)
-        if told is not None and not is_file(host, told):
-            why = f"PHP is told to run {told or 'no file'} for {script}, which is not there"
-            yield Barrier(why, f"write {_PARAMETER}", origin)
+        if script.endswith("/"):
+            why = f"a request for {script} is handed to PHP as that of a directory, and answered with an error"
+            own = (_INDEX,) if alone and _is_own(scope, statement) else ()
+            yield Barrier(why, f"write {_INDEX} beside fastcgi_pass", statement["origin"], own, spot=alone)
             return
+        why = f"PHP is told to run {told or 'no file'} for {script}, which is not there"
+        yield Barrier(why, f"write {_PARAMETER}", origin)
+        return
 
 
 def _has_usual(host: Host) -> bool:
@@ -64,15 +76,23 @@ def _has_usual(host: Host) -> bool:
 
 
 def root_of_scripts(
-    server: Sequence[dict[str, Any]], root: str | None, handed: Iterable[Handoff], host: Host
+    server: Sequence[dict[str, Any]], root: str | None, handed: Iterable[Handoff], first: Collection[Origin], host: Host
 ) -> Iterator[Barrier]:
-    """Where only what hands PHP files on has a root, a request for / is looked up elsewhere."""
-    front = any(one["directive"] == "location" and one["args"][-1:] == ["/"] for one in server)
-    if root is not None or front or not _ELSEWHERE.isdisjoint(one["directive"] for one in server):
+    """Where only what hands PHP files on has a root, a request for / is looked up elsewhere.
+
+    ``first`` are the lines that hand a visitor's first request on.
+    """
+    front = [
+        line for one in server if one["directive"] == "location" and one["args"][-1:] == ["/"] for line in one["block"]
+    ]
+    names = {one["directive"] for one in (*server, *front)}
+    tried = next((one["args"] for one in (*front, *server) if one["directive"] == "try_files"), ["$uri/"])
+    # Files that are tried for a directory are not found elsewhere, and what is then tried is found.
+    if root is not None or "$uri/" not in tried or not _ELSEWHERE.isdisjoint(names):
         return
-    whole = (one.root for one in handed if one.part is None and one.kind == "socket" and not one.aliased)
+    whole = (one.root for one in handed if one.origin in first and one.kind == "socket" and not one.aliased)
     for own in filter(None, whole):
-        if own.startswith("/") and "$" not in own and is_file(host, f"{own.rstrip('/')}/index.php"):
+        if own.startswith("/") and "$" not in own and is_file(host, f"{own.rstrip('/')}/{FRONT}"):
             why = "a request for / finds no index file: root is set for PHP files alone"
             yield Barrier(why, f"write root {own}; for the whole server", lines=(f"root {own};",))
             return
@@ -91,12 +111,16 @@ def _lacking(
     whole = lacking != [SCRIPT]
     line = "include fastcgi.conf;" if whole else _PARAMETER
     why = f"PHP is not told {' and '.join(lacking)}, without which it runs no script"
-    # In a file that several servers include, the line would take from others what they have around it.
-    own = scope.set_up is not None and statement["origin"].file == scope.set_up.file
     there = not whole or host.stat(_WHOLE) is not None
-    known = own and there and (scope.sent_here or not scope.sent)
+    # In a file that several servers include, the line would take from others what they have around it.
+    known = _is_own(scope, statement) and there and (scope.sent_here or not scope.sent)
     lines, spot = ((line,), alone) if known and alone else ((), None)
     return Barrier(why, f"write {line} beside fastcgi_pass", statement["origin"], lines, spot=spot)
+
+
+def _is_own(scope: Scope, statement: dict[str, Any]) -> bool:
+    """Whether a statement stands in the file in which its server is set up."""
+    return scope.set_up is not None and statement["origin"].file == scope.set_up.file
 
 
 def _told(host: Host, scope: Scope, script: str) -> str | None:

@@ -70,6 +70,8 @@ class Answers:
         self._let_in = self._everybody = False
         """Whether the visitor is let in, whatever rules there are; whether only rules for everybody keep him out."""
         self._way = Way("")
+        self._rewriting: Origin | None = None
+        """The line that rewrote an address last."""
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
@@ -103,7 +105,7 @@ class Answers:
     def _asked_for(self, asked: Asked) -> Visit:
         """The answer of the server: its own rewriting comes first, after an internal redirection too."""
         if asked.turns > MAX_TURNS:
-            raise Unclear
+            return self._endless()
         first = self._rewritten(self.block, asked)
         return first if isinstance(first, Visit) else self._in_location(self._looked_up(first.uri), first)
 
@@ -119,7 +121,7 @@ class Answers:
             if isinstance(after, Visit):
                 return after
             if after.turns > MAX_TURNS:
-                raise Unclear
+                return self._endless()
             if after.turns > asked.turns:
                 return self._in_location(self._looked_up(after.uri), after)
             asked = after
@@ -137,6 +139,12 @@ class Answers:
         if files := _one(inner, "try_files"):
             return self._tried(files, inner, levels, asked)
         return self._content(inner, levels, asked)
+
+    def _endless(self) -> Visit:
+        """A request that is rewritten again and again is answered with an error in the end."""
+        if self._rewriting is None:
+            raise Unclear
+        return Visit("refused", origin=self._rewriting)
 
     def _refused(self, levels: Sequence[Block]) -> Visit | None:
         """What rules about who may ask make of the request: the first that fits a visitor counts."""
@@ -179,6 +187,7 @@ class Answers:
     def _content(self, inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
         if passed := _one(inner, "fastcgi_pass"):
             script = _constant_script(levels) or re.sub(r"(\.php)/.*", r"\1", asked.uri)
+            script += _index_of_php(levels) if script.endswith("/") else ""
             there = asked.there or bool(_constant_script(levels))
             self._way.handed, self._way.script = passed, script
             return Visit("script" if there else "missing", script if there else "", passed["origin"])
@@ -210,6 +219,7 @@ class Answers:
                     return self._returned(line)
                 case "rewrite":
                     after = _replaced(line, asked)
+                    self._rewriting = line["origin"] if after else self._rewriting
                     if after and line["args"][2:] == ["last"]:
                         return replace(after, turns=asked.turns + 1) if block is not self.block else after
                     if after and line["args"][2:] == ["break"]:
@@ -287,6 +297,14 @@ def _constant_script(levels: Sequence[Block]) -> str:
             path = next((args[1] for args in sent if args[0] == "SCRIPT_FILENAME"), "")
             match = re.fullmatch(r"\$(?:document_root|realpath_root)(/[^$]+\.php)", path)
             return match[1] if match else ""
+    return ""
+
+
+def _index_of_php(levels: Sequence[Block]) -> str:
+    """The name that PHP is told behind the address of a directory; empty where it is told the directory itself."""
+    for level in reversed(levels):
+        if (line := _one(level, "fastcgi_index")) and line["args"]:
+            return str(line["args"][0])
     return ""
 
 

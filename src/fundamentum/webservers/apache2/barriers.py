@@ -98,7 +98,7 @@ def _denied(line: Line, root: str) -> Barrier:
 
 def _index(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     """Whether a request for the directory itself leads to PHP."""
-    sections = _in_order(lines, root)
+    sections = _in_order((line for line in lines if not line.within("files", "filesmatch")), root)
     elsewhere = any(line.name != "directoryindex" for section in sections for line in section)
     if elsewhere or not is_file(host, f"{root.rstrip('/')}/{SCRIPT}"):
         return

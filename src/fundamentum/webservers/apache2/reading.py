@@ -99,11 +99,13 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     ]
     naming = [*guards, *access.guards]
     handlers = [programs.named(hosts.host, one, naming, root or "/", hosts.modules) for one in handlers]
-    first = Answers([*guards, *access.guards], root, hosts.modules).first_page(lambda path: is_file(hosts.host, path))
+    answers = Answers([*guards, *access.guards], root, hosts.modules)
+    first = answers.first_page(lambda path: is_file(hosts.host, path))
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
     of_php = [part for part in found if part.handler.kind != "none"]
     several = len({id(part.handler) for part in of_php}) > 1
-    unhanded = list(_handed_out(hosts.host, handlers, root, first))
+    counting = [one for one in handlers if not (answers.rewritten and one.line.name.startswith("proxypass"))]
+    unhanded = list(_handed_out(hosts.host, counting, root, first))
     for part in of_php:
         added = _layers(hosts.host, part.handoff, mine, main, reader)
         if led and part.handoff.first_page != "elsewhere":

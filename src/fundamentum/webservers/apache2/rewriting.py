@@ -54,6 +54,12 @@ def rewritten(lines: Sequence[Line], asked: Asked, folder: str, root: str) -> "A
     return asked
 
 
+def passes_through(line: Line) -> bool:
+    """Whether what a rule makes of an address is seen by aliases and proxies, too."""
+    flags = re.sub(r"^\[|\]$", "", line.words[-1]).upper().split(",") if line.words else []
+    return line.name == "rewriterule" and not {"PT", "PASSTHROUGH"}.isdisjoint(flag.strip() for flag in flags)
+
+
 def _address_of(folder: str, root: str) -> str:
     """A directory as visitors ask for it, with a slash at its end."""
     if folder == root or not folder.startswith(f"{root}/"):

@@ -15,6 +15,7 @@ from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.apache2 import rewriting
 from fundamentum.webservers.apache2.authorization import for_pages, lets_in
+from fundamentum.webservers.apache2.handlers import EXCEPTED
 from fundamentum.webservers.apache2.lines import MACRO, Line
 from fundamentum.webservers.apache2.merging import SCRIPT, Rank, is_below, is_pattern, place_of, rank
 from fundamentum.webservers.visit_questions import MAX_TURNS, Asked, Unclear, answer, barred, matched
@@ -32,6 +33,7 @@ NAMES: Final = (
 )
 """The directives that have a say."""
 _DEPENDS: Final = ("if", "elseif", "else", "ifversion", "ifdirective", "ifsection")
+_OF_FILES: Final = ("directory", "directorymatch", "files", "filesmatch")
 _LEADING_ON: Final = frozenset({"proxypass", "proxypassmatch"})
 """What leads requests on, and changes no address."""
 _FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
@@ -45,6 +47,10 @@ class Answers:
         self._is_file: Callable[[str], bool] | None = None
         self._let_in = self._everybody = False
         """Whether the visitor is let in, whatever rules there are; whether only rules for everybody keep him out."""
+        self._rewriting: Origin | None = None
+        """The last line of the directory whose rules led an address elsewhere last."""
+        self.rewritten = False
+        """Whether the host's own rules have led the last address elsewhere, so that nothing is passed on by it."""
 
     def visit(self, question: str) -> Visit:
         """What comes of an address, as :attr:`~fundamentum.model.survey.Site.visits` has it."""
@@ -69,6 +75,7 @@ class Answers:
             with suppress(Unclear, RecursionError):
                 found = of._asked_for(Asked(uri, True))
                 if found.outcome == "script":
+                    self.rewritten = of.rewritten
                     return found.script
         return None if any(line.name in REWRITING for line in of.lines) else f"/{SCRIPT}"
 
@@ -80,18 +87,21 @@ class Answers:
             yield from barred("Apache", f"/{SCRIPT}", of._asked_for)
 
     def _asked_for(self, asked: Asked) -> Visit:
-        if asked.turns > MAX_TURNS:
-            raise Unclear
-        if redirected := self._redirected(asked):
+        if asked.turns > MAX_TURNS:  # such a request is answered with an error.  Source: LimitInternalRecursion
+            if self._rewriting is None:
+                raise Unclear
+            return Visit("refused", origin=self._rewriting)
+        of_host = [line for line in self.lines if line.name in REWRITING and place_of(line) is None]
+        # A host has none of the main server's rules.  Source: mod_rewrite, RewriteOptions.
+        own = [line for line in of_host if line.within("virtualhost")] or of_host
+        first = self._rewritten(own, asked, "")
+        if isinstance(first, Visit):
+            return first
+        # What these rules rewrite, aliases and proxies do not see any more.  Source: mod_rewrite, the flag PT.
+        self.rewritten = first.uri != asked.uri and not any(map(rewriting.passes_through, own))
+        asked = Asked(first.uri, first.there, asked.turns, address=asked.uri)
+        if not self.rewritten and (redirected := self._redirected(asked)):
             return redirected
-        if asked.turns == 0:
-            of_host = [line for line in self.lines if line.name in REWRITING and place_of(line) is None]
-            # A host has none of the main server's rules.  Source: mod_rewrite, RewriteOptions.
-            own = [line for line in of_host if line.within("virtualhost")] or of_host
-            first = self._rewritten(own, asked, "")
-            if isinstance(first, Visit):
-                return first
-            asked = Asked(first.uri, first.there, address=asked.uri)
         if not self._let_in and (refused := self._refused(asked)):
             return refused
         inner, folder = self._innermost(asked)
@@ -99,6 +109,7 @@ class Answers:
         if isinstance(after, Visit):
             return after
         if after.uri != asked.uri:
+            self._rewriting = inner[-1].origin
             return self._asked_for(Asked(after.uri, after.there, asked.turns + 1))
         return self._content(asked)
 
@@ -131,7 +142,13 @@ class Answers:
                 continue
             if status in ("gone", *(str(code) for code in range(400, 500))):
                 return Visit("refused", origin=line.origin)
-            raise Unclear
+            if line.name not in _LEADING_ON or EXCEPTED in words or not any("fcgi://" in word for word in words):
+                raise Unclear
+            # What is passed on by its address is no file, so that rules for directories do not count for it.
+            by_address = Answers([one for one in self.lines if not one.within(*_OF_FILES)], self.root, self.modules)
+            by_address._let_in, by_address._everybody = self._let_in, self._everybody
+            refused = None if self._let_in else by_address._refused(asked)
+            return refused or Visit("script", asked.uri)
         return None
 
     def _refused(self, asked: Asked) -> Visit | None:

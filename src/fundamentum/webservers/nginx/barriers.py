@@ -61,13 +61,14 @@ def returned(block: Block) -> Iterator[Barrier]:
 
 def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str], Origin]) -> Iterator[Barrier]:
     """Whether a request for the directory itself leads to PHP; ``inherited`` is the index list around the server."""
-    folder = (root or "").rstrip("/")
-    if not folder.startswith("/") or "$" in folder or not is_file(host, f"{folder}/{SCRIPT}"):
-        return
     for words in (["=", "/"], ["^~", "/"], ["/"]):
         front = next((one["block"] for one in server if one["directive"] == "location" and one["args"] == words), None)
         if front is not None:
             break
+    own = next((one["args"][0] for one in front or () if one["directive"] == "root" and one["args"]), root)
+    folder = (own or "").rstrip("/")
+    if not folder.startswith("/") or "$" in folder or not is_file(host, f"{folder}/{SCRIPT}"):
+        return
     blocks = (server, front if front is not None else ())
     if any(statement["directive"] in _ELSEWHERE for block in blocks for statement in block):
         return

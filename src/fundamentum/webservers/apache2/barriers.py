@@ -98,7 +98,8 @@ def _denied(line: Line, root: str) -> Barrier:
 
 def _index(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     """Whether a request for the directory itself leads to PHP."""
-    sections = _in_order((line for line in lines if not line.within("files", "filesmatch")), root)
+    whole = (line for line in lines if place_in_site(line, root) == "" and not line.within("files", "filesmatch"))
+    sections = _in_order(whole, root)
     elsewhere = any(line.name != "directoryindex" for section in sections for line in section)
     if elsewhere or not is_file(host, f"{root.rstrip('/')}/{SCRIPT}"):
         return

@@ -34,6 +34,7 @@ NAMES: Final = (
 """The directives that have a say."""
 _DEPENDS: Final = ("if", "elseif", "else", "ifversion", "ifdirective", "ifsection")
 _OF_FILES: Final = ("directory", "directorymatch", "files", "filesmatch")
+_ALIASES: Final = frozenset({"redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "scriptaliasmatch"})
 _LEADING_ON: Final = frozenset({"proxypass", "proxypassmatch"})
 """What leads requests on, and changes no address."""
 _FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
@@ -119,37 +120,31 @@ class Answers:
         return rewriting.rewritten(lines, asked, folder, self.root)
 
     def _redirected(self, asked: Asked) -> Visit | None:
-        """Lines of mod_alias and of proxies that are for this address."""
-        for line in self._counting(
-            {
-                *("redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "scriptaliasmatch"),
-                *("proxypass", "proxypassmatch"),
-            },
-            asked,
-        ):
+        """Lines of mod_alias and of proxies that are for this address; of the latter the first one counts."""
+        excepted = False
+        for line in self._counting(_ALIASES | _LEADING_ON, asked):
             words = list(line.words)
-            status = (
-                words.pop(0)
-                if line.name.startswith("redirect") and words and re.fullmatch(r"\d{3}|[a-z]+", words[0])
-                else ""
-            )
-            place = line.within("location", "locationmatch")
-            first = words[0] if words else ""
-            if place is None and line.name.endswith("match"):
-                if not matched(first, asked.uri):
-                    continue
-            elif place is None and not is_below(asked.uri, first):
+            coded = line.name.startswith("redirect") and words and re.fullmatch(r"\d{3}|[a-z]+", words[0])
+            status = words.pop(0) if coded else ""
+            if not _is_for(line, words, asked.uri):
                 continue
             if status in ("gone", *(str(code) for code in range(400, 500))):
                 return Visit("refused", origin=line.origin)
-            if line.name not in _LEADING_ON or EXCEPTED in words or not any("fcgi://" in word for word in words):
+            if line.name not in _LEADING_ON:
                 raise Unclear
-            # What is passed on by its address is no file, so that rules for directories do not count for it.
-            by_address = Answers([one for one in self.lines if not one.within(*_OF_FILES)], self.root, self.modules)
-            by_address._let_in, by_address._everybody = self._let_in, self._everybody
-            refused = None if self._let_in else by_address._refused(asked)
-            return refused or Visit("script", asked.uri)
+            excepted = excepted or EXCEPTED in words
+            if not excepted:
+                return self._passed_on(words, asked)
         return None
+
+    def _passed_on(self, words: Sequence[str], asked: Asked) -> Visit:
+        """A request passed to PHP by its address: it is for no file, so that rules for directories do not count."""
+        if not any("fcgi://" in word for word in words):
+            raise Unclear
+        by_address = Answers([one for one in self.lines if not one.within(*_OF_FILES)], self.root, self.modules)
+        by_address._everybody = self._everybody
+        refused = None if self._let_in else by_address._refused(asked)
+        return refused or Visit("script", asked.uri)
 
     def _refused(self, asked: Asked) -> Visit | None:
         """Who may ask: the rules of the last section that has any decide."""
@@ -241,6 +236,14 @@ class Answers:
             if line.name in names and (found := rank(line, asked.uri, folder, asked.address)) is not None:
                 ranked.append((found, line))
         return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
+
+
+def _is_for(line: Line, words: Sequence[str], uri: str) -> bool:
+    """Whether a line of mod_alias or of a proxy is for an address; in a section for addresses, that has been asked."""
+    if line.within("location", "locationmatch"):
+        return True
+    first = words[0] if words else ""
+    return bool(matched(first, uri)) if line.name.endswith("match") else is_below(uri, first)
 
 
 def _is_about_place(line: Line) -> bool:

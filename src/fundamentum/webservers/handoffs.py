@@ -24,6 +24,8 @@ MAX_SITE_TEXT: Final = 32 * 1024 * 1024
 MAX_UNLINKED: Final = 200
 """Files of sites that are looked into although the web server does not read them."""
 _SITE_FILE: Final = lazy_regex(r"[A-Za-z0-9_][A-Za-z0-9_.-]*")
+PLAIN_PATH: Final = lazy_regex(r"/[A-Za-z0-9_./-]*")
+"""A path that can be put into a line of any web server's configuration as it is."""
 MAX_LINE: Final = 1000
 MAX_SENT: Final = 20_000
 MAX_VALUES: Final = 500

@@ -9,7 +9,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
 from fundamentum.hosts.base import Host
-from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.lines import Line
@@ -22,13 +21,12 @@ from fundamentum.webservers.apache2.merging import (
     place_in_site,
     place_of,
 )
-from fundamentum.webservers.handoffs import is_file
+from fundamentum.webservers.handoffs import PLAIN_PATH, is_file
 
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
 INDEX: Final = frozenset({"directoryindex", "fallbackresource", "rewriterule", "redirect", "redirectmatch"})
 NAMES: Final = RULES | INDEX
 _CONTAINERS: Final = ("requireall", "requireany", "requirenone", "if", "elseif", "else", "limit", "limitexcept")
-_PLAIN_PATH: Final = lazy_regex(r"/[A-Za-z0-9_./-]*")
 
 
 def barriers(host: Host, lines: Sequence[Line], root: str | None) -> Iterator[Barrier]:
@@ -88,7 +86,7 @@ def _denied(line: Line, root: str) -> Barrier:
     written = f"{line.name.capitalize()} {' '.join(line.words)}"
     place = place_of(line)
     why = f"Apache refuses all of it: {written}"
-    if place and place.kind == "directory" and length_of(place) < len(root) and _PLAIN_PATH.fullmatch(root):
+    if place and place.kind == "directory" and length_of(place) < len(root) and PLAIN_PATH.fullmatch(root):
         # What closes a whole tree is opened for one directory of it; what closes the site itself was meant.
         passing = ("Require all granted",) if line.name == "require" else ("Order allow,deny", "Allow from all")
         granted = (f'<Directory "{root}">', *(f"    {one}" for one in passing), "</Directory>")

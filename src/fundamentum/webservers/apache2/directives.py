@@ -17,6 +17,8 @@ from fundamentum.webservers.apache2.lines import Line
 CLASSES: Final = frozenset({"authconfig", "limit", "options", "fileinfo", "indexes"})
 _BUILT_IN: Final = frozenset({"core", "http_core", "mod_so", "mod_version"})
 """Modules that are never loaded by a line, or need no loading in some builds."""
+_OF_OTHERS: Final = frozenset({"mod_data", "mod_systemd"})
+"""Modules of distributions of the RHEL family, which know nothing that may stand in a ``.htaccess``."""
 _ALWAYS_LOADED: Final = "mod_authz_core"
 """Where no line loads this one, all modules are built in, and which there are is not known."""
 _NAME: Final = re.compile(r"<?[A-Za-z]\w{0,60}")
@@ -191,7 +193,7 @@ def _table() -> Mapping[str, Sequence[_Known]]:
 
 @cache
 def _modules() -> frozenset[str]:
-    return frozenset(_harvest()) | {"mod_mpm_prefork"}
+    return frozenset(_harvest()) | _OF_OTHERS
 
 
 def _source(identifier: str) -> str:

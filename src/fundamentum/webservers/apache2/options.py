@@ -12,6 +12,7 @@ from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.apache2.handlers import depends
 from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.apache2.merging import SCRIPT, length_of, place_of, rank
+from fundamentum.webservers.handoffs import PLAIN_PATH
 from fundamentum.webservers.visit_questions import Unclear
 
 _BUILT_IN: Final = frozenset({"followsymlinks"})
@@ -21,6 +22,11 @@ LINKS: Final = frozenset({"followsymlinks", "symlinksifownermatch"})
 
 class Options:
     """Those of a site's front page."""
+
+    on: frozenset[str]
+    """In lower case."""
+    last: Line | None
+    """The line that decides; None: it is built in."""
 
     def __init__(self, lines: Sequence[Line], root: str) -> None:
         """``lines`` are those of the site's host, the main server's first.
@@ -36,10 +42,6 @@ class Options:
                 raise Unclear
             self._by(line)
 
-    on: frozenset[str]
-    last: Line | None
-    """The line that decides; None: it is built in."""
-
     def _by(self, line: Line) -> None:
         words = [word.lower() for word in line.words]
         plain = {word for word in words if word[:1] not in "+-"}
@@ -53,7 +55,8 @@ class Options:
         """What is stopped as an option is not on, with the lines that switch it on for the site alone."""
         place = place_of(self.last) if self.last else None
         general = place is None or (place.kind == "directory" and length_of(place) < len(self.root))
-        lines = (f'<Directory "{self.root}">', f"    Options +{option}", "</Directory>") if general else ()
+        plain = general and PLAIN_PATH.fullmatch(self.root)
+        lines = (f'<Directory "{self.root}">', f"    Options +{option}", "</Directory>") if plain else ()
         remedy = f"write Options +{option} for {self.root}"
         return Barrier(why, remedy, self.last.origin if self.last else None, lines)
 
@@ -83,7 +86,7 @@ def kept_from_rewriting(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     own = [line for line in lines if line.name in ("rewriteengine", "rewriterule") and place_of(line)]
     ranked = [(at, line) for line in own if (at := rank(line, f"/{SCRIPT}", root.rstrip("/"))) is not None]
     switches = [line for _, line in sorted(ranked, key=lambda pair: pair[0]) if line.name == "rewriteengine"]
-    if not switches or switches[-1].words[:1] not in (("on",), ("On",)) or depends(switches[-1]):
+    if not switches or [word.lower() for word in switches[-1].words] != ["on"] or depends(switches[-1]):
         return
     options = Options(lines, root)
     if LINKS.isdisjoint(options.on):

@@ -18,6 +18,7 @@ from fundamentum.webservers.apache2.handlers import FCGID, Handler, depends
 from fundamentum.webservers.apache2.lines import Line, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT, rank
 from fundamentum.webservers.apache2.options import Options
+from fundamentum.webservers.handoffs import PLAIN_PATH
 from fundamentum.webservers.visit_questions import Unclear
 
 NAMES: Final = frozenset({"action", "fcgidwrapper", "fcgiwrapper"})
@@ -109,7 +110,8 @@ def _closed(lines: Sequence[Line], program: str) -> Iterator[Barrier]:
     ranked = [(found, at, line) for at, line in enumerate(rules) if (found := rank(line, f"/{name}", folder))]
     last = max(ranked, key=lambda one: one[:2])[2] if ranked else None
     if last and [word.lower() for word in last.words] == ["all", "denied"] and not depends(last):
-        granted = (f'<Directory "{folder}">', "    Require all granted", "</Directory>")
+        section = (f'<Directory "{folder}">', "    Require all granted", "</Directory>")
+        granted = section if PLAIN_PATH.fullmatch(folder) else ()
         yield Barrier(
             f"Apache refuses to run {program}", f"write Require all granted for {folder}", last.origin, granted
         )

@@ -11,7 +11,7 @@ from typing import Any, Final
 from fundamentum.hosts.base import Host, text_or_none
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier, Spot
-from fundamentum.webservers.handoffs import Handoff, is_file
+from fundamentum.webservers.handoffs import PLAIN_PATH, Handoff, is_file
 from fundamentum.webservers.nginx.scope import Scope
 from fundamentum.webservers.nginx.variables import filled
 
@@ -58,7 +58,7 @@ def barriers(host: Host, scope: Scope, statement: dict[str, Any], alone: Spot | 
             continue
         if root != scope.root:
             why = "no root is set where PHP files are handed on, so PHP finds none of them"
-            yield Barrier(why, f"write root {root}; for the whole server", statement["origin"], (f"root {root};",))
+            yield Barrier(why, f"write root {root}; for the whole server", statement["origin"], _line_of(root))
             return
         if script.endswith("/"):
             why = f"a request for {script} is handed to PHP as that of a directory, and answered with an error"
@@ -94,8 +94,13 @@ def root_of_scripts(
     for own in filter(None, whole):
         if own.startswith("/") and "$" not in own and is_file(host, f"{own.rstrip('/')}/{FRONT}"):
             why = "a request for / finds no index file: root is set for PHP files alone"
-            yield Barrier(why, f"write root {own}; for the whole server", lines=(f"root {own};",))
+            yield Barrier(why, f"write root {own}; for the whole server", lines=_line_of(own))
             return
+
+
+def _line_of(root: str) -> tuple[str, ...]:
+    """The line that sets a root, where it can be written as it is."""
+    return (f"root {root};",) if PLAIN_PATH.fullmatch(root) else ()
 
 
 def _sent(scope: Scope, name: str) -> bool:

@@ -10,7 +10,7 @@ from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
 from fundamentum.model.php import Runtime, Setting
-from fundamentum.model.surrounding_facts import Account, Place, ServerProcess
+from fundamentum.model.surrounding_facts import Account, Place, ServerProcess, UnknownLine, WebServer
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
 from fundamentum.plan.planner import plan
@@ -34,6 +34,28 @@ def places(
 def fenced(value: str | None) -> dict[str, Any]:
     """A pool with this ``open_basedir``."""
     return {"runtime": {"settings": {"open_basedir": Setting(value, Origin("/etc/p.ini", 3))}}}
+
+
+def first(value: str, *more: Place) -> dict[str, Any]:
+    """A file to be run before each script."""
+    known = more or (Place("/srv/first.php", "absent"),)
+    settings = {"auto_prepend_file": Setting(value, Origin("/etc/p.ini", 3))}
+    return {"runtime": {"settings": settings}, "places": (*places(), *known)}
+
+
+def endings(value: str) -> dict[str, Any]:
+    return {"runtime": {"manager": {"security.limit_extensions": Setting(value, Origin("/etc/x.conf", 2))}}}
+
+
+def doc_root(value: str) -> dict[str, Any]:
+    return {"runtime": {"settings": {"doc_root": Setting(value, Origin("/etc/p.ini", 3))}}}
+
+
+def unknown_lines(module: str | None) -> dict[str, Any]:
+    line = UnknownLine(
+        "RewriteEngine is unknown to Apache, which does not load rewrite", Origin("/srv/.htaccess", 1), module
+    )
+    return {"site": {"unknown_lines": (line,)}}
 
 
 def judged(server: str = "nginx", sapi: str = "fpm", selector: str | None = None, site: dict[str, Any] | None = None, runtime: dict[str, Any] | None = None, **more: Any) -> Finding:  # fmt: skip
@@ -98,6 +120,18 @@ CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the fin
     ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "0"}}, "", ""),
     ({"places": places(script=0o640), "runtime": {"user": "ida", "group": "gone"}}, "ida, as whom PHP works, may not read", "chmod 0644"),
     ({"places": places(mode=0o700, kind="unreadable")}, "", ""),
+    (first("/srv/first.php"), "auto_prepend_file (/srv/first.php) is not there", "change auto_prepend_file at /etc/p.ini:3"),
+    (first("/srv/first.php", Place("/srv/first.php", "file", mode=0o644)), "", ""),
+    (first("/srv/first.php", Place("/srv/first.php", "file", mode=0o600)), "auto_prepend_file (/srv/first.php) may not be read by www-data", "let PHP read"),
+    (first("/srv/first.php", Place("/srv/first.php", "directory", mode=0o755)), "auto_prepend_file (/srv/first.php) is a directory", "change"),
+    (first("first.php", Place(f"{ROOT}/first.php", "file", mode=0o644)), "", ""),
+    (first(""), "", ""),
+    (endings(".phtml .html"), "8.2/fpm/www runs files that end in .phtml or .html alone, so nightlog is refused", "add .php to security.limit_extensions"),
+    (endings(".phtml .PHP"), "", ""),
+    (endings(""), "", ""),
+    (unknown_lines("rewrite"), "every request of nightlog fails: /srv/.htaccess:1: RewriteEngine is unknown", "install what is missing of rewrite"),
+    ({**unknown_lines("rewrite"), "web_servers": (WebServer("nginx", ("rewrite",)),)}, "", ""),
+    (doc_root("/srv/nightlog/"), "", ""),
     ({"places": (), "accounts": ()}, "", ""),
     ({"places": places(mode=0o700), "accounts": ()}, "", ""),
 ]  # fmt: skip
@@ -112,6 +146,20 @@ def test_the_first_broken_link_is_said(what: dict[str, Any], found: str, remedy:
     named = judged(**what, selector="8.2")
     assert named.verdict == "met"
     assert found in (named.remark or "")
+
+
+@pytest.mark.parametrize(
+    ("what", "found"),
+    [
+        (doc_root("/srv/other"), "PHP looks for scripts in /srv/other (doc_root) and not in /srv/nightlog"),
+        (unknown_lines(None), "if none does, every request of nightlog fails"),
+        (first("first.php"), "whether PHP finds auto_prepend_file (first.php) is not known"),
+        ({**first("/srv/first.php"), "places": places()}, "whether PHP finds auto_prepend_file (/srv/first.php)"),
+    ],
+)
+def test_what_may_be_broken_is_unknown(what: dict[str, Any], found: str) -> None:
+    finding = judged(**what)
+    assert (finding.verdict, found in (finding.found or "")) == ("unknown", True)
 
 
 def test_a_web_server_that_does_not_run_does_not_count_beside_one_that_does() -> None:

@@ -130,6 +130,8 @@ def _kept_away(place: Place, places: Mapping[str, Place], account: Account | Non
         return "is not there" if place.kind == "absent" else "is a directory"
     if fence := fenced(place.real or place.path, target):
         return f"lies outside of open_basedir ({fence.origin})" if fence.value else ""
-    if account and (barred(place, places, account) or not allowed(place, account) & READ):
+    # The root itself is a directory of somebody's, where it is not a running system's.
+    closed = [one for one in barred(place, places, account) if one.path != "/"] if account else []
+    if account and (closed or not allowed(place, account) & READ):
         return f"may not be read by {account.name}"
     return ""

@@ -91,15 +91,12 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     root, led = document_root(mine.root or main.root, guards, hosts.host)
     own = Handoff(_names(mine), "apache2", mine.set_up or BUILT_IN, root, None, "none", "")
     access = _layers(hosts.host, own, mine, main, reader)
+    every = [*guards, *access.guards]
     handlers = [
-        *main.handlers,
-        *(mine.handlers if mine is not main else []),
-        *hosts.handlers_of(access.handlers),
-        *hosts.rewriting([*guards, *access.guards], mine is main),
+        programs.named(hosts.host, handler, every, root or "/", hosts.modules)
+        for handler in _named(hosts, mine, main, access, every)
     ]
-    naming = [*guards, *access.guards]
-    handlers = [programs.named(hosts.host, one, naming, root or "/", hosts.modules) for one in handlers]
-    answers = Answers([*guards, *access.guards], root, hosts.modules)
+    answers = Answers(every, root, hosts.modules)
     first = answers.first_page(lambda path: is_file(hosts.host, path))
     found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
     of_php = [part for part in found if part.handler.kind != "none"]
@@ -110,14 +107,26 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
         added = _layers(hosts.host, part.handoff, mine, main, reader)
         if led and part.handoff.first_page != "elsewhere":
             added.layers.append(led_elsewhere(led, part.handler.kind))
-        other = list(of_other_directory(hosts.host, part.handler, part.handoff.root, first or f"/{SCRIPT}"))
+        script = first or f"/{SCRIPT}"
+        passed = of_other_directory(hosts.host, part.handler, part.handoff.root, script)
+        other = [] if part.handoff.aliased else [*passed, *unhanded]  # of an alias, the first page is another one
         added.layers += (one for one in other if isinstance(one, Layer))
         whole = _complete(hosts, part, added, mine, main)
-        told = [one for one in other if isinstance(one, Barrier)]
-        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told, *unhanded))
+        told = (one for one in other if isinstance(one, Barrier))
+        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told))
         yield whole if several else msgspec.structs.replace(whole, first_page="")
     if mine is not main and not of_php:
         yield own  # nothing of this site is handed to PHP
+
+
+def _named(
+    hosts: Hosts, mine: VirtualHost, main: VirtualHost, access: layers.Found, guards: Sequence[Line]
+) -> Iterator[Handler]:
+    """What hands PHP files on: lines of the main server, of the host and of its directories, and rewriting."""
+    yield from main.handlers
+    yield from mine.handlers if mine is not main else ()
+    yield from hosts.handlers_of(access.handlers)
+    yield from hosts.rewriting(guards, mine is main)
 
 
 def _handed_out(host: Host, handlers: Sequence[Handler], root: str | None, first: str | None) -> Iterator[Barrier]:

@@ -107,6 +107,10 @@ ENDINGS: Final = "security.limit_extensions"
 """What says which files a pool runs, by the endings of their names."""
 
 
+PREPENDED: Final = "auto_prepend_file"
+"""What names a file that PHP runs before each script."""
+
+
 class Answer(Fact, frozen=True):
     """What a running pool itself said it has.  It wins over what the files say."""
 

@@ -12,7 +12,7 @@ from fundamentum.hosts.programs import path_of
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.application_paths import candidates
 from fundamentum.model.packages import Packages
-from fundamentum.model.php import Runtime
+from fundamentum.model.php import PREPENDED, Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Account, Asked, Command, Exposed, Machine, Place, Scheduled, Visit
 from fundamentum.model.survey import Site
@@ -21,7 +21,6 @@ from fundamentum.survey.probes import exposed_files, file_permissions, program_p
 from fundamentum.webservers import body_folders
 
 ZONES: Final = "/usr/share/zoneinfo/"
-PREPENDED: Final = "auto_prepend_file"
 MAX_PREPENDED: Final = 1000
 _ZONE: Final = lazy_regex(r"[A-Za-z0-9_+-]+(?:/[A-Za-z0-9_+-]+)*")
 

@@ -14,12 +14,11 @@ from fundamentum.kinds.settings.deciding_place import pool_addition
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Target
 from fundamentum.model.origin import Origin
-from fundamentum.model.php import ENDINGS
+from fundamentum.model.php import ENDINGS, PREPENDED
 from fundamentum.model.surrounding_facts import Account, Place
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 
-PREPENDED: Final = "auto_prepend_file"
 SCRIPT: Final = "index.php"
 _ENDING: Final = lazy_regex(r"\.[A-Za-z0-9]+")
 

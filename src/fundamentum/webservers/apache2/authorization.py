@@ -11,7 +11,7 @@ from fundamentum.webservers.apache2.lines import Line, Section
 
 CONTAINERS: Final = ("requireall", "requireany", "requirenone")
 _METHOD: Final = "get"
-_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
+SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
 """Rules for visitors from certain places, which one from anywhere does not come from."""
 
 
@@ -69,6 +69,6 @@ def _line(line: Line) -> bool | None:
         found = rest[0] == "granted"
     elif kind == "method":
         found = _METHOD in rest
-    elif kind in _SOMEWHERE:
+    elif kind in SOMEWHERE:
         found = False
     return found if not negated or found is None else not found

@@ -14,7 +14,7 @@ from typing import Final
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier, Visit
 from fundamentum.webservers.apache2 import rewriting
-from fundamentum.webservers.apache2.authorization import for_pages, lets_in
+from fundamentum.webservers.apache2.authorization import SOMEWHERE, for_pages, lets_in
 from fundamentum.webservers.apache2.handlers import EXCEPTED
 from fundamentum.webservers.apache2.lines import MACRO, Line
 from fundamentum.webservers.apache2.merging import SCRIPT, Rank, is_below, is_pattern, place_of, rank
@@ -33,11 +33,12 @@ NAMES: Final = (
 )
 """The directives that have a say."""
 _DEPENDS: Final = ("if", "elseif", "else", "ifversion", "ifdirective", "ifsection")
+"""Sections of which a request decides whether they count, or something else that is not known here."""
 _OF_FILES: Final = ("directory", "directorymatch", "files", "filesmatch")
+"""Sections that count for files, and not for what is passed on by its address."""
 _ALIASES: Final = frozenset({"redirect", "redirectmatch", "alias", "aliasmatch", "scriptalias", "scriptaliasmatch"})
 _LEADING_ON: Final = frozenset({"proxypass", "proxypassmatch"})
 """What leads requests on, and changes no address."""
-_FROM_SOMEWHERE: Final = frozenset({"local", "ip", "host", "forward-dns"})
 
 
 class Answers:
@@ -249,7 +250,7 @@ def _is_for(line: Line, words: Sequence[str], uri: str) -> bool:
 def _is_about_place(line: Line) -> bool:
     """Whether a rule is for visitors from certain places."""
     words = [word.lower() for word in line.words]
-    return (line.name == "require" and words[:1] != ["all"] and words[:1] and words[0] in _FROM_SOMEWHERE) or (
+    return (line.name == "require" and words[:1] != ["all"] and words[:1] and words[0] in SOMEWHERE) or (
         line.name in ("allow", "deny") and words[:2] != ["from", "all"]
     )
 
